@@ -1,0 +1,39 @@
+"""Salt Cart: move folders of sounds to another drive, repoint what names them, prove that nothing was lost.
+
+The same steps as on the command line, with typed results.  Each name is loaded when
+it is first used, so that `import saltcart` costs next to nothing.
+"""
+
+from importlib import import_module
+from typing import Any
+
+__version__ = "0.1.0"
+
+STEPS = {
+    "survey": "saltcart.trips.survey",
+    "Request": "saltcart.trips.draft",
+    "draft": "saltcart.trips.draft",
+    "write_waybill": "saltcart.trips.waybill",
+    "haul": "saltcart.trips.haul",
+    "haul_waybill": "saltcart.trips.haul",
+    "repoint": "saltcart.trips.repoint",
+    "check_trip": "saltcart.trips.check",
+    "check_ledgers": "saltcart.trips.check",
+    "release": "saltcart.trips.release",
+    "undo": "saltcart.trips.undo",
+    "account": "saltcart.trips.account",
+    "history": "saltcart.trips.account",
+    "SaltCartError": "saltcart.errors",
+}
+
+
+def __getattr__(name: str) -> Any:
+    """Load a step when it is asked for (PEP 562)."""
+    if name not in STEPS:
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    return getattr(import_module(STEPS[name]), {"write_waybill": "write"}.get(name, name))
+
+
+def __dir__() -> list[str]:
+    """The names on offer."""
+    return sorted([*STEPS, "__version__"])

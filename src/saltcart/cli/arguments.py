@@ -1,0 +1,43 @@
+"""Arguments that several commands share."""
+
+import argparse
+
+from saltcart.errors import UsageError
+
+
+def add_ledgers(parser: argparse.ArgumentParser) -> None:
+    """--ledger and --map."""
+    parser.add_argument("--ledger", nargs="+", action="extend", default=[], metavar="FILE", help="files that name sounds: playlists, databases")
+    parser.add_argument("--map", nargs="+", action="extend", default=[], metavar="FILE", help="maps that describe ledgers no built-in format reads")
+
+
+def add_plan(parser: argparse.ArgumentParser) -> None:
+    """The shelves and what becomes of them."""
+    parser.add_argument("shelf", nargs="+", metavar="SHELF", help="the folder of sounds to move")
+    parser.add_argument("--to", required=True, metavar="FOLDER", help="the folder on the other drive that will hold the shelf")
+    add_ledgers(parser)
+    parser.add_argument("--signpost", action="store_true", help="leave a link with exactly the old name at the old place")
+
+
+def add_yes(parser: argparse.ArgumentParser) -> None:
+    """--yes."""
+    parser.add_argument("--yes", action="store_true", help="do not ask")
+
+
+def add_trip(parser: argparse.ArgumentParser) -> None:
+    """The trip to work on."""
+    parser.add_argument("trip", nargs="?", metavar="TRIP", help="the trip's id (see saltcart trips); the latest that fits by default")
+
+
+def trip_name(options: argparse.Namespace, *states: str) -> str:
+    """The trip named on the command line, or the newest in one of `states`."""
+    from saltcart.trips.trip import latest
+
+    if options.trip:
+        return options.trip
+    return latest(*states)
+
+
+def need_answer(options: argparse.Namespace, what: str) -> UsageError:
+    """The error for a question nobody answered with yes."""
+    return UsageError(f"Not confirmed, so nothing was {what}", "Answer y, or add --yes.")

@@ -1,0 +1,86 @@
+"""saltcart check"""
+
+import argparse
+from collections.abc import Sequence
+
+from saltcart.cli.arguments import add_ledgers, add_trip
+from saltcart.cli.documents import check_document
+from saltcart.cli.screen import Screen, size
+from saltcart.cli.survey import show_ledgers
+from saltcart.errors import UsageError, show
+from saltcart.trips.check import CheckReport, LedgerCheck, Problem, check_ledgers, check_trip
+from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE, latest
+
+SHOWN = 20
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """The trip, or ledgers without one."""
+    add_trip(parser)
+    add_ledgers(parser)
+    parser.add_argument("--digests", action="store_true", help="read every copy and compare its content, not only its size")
+    parser.add_argument("--no-headers", action="store_true", help="do not open sounds to see whether their headers parse")
+
+
+def run(options: argparse.Namespace) -> int:
+    """Judge every entry."""
+    screen = Screen(options)
+    if options.trip and options.ledger:
+        raise UsageError("Name a trip or ledgers, not both", "A trip knows its ledgers.")
+    headers = not options.no_headers
+    with screen.watch() as watch:
+        if options.ledger:
+            report = check_ledgers(options.ledger, options.map, headers, watch)
+        else:
+            name = options.trip or latest(SWITCHED, HAULED, RELEASING, RELEASED, UNDONE)
+            report = check_trip(name, headers, options.digests, watch)
+    show_check(screen, report)
+    screen.say(closing(report))
+    screen.document(check_document(report))
+    return 0 if report.ok else 1
+
+
+def show_check(screen: Screen, report: CheckReport) -> None:
+    """Tables of ledgers and of what is wrong, and a line for each shelf."""
+    show_ledgers(screen, [ledger.state for ledger in report.ledgers])
+    problems = [(ledger, problem) for ledger in report.ledgers for problem in ledger.problems]
+    show_problems(screen, "Needs attention", [pair for pair in problems if pair[1].new])
+    show_problems(screen, "Already so before the trip", [pair for pair in problems if not pair[1].new and pair[1].judgement.verdict != "found"])
+    show_problems(screen, "Found, with a remark", [pair for pair in problems if pair[1].judgement.verdict == "found"])
+    for ledger in report.ledgers:
+        if ledger.state.trouble:
+            screen.remark(f"{ledger.state.trouble.what}. {ledger.state.trouble.remedy}")
+    for shelf in report.shelves:
+        good = "all copies are there" if not shelf.problems else f"{len(shelf.problems)} copies are not as recorded"
+        screen.say(f"{show(shelf.name)}: {shelf.files} files, {size(shelf.bytes)} at {show(shelf.path)}: {good}")
+        for found in shelf.problems[:SHOWN]:
+            screen.remark(f"{show(found.path)}: {found.verdict}, {found.why}")
+
+
+def show_problems(screen: Screen, title: str, pairs: Sequence[tuple[LedgerCheck, Problem]]) -> None:
+    """One table of entries."""
+    rows = [
+        (problem.judgement.verdict, show(ledger.state.path), problem.judgement.entry.where, show(problem.judgement.entry.written), show(problem.judgement.why))
+        for ledger, problem in pairs[:SHOWN]
+    ]
+    screen.table(title, ("Verdict", "Ledger", "Where", "As written", "Why"), rows)
+    if len(pairs) > SHOWN:
+        screen.say(f"... and {len(pairs) - SHOWN} more (see --json)")
+
+
+def closing(report: CheckReport) -> str:
+    """The sentence that says how things stand."""
+    counts = report.counts
+    before = sum(report.before_counts.values()) if report.trip else 0
+    bad = sum(count for verdict, count in counts.items() if verdict != "found") - before
+    text = f"{counts['found']} of {sum(counts.values())} entries found"
+    if before:
+        text += f"; {before} broken now as before the trip"
+    if bad:
+        return f"{text}; {bad} need attention."
+    if not report.ok:
+        return f"{text}; but see above."
+    ending = "Nothing is lost." if report.trip else "All is well."
+    if report.state == SWITCHED:
+        ending += f" Free the old drive with: saltcart release {report.trip}   Take it back with: saltcart undo {report.trip}"
+    return f"{text}. {ending}"

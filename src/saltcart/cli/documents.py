@@ -1,0 +1,95 @@
+"""The parts of the JSON documents that several commands share."""
+
+from typing import Any
+
+from saltcart.trips.account import TripAccount
+from saltcart.trips.check import CheckReport, Problem
+from saltcart.trips.draft import Draft
+from saltcart.trips.judge import LedgerState
+
+
+def ledger_state(state: LedgerState) -> dict[str, Any]:
+    """One judged ledger."""
+    trouble = {"trouble": state.trouble.what} if state.trouble else {}
+    return {"path": state.path, "map": state.map_name, "entries": state.counts(), "remote": state.remote, **trouble}
+
+
+def trip_document(account: TripAccount) -> dict[str, Any]:
+    """What every step of a trip tells of it."""
+    return {
+        "trip": account.trip,
+        "state": account.state,
+        "shelves": [
+            {
+                "name": one.shelf.name, "from": one.shelf.old, "to": one.shelf.new, "care": one.shelf.care,
+                "leave": one.shelf.leave, "files": one.files, "bytes": one.bytes, "set_aside": one.aside,
+            }
+            for one in account.shelves
+        ],
+        "ledgers": [
+            {"path": row.place if account.state in ("switched", "releasing", "released") else row.path,
+             "map": row.map_name, "rewrite": row.rewrite, "changed_entries": row.changed}
+            for row in account.ledgers
+        ],
+        "files": account.files,
+        "bytes": account.bytes,
+    }  # fmt: skip
+
+
+def draft_document(draft: Draft, waybill: str | None) -> dict[str, Any]:
+    """A draft, which has no trip yet."""
+    return {
+        "trip": None,
+        "state": "drafted",
+        "waybill": waybill,
+        "shelves": [
+            {
+                "name": one.shelf.name, "from": one.shelf.old, "to": one.shelf.new, "care": one.shelf.care, "leave": one.shelf.leave,
+                "files": one.files, "bytes": one.bytes, "disk_bytes": one.disk_bytes, "audio_files": one.audio_files,
+            }
+            for one in draft.shelves
+        ],
+        "ledgers": [
+            {**ledger_state(one.state), "changes": one.changes, "rewrite": one.line.rewrite, "why": one.line.why, "travels": one.travels}
+            for one in draft.ledgers
+        ],
+        "files": sum(one.files for one in draft.shelves),
+        "bytes": sum(one.bytes for one in draft.shelves),
+        "drives": [
+            {"name": drive.name, "mount": drive.mount, "identity": drive.identity, "free_bytes": drive.free_bytes, "total_bytes": drive.total_bytes}
+            for drive in draft.drives
+        ],
+        "remarks": draft.remarks,
+    }  # fmt: skip
+
+
+def check_document(report: CheckReport) -> dict[str, Any]:
+    """A check, with or without a trip."""
+    return {
+        "ok": report.ok,
+        "trip": report.trip,
+        "state": report.state,
+        "entries": report.counts,
+        "broken_before": report.before_counts if report.trip else None,
+        "ledgers": [{**ledger_state(one.state), "problems": [problem(found) for found in one.problems]} for one in report.ledgers],
+        "shelves": [
+            {
+                "name": shelf.name, "path": shelf.path, "files": shelf.files, "bytes": shelf.bytes,
+                "problems": [{"path": found.path, "verdict": found.verdict, "why": found.why} for found in shelf.problems],
+            }
+            for shelf in report.shelves
+        ],
+    }  # fmt: skip
+
+
+def problem(found: Problem) -> dict[str, Any]:
+    """One entry that needs a word."""
+    judgement = found.judgement
+    return {
+        "where": judgement.entry.where,
+        "written": judgement.entry.written,
+        "resolved": judgement.resolved,
+        "verdict": judgement.verdict,
+        "why": judgement.why,
+        "before": found.before,
+    }

@@ -1,0 +1,79 @@
+"""saltcart draft"""
+
+import argparse
+import os
+
+from saltcart.cli.arguments import add_plan
+from saltcart.cli.documents import draft_document
+from saltcart.cli.screen import Screen, size
+from saltcart.errors import Refused, show
+from saltcart.trips import waybill as waybills
+from saltcart.trips.draft import Draft, DraftedLedger, Request, draft
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """The plan, and where to write it."""
+    add_plan(parser)
+    parser.add_argument("--output", "-o", metavar="FILE", default="waybill.toml", help="the waybill to write (default: waybill.toml)")
+    parser.add_argument("--force", action="store_true", help="write over an earlier waybill of that name")
+
+
+def request(options: argparse.Namespace) -> Request:
+    """What the command line asks for."""
+    return Request(options.shelf, options.to, options.ledger, options.map, options.signpost)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Draft a trip and write its waybill."""
+    screen = Screen(options)
+    path = os.path.abspath(os.path.expanduser(options.output))
+    if os.path.exists(path) and not options.force:
+        raise Refused(f"There is a waybill at {show(path)} already", "Choose another name with --output, or add --force.")
+    with screen.watch() as watch:
+        plan = draft(request(options), watch)
+    try:
+        waybills.write(plan.waybill, path)
+    except OSError as error:
+        raise Refused(f"The waybill cannot be written to {show(path)}: {error.strerror}", "Choose another name with --output.") from error
+    show_draft(screen, plan)
+    screen.say(f"Waybill written: {show(path)}. Nothing has moved; read it and edit it if you like.")
+    screen.say(f"Next: saltcart haul {show(os.path.relpath(path))}")
+    screen.document(draft_document(plan, path))
+    return 1 if any(not one.line.rewrite for one in plan.ledgers) else 0
+
+
+def show_draft(screen: Screen, plan: Draft) -> None:
+    """What will move, what will change, and how much room is left."""
+    screen.table(
+        "What moves",
+        ("Shelf", ">Files", ">Size", "From", "To", "Left at the old place"),
+        [
+            (show(one.shelf.name), one.files, size(one.bytes), show(one.shelf.old), show(one.shelf.new), left_behind(one.shelf))
+            for one in plan.shelves
+        ],
+    )
+    screen.table(
+        "What names it",
+        ("Ledger", "Map", ">Entries", ">Will change", ">Missing now", "Note"),
+        [
+            (show(one.line.path), one.line.map_name, len(one.state.judgements), one.changes, one.state.counts()["missing"], note(one))
+            for one in plan.ledgers
+        ],
+    )
+    for drive in plan.drives:
+        need = sum(one.target_bytes for one in plan.shelves if one.shelf.new_drive == drive.identity)
+        screen.say(f"Room on {show(drive.name)}: {size(drive.free_bytes)} free now, {size(max(0, drive.free_bytes - need))} afterwards.")
+    for remark in plan.remarks:
+        screen.remark(remark)
+
+
+def left_behind(shelf: waybills.Shelf) -> str:
+    """What will stand at the old place."""
+    return "a signpost (link)" if shelf.leave == "signpost" else "nothing"
+
+
+def note(one: DraftedLedger) -> str:
+    """A word on one drafted ledger."""
+    if not one.line.rewrite:
+        return "left as it is"
+    return "moves with the shelf" if one.travels else ""

@@ -1,0 +1,54 @@
+"""What is said when a command does not end well."""
+
+import argparse
+import json
+import os
+import sys
+import traceback
+
+from saltcart.errors import SaltCartError, show
+from saltcart.home import home
+
+INTERRUPTED = 4
+
+
+def foreseen(error: SaltCartError, options: argparse.Namespace) -> int:
+    """Say what happened, to what, and what to do next; the error's exit status."""
+    report(error.what, error.details, error.remedy, options, error.status)
+    return error.status
+
+
+def interrupted(options: argparse.Namespace) -> int:
+    """Say that the work can go on."""
+    report("Stopped", [], "Nothing is lost. Run the same command again to go on.", options, INTERRUPTED)
+    return INTERRUPTED
+
+
+def cut_off() -> int:
+    """The reader of our output is gone; there is nobody to tell."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+    return INTERRUPTED
+
+
+def unforeseen(error: Exception, options: argparse.Namespace) -> int:
+    """Keep the traceback for whoever mends this, and say where it is."""
+    folder = home()
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        path = folder / "unforeseen.log"
+        path.write_text("".join(traceback.format_exception(error)), encoding="utf-8", errors="backslashreplace")
+        where = f"Please send {path}. Then run the same command again, or saltcart trips to see where things stand."
+    except OSError:
+        where = "Run the same command again, or saltcart trips to see where things stand."
+    report(f"Something unforeseen happened: {type(error).__name__}: {show(str(error))}", [], where, options, INTERRUPTED)
+    return INTERRUPTED
+
+
+def report(what: str, details: list[str], remedy: str, options: argparse.Namespace, status: int) -> None:
+    """Print one failure: to standard error for a person, and as the one document for --json."""
+    lines = [f"saltcart {options.command}: {what}.".replace("..", "."), *(f"    {line}" for line in details)]
+    if remedy:
+        lines.append(f"  -> {remedy}")
+    print("\n".join(lines), file=sys.stderr)
+    if options.json:
+        print(json.dumps({"error": what, "details": details, "remedy": remedy, "status": status}, indent=2))

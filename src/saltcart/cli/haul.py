@@ -1,0 +1,40 @@
+"""saltcart haul"""
+
+import argparse
+import os
+
+from saltcart.cli.documents import trip_document
+from saltcart.cli.screen import Screen, size
+from saltcart.errors import show
+from saltcart.trips.account import account
+from saltcart.trips.haul import HaulReport, haul, haul_waybill
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """The waybill, or the trip to go on with."""
+    parser.add_argument("waybill", metavar="WAYBILL|TRIP", help="a waybill file, or the id of a trip to go on with")
+
+
+def run(options: argparse.Namespace) -> int:
+    """Copy and verify."""
+    screen = Screen(options)
+    with screen.watch() as watch:
+        if os.path.exists(options.waybill) or os.sep in options.waybill or options.waybill.endswith(".toml"):
+            name, report = haul_waybill(options.waybill, watch)
+        else:
+            name, report = options.waybill, haul(options.waybill, watch)
+    show_haul(screen, name, report)
+    screen.say(f"Originals and ledgers are as they were. Next: saltcart repoint {name}")
+    screen.document({**trip_document(account(name)), "copied_files": report.copied_files, "copied_bytes": report.copied_bytes,
+                     "there_already": report.there_already, "remarks": report.remarks})  # fmt: skip
+    return 0
+
+
+def show_haul(screen: Screen, name: str, report: HaulReport) -> None:
+    """What was copied, in two lines."""
+    for remark in report.remarks:
+        screen.remark(remark)
+    there = f", {report.there_already} were there already" if report.there_already else ""
+    screen.say(f"Trip {name}: {report.copied_files} files copied and read back ({size(report.copied_bytes)}){there}.")
+    for one in account(name).shelves:
+        screen.say(f"  {show(one.shelf.name)}: {one.files} files, {size(one.bytes)}, all verified at {show(one.shelf.new)}")

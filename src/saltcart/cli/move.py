@@ -1,0 +1,80 @@
+"""saltcart move"""
+
+import argparse
+import os
+
+from saltcart.cli.arguments import add_plan, add_yes, need_answer
+from saltcart.cli.check import closing, show_check
+from saltcart.cli.documents import check_document, trip_document
+from saltcart.cli.draft import request, show_draft
+from saltcart.cli.haul import show_haul
+from saltcart.cli.repoint import show_repoint
+from saltcart.cli.screen import Screen, size
+from saltcart.errors import show
+from saltcart.home import home
+from saltcart.trips import waybill as waybills
+from saltcart.trips.account import TripAccount, account
+from saltcart.trips.check import CheckReport, check_trip
+from saltcart.trips.draft import Draft, draft
+from saltcart.trips.haul import haul_waybill
+from saltcart.trips.repoint import RepointReport, repoint
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """The plan."""
+    add_plan(parser)
+    add_yes(parser)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Draft, ask, haul, repoint, check."""
+    screen = Screen(options)
+    with screen.watch() as watch:
+        plan = draft(request(options), watch)
+    show_draft(screen, plan)
+    if not screen.agrees("Copy, verify, rewrite these ledgers and set the originals aside?", options):
+        raise need_answer(options, "moved")
+    path = keep_waybill(plan)
+    with screen.watch() as watch:
+        name, hauled = haul_waybill(path, watch)
+    show_haul(screen, name, hauled)
+    with screen.watch() as watch:
+        switched = repoint(name, progress=watch)
+    show_repoint(screen, switched)
+    screen.say()
+    with screen.watch() as watch:
+        report = check_trip(name, progress=watch)
+    show_check(screen, report)
+    screen.say()
+    done = account(name)
+    show_closing(screen, done, switched, report)
+    screen.document({**trip_document(done), "copied_files": hauled.copied_files, "copied_bytes": hauled.copied_bytes,
+                     "changed_entries": switched.changed, "set_aside": switched.aside, "check": check_document(report)})  # fmt: skip
+    return 0 if report.ok else 1
+
+
+def keep_waybill(plan: Draft) -> str:
+    """Write the waybill among our own data: nobody asked for a file."""
+    folder = home() / "waybills"
+    folder.mkdir(parents=True, exist_ok=True)
+    path = os.path.join(folder, f"{plan.waybill.draft}.toml")
+    waybills.write(plan.waybill, path)
+    return path
+
+
+def show_closing(screen: Screen, done: TripAccount, switched: RepointReport, report: CheckReport) -> None:
+    """What was moved, what was rewritten, how it stands, and what to type next."""
+    before = sum(report.before_counts.values())
+    rows = [("Trip", done.trip)]
+    rows += [("Moved", f"{show(one.shelf.name)}: {one.files} files, {size(one.bytes)}, now at {show(one.shelf.new)}") for one in done.shelves]
+    rows += [("Rewritten", f"{switched.changed} entries in {sum(row.changed > 0 for row in done.ledgers)} of {len(done.ledgers)} ledgers, nothing else in them")]
+    rows += [("Resolves", closing(report).split(". ")[0].rstrip("."))]
+    if before:
+        rows += [("Broken before", f"{before} entries, listed above; the move did not cause it")]
+    rows += [("Set aside", f"{show(place)} (nothing is removed)") for place in switched.aside]
+    if report.ok:
+        rows += [("To free it", f"saltcart release {done.trip}   removes the originals, {size(done.bytes)}, after one more verification")]
+    else:
+        rows += [("Not clean", f"see above; saltcart check {done.trip}   shows it again")]
+    rows += [("To undo it", f"saltcart undo {done.trip}")]
+    screen.facts(rows)

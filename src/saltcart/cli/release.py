@@ -1,0 +1,34 @@
+"""saltcart release"""
+
+import argparse
+
+from saltcart.cli.arguments import add_trip, add_yes, need_answer, trip_name
+from saltcart.cli.documents import trip_document
+from saltcart.cli.screen import Screen, size
+from saltcart.errors import show
+from saltcart.trips.account import account
+from saltcart.trips.release import release
+from saltcart.trips.trip import RELEASING, SWITCHED
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """The trip."""
+    add_trip(parser)
+    add_yes(parser)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Check everything with digests, then remove the originals."""
+    screen = Screen(options)
+    name = trip_name(options, SWITCHED, RELEASING)
+    plan = account(name)
+    question = f"Verify every copy of trip {name}, then remove its originals for good ({plan.files} files, {size(plan.bytes)})?"
+    if not screen.agrees(question, options):
+        raise need_answer(options, "removed")
+    with screen.watch() as watch:
+        report = release(name, watch)
+    screen.say(f"Every copy was read again and verified. {report.files} originals removed, {size(report.freed_bytes)} freed.")
+    for path in report.kept:
+        screen.remark(f"kept, for it is not what was copied: {show(path)}")
+    screen.document({**trip_document(account(name)), "released_files": report.files, "freed_bytes": report.freed_bytes, "kept": report.kept})
+    return 1 if report.kept else 0

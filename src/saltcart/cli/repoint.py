@@ -1,0 +1,39 @@
+"""saltcart repoint"""
+
+import argparse
+
+from saltcart.cli.arguments import add_trip, add_yes, need_answer, trip_name
+from saltcart.cli.documents import trip_document
+from saltcart.cli.screen import Screen
+from saltcart.errors import show
+from saltcart.trips.account import account
+from saltcart.trips.repoint import RepointReport, repoint
+from saltcart.trips.trip import HAULED, SWITCHING
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """The trip."""
+    add_trip(parser)
+    parser.add_argument("--reread", action="store_true", help="take ledgers as they are now, though they changed since the draft")
+    add_yes(parser)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Switch the ledgers and set the originals aside."""
+    screen = Screen(options)
+    name = trip_name(options, HAULED, SWITCHING)
+    if not screen.agrees(f"Rewrite the ledgers of trip {name} and set its originals aside?", options):
+        raise need_answer(options, "changed")
+    with screen.watch() as watch:
+        report = repoint(name, options.reread, watch)
+    show_repoint(screen, report)
+    screen.say(f"Next: saltcart check {name}   To take it back: saltcart undo {name}")
+    screen.document({**trip_document(account(name)), "changed_entries": report.changed, "set_aside": report.aside})
+    return 0
+
+
+def show_repoint(screen: Screen, report: RepointReport) -> None:
+    """What was switched."""
+    screen.say(f"{report.changed} entries rewritten; in each ledger nothing else differs (compared before it took its place).")
+    for place in report.aside:
+        screen.say(f"Originals set aside, nothing removed: {show(place)}")

@@ -1,0 +1,135 @@
+"""The screen: tables, remarks, bars and questions, the same for every command."""
+
+import argparse
+import json
+import sys
+import time
+from collections.abc import Sequence
+from typing import Any
+
+from rich.box import SIMPLE_HEAD
+from rich.console import Console
+from rich.filesize import decimal
+from rich.progress import BarColumn, DownloadColumn, Progress, TextColumn, TimeRemainingColumn, TransferSpeedColumn
+from rich.table import Table
+from rich.text import Text
+
+from saltcart.errors import show
+from saltcart.progress import Tick
+
+PATIENCE = 2.0  # seconds before a bar shows
+PLAIN_EVERY = 10.0  # seconds between plain lines where there is no terminal
+WIDTH_ELSEWHERE = 110  # columns when standard output is no terminal
+STYLES = {"found": "green", "missing": "red", "offline": "yellow", "altered": "red", "unreadable": "red", "unclear": "yellow"}
+
+
+def size(count: int) -> str:
+    """Bytes for a person, in the units drives are sold by."""
+    return decimal(count)
+
+
+class Screen:
+    """Where one command shows what it did.  With --json only the document goes to standard output."""
+
+    def __init__(self, options: argparse.Namespace):
+        self.json = options.json
+        self.quiet = options.quiet
+        width = None if sys.stdout.isatty() else WIDTH_ELSEWHERE
+        self.out = Console(highlight=False, markup=False, emoji=False, width=width)
+        self.err = Console(stderr=True, highlight=False, markup=False, emoji=False, soft_wrap=True)
+
+    def say(self, text: str = "", style: str = "") -> None:
+        """A line for a person."""
+        if not (self.json or self.quiet):
+            self.out.print(Text(text, style=style), soft_wrap=True)
+
+    def remark(self, text: str) -> None:
+        """Something worth knowing that is no failure."""
+        if not self.quiet:
+            console = self.err if self.json else self.out
+            console.print(Text.assemble(("  ! ", "yellow"), text), soft_wrap=True)
+
+    def table(self, title: str, columns: Sequence[str], rows: Sequence[Sequence[Any]]) -> None:
+        """A table; a column whose name begins with `>` is for numbers."""
+        if self.json or self.quiet or not rows:
+            return
+        table = Table(title=title, title_justify="left", title_style="bold", box=SIMPLE_HEAD, pad_edge=False, show_edge=False)
+        for name in columns:
+            table.add_column(name.removeprefix(">"), justify="right" if name.startswith(">") else "left", overflow="fold", no_wrap=name.startswith(">"))
+        for row in rows:
+            table.add_row(*(Text(cell, style=STYLES.get(cell, "")) if isinstance(cell, str) else Text(str(cell)) for cell in row))
+        self.out.print(table)
+        self.out.print()
+
+    def facts(self, rows: Sequence[tuple[str, str]]) -> None:
+        """Pairs of name and value, in two columns."""
+        if self.json or self.quiet:
+            return
+        table = Table(show_header=False, box=None, pad_edge=False, padding=(0, 2, 0, 0))
+        table.add_column(no_wrap=True, style="bold")
+        table.add_column(overflow="fold")
+        for name, value in rows:
+            table.add_row(Text(name), Text(value))
+        self.out.print(table)
+        self.out.print()
+
+    def document(self, content: dict[str, Any]) -> None:
+        """The one JSON document of the command, when asked for."""
+        if self.json:
+            print(json.dumps(content, indent=2))
+
+    def watch(self) -> "Watch":
+        """A progress callback that shows itself."""
+        return Watch(self)
+
+    def agrees(self, question: str, options: argparse.Namespace) -> bool:
+        """Whether the person says yes; --yes does it for them, and without a terminal nobody can be asked."""
+        if options.yes:
+            return True
+        if not sys.stdin.isatty():
+            return False
+        self.err.print(Text(f"{question} [y/N] ", style="bold"), end="")
+        return input().strip().lower() in ("y", "yes")
+
+
+class Watch:
+    """Shows the ticks of long work: a bar after two seconds on a terminal, a plain line now and then elsewhere."""
+
+    def __init__(self, screen: Screen):
+        self.screen = screen
+        self.began = time.monotonic()
+        self.spoke = self.began
+        self.bar: Progress | None = None
+        self.step = ""
+
+    def __enter__(self) -> "Watch":
+        return self
+
+    def __exit__(self, *_failure: object) -> None:
+        if self.bar:
+            self.bar.stop()
+
+    def __call__(self, tick: Tick) -> None:
+        """Show one tick, if it is time to."""
+        now = time.monotonic()
+        if self.screen.quiet or now - self.began < PATIENCE:
+            return
+        if self.screen.err.is_terminal:
+            self.draw(tick)
+        elif now - self.spoke >= PLAIN_EVERY:
+            self.spoke = now
+            share = f" {100 * tick.done // tick.total}%" if tick.total else ""
+            self.screen.err.print(f"{tick.step}{share}: {show(tick.item)}")
+
+    def draw(self, tick: Tick) -> None:
+        """Move the bar of the present step, a new one for each step."""
+        if self.bar is None:
+            columns = (TextColumn("{task.description}"), BarColumn(), DownloadColumn(), TransferSpeedColumn(), TimeRemainingColumn())
+            self.bar = Progress(*columns, console=self.screen.err, transient=True)
+            self.bar.start()
+        if tick.step != self.step:
+            self.step = tick.step
+            for task in self.bar.task_ids:
+                self.bar.remove_task(task)
+            self.bar.add_task(tick.step, total=tick.total or None)
+        self.bar.update(self.bar.task_ids[-1], completed=tick.done, total=tick.total or None, description=f"{tick.step}  {show(tick.item)[-40:]}")

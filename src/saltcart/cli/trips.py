@@ -1,0 +1,56 @@
+"""saltcart trips"""
+
+import argparse
+
+from saltcart.cli.documents import trip_document
+from saltcart.cli.screen import Screen, size
+from saltcart.errors import show
+from saltcart.trips.account import TripAccount, account, history
+from saltcart.trips.trip import next_step, opened
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """One trip, or all."""
+    parser.add_argument("trip", nargs="?", metavar="TRIP", help="show the log of this trip")
+
+
+def run(options: argparse.Namespace) -> int:
+    """Show the history."""
+    screen = Screen(options)
+    if options.trip:
+        show_one(screen, account(options.trip))
+        return 0
+    trips = history()
+    screen.table(
+        "Trips",
+        ("Trip", "State", "Started (UTC)", "Finished", ">Files", ">Size", ">Freed", "Shelves"),
+        [
+            (trip.trip, trip.state, trip.started, trip.finished or "", trip.files, size(trip.bytes), size(trip.freed_bytes),
+             ", ".join(show(one.shelf.name) for one in trip.shelves))
+            for trip in trips
+        ],
+    )  # fmt: skip
+    if not trips:
+        screen.say("No trips yet. Start with: saltcart move SHELF --to FOLDER")
+    screen.document({"trips": [document(trip) for trip in trips]})
+    return 0
+
+
+def show_one(screen: Screen, trip: TripAccount) -> None:
+    """The log of one trip."""
+    screen.facts([("Trip", trip.trip), ("State", trip.state), ("Kept in", trip.folder)])
+    screen.table(
+        "Shelves",
+        ("Shelf", ">Files", ">Size", "From", "To"),
+        [(show(one.shelf.name), one.files, size(one.bytes), show(one.shelf.old), show(one.shelf.new)) for one in trip.shelves],
+    )
+    screen.table("Ledgers", ("Ledger", "Map", ">Changed"), [(show(row.path), row.map_name, row.changed) for row in trip.ledgers])
+    screen.table("Log", ("When (UTC)", "What"), trip.events)
+    with opened(trip.trip) as live:
+        screen.say(next_step(live))
+    screen.document({"trips": [{**document(trip), "log": [{"at": at, "what": what} for at, what in trip.events]}]})
+
+
+def document(trip: TripAccount) -> dict[str, object]:
+    """One trip of the history."""
+    return {**trip_document(trip), "started": trip.started, "finished": trip.finished, "freed_bytes": trip.freed_bytes}

@@ -1,0 +1,1 @@
+"""The made-up studio: the Petrel, two rooms on a moored lightship."""

@@ -1,0 +1,137 @@
+"""Building the Petrel: two drives side by side, sounds, and the programs that name them.
+
+What is in it on purpose: a sibling folder whose name begins like a shelf's; names with
+accents (composed and decomposed), spaces, `#`, `%`, `&` and an apostrophe; a playlist that
+lies inside a shelf; one with relative entries; one in an old 8-bit code; a track that was
+missing long before anything moved; a program whose settings nothing can rewrite.
+"""
+
+import os
+import shutil
+import unicodedata
+from pathlib import Path
+
+from saltcart.demo import tones
+from saltcart.standins import player, sampler
+
+MARKER = ".saltcart-drive.toml"
+NOTES = ("C", "D", "E", "F", "G", "A", "B")
+TITLES = (
+    ("The Mooring Lines", "Low Water", ("Slack Tide", "50% Fog", "Salt & Rope", "Keeper's Watch", "Anchor Drill", "Grey Swell")),
+    ("The Mooring Lines", "#2 Lantern Room", ("#1 Lamp", "Wick + Oil", "Glass, Turning", "Ladder", "Ninety Steps")),
+    ("Bilge Choir", "Chants pour la brume", ("Été au phare", "Brume légère", "La cloche", "Über dem Wasser", "Marée basse")),
+    ("Quay Nine", "Night Ferry", ("Departure; 23:10", "Deck Chairs", "Engine Room", "Breakwater", "Landfall", "Ropes Away")),
+)
+
+
+def build(top: str) -> None:
+    """Build the whole studio in the new folder `top`."""
+    studio = Path(top)
+    make_drive(studio / "keel", "keel", 80_000_000)
+    make_drive(studio / "lighter", "lighter", 400_000_000)
+    (studio / "lighter/Sounds").mkdir()
+    make_bells(studio / "keel/Sounds/Bell Tones")
+    make_sibling(studio / "keel/Sounds/Bell Tones Extra")
+    make_voices(studio / "keel/Sounds/Fog Voices")
+    make_recordings(studio / "keel/Recordings")
+    tracks = make_collection(studio / "keel/Music/Collection")
+    make_player(studio / "keel/player", tracks)
+    make_lists(studio / "keel", tracks)
+    (studio / "keel/sampler").mkdir()
+    sampler.write_settings(str(studio / "keel/sampler/sampler.ini"), str(studio / "keel/Sounds/Fog Voices"))
+
+
+def make_drive(mount: Path, name: str, capacity: int) -> None:
+    """A folder that stands for a drive."""
+    mount.mkdir(parents=True)
+    text = f'# This folder stands for a drive.\nname = "{name}"\nidentity = "petrel-{name}"\ncapacity_bytes = {capacity}\n'
+    (mount / MARKER).write_text(text, encoding="utf-8")
+
+
+def make_bells(shelf: Path) -> None:
+    """One-shots in five packs, with a playlist among them."""
+    for pack, octave in (("Low Bells", 1), ("Mid Bells", 2), ("High Bells", 3), ("Café Glasses", 4), ("Hull & Chain", 0)):
+        (shelf / pack).mkdir(parents=True)
+        for step in range(28):
+            name = f"{NOTES[step % 7]}{octave + step // 7} {pack.split()[0].lower()}.wav"
+            tones.write(str(shelf / pack / name), tones.bell(65.4 * 2 ** (octave / 2 + step / 12)))
+    lines = ["#EXTM3U", "Low Bells/C1 low.wav", "Café Glasses/D4 café.wav", f"{shelf}/High Bells/E3 high.wav", "../Bell Tones Extra/spare 1.wav", ""]
+    (shelf / "favourites.m3u8").write_text("\n".join(lines), encoding="utf-8")
+    (shelf / "read me.txt").write_text("Recorded on the Petrel, spring.\n", encoding="utf-8")
+
+
+def make_sibling(shelf: Path) -> None:
+    """A folder that stays, though its name begins like the one that goes."""
+    shelf.mkdir()
+    for number in range(1, 9):
+        tones.write(str(shelf / f"spare {number}.wav"), tones.bell(440 + 20 * number))
+
+
+def make_voices(shelf: Path) -> None:
+    """The sampler's content: samples, and instruments that name them from the content folder."""
+    for folder in ("Samples/Main Horn", "Samples/Reed Horn", "Voices"):
+        (shelf / folder).mkdir(parents=True)
+    for horn, base in (("Main Horn", 55.0), ("Reed Horn", 98.0)):
+        keys = {}
+        for step in range(24):
+            name = f"Samples/{horn}/{horn.lower()} {step:02d}.wav"
+            tones.write(str(shelf / name), tones.horn(base * 2 ** (step / 12)), 24)
+            keys[36 + step] = name
+        sampler.write_voice(str(shelf / "Voices" / f"{horn}.voice"), keys)
+
+
+def make_recordings(folder: Path) -> None:
+    """Deck recordings that stay on keel."""
+    folder.mkdir()
+    for number in range(1, 4):
+        tones.write(str(folder / f"deck watch {number}.wav"), tones.track(90 + number, 12), 24)
+
+
+def make_collection(shelf: Path) -> list[tuple[str, str, str]]:
+    """Tagged tracks by artist and album: path, title and artist of each."""
+    tracks = []
+    for artist, album, titles in TITLES:
+        folder = shelf / artist / album
+        folder.mkdir(parents=True)
+        for number, title in enumerate(titles, 1):
+            name = title.replace("/", "-")
+            if artist == "Bilge Choir" and number % 2:
+                name = unicodedata.normalize("NFD", name)  # as some systems write accents
+            path = str(folder / f"{number:02d} {name}.flac")
+            tones.write(path, tones.track(len(tracks)))
+            tones.tag(path, title=title, artist=artist, album=album)
+            tracks.append((path, title, artist))
+    return tracks
+
+
+def make_player(folder: Path, tracks: list[tuple[str, str, str]]) -> None:
+    """The player's library with years of ratings, and one track that is lost already."""
+    folder.mkdir()
+    library = str(folder / "library.db")
+    player.create(library)
+    player.add_folder(library, str(Path(tracks[0][0]).parents[2]))
+    lost = os.path.join(os.path.dirname(tracks[0][0]), "07 Lost at Sea.flac")
+    rows = [
+        (path, title, artist, 2.5, number * 7 % 6, number * 13 % 41, None if number % 5 else f"2025-0{number % 9 + 1}-11T20:00:00Z")
+        for number, (path, title, artist) in enumerate([*tracks, (lost, "Lost at Sea", "The Mooring Lines")])
+    ]
+    player.add_tracks(library, rows)
+    player.add_list(library, "Saturday", range(3, 15))
+    player.add_list(library, "Warm up", (1, 22, 8, 5))
+    shutil.copyfile(Path(__file__).with_name("player.toml"), folder / "player.toml")
+
+
+def make_lists(keel: Path, tracks: list[tuple[str, str, str]]) -> None:
+    """Playlists in three manners."""
+    lists = keel / "lists"
+    lists.mkdir()
+    full = ["#EXTM3U"]
+    for path, title, artist in tracks[:12]:
+        full += [f"#EXTINF:2,{artist} - {title}", path]
+    (lists / "saturday night.m3u8").write_bytes(b"\xef\xbb\xbf" + "\r\n".join([*full, ""]).encode())
+    near = [os.path.relpath(path, lists) for path, _title, _artist in tracks[10:20]]
+    near += [f"../Sounds/Bell Tones/Hull & Chain/{NOTES[number]}0 hull.wav" for number in range(4)]
+    near += ["../Sounds/Bell Tones Extra/spare 2.wav", "http://radio.example/fog"]
+    (lists / "mooring.m3u8").write_text("\n".join(["# by hand", *near, ""]), encoding="utf-8")
+    old = [str(keel / "Sounds/Bell Tones/Café Glasses" / f"{NOTES[number]}4 café.wav") for number in range(5)]
+    (lists / "old glasses.m3u").write_bytes("\r\n".join([*old, ""]).encode("cp1252"))

@@ -1,0 +1,137 @@
+"""A drive: a mounted volume with an identity that outlives its mount point.
+
+The identity is the file system's UUID where the system tells it, else what a marker
+file at the drive's top says, else the file system's own number (statvfs `f_fsid`).  A
+marker may also describe a *simulated* drive: a plain folder with a declared capacity,
+for demonstrations and tests; it goes through the same code as any other.
+"""
+
+import os
+from dataclasses import dataclass
+from typing import Any, NoReturn
+
+from saltcart import tomlfile
+from saltcart.errors import Refused, show
+from saltcart.shelves.walk import walk
+
+MARKER = ".saltcart-drive.toml"
+MARKER_SHAPE: dict[str, Any] = {"!name": str, "!identity": str, "capacity_bytes": int}
+
+
+@dataclass(frozen=True, slots=True)
+class Drive:
+    """One mounted volume; sizes in bytes.  `writable` is what this user may do at its top."""
+
+    name: str
+    mount: str
+    identity: str
+    filesystem: str
+    total_bytes: int
+    free_bytes: int
+    read_only: bool
+    simulated: bool = False
+
+
+def existing(path: str) -> str:
+    """The nearest folder at or above `path` that is there, links followed."""
+    path = os.path.realpath(path)
+    while not os.path.isdir(path):
+        path = os.path.dirname(path)
+    return path
+
+
+def mount_of(path: str) -> str:
+    """The top of the drive that holds `path`: the nearest mount point or drive marker at or above it."""
+    place = existing(path)
+    while not (os.path.ismount(place) or os.path.isfile(os.path.join(place, MARKER))):
+        place = os.path.dirname(place)
+    return place
+
+
+def drive_of(path: str) -> Drive:
+    """The drive that holds `path`, or would hold it once it is made.  BadFile for a broken marker."""
+    return drive_at(mount_of(path))
+
+
+def drive_at(mount: str, room: bool = True) -> Drive:
+    """The drive whose top is `mount`; without `room` a simulated one is not sized, which takes a walk."""
+    marker_path = os.path.join(mount, MARKER)
+    marker = tomlfile.read(marker_path, MARKER_SHAPE) if os.path.isfile(marker_path) else {}
+    volume = os.statvfs(mount)
+    total, free = volume.f_blocks * volume.f_frsize, volume.f_bavail * volume.f_frsize
+    source, filesystem = source_of(mount)
+    identity = f"marker:{marker['identity']}" if marker else identity_of(source, volume.f_fsid)
+    simulated = "capacity_bytes" in marker
+    if simulated:
+        total = marker["capacity_bytes"]
+        used = sum(item.disk_bytes for item in walk(mount)) if room else 0
+        free = min(free, max(0, total - used))
+    name = marker.get("name") or os.path.basename(mount) or "system"
+    read_only = bool(volume.f_flag & os.ST_RDONLY)
+    return Drive(name, mount, identity, "simulated" if simulated else filesystem, total, free, read_only, simulated)
+
+
+def source_of(mount: str) -> tuple[str, str]:
+    """Device (or share) and file system of the drive mounted at or above `mount`."""
+    import psutil
+
+    while True:
+        for part in reversed(psutil.disk_partitions(all=True)):
+            if part.mountpoint == mount:
+                return part.device, part.fstype
+        if mount == "/":
+            return "", ""
+        mount = os.path.dirname(mount)
+
+
+def identity_of(source: str, number: int, folder: str = "/dev/disk/by-uuid") -> str:
+    """The identity of a file system: its UUID by the system's own links, a network share's name, else its number."""
+    device = os.path.realpath(source) if source.startswith("/dev/") else ""
+    if device and os.path.isdir(folder):
+        for uuid in os.listdir(folder):
+            if os.path.realpath(os.path.join(folder, uuid)) == device:
+                return f"uuid:{uuid}"
+    if source.startswith("//") or ":/" in source:
+        return f"share:{source}"
+    return f"fsid:{number:x}"
+
+
+def find_drive(identity: str, last_mount: str) -> Drive | None:
+    """The connected drive of that identity, looked for first where it was last; None when it is away."""
+    candidates = [last_mount, *mounts()]
+    for mount in candidates:
+        if os.path.isdir(mount) and mount_of(mount) == os.path.realpath(mount):
+            drive = drive_at(os.path.realpath(mount))
+            if drive.identity == identity:
+                return drive
+    return None
+
+
+def mounts() -> list[str]:
+    """Mount points of drives a person could mean."""
+    import psutil
+
+    return [part.mountpoint for part in psutil.disk_partitions(all=False)]
+
+
+def require(identity: str, mount: str, purpose: str) -> None:
+    """Raise Refused unless the drive of that identity is at `mount`.
+
+    A vanished mount leaves an ordinary folder behind, and nothing may be written there.
+    """
+    if not os.path.isdir(mount) or drive_at(mount_of(mount), room=False).identity != identity:
+        refuse_other_drive(identity, mount, purpose)
+
+
+def refuse_other_drive(identity: str, place: str, purpose: str) -> NoReturn:
+    """Raise Refused for a `place` that does not lie on the drive of that identity."""
+    elsewhere = find_drive(identity, place)
+    if elsewhere:
+        raise Refused(
+            f"{purpose}: the drive of the waybill is now at {show(elsewhere.mount)}, and {show(place)} is not on it",
+            "Connect it at its old place, or draft anew.",
+        )
+    raise Refused(
+        f"{purpose}: {show(place)} is not on the drive of the waybill ({show(identity)}), which is not connected",
+        "Plug it in and run the same command again; nothing is lost.",
+    )

@@ -1,0 +1,118 @@
+"""Which drives were seen, and whether a path's drive is away: the difference between "plug it in" and "it is gone"."""
+
+import json
+import os
+import pwd
+from collections.abc import Iterable
+from contextlib import suppress
+
+from saltcart.drives.drive import Drive, drive_of, find_drive
+from saltcart.errors import show
+from saltcart.home import home
+from saltcart.safefile import replacing
+from saltcart.spelling.moves import tail_below
+
+# Folders in which systems mount drives by name, or by user and name.
+MOUNT_FOLDERS = ("/media", "/run/media", "/mnt", "/Volumes")
+
+
+def remember(drives: Iterable[Drive]) -> None:
+    """Record identity, name and mount point of drives a trip uses."""
+    known = remembered()
+    fresh = {drive.identity: {"name": drive.name, "mount": drive.mount} for drive in drives}
+    if fresh.items() <= known.items():
+        return
+    home().mkdir(parents=True, exist_ok=True)
+    with replacing(str(home() / "drives.json")) as path, open(path, "w", encoding="utf-8") as stream:
+        json.dump(known | fresh, stream, indent=1)
+
+
+def remembered() -> dict[str, dict[str, str]]:
+    """What `remember` recorded: identity to name and mount."""
+    with suppress(FileNotFoundError, ValueError), open(home() / "drives.json", encoding="utf-8") as stream:
+        return dict(json.load(stream))
+    return {}
+
+
+class Presence:
+    """Answers for many paths why their drive is away; asks the system once a drive."""
+
+    def __init__(self) -> None:
+        self.known = remembered()
+        self.answers: dict[str, str | None] = {}
+
+    def away(self, path: str) -> str | None:
+        """Why the drive of the absent `path` is not connected, in words; None when the drive is there."""
+        real = os.path.realpath(path)
+        for identity, fact in self.known.items():
+            if tail_below(real, fact["mount"]) is not None:
+                answer = self.ask(identity, fact)
+                if answer:
+                    return answer
+        return unmounted(real)
+
+    def ask(self, identity: str, fact: dict[str, str]) -> str | None:
+        """Why a known drive is away from its place, or None."""
+        if identity not in self.answers:
+            self.answers[identity] = absence(identity, fact)
+        return self.answers[identity]
+
+
+
+def unmounted(path: str) -> str | None:
+    """Whether `path` lies in a place for mounts where nothing is mounted, in words; else None."""
+    for folder in MOUNT_FOLDERS:
+        parts = (tail_below(path, folder) or "").split("/")
+        first = os.path.join(folder, parts[0])
+        if not parts[0] or os.path.ismount(first):
+            continue
+        if not used(first):
+            return nothing_at(first)
+        second = os.path.join(first, *parts[1:2])
+        if second != first and is_user(parts[0]) and not os.path.ismount(second) and not used(second):
+            return nothing_at(second)
+    for mount in configured_mounts():
+        if tail_below(path, mount) is not None and not os.path.ismount(mount):
+            return nothing_at(mount)
+    return None
+
+
+def nothing_at(mount: str) -> str:
+    """The sentence for a mount point without a drive."""
+    return f"the drive {show(os.path.basename(mount))} is not connected (nothing is mounted at {show(mount)})"
+
+
+def is_user(name: str) -> bool:
+    """Whether `name` is a user of this system: drives are mounted in folders named after them."""
+    try:
+        pwd.getpwnam(name)
+    except (KeyError, ValueError):
+        return False
+    return True
+
+
+def used(folder: str) -> bool:
+    """Whether `folder` is an ordinary folder with something in it."""
+    try:
+        return bool(os.listdir(folder))
+    except OSError:
+        return False
+
+
+def absence(identity: str, fact: dict[str, str]) -> str | None:
+    """Why the drive `identity` is not at its recorded place, or None when it is."""
+    mount = fact["mount"]
+    if os.path.isdir(mount) and drive_of(mount).identity == identity:
+        return None
+    elsewhere = find_drive(identity, mount)
+    if elsewhere:
+        return f"the drive {show(fact['name'])} is now connected at {show(elsewhere.mount)}"
+    return f"the drive {show(fact['name'])} is not connected"
+
+
+def configured_mounts(path: str = "/etc/fstab") -> list[str]:
+    """The mount points the system is told to use (fstab(5)), the root left out."""
+    with suppress(OSError, UnicodeDecodeError), open(path, encoding="utf-8") as stream:
+        fields = [line.split() for line in stream if line.strip() and not line.lstrip().startswith("#")]
+        return [field[1].replace("\\040", " ") for field in fields if len(field) > 1 and field[1].startswith("/") and field[1] != "/"]
+    return []

@@ -1,0 +1,67 @@
+"""The one tree of errors.
+
+Each error is one sentence of what happened and to what, and one of what to do
+next.  `status` is the exit status the command line gives for it.
+"""
+
+from collections.abc import Sequence
+
+
+def show(name: str | bytes) -> str:
+    """A file name fit for a message: undecodable bytes and control signs are escaped."""
+    text = name.decode("utf-8", "surrogateescape") if isinstance(name, bytes) else name
+    text = text.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
+    return "".join(sign if sign.isprintable() else repr(sign)[1:-1] for sign in text)
+
+
+class SaltCartError(Exception):
+    """What went wrong (`what`), what to do about it (`remedy`), and particulars, a line each (`details`)."""
+
+    status = 3
+
+    def __init__(self, what: str, remedy: str = "", details: Sequence[str] = ()):
+        super().__init__(what)
+        self.what = what
+        self.remedy = remedy
+        self.details = list(details)
+
+
+class UsageError(SaltCartError):
+    """The words, the waybill or the map cannot be understood."""
+
+    status = 2
+
+
+class BadFile(UsageError):
+    """A waybill, map or other file of ours does not say what it must; names file, line and key."""
+
+    def __init__(self, path: str, line: int | None, what: str, remedy: str = ""):
+        place = f"{show(path)}, line {line}" if line else show(path)
+        super().__init__(f"{place}: {what}", remedy)
+
+
+class Refused(SaltCartError):
+    """The world is not as it must be; nothing was changed."""
+
+    status = 3
+
+
+class BadLedger(Refused):
+    """A ledger cannot be read as what it claims to be."""
+
+    def __init__(self, path: str, what: str, remedy: str = ""):
+        super().__init__(f"{show(path)}: {what}", remedy or "Leave this ledger out, or name a map that describes it with --map.")
+
+
+class CannotSpell(Refused):
+    """An entry has no way to name its new place; the ledger is left as it is."""
+
+
+class LedgerBusy(Refused):
+    """A program holds a ledger open, has locked it, or has pages of it still to write."""
+
+
+class Stopped(SaltCartError):
+    """The work ended part-way; what is done is recorded, and the same command goes on."""
+
+    status = 4

@@ -1,0 +1,90 @@
+"""M3U and M3U8 playlists: one path a line, lines that begin with `#` are comments or directives.
+
+There is no formal specification of the plain form; the one written down is in RFC 8216,
+section 4.1: lines end in LF or CR LF, blank lines are ignored, M3U8 is UTF-8.  Older files
+are in whatever 8-bit code their writer used.
+"""
+
+import codecs
+import os
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from saltcart.errors import CannotSpell, show
+from saltcart.ledgers.spans import Span
+from saltcart.spelling import spelling_of
+
+NAME = "m3u"
+SUFFIXES = (".m3u", ".m3u8")
+
+
+def claims(name: str, head: bytes) -> bool:
+    """Whether a file of that name that begins with `head` is a playlist of this kind."""
+    return name.lower().endswith(SUFFIXES) or head.removeprefix(codecs.BOM_UTF8).startswith(b"#EXTM3U")
+
+
+@dataclass(frozen=True, slots=True)
+class LineCoding:
+    """A path that fills a line, in UTF-8 or an 8-bit code."""
+
+    encoding: str
+
+    def decode(self, raw: bytes) -> str:
+        """See Coding.decode; bytes the code does not know stay as surrogates."""
+        return raw.decode(self.encoding, "surrogateescape")
+
+    def otherwise(self, raw: bytes) -> str | None:
+        """The bytes taken as the file name itself: some drives hold names in old 8-bit codes."""
+        plain = os.fsdecode(raw)
+        return plain if plain != self.decode(raw) else None
+
+    def encode(self, text: str) -> bytes:
+        """See Coding.encode; a name that would read as a comment gets `./` before it."""
+        if "\n" in text or "\r" in text:
+            raise CannotSpell(f"a playlist line cannot hold the line break in {show(text)}")
+        try:
+            return (("./" if text.startswith("#") else "") + text).encode(self.encoding, "surrogateescape")
+        except UnicodeEncodeError as error:
+            letter = text[error.start]
+            raise CannotSpell(
+                f"the playlist is written in {self.encoding}, which has no letter {letter} (in {show(text)})",
+                "Choose a place whose path it can write, leave the ledger out, or save the playlist as UTF-8 first.",
+            ) from error
+
+
+def spans(data: bytes) -> list[Span]:
+    """The path lines of a playlist.  Raises ValueError when it is no text."""
+    if data.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
+        raise ValueError("is a playlist in UTF-16, which is not supported")
+    if b"\0" in data:
+        raise ValueError("is named as a playlist but holds binary data")
+    coding = LineCoding(encoding_of(data))
+    return [span for number, start, end in lines(data) if (span := span_of(data, number, start, end, coding))]
+
+
+def encoding_of(data: bytes) -> str:
+    """UTF-8 when the whole file is valid UTF-8, else the commonest 8-bit code of the West."""
+    try:
+        data.decode("utf-8")
+    except UnicodeDecodeError:
+        return "cp1252"
+    return "utf-8"
+
+
+def lines(data: bytes) -> Iterator[tuple[int, int, int]]:
+    """Number, start and end of each line, its line end left out."""
+    start = len(codecs.BOM_UTF8) if data.startswith(codecs.BOM_UTF8) else 0
+    number = 1
+    while start < len(data):
+        stop = data.find(b"\n", start)
+        stop = len(data) if stop < 0 else stop
+        end = stop - 1 if stop > start and data[stop - 1 : stop] == b"\r" else stop
+        yield number, start, end
+        start, number = stop + 1, number + 1
+
+
+def span_of(data: bytes, number: int, start: int, end: int, coding: LineCoding) -> Span | None:
+    """The span of one line, None for comments, directives and blank lines."""
+    if data[start : start + 1] == b"#" or not data[start:end].strip():
+        return None
+    return Span(start, end, f"line {number}", coding, spelling_of(coding.decode(data[start:end])))

@@ -1,0 +1,25 @@
+"""How long work tells of itself: one small callback type, given down from whoever shows it."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Tick:
+    """One moment of a long piece of work.
+
+    `step` says what is being done ("copy", "read back", ...), `item` to what.  `done` and
+    `total` count bytes where the step moves bytes, else pieces; `total` is 0 when unknown.
+    """
+
+    step: str
+    item: str
+    done: int
+    total: int
+
+
+Progress = Callable[[Tick], None]
+
+
+def silent(_tick: Tick) -> None:
+    """A progress callback for those who do not watch."""

@@ -1,0 +1,1 @@
+"""What is on disk: walking, sizing, digests, audio headers."""

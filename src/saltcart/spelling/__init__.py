@@ -1,0 +1,11 @@
+"""Paths as programs write them.  No file system is touched here.
+
+Paths are `str` with the bytes of undecodable names kept as lone surrogates
+(PEP 383), so that every file name survives.  Composed and decomposed accents are
+different names here, and each is kept as written.
+"""
+
+from saltcart.spelling.moves import Move, Moves
+from saltcart.spelling.forms import Spelling, spelling_named, spelling_of
+
+__all__ = ["Move", "Moves", "Spelling", "spelling_named", "spelling_of"]

@@ -1,0 +1,61 @@
+"""Where a path goes when shelves move: prefixes compared by component, never by character."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Move:
+    """One folder that goes from the absolute path `old` to the absolute path `new`."""
+
+    old: str
+    new: str
+
+
+def plain(path: str) -> str:
+    """`path` without doubled slashes, `.` parts and a slash at its end; `..` stays, for only the drive knows where it leads."""
+    parts = [part for part in path.split("/") if part not in ("", ".")]
+    lead = "/" if path.startswith("/") else ""
+    return lead + "/".join(parts) or "."
+
+
+def tail_below(path: str, folder: str) -> str | None:
+    """What follows `folder` in `path`: "" for the folder itself, None when it is not in there.
+
+    Both are absolute.  A path that climbs with `..` is never taken as inside.
+    """
+    path, folder = plain(path), plain(folder).rstrip("/")
+    if path == (folder or "/"):
+        return ""
+    if not path.startswith(folder + "/"):
+        return None
+    tail = path[len(folder) + 1 :]
+    return None if ".." in tail.split("/") else tail
+
+
+def joined(folder: str, tail: str) -> str:
+    """`tail` below `folder`; the folder itself for an empty tail."""
+    return f"{folder.rstrip('/')}/{tail}" if tail else folder
+
+
+class Moves:
+    """Several folders that move together; for a path below two of them the deeper one counts."""
+
+    def __init__(self, moves: Iterable[Move]):
+        self.moves = sorted(moves, key=lambda move: len(move.old), reverse=True)
+
+    def covers(self, path: str) -> bool:
+        """Whether `path`, as it is written, is one of the moving folders or lies below one."""
+        return self.follow(path) is not None
+
+    def follow(self, path: str) -> str | None:
+        """The new place of the absolute `path`, or None when it does not move."""
+        for move in self.moves:
+            tail = tail_below(path, move.old)
+            if tail is not None:
+                return joined(move.new, tail)
+        return None
+
+    def reversed(self) -> "Moves":
+        """The same folders, the other way."""
+        return Moves(Move(move.new, move.old) for move in self.moves)

@@ -1,0 +1,28 @@
+"""Playing, as the stand-ins understand it: decode the whole file."""
+
+import sys
+from collections.abc import Iterable
+
+import soundfile
+
+
+def plays(path: str) -> str | None:
+    """Why the file at `path` cannot be played, or None when every frame of it decodes."""
+    try:
+        with open(path, "rb") as stream, soundfile.SoundFile(stream) as sound:
+            frames = sum(len(block) for block in sound.blocks(blocksize=65536))
+    except FileNotFoundError:
+        return "not found"
+    except (OSError, RuntimeError) as error:
+        return f"does not play ({error})"
+    return None if frames else "is silent"
+
+
+def report(program: str, results: Iterable[tuple[str, str | None]]) -> int:
+    """Print how many things play and which do not; 0 when all do."""
+    rows = list(results)
+    bad = [(name, why) for name, why in rows if why]
+    print(f"{program}: {len(rows) - len(bad)} of {len(rows)} play")
+    for name, why in bad:
+        print(f"  {why}: {name}".encode("utf-8", "backslashreplace").decode(), file=sys.stdout)
+    return 1 if bad else 0

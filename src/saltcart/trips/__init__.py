@@ -1,0 +1,1 @@
+"""Trips: waybill, logbook, copying, switching, checking, releasing, undoing."""

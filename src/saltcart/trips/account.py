@@ -1,0 +1,67 @@
+"""What a trip amounts to, in plain data: for the history, and for every step's result."""
+
+from dataclasses import dataclass
+
+from saltcart.trips import trip as trips
+from saltcart.trips.logbook import LedgerRow
+from saltcart.trips.trip import RELEASED, SWITCHED, Trip
+from saltcart.trips.waybill import Shelf
+
+
+@dataclass(frozen=True, slots=True)
+class ShelfAccount:
+    """One shelf of a trip with its files and bytes, and where its originals are set aside (None when they are not)."""
+
+    shelf: Shelf
+    files: int
+    bytes: int
+    aside: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class TripAccount:
+    """One trip; times ISO 8601 in UTC, None for what has not happened."""
+
+    trip: str
+    state: str
+    started: str
+    finished: str | None
+    shelves: list[ShelfAccount]
+    ledgers: list[LedgerRow]
+    freed_bytes: int
+    events: list[tuple[str, str]]
+    folder: str
+
+    @property
+    def files(self) -> int:
+        """Regular files in all shelves."""
+        return sum(shelf.files for shelf in self.shelves)
+
+    @property
+    def bytes(self) -> int:
+        """Bytes in all shelves."""
+        return sum(shelf.bytes for shelf in self.shelves)
+
+
+def account(name: str) -> TripAccount:
+    """The account of the trip of that id.  UsageError when there is none."""
+    with trips.opened(name) as trip:
+        return account_of(trip)
+
+
+def account_of(trip: Trip) -> TripAccount:
+    """The account of an open trip."""
+    log = trip.logbook
+    away = trip.state == SWITCHED
+    shelves = [
+        ShelfAccount(shelf, *log.totals(number), trip.aside(shelf) if away else None)
+        for number, shelf in enumerate(trip.waybill.shelves)
+    ]
+    finished = log.fact("finished")
+    freed = log.fact("freed_bytes", 0) if trip.state == RELEASED else 0
+    return TripAccount(trip.name, trip.state, log.fact("started", ""), finished, shelves, log.ledgers(), freed, log.events(), trip.folder)
+
+
+def history() -> list[TripAccount]:
+    """Every trip, the oldest first."""
+    return [account(name) for name in trips.names()]

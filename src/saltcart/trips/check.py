@@ -1,0 +1,190 @@
+"""The check: every entry judged again and compared with before; every copy held against the logbook."""
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from saltcart.drives import Presence
+from saltcart.errors import Refused
+from saltcart.ledgers import load_map, open_ledger
+from saltcart.progress import Progress, Tick, silent
+from saltcart.shelves.digests import digest_file
+from saltcart.shelves.walk import FILE, OTHER
+from saltcart.trips import trip as trips
+from saltcart.trips.judge import ALTERED, FOUND, MISSING, OFFLINE, UNREADABLE, Judge, Judgement, LedgerState, add_counts
+from saltcart.trips.logbook import EntryRow, LedgerRow
+from saltcart.trips.repoint import key_text
+from saltcart.trips.trip import HAULED, HAULING, RELEASED, RELEASING, SWITCHED, SWITCHING, UNDOING, Trip
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """One entry that is not found, or is found with a remark; `before` is its verdict before the trip, if it had one."""
+
+    judgement: Judgement
+    before: str | None
+
+    @property
+    def new(self) -> bool:
+        """Whether the trip, or what came after it, made this entry worse."""
+        return self.judgement.verdict != FOUND and self.before in (None, FOUND) or self.judgement.verdict == ALTERED
+
+
+@dataclass(slots=True)
+class LedgerCheck:
+    """One ledger judged; problems in its order."""
+
+    state: LedgerState
+    problems: list[Problem]
+
+
+@dataclass(frozen=True, slots=True)
+class FileProblem:
+    """One file of a shelf whose copy is not as recorded."""
+
+    path: str
+    verdict: str
+    why: str
+
+
+@dataclass(slots=True)
+class ShelfCheck:
+    """One shelf's copies held against the logbook: how many files were looked at, and what is wrong with some."""
+
+    name: str
+    path: str
+    files: int = 0
+    bytes: int = 0
+    problems: list[FileProblem] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class CheckReport:
+    """All that was judged.  `trip` is None when ledgers were judged without one."""
+
+    trip: str | None
+    state: str | None
+    ledgers: list[LedgerCheck]
+    shelves: list[ShelfCheck]
+
+    @property
+    def counts(self) -> dict[str, int]:
+        """Verdict to number of entries over all ledgers."""
+        return add_counts(ledger.state for ledger in self.ledgers)
+
+    @property
+    def before_counts(self) -> dict[str, int]:
+        """How many entries of each verdict are as bad now as they were before the trip."""
+        known = [problem for ledger in self.ledgers for problem in ledger.problems if not problem.new and problem.judgement.verdict != FOUND]
+        return {word: sum(problem.judgement.verdict == word for problem in known) for word in (OFFLINE, MISSING, UNREADABLE)}
+
+    @property
+    def ok(self) -> bool:
+        """Whether nothing needs attention: without a trip nothing but `found`, with one nothing worse than before."""
+        readable = not any(ledger.state.trouble for ledger in self.ledgers)
+        return readable and not self.new_problems() and not any(shelf.problems for shelf in self.shelves)
+
+    def new_problems(self) -> list[Problem]:
+        """Entries that are worse than before."""
+        return [problem for ledger in self.ledgers for problem in ledger.problems if problem.new]
+
+
+def check_ledgers(paths: Sequence[str], maps: Sequence[str], headers: bool = True, progress: Progress = silent) -> CheckReport:
+    """Judge ledgers as they stand, without a trip.  Raises Refused or BadLedger."""
+    loaded = [load_map(path) for path in maps]
+    judge = Judge(headers)
+    report = CheckReport(None, None, [], [])
+    for number, path in enumerate(paths):
+        progress(Tick("judge", path, number, len(paths)))
+        ledger = open_ledger(os.path.realpath(os.path.expanduser(path)), loaded)
+        report.ledgers.append(with_problems(judge.ledger(ledger), {}))
+    return report
+
+
+def check_trip(name: str, headers: bool = True, digests: bool = False, progress: Progress = silent) -> CheckReport:
+    """Judge all ledgers and copies of trip `name`; with `digests` read every copy and compare its content."""
+    with trips.opened(name) as trip:
+        return check_opened(trip, headers, digests, progress)
+
+
+def check_opened(trip: Trip, headers: bool = True, digests: bool = False, progress: Progress = silent) -> CheckReport:
+    """As `check_trip`, for a trip that is open already."""
+    switched = trip.state in (SWITCHED, RELEASING, RELEASED)
+    if trip.state in (SWITCHING, UNDOING):
+        trip.require(step="check")
+    copies = trip.state in (HAULED, SWITCHED, RELEASING, RELEASED)
+    shelves = [check_shelf(trip, number, digests, progress) for number in range(len(trip.waybill.shelves))] if copies else []
+    wrong = {problem.path: (problem.verdict, problem.why) for shelf in shelves for problem in shelf.problems}
+    posts = [shelf.old for shelf in trip.waybill.shelves if shelf.leave == "signpost"] if switched else []
+    judge = Judge(headers, wrong, posts)
+    ledgers = []
+    for row in trip.logbook.ledgers():
+        progress(Tick("judge", row.path, row.number, 0))
+        ledgers.append(check_ledger(trip, row, judge, row.place if switched else row.path))
+    return CheckReport(trip.name, trip.state, ledgers, shelves)
+
+
+def check_ledger(trip: Trip, row: LedgerRow, judge: Judge, place: str) -> LedgerCheck:
+    """Judge one ledger of a trip at its present place and compare with before."""
+    try:
+        state = judge.ledger(trip.open_ledger(row, place))
+    except Refused as error:
+        state = LedgerState(place, row.map_name, trouble=error)
+    before = {} if trip.state in (HAULING, HAULED) else {entry.key: entry for entry in trip.logbook.entries(row.number)}
+    return with_problems(state, before)
+
+
+def with_problems(state: LedgerState, before: dict[str, EntryRow]) -> LedgerCheck:
+    """The entries of a judged ledger that need a word, with what they were before."""
+    texts = {entry.new: entry for entry in before.values()} | {entry.old: entry for entry in before.values() if entry.old == entry.new}
+    problems = []
+    for judgement in state.judgements:
+        if judgement.verdict == FOUND and not judgement.why:
+            continue
+        row = before.get(key_text(judgement.entry.key))
+        if row is None or judgement.entry.written not in (row.old, row.new):
+            row = texts.get(judgement.entry.written)
+        problems.append(Problem(judgement, row.verdict if row else None))
+    return LedgerCheck(state, problems)
+
+
+def check_shelf(trip: Trip, number: int, digests: bool, progress: Progress) -> ShelfCheck:
+    """Hold the copies of one shelf against the logbook.  A ledger that travelled may have changed and is judged as a ledger."""
+    shelf = trip.waybill.shelves[number]
+    report = ShelfCheck(shelf.name, shelf.new)
+    ledgers = {row.place for row in trip.logbook.ledgers()}
+    total = trip.logbook.totals(number)[1]
+    for row in trip.logbook.rows(number):
+        item = row.item
+        place = os.path.join(shelf.new, item.path) if item.path else shelf.new
+        if item.kind == FILE:
+            report.files += 1
+            report.bytes += item.size
+        if item.kind == OTHER:
+            continue
+        try:
+            trouble = copy_trouble(place, item.size if item.kind == FILE and place not in ledgers else None, row.digest if digests else None)
+        except OSError as error:
+            trouble = FileProblem(place, UNREADABLE, error.strerror or str(error))
+        if trouble:
+            report.problems.append(trouble)
+        progress(Tick(f"check {shelf.name}", item.path, report.bytes, total))
+    if report.problems and (away := Presence().away(shelf.new)):
+        report.problems = [FileProblem(shelf.new, OFFLINE, away)]
+    return report
+
+
+def copy_trouble(place: str, size: int | None, digest: str | None) -> FileProblem | None:
+    """What is wrong with one copy; `size` None means that only its being there is asked."""
+    if not os.path.lexists(place):
+        return FileProblem(place, MISSING, "the copy is not there")
+    if size is None:
+        return None
+    if os.path.islink(place) or not os.path.isfile(place):
+        return FileProblem(place, ALTERED, "is no longer a file")
+    found = os.path.getsize(place)
+    if found != size:
+        return FileProblem(place, ALTERED, f"has {found:,} bytes, {size:,} were recorded")
+    if digest and digest_file(place, past_cache=True) != digest:
+        return FileProblem(place, ALTERED, "its content is not what was recorded")
+    return None

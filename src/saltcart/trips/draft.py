@@ -1,0 +1,244 @@
+"""The draft: what a trip would do, worked out in full before anything is touched."""
+
+import os
+import tempfile
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from saltcart.drives import Drive, drive_of
+from saltcart.drives.drive import mount_of
+from saltcart.drives.known import remember
+from saltcart.errors import CannotSpell, Refused, UsageError, show
+from saltcart.ledgers import Ledger, Map, load_map, open_ledger
+from saltcart.progress import Progress, Tick, silent
+from saltcart.safefile import digest_of
+from saltcart.shelves.audio import kind_of
+from saltcart.shelves.walk import FILE, LINK, Item, walk
+from saltcart.spelling.moves import tail_below
+from saltcart.trips import drafts
+from saltcart.trips.judge import Judge, LedgerState
+from saltcart.trips.plan import plan_ledger, stage
+from saltcart.trips.routes import Routes
+from saltcart.trips.survey import look_for_ledger
+from saltcart.trips.waybill import LedgerLine, Shelf, Waybill
+
+
+@dataclass(frozen=True, slots=True)
+class Request:
+    """What a person asks for: shelves to move below the folder `to`, with what names them."""
+
+    shelves: Sequence[str]
+    to: str
+    ledgers: Sequence[str] = ()
+    maps: Sequence[str] = ()
+    signpost: bool = False
+
+
+@dataclass(slots=True)
+class DraftedShelf:
+    """One shelf as the draft saw it; bytes as written in it, and as its drive allocates them."""
+
+    shelf: Shelf
+    files: int = 0
+    bytes: int = 0
+    disk_bytes: int = 0
+    audio_files: int = 0
+    target_bytes: int = 0
+    items: list[str] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class DraftedLedger:
+    """One ledger as the draft saw it; `changes` entries would be rewritten; `travels` when it lies in a shelf."""
+
+    line: LedgerLine
+    state: LedgerState
+    changes: int
+    travels: bool
+
+
+@dataclass(slots=True)
+class Draft:
+    """A waybill with what it rests on."""
+
+    waybill: Waybill
+    shelves: list[DraftedShelf]
+    ledgers: list[DraftedLedger]
+    drives: list[Drive]
+    remarks: list[str]
+
+
+def draft(request: Request, progress: Progress = silent) -> Draft:
+    """Work out a trip.  Raises Refused when it cannot be made; nothing is written but our own list of what was seen."""
+    if not request.shelves:
+        raise UsageError("No shelf was named", "Name the folder to move.")
+    shelves = [shelf_of(path, request) for path in request.shelves]
+    refuse_overlap(shelves)
+    maps = [load_map(path) for path in request.maps]
+    remarks: list[str] = []
+    found: dict[str, None] = {}
+    drafted = [look_over(shelf, maps, found, remarks, progress) for shelf in shelves]
+    drives = refuse_no_room(drafted)
+    waybill = Waybill(shelves, maps=[plan.path for plan in maps])
+    paths = dict.fromkeys([*(os.path.realpath(os.path.expanduser(path)) for path in request.ledgers), *found])
+    routes, judge = Routes(waybill.moves()), Judge(headers=False)
+    ledgers = [try_ledger(open_ledger(path, maps), routes, judge) for path in paths]
+    waybill.ledgers = [ledger.line for ledger in ledgers]
+    waybill.draft = drafts.keep((one.shelf.old, one.items) for one in drafted)
+    remember([*drives, *(drive_of(shelf.old) for shelf in shelves)])
+    return Draft(waybill, drafted, ledgers, drives, remarks + remarks_on(request, shelves, ledgers))
+
+
+def shelf_of(path: str, request: Request) -> Shelf:
+    """The shelf at `path` and its new place; Refused when the one is no folder or the other cannot be."""
+    given = os.path.abspath(os.path.expanduser(path))
+    if not os.path.lexists(given):
+        raise Refused(f"There is no shelf at {show(given)}", "Check the path; if its drive is not connected, plug it in.")
+    if not os.path.isdir(given):
+        raise Refused(f"{show(given)} is not a folder, so it is no shelf", "Name the folder that holds the sounds.")
+    old = os.path.realpath(given)
+    if mount_of(old) == old:
+        raise Refused(f"{show(old)} is the top of a drive; a shelf is a folder on one", "Name the folders on it that hold sounds.")
+    new = os.path.join(os.path.realpath(os.path.expanduser(request.to)), os.path.basename(old))
+    refuse_place(old, new)
+    leave = "signpost" if request.signpost else "nothing"
+    name = os.path.basename(old)
+    return Shelf(name, old, new, drive_of(old).identity, writable_drive(new).identity, leave=leave)
+
+
+def refuse_place(old: str, new: str) -> None:
+    """Raise Refused when a shelf cannot go from `old` to `new`, whatever is in it."""
+    if new == old:
+        raise Refused(f"The shelf {show(old)} is already there", "Choose another folder with --to.")
+    if tail_below(new, old) is not None:
+        raise Refused(f"{show(new)} lies inside the shelf itself", "Choose a folder outside of it with --to.")
+    if tail_below(old, new) is not None:
+        raise Refused(f"The shelf {show(old)} lies inside its new place {show(new)}", "Choose another folder with --to.")
+    place = new
+    while not os.path.lexists(place):
+        place = os.path.dirname(place)
+    if not os.path.isdir(place):
+        raise Refused(f"{show(place)} is a file, so no shelf can go there", "Choose a folder with --to.")
+
+
+def writable_drive(path: str) -> Drive:
+    """The drive that would hold `path`; Refused when nothing can be written there."""
+    drive = drive_of(path)
+    folder = path
+    while not os.path.isdir(folder):
+        folder = os.path.dirname(folder)
+    if drive.read_only or not os.access(folder, os.W_OK | os.X_OK):
+        why = f"the drive {show(drive.name)} is mounted read-only" if drive.read_only else "you may not write there"
+        raise Refused(f"Nothing can be written to {show(folder)}: {why}", "Choose another place, or mend the permission.")
+    return drive
+
+
+def refuse_overlap(shelves: Sequence[Shelf]) -> None:
+    """Raise Refused when shelves lie in each other or would land on one name."""
+    for position, one in enumerate(shelves):
+        for other in shelves[position + 1 :]:
+            if tail_below(one.old, other.old) is not None or tail_below(other.old, one.old) is not None:
+                raise Refused(f"{show(one.old)} and {show(other.old)} overlap", "Move the outer one alone.")
+            if one.new == other.new:
+                raise Refused(f"{show(one.old)} and {show(other.old)} would both become {show(one.new)}", "Move them to two folders.")
+
+
+def look_over(shelf: Shelf, maps: Sequence[Map], found: dict[str, None], remarks: list[str], progress: Progress) -> DraftedShelf:
+    """Walk one shelf: sizes, the ledgers in it (into `found`), clashes at the new place, remarks."""
+    one = DraftedShelf(shelf)
+    unit = os.statvfs(mount_of(shelf.new)).f_frsize or 1
+    clashes: list[str] = []
+
+    def trouble(path: str, error: OSError) -> None:
+        raise Refused(f"{show(path)} cannot be read: {error.strerror}", "Mend its permissions; a shelf moves whole.")
+
+    occupied = os.path.isdir(shelf.new)
+    for item in walk(shelf.old, trouble):
+        one.items.append(item.path)
+        if item.kind == FILE:
+            count_file(one, item, unit)
+            if kind_of(item.path) is None:
+                look_for_ledger(os.path.join(shelf.old, item.path), maps, found, remarks)
+            progress(Tick(f"look over {shelf.name}", item.path, one.files, 0))
+        elif item.kind == LINK and not (item.target or "").startswith("/"):
+            remark_link(shelf, item, remarks)
+        if occupied and clash(shelf, item):
+            clashes.append(show(os.path.join(shelf.new, item.path)))
+    if clashes:
+        raise Refused(
+            f"The new place {show(shelf.new)} already holds {len(clashes)} other file(s) of the same names",
+            "Choose another place with --to, or move those files away.",
+            clashes[:20],
+        )
+    return one
+
+
+def count_file(one: DraftedShelf, item: Item, unit: int) -> None:
+    """Add one file to the sums."""
+    one.files += 1
+    one.bytes += item.size
+    one.disk_bytes += item.disk_bytes
+    one.target_bytes += -(-item.size // unit) * unit
+    one.audio_files += kind_of(item.path) is not None
+
+
+def clash(shelf: Shelf, item: Item) -> bool:
+    """Whether something of another kind or size stands at the new place of `item`; content is compared by the haul."""
+    place = os.path.join(shelf.new, item.path) if item.path else shelf.new
+    if not os.path.lexists(place):
+        return False
+    if item.kind == FILE:
+        return os.path.islink(place) or not os.path.isfile(place) or os.path.getsize(place) != item.size
+    return os.path.islink(place) != (item.kind == LINK)
+
+
+def remark_link(shelf: Shelf, item: Item, remarks: list[str]) -> None:
+    """Say that a relative link leads out of the shelf."""
+    place = os.path.normpath(os.path.join(shelf.old, os.path.dirname(item.path), item.target or ""))
+    if tail_below(place, shelf.old) is None:
+        remarks.append(f"The link {show(item.path)} in {show(shelf.name)} leads out of it to {show(item.target or '')}; it is kept as it is")
+
+
+def refuse_no_room(drafted: Sequence[DraftedShelf]) -> list[Drive]:
+    """The drives the shelves go to; Refused when one lacks room, counted in its allocation units."""
+    drives = {one.shelf.new_drive: drive_of(one.shelf.new) for one in drafted}
+    for identity, drive in drives.items():
+        need = sum(one.target_bytes for one in drafted if one.shelf.new_drive == identity and not os.path.isdir(one.shelf.new))
+        if need > drive.free_bytes:
+            raise Refused(
+                f"The drive {show(drive.name)} has {drive.free_bytes:,} bytes free, the trip needs {need:,}",
+                f"Free {need - drive.free_bytes:,} bytes there, leave shelves out, or choose another drive.",
+            )
+    return list(drives.values())
+
+
+def try_ledger(ledger: Ledger, routes: Routes, judge: Judge) -> DraftedLedger:
+    """Judge a ledger and rewrite it on trial; one that cannot spell the new place stays as it is, with the reason."""
+    place = routes.moves.follow(ledger.path)
+    digest = digest_of(ledger.path)
+    rewrite, why, changes = True, "", {}
+    state = judge.ledger(ledger)
+    if state.trouble:
+        raise state.trouble
+    try:
+        changes = plan_ledger(ledger, routes, judge, place or ledger.path).changes()
+        with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
+            stage(ledger, changes, os.path.join(folder, "trial"))
+    except CannotSpell as error:
+        rewrite, why = False, error.what
+    line = LedgerLine(ledger.path, ledger.map_name, rewrite, digest, why)
+    return DraftedLedger(line, state, len(changes), place is not None)
+
+
+def remarks_on(request: Request, shelves: Sequence[Shelf], ledgers: Sequence[DraftedLedger]) -> list[str]:
+    """What a person should know before saying yes."""
+    remarks = []
+    for given, shelf in zip(request.shelves, shelves):
+        if os.path.abspath(os.path.expanduser(given)) != shelf.old:
+            remarks.append(f"{show(given)} is reached through a link; what moves is {show(shelf.old)}")
+        if shelf.old_drive == shelf.new_drive:
+            remarks.append(f"{show(shelf.name)} stays on its drive: it gets a new place, but no room is gained")
+    remarks += [f"{show(one.line.path)} will be left as it is: {one.line.why}" for one in ledgers if not one.line.rewrite]
+    if not ledgers:
+        remarks.append("No ledger was named or found in the shelf: files elsewhere that name these sounds will not be changed")
+    return remarks

@@ -1,0 +1,38 @@
+"""What a draft saw in each shelf, kept among our own data so that the haul can say what has changed since."""
+
+import json
+import os
+import secrets
+from collections.abc import Iterable
+
+from saltcart.home import home
+
+
+def keep(shelves: Iterable[tuple[str, Iterable[str]]]) -> str:
+    """Keep the paths seen in each shelf; the name under which they are kept."""
+    name = secrets.token_hex(4)
+    folder = home() / "drafts"
+    folder.mkdir(parents=True, exist_ok=True)
+    with open(folder / f"{name}.json", "w", encoding="ascii") as stream:
+        json.dump({shelf: list(paths) for shelf, paths in shelves}, stream)
+    return name
+
+
+def seen(name: str, shelf: str) -> list[str]:
+    """The paths the draft of that name saw in `shelf`; none when the list is not (or no longer) here."""
+    path = home() / "drafts" / f"{os.path.basename(name)}.json"
+    if not name or not path.is_file():
+        return []
+    with open(path, encoding="ascii") as stream:
+        return json.load(stream).get(shelf, [])
+
+
+def vanished(name: str, shelf: str) -> list[str]:
+    """What the draft saw in `shelf` and is not there today."""
+    return [path for path in seen(name, shelf) if not os.path.lexists(os.path.join(shelf, path))]
+
+
+def appeared(name: str, shelf: str, today: Iterable[str]) -> list[str]:
+    """What is in `shelf` today and the draft did not see."""
+    then = set(seen(name, shelf))
+    return [path for path in today if path not in then] if then else []

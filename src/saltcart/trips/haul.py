@@ -1,0 +1,329 @@
+"""The haul: list, refuse early what cannot work, copy and verify.  No original and no ledger is touched."""
+
+import os
+from collections.abc import Iterator
+from contextlib import suppress
+from dataclasses import dataclass, field
+from itertools import groupby
+
+from saltcart.drives import Drive, drive_of
+from saltcart.drives import drive as drives
+from saltcart.drives.known import remember
+from saltcart.errors import Refused, Stopped, show
+from saltcart.progress import Progress, Tick, silent
+from saltcart.safefile import sync_folder
+from saltcart.shelves.digests import digest_file
+from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER, walk
+from saltcart.trips import drafts, trip as trips
+from saltcart.trips.copying import Route, copy_group
+from saltcart.trips.logbook import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
+from saltcart.trips.trip import HAULED, HAULING, Trip
+from saltcart.trips.waybill import Shelf
+
+GROUP_FILES = 500
+GROUP_BYTES = 256 << 20
+TO_COPY = (LISTED, PLACING, TROUBLE)
+
+
+@dataclass(slots=True)
+class HaulReport:
+    """What a haul did: files and bytes copied now, files that were there already, and remarks for a person."""
+
+    copied_files: int = 0
+    copied_bytes: int = 0
+    there_already: int = 0
+    remarks: list[str] = field(default_factory=list)
+
+
+def haul_waybill(path: str, progress: Progress = silent) -> tuple[str, HaulReport]:
+    """Start the trip of the waybill at `path`, or go on with it; its id and what was done.
+
+    Raises Refused when it cannot begin (nothing was changed) and Stopped when it ends part-way.
+    """
+    name = trips.unfinished(path)
+    fresh = name is None
+    if name is None:
+        trip = trips.create(path)
+        trip.logbook.close()
+        name = trip.name
+    try:
+        return name, haul(name, progress)
+    except Refused:
+        if fresh:
+            with trips.opened(name) as trip:
+                trips.discard(trip)
+        raise
+
+
+def haul(name: str, progress: Progress = silent) -> HaulReport:
+    """Copy what trip `name` has still to copy.  Raises Refused or Stopped."""
+    with trips.held(name) as trip:
+        trip.require(HAULING, HAULED, step="haul")
+        report = HaulReport()
+        targets = connected(trip)
+        for number, shelf in enumerate(trip.waybill.shelves):
+            list_shelf(trip, number, shelf, report)
+        record_ledgers(trip)
+        for number, shelf in enumerate(trip.waybill.shelves):
+            settle_existing(trip, number, shelf, report)
+        refuse_lack_of_room(trip, targets)
+        trip.logbook.tell("haul begins")
+        try:
+            for number, shelf in enumerate(trip.waybill.shelves):
+                Carrier(trip, number, shelf, targets[number], report, progress).carry()
+        except OSError as error:
+            raise stopped(trip, error) from error
+        finish(trip, report)
+        return report
+
+
+def stopped(trip: Trip, error: OSError) -> Stopped:
+    """The error for a destination that fails while it is written."""
+    trip.logbook.tell(f"haul stopped: {error}")
+    place = f" at {show(str(error.filename))}" if error.filename else ""
+    return Stopped(
+        f"The new drive stopped the copying{place}: {error.strerror or error}",
+        f"Nothing is lost; the originals are untouched. Make room or reconnect the drive, then: saltcart haul {trip.name}",
+    )
+
+
+def connected(trip: Trip) -> list[Drive]:
+    """The drive each shelf goes to.  Refused when it, or the one it comes from, is not the one of the waybill."""
+    targets = []
+    for shelf in trip.waybill.shelves:
+        for folder, identity, word in ((shelf.old, shelf.old_drive, "from"), (shelf.new, shelf.new_drive, "to")):
+            drive = drive_of(folder)
+            if drive.identity != identity:
+                drives.refuse_other_drive(identity, folder, f'the shelf "{shelf.name}" goes {word}')
+        targets.append(drive)
+    remember([*targets, *(drive_of(shelf.old) for shelf in trip.waybill.shelves)])
+    return targets
+
+
+def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> None:
+    """Record what lies in the shelf today, and remark on what differs from before."""
+    if not os.path.isdir(shelf.old):
+        raise Refused(f"The shelf {show(shelf.old)} is not there", "Check the path in the waybill, or plug its drive in.")
+    unread: list[str] = []
+    log = trip.logbook
+    log.take_stock(number, walk(shelf.old, lambda path, error: unread.append(f"{show(path)}: {error.strerror}")))
+    if unread:
+        raise Refused(f"Parts of the shelf {show(shelf.old)} cannot be read", "Mend their permissions and try again.", unread[:20])
+    before = log.differences(number)
+    fresh = log.totals(number) == (0, 0)
+    vanished = drafts.vanished(trip.waybill.draft, shelf.old) if fresh else before["vanished"]
+    log.adopt(number)
+    for path in vanished:
+        report.remarks.append(f"{show(shelf.name)}: {show(path)} is no longer in the shelf")
+        log.tell(f"vanished from {shelf.name}: {path}")
+    news = drafts.appeared(trip.waybill.draft, shelf.old, before["new"]) if fresh else before["new"]
+    if news:
+        report.remarks.append(f"{show(shelf.name)}: {len(news)} new since {'the draft' if fresh else 'the last haul'}, taken along")
+    for row in log.rows(number, kind=OTHER):
+        report.remarks.append(f"{show(shelf.name)}: {show(row.item.path)} is a pipe, socket or device; it is not copied")
+        log.mark(number, [(row.item.path, VERIFIED, None, "not copied", True)])
+
+
+def record_ledgers(trip: Trip) -> None:
+    """Put the waybill's ledgers into the logbook, each once."""
+    if trip.logbook.ledgers():
+        return
+    moves = trip.waybill.moves()
+    with trip.logbook.together():
+        for number, line in enumerate(trip.waybill.ledgers):
+            place = moves.follow(line.path) or line.path
+            trip.logbook.put_ledger(LedgerRow(number, line.path, place, line.map_name, line.rewrite, line.digest, None, None, 0))
+
+
+def settle_existing(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> None:
+    """Compare what is at the new place already: equal files count as done, others refuse the haul."""
+    if not os.path.isdir(shelf.new):
+        with trip.logbook.together():
+            lost = [(row.item.path, LISTED, row.digest, None, False) for row in trip.logbook.rows(number, VERIFIED) if row.item.kind != OTHER]
+            trip.logbook.mark(number, lost)
+        return
+    clashes: list[str] = []
+    for row in trip.logbook.rows(number):
+        if row.item.kind == OTHER:
+            continue
+        place = os.path.join(shelf.new, row.item.path) if row.item.path else shelf.new
+        verdict = compare_existing(trip, shelf, row, place)
+        if verdict == "clash":
+            clashes.append(show(place))
+        elif verdict == "gone" and row.state == VERIFIED:
+            trip.logbook.mark(number, [(row.item.path, LISTED, row.digest, None, False)])
+        elif isinstance(verdict, Row):
+            report.there_already += row.item.kind == FILE
+            trip.logbook.mark(number, [(row.item.path, VERIFIED, verdict.digest, None, verdict.existed)])
+    if clashes:
+        raise Refused(
+            f"The new place {show(shelf.new)} already holds {len(clashes)} other file(s) of the same names",
+            "Choose another place with --to, or move those files away.",
+            clashes[:20],
+        )
+
+
+def compare_existing(trip: Trip, shelf: Shelf, row: Row, place: str) -> Row | str:
+    """What stands at the place of one row: "gone", "fine", "clash", or the row as it is now known to be."""
+    item = row.item
+    if not os.path.lexists(place):
+        return "gone"
+    if item.kind == FOLDER:
+        return "fine" if os.path.isdir(place) and not os.path.islink(place) else "clash"
+    if item.kind == LINK:
+        same = os.path.islink(place) and os.readlink(place) == trip.link_target(item)
+        return "fine" if same else "clash"
+    if os.path.islink(place) or not os.path.isfile(place):
+        return "clash"
+    size = os.path.getsize(place)
+    if row.state == VERIFIED:
+        return "fine" if size == item.size else "clash"
+    found = digest_file(place) if size == item.size or row.digest else None
+    if size == item.size and found == (row.digest if row.state == PLACING else digest_file(os.path.join(shelf.old, item.path))):
+        return Row(item, found, VERIFIED, None, row.state == LISTED and not row.digest)
+    return "fine" if row.digest and (found == row.digest or row.state == PLACING) else "clash"
+
+
+def refuse_lack_of_room(trip: Trip, targets: list[Drive]) -> None:
+    """Raise Refused when what is still to copy does not fit, counted in the destination's allocation units."""
+    for drive in {drive.identity: drive for drive in targets}.values():
+        unit = os.statvfs(drive.mount).f_frsize or 1
+        need = sum(
+            -(-row.item.size // unit) * unit
+            for number, target in enumerate(targets)
+            if target.identity == drive.identity
+            for row in trip.logbook.rows(number, *TO_COPY, kind=FILE)
+        )
+        if need > drive.free_bytes:
+            raise Refused(
+                f"The drive {show(drive.name)} has {drive.free_bytes:,} bytes free, the trip needs {need:,}",
+                f"Free {need - drive.free_bytes:,} bytes there, or choose another drive.",
+            )
+
+
+class Carrier:
+    """Carries one shelf to its new place."""
+
+    def __init__(self, trip: Trip, number: int, shelf: Shelf, drive: Drive, report: HaulReport, progress: Progress):
+        self.trip, self.log, self.number, self.shelf = trip, trip.logbook, number, shelf
+        self.drive, self.report, self.progress = drive, report, progress
+        self.route = Route(number, shelf.old, shelf.new, drive.filesystem)
+        self.twins = self.log.hard_links(number)
+        self.total = 2 * self.log.totals(number, *TO_COPY)[1]
+        self.done = 0
+
+    def carry(self) -> None:
+        """Folders first, then files in groups, further names of files, links, and the folders' times last."""
+        self.make_folders()
+        for group in self.groups():
+            drives.require(self.shelf.new_drive, self.drive.mount, f'the shelf "{self.shelf.name}"')
+            copy_group(self.route, group, self.log, self.tell)
+        self.make_twins()
+        self.make_links()
+        self.finish_folders()
+
+    def tell(self, step: str, path: str, count: int) -> None:
+        """Report progress: each byte counts once when copied and once when read back."""
+        self.done += count
+        if step == "copy":
+            self.report.copied_bytes += count
+        self.progress(Tick(f"haul {self.shelf.name}", path, self.done, self.total))
+
+    def groups(self) -> Iterator[list[Row]]:
+        """The files to copy, in groups small enough to repeat and large enough to flush at once."""
+        group: list[Row] = []
+        size = 0
+        for row in self.log.rows(self.number, *TO_COPY, kind=FILE):
+            if row.item.path in self.twins:
+                continue
+            group.append(row)
+            size += row.item.size
+            if len(group) >= GROUP_FILES or size >= GROUP_BYTES:
+                yield group
+                self.report.copied_files += len(group)
+                group, size = [], 0
+        if group:
+            yield group
+            self.report.copied_files += len(group)
+
+    def make_folders(self) -> None:
+        """Make every folder of the shelf, open for us until all is copied."""
+        os.makedirs(self.shelf.new, exist_ok=True)
+        for row in self.log.rows(self.number, *TO_COPY, kind=FOLDER):
+            os.makedirs(self.place(row), exist_ok=True)
+
+    def finish_folders(self) -> None:
+        """Give the folders their modes and times, the deepest first, and flush them."""
+        rows = list(self.log.rows(self.number, *TO_COPY, kind=FOLDER))
+        for row in reversed(rows):
+            sync_folder(self.place(row))
+            with suppress(PermissionError):
+                os.chmod(self.place(row), row.item.mode)
+            os.utime(self.place(row), ns=(row.item.mtime_ns, row.item.mtime_ns))
+        sync_folder(os.path.dirname(self.shelf.new))
+        self.mark(rows)
+
+    def make_twins(self) -> None:
+        """Give files with several names their further names; copy them where the drive knows no hard links."""
+        for _first, rows in groupby(self.twin_rows(), key=lambda row: self.twins[row.item.path]):
+            for row in rows:
+                first = os.path.join(self.shelf.new, self.twins[row.item.path])
+                try:
+                    if not os.path.lexists(self.place(row)):
+                        os.link(first, self.place(row))
+                except OSError:
+                    copy_group(self.route, [row], self.log, self.tell)
+                    continue
+                self.log.mark(self.number, [(row.item.path, VERIFIED, digest_file(first), None, False)])
+
+    def twin_rows(self) -> list[Row]:
+        """The rows of further names that are still to be made."""
+        return [row for row in self.log.rows(self.number, *TO_COPY, kind=FILE) if row.item.path in self.twins]
+
+    def make_links(self) -> None:
+        """Make the symbolic links; one that leads out of the shelf by a relative path is remarked."""
+        rows = list(self.log.rows(self.number, *TO_COPY, kind=LINK))
+        for row in rows:
+            target = self.trip.link_target(row.item)
+            if not os.path.lexists(self.place(row)):
+                os.symlink(target, self.place(row))
+                with suppress(OSError, NotImplementedError):
+                    os.utime(self.place(row), ns=(row.item.mtime_ns, row.item.mtime_ns), follow_symlinks=False)
+            if remark := leads_out(self.shelf, row.item.path, target):
+                self.report.remarks.append(remark)
+        self.mark(rows)
+
+    def place(self, row: Row) -> str:
+        """The new place of one row."""
+        return os.path.join(self.shelf.new, row.item.path) if row.item.path else self.shelf.new
+
+    def mark(self, rows: list[Row]) -> None:
+        """Record rows as done."""
+        with self.log.together():
+            self.log.mark(self.number, [(row.item.path, VERIFIED, None, None, False) for row in rows])
+
+
+def leads_out(shelf: Shelf, path: str, target: str) -> str | None:
+    """The remark on a link of the shelf that leads out of it, or None."""
+    place = os.path.normpath(os.path.join(shelf.new, os.path.dirname(path), target))
+    if place == shelf.new or place.startswith(shelf.new + "/"):
+        return None
+    ending = "kept as it is" if target.startswith("/") else "kept as it is, so from the new place it leads elsewhere"
+    return f"{show(shelf.name)}: the link {show(path)} leads out of the shelf to {show(target)}; {ending}"
+
+
+def finish(trip: Trip, report: HaulReport) -> None:
+    """End the haul: hauled when all is verified, else Stopped with what is not."""
+    troubles = [
+        f"{show(os.path.join(shelf.old, row.item.path))}: {row.why}"
+        for number, shelf in enumerate(trip.waybill.shelves)
+        for row in trip.logbook.rows(number, TROUBLE)
+    ]
+    if troubles:
+        trip.enter(HAULING, f"haul ends with {len(troubles)} file(s) not copied")
+        raise Stopped(
+            f"{len(troubles)} file(s) could not be copied; all others are copied and verified",
+            f"Mend them and run: saltcart haul {trip.name}",
+            troubles[:20],
+        )
+    trip.enter(HAULED, f"hauled: {report.copied_files} files, {report.copied_bytes} bytes copied and read back")

@@ -1,0 +1,272 @@
+"""The logbook of one trip: an SQLite database that records each step before and after it is done.
+
+Names and entry texts are stored as bytes, since not all of them are valid text.  Every
+method that ends a step commits durably (`synchronous = FULL`) before it returns.
+"""
+
+import json
+import os
+import sqlite3
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from saltcart.shelves.walk import Item
+
+LISTED, PLACING, VERIFIED, TROUBLE = "listed", "placing", "verified", "trouble"
+
+SCHEMA = """
+CREATE TABLE IF NOT EXISTS fact (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS event (at TEXT NOT NULL, what TEXT NOT NULL);
+CREATE TABLE IF NOT EXISTS file (
+    shelf INTEGER NOT NULL, path BLOB NOT NULL, kind TEXT NOT NULL, size INTEGER NOT NULL, disk_bytes INTEGER NOT NULL,
+    mtime_ns INTEGER NOT NULL, mode INTEGER NOT NULL, device INTEGER NOT NULL, inode INTEGER NOT NULL, links INTEGER NOT NULL,
+    target BLOB, digest TEXT, state TEXT NOT NULL, why TEXT, existed INTEGER NOT NULL DEFAULT 0,
+    PRIMARY KEY (shelf, path)) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS ledger (
+    number INTEGER PRIMARY KEY, path BLOB NOT NULL, place BLOB NOT NULL, map TEXT NOT NULL, rewrite INTEGER NOT NULL,
+    before TEXT, after TEXT, backup BLOB, changed INTEGER NOT NULL DEFAULT 0);
+CREATE TABLE IF NOT EXISTS entry (
+    ledger INTEGER NOT NULL, key TEXT NOT NULL, place TEXT NOT NULL, old BLOB NOT NULL, new BLOB NOT NULL,
+    verdict TEXT NOT NULL, why TEXT NOT NULL, PRIMARY KEY (ledger, key)) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS deed (
+    plan TEXT NOT NULL, number INTEGER NOT NULL, what TEXT NOT NULL, done INTEGER NOT NULL DEFAULT 0,
+    PRIMARY KEY (plan, number)) WITHOUT ROWID;
+"""
+# A folder is not changed by what happens in it, nor a link by its own times.
+CHANGED = "t.kind <> f.kind OR t.target IS NOT f.target OR t.kind = 'file' AND (t.size <> f.size OR t.mtime_ns <> f.mtime_ns)"
+ITEM_COLUMNS = "path, kind, size, disk_bytes, mtime_ns, mode, device, inode, links, target"
+
+
+def now() -> str:
+    """The present moment, ISO 8601 in UTC."""
+    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One thing of a shelf with what the trip has done about it; `digest` is of its content as copied."""
+
+    item: Item
+    digest: str | None
+    state: str
+    why: str | None
+    existed: bool
+
+
+@dataclass(slots=True)
+class LedgerRow:
+    """One ledger of the trip: home path, present place, digests before and after the switch, kept original."""
+
+    number: int
+    path: str
+    place: str
+    map_name: str
+    rewrite: bool
+    before: str | None
+    after: str | None
+    backup: str | None
+    changed: int
+
+
+@dataclass(frozen=True, slots=True)
+class EntryRow:
+    """One entry as it was before the switch and as it was rewritten; `key` in JSON."""
+
+    key: str
+    where: str
+    old: str
+    new: str
+    verdict: str
+    why: str
+
+
+class Logbook:
+    """The database of one trip, open."""
+
+    def __init__(self, path: str):
+        self.database = sqlite3.connect(path, isolation_level=None, timeout=10)
+        self.database.execute("PRAGMA journal_mode = WAL")
+        self.database.execute("PRAGMA synchronous = FULL")
+        self.database.executescript(SCHEMA)
+
+    def close(self) -> None:
+        """Close the database."""
+        self.database.close()
+
+    @contextmanager
+    def together(self) -> Iterator[None]:
+        """One transaction: all that happens inside is recorded, or nothing."""
+        self.database.execute("BEGIN IMMEDIATE")
+        try:
+            yield
+        except BaseException:
+            self.database.execute("ROLLBACK")
+            raise
+        self.database.execute("COMMIT")
+
+    # facts and events
+
+    def fact(self, name: str, default: Any = None) -> Any:
+        """A recorded fact about the whole trip."""
+        row = self.database.execute("SELECT value FROM fact WHERE name = ?", (name,)).fetchone()
+        return json.loads(row[0]) if row else default
+
+    def record(self, **facts: Any) -> None:
+        """Record facts about the whole trip."""
+        rows = [(name, json.dumps(value)) for name, value in facts.items()]
+        self.database.executemany("INSERT OR REPLACE INTO fact VALUES (?, ?)", rows)
+
+    def tell(self, what: str) -> None:
+        """Add a line to the trip's history."""
+        text = what.encode("utf-8", "backslashreplace").decode()
+        self.database.execute("INSERT INTO event VALUES (?, ?)", (now(), text))
+
+    def events(self) -> list[tuple[str, str]]:
+        """Time and text of the history."""
+        return self.database.execute("SELECT at, what FROM event ORDER BY rowid").fetchall()
+
+    # files
+
+    def take_stock(self, shelf: int, items: Iterable[Item]) -> None:
+        """Set what lies in a shelf today beside what is recorded of it, for `differences` and `adopt`."""
+        self.database.execute("DROP TABLE IF EXISTS temp.today")
+        self.database.execute(f"CREATE TEMP TABLE today ({ITEM_COLUMNS}, PRIMARY KEY (path)) WITHOUT ROWID")
+        marks = ", ".join("?" * 10)
+        self.database.execute("BEGIN")
+        self.database.executemany(f"INSERT INTO temp.today VALUES ({marks})", map(packed, items))
+        self.database.execute("COMMIT")
+
+    def differences(self, shelf: int) -> dict[str, list[str]]:
+        """Paths `new` in the shelf, `changed` since they were recorded, and `vanished`, after `take_stock`."""
+        queries = {
+            "new": "SELECT path FROM temp.today WHERE path NOT IN (SELECT path FROM file WHERE shelf = ?)",
+            "changed": f"SELECT t.path FROM temp.today AS t JOIN file AS f ON f.shelf = ? AND f.path = t.path WHERE {CHANGED}",
+            "vanished": "SELECT path FROM file WHERE shelf = ? AND path NOT IN (SELECT path FROM temp.today)",
+        }
+        return {word: [os.fsdecode(path) for (path,) in self.database.execute(query, (shelf,))] for word, query in queries.items()}
+
+    def adopt(self, shelf: int) -> None:
+        """Record what `take_stock` saw: new and changed things as `listed`, vanished ones no more.
+
+        The digest of a changed file stays: it tells our own older copy from a stranger's file.
+        """
+        updates = ", ".join(f"{column} = excluded.{column}" for column in ITEM_COLUMNS.split(", ")[1:])
+        with self.together():
+            self.database.execute("DELETE FROM file WHERE shelf = ? AND path NOT IN (SELECT path FROM temp.today)", (shelf,))
+            self.database.execute(
+                f"INSERT INTO file (shelf, {ITEM_COLUMNS}, state) SELECT ?, {ITEM_COLUMNS}, '{LISTED}' FROM temp.today AS t "
+                f"WHERE NOT EXISTS (SELECT 1 FROM file AS f WHERE f.shelf = ? AND f.path = t.path AND NOT ({CHANGED})) "
+                f"ON CONFLICT (shelf, path) DO UPDATE SET state = '{LISTED}', {updates}",
+                (shelf, shelf),
+            )
+
+    def rows(self, shelf: int, *states: str, kind: str | None = None) -> Iterator[Row]:
+        """The things of a shelf in the order of their paths, folders before what is in them.
+
+        Of all states and kinds by default.  Read page by page, so that rows may be marked meanwhile.
+        """
+        conditions = ["shelf = ?", "path >= ?"]
+        if states:
+            conditions.append(f"state IN ({', '.join('?' * len(states))})")
+        if kind:
+            conditions.append("kind = ?")
+        query = f"SELECT {ITEM_COLUMNS}, digest, state, why, existed FROM file WHERE {' AND '.join(conditions)} ORDER BY path LIMIT 1000"
+        start = b""
+        while page := self.database.execute(query, (shelf, start, *states, *([kind] if kind else []))).fetchall():
+            yield from map(unpacked, page)
+            start = page[-1][0] + b"\0"  # no name holds a NUL, so this is the next one possible
+
+    def hard_links(self, shelf: int) -> dict[str, str]:
+        """Path to the first path, for every further name of a file that has several names in the shelf."""
+        query = (
+            "SELECT path, first FROM (SELECT path, min(path) OVER (PARTITION BY device, inode) AS first "
+            "FROM file WHERE shelf = ? AND kind = 'file' AND links > 1) WHERE path <> first"
+        )
+        return {os.fsdecode(path): os.fsdecode(first) for path, first in self.database.execute(query, (shelf,))}
+
+    def mark(self, shelf: int, marks: Iterable[tuple[str, str, str | None, str | None, bool]]) -> None:
+        """Set state, digest, reason and whether it was there before, for paths of a shelf: (path, state, digest, why, existed)."""
+        self.database.executemany(
+            "UPDATE file SET state = ?, digest = ?, why = ?, existed = ? WHERE shelf = ? AND path = ?",
+            ((state, digest, why, existed, shelf, os.fsencode(path)) for path, state, digest, why, existed in marks),
+        )
+
+    def totals(self, shelf: int | None = None, *states: str) -> tuple[int, int]:
+        """Number and bytes of the regular files of one shelf, or of all, in these states."""
+        conditions, values = ["kind = 'file'"], []
+        if shelf is not None:
+            conditions.append("shelf = ?")
+            values.append(shelf)
+        if states:
+            conditions.append(f"state IN ({', '.join('?' * len(states))})")
+        query = f"SELECT count(*), coalesce(sum(size), 0) FROM file WHERE {' AND '.join(conditions)}"
+        return self.database.execute(query, (*values, *states)).fetchone()
+
+    # ledgers and entries
+
+    def put_ledger(self, row: LedgerRow) -> None:
+        """Record a ledger, or what is now known of it."""
+        self.database.execute(
+            "INSERT OR REPLACE INTO ledger VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            (row.number, os.fsencode(row.path), os.fsencode(row.place), row.map_name, row.rewrite, row.before, row.after,
+             None if row.backup is None else os.fsencode(row.backup), row.changed),
+        )  # fmt: skip
+
+    def ledgers(self) -> list[LedgerRow]:
+        """The ledgers of the trip."""
+        rows = self.database.execute("SELECT * FROM ledger ORDER BY number").fetchall()
+        return [
+            LedgerRow(row[0], os.fsdecode(row[1]), os.fsdecode(row[2]), row[3], bool(row[4]), row[5], row[6],
+                      None if row[7] is None else os.fsdecode(row[7]), row[8])
+            for row in rows
+        ]  # fmt: skip
+
+    def put_entries(self, ledger: int, entries: Iterable[EntryRow]) -> None:
+        """Record the entries of a ledger in place of those recorded before."""
+        self.database.execute("DELETE FROM entry WHERE ledger = ?", (ledger,))
+        self.database.executemany(
+            "INSERT INTO entry VALUES (?, ?, ?, ?, ?, ?, ?)",
+            ((ledger, row.key, row.where, os.fsencode(row.old), os.fsencode(row.new), row.verdict, row.why) for row in entries),
+        )
+
+    def entries(self, ledger: int) -> Iterator[EntryRow]:
+        """The recorded entries of a ledger."""
+        query = "SELECT key, place, old, new, verdict, why FROM entry WHERE ledger = ?"
+        for key, where, old, new, verdict, why in self.database.execute(query, (ledger,)):
+            yield EntryRow(key, where, os.fsdecode(old), os.fsdecode(new), verdict, why)
+
+    # deeds
+
+    def plan_deeds(self, plan: str, deeds: Iterable[dict[str, Any]]) -> None:
+        """Record what is going to be done, in order, in place of an earlier plan of that name."""
+        self.database.execute("DELETE FROM deed WHERE plan = ?", (plan,))
+        self.database.executemany(
+            "INSERT INTO deed (plan, number, what) VALUES (?, ?, ?)",
+            ((plan, number, json.dumps(deed)) for number, deed in enumerate(deeds)),
+        )
+
+    def deeds(self, plan: str) -> list[tuple[int, dict[str, Any], bool]]:
+        """Number, content and whether done, of each deed of a plan in order."""
+        rows = self.database.execute("SELECT number, what, done FROM deed WHERE plan = ? ORDER BY number", (plan,))
+        return [(number, json.loads(what), bool(done)) for number, what, done in rows]
+
+    def mark_deed(self, plan: str, number: int, done: bool) -> None:
+        """Record that a deed is done, or undone again."""
+        self.database.execute("UPDATE deed SET done = ? WHERE plan = ? AND number = ?", (done, plan, number))
+
+
+def packed(item: Item) -> tuple[Any, ...]:
+    """An item as its columns."""
+    target = None if item.target is None else os.fsencode(item.target)
+    return (os.fsencode(item.path), item.kind, item.size, item.disk_bytes, item.mtime_ns, item.mode,
+            item.device % 2**63, item.inode % 2**63, item.links, target)  # fmt: skip
+
+
+def unpacked(row: tuple[Any, ...]) -> Row:
+    """A row of the file table as an object."""
+    path, *middle, target = row[:10]
+    item = Item(os.fsdecode(path), *middle, None if target is None else os.fsdecode(target))
+    return Row(item, *row[10:13], bool(row[13]))

@@ -1,0 +1,41 @@
+"""Whether a program is in the way of changing a ledger: running, holding it open, or with pages still to write."""
+
+import os
+from collections.abc import Iterable, Sequence
+
+from saltcart.errors import LedgerBusy, show
+from saltcart.ledgers import Ledger
+
+
+def refuse_busy(ledgers: Sequence[Ledger]) -> None:
+    """Raise LedgerBusy, naming program and ledger, when any of `ledgers` must not be changed now."""
+    holders = list(in_the_way(ledgers))
+    if holders:
+        raise LedgerBusy(
+            "Programs are in the way; no ledger was changed",
+            "Close them and run the same command again.",
+            holders,
+        )
+
+
+def in_the_way(ledgers: Sequence[Ledger]) -> Iterable[str]:
+    """A line for each program or lock that is in the way."""
+    import psutil
+
+    wanted = {os.path.realpath(ledger.path): ledger for ledger in ledgers}
+    names = {ledger.program: ledger for ledger in ledgers if ledger.program}
+    for process in psutil.process_iter():
+        if process.pid == os.getpid():
+            continue
+        try:
+            words = {process.name(), *map(os.path.basename, process.cmdline()[:2])}
+            opened = {file.path for file in process.open_files()}
+        except (psutil.Error, OSError):
+            continue
+        for program in words & names.keys():
+            yield f"{program} is running (process {process.pid}); it uses {show(names[program].path)}"
+        for path in opened & wanted.keys():
+            yield f"{process.name()} (process {process.pid}) has {show(path)} open"
+    for ledger in ledgers:
+        if why := ledger.busy():
+            yield f"{show(ledger.path)} {why}"

@@ -1,0 +1,104 @@
+"""Freeing the originals: only after a clean check, only what still verifies, only what was not changed since."""
+
+import os
+from dataclasses import dataclass, field
+
+from saltcart.drives import drive_of
+from saltcart.drives.drive import refuse_other_drive
+from saltcart.errors import Refused, show
+from saltcart.progress import Progress, Tick, silent
+from saltcart.safefile import sync_folder
+from saltcart.shelves.walk import FILE, FOLDER, OTHER, walk
+from saltcart.trips import trip as trips
+from saltcart.trips.check import CheckReport, check_opened
+from saltcart.trips.trip import RELEASED, RELEASING, SWITCHED, Trip
+from saltcart.trips.waybill import Shelf
+
+
+@dataclass(slots=True)
+class ReleaseReport:
+    """What was freed, and what was kept because it is not what was copied."""
+
+    files: int = 0
+    freed_bytes: int = 0
+    kept: list[str] = field(default_factory=list)
+
+
+def release(name: str, progress: Progress = silent) -> ReleaseReport:
+    """Remove the set-aside originals of trip `name`.  Raises Refused, with nothing removed, unless the check is clean."""
+    report = ReleaseReport()
+    with trips.held(name) as trip:
+        trip.require(SWITCHED, RELEASING, step="release")
+        for shelf in trip.waybill.shelves:
+            refuse_absent(trip, shelf)
+        refuse_unclean(check_opened(trip, digests=True, progress=progress))
+        if trip.state == SWITCHED:
+            trip.enter(RELEASING, "release begins: the check is clean and every copy verifies")
+        for number, shelf in enumerate(trip.waybill.shelves):
+            free(trip, number, shelf, report, progress)
+        freed = trip.logbook.fact("freed_bytes", 0) + report.freed_bytes
+        trip.logbook.record(freed_bytes=freed)
+        trip.enter(RELEASED, f"released: {report.files} originals removed, {len(report.kept)} kept")
+    return report
+
+
+def refuse_absent(trip: Trip, shelf: Shelf) -> None:
+    """Raise Refused when a drive of `shelf` is away, or the originals are not where they were set aside."""
+    for place, identity in ((shelf.new, shelf.new_drive), (os.path.dirname(shelf.old), shelf.old_drive)):
+        if drive_of(place).identity != identity:
+            refuse_other_drive(identity, place, f'the shelf "{shelf.name}"')
+    if trip.state == SWITCHED and not os.path.isdir(trip.aside(shelf)):
+        raise Refused(f"The originals are not at {show(trip.aside(shelf))}", "If someone moved them, move them back there; nothing was removed.")
+
+
+def refuse_unclean(report: CheckReport) -> None:
+    """Raise Refused with what the check found, when it is not clean."""
+    if report.ok:
+        return
+    details = [f"{show(problem.path)}: {problem.verdict}, {problem.why}" for shelf in report.shelves for problem in shelf.problems]
+    details += [
+        f"{show(ledger.state.path)}, {problem.judgement.entry.where}: {problem.judgement.verdict}"
+        for ledger in report.ledgers
+        for problem in ledger.problems
+        if problem.new
+    ]
+    details += [str(ledger.state.trouble) for ledger in report.ledgers if ledger.state.trouble]
+    raise Refused(
+        f"The check of trip {report.trip} is not clean; no original was removed",
+        f"See: saltcart check {report.trip}   Mend it, or take the trip back: saltcart undo {report.trip}",
+        details[:20],
+    )
+
+
+def free(trip: Trip, number: int, shelf: Shelf, report: ReleaseReport, progress: Progress) -> None:
+    """Remove the originals of one shelf that are still what was copied, then the folders that are empty."""
+    aside = trip.aside(shelf)
+    if not os.path.isdir(aside):
+        return
+    trip.logbook.take_stock(number, walk(aside))
+    found = trip.logbook.differences(number)
+    keep = {path for path in found["new"] + found["changed"] if not os.path.isdir(os.path.join(aside, path))}
+    rows = list(trip.logbook.rows(number))
+    for row in reversed(rows):
+        place = os.path.join(aside, row.item.path) if row.item.path else aside
+        if row.item.kind == FOLDER or row.item.path in keep or not os.path.lexists(place):
+            continue
+        if row.item.kind == OTHER:
+            keep.add(row.item.path)
+            continue
+        state = os.lstat(place)
+        os.unlink(place)
+        report.files += row.item.kind == FILE
+        report.freed_bytes += state.st_blocks * 512 if state.st_nlink == 1 else 0
+        progress(Tick(f"release {shelf.name}", row.item.path, report.files, len(rows)))
+    report.kept += [os.path.join(aside, path) for path in sorted(keep)]
+    remove_folders(aside)
+    sync_folder(os.path.dirname(aside))
+
+
+def remove_folders(top: str) -> None:
+    """Remove the empty folders at and below `top`."""
+    for folder in reversed([item.path for item in walk(top) if item.kind == FOLDER]):
+        place = os.path.join(top, folder) if folder else top
+        if not os.listdir(place):
+            os.rmdir(place)

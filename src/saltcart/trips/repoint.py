@@ -1,0 +1,142 @@
+"""The switch of one trip: ledgers rewritten, originals set aside, signposts left: all or nothing."""
+
+import json
+import os
+from collections.abc import Hashable
+from dataclasses import dataclass, field
+
+from saltcart.errors import CannotSpell, Refused, show
+from saltcart.progress import Progress, Tick, silent
+from saltcart.safefile import copy_durably, digest_of, remove_if_there
+from saltcart.shelves.walk import FILE, OTHER, walk
+from saltcart.trips import switch, trip as trips
+from saltcart.trips.haul import connected
+from saltcart.trips.judge import Judge
+from saltcart.trips.logbook import EntryRow, LedgerRow
+from saltcart.trips.plan import plan_ledger, stage
+from saltcart.trips.programs import refuse_busy
+from saltcart.trips.routes import Routes
+from saltcart.trips.trip import HAULED, SWITCHED, SWITCHING, Trip
+
+PLAN = "repoint"
+
+
+@dataclass(slots=True)
+class RepointReport:
+    """What the switch did: entries changed, where originals are set aside, what was left as it is."""
+
+    changed: int = 0
+    aside: list[str] = field(default_factory=list)
+    remarks: list[str] = field(default_factory=list)
+
+
+def repoint(name: str, reread: bool = False, progress: Progress = silent) -> RepointReport:
+    """Switch trip `name`.  With `reread` ledgers are taken as they are now, whatever the draft saw.
+
+    Raises Refused with nothing changed.  A switch that was cut off is carried on to its end.
+    """
+    with trips.held(name) as trip:
+        trip.require(HAULED, SWITCHING, SWITCHED, step="repoint")
+        if trip.state == HAULED:
+            connected(trip)
+            refuse_changes(trip)
+            refuse_busy([trip.open_ledger(row, row.path) for row in trip.logbook.ledgers() if row.rewrite])
+            prepare(trip, reread, progress)
+        if trip.state == SWITCHING:
+            try:
+                switch.carry_out(trip, PLAN)
+            except BaseException:
+                clear_staged(trip)
+                trip.enter(HAULED, "repoint failed and was taken back")
+                raise
+            trip.enter(SWITCHED, "repointed: ledgers rewritten, originals set aside")
+        changed = sum(row.changed for row in trip.logbook.ledgers())
+        return RepointReport(changed, [trip.aside(shelf) for shelf in trip.waybill.shelves])
+
+
+def refuse_changes(trip: Trip) -> None:
+    """Raise Refused when a shelf or its copy is not what the haul left."""
+    details = []
+    for number, shelf in enumerate(trip.waybill.shelves):
+        trip.logbook.take_stock(number, walk(shelf.old))
+        for word, paths in trip.logbook.differences(number).items():
+            details += [f"{word}: {show(os.path.join(shelf.old, path))}" for path in paths]
+        for row in trip.logbook.rows(number):
+            place = os.path.join(shelf.new, row.item.path)
+            if row.item.kind != OTHER and not os.path.lexists(place):
+                details.append(f"copy gone: {show(place)}")
+            elif row.item.kind == FILE and os.path.getsize(place) != row.item.size:
+                details.append(f"copy altered: {show(place)}")
+    if details:
+        raise Refused("The shelf or its copy has changed since the haul", f"Bring the copy up to date with: saltcart haul {trip.name}", details[:20])
+
+
+def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
+    """Stage every rewritten ledger, keep every original, and record the whole plan before its first deed."""
+    routes, judge = Routes(trip.waybill.moves()), Judge(headers=False)
+    deeds = []
+    try:
+        for row in trip.logbook.ledgers():
+            progress(Tick("read the ledgers", row.path, row.number, 0))
+            deeds += prepare_ledger(trip, row, routes, judge, reread)
+    except BaseException:
+        clear_staged(trip)
+        raise
+    for shelf in trip.waybill.shelves:
+        deeds.append(switch.rename(shelf.old, trip.aside(shelf)))
+        if shelf.leave == "signpost":
+            deeds.append(switch.link(shelf.old, shelf.new))
+    with trip.logbook.together():
+        trip.logbook.plan_deeds(PLAN, deeds)
+        trip.logbook.record(state=SWITCHING)
+        trip.logbook.tell("repoint begins")
+
+
+def prepare_ledger(trip: Trip, row: LedgerRow, routes: Routes, judge: Judge, reread: bool) -> list[switch.Deed]:
+    """Record a ledger's entries as they are, and stage its new content; the deed that puts it in place, if any."""
+    before = digest_of(row.path) if os.path.exists(row.path) else None
+    if before is None or (row.before not in (None, before) and not reread):
+        raise switch.changed(row.path)
+    row.before, row.backup = before, trip.keep(row.number, "-before")
+    copy_durably(row.path, row.backup)
+    plan = plan_ledger(trip.open_ledger(row, row.path), routes, judge, row.place)
+    changes = plan.changes() if row.rewrite else {}
+    row.changed, row.after = len(changes), before
+    if changes:
+        staged = staged_name(trip, row)
+        try:
+            stage(plan.ledger, changes, staged)
+        except CannotSpell as error:
+            error.remedy = 'Set rewrite = false for this ledger in a new waybill to leave it as it is.'
+            raise
+        row.after = digest_of(staged)
+    entries = [
+        EntryRow(key_text(found.entry.key), found.entry.where, found.entry.written, changes.get(found.entry.key, found.entry.written), found.verdict, found.why)
+        for found in plan.state.judgements
+    ]
+    with trip.logbook.together():
+        trip.logbook.put_ledger(row)
+        trip.logbook.put_entries(row.number, entries)
+    if not changes:
+        return []
+    return [switch.swap(row.place, staged, before, row.after, row.backup)]
+
+
+def key_text(key: Hashable) -> str:
+    """An entry's key as the logbook holds it."""
+    return json.dumps(key, default=repr)
+
+
+def staged_name(trip: Trip, row: LedgerRow) -> str:
+    """The hidden name beside a ledger for its new content until the switch."""
+    folder, name = os.path.split(row.place)
+    return os.path.join(folder, f".{name}.saltcart-{trip.name}")
+
+
+def clear_staged(trip: Trip) -> None:
+    """Remove prepared ledgers that will not be used."""
+    for row in trip.logbook.ledgers():
+        try:
+            remove_if_there(staged_name(trip, row))
+        except OSError as error:
+            trip.logbook.tell(f"a prepared ledger could not be removed: {error}")

@@ -1,0 +1,62 @@
+"""Which new text an entry gets when shelves move: the one rule for all ledgers, there and back."""
+
+import os
+
+from saltcart.ledgers import Entry
+from saltcart.spelling import Moves
+from saltcart.spelling.moves import plain
+
+
+class Routes:
+    """Follows paths through links and detours to the moving shelves."""
+
+    def __init__(self, moves: Moves):
+        self.moves = moves
+        self.folders: dict[str, str] = {}
+
+    def led(self, path: str) -> str:
+        """Where `path` leads, as far as the moves care.
+
+        A path written below a moving shelf is taken as written.  Any other is followed through
+        links and `..`; when it ends in a moving shelf, that is where it led.
+        """
+        if self.moves.covers(path):
+            return path
+        folder, name = os.path.split(path)
+        if name in ("", ".", ".."):
+            return os.path.realpath(path)
+        straight = os.path.join(self.real_folder(folder), name)
+        if not self.moves.covers(straight) and os.path.islink(straight):
+            real = os.path.realpath(straight)
+            return real if self.moves.covers(real) else path
+        return straight if self.moves.covers(straight) or ".." in path.split("/") else path
+
+    def real_folder(self, folder: str) -> str:
+        """`folder` without links and detours, asked of the drive once."""
+        if folder not in self.folders:
+            self.folders[folder] = os.path.realpath(folder)
+        return self.folders[folder]
+
+    def new_text(self, entry: Entry, old_base: str, new_base: str) -> str | None:
+        """The text that keeps `entry` true when its ledger's folder goes from `old_base` to `new_base`.
+
+        None when it stays true as it is written.  Raises CannotSpell.
+        """
+        text, target = self.meant(entry, old_base)
+        wanted = self.moves.follow(target) or target
+        if wanted == target and old_base == new_base:
+            return None
+        read = entry.spelling.read(text, new_base)
+        if read is not None and same_place(read, wanted):
+            return None
+        return entry.spelling.write(text, wanted, new_base)
+
+    def meant(self, entry: Entry, base: str) -> tuple[str, str]:
+        """The reading of `entry` that leads into a moving shelf, else the likeliest, and where it leads."""
+        readings = [(text, self.led(path)) for text in entry.readings() if (path := entry.spelling.read(text, base)) is not None]
+        return next((reading for reading in readings if self.moves.covers(reading[1])), readings[0])
+
+
+def same_place(one: str, other: str) -> bool:
+    """Whether two absolute paths are the same but for detours within them."""
+    return plain(one) == plain(other) or os.path.normpath(one) == os.path.normpath(other)

@@ -1,0 +1,177 @@
+"""One trip on disk: its folder, its waybill, its logbook and its state."""
+
+import os
+import re
+import secrets
+import shutil
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from filelock import FileLock, Timeout
+
+from saltcart.errors import Refused, SaltCartError, UsageError, show
+from saltcart.home import trips_folder
+from saltcart.ledgers import Ledger, Map, load_map, open_ledger
+from saltcart.safefile import digest_of
+from saltcart.shelves.walk import Item
+from saltcart.trips import waybill as waybills
+from saltcart.trips.logbook import LedgerRow, Logbook, now
+from saltcart.trips.waybill import Shelf, Waybill
+
+# The states of a trip, in order; the ones in -ing are where a crash may leave it.
+HAULING, HAULED, SWITCHING, SWITCHED = "hauling", "hauled", "switching", "switched"
+RELEASING, RELEASED, UNDOING, UNDONE = "releasing", "released", "undoing", "undone"
+ENDED = (RELEASED, UNDONE)
+
+# How the name of a set-aside folder ends, with the trip's id.
+SET_ASIDE = re.compile(r"\.set-aside-([a-z0-9]{4})(?=/|$)")
+LETTERS = "bcdfghjkmnpqrstvwxz23456789"  # no two that look alike, no vowels to make words
+
+
+@dataclass(slots=True)
+class Trip:
+    """One carrying-out of a waybill."""
+
+    name: str
+    folder: str
+    waybill: Waybill
+    logbook: Logbook
+
+    @property
+    def state(self) -> str:
+        """Where the trip stands."""
+        return self.logbook.fact("state", HAULING)
+
+    def enter(self, state: str, what: str) -> None:
+        """Go into `state` and tell the history `what` happened."""
+        with self.logbook.together():
+            self.logbook.record(state=state, **({"finished": now()} if state in ENDED else {}))
+            self.logbook.tell(what)
+
+    def aside(self, shelf: Shelf) -> str:
+        """Where the originals of `shelf` are set aside: a hidden name beside it, on its own drive."""
+        parent, name = os.path.split(shelf.old)
+        return os.path.join(parent, f".{name}.set-aside-{self.name}")
+
+    def link_target(self, item: Item) -> str:
+        """What a symbolic link says at the new place: as written, but a full path into a moving shelf follows it."""
+        target = item.target or ""
+        return (self.waybill.moves().follow(target) if target.startswith("/") else None) or target
+
+    def maps(self) -> list[Map]:
+        """The maps of this trip, from the copies kept in its folder."""
+        return [load_map(path) for path in sorted(map(str, Path(self.folder, "maps").glob("*.toml")))]
+
+    def open_ledger(self, row: LedgerRow, place: str | None = None) -> Ledger:
+        """The ledger of `row` at its present place, or at another."""
+        return open_ledger(place or row.place, self.maps(), row.map_name)
+
+    def keep(self, number: int, suffix: str) -> str:
+        """The path in the trip's folder for a file kept of ledger `number`."""
+        return os.path.join(self.folder, "ledgers", f"{number:03d}{suffix}")
+
+    def require(self, *states: str, step: str) -> None:
+        """Raise Refused unless the trip is in one of `states`."""
+        if self.state not in states:
+            raise Refused(f"Trip {self.name} is {self.state}; {step} is not possible now", next_step(self))
+
+
+def next_step(trip: Trip) -> str:
+    """What can be typed next for a trip in its state."""
+    return {
+        HAULING: f"Go on with: saltcart haul {trip.name}",
+        HAULED: f"Next: saltcart repoint {trip.name}",
+        SWITCHING: f"Finish it with: saltcart repoint {trip.name}   or take it back: saltcart undo {trip.name}",
+        SWITCHED: f"Next: saltcart check {trip.name}   then: saltcart release {trip.name}   or: saltcart undo {trip.name}",
+        RELEASING: f"Finish it with: saltcart release {trip.name}",
+        UNDOING: f"Finish it with: saltcart undo {trip.name}",
+        RELEASED: "This trip is over: the originals are gone. To move back, move the shelf from its new place.",
+        UNDONE: "This trip is over: it was taken back. Draft a new one to try again.",
+    }[trip.state]
+
+
+def create(waybill_path: str) -> Trip:
+    """A new trip for the waybill at `waybill_path`, with copies of the waybill and its maps in its folder."""
+    plan = waybills.read(waybill_path)
+    trips_folder().mkdir(parents=True, exist_ok=True)
+    name = fresh_name()
+    folder = trips_folder() / name
+    (folder / "ledgers").mkdir(parents=True)
+    (folder / "maps").mkdir()
+    shutil.copyfile(waybill_path, folder / "waybill.toml")
+    for number, path in enumerate(plan.maps):
+        load_map(path)
+        shutil.copyfile(path, folder / "maps" / f"{number:03d}.toml")
+    trip = Trip(name, str(folder), plan, Logbook(str(folder / "logbook.sqlite")))
+    trip.logbook.record(state=HAULING, started=now(), source=os.path.realpath(waybill_path), plan=digest_of(waybill_path))
+    return trip
+
+
+def fresh_name() -> str:
+    """A short id that no trip has."""
+    while True:
+        name = "".join(secrets.choice(LETTERS) for _ in range(4))
+        if name.isalpha() != name.isdigit() and not (trips_folder() / name).exists():
+            return name
+
+
+def discard(trip: Trip) -> None:
+    """Remove a trip that was refused before it touched anything."""
+    trip.logbook.close()
+    shutil.rmtree(trip.folder)
+
+
+def names() -> list[str]:
+    """The ids of all trips, the oldest first."""
+    folders = [entry for entry in trips_folder().glob("*/logbook.sqlite")]
+    return [path.parent.name for path in sorted(folders, key=lambda path: (path.parent / "waybill.toml").stat().st_mtime_ns)]
+
+
+@contextmanager
+def opened(name: str) -> Iterator[Trip]:
+    """The trip of that id, to read.  UsageError when there is none."""
+    folder = trips_folder() / name
+    if not name or "/" in name or not (folder / "logbook.sqlite").is_file():
+        known = ", ".join(names()[-5:]) or "none yet"
+        raise UsageError(f"There is no trip {show(name)}", f"See saltcart trips. The latest: {known}.")
+    trip = Trip(name, str(folder), waybills.read(str(folder / "waybill.toml")), Logbook(str(folder / "logbook.sqlite")))
+    try:
+        yield trip
+    finally:
+        trip.logbook.close()
+
+
+@contextmanager
+def held(name: str) -> Iterator[Trip]:
+    """The trip of that id, to work on: nobody else may until this ends.  Refused when somebody does."""
+    with opened(name) as trip:
+        try:
+            with FileLock(os.path.join(trip.folder, "lock"), timeout=0):
+                yield trip
+        except Timeout:
+            raise Refused(f"Another saltcart is working on trip {name}", "Wait until it has ended.") from None
+
+
+def unfinished(waybill_path: str) -> str | None:
+    """The id of a trip already under way for this very waybill, unchanged since; None when there is none."""
+    source, plan = os.path.realpath(waybill_path), digest_of(waybill_path)
+    for name in reversed(names()):
+        try:
+            with opened(name) as trip:
+                same = (trip.logbook.fact("source"), trip.logbook.fact("plan")) == (source, plan)
+                if same and trip.state not in ENDED:
+                    return name
+        except SaltCartError:
+            continue
+    return None
+
+
+def latest(*states: str) -> str:
+    """The id of the newest trip in one of these states.  UsageError when there is none."""
+    for name in reversed(names()):
+        with opened(name) as trip:
+            if trip.state in states:
+                return name
+    raise UsageError(f"There is no trip to work on ({' or '.join(states)})", "See saltcart trips.")

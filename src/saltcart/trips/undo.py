@@ -1,0 +1,224 @@
+"""Taking a trip back before its release, keeping what programs have written since."""
+
+import os
+from dataclasses import dataclass, field
+
+from saltcart.errors import CannotSpell, Refused, show
+from saltcart.ledgers import Entry
+from saltcart.progress import Progress, Tick, silent
+from saltcart.safefile import copy_durably, digest_of, sync_folder
+from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER, Item, walk
+from saltcart.spelling.moves import tail_below
+from saltcart.trips import switch, trip as trips
+from saltcart.trips.logbook import EntryRow, LedgerRow
+from saltcart.trips.plan import stage
+from saltcart.trips.programs import refuse_busy
+from saltcart.trips.repoint import PLAN as REPOINT
+from saltcart.trips.repoint import clear_staged, key_text
+from saltcart.trips.routes import Routes
+from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, UNDONE, Trip
+from saltcart.trips.waybill import Shelf
+
+PLAN = "undo"
+
+
+@dataclass(slots=True)
+class UndoReport:
+    """What was taken back: entries changed, copies dropped (files and bytes), and remarks."""
+
+    changed: int = 0
+    dropped_files: int = 0
+    dropped_bytes: int = 0
+    remarks: list[str] = field(default_factory=list)
+
+
+def undo(name: str, drop_copies: bool = False, progress: Progress = silent) -> UndoReport:
+    """Take trip `name` back.  Raises Refused with nothing changed."""
+    report = UndoReport()
+    with trips.held(name) as trip:
+        trip.require(HAULING, HAULED, SWITCHING, SWITCHED, UNDOING, UNDONE, step="undo")
+        if trip.state == SWITCHING:
+            switch.take_back(trip, REPOINT)
+            clear_staged(trip)
+            trip.enter(HAULED, "the unfinished repoint was taken back")
+        if trip.state == SWITCHED:
+            prepare(trip, report, progress)
+        if trip.state == UNDOING:
+            try:
+                switch.carry_out(trip, PLAN)
+            except BaseException:
+                trip.enter(SWITCHED, "undo failed; the trip is as it was")
+                raise
+        if trip.state != UNDONE:
+            report.remarks += newcomers(trip)
+            trip.enter(UNDONE, "undone: entries and originals are back")
+        if drop_copies:
+            for number, shelf in enumerate(trip.waybill.shelves):
+                drop(trip, number, shelf, report, progress)
+    return report
+
+
+def prepare(trip: Trip, report: UndoReport, progress: Progress) -> None:
+    """Stage every ledger as it shall be, and record the whole plan before its first deed."""
+    rows = trip.logbook.ledgers()
+    for shelf in trip.waybill.shelves:
+        refuse_blocked(trip, shelf)
+    refuse_busy([trip.open_ledger(row) for row in rows if os.path.exists(row.place)])
+    deeds = []
+    for shelf in trip.waybill.shelves:
+        if shelf.leave == "signpost":
+            deeds.append(switch.unlink(shelf.old, shelf.new))
+        deeds.append(switch.rename(trip.aside(shelf), shelf.old))
+    for row in rows:
+        progress(Tick("read the ledgers", row.path, row.number, len(rows)))
+        deeds += prepare_ledger(trip, row, report)
+    with trip.logbook.together():
+        trip.logbook.plan_deeds(PLAN, deeds)
+        trip.logbook.record(state=UNDOING)
+        trip.logbook.tell("undo begins")
+
+
+def refuse_blocked(trip: Trip, shelf: Shelf) -> None:
+    """Raise Refused when the originals are not where they were set aside, or something has taken their place."""
+    if not os.path.isdir(trip.aside(shelf)):
+        raise Refused(
+            f"The originals are not at {show(trip.aside(shelf))}",
+            "If their drive is not connected, plug it in. If someone moved them, move them back there.",
+        )
+    place = shelf.old
+    signpost = os.path.islink(place) and os.readlink(place) == shelf.new and shelf.leave == "signpost"
+    empty = os.path.isdir(place) and not os.path.islink(place) and not os.listdir(place)
+    if os.path.lexists(place) and not signpost and not empty:
+        raise Refused(f"Something else now stands at {show(place)}", "Move it away, then undo again; nothing was changed.")
+
+
+def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport) -> list[switch.Deed]:
+    """The deed that gives a ledger its old entries back, with everything its program has written since; none when it needs none."""
+    if not row.rewrite:
+        return []
+    if not os.path.exists(row.place):
+        report.remarks.append(f"The ledger {show(row.place)} is gone since the switch; its original is kept at {show(row.backup or '')}")
+        return []
+    today = digest_of(row.place)
+    if today == row.after and row.place != row.path:
+        return []  # it travelled and nobody changed it: the original comes back with its shelf
+    staged = staged_name(trip, row)
+    if today == row.after:
+        if not row.changed:
+            return []
+        copy_durably(row.backup or "", staged)
+        report.changed += row.changed
+    else:
+        changes = old_texts(trip, row, report)
+        if not changes and row.place == row.path:
+            return []
+        stage(trip.open_ledger(row), changes, staged)
+        report.changed += len(changes)
+    kept = trip.keep(row.number, "-after")
+    copy_durably(row.place, kept)
+    after = digest_of(staged)
+    if row.place != row.path:
+        return [switch.swap(row.path, staged, row.before or "", after, row.backup or "")]
+    return [switch.swap(row.path, staged, today, after, kept)]
+
+
+def old_texts(trip: Trip, row: LedgerRow, report: UndoReport) -> dict[object, str]:
+    """For a ledger its program has changed since the switch: entry key to the text it shall have again.
+
+    An entry the trip rewrote gets its old text back, to the letter.  One that named the new
+    place before the trip keeps doing so.  One written since follows the shelf back when the
+    originals have that file.
+    """
+    table = {entry.key: entry for entry in trip.logbook.entries(row.number)}
+    unique: dict[str, EntryRow | None] = {}
+    for entry in table.values():
+        same = unique.get(entry.new, entry)
+        unique[entry.new] = entry if same and same.old == entry.old else None
+    back = Routes(trip.waybill.moves().reversed())
+    changes: dict[object, str] = {}
+    for entry in trip.open_ledger(row).entries():
+        known = table.get(key_text(entry.key))
+        known = known if known and known.new == entry.written else unique.get(entry.written)
+        text = known.old if known else newer_text(trip, row, entry, back, report)
+        if text is not None and text != entry.written:
+            changes[entry.key] = text
+    return changes
+
+
+def newer_text(trip: Trip, row: LedgerRow, entry: Entry, back: Routes, report: UndoReport) -> str | None:
+    """The text for an entry written since the switch; None when it stays."""
+    bases = os.path.dirname(row.place), os.path.dirname(row.path)
+    _text, target = back.meant(entry, bases[0])
+    home = back.moves.follow(target)
+    if home and not original_there(trip, home):
+        report.remarks.append(f"{show(row.path)}, {entry.where}: {show(entry.written)} came after the switch and stays at the new place")
+        back = Routes(type(back.moves)([]))
+    try:
+        return back.new_text(entry, *bases)
+    except CannotSpell as error:
+        report.remarks.append(f"{show(row.path)}, {entry.where}: {error.what}; left as it is")
+        return None
+
+
+def original_there(trip: Trip, home: str) -> bool:
+    """Whether the set-aside originals hold what shall be at `home`."""
+    for shelf in trip.waybill.shelves:
+        tail = tail_below(home, shelf.old)
+        if tail is not None:
+            return os.path.lexists(os.path.join(trip.aside(shelf), tail))
+    return False
+
+
+def staged_name(trip: Trip, row: LedgerRow) -> str:
+    """A hidden name for new content on the drive of the ledger's old place, outside of what is about to be renamed."""
+    for shelf in trip.waybill.shelves:
+        if tail_below(row.path, shelf.old) is not None:
+            return os.path.join(os.path.dirname(shelf.old), f".saltcart-{trip.name}-{row.number}")
+    return os.path.join(os.path.dirname(row.path), f".{os.path.basename(row.path)}.saltcart-{trip.name}")
+
+
+def newcomers(trip: Trip) -> list[str]:
+    """A remark for each shelf whose new place holds what the originals do not: it came after the switch and stays there."""
+    remarks = []
+    for number, shelf in enumerate(trip.waybill.shelves):
+        if not os.path.isdir(shelf.new):
+            continue
+        trip.logbook.take_stock(number, walk(shelf.new))
+        found = trip.logbook.differences(number)
+        paths = [path for path in found["new"] if not os.path.isdir(os.path.join(shelf.new, path))] + found["changed"]
+        ledgers = {row.place for row in trip.logbook.ledgers()}
+        paths = [path for path in paths if os.path.join(shelf.new, path) not in ledgers and not os.path.islink(os.path.join(shelf.new, path))]
+        if paths:
+            names = ", ".join(map(show, paths[:3])) + (" ..." if len(paths) > 3 else "")
+            remarks.append(f"{len(paths)} file(s) in {show(shelf.new)} are newer than the originals and stay there: {names}")
+    return remarks
+
+
+def drop(trip: Trip, number: int, shelf: Shelf, report: UndoReport, progress: Progress) -> None:
+    """Remove the copies this trip made, as far as nobody has changed them and the originals are back."""
+    ledgers = {row.place for row in trip.logbook.ledgers()}
+    rows = list(trip.logbook.rows(number))
+    for row in reversed(rows):
+        place = os.path.join(shelf.new, row.item.path) if row.item.path else shelf.new
+        if row.existed or row.item.kind == OTHER or not os.path.lexists(os.path.join(shelf.old, row.item.path)):
+            continue
+        try:
+            if row.item.kind == FOLDER:
+                os.rmdir(place)
+            elif row.item.kind == LINK or place in ledgers or untouched(place, row.item):
+                os.unlink(place)
+                report.dropped_files += 1
+                report.dropped_bytes += row.item.size
+        except OSError as error:
+            trip.logbook.tell(f"kept {place}: {error.strerror}")
+        progress(Tick(f"drop copies of {shelf.name}", row.item.path, report.dropped_files, len(rows)))
+    if os.path.isdir(os.path.dirname(shelf.new)):
+        sync_folder(os.path.dirname(shelf.new))
+    if os.path.isdir(shelf.new):
+        report.remarks.append(f"{show(shelf.new)} still holds files that were there before or came later; they stay")
+
+
+def untouched(place: str, item: Item) -> bool:
+    """Whether the copy at `place` still has the size and time it was given."""
+    state = os.stat(place, follow_symlinks=False)
+    return item.kind == FILE and state.st_size == item.size and abs(state.st_mtime_ns - item.mtime_ns) <= 2_000_000_000
