@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from saltcart.cli.arguments import add_ledgers, add_trip
 from saltcart.cli.documents import check_document
-from saltcart.cli.screen import Screen, size
+from saltcart.cli.screen import Screen, place, size
 from saltcart.cli.survey import show_ledgers
 from saltcart.errors import UsageError, show
 from saltcart.trips.check import CheckReport, LedgerCheck, Problem, check_ledgers, check_trip
@@ -52,15 +52,15 @@ def show_check(screen: Screen, report: CheckReport) -> None:
             screen.remark(f"{ledger.state.trouble.what}. {ledger.state.trouble.remedy}")
     for shelf in report.shelves:
         good = "all copies are there" if not shelf.problems else f"{len(shelf.problems)} copies are not as recorded"
-        screen.say(f"{show(shelf.name)}: {shelf.files} files, {size(shelf.bytes)} at {show(shelf.path)}: {good}")
+        screen.say(f"{show(shelf.name)}: {shelf.files} files, {size(shelf.bytes)} at {place(shelf.path)}: {good}")
         for found in shelf.problems[:SHOWN]:
-            screen.remark(f"{show(found.path)}: {found.verdict}, {found.why}")
+            screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
 
 
 def show_problems(screen: Screen, title: str, pairs: Sequence[tuple[LedgerCheck, Problem]]) -> None:
     """One table of entries."""
     rows = [
-        (problem.judgement.verdict, show(ledger.state.path), problem.judgement.entry.where, show(problem.judgement.entry.written), show(problem.judgement.why))
+        (problem.judgement.verdict, place(ledger.state.path), problem.judgement.entry.where, show(problem.judgement.entry.written), show(problem.judgement.why))
         for ledger, problem in pairs[:SHOWN]
     ]
     screen.table(title, ("Verdict", "Ledger", "Where", "As written", "Why"), rows)

@@ -5,7 +5,7 @@ import os
 
 from saltcart.cli.arguments import add_plan
 from saltcart.cli.documents import draft_document
-from saltcart.cli.screen import Screen, size
+from saltcart.cli.screen import Screen, place, size
 from saltcart.errors import Refused, show
 from saltcart.trips import waybill as waybills
 from saltcart.trips.draft import Draft, DraftedLedger, Request, draft
@@ -28,15 +28,15 @@ def run(options: argparse.Namespace) -> int:
     screen = Screen(options)
     path = os.path.abspath(os.path.expanduser(options.output))
     if os.path.exists(path) and not options.force:
-        raise Refused(f"There is a waybill at {show(path)} already", "Choose another name with --output, or add --force.")
+        raise Refused(f"There is a waybill at {place(path)} already", "Choose another name with --output, or add --force.")
     with screen.watch() as watch:
         plan = draft(request(options), watch)
     try:
         waybills.write(plan.waybill, path)
     except OSError as error:
-        raise Refused(f"The waybill cannot be written to {show(path)}: {error.strerror}", "Choose another name with --output.") from error
+        raise Refused(f"The waybill cannot be written to {place(path)}: {error.strerror}", "Choose another name with --output.") from error
     show_draft(screen, plan)
-    screen.say(f"Waybill written: {show(path)}. Nothing has moved; read it and edit it if you like.")
+    screen.say(f"Waybill written: {place(path)}. Nothing has moved; read it and edit it if you like.")
     screen.say(f"Next: saltcart haul {show(os.path.relpath(path))}")
     screen.document(draft_document(plan, path))
     return 1 if any(not one.line.rewrite for one in plan.ledgers) else 0
@@ -48,7 +48,7 @@ def show_draft(screen: Screen, plan: Draft) -> None:
         "What moves",
         ("Shelf", ">Files", ">Size", "From", "To", "Left at the old place"),
         [
-            (show(one.shelf.name), one.files, size(one.bytes), show(one.shelf.old), show(one.shelf.new), left_behind(one.shelf))
+            (show(one.shelf.name), one.files, size(one.bytes), place(one.shelf.old), place(one.shelf.new), left_behind(one.shelf))
             for one in plan.shelves
         ],
     )
@@ -56,7 +56,7 @@ def show_draft(screen: Screen, plan: Draft) -> None:
         "What names it",
         ("Ledger", "Map", ">Entries", ">Will change", ">Missing now", "Note"),
         [
-            (show(one.line.path), one.line.map_name, len(one.state.judgements), one.changes, one.state.counts()["missing"], note(one))
+            (place(one.line.path), one.line.map_name, len(one.state.judgements), one.changes, one.state.counts()["missing"], note(one))
             for one in plan.ledgers
         ],
     )

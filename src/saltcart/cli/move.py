@@ -9,7 +9,7 @@ from saltcart.cli.documents import check_document, trip_document
 from saltcart.cli.draft import request, show_draft
 from saltcart.cli.haul import show_haul
 from saltcart.cli.repoint import show_repoint
-from saltcart.cli.screen import Screen, size
+from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
 from saltcart.home import home
 from saltcart.trips import waybill as waybills
@@ -66,12 +66,12 @@ def show_closing(screen: Screen, done: TripAccount, switched: RepointReport, rep
     """What was moved, what was rewritten, how it stands, and what to type next."""
     before = sum(report.before_counts.values())
     rows = [("Trip", done.trip)]
-    rows += [("Moved", f"{show(one.shelf.name)}: {one.files} files, {size(one.bytes)}, now at {show(one.shelf.new)}") for one in done.shelves]
-    rows += [("Rewritten", f"{switched.changed} entries in {sum(row.changed > 0 for row in done.ledgers)} of {len(done.ledgers)} ledgers, nothing else in them")]
+    rows += [("Moved", f"{show(one.shelf.name)}: {many(one.files, 'file', 'files')}, {size(one.bytes)}, now at {place(one.shelf.new)}") for one in done.shelves]
+    rows += [("Rewritten", f"{many(switched.changed, 'entry', 'entries')} in {sum(row.changed > 0 for row in done.ledgers)} of {len(done.ledgers)} ledgers, nothing else in them")]
     rows += [("Resolves", closing(report).split(". ")[0].rstrip("."))]
     if before:
-        rows += [("Broken before", f"{before} entries, listed above; the move did not cause it")]
-    rows += [("Set aside", f"{show(place)} (nothing is removed)") for place in switched.aside]
+        rows += [("Broken before", f"{many(before, 'entry', 'entries')}, listed above; the move did not cause it")]
+    rows += [("Set aside", f"{place(folder)} (nothing is removed)") for folder in switched.aside]
     if report.ok:
         rows += [("To free it", f"saltcart release {done.trip}   removes the originals, {size(done.bytes)}, after one more verification")]
     else:

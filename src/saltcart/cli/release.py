@@ -4,8 +4,7 @@ import argparse
 
 from saltcart.cli.arguments import add_trip, add_yes, need_answer, trip_name
 from saltcart.cli.documents import trip_document
-from saltcart.cli.screen import Screen, size
-from saltcart.errors import show
+from saltcart.cli.screen import Screen, place, size
 from saltcart.trips.account import account
 from saltcart.trips.release import release
 from saltcart.trips.trip import RELEASING, SWITCHED
@@ -29,6 +28,6 @@ def run(options: argparse.Namespace) -> int:
         report = release(name, watch)
     screen.say(f"Every copy was read again and verified. {report.files} originals removed, {size(report.freed_bytes)} freed.")
     for path in report.kept:
-        screen.remark(f"kept, for it is not what was copied: {show(path)}")
+        screen.remark(f"kept, for it is not what was copied: {place(path)}")
     screen.document({**trip_document(account(name)), "released_files": report.files, "freed_bytes": report.freed_bytes, "kept": report.kept})
     return 1 if report.kept else 0

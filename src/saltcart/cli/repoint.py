@@ -4,8 +4,7 @@ import argparse
 
 from saltcart.cli.arguments import add_trip, add_yes, need_answer, trip_name
 from saltcart.cli.documents import trip_document
-from saltcart.cli.screen import Screen
-from saltcart.errors import show
+from saltcart.cli.screen import Screen, place
 from saltcart.trips.account import account
 from saltcart.trips.repoint import RepointReport, repoint
 from saltcart.trips.trip import HAULED, SWITCHING
@@ -27,6 +26,8 @@ def run(options: argparse.Namespace) -> int:
     with screen.watch() as watch:
         report = repoint(name, options.reread, watch)
     show_repoint(screen, report)
+    for folder in report.aside:
+        screen.say(f"Originals set aside, nothing removed: {place(folder)}")
     screen.say(f"Next: saltcart check {name}   To take it back: saltcart undo {name}")
     screen.document({**trip_document(account(name)), "changed_entries": report.changed, "set_aside": report.aside})
     return 0
@@ -35,5 +36,3 @@ def run(options: argparse.Namespace) -> int:
 def show_repoint(screen: Screen, report: RepointReport) -> None:
     """What was switched."""
     screen.say(f"{report.changed} entries rewritten; in each ledger nothing else differs (compared before it took its place).")
-    for place in report.aside:
-        screen.say(f"Originals set aside, nothing removed: {show(place)}")

@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import os
 import sys
 import time
 from collections.abc import Sequence
@@ -16,6 +17,7 @@ from rich.text import Text
 
 from saltcart.errors import show
 from saltcart.progress import Tick
+from saltcart.spelling.moves import tail_below
 
 PATIENCE = 2.0  # seconds before a bar shows
 PLAIN_EVERY = 10.0  # seconds between plain lines where there is no terminal
@@ -26,6 +28,20 @@ STYLES = {"found": "green", "missing": "red", "offline": "yellow", "altered": "r
 def size(count: int) -> str:
     """Bytes for a person, in the units drives are sold by."""
     return decimal(count)
+
+
+def place(path: str) -> str:
+    """A path for a person: from the working folder or the home folder where it lies in one, and fit to print."""
+    for folder, lead in ((os.getcwd(), ""), (os.path.expanduser("~"), "~/")):
+        tail = tail_below(path, folder)
+        if tail and folder != "/":
+            return show(lead + tail)
+    return show(path)
+
+
+def many(count: int, one: str, more: str) -> str:
+    """A number with its noun."""
+    return f"{count:,} {one if count == 1 else more}"
 
 
 class Screen:

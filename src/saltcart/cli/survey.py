@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from saltcart.cli.arguments import add_ledgers
 from saltcart.cli.documents import ledger_state
-from saltcart.cli.screen import Screen, size
+from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
 from saltcart.trips.judge import LedgerState
 from saltcart.trips.survey import Heap, SurveyReport, survey
@@ -27,7 +27,8 @@ def run(options: argparse.Namespace) -> int:
     show_ledgers(screen, report.ledgers)
     for remark in report.remarks:
         screen.remark(remark)
-    screen.say(f"{len(report.shelves)} shelves, {files(report)} files, {size(total_bytes(report))}. Nothing was written.")
+    sums = many(len(report.shelves), "shelf", "shelves"), many(files(report), "file", "files"), size(total_bytes(report))
+    screen.say(", ".join(sums) + ". Nothing was written.")
     screen.document(document(report))
     lost = sum(count for verdict, count in report.counts.items() if verdict != "found")
     return 1 if lost or any(state.trouble for state in report.ledgers) else 0
@@ -49,7 +50,7 @@ def show_shelves(screen: Screen, shelves: Sequence[Heap]) -> None:
         "Shelves",
         ("Shelf", ">Size", ">On disk", ">Files", ">Sounds", "Kinds", "Place"),
         [
-            (show(os.path.basename(heap.path)), size(heap.bytes), size(heap.disk_bytes), heap.files, heap.audio_files, kinds(heap), show(heap.path))
+            (show(os.path.basename(heap.path)), size(heap.bytes), size(heap.disk_bytes), heap.files, heap.audio_files, kinds(heap), place(heap.path))
             for heap in shelves
         ],
     )
@@ -58,7 +59,7 @@ def show_shelves(screen: Screen, shelves: Sequence[Heap]) -> None:
 def show_ledgers(screen: Screen, states: Sequence[LedgerState]) -> None:
     """The table of ledgers with their verdicts."""
     columns = ("Ledger", "Map", ">Entries", ">Found", ">Offline", ">Missing", ">Other")
-    screen.table("Ledgers", columns, [(show(state.path), state.map_name, *numbers(state)) for state in states])
+    screen.table("Ledgers", columns, [(place(state.path), state.map_name, *numbers(state)) for state in states])
 
 
 def numbers(state: LedgerState) -> tuple[int | str, ...]:

@@ -3,7 +3,7 @@
 import argparse
 
 from saltcart.cli.documents import trip_document
-from saltcart.cli.screen import Screen, size
+from saltcart.cli.screen import Screen, place, size
 from saltcart.errors import show
 from saltcart.trips.account import TripAccount, account, history
 from saltcart.trips.trip import next_step, opened
@@ -25,7 +25,7 @@ def run(options: argparse.Namespace) -> int:
         "Trips",
         ("Trip", "State", "Started (UTC)", "Finished", ">Files", ">Size", ">Freed", "Shelves"),
         [
-            (trip.trip, trip.state, trip.started, trip.finished or "", trip.files, size(trip.bytes), size(trip.freed_bytes),
+            (trip.trip, trip.state, moment(trip.started), moment(trip.finished or ""), trip.files, size(trip.bytes), size(trip.freed_bytes),
              ", ".join(show(one.shelf.name) for one in trip.shelves))
             for trip in trips
         ],
@@ -42,13 +42,18 @@ def show_one(screen: Screen, trip: TripAccount) -> None:
     screen.table(
         "Shelves",
         ("Shelf", ">Files", ">Size", "From", "To"),
-        [(show(one.shelf.name), one.files, size(one.bytes), show(one.shelf.old), show(one.shelf.new)) for one in trip.shelves],
+        [(show(one.shelf.name), one.files, size(one.bytes), place(one.shelf.old), place(one.shelf.new)) for one in trip.shelves],
     )
-    screen.table("Ledgers", ("Ledger", "Map", ">Changed"), [(show(row.path), row.map_name, row.changed) for row in trip.ledgers])
+    screen.table("Ledgers", ("Ledger", "Map", ">Changed"), [(place(row.path), row.map_name, row.changed) for row in trip.ledgers])
     screen.table("Log", ("When (UTC)", "What"), trip.events)
     with opened(trip.trip) as live:
         screen.say(next_step(live))
     screen.document({"trips": [{**document(trip), "log": [{"at": at, "what": what} for at, what in trip.events]}]})
+
+
+def moment(stamp: str) -> str:
+    """A time of the logbook, to the minute."""
+    return stamp[:16].replace("T", " ")
 
 
 def document(trip: TripAccount) -> dict[str, object]:

@@ -4,7 +4,7 @@ import argparse
 
 from saltcart.cli.arguments import add_trip, add_yes, need_answer, trip_name
 from saltcart.cli.documents import trip_document
-from saltcart.cli.screen import Screen, size
+from saltcart.cli.screen import Screen, place, size
 from saltcart.errors import show
 from saltcart.trips.account import account
 from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, UNDOING
@@ -29,9 +29,9 @@ def run(options: argparse.Namespace) -> int:
     done = account(name)
     screen.say(f"Trip {name} is taken back: {report.changed} entries name the old place again.")
     for one in done.shelves:
-        screen.say(f"  {show(one.shelf.name)}: the originals are at {show(one.shelf.old)}")
+        screen.say(f"  {show(one.shelf.name)}: the originals are at {place(one.shelf.old)}")
         if not options.drop_copies:
-            screen.say(f"  the copies stay at {show(one.shelf.new)}; remove them with: saltcart undo {name} --drop-copies")
+            screen.say(f"  the copies stay at {place(one.shelf.new)}; remove them with: saltcart undo {name} --drop-copies")
     if options.drop_copies:
         screen.say(f"{report.dropped_files} copies removed, {size(report.dropped_bytes)} freed on the new drive.")
     for remark in report.remarks:

@@ -1,9 +1,10 @@
 """Playing, as the stand-ins understand it: decode the whole file."""
 
-import sys
 from collections.abc import Iterable
 
 import soundfile
+
+SHOWN = 4
 
 
 def plays(path: str) -> str | None:
@@ -23,6 +24,8 @@ def report(program: str, results: Iterable[tuple[str, str | None]]) -> int:
     rows = list(results)
     bad = [(name, why) for name, why in rows if why]
     print(f"{program}: {len(rows) - len(bad)} of {len(rows)} play")
-    for name, why in bad:
-        print(f"  {why}: {name}".encode("utf-8", "backslashreplace").decode(), file=sys.stdout)
+    for name, why in bad[:SHOWN]:
+        print(f"  {why}: {name}".encode("utf-8", "backslashreplace").decode())
+    if len(bad) > SHOWN:
+        print(f"  ... and {len(bad) - SHOWN} more")
     return 1 if bad else 0

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from saltcart.drives import Presence
-from saltcart.errors import Refused
+from saltcart.errors import Refused, show
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.digests import digest_file
@@ -129,7 +129,9 @@ def check_ledger(trip: Trip, row: LedgerRow, judge: Judge, place: str) -> Ledger
     try:
         state = judge.ledger(trip.open_ledger(row, place))
     except Refused as error:
-        state = LedgerState(place, row.map_name, trouble=error)
+        away = None if os.path.exists(place) else judge.presence.away(place)
+        trouble = Refused(f"{show(place)}: {away}", "Plug it in; nothing is lost.") if away else error
+        state = LedgerState(place, row.map_name, trouble=trouble)
     before = {} if trip.state in (HAULING, HAULED) else {entry.key: entry for entry in trip.logbook.entries(row.number)}
     return with_problems(state, before)
 

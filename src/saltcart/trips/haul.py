@@ -14,7 +14,7 @@ from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import sync_folder
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER, walk
-from saltcart.trips import drafts, trip as trips
+from saltcart.trips import drafts, trip as trips, waybill as waybills
 from saltcart.trips.copying import Route, copy_group
 from saltcart.trips.logbook import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
 from saltcart.trips.trip import HAULED, HAULING, Trip
@@ -22,6 +22,8 @@ from saltcart.trips.waybill import Shelf
 
 GROUP_FILES = 500
 GROUP_BYTES = 256 << 20
+# How what stands at a new place compares with what shall come there.
+GONE, EQUAL, OURS, CLASH = "gone", "equal", "ours", "clash"
 TO_COPY = (LISTED, PLACING, TROUBLE)
 
 
@@ -40,6 +42,7 @@ def haul_waybill(path: str, progress: Progress = silent) -> tuple[str, HaulRepor
 
     Raises Refused when it cannot begin (nothing was changed) and Stopped when it ends part-way.
     """
+    waybills.read(path)
     name = trips.unfinished(path)
     fresh = name is None
     if name is None:
@@ -136,52 +139,60 @@ def record_ledgers(trip: Trip) -> None:
 
 
 def settle_existing(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> None:
-    """Compare what is at the new place already: equal files count as done, others refuse the haul."""
-    if not os.path.isdir(shelf.new):
-        with trip.logbook.together():
-            lost = [(row.item.path, LISTED, row.digest, None, False) for row in trip.logbook.rows(number, VERIFIED) if row.item.kind != OTHER]
-            trip.logbook.mark(number, lost)
-        return
+    """Compare what is at the new place already: equal files count as done, others refuse the haul.
+
+    What stood there before the trip first looked is marked as such, so that `undo` leaves it alone.
+    """
+    log = trip.logbook
+    first = not log.fact(f"settled {number}", False)
     clashes: list[str] = []
-    for row in trip.logbook.rows(number):
+    for row in log.rows(number):
         if row.item.kind == OTHER:
             continue
         place = os.path.join(shelf.new, row.item.path) if row.item.path else shelf.new
-        verdict = compare_existing(trip, shelf, row, place)
-        if verdict == "clash":
+        standing, digest = compare_existing(trip, shelf, row, place)
+        if standing == CLASH:
             clashes.append(show(place))
-        elif verdict == "gone" and row.state == VERIFIED:
-            trip.logbook.mark(number, [(row.item.path, LISTED, row.digest, None, False)])
-        elif isinstance(verdict, Row):
+        elif standing == GONE and row.state == VERIFIED:
+            log.mark(number, [(row.item.path, LISTED, row.digest, None, False)])
+        elif standing == EQUAL and row.state != VERIFIED and (row.item.kind == FILE or first):
             report.there_already += row.item.kind == FILE
-            trip.logbook.mark(number, [(row.item.path, VERIFIED, verdict.digest, None, verdict.existed)])
+            log.mark(number, [(row.item.path, VERIFIED, digest, None, first)])
     if clashes:
         raise Refused(
             f"The new place {show(shelf.new)} already holds {len(clashes)} other file(s) of the same names",
             "Choose another place with --to, or move those files away.",
             clashes[:20],
         )
+    log.record(**{f"settled {number}": True})
 
 
-def compare_existing(trip: Trip, shelf: Shelf, row: Row, place: str) -> Row | str:
-    """What stands at the place of one row: "gone", "fine", "clash", or the row as it is now known to be."""
+def compare_existing(trip: Trip, shelf: Shelf, row: Row, place: str) -> tuple[str, str | None]:
+    """How what stands at the new place of one row compares with it, and its digest where that was taken."""
     item = row.item
     if not os.path.lexists(place):
-        return "gone"
+        return GONE, None
     if item.kind == FOLDER:
-        return "fine" if os.path.isdir(place) and not os.path.islink(place) else "clash"
+        return (EQUAL if os.path.isdir(place) and not os.path.islink(place) else CLASH), None
     if item.kind == LINK:
-        same = os.path.islink(place) and os.readlink(place) == trip.link_target(item)
-        return "fine" if same else "clash"
+        return (EQUAL if os.path.islink(place) and os.readlink(place) == trip.link_target(item) else CLASH), None
     if os.path.islink(place) or not os.path.isfile(place):
-        return "clash"
-    size = os.path.getsize(place)
+        return CLASH, None
+    return compare_file(row, os.path.join(shelf.old, item.path), place)
+
+
+def compare_file(row: Row, source: str, place: str) -> tuple[str, str | None]:
+    """As `compare_existing`, for a regular file.  A file the logbook knows as ours may be replaced."""
+    same_size = os.path.getsize(place) == row.item.size
     if row.state == VERIFIED:
-        return "fine" if size == item.size else "clash"
-    found = digest_file(place) if size == item.size or row.digest else None
-    if size == item.size and found == (row.digest if row.state == PLACING else digest_file(os.path.join(shelf.old, item.path))):
-        return Row(item, found, VERIFIED, None, row.state == LISTED and not row.digest)
-    return "fine" if row.digest and (found == row.digest or row.state == PLACING) else "clash"
+        return (EQUAL, row.digest) if same_size else (CLASH, None)
+    if not same_size and not row.digest:
+        return CLASH, None
+    found = digest_file(place)
+    wanted = row.digest if row.state == PLACING else digest_file(source) if same_size else None
+    if found == wanted:
+        return EQUAL, found
+    return (OURS if row.digest == found or row.state == PLACING else CLASH), None
 
 
 def refuse_lack_of_room(trip: Trip, targets: list[Drive]) -> None:

@@ -3,6 +3,7 @@
 import json
 import os
 from collections.abc import Hashable
+from contextlib import suppress
 from dataclasses import dataclass, field
 
 from saltcart.errors import CannotSpell, Refused, show
@@ -73,7 +74,7 @@ def refuse_changes(trip: Trip) -> None:
 
 def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
     """Stage every rewritten ledger, keep every original, and record the whole plan before its first deed."""
-    routes, judge = Routes(trip.waybill.moves()), Judge(headers=False)
+    routes, judge = Routes(trip.waybill.moves()), Judge()
     deeds = []
     try:
         for row in trip.logbook.ledgers():
@@ -136,7 +137,5 @@ def staged_name(trip: Trip, row: LedgerRow) -> str:
 def clear_staged(trip: Trip) -> None:
     """Remove prepared ledgers that will not be used."""
     for row in trip.logbook.ledgers():
-        try:
+        with suppress(OSError):
             remove_if_there(staged_name(trip, row))
-        except OSError as error:
-            trip.logbook.tell(f"a prepared ledger could not be removed: {error}")

@@ -14,12 +14,13 @@ from saltcart.trips.trip import SET_ASIDE
 from saltcart.trips.judge import Judge, LedgerState, add_counts
 
 MOSTLY = 0.5  # the share of bytes in sounds from which a folder counts as one of sounds
-LARGEST_LEDGER = 4 << 30
+# What people call the folders they keep libraries in; such a folder is no library itself.
+KEEPING_PLACES = {"sounds", "samples", "audio", "libraries", "sound libraries", "sample libraries", "instruments", "sound sets", "packs", "loops"}
 
 
 @dataclass(slots=True)
 class Heap:
-    """Sums over one folder and all below it; `direct` counts the sounds that lie in the folder itself."""
+    """Sums over one folder and all below it; `direct` sounds and `loose` other files lie in the folder itself."""
 
     path: str
     files: int = 0
@@ -28,6 +29,7 @@ class Heap:
     audio_files: int = 0
     audio_bytes: int = 0
     direct: int = 0
+    loose: int = 0
     kinds: Counter[str] = field(default_factory=Counter)
     below: list["Heap"] = field(default_factory=list)
 
@@ -72,7 +74,7 @@ def survey(places: Sequence[str], ledgers: Sequence[str] = (), maps: Sequence[st
             word = "is not a folder" if os.path.exists(top) else "is not there"
             raise Refused(f"{show(place)} {word}", "Name a folder; if its drive is not connected, plug it in.")
         heap = pile(top, loaded, found, remarks, progress)
-        shelves |= {shelf.path: shelf for shelf in proposed(heap, outer_sounds=False)}
+        shelves |= {shelf.path: shelf for shelf in proposed(heap, top=True)}
     judge = Judge(headers=False)
     states = []
     for number, path in enumerate(found):
@@ -107,7 +109,8 @@ def pile(top: str, maps: Sequence[Map], found: dict[str, None], remarks: list[st
                 heap.direct += 1
                 heap.audio_bytes += item.size
                 heap.kinds[kind] += 1
-            elif item.size < LARGEST_LEDGER:
+            else:
+                heap.loose += 1
                 look_for_ledger(place, maps, found, remarks)
             progress(Tick("survey", item.path, len(heaps), 0))
     for path in reversed(heaps):
@@ -128,17 +131,17 @@ def look_for_ledger(path: str, maps: Sequence[Map], found: dict[str, None], rema
         remarks.append(error.what)
 
 
-def proposed(heap: Heap, outer_sounds: bool) -> list[Heap]:
-    """The folders a person would call shelves.
+def proposed(heap: Heap, top: bool = False) -> list[Heap]:
+    """The folders a person would call shelves, at and below `heap`.
 
-    A folder with sounds of its own is one.  In a folder of nothing but folders of sounds (where
-    people keep their libraries) each of these is one; deeper folders are its packs.
+    A folder with sounds of its own is one, and so is a library: a folder of folders of sounds.
+    Where people keep several of these side by side (the `top` that was asked about, a folder
+    called Sounds or the like, one with mostly other things in it) each is looked at for itself.
     """
-    if heap.direct or outer_sounds and heap.mostly_sounds:
-        return [heap] if heap.mostly_sounds else [heap, *below(heap, False)]
-    return below(heap, heap.mostly_sounds)
-
-
-def below(heap: Heap, outer_sounds: bool) -> list[Heap]:
-    """The shelves among the folders of `heap`."""
-    return [shelf for folder in heap.below if folder.audio_files for shelf in proposed(folder, outer_sounds)]
+    within = [shelf for folder in heap.below if folder.audio_files for shelf in proposed(folder)]
+    if heap.direct:
+        return [heap] if heap.mostly_sounds else [heap, *within]
+    mere_step = len(heap.below) == 1 and not heap.loose
+    if top or not heap.mostly_sounds or mere_step or os.path.basename(heap.path).lower() in KEEPING_PLACES:
+        return within
+    return [heap]

@@ -113,7 +113,7 @@ def fresh_name() -> str:
     """A short id that no trip has."""
     while True:
         name = "".join(secrets.choice(LETTERS) for _ in range(4))
-        if name.isalpha() != name.isdigit() and not (trips_folder() / name).exists():
+        if not name.isdigit() and not (trips_folder() / name).exists():
             return name
 
 

@@ -1,20 +1,20 @@
 """Taking a trip back before its release, keeping what programs have written since."""
 
 import os
+from contextlib import suppress
 from dataclasses import dataclass, field
 
 from saltcart.errors import CannotSpell, Refused, show
 from saltcart.ledgers import Entry
 from saltcart.progress import Progress, Tick, silent
-from saltcart.safefile import copy_durably, digest_of, sync_folder
+from saltcart.safefile import copy_durably, digest_of, remove_if_there, sync_folder
 from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER, Item, walk
 from saltcart.spelling.moves import tail_below
+from saltcart.trips import repoint as repointing
 from saltcart.trips import switch, trip as trips
 from saltcart.trips.logbook import EntryRow, LedgerRow
 from saltcart.trips.plan import stage
 from saltcart.trips.programs import refuse_busy
-from saltcart.trips.repoint import PLAN as REPOINT
-from saltcart.trips.repoint import clear_staged, key_text
 from saltcart.trips.routes import Routes
 from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, UNDONE, Trip
 from saltcart.trips.waybill import Shelf
@@ -38,15 +38,17 @@ def undo(name: str, drop_copies: bool = False, progress: Progress = silent) -> U
     with trips.held(name) as trip:
         trip.require(HAULING, HAULED, SWITCHING, SWITCHED, UNDOING, UNDONE, step="undo")
         if trip.state == SWITCHING:
-            switch.take_back(trip, REPOINT)
-            clear_staged(trip)
+            switch.take_back(trip, repointing.PLAN)
             trip.enter(HAULED, "the unfinished repoint was taken back")
+        if trip.state == HAULED:
+            repointing.clear_staged(trip)
         if trip.state == SWITCHED:
             prepare(trip, report, progress)
         if trip.state == UNDOING:
             try:
                 switch.carry_out(trip, PLAN)
             except BaseException:
+                clear_staged(trip)
                 trip.enter(SWITCHED, "undo failed; the trip is as it was")
                 raise
         if trip.state != UNDONE:
@@ -69,9 +71,13 @@ def prepare(trip: Trip, report: UndoReport, progress: Progress) -> None:
         if shelf.leave == "signpost":
             deeds.append(switch.unlink(shelf.old, shelf.new))
         deeds.append(switch.rename(trip.aside(shelf), shelf.old))
-    for row in rows:
-        progress(Tick("read the ledgers", row.path, row.number, len(rows)))
-        deeds += prepare_ledger(trip, row, report)
+    try:
+        for row in rows:
+            progress(Tick("read the ledgers", row.path, row.number, len(rows)))
+            deeds += prepare_ledger(trip, row, report)
+    except BaseException:
+        clear_staged(trip)
+        raise
     with trip.logbook.together():
         trip.logbook.plan_deeds(PLAN, deeds)
         trip.logbook.record(state=UNDOING)
@@ -137,7 +143,7 @@ def old_texts(trip: Trip, row: LedgerRow, report: UndoReport) -> dict[object, st
     back = Routes(trip.waybill.moves().reversed())
     changes: dict[object, str] = {}
     for entry in trip.open_ledger(row).entries():
-        known = table.get(key_text(entry.key))
+        known = table.get(repointing.key_text(entry.key))
         known = known if known and known.new == entry.written else unique.get(entry.written)
         text = known.old if known else newer_text(trip, row, entry, back, report)
         if text is not None and text != entry.written:
@@ -175,6 +181,13 @@ def staged_name(trip: Trip, row: LedgerRow) -> str:
         if tail_below(row.path, shelf.old) is not None:
             return os.path.join(os.path.dirname(shelf.old), f".saltcart-{trip.name}-{row.number}")
     return os.path.join(os.path.dirname(row.path), f".{os.path.basename(row.path)}.saltcart-{trip.name}")
+
+
+def clear_staged(trip: Trip) -> None:
+    """Remove prepared ledgers that will not be used."""
+    for row in trip.logbook.ledgers():
+        with suppress(OSError):
+            remove_if_there(staged_name(trip, row))
 
 
 def newcomers(trip: Trip) -> list[str]:

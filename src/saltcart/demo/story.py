@@ -1,0 +1,46 @@
+"""The demonstration as plain data: what is said, what is typed, and how it should end."""
+
+from dataclasses import dataclass
+
+SHELVES = ("keel/Sounds/Bell Tones", "keel/Sounds/Fog Voices", "keel/Music/Collection")
+LISTS = ("keel/lists/saturday night.m3u8", "keel/lists/mooring.m3u8", "keel/lists/old glasses.m3u")
+LIBRARY = "keel/player/library.db"
+MAP = "keel/player/player.toml"
+MOVE = ("saltcart", "move", *SHELVES, "--to", "lighter/Sounds", "--ledger", *LISTS, LIBRARY, "--map", MAP, "--signpost", "--yes")
+PLAYER = ("player", LIBRARY, "play-all")
+SAMPLER = ("sampler", "keel/sampler/sampler.ini", "play-all")
+
+
+@dataclass(frozen=True, slots=True)
+class Scene:
+    """Words said before (or none), the command typed, and the exit status it should have.
+
+    The first word is a program: saltcart, one of the stand-ins, or `drag`, which is what a
+    file manager does.
+    """
+
+    said: str
+    words: tuple[str, ...]
+    status: int = 0
+
+
+STORY = (
+    Scene("The Petrel, a studio on a lightship. Its drive keel is nearly full; lighter is new. The programs, before anything:", PLAYER, 1),
+    Scene("(That one track was lost years ago. Salt Cart must not hide it, nor be blamed for it.)", SAMPLER),
+    Scene("The naive way: drag a folder to the new drive ...", ("drag", "keel/Music/Collection", "lighter/Sounds/Collection")),
+    Scene("... and every track shows as lost.", PLAYER, 1),
+    Scene("Put it back, and do it properly.", ("drag", "lighter/Sounds/Collection", "keel/Music/Collection")),
+    Scene("Look first: what is there, how big, and what names it.", ("saltcart", "survey", "keel", "--map", MAP), 1),
+    Scene("Move three shelves: the player's files are rewritten, the sampler (which nothing can rewrite) gets a signpost.", MOVE),
+    Scene("The same programs again, reading from lighter; the originals are set aside, so nothing can lean on them.", PLAYER, 1),
+    Scene("", SAMPLER),
+    Scene("Playlists too, one of which moved along with its shelf.",
+          ("player", "-", "play-list", *LISTS[:1], *LISTS[2:], "lighter/Sounds/Bell Tones/favourites.m3u8")),
+    Scene("Somebody plays a track: the player counts it.", ("player", LIBRARY, "play", "Slack Tide")),
+    Scene("Changed your mind? Take it all back; that new play count stays.", ("saltcart", "undo", "--drop-copies", "--yes")),
+    Scene("", PLAYER, 1),
+    Scene("And once more, for good.", (*MOVE, "--quiet")),
+    Scene("Judge everything again, whenever you like.", ("saltcart", "check")),
+    Scene("Only now let the originals go: every copy is read back once more first.", ("saltcart", "release", "--yes")),
+    Scene("", ("saltcart", "trips")),
+)  # fmt: skip

@@ -1,0 +1,161 @@
+"""What every ledger format must keep, over one table of samples."""
+
+import os
+import sqlite3
+import tempfile
+import unittest
+from contextlib import closing
+from pathlib import Path
+
+from hypothesis import given
+from hypothesis import strategies as some
+
+from saltcart.errors import BadLedger, CannotSpell
+from saltcart.ledgers import load_map, m3u, open_ledger
+from saltcart.ledgers.spans import TextLedger
+from saltcart.spelling import Move, Moves
+from saltcart.trips.routes import Routes
+from tests.ledgers.samples import formats_without_sample, samples
+from tests.world import PLAYER_MAP, cells
+
+THERE = Moves([Move("/keel/S", "/lighter/New Place")])
+
+
+def content(path):
+    """What a rewrite must keep: bytes of a text, cells of a database."""
+    return cells(path) if path.endswith(".db") else Path(path).read_bytes()
+
+
+def rewritten(ledger, moves, target):
+    """Rewrite `ledger` to `target` as shelves move; the texts asked for, by key."""
+    routes = Routes(moves)
+    base = os.path.dirname(ledger.path)
+    changes = {entry.key: text for entry in ledger.entries() if (text := routes.new_text(entry, base, base)) is not None}
+    ledger.rewrite(target, changes)
+    return changes
+
+
+class FolderCase(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = folder.name
+        self.target = os.path.join(self.folder, "target")
+
+
+class Contract(FolderCase):
+    def each(self):
+        """Every sample, each as a sub-test."""
+        for ledger in samples(self.folder):
+            Path(self.target).unlink(missing_ok=True)
+            with self.subTest(ledger.path):
+                yield ledger
+
+    def test_every_format_has_a_sample(self):
+        self.assertEqual(formats_without_sample(self.folder), set())
+
+    def test_rewriting_nothing_gives_the_same(self):
+        for ledger in self.each():
+            ledger.rewrite(self.target, {})
+            read = cells if ledger.path.endswith(".db") else lambda path: Path(path).read_bytes()
+            self.assertEqual(read(self.target), read(ledger.path))
+
+    def test_what_is_read_after_a_rewrite_is_what_was_asked(self):
+        for ledger in self.each():
+            before = {entry.key: entry.written for entry in ledger.entries()}
+            changes = rewritten(ledger, THERE, self.target)
+            if "relative" not in ledger.path:
+                self.assertTrue(changes)
+            again = TextLedger(self.target, "m3u", ledger.finder) if isinstance(ledger, TextLedger) else type(ledger)(self.target, ledger.plan)
+            self.assertEqual({entry.key: entry.written for entry in again.entries()}, before | changes)
+            self.assertEqual(again.remote(), ledger.remote())
+
+    def test_there_and_back_gives_the_same(self):
+        for ledger in self.each():
+            before = content(ledger.path)
+            rewritten(ledger, THERE, self.target)
+            os.replace(self.target, ledger.path)
+            rewritten(ledger, THERE.reversed(), self.target)
+            os.replace(self.target, ledger.path)
+            self.assertEqual(content(ledger.path), before)
+
+    @given(some.lists(some.one_of(some.binary(max_size=30), some.sampled_from([b"/keel/S/a", b"#EXTM3U", b"file:///keel/S/%41"])), max_size=8), some.sampled_from([b"\n", b"\r\n"]))
+    def test_any_text_survives(self, lines, end):
+        path = os.path.join(self.folder, "any.m3u")
+        Path(path).write_bytes(end.join(lines))
+        ledger = open_ledger(path, [])
+        try:
+            rewritten(ledger, THERE, self.target)
+        except (BadLedger, CannotSpell):
+            return
+        one, other = Path(path).read_bytes(), Path(self.target).read_bytes()
+        self.assertEqual(len(m3u.spans(one)), len(m3u.spans(other)))
+        self.assertEqual(one.count(b"\n"), other.count(b"\n"))
+
+
+class Refusals(FolderCase):
+    def database(self, *statements):
+        """A new library after these statements, open through the player's map."""
+        path = os.path.join(self.folder, "x.db")
+        with closing(sqlite3.connect(path)) as database, database:
+            database.execute("CREATE TABLE folders (path TEXT)")
+            for statement in statements:
+                database.execute(statement)
+        return open_ledger(path, [load_map(str(PLAYER_MAP))])
+
+    def test_a_letter_the_encoding_lacks(self):
+        path = os.path.join(self.folder, "l.m3u")
+        Path(path).write_bytes("/keel/S/é.wav".encode("cp1252"))
+        with self.assertRaisesRegex(CannotSpell, "has no letter"):
+            rewritten(open_ledger(path, []), Moves([Move("/keel/S", "/łódź")]), self.target)
+
+    def test_a_name_that_would_be_a_comment(self):
+        ledger = TextLedger(os.path.join(self.folder, "c.m3u"), "m3u", m3u.spans)
+        Path(ledger.path).write_bytes(b"x.wav\n")
+        ledger.rewrite(self.target, {0: "#1.wav"})
+        self.assertEqual(Path(self.target).read_bytes(), b"./#1.wav\n")
+        with self.assertRaises(CannotSpell):
+            ledger.rewrite(self.target, {0: "a\nb"})
+
+    def test_a_trigger_that_would_stamp_another_cell(self):
+        ledger = self.database(
+            "CREATE TABLE tracks (place TEXT, changed INTEGER DEFAULT 0)",
+            "INSERT INTO tracks (place) VALUES ('file:///keel/S/a')",
+            "CREATE TRIGGER stamp AFTER UPDATE ON tracks BEGIN UPDATE tracks SET changed = changed + 1; END",
+        )
+        with self.assertRaisesRegex(CannotSpell, "tracks.changed would change"):
+            rewritten(ledger, THERE, self.target)
+
+    def test_a_unique_clash(self):
+        ledger = self.database(
+            "CREATE TABLE tracks (place TEXT UNIQUE)",
+            "INSERT INTO tracks VALUES ('file:///keel/S/a'), ('file:///lighter/New%20Place/a')",
+        )
+        with self.assertRaisesRegex(CannotSpell, "UNIQUE"):
+            rewritten(ledger, THERE, self.target)
+
+    def test_rows_without_number_and_pages_unwritten(self):
+        ledger = self.database("PRAGMA journal_mode = WAL", "CREATE TABLE tracks (name TEXT, part BLOB, place TEXT, PRIMARY KEY (name, part)) WITHOUT ROWID")
+        with closing(sqlite3.connect(ledger.path)) as database:
+            with database:
+                database.execute("INSERT INTO tracks VALUES ('a', x'ff', 'file:///keel/S/a'), ('b', x'00', 'file:///x')")
+            self.assertIn("has pages", ledger.busy())
+            before = os.listdir(self.folder)
+            changes = rewritten(ledger, THERE, self.target)
+            self.assertEqual(set(os.listdir(self.folder)) - set(before), {"target"})
+        self.assertEqual(changes, {(0, "a", b"\xff"): "file:///lighter/New%20Place/a"})
+        self.assertEqual(cells(self.target)["tracks"][0][2], changes[0, "a", b"\xff"])
+        self.assertIsNone(ledger.busy())
+
+    def test_files_that_are_not_what_they_claim(self):
+        for name, data, words in [
+            ("b.m3u", b"\x00\x01binary", "binary data"),
+            ("t.db", b"just text", "not an SQLite database"),
+            ("d.db", b"SQLite format 3\0" + b"\xff" * 200, "damaged|cannot be read"),
+        ]:
+            path = os.path.join(self.folder, name)
+            Path(path).write_bytes(data)
+            with self.subTest(name), self.assertRaisesRegex(BadLedger, words):
+                list(open_ledger(path, [load_map(str(PLAYER_MAP))]).entries())
+        with self.assertRaisesRegex(BadLedger, 'no table "tracks"'):
+            self.database()

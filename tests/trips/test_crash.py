@@ -1,0 +1,115 @@
+"""Killed before each durable operation, run again: the end is that of an undisturbed run, or undo restores the start."""
+
+import errno
+import os
+import shutil
+import warnings
+
+from tests.trips.crashing import FAILED, KILLED, run_until
+from tests.world import WorldCase, cells, tree
+
+MOST = 400
+
+
+class Crash(WorldCase):
+    folder = "/dev/shm" if os.access("/dev/shm", os.W_OK) else None  # hundreds of worlds: in memory where possible
+
+    def setUp(self):
+        super().setUp()
+        warnings.simplefilter("ignore", DeprecationWarning)  # a forked child of a threaded process
+        self.furnish()
+        self.waybill = str(self.top / "w.toml")
+        self.run_program("draft", *self.plan_words("-o", self.waybill, "--signpost"))
+
+    def keep(self):
+        """Remember the whole world as it is now."""
+        self.kept = self.top.with_name(self.top.name + "-kept")
+        shutil.copytree(self.top, self.kept, symlinks=True)
+        self.addCleanup(shutil.rmtree, self.kept, ignore_errors=True)
+
+    def restore(self):
+        """Put the remembered world back."""
+        shutil.rmtree(self.top)
+        shutil.copytree(self.kept, self.top, symlinks=True)
+
+    def world(self):
+        """What must be equal in the end: both drives, databases by their cells."""
+        return tree(self.keel, "library.db"), tree(self.lighter), cells(self.library)
+
+    def each_crash(self, *words, failing=None):
+        """Cut `words` off at its first, second, ... durable operation until it gets through; each number."""
+        self.keep()
+        for number in range(1, MOST):
+            self.restore()
+            status = run_until(words, self.environment, number, failing)
+            if status == 0:
+                self.assertGreater(number, 5)
+                return
+            self.assertIn(status, (KILLED, FAILED, FAILED + 3, FAILED + 4))
+            with self.subTest(f"{words[0]} cut off at {number}, status {status}"):
+                yield number
+        self.fail("never got through")
+
+    def run_again(self, *words):
+        """Run without a crash, in a child for speed."""
+        self.assertEqual(run_until(words, self.environment, 0), 0, words)
+
+    def test_haul(self):
+        before = self.world()
+        self.run_again("haul", self.waybill)
+        self.hauled = self.world()
+        self.assertEqual((self.hauled[0], self.hauled[2]), (before[0], before[2]))
+        trip = os.listdir(self.top / "home" / "trips")[0]
+        self.run_again("undo", trip, "--yes", "--drop-copies")
+        shutil.rmtree(self.top / "home" / "trips")
+        shutil.rmtree(self.lighter / "Sounds")
+        for _number in self.each_crash("haul", self.waybill):
+            self.assertEqual(self.world()[0], before[0])
+            self.run_again("haul", self.waybill)
+            self.assertEqual(self.world(), self.hauled)
+
+    def hauled_trip(self):
+        """The id of a trip that is hauled."""
+        self.run_again("haul", self.waybill)
+        return os.listdir(self.top / "home" / "trips")[0]
+
+    def test_repoint(self):
+        start = self.world()
+        trip = self.hauled_trip()
+        self.keep()
+        self.run_again("repoint", trip, "--yes")
+        end = self.world()
+        self.restore()
+        shutil.rmtree(self.kept)
+        for number in self.each_crash("repoint", trip, "--yes"):
+            self.run_again("repoint", trip, "--yes") if number % 2 else self.run_again("undo", trip, "--yes", "--drop-copies")
+            if number % 2:
+                self.assertEqual(self.world(), end)
+                self.assert_all_play()
+            else:
+                self.assertEqual((self.world()[0], self.world()[2]), (start[0], start[2]))
+
+    def test_repoint_that_fails_leaves_everything_old(self):
+        trip = self.hauled_trip()
+        hauled = self.world()
+        for _number in self.each_crash("repoint", trip, "--yes", failing=OSError(errno.EIO, "I/O error")):
+            if self.world() != hauled:  # the failing operation came after the last deed, or was the taking back itself
+                self.run_again("repoint", trip, "--yes")
+                self.assert_all_play()
+
+    def test_undo(self):
+        start = self.world()
+        trip = self.hauled_trip()
+        self.run_again("repoint", trip, "--yes")
+        for _number in self.each_crash("undo", trip, "--yes", "--drop-copies"):
+            self.run_again("undo", trip, "--yes", "--drop-copies")
+            self.assertEqual((self.world()[0], self.world()[2]), (start[0], start[2]))
+
+    def test_release(self):
+        trip = self.hauled_trip()
+        self.run_again("repoint", trip, "--yes")
+        for _number in self.each_crash("release", trip, "--yes"):
+            self.assert_all_play()
+            self.run_again("release", trip, "--yes")
+            self.assertEqual([name for name in tree(self.keel) if b"set-aside" in name], [])
+            self.assert_all_play()

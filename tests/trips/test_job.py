@@ -1,0 +1,203 @@
+"""The whole job on real files with the real program: moved, proven, taken back, released."""
+
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+from saltcart.standins import player, sampler
+from tests.world import WorldCase, cells, tree, wav
+
+
+class Job(WorldCase):
+    def setUp(self):
+        super().setUp()
+        self.furnish()
+
+    def move(self, *more):
+        """Do the usual job; the document."""
+        return self.run_json("move", *self.plan_words("--yes", *more))
+
+    def test_a_naive_drag_breaks_what_a_move_keeps(self):
+        self.assert_all_play()
+        os.rename(self.shelf, self.lighter / "dragged")
+        self.assertEqual(sum(why is not None for _path, why in player.play_all(self.library)), 6)
+        os.rename(self.lighter / "dragged", self.shelf)
+        before, rows, originals = tree(self.keel), cells(self.library), tree(self.shelf)
+        texts = {path: Path(path).read_bytes() for path in self.ledgers[:3]}
+        done = self.move()
+        self.assertEqual((done["state"], done["files"], done["check"]["ok"]), ("switched", 6, True))
+        self.assert_all_play()
+        self.assertTrue(all(str(self.lighter) in path for path, _why in player.play_all(self.library)))
+        self.check_copy(originals)
+        self.check_only_paths_changed(texts, rows)
+        self.check_undo(done["trip"], before, rows)
+
+    def check_copy(self, originals):
+        """The copy equals the originals, times and modes too, but for the ledger that travelled."""
+        copies = tree(self.new)
+        changed = {name for name in originals if originals[name] != copies[name]}
+        self.assertEqual((changed, set(copies)), ({b"inside.m3u8"}, set(originals)))
+        state = (self.new / "low" / "C1.wav").stat()
+        self.assertEqual((state.st_mtime_ns, state.st_mode & 0o777), (10**18 + 123456789, 0o640))
+        inside = (self.new / "inside.m3u8").read_text()
+        self.assertEqual(inside, f"#EXTM3U\nlow/C1.wav\n{self.new}/high/Été 50%.wav\n../../../keel/Sounds/Bell Tones Extra/spare.wav\n")
+
+    def check_only_paths_changed(self, texts, rows):
+        """Text ledgers differ in the paths alone, the database in its path cells alone."""
+        old, new = str(self.shelf), str(self.new)
+        for path, code in zip(self.ledgers, ("utf-8", None, "cp1252")):
+            if code:
+                wanted = texts[path].decode(code).replace(old + "/", new + "/").encode(code)
+                self.assertEqual(Path(path).read_bytes(), wanted)
+        near = (self.keel / "lists" / "near.m3u8").read_text().splitlines()
+        base = "../../lighter/Sounds/Bell Tones/low"
+        self.assertEqual(near, [f"{base}/D1 #2.wav", f"{base}/C1.wav", "http://radio.example/x"])
+        now = cells(self.library)
+        self.assertEqual([row[:1] + row[2:] for row in now["tracks"]], [row[:1] + row[2:] for row in rows["tracks"]])
+        self.assertEqual(now["folders"], [(1, new + "/")])
+
+    def check_undo(self, trip, before, rows):
+        """After undo everything on the old drive is byte for byte as it was; databases cell for cell."""
+        self.run_program("undo", trip, "--yes", "--drop-copies")
+        after = tree(self.keel)
+        library = b"lists/library.db"
+        self.assertEqual({**after, library: 0}, {**before, library: 0})
+        self.assertEqual(cells(self.library), rows)
+        self.assertEqual(tree(self.lighter), {b"Sounds": None} | {key: value for key, value in tree(self.lighter).items() if b"drive" in key})
+        self.run_program("undo", trip, "--yes")
+
+    def test_undo_keeps_what_programs_wrote_after_the_switch(self):
+        before = {path: Path(path).read_bytes() for path in self.ledgers[:3]}
+        inside = (self.shelf / "inside.m3u8").read_bytes()
+        rows = cells(self.library)
+        trip = self.move("--signpost")["trip"]
+        player.play(self.library, "t0")
+        added = f"{self.new}/low/C1.wav\n"
+        full = Path(self.ledgers[0])
+        full.write_bytes(full.read_bytes() + added.encode())
+        wav(self.new / "recorded since.wav", 3)
+        with open(self.new / "inside.m3u8", "a") as stream:
+            stream.write(f"high/it's & all.wav\n{self.new}/recorded since.wav\n")
+        done = self.run_json("undo", trip, "--yes", "--drop-copies")
+        self.assertEqual(full.read_bytes(), before[self.ledgers[0]] + f"{self.shelf}/low/C1.wav\n".encode())
+        self.assertEqual((self.shelf / "inside.m3u8").read_bytes(), inside + f"high/it's & all.wav\n{self.new}/recorded since.wav\n".encode())
+        now = cells(self.library)
+        self.assertEqual([row[1] for row in now["tracks"]], [row[1] for row in rows["tracks"]])
+        self.assertEqual(now["tracks"][0][6], rows["tracks"][0][6] + 1)
+        self.assertTrue((self.new / "recorded since.wav").exists())
+        self.assertIn("recorded since.wav", " ".join(done["remarks"]))
+        self.assert_all_play()
+
+    def test_an_entry_that_named_the_new_place_before_keeps_doing_so(self):
+        shutil.copytree(self.shelf, self.new)
+        full = Path(self.ledgers[0])
+        full.write_bytes(full.read_bytes() + f"{self.new}/low/C1.wav\r\n".encode())
+        text = full.read_bytes()
+        done = self.move()
+        self.assertEqual(done["copied_files"], 0)
+        full.write_bytes(full.read_bytes() + b"# edited since\r\n")
+        self.run_program("undo", "--yes", "--drop-copies")
+        self.assertEqual(full.read_bytes(), text + b"# edited since\r\n")
+        self.assertEqual(len(tree(self.new)), len(tree(self.shelf)))
+
+    def test_single_steps_and_release(self):
+        waybill = str(self.top / "trip.toml")
+        self.assertIsNone(self.run_json("draft", *self.plan_words("--output", waybill))["trip"])
+        self.run_program("draft", *self.plan_words("--output", waybill), status=3)
+        trip = self.run_json("haul", waybill)["trip"]
+        self.assertEqual(self.run_json("haul", waybill)["copied_files"], 0)
+        self.run_program("release", trip, "--yes", status=3)
+        self.run_program("repoint", trip, "--yes")
+        aside = self.keel / "Sounds" / f".Bell Tones.set-aside-{trip}"
+        wav(aside / "low" / "C1.wav", 77)
+        done = self.run_json("release", trip, "--yes", status=1)
+        self.assertEqual(done["kept"], [str(aside / "low" / "C1.wav")])
+        self.assertEqual(list(tree(aside)), [b"low", b"low/C1.wav"])
+        self.assertGreater(done["freed_bytes"], 0)
+        self.assert_all_play()
+        self.run_program("undo", trip, "--yes", status=3)
+        self.assertEqual(self.run_json("trips")["trips"][0]["state"], "released")
+
+    def test_release_only_after_a_clean_check(self):
+        trip = self.move()["trip"]
+        victim = self.new / "high" / "Été 50%.wav"
+        raw = bytearray(victim.read_bytes())
+        raw[-1] ^= 1
+        state = victim.stat()
+        victim.write_bytes(raw)
+        os.utime(victim, ns=(state.st_mtime_ns, state.st_mtime_ns))
+        self.run_program("check", trip)
+        report = self.run_json("check", trip, "--digests", status=1)
+        self.assertEqual(report["shelves"][0]["problems"][0]["verdict"], "altered")
+        self.assertEqual(report["entries"]["altered"], 3)
+        aside = self.keel / "Sounds" / f".Bell Tones.set-aside-{trip}"
+        before = tree(aside)
+        self.assertIn("Été 50%.wav", self.run_program("release", trip, "--yes", status=3).stderr)
+        self.assertEqual(tree(aside), before)
+
+    def test_links_inside_the_shelf(self):
+        os.symlink("low/C1.wav", self.shelf / "near.wav")
+        os.symlink(str(self.shelf / "low" / "C1.wav"), self.shelf / "full.wav")
+        os.symlink("../Bell Tones Extra/spare.wav", self.shelf / "out.wav")
+        os.link(self.shelf / "low" / "C1.wav", self.shelf / "low" / "twin.wav")
+        os.mkfifo(self.shelf / "pipe")
+        done = self.run_program("move", *self.plan_words("--yes"))
+        self.assertEqual(os.readlink(self.new / "near.wav"), "low/C1.wav")
+        self.assertEqual(os.readlink(self.new / "full.wav"), str(self.new / "low" / "C1.wav"))
+        self.assertEqual(os.readlink(self.new / "out.wav"), "../Bell Tones Extra/spare.wav")
+        self.assertTrue(os.path.samefile(self.new / "low" / "C1.wav", self.new / "low" / "twin.wav"))
+        for word in ("out.wav leads out", "pipe is a pipe"):
+            self.assertIn(word, done.stdout)
+        self.run_program("release", "--yes", status=1)
+
+    def test_a_shelf_and_entries_reached_through_links(self):
+        os.symlink(self.keel / "Sounds", self.top / "shortcut")
+        linked = self.keel / "lists" / "linked.m3u8"
+        linked.write_text(f"{self.top}/shortcut/Bell Tones/low/C1.wav\n")
+        self.ledgers.append(str(linked))
+        self.shelf, real = self.top / "shortcut" / "Bell Tones", self.shelf
+        trip = self.move()["trip"]
+        self.shelf = real
+        self.assertEqual(linked.read_text(), f"{self.new}/low/C1.wav\n")
+        self.run_program("undo", trip, "--yes")
+        self.assertEqual(linked.read_text(), f"{self.top}/shortcut/Bell Tones/low/C1.wav\n")
+
+    def test_names_that_are_not_text(self):
+        name = os.fsdecode(b"\xe9t\xe9\nnew line .wav ")
+        wav(self.shelf / name, 5)
+        raw = self.keel / "lists" / "raw.m3u"
+        raw.write_bytes(os.fsencode(self.shelf) + b"/low/C1.wav\n" + os.fsencode(self.shelf / "\udce9.wav"))
+        wav(self.shelf / "\udce9.wav", 6)
+        self.ledgers.append(str(raw))
+        self.move()
+        self.assertTrue((self.new / name).exists())
+        self.assertEqual(raw.read_bytes(), os.fsencode(self.new) + b"/low/C1.wav\n" + os.fsencode(self.new) + b"/\xe9.wav")
+        self.run_program("undo", "--yes", "--drop-copies")
+        self.run_program("draft", *self.plan_words("--output", str(self.top / "w.toml")))
+        self.run_program("haul", str(self.top / "w.toml"))
+
+    def test_a_sampler_is_served_by_a_signpost(self):
+        settings = str(self.top / "sampler.ini")
+        (self.shelf / "Voices").mkdir()
+        sampler.write_settings(settings, str(self.shelf))
+        sampler.write_voice(str(self.shelf / "Voices" / "bell.voice"), {60: "low/C1.wav"})
+        self.move("--signpost")
+        self.assertEqual(os.readlink(self.shelf), str(self.new))
+        self.assertEqual(list(sampler.play_all(settings)), [(str(self.shelf / "low" / "C1.wav"), None)])
+        self.run_program("release", "--yes")
+        self.assertEqual(list(sampler.play_all(settings)), [(str(self.shelf / "low" / "C1.wav"), None)])
+
+    def test_a_question_without_a_terminal_is_a_no(self):
+        before = tree(self.top, "home")
+        self.run_program("move", *self.plan_words(), status=2)
+        self.assertEqual(tree(self.top, "home"), before)
+
+    def test_manifestly_a_stand_in_of_its_own(self):
+        for module in Path(player.__file__).parent.glob("*.py"):
+            source = module.read_text()
+            imports = [line for line in source.splitlines() if "import" in line.split("#")[0].split('"')[0] and "saltcart" in line]
+            self.assertTrue(all("saltcart.standins" in line for line in imports), imports)
+        code = f"import sys; sys.argv[1:]; from saltcart.standins.player import main; sys.exit(main([{self.library!r}, 'play-all']))"
+        self.assertEqual(subprocess.run([sys.executable, "-c", code], capture_output=True).returncode, 0)

@@ -1,0 +1,173 @@
+"""Bad input: a clear error, the right exit status, and nothing changed."""
+
+import os
+import shutil
+import sqlite3
+import subprocess
+import sys
+import unittest
+from contextlib import closing
+from pathlib import Path
+
+from tests.world import PLAYER_MAP, WorldCase, tree, wav
+
+
+class Refusals(WorldCase):
+    def setUp(self):
+        super().setUp()
+        self.furnish()
+
+    def refused(self, *words, status=3, says=()):
+        """The command is refused with these words and changes nothing but our own data."""
+        before = tree(self.top, "home")
+        done = self.run_program(*words, status=status)
+        for text in [says] if isinstance(says, str) else says:
+            self.assertIn(text, done.stderr)
+        if status != 4:
+            self.assertEqual(tree(self.top, "home"), before)
+        return done
+
+    def test_shelf_and_destination(self):
+        sounds, file = self.keel / "Sounds", self.ledgers[0]
+        small = self.drive("small", capacity=5000)
+        shutil.copytree(self.shelf, self.lighter / "other" / "Bell Tones")
+        wav(self.lighter / "other" / "Bell Tones" / "low" / "C1.wav", 50)
+        cases = [
+            ((sounds / "absent", "--to", self.lighter), "There is no shelf at"),
+            ((file, "--to", self.lighter), "is not a folder"),
+            ((self.shelf, "--to", sounds), "is already there"),
+            ((self.shelf, "--to", self.shelf / "low"), "lies inside the shelf itself"),
+            ((self.keel, "--to", self.lighter), "is the top of a drive"),
+            ((self.shelf, "--to", file), "is a file"),
+            ((self.shelf, "--to", small), "the trip needs"),
+            ((self.shelf, self.shelf / "low", "--to", self.lighter), "overlap"),
+            ((self.shelf, "--to", self.lighter / "other"), ("already holds 1 other", "C1.wav")),
+            ((self.shelf, "--to", self.lighter, "--ledger", sounds / "no.m3u"), "There is no ledger"),
+            ((self.shelf, "--to", self.lighter, "--ledger", self.shelf), "is not a file"),
+        ]
+        for words, says in cases:
+            with self.subTest(says):
+                self.refused("move", *map(str, words), "--yes", says=says)
+
+    def test_same_size_other_content_is_refused_by_the_haul(self):
+        shutil.copytree(self.shelf, self.new)
+        victim = self.new / "low" / "C1.wav"
+        victim.write_bytes(victim.read_bytes()[::-1])
+        self.refused("move", *self.plan_words("--yes"), says=("already holds 1 other", "C1.wav"))
+        self.assertEqual(self.run_json("trips")["trips"], [])
+
+    @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
+    def test_real_drives_full_and_read_only(self):
+        mount = self.top / "stick"
+        mount.mkdir()
+        self.addCleanup(subprocess.run, ["umount", str(mount)], capture_output=True)
+        subprocess.run(["mount", "-t", "tmpfs", "-o", "size=16k", "none", str(mount)], check=True)
+        self.refused("move", str(self.shelf), "--to", str(mount), "--yes", says="bytes free")
+        subprocess.run(["mount", "-o", "remount,ro", str(mount)], check=True)
+        self.refused("move", str(self.shelf), "--to", str(mount / "x"), "--yes", says="mounted read-only")
+
+    def test_ledgers_that_cannot_be_read(self):
+        for name, data, says in [("b.m3u", b"a\0b", "binary data"), ("t.db", b"text", "not an SQLite"), ("x.xyz", b"?", "--map")]:
+            path = self.top / name
+            path.write_bytes(data)
+            maps = () if name == "x.xyz" else ("--map", str(PLAYER_MAP))
+            with self.subTest(name):
+                self.refused("move", str(self.shelf), "--to", str(self.lighter), "--ledger", str(path), *maps, "--yes", says=(str(path), says))
+
+    def test_locked_and_changed_ledgers(self):
+        waybill = str(self.top / "w.toml")
+        self.run_program("draft", *self.plan_words("-o", waybill))
+        trip = self.run_json("haul", waybill)["trip"]
+        with closing(sqlite3.connect(self.library, isolation_level=None)) as database:
+            database.execute("BEGIN EXCLUSIVE")
+            self.refused("repoint", trip, "--yes", says=("library.db", "Close them"))
+            database.execute("ROLLBACK")
+        holder = subprocess.Popen([sys.executable, "-c", "import sys; f = open(sys.argv[1]); print(1, flush=True); input()", self.ledgers[0]], stdin=-1, stdout=-1)
+        holder.stdout.readline()
+        self.refused("repoint", trip, "--yes", says=("full.m3u8", str(holder.pid)))
+        holder.communicate(b"\n")
+        busy = subprocess.Popen(["sleep", "60"], executable=shutil.copy(shutil.which("sleep"), self.top / "petrel-player"))
+        self.addCleanup(busy.wait)
+        self.addCleanup(busy.kill)
+        self.refused("repoint", trip, "--yes", says="petrel-player is running")
+        busy.kill()
+        busy.wait()
+        with open(self.ledgers[0], "ab") as stream:
+            stream.write(b"# changed\r\n")
+        self.refused("repoint", trip, "--yes", says=("full.m3u8", "--reread"))
+        self.run_program("repoint", trip, "--yes", "--reread")
+        self.assertTrue(Path(self.ledgers[0]).read_bytes().endswith(b"# changed\r\n"))
+
+    def test_maps_and_waybills_edited_into_nonsense(self):
+        good = PLAYER_MAP.read_text()
+        cases = [
+            (good.replace("spelling =", "speling ="), ('line 9', 'unknown key "speling"')),
+            (good.replace('"uri"', '"url"'), ("line 9", "is not one of")),
+            (good.replace("table = ", "#", 1), ("line 6", '"table" is missing')),
+            (good + "[", "not valid TOML"),
+            ("\xff", "not UTF-8"),
+        ]
+        for text, says in cases:
+            path = self.top / "m.toml"
+            path.write_bytes(text.encode("latin-1") if text == "\xff" else text.encode())
+            with self.subTest(says):
+                words = [str(self.shelf), "--to", str(self.lighter), "--ledger", self.library, "--map", str(path)]
+                self.refused("move", *words, "--yes", status=2, says=says)
+        path = self.top / "w.toml"
+        self.run_program("draft", *self.plan_words("-o", str(path)))
+        good = path.read_text()
+        for old, new, says in [
+            ("format = 1", "format = 9", "format 9"),
+            ("care =", "car =", 'unknown key "car"'),
+            ('leave = "nothing"', 'leave = "a mess"', "is not one of"),
+            (f'to = "{self.new}"', 'to = "somewhere"', "is not a full path"),
+            ("[[shelf]]", "[shelf]", "must be a list"),
+            ("rewrite = true", 'rewrite = "yes"', "must be true or false"),
+        ]:
+            path.write_text(good.replace(old, new))
+            with self.subTest(says):
+                self.refused("haul", str(path), status=2, says=("w.toml", says))
+        self.refused("haul", "nope.toml", status=2, says="nope.toml")
+        for command in ("haul", "repoint", "check", "release", "undo", "trips"):
+            self.refused(command, "zzzz", status=2, says="There is no trip zzzz")
+
+    def test_a_drive_that_is_not_the_waybills(self):
+        waybill = str(self.top / "w.toml")
+        self.run_program("draft", *self.plan_words("-o", waybill))
+        marker = self.lighter / ".saltcart-drive.toml"
+        marker.rename(self.top / "marker")
+        self.refused("haul", waybill, says=("not on the drive of the waybill", "nothing is lost"))
+        (self.top / "marker").rename(marker)
+        trip = self.run_json("haul", waybill)["trip"]
+        self.run_program("repoint", trip, "--yes")
+        self.lighter.rename(self.top / "unplugged")
+        self.lighter.mkdir()
+        report = self.run_json("check", trip, status=1)
+        self.assertEqual((report["entries"]["missing"], report["entries"]["altered"]), (0, 0))
+        self.assertEqual(report["entries"]["offline"], 11)
+        self.assertIn("not connected", report["ledgers"][-1]["trouble"])
+        self.refused("release", trip, "--yes", says="not connected")
+
+    def test_a_shelf_that_changes_between_the_steps(self):
+        waybill = str(self.top / "w.toml")
+        self.run_program("draft", *self.plan_words("-o", waybill))
+        (self.shelf / "low" / "C1.wav").unlink()
+        wav(self.shelf / "new.wav", 30)
+        done = self.run_json("haul", waybill)
+        self.assertTrue(any("low/C1.wav is no longer" in remark for remark in done["remarks"]))
+        self.assertTrue((self.new / "new.wav").exists())
+        wav(self.shelf / "new.wav", 31)
+        wav(self.shelf / "newer.wav", 32)
+        (self.shelf / "low" / "D1 #2.wav").unlink()
+        self.refused("repoint", done["trip"], "--yes", says=("new.wav", "newer.wav", "vanished: ", "saltcart haul " + done["trip"]))
+        self.run_program("haul", done["trip"])
+        self.run_program("repoint", done["trip"], "--yes")
+        self.assertEqual((self.new / "new.wav").read_bytes(), (self.keel / "Sounds" / f".Bell Tones.set-aside-{done['trip']}" / "new.wav").read_bytes())
+
+    def test_a_ledger_that_cannot_spell_the_new_place_is_left_and_reported(self):
+        before = Path(self.ledgers[2]).read_bytes()
+        done = self.run_program("move", str(self.shelf), "--to", str(self.lighter / "łódź"), "--ledger", *self.ledgers, "--map", str(PLAYER_MAP), "--yes", status=1)
+        self.assertEqual(Path(self.ledgers[2]).read_bytes(), before)
+        self.assertIn("has no letter ł", done.stdout)
+        self.run_program("release", "--yes", status=3)
+        self.assertTrue(Path(self.ledgers[0]).read_bytes().decode().count("łódź"))
