@@ -2,8 +2,18 @@
 
 import os
 import sys
+from importlib import import_module
 
-from saltcart.cli.main import main
+import blake3  # noqa: F401  (loaded here once, rather than in every child)
+import mutagen  # noqa: F401
+import psutil  # noqa: F401
+import rich.progress  # noqa: F401
+import tomlkit  # noqa: F401
+
+from saltcart.cli.main import COMMANDS, main
+
+for command in COMMANDS:
+    import_module(f"saltcart.cli.{command}")
 
 DURABLE = ("replace", "rename", "symlink", "unlink", "rmdir", "fsync", "link", "mkdir", "utime")
 KILLED, FAILED = 137, 50

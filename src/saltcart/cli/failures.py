@@ -18,6 +18,14 @@ def foreseen(error: SaltCartError, options: argparse.Namespace) -> int:
     return error.status
 
 
+def failing(error: OSError, options: argparse.Namespace) -> int:
+    """Say what the system refused, where; what was done is recorded."""
+    place = f" at {show(str(error.filename))}" if error.filename else ""
+    remedy = "Nothing is lost. Mend that (connect the drive, make room, give permission) and run the same command again."
+    report(f"The system answered: {error.strerror or error}{place}", [], remedy, options, INTERRUPTED)
+    return INTERRUPTED
+
+
 def interrupted(options: argparse.Namespace) -> int:
     """Say that the work can go on."""
     report("Stopped", [], "Nothing is lost. Run the same command again to go on.", options, INTERRUPTED)

@@ -83,6 +83,8 @@ def guarded(options: argparse.Namespace) -> int:
         return failures.interrupted(options)
     except BrokenPipeError:
         return failures.cut_off()
+    except OSError as error:
+        return failures.failing(error, options)
     except Exception as error:
         return failures.unforeseen(error, options)
 

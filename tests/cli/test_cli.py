@@ -1,0 +1,119 @@
+"""The face of the program: documents, statuses, terminal habits, and that everything is documented."""
+
+import os
+import pty
+import re
+import select
+import subprocess
+import sys
+import time
+import unittest
+from pathlib import Path
+
+import saltcart
+from saltcart.cli.main import COMMANDS
+from tests.world import PROGRAM, WorldCase, tree
+
+ROOT = Path(__file__).parents[2]
+TRIP_KEYS = {"trip", "state", "shelves", "ledgers", "files", "bytes"}
+
+
+class Documents(WorldCase):
+    def test_each_command_prints_one_document_with_the_keys_of_the_design(self):
+        self.furnish()
+        waybill = str(self.top / "w.toml")
+        survey = self.run_json("survey", str(self.keel), "--map", str(self.keel / "none.toml"), status=2)
+        self.assertEqual(survey["status"], 2)
+        survey = self.run_json("survey", str(self.keel), status=1)
+        self.assertLessEqual({"shelves", "ledgers", "totals"}, set(survey))
+        self.assertEqual([shelf["name"] for shelf in survey["shelves"]], ["Bell Tones", "Bell Tones Extra"])
+        self.assertLessEqual({"name", "path", "care", "files", "bytes", "disk_bytes", "audio_files", "kinds"}, set(survey["shelves"][0]))
+        self.assertEqual(survey["totals"]["entries"]["missing"], 1)
+        checked = self.run_json("check", "--ledger", self.ledgers[0], status=1)
+        self.assertEqual([(problem["where"], problem["verdict"], problem["before"]) for problem in checked["ledgers"][0]["problems"]], [("line 5", "missing", None)])
+        draft = self.run_json("draft", *self.plan_words("-o", waybill))
+        self.assertLessEqual(TRIP_KEYS, set(draft))
+        trip = self.run_json("haul", waybill)["trip"]
+        for command in ("repoint", "release"):
+            document = self.run_json(command, trip, "--yes")
+            self.assertLessEqual(TRIP_KEYS, set(document))
+            self.assertEqual((document["trip"], document["files"]), (trip, 6))
+            checked = self.run_json("check", trip)
+            self.assertLessEqual({"ok", "entries", "ledgers"}, set(checked))
+            self.assertTrue(checked["ok"])
+            problem = checked["ledgers"][0]["problems"][0]
+            self.assertEqual((problem["verdict"], problem["before"]), ("missing", "missing"))
+            self.assertEqual(problem["resolved"], str(self.new / "gone.wav"))
+        history = self.run_json("trips")["trips"][0]
+        self.assertLessEqual({"trip", "state", "started", "finished", "shelves", "files", "bytes", "freed_bytes"}, set(history))
+        self.assertTrue(self.run_json("trips", trip)["trips"][0]["log"])
+
+    def test_quiet_and_plain_output(self):
+        self.furnish()
+        done = self.run_program("move", *self.plan_words("--yes", "--quiet"))
+        self.assertEqual(done.stdout + done.stderr, "")
+        done = self.run_program("check")
+        self.assertNotIn("\x1b", done.stdout)
+        self.assertIn("1 broken now as before the trip", done.stdout)
+
+    def test_a_question_on_a_terminal(self):
+        self.furnish()
+        before = tree(self.keel)
+        for answer, status in ((b"n\n", 2), (b"y\n", 0)):
+            main, side = pty.openpty()
+            child = subprocess.Popen([PROGRAM, "move", *self.plan_words()], stdin=side, stdout=side, stderr=side, env=self.environment, cwd=self.top)
+            os.close(side)
+            os.write(main, answer)
+            text = b""
+            while child.poll() is None or select.select([main], [], [], 0)[0]:
+                try:
+                    text += os.read(main, 65536)
+                except OSError:
+                    break
+            os.close(main)
+            self.assertEqual(child.wait(), status, text.decode())
+            self.assertIn(b"[y/N]", text)
+            self.assertEqual(tree(self.keel) == before, status == 2)
+
+    def test_interrupted(self):
+        self.furnish()
+        child = subprocess.Popen(
+            [sys.executable, "-c", "import time, saltcart.trips.haul as h, saltcart.cli.main as m\n"
+             "h.copy_group = lambda *a: (print('ready', flush=True), time.sleep(30))\nraise SystemExit(m.main())", "haul", "w.toml"],
+            env=self.environment, cwd=self.top, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
+        ) if self.run_program("draft", *self.plan_words("-o", "w.toml")) else None  # fmt: skip
+        child.stdout.readline()
+        began = time.monotonic()
+        child.terminate()
+        _out, err = child.communicate()
+        self.assertLess(time.monotonic() - began, 5)
+        self.assertEqual(child.returncode, 4)
+        self.assertIn(b"Run the same command again", err)
+        self.run_program("haul", "w.toml")
+
+
+class Structure(unittest.TestCase):
+    def test_every_command_is_in_the_manual_and_its_options_too(self):
+        manual = (ROOT / "docs" / "manual.md").read_text()
+        for name in COMMANDS:
+            usage = subprocess.run([PROGRAM, name, "--help"], capture_output=True, text=True, check=True).stdout
+            section = manual.split(f"\n## {name}\n")[1].split("\n## ")[0]
+            for option in set(re.findall(r"--[a-z-]+", usage)) - {"--help", "--json", "--quiet"}:
+                self.assertIn(option, section, name)
+
+    def test_the_core_neither_prints_nor_parses(self):
+        for path in (ROOT / "src" / "saltcart").rglob("*.py"):
+            part = path.relative_to(ROOT / "src" / "saltcart").parts[0]
+            if part not in ("cli", "standins"):
+                self.assertIsNone(re.search(r"^\s*(print|input)\(|argparse|saltcart\.cli", path.read_text(), re.MULTILINE), path)
+
+    def test_the_library_offers_the_steps(self):
+        for name in dir(saltcart):
+            self.assertIsNotNone(getattr(saltcart, name))
+        self.assertEqual(subprocess.check_output([PROGRAM, "--version"], text=True), f"saltcart {saltcart.__version__}\n")
+
+    def test_wrong_words(self):
+        for words in ([], ["fly"], ["move"], ["haul"]):
+            done = subprocess.run([PROGRAM, *words], capture_output=True, text=True)
+            self.assertEqual(done.returncode, 2)
+            self.assertIn("usage:", done.stderr)
