@@ -3,6 +3,7 @@
 import argparse
 
 from saltcart.errors import UsageError
+from saltcart.trips.trip import latest, opened
 
 
 def add_ledgers(parser: argparse.ArgumentParser) -> None:
@@ -31,11 +32,10 @@ def add_trip(parser: argparse.ArgumentParser) -> None:
 
 def trip_name(options: argparse.Namespace, *states: str) -> str:
     """The trip named on the command line, or the newest in one of `states`."""
-    from saltcart.trips.trip import latest
-
-    if options.trip:
-        return options.trip
-    return latest(*states)
+    if not options.trip:
+        return latest(*states)
+    with opened(options.trip) as trip:
+        return trip.name
 
 
 def need_answer(options: argparse.Namespace, what: str) -> UsageError:

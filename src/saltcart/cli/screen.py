@@ -44,6 +44,13 @@ def many(count: int, one: str, more: str) -> str:
     return f"{count:,} {one if count == 1 else more}"
 
 
+def cell(column: str, content: str | int) -> Text:
+    """One cell of a table: verdicts in their colours, noughts dim."""
+    if isinstance(content, str):
+        return Text(content, style=STYLES.get(content, ""))
+    return Text(f"{content:,}", style=STYLES.get(column.removeprefix(">").lower(), "") if content else "dim")
+
+
 class Screen:
     """Where one command shows what it did.  With --json only the document goes to standard output."""
 
@@ -73,7 +80,7 @@ class Screen:
         for name in columns:
             table.add_column(name.removeprefix(">"), justify="right" if name.startswith(">") else "left", overflow="fold", no_wrap=name.startswith(">"))
         for row in rows:
-            table.add_row(*(Text(cell, style=STYLES.get(cell, "")) if isinstance(cell, str) else Text(str(cell)) for cell in row))
+            table.add_row(*map(cell, columns, row))
         self.out.print(table)
         self.out.print()
 
@@ -105,7 +112,7 @@ class Screen:
         if not sys.stdin.isatty():
             return False
         self.err.print(Text(f"{question} [y/N] ", style="bold"), end="")
-        return input().strip().lower() in ("y", "yes")
+        return sys.stdin.readline().strip().lower() in ("y", "yes")
 
 
 class Watch:

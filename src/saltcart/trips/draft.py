@@ -18,6 +18,7 @@ from saltcart.spelling.moves import tail_below
 from saltcart.trips import drafts
 from saltcart.trips.judge import Judge, LedgerState
 from saltcart.trips.plan import plan_ledger, stage
+from saltcart.trips.places import allocated, leads_out, refuse_clashes, refuse_lack_of_room, unit_of
 from saltcart.trips.routes import Routes
 from saltcart.trips.survey import look_for_ledger
 from saltcart.trips.waybill import LedgerLine, Shelf, Waybill
@@ -75,18 +76,17 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     shelves = [shelf_of(path, request) for path in request.shelves]
     refuse_overlap(shelves)
     maps = [load_map(path) for path in request.maps]
-    remarks: list[str] = []
-    found: dict[str, None] = {}
-    drafted = [look_over(shelf, maps, found, remarks, progress) for shelf in shelves]
-    drives = refuse_no_room(drafted)
     waybill = Waybill(shelves, maps=[plan.path for plan in maps])
-    paths = dict.fromkeys([*(os.path.realpath(os.path.expanduser(path)) for path in request.ledgers), *found])
+    scout = Scout(waybill, maps, progress)
+    drafted = [scout.look_over(shelf) for shelf in shelves]
+    drives = refuse_no_room(drafted)
+    paths = dict.fromkeys([*(os.path.realpath(os.path.expanduser(path)) for path in request.ledgers), *scout.found])
     routes, judge = Routes(waybill.moves()), Judge(headers=False)
     ledgers = [try_ledger(open_ledger(path, maps), routes, judge) for path in paths]
     waybill.ledgers = [ledger.line for ledger in ledgers]
     waybill.draft = drafts.keep((one.shelf.old, one.items) for one in drafted)
     remember([*drives, *(drive_of(shelf.old) for shelf in shelves)])
-    return Draft(waybill, drafted, ledgers, drives, remarks + remarks_on(request, shelves, ledgers))
+    return Draft(waybill, drafted, ledgers, drives, scout.remarks + remarks_on(request, shelves, ledgers))
 
 
 def shelf_of(path: str, request: Request) -> Shelf:
@@ -143,34 +143,42 @@ def refuse_overlap(shelves: Sequence[Shelf]) -> None:
                 raise Refused(f"{show(one.old)} and {show(other.old)} would both become {show(one.new)}", "Move them to two folders.")
 
 
-def look_over(shelf: Shelf, maps: Sequence[Map], found: dict[str, None], remarks: list[str], progress: Progress) -> DraftedShelf:
-    """Walk one shelf: sizes, the ledgers in it (into `found`), clashes at the new place, remarks."""
-    one = DraftedShelf(shelf)
-    unit = os.statvfs(mount_of(shelf.new)).f_frsize or 1
-    clashes: list[str] = []
+class Scout:
+    """Looks over shelves: walks each once for sizes, ledgers in it (into `found`), clashes and remarks."""
 
-    def trouble(path: str, error: OSError) -> None:
-        raise Refused(f"{show(path)} cannot be read: {error.strerror}", "Mend its permissions; a shelf moves whole.")
+    def __init__(self, waybill: Waybill, maps: Sequence[Map], progress: Progress):
+        self.waybill, self.maps, self.progress = waybill, maps, progress
+        self.found: dict[str, None] = {}
+        self.remarks: list[str] = []
 
-    occupied = os.path.isdir(shelf.new)
-    for item in walk(shelf.old, trouble):
-        one.items.append(item.path)
-        if item.kind == FILE:
-            count_file(one, item, unit)
-            if kind_of(item.path) is None:
-                look_for_ledger(os.path.join(shelf.old, item.path), maps, found, remarks)
-            progress(Tick(f"look over {shelf.name}", item.path, one.files, 0))
-        elif item.kind == LINK and not (item.target or "").startswith("/"):
-            remark_link(shelf, item, remarks)
-        if occupied and clash(shelf, item):
-            clashes.append(show(os.path.join(shelf.new, item.path)))
-    if clashes:
-        raise Refused(
-            f"The new place {show(shelf.new)} already holds {len(clashes)} other file(s) of the same names",
-            "Choose another place with --to, or move those files away.",
-            clashes[:20],
-        )
-    return one
+    def look_over(self, shelf: Shelf) -> DraftedShelf:
+        """One shelf.  Refused when a part of it cannot be read, or other files stand at its new place."""
+        one = DraftedShelf(shelf)
+        unit = unit_of(mount_of(shelf.new))
+        clashes: list[str] = []
+        occupied = os.path.isdir(shelf.new)
+        for item in walk(shelf.old, refuse_unreadable):
+            one.items.append(item.path)
+            if item.kind == FILE:
+                count_file(one, item, unit)
+                self.progress(Tick(f"look over {shelf.name}", item.path, one.files, 0))
+            self.note(shelf, item)
+            if occupied and clash(shelf, item):
+                clashes.append(os.path.join(shelf.new, item.path))
+        refuse_clashes(shelf, clashes)
+        return one
+
+    def note(self, shelf: Shelf, item: Item) -> None:
+        """Take up a ledger that will travel, and a link that leads out."""
+        if item.kind == FILE and kind_of(item.path) is None:
+            look_for_ledger(os.path.join(shelf.old, item.path), self.maps, self.found, self.remarks)
+        elif item.kind == LINK and (remark := leads_out(shelf, item.path, self.waybill.link_target(item.target or ""))):
+            self.remarks.append(remark)
+
+
+def refuse_unreadable(path: str, error: OSError) -> None:
+    """Raise Refused: a shelf moves whole."""
+    raise Refused(f"{show(path)} cannot be read: {error.strerror}", "Mend its permissions; a shelf moves whole.")
 
 
 def count_file(one: DraftedShelf, item: Item, unit: int) -> None:
@@ -178,7 +186,7 @@ def count_file(one: DraftedShelf, item: Item, unit: int) -> None:
     one.files += 1
     one.bytes += item.size
     one.disk_bytes += item.disk_bytes
-    one.target_bytes += -(-item.size // unit) * unit
+    one.target_bytes += allocated(item.size, unit)
     one.audio_files += kind_of(item.path) is not None
 
 
@@ -192,23 +200,11 @@ def clash(shelf: Shelf, item: Item) -> bool:
     return os.path.islink(place) != (item.kind == LINK)
 
 
-def remark_link(shelf: Shelf, item: Item, remarks: list[str]) -> None:
-    """Say that a relative link leads out of the shelf."""
-    place = os.path.normpath(os.path.join(shelf.old, os.path.dirname(item.path), item.target or ""))
-    if tail_below(place, shelf.old) is None:
-        remarks.append(f"The link {show(item.path)} in {show(shelf.name)} leads out of it to {show(item.target or '')}; it is kept as it is")
-
-
 def refuse_no_room(drafted: Sequence[DraftedShelf]) -> list[Drive]:
     """The drives the shelves go to; Refused when one lacks room, counted in its allocation units."""
     drives = {one.shelf.new_drive: drive_of(one.shelf.new) for one in drafted}
     for identity, drive in drives.items():
-        need = sum(one.target_bytes for one in drafted if one.shelf.new_drive == identity and not os.path.isdir(one.shelf.new))
-        if need > drive.free_bytes:
-            raise Refused(
-                f"The drive {show(drive.name)} has {drive.free_bytes:,} bytes free, the trip needs {need:,}",
-                f"Free {need - drive.free_bytes:,} bytes there, leave shelves out, or choose another drive.",
-            )
+        refuse_lack_of_room(drive, sum(one.target_bytes for one in drafted if one.shelf.new_drive == identity and not os.path.isdir(one.shelf.new)))
     return list(drives.values())
 
 

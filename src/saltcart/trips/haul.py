@@ -17,6 +17,7 @@ from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER, walk
 from saltcart.trips import drafts, trip as trips, waybill as waybills
 from saltcart.trips.copying import Route, copy_group
 from saltcart.trips.logbook import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
+from saltcart.trips.places import allocated, leads_out, refuse_clashes, refuse_lack_of_room, unit_of
 from saltcart.trips.trip import HAULED, HAULING, Trip
 from saltcart.trips.waybill import Shelf
 
@@ -69,7 +70,7 @@ def haul(name: str, progress: Progress = silent) -> HaulReport:
         record_ledgers(trip)
         for number, shelf in enumerate(trip.waybill.shelves):
             settle_existing(trip, number, shelf, report)
-        refuse_lack_of_room(trip, targets)
+        refuse_full_drives(trip, targets)
         trip.logbook.tell("haul begins")
         try:
             for number, shelf in enumerate(trip.waybill.shelves):
@@ -152,18 +153,13 @@ def settle_existing(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -
         place = os.path.join(shelf.new, row.item.path) if row.item.path else shelf.new
         standing, digest = compare_existing(trip, shelf, row, place)
         if standing == CLASH:
-            clashes.append(show(place))
+            clashes.append(place)
         elif standing == GONE and row.state == VERIFIED:
             log.mark(number, [(row.item.path, LISTED, row.digest, None, False)])
         elif standing == EQUAL and row.state != VERIFIED and (row.item.kind == FILE or first):
             report.there_already += row.item.kind == FILE
             log.mark(number, [(row.item.path, VERIFIED, digest, None, first)])
-    if clashes:
-        raise Refused(
-            f"The new place {show(shelf.new)} already holds {len(clashes)} other file(s) of the same names",
-            "Choose another place with --to, or move those files away.",
-            clashes[:20],
-        )
+    refuse_clashes(shelf, clashes)
     log.record(**{f"settled {number}": True})
 
 
@@ -175,7 +171,7 @@ def compare_existing(trip: Trip, shelf: Shelf, row: Row, place: str) -> tuple[st
     if item.kind == FOLDER:
         return (EQUAL if os.path.isdir(place) and not os.path.islink(place) else CLASH), None
     if item.kind == LINK:
-        return (EQUAL if os.path.islink(place) and os.readlink(place) == trip.link_target(item) else CLASH), None
+        return (EQUAL if os.path.islink(place) and os.readlink(place) == trip.waybill.link_target(item.target or "") else CLASH), None
     if os.path.islink(place) or not os.path.isfile(place):
         return CLASH, None
     return compare_file(row, os.path.join(shelf.old, item.path), place)
@@ -195,21 +191,13 @@ def compare_file(row: Row, source: str, place: str) -> tuple[str, str | None]:
     return (OURS if row.digest == found or row.state == PLACING else CLASH), None
 
 
-def refuse_lack_of_room(trip: Trip, targets: list[Drive]) -> None:
-    """Raise Refused when what is still to copy does not fit, counted in the destination's allocation units."""
+def refuse_full_drives(trip: Trip, targets: list[Drive]) -> None:
+    """Raise Refused when what is still to copy does not fit."""
     for drive in {drive.identity: drive for drive in targets}.values():
-        unit = os.statvfs(drive.mount).f_frsize or 1
-        need = sum(
-            -(-row.item.size // unit) * unit
-            for number, target in enumerate(targets)
-            if target.identity == drive.identity
-            for row in trip.logbook.rows(number, *TO_COPY, kind=FILE)
-        )
-        if need > drive.free_bytes:
-            raise Refused(
-                f"The drive {show(drive.name)} has {drive.free_bytes:,} bytes free, the trip needs {need:,}",
-                f"Free {need - drive.free_bytes:,} bytes there, or choose another drive.",
-            )
+        unit = unit_of(drive.mount)
+        numbers = [number for number, target in enumerate(targets) if target.identity == drive.identity]
+        rows = (row for number in numbers for row in trip.logbook.rows(number, *TO_COPY, kind=FILE))
+        refuse_lack_of_room(drive, sum(allocated(row.item.size, unit) for row in rows))
 
 
 class Carrier:
@@ -295,7 +283,7 @@ class Carrier:
         """Make the symbolic links; one that leads out of the shelf by a relative path is remarked."""
         rows = list(self.log.rows(self.number, *TO_COPY, kind=LINK))
         for row in rows:
-            target = self.trip.link_target(row.item)
+            target = self.trip.waybill.link_target(row.item.target or "")
             if not os.path.lexists(self.place(row)):
                 os.symlink(target, self.place(row))
                 with suppress(OSError, NotImplementedError):
@@ -312,15 +300,6 @@ class Carrier:
         """Record rows as done."""
         with self.log.together():
             self.log.mark(self.number, [(row.item.path, VERIFIED, None, None, False) for row in rows])
-
-
-def leads_out(shelf: Shelf, path: str, target: str) -> str | None:
-    """The remark on a link of the shelf that leads out of it, or None."""
-    place = os.path.normpath(os.path.join(shelf.new, os.path.dirname(path), target))
-    if place == shelf.new or place.startswith(shelf.new + "/"):
-        return None
-    ending = "kept as it is" if target.startswith("/") else "kept as it is, so from the new place it leads elsewhere"
-    return f"{show(shelf.name)}: the link {show(path)} leads out of the shelf to {show(target)}; {ending}"
 
 
 def finish(trip: Trip, report: HaulReport) -> None:

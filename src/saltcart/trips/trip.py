@@ -15,7 +15,6 @@ from saltcart.errors import Refused, SaltCartError, UsageError, show
 from saltcart.home import trips_folder
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
 from saltcart.safefile import digest_of
-from saltcart.shelves.walk import Item
 from saltcart.trips import waybill as waybills
 from saltcart.trips.logbook import LedgerRow, Logbook, now
 from saltcart.trips.waybill import Shelf, Waybill
@@ -54,11 +53,6 @@ class Trip:
         """Where the originals of `shelf` are set aside: a hidden name beside it, on its own drive."""
         parent, name = os.path.split(shelf.old)
         return os.path.join(parent, f".{name}.set-aside-{self.name}")
-
-    def link_target(self, item: Item) -> str:
-        """What a symbolic link says at the new place: as written, but a full path into a moving shelf follows it."""
-        target = item.target or ""
-        return (self.waybill.moves().follow(target) if target.startswith("/") else None) or target
 
     def maps(self) -> list[Map]:
         """The maps of this trip, from the copies kept in its folder."""

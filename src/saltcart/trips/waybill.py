@@ -76,6 +76,10 @@ class Waybill:
         """Where paths go on this trip."""
         return Moves(Move(shelf.old, shelf.new) for shelf in self.shelves)
 
+    def link_target(self, target: str) -> str:
+        """What a symbolic link in a shelf says at the new place: as written, but a full path into a moving shelf follows it."""
+        return (self.moves().follow(target) if target.startswith("/") else None) or target
+
 
 def as_toml_path(path: str) -> str:
     """`path` as TOML can hold it: as it is, or as a URI when it is not valid UTF-8."""

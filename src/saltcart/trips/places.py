@@ -1,0 +1,48 @@
+"""What draft and haul both ask of a new place: is there room, does something stand there, do links still lead home."""
+
+import os
+from collections.abc import Sequence
+
+from saltcart.drives import Drive
+from saltcart.errors import Refused, show
+from saltcart.trips.waybill import Shelf
+
+SHOWN = 20
+
+
+def refuse_clashes(shelf: Shelf, clashes: Sequence[str]) -> None:
+    """Raise Refused when `clashes`, paths at the new place, are other files of the same names."""
+    if clashes:
+        raise Refused(
+            f"The new place {show(shelf.new)} already holds {len(clashes)} other file(s) of the same names",
+            "Choose another place with --to, or move those files away.",
+            [show(path) for path in clashes[:SHOWN]],
+        )
+
+
+def refuse_lack_of_room(drive: Drive, need: int) -> None:
+    """Raise Refused when `need` bytes, counted in the drive's allocation units, do not fit on it."""
+    if need > drive.free_bytes:
+        raise Refused(
+            f"The drive {show(drive.name)} has {drive.free_bytes:,} bytes free, the trip needs {need:,}",
+            f"Free {need - drive.free_bytes:,} bytes there, leave shelves out, or choose another drive.",
+        )
+
+
+def allocated(size: int, unit: int) -> int:
+    """The bytes a file of `size` takes on a drive that gives room in units of `unit` bytes."""
+    return -(-size // unit) * unit
+
+
+def unit_of(mount: str) -> int:
+    """The bytes in which the drive mounted at `mount` gives room."""
+    return os.statvfs(mount).f_frsize or 1
+
+
+def leads_out(shelf: Shelf, path: str, target: str) -> str | None:
+    """The remark on a link of the shelf, at `path` in it, that says `target` and leads out of it; None for others."""
+    place = os.path.normpath(os.path.join(shelf.new, os.path.dirname(path), target))
+    if place == shelf.new or place.startswith(shelf.new + "/"):
+        return None
+    ending = "kept as it is" if target.startswith("/") else "kept as it is, so from the new place it leads elsewhere"
+    return f"{show(shelf.name)}: the link {show(path)} leads out of the shelf to {show(target)}; {ending}"

@@ -1,0 +1,64 @@
+"""Take the pictures in docs/screenshots from the demo data: python tools/screenshots.py [NAME ...]
+
+Needs Xvfb, xterm and ImageMagick's import; every picture is a real terminal window.
+"""
+
+import os
+import shlex
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from saltcart.demo import studio
+from saltcart.demo.story import LIBRARY, LISTS, MAP, MOVE, SHELVES
+
+TO = Path(__file__).parents[1] / "docs" / "screenshots"
+DISPLAY = ":77"
+STUDIO = Path(tempfile.gettempdir()) / "petrel"
+WORDS = shlex.join(MOVE)
+PICTURES = {
+    "demo": ("", "saltcart demo | head -40"),
+    "survey": ("", f"saltcart survey keel --map {MAP}"),
+    "draft": ("", shlex.join(["saltcart", "draft", *SHELVES[:2], "--to", "lighter/Sounds", "--ledger", *LISTS, LIBRARY, "--map", MAP, "-o", "trip.toml"])),
+    "move": ("", WORDS),
+    "check": (f"{WORDS} --quiet", "saltcart check"),
+    "undo": (f"{WORDS} --quiet", "saltcart undo --yes --drop-copies; saltcart trips"),
+    "refused": ("", "saltcart move keel/Recordings --to keel/Recordings/old --yes; saltcart check; saltcart haul trip.toml"),
+}
+
+
+def shoot(name: str, before: str, command: str) -> None:
+    """One picture: a fresh studio, `before` run unseen, `command` run in a terminal window."""
+    shutil.rmtree(STUDIO, ignore_errors=True)
+    studio.build(str(STUDIO))
+    home = {**os.environ, "SALTCART_HOME": str(STUDIO / "saltcart-data"), "DISPLAY": DISPLAY, "TERM": "xterm-256color"}
+    if before:
+        subprocess.run(before, shell=True, cwd=STUDIO, env=home, check=True)
+    script = f"cd {STUDIO}; printf '\\033[?25l'; printf '%s\\n' {shlex.quote('$ ' + command)}; {command}; touch {STUDIO}/done; sleep 60"
+    style = ["-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "156x47+0+0", "-bg", "#101418", "-fg", "#d8dee4", "+sb"]
+    window = subprocess.Popen(["xterm", *style, "-e", "bash", "-c", script], env=home)
+    while not (STUDIO / "done").exists():
+        time.sleep(0.2)
+    time.sleep(0.7)
+    subprocess.run(["import", "-window", "root", str(TO / f"{name}.png")], env=home, check=True)
+    window.kill()
+    window.wait()
+
+
+def main() -> None:
+    """Take the named pictures, or all."""
+    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
+    time.sleep(1)
+    try:
+        for name in sys.argv[1:] or PICTURES:
+            shoot(name, *PICTURES[name])
+    finally:
+        screen.kill()
+        shutil.rmtree(STUDIO, ignore_errors=True)
+
+
+if __name__ == "__main__":
+    main()
