@@ -3,7 +3,6 @@
 import argparse
 
 from saltcart.errors import UsageError
-from saltcart.trips.trip import latest, opened
 
 
 def add_ledgers(parser: argparse.ArgumentParser) -> None:
@@ -32,6 +31,8 @@ def add_trip(parser: argparse.ArgumentParser) -> None:
 
 def trip_name(options: argparse.Namespace, *states: str) -> str:
     """The trip named on the command line, or the newest in one of `states`."""
+    from saltcart.trips.trip import latest, opened  # the look-only commands do without
+
     if not options.trip:
         return latest(*states)
     with opened(options.trip) as trip:
@@ -41,3 +42,8 @@ def trip_name(options: argparse.Namespace, *states: str) -> str:
 def need_answer(options: argparse.Namespace, what: str) -> UsageError:
     """The error for a question nobody answered with yes."""
     return UsageError(f"Not confirmed, so nothing was {what}", "Answer y, or add --yes.")
+
+
+def add_cart(parser: argparse.ArgumentParser) -> None:
+    """--cart."""
+    parser.add_argument("--cart", metavar="FILE", help="the configuration (default: cart.toml here, then in the user's configuration folder)")

@@ -1,11 +1,14 @@
 """The parts of the JSON documents that several commands share."""
 
-from typing import Any
+from __future__ import annotations
 
-from saltcart.trips.account import TripAccount
-from saltcart.trips.check import CheckReport, Problem
-from saltcart.trips.draft import Draft
-from saltcart.trips.judge import LedgerState
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:  # every command loads this module, few need what these bring in
+    from saltcart.trips.account import TripAccount
+    from saltcart.trips.check import CheckReport, Problem
+    from saltcart.trips.draft import Draft
+    from saltcart.trips.judge import LedgerState
 
 
 def ledger_state(state: LedgerState) -> dict[str, Any]:

@@ -1,19 +1,23 @@
 """The screen: tables, remarks, bars and questions, the same for every command."""
 
+from __future__ import annotations
+
 import argparse
 import json
 import os
 import sys
 import time
 from collections.abc import Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from rich.box import SIMPLE_HEAD
 from rich.console import Console
 from rich.filesize import decimal
-from rich.progress import BarColumn, DownloadColumn, Progress, TextColumn, TimeRemainingColumn, TransferSpeedColumn
 from rich.table import Table
 from rich.text import Text
+
+if TYPE_CHECKING:
+    from rich.progress import Progress
 
 from saltcart.errors import show
 from saltcart.progress import Tick
@@ -21,7 +25,7 @@ from saltcart.spelling.moves import tail_below
 
 PATIENCE = 2.0  # seconds before a bar shows
 PLAIN_EVERY = 10.0  # seconds between plain lines where there is no terminal
-WIDTH_ELSEWHERE = 110  # columns when standard output is no terminal
+WIDTH_ELSEWHERE = 132  # columns when standard output is no terminal
 STYLES = {"found": "green", "missing": "red", "offline": "yellow", "altered": "red", "unreadable": "red", "unclear": "yellow"}
 
 
@@ -73,12 +77,13 @@ class Screen:
             console.print(Text.assemble(("  ! ", "yellow"), text), soft_wrap=True)
 
     def table(self, title: str, columns: Sequence[str], rows: Sequence[Sequence[Any]]) -> None:
-        """A table; a column whose name begins with `>` is for numbers."""
+        """A table; a column whose name begins with `>` is for numbers.  The first column is not broken into lines."""
         if self.json or self.quiet or not rows:
             return
         table = Table(title=title, title_justify="left", title_style="bold", box=SIMPLE_HEAD, pad_edge=False, show_edge=False)
-        for name in columns:
-            table.add_column(name.removeprefix(">"), justify="right" if name.startswith(">") else "left", overflow="fold", no_wrap=name.startswith(">"))
+        for number, name in enumerate(columns):
+            figure = name.startswith(">")
+            table.add_column(name.removeprefix(">"), justify="right" if figure else "left", overflow="fold", no_wrap=figure or number == 0)
         for row in rows:
             table.add_row(*map(cell, columns, row))
         self.out.print(table)
@@ -146,6 +151,8 @@ class Watch:
 
     def draw(self, tick: Tick) -> None:
         """Move the bar of the present step, a new one for each step."""
+        from rich.progress import BarColumn, DownloadColumn, Progress, TextColumn, TimeRemainingColumn, TransferSpeedColumn
+
         if self.bar is None:
             columns = (TextColumn("{task.description}"), BarColumn(), DownloadColumn(), TransferSpeedColumn(), TimeRemainingColumn())
             self.bar = Progress(*columns, console=self.screen.err, transient=True)

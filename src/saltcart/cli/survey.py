@@ -3,57 +3,141 @@
 import argparse
 import os
 from collections.abc import Sequence
+from datetime import UTC, datetime
 
-from saltcart.cli.arguments import add_ledgers
+from saltcart.cart import load
+from saltcart.cli.arguments import add_cart, add_ledgers
 from saltcart.cli.documents import ledger_state
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
+from saltcart.shelves.pile import Heap, packs
 from saltcart.trips.judge import LedgerState
-from saltcart.trips.survey import Heap, SurveyReport, survey
+from saltcart.trips.survey import SurveyedShelf, SurveyReport, read_shelf_headers, survey
+
+MOST_COLUMNS = 6
+PICTURE_DEPTH = 1
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The places to look at."""
-    parser.add_argument("place", nargs="+", metavar="PLACE", help="folders to look through")
+    parser.add_argument("place", nargs="*", metavar="PLACE", help="folders to look through (default: the usual ones, and those of cart.toml)")
     add_ledgers(parser)
+    add_cart(parser)
+    parser.add_argument("--depth", type=int, default=0, metavar="N", help="show the packs in each shelf, N folders deep")
+    parser.add_argument("--headers", action="store_true", help="read every sound's header: length, rate, channels, depth")
+    parser.add_argument("--write", metavar="FILE", help="draft a cart.toml from the findings, or add to one")
+    parser.add_argument("--picture", metavar="FILE", help="draw where the room goes (.png or .svg)")
 
 
 def run(options: argparse.Namespace) -> int:
     """Survey the places."""
     screen = Screen(options)
     with screen.watch() as watch:
-        report = survey(options.place, options.ledger, options.map, watch)
-    show_shelves(screen, report.shelves)
-    show_ledgers(screen, report.ledgers)
-    for remark in report.remarks:
-        screen.remark(remark)
-    sums = many(len(report.shelves), "shelf", "shelves"), many(files(report), "file", "files"), size(total_bytes(report))
-    screen.say(", ".join(sums) + ". Nothing was written.")
-    screen.document(document(report))
+        report = survey(options.place, options.ledger, options.map, load(options.cart), watch)
+        if options.headers:
+            read_shelf_headers(report, watch)
+    show_survey(screen, report, options.depth)
+    extras(screen, report, options)
+    screen.document(document(report, options.depth))
     lost = sum(count for verdict, count in report.counts.items() if verdict != "found")
     return 1 if lost or any(state.trouble for state in report.ledgers) else 0
 
 
-def files(report: SurveyReport) -> int:
-    """Files in all shelves."""
-    return sum(heap.files for heap in report.shelves)
-
-
-def total_bytes(report: SurveyReport) -> int:
-    """Bytes in all shelves."""
-    return sum(heap.bytes for heap in report.shelves)
-
-
-def show_shelves(screen: Screen, shelves: Sequence[Heap]) -> None:
-    """The table of shelves."""
+def show_survey(screen: Screen, report: SurveyReport, depth: int) -> None:
+    """All tables, what was found odd, and the sums."""
+    show_shelves(screen, report, depth)
+    show_ledgers(screen, report.ledgers)
+    show_leans(screen, report)
     screen.table(
-        "Shelves",
-        ("Shelf", ">Size", ">On disk", ">Files", ">Sounds", "Kinds", "Place"),
-        [
-            (show(os.path.basename(heap.path)), size(heap.bytes), size(heap.disk_bytes), heap.files, heap.audio_files, kinds(heap), place(heap.path))
-            for heap in shelves
-        ],
+        "Outside every shelf",
+        ("Folder", ">Entries", ">Files", ">Size"),
+        [(place(stray.folder), stray.entries, stray.files, size(stray.bytes)) for stray in report.strays],
     )
+    for finding in report.findings:
+        screen.remark(f"{place(finding.path)} {show(finding.what)}")
+    files, total = sums(report)
+    screen.say(", ".join((many(len(report.shelves), "shelf", "shelves"), many(files, "file", "files"), size(total))) + ". Nothing moved or changed.")
+    broken = [state.path for state in report.ledgers if state.counts()["missing"] + state.counts()["offline"]]
+    if broken:
+        screen.say(f"To see which entries are not found: saltcart check --ledger {' '.join(map(quoted, broken[:3]))}{' ...' if broken[3:] else ''}")
+
+
+def quoted(path: str) -> str:
+    """A path to be typed."""
+    text = place(path)
+    return f"'{text}'" if " " in text and not text.startswith("~") else text
+
+
+def extras(screen: Screen, report: SurveyReport, options: argparse.Namespace) -> None:
+    """The configuration and the picture, when asked for."""
+    if options.write:
+        from saltcart.trips import cartfile
+
+        path = os.path.abspath(os.path.expanduser(options.write))
+        added = cartfile.write(report, options.map, path)
+        screen.say(f"{place(path)}: {many(added, 'table', 'tables')} added; what you wrote there stayed.")
+    if options.picture:
+        from saltcart.report.pictures import Bar, room_picture
+
+        bars = []
+        for shelf in report.shelves:
+            bars.append(Bar(shelf.name, 0, shelf.heap.bytes))
+            bars += [Bar(os.path.basename(heap.path), level, heap.bytes) for level, heap in packs(shelf.heap, PICTURE_DEPTH)]
+        room_picture(bars, f"Where the room goes: {size(sums(report)[1])} in {many(len(report.shelves), 'shelf', 'shelves')}", options.picture)
+        screen.say(f"Picture written: {place(os.path.abspath(options.picture))}")
+
+
+def sums(report: SurveyReport) -> tuple[int, int]:
+    """Files and bytes in all shelves."""
+    return sum(shelf.heap.files for shelf in report.shelves), sum(shelf.heap.bytes for shelf in report.shelves)
+
+
+def show_shelves(screen: Screen, report: SurveyReport, depth: int) -> None:
+    """The table of shelves and, to `depth`, their packs."""
+    rows = []
+    for shelf in report.shelves:
+        rows.append(shelf_row(show(shelf.name), shelf.heap, shelf.care, whereabouts(shelf)))
+        rows += [shelf_row("  " * level + show(os.path.basename(heap.path)), heap, "", "") for level, heap in packs(shelf.heap, depth)]
+    columns = ("Shelf", ">Size", ">On disk", ">Files", ">Largest", "Sounds", "Newest", "Care", "Place")
+    screen.table("Shelves", columns, rows)
+    if any(shelf.headers for shelf in report.shelves):
+        screen.table("Headers", ("Shelf", ">Plays for", ">Longest", "Rates", "Channels", "Bits", ">Tagged", ">Broken"), list(map(header_row, report.shelves)))
+
+
+def shelf_row(name: str, heap: Heap, care: str, where: str) -> tuple[str | int, ...]:
+    """The figures of one folder."""
+    kinds = ", ".join(f"{count:,} {kind}" for kind, count in sorted(heap.kinds.items(), key=lambda pair: -pair[1])[:3])
+    sounds = f"{heap.audio_share:.0%}: {kinds}" if kinds else "none"
+    newest = datetime.fromtimestamp(heap.newest, UTC).strftime("%Y-%m-%d") if heap.newest else ""
+    return name, size(heap.bytes), size(heap.disk_bytes), heap.files, size(heap.largest_bytes), sounds, newest, care, where
+
+
+def whereabouts(shelf: SurveyedShelf) -> str:
+    """Where a shelf lies, how it is reached, and what share of its drive it takes."""
+    where = place(shelf.heap.path)
+    if shelf.drive and shelf.drive.total_bytes:
+        where += f" ({shelf.heap.disk_bytes / shelf.drive.total_bytes:.0%} of {show(shelf.drive.name)})"
+    return f"{place(shelf.reached_as)} -> {where}" if shelf.reached_as else where
+
+
+def header_row(shelf: SurveyedShelf) -> tuple[str | int, ...]:
+    """What the headers of one shelf say."""
+    found = shelf.headers
+
+    def listed(counts: dict[int, int], unit: str = "") -> str:
+        return ", ".join(f"{value:,}{unit} ({count})" for value, count in sorted(counts.items()))
+
+    return (
+        show(shelf.name), clock(found.seconds), clock(found.longest_seconds), listed(found.rates, " Hz"),
+        listed(found.channels), listed(found.bits), found.tagged, len(found.troubles),
+    )  # fmt: skip
+
+
+def clock(seconds: float) -> str:
+    """A length in hours, minutes and seconds."""
+    minutes, rest = divmod(round(seconds), 60)
+    hours, minutes = divmod(minutes, 60)
+    return f"{hours}:{minutes:02d}:{rest:02d}"
 
 
 def show_ledgers(screen: Screen, states: Sequence[LedgerState]) -> None:
@@ -71,22 +155,62 @@ def numbers(state: LedgerState) -> tuple[int | str, ...]:
     return sum(counts.values()), counts["found"], counts["offline"], counts["missing"], other
 
 
-def kinds(heap: Heap) -> str:
-    """Kinds of sound with their counts."""
-    return ", ".join(f"{kind} {count}" for kind, count in heap.kinds.most_common())
+def show_leans(screen: Screen, report: SurveyReport) -> None:
+    """Which ledger leans on which shelf, by number of entries: what a move of that shelf will touch."""
+    leant = sorted({shelf for _ledger, shelf in report.leans})
+    for start in range(0, len(leant), MOST_COLUMNS):
+        part = leant[start : start + MOST_COLUMNS]
+        rows = [
+            (place(state.path), *(report.leans[number, shelf] for shelf in part))
+            for number, state in enumerate(report.ledgers)
+            if any(report.leans[number, shelf] for shelf in part)
+        ]
+        screen.table("What leans on what (entries)", ("Ledger", *(f">{show(report.shelves[shelf].name)}" for shelf in part)), rows)
 
 
-def document(report: SurveyReport) -> dict[str, object]:
+def document(report: SurveyReport, depth: int) -> dict[str, object]:
     """The survey as the design fixes it."""
+    files, total = sums(report)
     return {
-        "shelves": [
-            {
-                "name": os.path.basename(heap.path), "path": heap.path, "care": "own", "files": heap.files, "bytes": heap.bytes,
-                "disk_bytes": heap.disk_bytes, "audio_files": heap.audio_files, "kinds": dict(heap.kinds),
-            }
-            for heap in report.shelves
-        ],
+        "places": report.places,
+        "shelves": [shelf_document(report, number, depth) for number in range(len(report.shelves))],
         "ledgers": [ledger_state(state) for state in report.ledgers],
-        "totals": {"files": files(report), "bytes": total_bytes(report), "entries": report.counts},
-        "remarks": report.remarks,
+        "strays": [{"folder": one.folder, "entries": one.entries, "files": one.files, "bytes": one.bytes} for one in report.strays],
+        "findings": [{"kind": one.kind, "path": one.path, "what": one.what} for one in report.findings],
+        "totals": {"files": files, "bytes": total, "entries": report.counts},
+    }
+
+
+def shelf_document(report: SurveyReport, number: int, depth: int) -> dict[str, object]:
+    """One shelf."""
+    shelf = report.shelves[number]
+    return {
+        "name": shelf.name,
+        "path": shelf.heap.path,
+        "reached_as": shelf.reached_as,
+        "care": shelf.care,
+        "drive": shelf.drive.identity if shelf.drive else None,
+        "drive_share": round(shelf.heap.disk_bytes / shelf.drive.total_bytes, 4) if shelf.drive and shelf.drive.total_bytes else None,
+        **heap_document(shelf.heap),
+        "packs": [{"path": heap.path, "level": level, **heap_document(heap)} for level, heap in packs(shelf.heap, depth)],
+        "leant_on_by": {report.ledgers[ledger].path: count for (ledger, one), count in sorted(report.leans.items()) if one == number},
+        **({"headers": header_document(shelf)} if shelf.headers else {}),
+    }
+
+
+def heap_document(heap: Heap) -> dict[str, object]:
+    """The sums of one folder."""
+    newest = datetime.fromtimestamp(heap.newest, UTC).strftime("%Y-%m-%dT%H:%M:%SZ") if heap.newest else None
+    return {
+        "files": heap.files, "bytes": heap.bytes, "disk_bytes": heap.disk_bytes, "largest_file_bytes": heap.largest_bytes,
+        "audio_files": heap.audio_files, "audio_share": round(heap.audio_share, 4), "kinds": dict(heap.kinds), "newest": newest,
+    }  # fmt: skip
+
+
+def header_document(shelf: SurveyedShelf) -> dict[str, object]:
+    """What the headers of one shelf say."""
+    found = shelf.headers
+    return {
+        "duration_seconds": round(found.seconds, 3), "longest_seconds": round(found.longest_seconds, 3), "sample_rates_hz": dict(found.rates),
+        "channels": dict(found.channels), "bits": dict(found.bits), "tagged_files": found.tagged, "unreadable_files": len(found.troubles),
     }  # fmt: skip

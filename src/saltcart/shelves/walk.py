@@ -3,13 +3,14 @@
 import os
 import stat
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from operator import attrgetter
+from typing import NamedTuple
 
 FILE, FOLDER, LINK, OTHER = "file", "folder", "link", "other"
+KINDS = {stat.S_IFREG: FILE, stat.S_IFDIR: FOLDER, stat.S_IFLNK: LINK}
 
 
-@dataclass(frozen=True, slots=True)
-class Item:
+class Item(NamedTuple):
     """One thing in a tree.
 
     `path` is relative to the tree's top ("" for the top itself).  `size` is in bytes, `disk_bytes`
@@ -39,57 +40,42 @@ def ignore(_path: str, _error: OSError) -> None:
 def walk(top: str, trouble: Trouble = ignore) -> Iterator[Item]:
     """Everything in the tree below `top`, folders before what is in them, names in order.
 
-    What cannot be looked at is told to `trouble` with its full path and left out.
+    What cannot be looked at is told to `trouble` with its full path and left out.  A `top`
+    that is a file is a tree of one.
     """
-    waiting = [""]
+    try:
+        first = item_of("", top, os.lstat(top))
+    except OSError as error:
+        trouble(top, error)
+        return
+    yield first
+    waiting = [""] if first.kind == FOLDER else []
     while waiting:
         folder = waiting.pop()
-        place = os.path.join(top, folder) if folder else top
+        place, lead = (os.path.join(top, folder), folder + "/") if folder else (top, "")
         try:
-            yield item_of(top, folder)
-            names = sorted(os.listdir(place), reverse=True)
+            with os.scandir(place) as scan:
+                entries = sorted(scan, key=attrgetter("name"))
         except OSError as error:
             trouble(place, error)
             continue
         deeper = []
-        for name in reversed(names):
-            path = f"{folder}/{name}" if folder else name
+        for entry in entries:
             try:
-                item = item_of(top, path)
+                item = item_of(lead + entry.name, entry.path, entry.stat(follow_symlinks=False))
             except OSError as error:
-                trouble(os.path.join(top, path), error)
+                trouble(entry.path, error)
                 continue
-            if item.kind == FOLDER:
-                deeper.append(path)
-            else:
-                yield item
+            if item.kind is FOLDER:
+                deeper.append(item.path)
+            yield item
         waiting += reversed(deeper)
 
 
-def item_of(top: str, path: str) -> Item:
-    """The thing at `path` below `top`; OSError when it cannot be looked at."""
-    place = os.path.join(top, path) if path else top
-    state = os.lstat(place)
-    kind = kind_of(state.st_mode)
-    target = os.readlink(place) if kind == LINK else None
-    return Item(
-        path,
-        kind,
-        state.st_size if kind == FILE else 0,
-        state.st_blocks * 512,
-        state.st_mtime_ns,
-        stat.S_IMODE(state.st_mode),
-        state.st_dev,
-        state.st_ino,
-        state.st_nlink,
-        target,
-    )
-
-
-def kind_of(mode: int) -> str:
-    """File, folder, link or other, from a `st_mode`."""
-    if stat.S_ISREG(mode):
-        return FILE
-    if stat.S_ISDIR(mode):
-        return FOLDER
-    return LINK if stat.S_ISLNK(mode) else OTHER
+def item_of(path: str, place: str, state: os.stat_result) -> Item:
+    """The thing at `place`, which is `path` in its tree; OSError when a link cannot be read."""
+    mode = state.st_mode
+    kind = KINDS.get(mode & 0o170000, OTHER)
+    size = state.st_size if kind is FILE else 0
+    target = os.readlink(place) if kind is LINK else None
+    return Item(path, kind, size, state.st_blocks * 512, state.st_mtime_ns, mode & 0o7777, state.st_dev, state.st_ino, state.st_nlink, target)

@@ -1,124 +1,209 @@
-"""The survey: which shelves and ledgers lie in some places, how big they are, and how every entry stands now."""
+"""The survey: shelves and ledgers in some places, which leans on which, and how every entry stands now."""
 
 import os
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
+from saltcart.cart import Cart
+from saltcart.drives import Drive, Presence, drive_of
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.ledgers import Map, load_map, open_ledger, recognised
+from saltcart.ledgers.kinds import head_of
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
-from saltcart.shelves.walk import FILE, FOLDER, walk
-from saltcart.trips.trip import SET_ASIDE
-from saltcart.trips.judge import Judge, LedgerState, add_counts
-
-MOSTLY = 0.5  # the share of bytes in sounds from which a folder counts as one of sounds
-# What people call the folders they keep libraries in; such a folder is no library itself.
-KEEPING_PLACES = {"sounds", "samples", "audio", "libraries", "sound libraries", "sample libraries", "instruments", "sound sets", "packs", "loops"}
+from saltcart.shelves.headers import HeaderSums, read_headers
+from saltcart.shelves.oddities import SET_ASIDE, plain_name, shortcut
+from saltcart.shelves.pile import Heap, every, pile, proposed
+from saltcart.shelves.walk import FILE, walk
+from saltcart.spelling.moves import tail_below
+from saltcart.trips.judge import FOUND, Judge, LedgerState, add_counts
 
 
 @dataclass(slots=True)
-class Heap:
-    """Sums over one folder and all below it; `direct` sounds and `loose` other files lie in the folder itself."""
+class SurveyedShelf:
+    """One proposed shelf; `reached_as` is the link that leads to it, where one does."""
 
+    heap: Heap
+    name: str
+    care: str = "own"
+    reached_as: str | None = None
+    drive: Drive | None = None
+    headers: HeaderSums | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """Something a person should know: its kind in a word, where, and what about it."""
+
+    kind: str
     path: str
-    files: int = 0
-    bytes: int = 0
-    disk_bytes: int = 0
-    audio_files: int = 0
-    audio_bytes: int = 0
-    direct: int = 0
-    loose: int = 0
-    kinds: Counter[str] = field(default_factory=Counter)
-    below: list["Heap"] = field(default_factory=list)
+    what: str
 
-    def add(self, other: "Heap") -> None:
-        """Add the sums of a folder below."""
-        self.files += other.files
-        self.bytes += other.bytes
-        self.disk_bytes += other.disk_bytes
-        self.audio_files += other.audio_files
-        self.audio_bytes += other.audio_bytes
-        self.kinds += other.kinds
 
-    @property
-    def mostly_sounds(self) -> bool:
-        """Whether at least half of the bytes are sounds."""
-        return self.audio_files > 0 and self.audio_bytes >= MOSTLY * self.bytes
+@dataclass(frozen=True, slots=True)
+class Stray:
+    """Entries that lie outside every shelf, by folder: how many entries, of how many files and bytes."""
+
+    folder: str
+    entries: int
+    files: int
+    bytes: int
 
 
 @dataclass(slots=True)
 class SurveyReport:
-    """Proposed shelves (largest first), ledgers with verdicts, and what could not be read."""
+    """All that was seen.  `leans` counts entries by (ledger number, shelf number)."""
 
-    shelves: list[Heap]
-    ledgers: list[LedgerState]
-    remarks: list[str]
+    places: list[str]
+    shelves: list[SurveyedShelf] = field(default_factory=list)
+    ledgers: list[LedgerState] = field(default_factory=list)
+    leans: Counter[tuple[int, int]] = field(default_factory=Counter)
+    strays: list[Stray] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
 
     @property
     def counts(self) -> dict[str, int]:
         """Verdict to number of entries over all ledgers."""
         return add_counts(self.ledgers)
 
+    def shelf_of(self, path: str) -> int | None:
+        """The number of the shelf that holds the absolute `path`, or None."""
+        for number, shelf in enumerate(self.shelves):
+            if tail_below(path, shelf.heap.path) is not None:
+                return number
+        return None
 
-def survey(places: Sequence[str], ledgers: Sequence[str] = (), maps: Sequence[str] = (), progress: Progress = silent) -> SurveyReport:
-    """Look at `places`, and at `ledgers` that lie elsewhere.  Raises Refused for a place that is no folder."""
-    loaded = [load_map(path) for path in maps]
-    remarks: list[str] = []
-    found = {os.path.realpath(os.path.expanduser(path)): None for path in ledgers}
-    shelves: dict[str, Heap] = {}
-    for place in places:
-        top = os.path.realpath(os.path.expanduser(place))
-        if not os.path.isdir(top):
-            word = "is not a folder" if os.path.exists(top) else "is not there"
-            raise Refused(f"{show(place)} {word}", "Name a folder; if its drive is not connected, plug it in.")
-        heap = pile(top, loaded, found, remarks, progress)
-        shelves |= {shelf.path: shelf for shelf in proposed(heap, top=True)}
+
+def default_places(cart: Cart) -> list[str]:
+    """Where sounds are kept by this system's conventions, and what the configuration names."""
+    from platformdirs import user_music_path
+
+    home = os.path.expanduser("~")
+    usual = [str(user_music_path()), *(os.path.join(home, name) for name in ("Sounds", "Samples"))]
+    wanted = [*cart.places, *(shelf.path for shelf in cart.shelves), *(path for path in usual if os.path.isdir(path))]
+    return list(dict.fromkeys(wanted))
+
+
+def survey(
+    places: Sequence[str],
+    ledgers: Sequence[str] = (),
+    maps: Sequence[str] = (),
+    cart: Cart | None = None,
+    progress: Progress = silent,
+) -> SurveyReport:
+    """Look at `places` (the default ones when there are none), and at `ledgers` that lie elsewhere.
+
+    Raises Refused for a place that is no folder.
+    """
+    cart = cart or Cart()
+    loaded = [load_map(path) for path in dict.fromkeys([*maps, *cart.maps])]
+    scan = Scan(cart, loaded, progress)
+    for place in places or default_places(cart):
+        scan.look_at(place)
+    scan.follow_links()
+    report = scan.report
+    report.shelves.sort(key=lambda shelf: -shelf.heap.bytes)
+    add_drives(report)
+    named = [os.path.realpath(os.path.expanduser(path)) for path in ledgers]
+    paths = dict.fromkeys([*named, *map(os.path.realpath, cart.ledgers), *scan.found])
     judge = Judge(headers=False)
-    states = []
-    for number, path in enumerate(found):
-        progress(Tick("judge", path, number, len(found)))
-        states.append(judge.ledger(open_ledger(path, loaded)))
-    return SurveyReport(sorted(shelves.values(), key=lambda heap: -heap.bytes), states, remarks)
+    for number, path in enumerate(paths):
+        progress(Tick("judge", path, number, len(paths)))
+        report.ledgers.append(judge_one(judge, path, loaded, path in named))
+    lean(report)
+    report.findings += twins(report)
+    return report
 
 
-def pile(top: str, maps: Sequence[Map], found: dict[str, None], remarks: list[str], progress: Progress) -> Heap:
-    """Walk `top` once: the tree of sums, with the ledgers that lie in it added to `found`."""
-    heaps: dict[str, Heap] = {}
+def judge_one(judge: Judge, path: str, maps: Sequence[Map], named: bool) -> LedgerState:
+    """One ledger, judged; when it cannot be opened and nobody `named` it now, that is noted and the survey goes on."""
+    try:
+        return judge.ledger(open_ledger(path, maps))
+    except SaltCartError as error:
+        if named:
+            raise
+        return LedgerState(path, "", trouble=error)
 
-    def trouble(path: str, error: OSError) -> None:
-        remarks.append(f"{show(path)} could not be read: {error.strerror}")
 
-    for item in walk(top, trouble):
-        place = os.path.join(top, item.path) if item.path else top
-        if hidden := SET_ASIDE.search(item.path):
-            if item.path.endswith(hidden[0]):
-                remarks.append(f"{show(place)} holds originals set aside by trip {hidden[1]}: saltcart trips {hidden[1]}")
-            continue
-        if item.kind == FOLDER:
-            heaps[item.path] = Heap(place)
-        elif item.kind == FILE:
-            heap = heaps[os.path.dirname(item.path)]
-            kind = kind_of(item.path)
-            heap.files += 1
-            heap.bytes += item.size
-            heap.disk_bytes += item.disk_bytes
+class Scan:
+    """Walks the places and gathers what they hold; no folder is walked twice."""
+
+    def __init__(self, cart: Cart, maps: Sequence[Map], progress: Progress):
+        self.cart, self.maps, self.progress = cart, maps, progress
+        self.report = SurveyReport([])
+        self.found: dict[str, None] = {}
+        self.links: list[str] = []
+        self.presence = Presence()
+
+    def look_at(self, place: str, reached_as: str | None = None) -> None:
+        """Walk one place.  Refused when it is no folder."""
+        top = os.path.realpath(os.path.expanduser(place))
+        if any(tail_below(top, done) is not None for done in self.report.places):
+            return
+        if not os.path.isdir(top):
+            away = self.presence.away(top)
+            word = "is not a folder" if os.path.exists(top) else away or "is not there"
+            raise Refused(f"{show(place)}: {word}", "Name a folder; if its drive is not connected, plug it in.")
+        self.report.places.append(top)
+        heap = pile(top, self.trouble, self.progress, lambda name: bool(SET_ASIDE.search(name)))
+        folders = every(heap)
+        for folder in folders:
+            self.look_closer(folder)
+        declared = [folder for folder in folders if self.cart.shelf(folder.path)] if self.cart.shelves else []
+        for found in declared + [found for found in proposed(heap, top=reached_as is None) if found not in declared]:
+            if not any(tail_below(found.path, shelf.heap.path) is not None for shelf in self.report.shelves):
+                known = self.cart.shelf(found.path)
+                name, care = (known.name, known.care) if known else (os.path.basename(found.path), "own")
+                self.report.shelves.append(SurveyedShelf(found, name, care, reached_as))
+
+    def trouble(self, path: str, error: OSError) -> None:
+        """Name what could not be read, and go on."""
+        self.tell("unreadable", path, f"could not be read: {error.strerror}")
+
+    def tell(self, kind: str, path: str, what: str) -> None:
+        """Add a finding."""
+        self.report.findings.append(Finding(kind, path, what))
+
+    def look_closer(self, folder: Heap) -> None:
+        """Look at what in one folder is no sound: links, shortcut files, ledgers, odd things."""
+        self.links += [os.path.join(folder.path, name) for name in folder.links]
+        for name in folder.odd:
+            self.tell("odd", os.path.join(folder.path, name), "is a pipe, socket or device; it was not opened")
+        for name in folder.loose:
+            path = os.path.join(folder.path, name)
+            try:
+                kind = shortcut(name, head_of(path))
+            except SaltCartError as error:
+                self.tell("unreadable", path, error.what)
+                continue
             if kind:
-                heap.audio_files += 1
-                heap.direct += 1
-                heap.audio_bytes += item.size
-                heap.kinds[kind] += 1
+                self.tell("shortcut", path, f"is {kind} of a file manager: it opens there, and no program follows it; use a signpost instead")
             else:
-                heap.loose += 1
-                look_for_ledger(place, maps, found, remarks)
-            progress(Tick("survey", item.path, len(heaps), 0))
-    for path in reversed(heaps):
-        if path:
-            parent = heaps[os.path.dirname(path)]
-            parent.add(heaps[path])
-            parent.below.append(heaps[path])
-    return heaps[""] if "" in heaps else Heap(top)
+                remarks: list[str] = []
+                look_for_ledger(path, self.maps, self.found, remarks)
+                for remark in remarks:
+                    self.tell("ledger", path, remark)
+        for path in folder.skipped:
+            trip = path.rpartition("-")[2]
+            self.tell("set aside", path, f"holds originals set aside by trip {trip}; see: saltcart trips {trip}")
+
+    def follow_links(self) -> None:
+        """See where the links lead: to shelves elsewhere, to drives that are away, nowhere, or under a wrong name."""
+        for link in self.links:
+            target = os.path.realpath(link)
+            meant = plain_name(os.path.basename(link))
+            if meant and not os.path.lexists(os.path.join(os.path.dirname(link), meant)):
+                self.tell("link name", link, f'programs look for "{show(meant)}", this link is called "{show(os.path.basename(link))}"')
+            if os.path.isdir(target):
+                self.tell("link", link, f"leads to {show(target)}")
+                self.look_at(target, reached_as=link)
+            elif not os.path.exists(target):
+                away = self.presence.away(target)
+                if away:
+                    self.tell("offline", link, f"leads to {show(target)}: {away}; plug it in, nothing is lost")
+                else:
+                    self.tell("broken link", link, f"leads to {show(target)}, which is not there")
 
 
 def look_for_ledger(path: str, maps: Sequence[Map], found: dict[str, None], remarks: list[str]) -> None:
@@ -131,17 +216,78 @@ def look_for_ledger(path: str, maps: Sequence[Map], found: dict[str, None], rema
         remarks.append(error.what)
 
 
-def proposed(heap: Heap, top: bool = False) -> list[Heap]:
-    """The folders a person would call shelves, at and below `heap`.
+def add_drives(report: SurveyReport) -> None:
+    """Say on which drive each shelf lies."""
+    drives: dict[int, Drive] = {}
+    for shelf in report.shelves:
+        device = os.stat(shelf.heap.path).st_dev
+        drive = drives.get(device)
+        if drive is None or drive.simulated:
+            drive = drives[device] = drive_of(shelf.heap.path)
+        shelf.drive = drive
 
-    A folder with sounds of its own is one, and so is a library: a folder of folders of sounds.
-    Where people keep several of these side by side (the `top` that was asked about, a folder
-    called Sounds or the like, one with mostly other things in it) each is looked at for itself.
-    """
-    within = [shelf for folder in heap.below if folder.audio_files for shelf in proposed(folder)]
-    if heap.direct:
-        return [heap] if heap.mostly_sounds else [heap, *within]
-    mere_step = len(heap.below) == 1 and not heap.loose
-    if top or not heap.mostly_sounds or mere_step or os.path.basename(heap.path).lower() in KEEPING_PLACES:
-        return within
-    return [heap]
+
+def twins(report: SurveyReport) -> list[Finding]:
+    """Shelves that are copies of each other, told by the names and sizes of their files, and which of them entries name."""
+    groups: dict[tuple[int, int], list[int]] = {}
+    for number, shelf in enumerate(report.shelves):
+        if shelf.heap.bytes:
+            groups.setdefault((shelf.heap.files, shelf.heap.bytes), []).append(number)
+    findings = []
+    for group in groups.values():
+        seen: list[tuple[int, set[tuple[str, int]]]] = []
+        for number in group if len(group) > 1 else ():
+            mine = inventory(report.shelves[number].heap.path)
+            other = next((one for one, files in seen if files == mine), None)
+            seen.append((number, mine))
+            if other is not None:
+                findings.append(twin(report, number, other))
+    return findings
+
+
+def twin(report: SurveyReport, number: int, other: int) -> Finding:
+    """The finding that one shelf is a copy of another."""
+    uses = [sum(count for (_ledger, shelf), count in report.leans.items() if shelf == one) for one in (number, other)]
+    one, two = (report.shelves[which].heap.path for which in (number, other))
+    return Finding("twin", one, f"holds the same files as {show(two)}; entries that name this one: {uses[0]}, the other: {uses[1]}")
+
+
+def inventory(top: str) -> set[tuple[str, int]]:
+    """Path and size of every file below `top`."""
+    return {(item.path, item.size) for item in walk(top) if item.kind == FILE}
+
+
+def lean(report: SurveyReport) -> None:
+    """Count which ledgers lean on which shelves, and gather what lies outside of all."""
+    numbers: dict[str, int | None] = {}
+    outside: dict[str, Counter[str]] = {}
+    for number, state in enumerate(report.ledgers):
+        for judgement in state.judgements:
+            folder = os.path.dirname(judgement.resolved)
+            if folder not in numbers:
+                numbers[folder] = report.shelf_of(os.path.realpath(folder))
+            shelf = numbers[folder]
+            if shelf is None and judgement.entry.names == "folder":
+                shelf = report.shelf_of(os.path.realpath(judgement.resolved))
+            if shelf is not None:
+                report.leans[number, shelf] += 1
+            elif judgement.verdict == FOUND and judgement.entry.names == "file":
+                outside.setdefault(folder, Counter())[judgement.resolved] += 1
+    report.strays = [stray(folder, paths) for folder, paths in sorted(outside.items())]
+
+
+def stray(folder: str, paths: Counter[str]) -> Stray:
+    """The sums of the entries that lie in one folder outside every shelf."""
+    return Stray(folder, sum(paths.values()), len(paths), sum(os.path.getsize(path) for path in paths))
+
+
+def read_shelf_headers(report: SurveyReport, progress: Progress = silent) -> None:
+    """Read the header of every sound in every shelf; broken ones become findings."""
+    for shelf in report.shelves:
+        shelf.headers = HeaderSums()
+        paths: Iterable[str] = (
+            os.path.join(shelf.heap.path, item.path) for item in walk(shelf.heap.path) if item.kind == FILE and kind_of(item.path)
+        )
+        for header in read_headers(paths, shelf.heap.audio_files, progress):
+            shelf.headers.add(header)
+        report.findings += [Finding("unreadable", header.path, header.trouble or "") for header in shelf.headers.troubles]

@@ -1,7 +1,6 @@
 """One trip on disk: its folder, its waybill, its logbook and its state."""
 
 import os
-import re
 import secrets
 import shutil
 from collections.abc import Iterator
@@ -9,12 +8,11 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from filelock import FileLock, Timeout
-
 from saltcart.errors import Refused, SaltCartError, UsageError, show
 from saltcart.home import trips_folder
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
 from saltcart.safefile import digest_of
+from saltcart.shelves.oddities import set_aside_name
 from saltcart.trips import waybill as waybills
 from saltcart.trips.logbook import LedgerRow, Logbook, now
 from saltcart.trips.waybill import Shelf, Waybill
@@ -24,8 +22,6 @@ HAULING, HAULED, SWITCHING, SWITCHED = "hauling", "hauled", "switching", "switch
 RELEASING, RELEASED, UNDOING, UNDONE = "releasing", "released", "undoing", "undone"
 ENDED = (RELEASED, UNDONE)
 
-# How the name of a set-aside folder ends, with the trip's id.
-SET_ASIDE = re.compile(r"\.set-aside-([a-z0-9]{4})(?=/|$)")
 LETTERS = "bcdfghjkmnpqrstvwxz23456789"  # no two that look alike, no vowels to make words
 
 
@@ -52,7 +48,7 @@ class Trip:
     def aside(self, shelf: Shelf) -> str:
         """Where the originals of `shelf` are set aside: a hidden name beside it, on its own drive."""
         parent, name = os.path.split(shelf.old)
-        return os.path.join(parent, f".{name}.set-aside-{self.name}")
+        return os.path.join(parent, set_aside_name(name, self.name))
 
     def maps(self) -> list[Map]:
         """The maps of this trip, from the copies kept in its folder."""
@@ -140,6 +136,8 @@ def opened(name: str) -> Iterator[Trip]:
 @contextmanager
 def held(name: str) -> Iterator[Trip]:
     """The trip of that id, to work on: nobody else may until this ends.  Refused when somebody does."""
+    from filelock import FileLock, Timeout  # brings in a good part of the standard library
+
     with opened(name) as trip:
         try:
             with FileLock(os.path.join(trip.folder, "lock"), timeout=0):

@@ -1,0 +1,109 @@
+"""`cart.toml`: what a person has told Salt Cart about their shelves, ledgers, programs and drives.  Nothing needs it."""
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from saltcart import tomlfile
+
+NAME = "cart.toml"
+CARE = ("own", "replaceable")
+ROLES = ("sounds", "backup", "system")
+SHAPE: dict[str, Any] = {
+    "places": [str],
+    "maps": [str],
+    "backup_marks": [str],
+    "headroom_percent": int,
+    "shelf": [{"!path": str, "name": str, "care": CARE, "collection": bool}],
+    "ledger": [{"!path": str}],
+    "program": [{"!name": str, "!process": str}],
+    "drive": [{"!identity": str, "name": str, "role": ROLES, "mount": str, "spinning": bool}],
+}
+
+
+@dataclass(frozen=True, slots=True)
+class KnownShelf:
+    """A shelf someone declared; `collection` None leaves the judgement to Salt Cart."""
+
+    path: str
+    name: str
+    care: str = "own"
+    collection: bool | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class KnownDrive:
+    """A drive someone declared; `spinning` None asks the system."""
+
+    identity: str
+    name: str
+    role: str = "sounds"
+    mount: str | None = None
+    spinning: bool | None = None
+
+
+@dataclass(slots=True)
+class Cart:
+    """The whole configuration; paths are absolute.  `path` is None when there is no file."""
+
+    path: str | None = None
+    places: Sequence[str] = ()
+    maps: Sequence[str] = ()
+    backup_marks: Sequence[str] = ()
+    headroom_percent: int = 2
+    shelves: list[KnownShelf] = field(default_factory=list)
+    ledgers: Sequence[str] = ()
+    processes: dict[str, str] = field(default_factory=dict)
+    drives: list[KnownDrive] = field(default_factory=list)
+
+    def drive(self, identity: str) -> KnownDrive | None:
+        """What was declared of the drive of that identity."""
+        return next((drive for drive in self.drives if drive.identity == identity), None)
+
+    def shelf(self, path: str) -> KnownShelf | None:
+        """What was declared of the shelf at the real path `path`."""
+        return next((shelf for shelf in self.shelves if os.path.realpath(shelf.path) == path), None)
+
+
+def find(chosen: str | None = None) -> str | None:
+    """The path of the configuration: the chosen one, else in the working folder, else in the user's; None when there is none."""
+    if chosen:
+        return os.path.abspath(os.path.expanduser(chosen))
+    from platformdirs import user_config_path
+
+    candidates = (Path.cwd() / NAME, user_config_path("saltcart", appauthor=False) / NAME)
+    return next((str(path) for path in candidates if path.is_file()), None)
+
+
+def load(chosen: str | None = None) -> Cart:
+    """The configuration, empty when there is none.  Raises BadFile with file, line and key."""
+    path = find(chosen)
+    if path is None:
+        return Cart()
+    tables = tomlfile.read(path, SHAPE)
+    here = os.path.dirname(path)
+
+    def full(text: str) -> str:
+        return os.path.normpath(os.path.join(here, os.path.expanduser(text)))
+
+    shelves = [
+        KnownShelf(full(row["path"]), row.get("name", os.path.basename(row["path"])), row.get("care", "own"), row.get("collection"))
+        for row in tables.get("shelf", [])
+    ]
+    drives = [
+        KnownDrive(row["identity"], row.get("name", row["identity"]), row.get("role", "sounds"), row.get("mount"), row.get("spinning"))
+        for row in tables.get("drive", [])
+    ]
+    return Cart(
+        path,
+        [full(text) for text in tables.get("places", [])],
+        [full(text) for text in tables.get("maps", [])],
+        tables.get("backup_marks", []),
+        tables.get("headroom_percent", 2),
+        shelves,
+        [full(row["path"]) for row in tables.get("ledger", [])],
+        {row["name"]: row["process"] for row in tables.get("program", [])},
+        drives,
+    )

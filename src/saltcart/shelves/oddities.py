@@ -1,0 +1,32 @@
+"""What people have done before, told from links and files: names with something stuck to them, shortcuts that are no folders."""
+
+import re
+
+# Words that file managers stick to the name of a link or a copy they make.
+STUCK = re.compile(r"(?i)^(?:link to |shortcut to )(?P<after>.+)$|^(?P<before>.+?)(?: - shortcut| - copy| alias| link| copy| \(\d+\)|\s+)$")
+# The first bytes of the shortcut files of other systems' file managers: the shell link header
+# size and class id (MS-SHLLINK, section 2.1), and the mark of alias files that hold a bookmark.
+SHORTCUT_MAGIC = {b"L\0\0\0\x01\x14\x02\0": "a shortcut file", b"book\0\0\0\0mark": "an alias file"}
+SHORTCUT_SUFFIXES = {".lnk": "a shortcut file", ".url": "a web shortcut file", ".webloc": "a web shortcut file", ".desktop": "a shortcut file"}
+
+SET_ASIDE = re.compile(r"\.set-aside-([a-z0-9]{4})$")
+
+
+def set_aside_name(name: str, trip: str) -> str:
+    """The hidden name under which trip `trip` sets aside a shelf called `name`; SET_ASIDE knows it again."""
+    return f".{name}.set-aside-{trip}"
+
+
+def plain_name(name: str) -> str | None:
+    """The name that `name` would have without what a file manager (or a slip) stuck to it; None when nothing is."""
+    found = STUCK.match(name)
+    return (found["after"] or found["before"]) if found else None
+
+
+def shortcut(name: str, head: bytes) -> str | None:
+    """What kind of shortcut file a file of that name and beginning is, or None.  Programs do not follow these."""
+    for magic, kind in SHORTCUT_MAGIC.items():
+        if head.startswith(magic):
+            return kind
+    suffix = name[name.rfind(".") :].lower() if "." in name else ""
+    return SHORTCUT_SUFFIXES.get(suffix) if suffix in SHORTCUT_SUFFIXES else None

@@ -1,0 +1,96 @@
+"""Drafting `cart.toml` from a survey, and adding to one without touching what a person wrote."""
+
+import os
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import tomlkit
+from tomlkit.exceptions import TOMLKitError
+
+from saltcart.cart import load
+from saltcart.errors import BadFile
+from saltcart.safefile import replacing
+from saltcart.trips.survey import SurveyedShelf, SurveyReport
+from saltcart.trips.waybill import as_toml_path
+
+HEAD = """\
+What Salt Cart knows of this machine's sounds. Drafted by a survey; edit it as you like:
+running the survey again adds what is new and leaves your edits and comments alone.
+Everything here is optional.
+"""
+BACKUP_NOTE = "folders whose presence marks a drive as one for backups"
+
+
+def write(report: SurveyReport, maps: Sequence[str], path: str) -> int:
+    """Add what the survey found to the configuration at `path`, new or not; how many tables were added.
+
+    Raises BadFile when the file there is no configuration.
+    """
+    old = ""
+    if os.path.exists(path):
+        load(path)
+        with open(path, encoding="utf-8") as stream:
+            old = stream.read()
+    try:
+        document = tomlkit.parse(old)
+    except TOMLKitError as error:
+        raise BadFile(path, None, f"is not valid TOML ({error})", "Mend it.") from error
+    if not old:
+        for line in HEAD.splitlines():
+            document.add(tomlkit.comment(line))
+        document.add("backup_marks", tomlkit.item([]).comment(BACKUP_NOTE))
+    add_maps(document, maps)
+    here = os.path.dirname(path)
+    added = add(document, "shelf", "path", here, [(shelf.heap.path, lambda shelf=shelf: shelf_table(shelf)) for shelf in report.shelves])
+    added += add(document, "ledger", "path", here, [(state.path, lambda state=state: plain_table(path=as_toml_path(state.path))) for state in report.ledgers])
+    drives = {shelf.drive.identity: shelf.drive for shelf in report.shelves if shelf.drive}
+    added += add(document, "drive", "identity", None, [
+        (identity, lambda drive=drive: plain_table(identity=drive.identity, name=drive.name, mount=as_toml_path(drive.mount)))
+        for identity, drive in drives.items()
+    ])  # fmt: skip
+    with replacing(path) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
+        stream.write(tomlkit.dumps(document))
+    return added
+
+
+def add_maps(document: tomlkit.TOMLDocument, maps: Sequence[str]) -> None:
+    """Add the maps by which the ledgers were read."""
+    held = document.get("maps")
+    fresh = [path for path in (as_toml_path(os.path.abspath(os.path.expanduser(one))) for one in maps) if path not in (held or [])]
+    if held is None:
+        document.add("maps", tomlkit.item(fresh).multiline(True))
+    else:
+        held.extend(fresh)
+
+
+def add(document: tomlkit.TOMLDocument, kind: str, key: str, here: str | None, rows: list[tuple[str, Callable[[], Any]]]) -> int:
+    """Add the tables of `rows` whose key the document does not hold yet; how many."""
+    tables = document.get(kind)
+    held = {str(table.get(key)) for table in tables or []}
+    if here is not None:
+        held = {os.path.realpath(os.path.join(here, os.path.expanduser(text))) for text in held}
+    fresh = [make() for value, make in rows if value not in held]
+    if not fresh:
+        return 0
+    if tables is None:
+        tables = tomlkit.aot()
+        document.add(kind, tables)
+    for table in fresh:
+        tables.append(table)
+    return len(fresh)
+
+
+def shelf_table(shelf: SurveyedShelf) -> tomlkit.items.Table:
+    """One [[shelf]]."""
+    table = plain_table(name=shelf.name, path=as_toml_path(shelf.heap.path))
+    table.add("care", tomlkit.item(shelf.care).comment('"own": cannot be had again; "replaceable": its maker offers it for download'))
+    table.add(tomlkit.comment("collection = true     # tidy judges files no ledger names only in collections"))
+    return table
+
+
+def plain_table(**values: str) -> tomlkit.items.Table:
+    """A table of texts."""
+    table = tomlkit.table()
+    for key, value in values.items():
+        table.add(key, value.encode("utf-8", "surrogateescape").decode("utf-8", "replace"))
+    return table
