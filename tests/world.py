@@ -59,7 +59,9 @@ class WorldCase(unittest.TestCase):
     def setUp(self):
         self.top = Path(tempfile.mkdtemp(prefix="saltcart-test-", dir=self.folder)).resolve()
         self.addCleanup(shutil.rmtree, self.top, ignore_errors=True)
-        self.environment = {**os.environ, "SALTCART_HOME": str(self.top / "home"), "COLUMNS": "120"}
+        self.environment = {**os.environ, "SALTCART_HOME": str(self.top / "home"), "HOME": str(self.top / "user"), "COLUMNS": "120"}
+        for name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_MUSIC_DIR"):
+            self.environment.pop(name, None)
         self.keel, self.lighter = self.drive("keel"), self.drive("lighter")
         self.shelf = self.keel / "Sounds" / "Bell Tones"
         self.new = self.lighter / "Sounds" / "Bell Tones"

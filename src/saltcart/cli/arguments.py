@@ -14,9 +14,13 @@ def add_ledgers(parser: argparse.ArgumentParser) -> None:
 def add_plan(parser: argparse.ArgumentParser) -> None:
     """The shelves and what becomes of them."""
     parser.add_argument("shelf", nargs="+", metavar="SHELF", help="the folder of sounds to move")
-    parser.add_argument("--to", required=True, metavar="FOLDER", help="the folder on the other drive that will hold the shelf")
+    parser.add_argument("--to", required=True, action="append", metavar="FOLDER", help="the folder that will hold the shelf; once for all, or once for each")
     add_ledgers(parser)
     parser.add_argument("--signpost", action="store_true", help="leave a link with exactly the old name at the old place")
+    parser.add_argument("--keep-entries", action="store_true", help="rewrite nothing: ledgers go on naming the old place, through the signpost")
+    parser.add_argument("--leave-out", nargs="+", action="extend", default=[], metavar="PATTERN", help="what stays where it is, such as '*.ini' or 'Old Packs'")
+    parser.add_argument("--only", nargs="+", action="extend", default=[], metavar="PATTERN", help="move nothing but this")
+    add_cart(parser)
 
 
 def add_yes(parser: argparse.ArgumentParser) -> None:

@@ -49,6 +49,7 @@ def draft_document(draft: Draft, waybill: str | None) -> dict[str, Any]:
             {
                 "name": one.shelf.name, "from": one.shelf.old, "to": one.shelf.new, "care": one.shelf.care, "leave": one.shelf.leave,
                 "files": one.files, "bytes": one.bytes, "disk_bytes": one.disk_bytes, "audio_files": one.audio_files,
+                "stay": list(one.shelf.stay), "only": list(one.shelf.only), "renames": [{"from": old, "to": new} for old, new in one.shelf.renames],
             }
             for one in draft.shelves
         ],
@@ -59,9 +60,12 @@ def draft_document(draft: Draft, waybill: str | None) -> dict[str, Any]:
         "files": sum(one.files for one in draft.shelves),
         "bytes": sum(one.bytes for one in draft.shelves),
         "drives": [
-            {"name": drive.name, "mount": drive.mount, "identity": drive.identity, "free_bytes": drive.free_bytes, "total_bytes": drive.total_bytes}
-            for drive in draft.drives
+            {"name": room.drive.name, "mount": room.drive.mount, "identity": room.drive.identity, "free_bytes": room.before,
+             "free_after_haul_bytes": room.hauled, "free_after_release_bytes": room.released}
+            for room in draft.rooms
         ],
+        "haul_seconds": round(draft.seconds, 1),
+        "searched": draft.searched,
         "remarks": draft.remarks,
     }  # fmt: skip
 

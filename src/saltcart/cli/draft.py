@@ -3,8 +3,10 @@
 import argparse
 import os
 
+from saltcart.cart import load
 from saltcart.cli.arguments import add_plan
 from saltcart.cli.documents import draft_document
+from saltcart.cli.drives import duration
 from saltcart.cli.screen import Screen, place, size
 from saltcart.errors import Refused, show
 from saltcart.trips import waybill as waybills
@@ -20,7 +22,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def request(options: argparse.Namespace) -> Request:
     """What the command line asks for."""
-    return Request(options.shelf, options.to, options.ledger, options.map, options.signpost)
+    return Request(
+        options.shelf, options.to, options.ledger, options.map, options.signpost,
+        options.leave_out, options.only, options.keep_entries, load(options.cart),
+    )  # fmt: skip
 
 
 def run(options: argparse.Namespace) -> int:
@@ -60,9 +65,14 @@ def show_draft(screen: Screen, plan: Draft) -> None:
             for one in plan.ledgers
         ],
     )
-    for drive in plan.drives:
-        need = sum(one.target_bytes for one in plan.shelves if one.shelf.new_drive == drive.identity)
-        screen.say(f"Room on {show(drive.name)}: {size(drive.free_bytes)} free now, {size(max(0, drive.free_bytes - need))} afterwards.")
+    screen.table(
+        "Room",
+        ("Drive", ">Free now", ">After the haul", ">After release"),
+        [(show(room.drive.name), size(room.before), size(max(0, room.hauled)), size(max(0, room.released))) for room in plan.rooms],
+    )
+    screen.say(f"The haul should take about {duration(plan.seconds)}, every byte read back from the new drive.")
+    if plan.searched:
+        screen.say(f"Searched for ledgers: {', '.join(map(place, plan.searched))}. Not searched: everything else; name others with --ledger.")
     for remark in plan.remarks:
         screen.remark(remark)
 

@@ -7,15 +7,38 @@ for demonstrations and tests; it goes through the same code as any other.
 """
 
 import os
+import stat
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any, NoReturn
 
 from saltcart import tomlfile
+from saltcart.drives.facts import Facts, facts_of
+from saltcart.drives.limits import Limits, limits_of
 from saltcart.errors import Refused, show
 from saltcart.shelves.walk import walk
 
 MARKER = ".saltcart-drive.toml"
-MARKER_SHAPE: dict[str, Any] = {"!name": str, "!identity": str, "capacity_bytes": int}
+MARKER_SHAPE: dict[str, Any] = {
+    "!name": str,
+    "!identity": str,
+    "capacity_bytes": int,
+    "filesystem": str,
+    "read_only": bool,
+    "spinning": bool,
+    "bus_bits_per_second": int,
+    "disk": str,
+    "network": bool,
+    "health": str,
+}
+FACTS = ("disk", "spinning", "bus_bits_per_second", "network", "health")
+# Kernel file systems that hold no files of a person's.
+PSEUDO = {
+    "autofs", "binfmt_misc", "bpf", "cgroup", "cgroup2", "configfs", "debugfs", "devpts", "devtmpfs", "efivarfs", "fuse.gvfsd-fuse",
+    "fuse.portal", "fusectl", "hugetlbfs", "mqueue", "nsfs", "overlay", "proc", "pstore", "ramfs", "rpc_pipefs", "securityfs",
+    "squashfs", "sysfs", "tracefs",
+}  # fmt: skip
+SYSTEM_FOLDERS = ("/dev", "/proc", "/sys", "/run/", "/boot", "/snap", "/var/lib/docker")
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +53,14 @@ class Drive:
     free_bytes: int
     read_only: bool
     simulated: bool = False
+    reserved_bytes: int = 0
+    source: str = ""
+    facts: Facts = Facts()
+
+    @property
+    def limits(self) -> Limits:
+        """What its file system can hold."""
+        return limits_of(self.filesystem)
 
 
 def existing(path: str) -> str:
@@ -59,6 +90,7 @@ def drive_at(mount: str, room: bool = True) -> Drive:
     marker = tomlfile.read(marker_path, MARKER_SHAPE) if os.path.isfile(marker_path) else {}
     volume = os.statvfs(mount)
     total, free = volume.f_blocks * volume.f_frsize, volume.f_bavail * volume.f_frsize
+    reserved = (volume.f_bfree - volume.f_bavail) * volume.f_frsize
     source, filesystem = source_of(mount)
     identity = f"marker:{marker['identity']}" if marker else identity_of(source, volume.f_fsid)
     simulated = "capacity_bytes" in marker
@@ -67,8 +99,11 @@ def drive_at(mount: str, room: bool = True) -> Drive:
         used = sum(item.disk_bytes for item in walk(mount)) if room else 0
         free = min(free, max(0, total - used))
     name = marker.get("name") or os.path.basename(mount) or "system"
-    read_only = bool(volume.f_flag & os.ST_RDONLY)
-    return Drive(name, mount, identity, "simulated" if simulated else filesystem, total, free, read_only, simulated)
+    read_only = marker.get("read_only", bool(volume.f_flag & os.ST_RDONLY))
+    if simulated:
+        facts = Facts(**{key: marker[key] for key in FACTS if key in marker})
+        return Drive(name, mount, identity, marker.get("filesystem", "simulated"), total, free, read_only, True, 0, "", facts)
+    return Drive(name, mount, identity, filesystem, total, free, read_only, False, reserved, source, facts_of(source, filesystem))
 
 
 def source_of(mount: str) -> tuple[str, str]:
@@ -78,10 +113,20 @@ def source_of(mount: str) -> tuple[str, str]:
     while True:
         for part in reversed(psutil.disk_partitions(all=True)):
             if part.mountpoint == mount:
-                return part.device, part.fstype
+                return part.device, exact_kind(part.device, part.fstype)
         if mount == "/":
             return "", ""
         mount = os.path.dirname(mount)
+
+
+def exact_kind(device: str, kind: str) -> str:
+    """`fuseblk` is whatever a user-space driver serves: the device's own boot sector says which, where it may be read."""
+    if kind != "fuseblk":
+        return kind
+    with suppress(OSError), open(device, "rb") as stream:
+        sign = stream.read(11)[3:]
+        return {b"EXFAT   ": "fuseblk.exfat", b"NTFS    ": "fuseblk.ntfs"}.get(sign, kind)
+    return kind
 
 
 def identity_of(source: str, number: int, folder: str = "/dev/disk/by-uuid") -> str:
@@ -108,10 +153,20 @@ def find_drive(identity: str, last_mount: str) -> Drive | None:
 
 
 def mounts() -> list[str]:
-    """Mount points of drives a person could mean."""
+    """Mount points of drives a person could mean: each volume once, no kernel pseudo mounts."""
     import psutil
 
-    return [part.mountpoint for part in psutil.disk_partitions(all=False)]
+    found: dict[int, str] = {}
+    for part in psutil.disk_partitions(all=True):
+        mount = part.mountpoint
+        if part.fstype in PSEUDO or f"{mount}/".startswith(SYSTEM_FOLDERS) and not mount.startswith("/run/media/"):
+            continue
+        with suppress(OSError):
+            state = os.stat(mount)
+            if stat.S_ISDIR(state.st_mode) and os.statvfs(mount).f_blocks:
+                best = found.get(state.st_dev)
+                found[state.st_dev] = min(best, mount, key=len) if best else mount
+    return list(found.values())
 
 
 def require(identity: str, mount: str, purpose: str) -> None:

@@ -1,15 +1,19 @@
 """Where a path goes when shelves move: prefixes compared by component, never by character."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """One folder that goes from the absolute path `old` to the absolute path `new`."""
+    """One folder (or file) that goes from the absolute path `old` to the absolute path `new`.
+
+    `takes` says of a path below it whether it goes along; by default everything does.
+    """
 
     old: str
     new: str
+    takes: Callable[[str], bool] | None = None
 
 
 def plain(path: str) -> str:
@@ -53,9 +57,10 @@ class Moves:
         for move in self.moves:
             tail = tail_below(path, move.old)
             if tail is not None:
-                return joined(move.new, tail)
+                stays = tail and move.takes and not move.takes(tail)
+                return None if stays else joined(move.new, tail)
         return None
 
     def reversed(self) -> "Moves":
         """The same folders, the other way."""
-        return Moves(Move(move.new, move.old) for move in self.moves)
+        return Moves(Move(move.new, move.old, move.takes) for move in self.moves)

@@ -158,7 +158,7 @@ def check_shelf(trip: Trip, number: int, digests: bool, progress: Progress) -> S
     total = trip.logbook.totals(number)[1]
     for row in trip.logbook.rows(number):
         item = row.item
-        place = os.path.join(shelf.new, item.path) if item.path else shelf.new
+        place = shelf.place(item.path)
         if item.kind == FILE:
             report.files += 1
             report.bytes += item.size

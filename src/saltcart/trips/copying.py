@@ -24,6 +24,7 @@ from saltcart.drives.flush import flush_files
 from saltcart.safefile import remove_if_there, short_name, sync_folder
 from saltcart.shelves.digests import CHUNK, digest_file
 from saltcart.shelves.walk import Item
+from saltcart.trips.waybill import Shelf
 from saltcart.trips.logbook import PLACING, TROUBLE, VERIFIED, Logbook, Row
 
 Tell = Callable[[str, str, int], None]
@@ -46,11 +47,11 @@ class Copy:
 
 @dataclass(frozen=True, slots=True)
 class Route:
-    """From where to where a shelf is copied, its number in the logbook, and the file system it goes to."""
+    """A shelf to copy, its number in the logbook, and the mount point and file system it goes to."""
 
     number: int
-    old: str
-    new: str
+    shelf: Shelf
+    mount: str
     filesystem: str
 
 
@@ -67,7 +68,7 @@ def copy_group(route: Route, rows: list[Row], logbook: Logbook, tell: Tell) -> N
             except SourceTrouble as trouble:
                 copies.pop()
                 troubles.append((row.item.path, str(trouble)))
-        flush_files([copy.temporary for copy in copies], route.new, route.filesystem)
+        flush_files([copy.temporary for copy in copies], route.mount, route.filesystem)
         for copy in list(copies):
             if not comes_back(copy, route, tell):
                 copies.remove(copy)
@@ -97,10 +98,11 @@ def record(route: Route, copies: list[Copy], troubles: list[tuple[str, str]], lo
 
 def planned(route: Route, row: Row) -> Copy:
     """Where one file is read, written and named."""
-    final = os.path.join(route.new, row.item.path)
+    final = route.shelf.place(row.item.path)
     folder, name = os.path.split(final)
     temporary = os.path.join(folder, f".saltcart-{short_name(name, 12)}.part")
-    return Copy(row, os.path.join(route.old, row.item.path), temporary, final)
+    source = os.path.join(route.shelf.old, row.item.path) if row.item.path else route.shelf.old
+    return Copy(row, source, temporary, final)
 
 
 def copy_file(copy: Copy, tell: Tell) -> str:
@@ -184,7 +186,7 @@ def comes_back(copy: Copy, route: Route, tell: Tell) -> bool:
         copy.digest = copy_file(copy, lambda *_: None)
     except SourceTrouble:
         return False
-    flush_files([copy.temporary], route.new, route.filesystem)
+    flush_files([copy.temporary], route.mount, route.filesystem)
     if read_back(copy, lambda *_: None) == copy.digest:
         return True
     remove_if_there(copy.temporary)

@@ -3,41 +3,54 @@
 import os
 import tempfile
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from glob import escape
 
+from saltcart.cart import Cart
 from saltcart.drives import Drive, drive_of
 from saltcart.drives.drive import mount_of
+from saltcart.drives.fit import Reason, assumed_rate, state_reasons
 from saltcart.drives.known import remember
-from saltcart.errors import CannotSpell, Refused, UsageError, show
+from saltcart.drives.limits import ADVICE, HARD, obstacles, renames_of
+from saltcart.errors import CannotSpell, Refused, SaltCartError, UsageError, show
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import digest_of
 from saltcart.shelves.audio import kind_of
-from saltcart.shelves.walk import FILE, LINK, Item, walk
+from saltcart.shelves.walk import FILE, LINK, Item
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import drafts
 from saltcart.trips.judge import Judge, LedgerState
 from saltcart.trips.plan import plan_ledger, stage
 from saltcart.trips.places import allocated, leads_out, refuse_clashes, refuse_lack_of_room, unit_of
 from saltcart.trips.routes import Routes
-from saltcart.trips.survey import look_for_ledger
+from saltcart.trips.survey import look_for_ledger, usual_ledgers
 from saltcart.trips.waybill import LedgerLine, Shelf, Waybill
 
 
 @dataclass(frozen=True, slots=True)
 class Request:
-    """What a person asks for: shelves to move below the folder `to`, with what names them."""
+    """What a person asks for.
+
+    `to` is one folder for all shelves, or one for each.  Without `ledgers`, those that lean on
+    the shelves are looked for.  `leave_out` and `only` are patterns of what stays and what alone
+    travels.  `keep_entries` leaves ledgers naming the old place, through the signpost.
+    """
 
     shelves: Sequence[str]
-    to: str
+    to: Sequence[str]
     ledgers: Sequence[str] = ()
     maps: Sequence[str] = ()
     signpost: bool = False
+    leave_out: Sequence[str] = ()
+    only: Sequence[str] = ()
+    keep_entries: bool = False
+    cart: Cart = field(default_factory=Cart)
 
 
 @dataclass(slots=True)
 class DraftedShelf:
-    """One shelf as the draft saw it; bytes as written in it, and as its drive allocates them."""
+    """One shelf as the draft saw it; bytes as written in it, as its drive allocates them, and as the new one will."""
 
     shelf: Shelf
     files: int = 0
@@ -58,38 +71,154 @@ class DraftedLedger:
     travels: bool
 
 
+@dataclass(frozen=True, slots=True)
+class Room:
+    """Free bytes on one drive now, after the haul and after the release."""
+
+    drive: Drive
+    before: int
+    hauled: int
+    released: int
+
+
 @dataclass(slots=True)
 class Draft:
-    """A waybill with what it rests on."""
+    """A waybill with what it rests on; `seconds` is how long the haul should take."""
 
     waybill: Waybill
     shelves: list[DraftedShelf]
     ledgers: list[DraftedLedger]
-    drives: list[Drive]
+    rooms: list[Room]
+    seconds: float
     remarks: list[str]
+    searched: list[str] = field(default_factory=list)
 
 
 def draft(request: Request, progress: Progress = silent) -> Draft:
     """Work out a trip.  Raises Refused when it cannot be made; nothing is written but our own list of what was seen."""
     if not request.shelves:
         raise UsageError("No shelf was named", "Name the folder to move.")
-    shelves = [shelf_of(path, request) for path in request.shelves]
-    refuse_overlap(shelves)
-    maps = [load_map(path) for path in request.maps]
+    remarks: list[str] = []
+    shelves = [allowed_names(shelf, remarks) for shelf in distinct(shelves_of(request), remarks)]
+    maps = [load_map(path) for path in dict.fromkeys([*request.maps, *request.cart.maps])]
     waybill = Waybill(shelves, maps=[plan.path for plan in maps])
     scout = Scout(waybill, maps, progress)
     drafted = [scout.look_over(shelf) for shelf in shelves]
-    drives = refuse_no_room(drafted)
-    paths = dict.fromkeys([*(os.path.realpath(os.path.expanduser(path)) for path in request.ledgers), *scout.found])
-    routes, judge = Routes(waybill.moves()), Judge(headers=False)
-    ledgers = [try_ledger(open_ledger(path, maps), routes, judge) for path in paths]
+    drives = {shelf.new_drive: drive_of(shelf.new) for shelf in shelves}
+    for drive in drives.values():
+        remarks += weigh(drive, drafted, request.cart)
+    ledgers, searched = gather_ledgers(request, waybill, scout, progress)
     waybill.ledgers = [ledger.line for ledger in ledgers]
     waybill.draft = drafts.keep((one.shelf.old, one.items) for one in drafted)
-    remember([*drives, *(drive_of(shelf.old) for shelf in shelves)])
-    return Draft(waybill, drafted, ledgers, drives, scout.remarks + remarks_on(request, shelves, ledgers))
+    remember([*drives.values(), *(drive_of(shelf.old) for shelf in shelves)])
+    remarks += scout.remarks + remarks_on(request, shelves, ledgers)
+    seconds = sum(2 * one.target_bytes / assumed_rate(drives[one.shelf.new_drive], request.cart) for one in drafted)
+    return Draft(waybill, drafted, ledgers, rooms_of(drafted, drives), seconds, remarks, searched)
 
 
-def shelf_of(path: str, request: Request) -> Shelf:
+def shelves_of(request: Request) -> list[Shelf]:
+    """The shelves with their new places.  UsageError when places and shelves do not pair up."""
+    targets = list(request.to)
+    if len(targets) == 1:
+        targets *= len(request.shelves)
+    if len(targets) != len(request.shelves):
+        raise UsageError("Give --to once for all shelves, or once for each", f"{len(request.shelves)} shelves, {len(targets)} places.")
+    if request.keep_entries and not request.signpost:
+        raise UsageError("--keep-entries needs --signpost", "Without a link at the old place the entries would lead nowhere.")
+    return [shelf_of(path, to, request) for path, to in zip(request.shelves, targets)]
+
+
+def distinct(shelves: Sequence[Shelf], remarks: list[str]) -> list[Shelf]:
+    """The shelves, those renamed that would land on the name of another.  Refused when they lie in each other."""
+    done: list[Shelf] = []
+    for shelf in shelves:
+        for other in done:
+            if tail_below(shelf.old, other.old) is not None or tail_below(other.old, shelf.old) is not None:
+                raise Refused(f"{show(other.old)} and {show(shelf.old)} overlap", "Move the outer one alone.")
+        new, number = shelf.new, 1
+        while any(new.casefold() == other.new.casefold() for other in done):
+            number += 1
+            new = f"{shelf.new} ({number})"
+        if new != shelf.new:
+            remarks.append(f"{show(shelf.old)} would land on the name of another shelf; it will be called {show(os.path.basename(new))}")
+        done.append(replace(shelf, new=new, name=os.path.basename(new)))
+    return done
+
+
+def allowed_names(shelf: Shelf, remarks: list[str]) -> Shelf:
+    """The shelf with what its new drive cannot hold renamed or left where it is.  Refused for what cannot go at all."""
+    limits = drive_of(shelf.new).limits
+    found = list(obstacles(shelf.walk(), limits, len(shelf.new)))
+    hard = [one for one in found if one.weight == HARD]
+    if hard:
+        raise Refused(
+            f"The new drive cannot hold {len(hard)} file(s) of {show(shelf.name)}",
+            "Leave them out with --leave-out, or choose another drive.",
+            [f"{show(one.path)} {one.what}" for one in hard[:20]],
+        )
+    staying = tuple(escape(one.path) for one in found if one.kind == "link")
+    renames = tuple(renames_of(found))
+    if staying:
+        remarks.append(f"{len(staying)} link(s) in {show(shelf.name)} cannot be kept on the new drive and stay where they are")
+    if renames:
+        first = ", ".join(f"{show(old)} -> {show(os.path.basename(new))}" for old, new in renames[:3])
+        remarks.append(f"{len(renames)} name(s) in {show(shelf.name)} cannot be kept on the new drive; entries follow the new names: {first}{' ...' if renames[3:] else ''}")
+    return replace(shelf, stay=(*shelf.stay, *staying), renames=renames)
+
+
+def weigh(drive: Drive, drafted: Sequence[DraftedShelf], cart: Cart) -> list[str]:
+    """What is to be said of a drive for this load.  Refused when something hard speaks against it."""
+    mine = [one for one in drafted if one.shelf.new_drive == drive.identity]
+    need = sum(one.target_bytes for one in mine if not os.path.isdir(one.shelf.new))
+    refuse_lack_of_room(drive, need)
+    reasons = [reason for reason in state_reasons(drive, cart) if reason.kind not in ("read-only", "not writable")]
+    for reason in reasons:
+        if reason.weight == HARD:
+            raise Refused(f"The drive {show(drive.name)} is not for this: {reason.what}", "Choose another drive, or mend what cart.toml says of it.")
+    if drive.free_bytes - need < drive.total_bytes * cart.headroom_percent // 100:
+        reasons.append(Reason(ADVICE, "headroom", f"less than {cart.headroom_percent} % of it would be left free"))
+    return [f"{show(drive.name)}: {reason.what}" for reason in reasons]
+
+
+def rooms_of(drafted: Sequence[DraftedShelf], drives: dict[str, Drive]) -> list[Room]:
+    """The room before and after on the drives the shelves come from and go to."""
+    everything = dict(drives)
+    for one in drafted:
+        everything.setdefault(one.shelf.old_drive, drive_of(one.shelf.old))
+    rooms = []
+    for identity, drive in everything.items():
+        coming = sum(one.target_bytes for one in drafted if one.shelf.new_drive == identity)
+        going = sum(one.disk_bytes for one in drafted if one.shelf.old_drive == identity)
+        rooms.append(Room(drive, drive.free_bytes, drive.free_bytes - coming, drive.free_bytes - coming + going))
+    return rooms
+
+
+def gather_ledgers(request: Request, waybill: Waybill, scout: "Scout", progress: Progress) -> tuple[list[DraftedLedger], list[str]]:
+    """The ledgers of the trip, tried out, and the places that were searched for them.
+
+    Named ones and those inside the shelves are all taken; without named ones, those elsewhere
+    that lean on a shelf.
+    """
+    judge = Judge(headers=False)
+    given = [os.path.realpath(os.path.expanduser(path)) for path in request.ledgers]
+    inside = [path for path in scout.found if path not in given]
+    ledgers = [try_ledger(open_ledger(path, scout.maps), waybill, judge) for path in dict.fromkeys([*given, *inside])]
+    if request.ledgers:
+        return ledgers, []
+    elsewhere, searched = usual_ledgers(request.cart, scout.maps, progress)
+    for path in elsewhere:
+        if path not in scout.found:
+            try:
+                one = try_ledger(open_ledger(path, scout.maps), waybill, judge)
+            except SaltCartError as error:
+                scout.remarks.append(f"{show(error.what)}; it is left out")
+                continue
+            if one.changes or not one.line.rewrite:
+                ledgers.append(one)
+    return ledgers, searched
+
+
+def shelf_of(path: str, to: str, request: Request) -> Shelf:
     """The shelf at `path` and its new place; Refused when the one is no folder or the other cannot be."""
     given = os.path.abspath(os.path.expanduser(path))
     if not os.path.lexists(given):
@@ -99,11 +228,14 @@ def shelf_of(path: str, request: Request) -> Shelf:
     old = os.path.realpath(given)
     if mount_of(old) == old:
         raise Refused(f"{show(old)} is the top of a drive; a shelf is a folder on one", "Name the folders on it that hold sounds.")
-    new = os.path.join(os.path.realpath(os.path.expanduser(request.to)), os.path.basename(old))
+    new = os.path.join(os.path.realpath(os.path.expanduser(to)), os.path.basename(old))
     refuse_place(old, new)
     leave = "signpost" if request.signpost else "nothing"
-    name = os.path.basename(old)
-    return Shelf(name, old, new, drive_of(old).identity, writable_drive(new).identity, leave=leave)
+    known = request.cart.shelf(old)
+    return Shelf(
+        os.path.basename(old), old, new, drive_of(old).identity, writable_drive(new).identity, known.care if known else "own", leave,
+        tuple(request.leave_out), tuple(request.only), entries="keep" if request.keep_entries else "rewrite",
+    )  # fmt: skip
 
 
 def refuse_place(old: str, new: str) -> None:
@@ -133,16 +265,6 @@ def writable_drive(path: str) -> Drive:
     return drive
 
 
-def refuse_overlap(shelves: Sequence[Shelf]) -> None:
-    """Raise Refused when shelves lie in each other or would land on one name."""
-    for position, one in enumerate(shelves):
-        for other in shelves[position + 1 :]:
-            if tail_below(one.old, other.old) is not None or tail_below(other.old, one.old) is not None:
-                raise Refused(f"{show(one.old)} and {show(other.old)} overlap", "Move the outer one alone.")
-            if one.new == other.new:
-                raise Refused(f"{show(one.old)} and {show(other.old)} would both become {show(one.new)}", "Move them to two folders.")
-
-
 class Scout:
     """Looks over shelves: walks each once for sizes, ledgers in it (into `found`), clashes and remarks."""
 
@@ -157,14 +279,14 @@ class Scout:
         unit = unit_of(mount_of(shelf.new))
         clashes: list[str] = []
         occupied = os.path.isdir(shelf.new)
-        for item in walk(shelf.old, refuse_unreadable):
+        for item in shelf.walk(refuse_unreadable):
             one.items.append(item.path)
             if item.kind == FILE:
                 count_file(one, item, unit)
                 self.progress(Tick(f"look over {shelf.name}", item.path, one.files, 0))
             self.note(shelf, item)
             if occupied and clash(shelf, item):
-                clashes.append(os.path.join(shelf.new, item.path))
+                clashes.append(shelf.place(item.path))
         refuse_clashes(shelf, clashes)
         return one
 
@@ -192,7 +314,7 @@ def count_file(one: DraftedShelf, item: Item, unit: int) -> None:
 
 def clash(shelf: Shelf, item: Item) -> bool:
     """Whether something of another kind or size stands at the new place of `item`; content is compared by the haul."""
-    place = os.path.join(shelf.new, item.path) if item.path else shelf.new
+    place = shelf.place(item.path)
     if not os.path.lexists(place):
         return False
     if item.kind == FILE:
@@ -200,17 +322,10 @@ def clash(shelf: Shelf, item: Item) -> bool:
     return os.path.islink(place) != (item.kind == LINK)
 
 
-def refuse_no_room(drafted: Sequence[DraftedShelf]) -> list[Drive]:
-    """The drives the shelves go to; Refused when one lacks room, counted in its allocation units."""
-    drives = {one.shelf.new_drive: drive_of(one.shelf.new) for one in drafted}
-    for identity, drive in drives.items():
-        refuse_lack_of_room(drive, sum(one.target_bytes for one in drafted if one.shelf.new_drive == identity and not os.path.isdir(one.shelf.new)))
-    return list(drives.values())
-
-
-def try_ledger(ledger: Ledger, routes: Routes, judge: Judge) -> DraftedLedger:
+def try_ledger(ledger: Ledger, waybill: Waybill, judge: Judge) -> DraftedLedger:
     """Judge a ledger and rewrite it on trial; one that cannot spell the new place stays as it is, with the reason."""
-    place = routes.moves.follow(ledger.path)
+    place = waybill.moves().follow(ledger.path)
+    routes = Routes(waybill.entry_moves(place is not None))
     digest = digest_of(ledger.path)
     rewrite, why, changes = True, "", {}
     state = judge.ledger(ledger)
@@ -235,6 +350,6 @@ def remarks_on(request: Request, shelves: Sequence[Shelf], ledgers: Sequence[Dra
         if shelf.old_drive == shelf.new_drive:
             remarks.append(f"{show(shelf.name)} stays on its drive: it gets a new place, but no room is gained")
     remarks += [f"{show(one.line.path)} will be left as it is: {one.line.why}" for one in ledgers if not one.line.rewrite]
-    if not ledgers:
+    if not ledgers and not request.keep_entries:
         remarks.append("No ledger was named or found in the shelf: files elsewhere that name these sounds will not be changed")
     return remarks

@@ -13,7 +13,7 @@ from saltcart.errors import Refused, Stopped, show
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import sync_folder
 from saltcart.shelves.digests import digest_file
-from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER, walk
+from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER
 from saltcart.trips import drafts, trip as trips, waybill as waybills
 from saltcart.trips.copying import Route, copy_group
 from saltcart.trips.logbook import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
@@ -106,11 +106,11 @@ def connected(trip: Trip) -> list[Drive]:
 
 def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> None:
     """Record what lies in the shelf today, and remark on what differs from before."""
-    if not os.path.isdir(shelf.old):
+    if not (os.path.isfile(shelf.old) if shelf.gathered else os.path.isdir(shelf.old)):
         raise Refused(f"The shelf {show(shelf.old)} is not there", "Check the path in the waybill, or plug its drive in.")
     unread: list[str] = []
     log = trip.logbook
-    log.take_stock(number, walk(shelf.old, lambda path, error: unread.append(f"{show(path)}: {error.strerror}")))
+    log.take_stock(number, shelf.walk(lambda path, error: unread.append(f"{show(path)}: {error.strerror}")))
     if unread:
         raise Refused(f"Parts of the shelf {show(shelf.old)} cannot be read", "Mend their permissions and try again.", unread[:20])
     before = log.differences(number)
@@ -150,7 +150,7 @@ def settle_existing(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -
     for row in log.rows(number):
         if row.item.kind == OTHER:
             continue
-        place = os.path.join(shelf.new, row.item.path) if row.item.path else shelf.new
+        place = shelf.place(row.item.path)
         standing, digest = compare_existing(trip, shelf, row, place)
         if standing == CLASH:
             clashes.append(place)
@@ -174,7 +174,7 @@ def compare_existing(trip: Trip, shelf: Shelf, row: Row, place: str) -> tuple[st
         return (EQUAL if os.path.islink(place) and os.readlink(place) == trip.waybill.link_target(item.target or "") else CLASH), None
     if os.path.islink(place) or not os.path.isfile(place):
         return CLASH, None
-    return compare_file(row, os.path.join(shelf.old, item.path), place)
+    return compare_file(row, os.path.join(shelf.old, item.path) if item.path else shelf.old, place)
 
 
 def compare_file(row: Row, source: str, place: str) -> tuple[str, str | None]:
@@ -206,7 +206,7 @@ class Carrier:
     def __init__(self, trip: Trip, number: int, shelf: Shelf, drive: Drive, report: HaulReport, progress: Progress):
         self.trip, self.log, self.number, self.shelf = trip, trip.logbook, number, shelf
         self.drive, self.report, self.progress = drive, report, progress
-        self.route = Route(number, shelf.old, shelf.new, drive.filesystem)
+        self.route = Route(number, shelf, drive.mount, drive.filesystem)
         self.twins = self.log.hard_links(number)
         self.total = 2 * self.log.totals(number, *TO_COPY)[1]
         self.done = 0
@@ -247,7 +247,7 @@ class Carrier:
 
     def make_folders(self) -> None:
         """Make every folder of the shelf, open for us until all is copied."""
-        os.makedirs(self.shelf.new, exist_ok=True)
+        os.makedirs(os.path.dirname(self.shelf.new) if self.shelf.gathered else self.shelf.new, exist_ok=True)
         for row in self.log.rows(self.number, *TO_COPY, kind=FOLDER):
             os.makedirs(self.place(row), exist_ok=True)
 
@@ -266,7 +266,7 @@ class Carrier:
         """Give files with several names their further names; copy them where the drive knows no hard links."""
         for _first, rows in groupby(self.twin_rows(), key=lambda row: self.twins[row.item.path]):
             for row in rows:
-                first = os.path.join(self.shelf.new, self.twins[row.item.path])
+                first = self.shelf.place(self.twins[row.item.path])
                 try:
                     if not os.path.lexists(self.place(row)):
                         os.link(first, self.place(row))
@@ -294,7 +294,7 @@ class Carrier:
 
     def place(self, row: Row) -> str:
         """The new place of one row."""
-        return os.path.join(self.shelf.new, row.item.path) if row.item.path else self.shelf.new
+        return self.shelf.place(row.item.path)
 
     def mark(self, rows: list[Row]) -> None:
         """Record rows as done."""

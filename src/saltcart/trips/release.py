@@ -47,7 +47,7 @@ def refuse_absent(trip: Trip, shelf: Shelf) -> None:
     for place, identity in ((shelf.new, shelf.new_drive), (os.path.dirname(shelf.old), shelf.old_drive)):
         if drive_of(place).identity != identity:
             refuse_other_drive(identity, place, f'the shelf "{shelf.name}"')
-    if trip.state == SWITCHED and not os.path.isdir(trip.aside(shelf)):
+    if trip.state == SWITCHED and not shelf.gathered and not os.path.isdir(trip.aside(shelf)):
         raise Refused(f"The originals are not at {show(trip.aside(shelf))}", "If someone moved them, move them back there; nothing was removed.")
 
 
@@ -73,7 +73,7 @@ def refuse_unclean(report: CheckReport) -> None:
 def free(trip: Trip, number: int, shelf: Shelf, report: ReleaseReport, progress: Progress) -> None:
     """Remove the originals of one shelf that are still what was copied, then the folders that are empty."""
     aside = trip.aside(shelf)
-    if not os.path.isdir(aside):
+    if shelf.gathered or not os.path.isdir(aside):
         return
     trip.logbook.take_stock(number, walk(aside))
     found = trip.logbook.differences(number)

@@ -2,14 +2,14 @@
 
 import json
 import os
-from collections.abc import Hashable
+from collections.abc import Hashable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
 
 from saltcart.errors import CannotSpell, Refused, show
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import copy_durably, digest_of, remove_if_there
-from saltcart.shelves.walk import FILE, OTHER, walk
+from saltcart.shelves.walk import FILE, FOLDER, OTHER, Item, walk
 from saltcart.trips import switch, trip as trips
 from saltcart.trips.haul import connected
 from saltcart.trips.judge import Judge
@@ -18,6 +18,7 @@ from saltcart.trips.plan import plan_ledger, stage
 from saltcart.trips.programs import refuse_busy
 from saltcart.trips.routes import Routes
 from saltcart.trips.trip import HAULED, SWITCHED, SWITCHING, Trip
+from saltcart.trips.waybill import Shelf, matches
 
 PLAN = "repoint"
 
@@ -52,18 +53,18 @@ def repoint(name: str, reread: bool = False, progress: Progress = silent) -> Rep
                 raise
             trip.enter(SWITCHED, "repointed: ledgers rewritten, originals set aside")
         changed = sum(row.changed for row in trip.logbook.ledgers())
-        return RepointReport(changed, [trip.aside(shelf) for shelf in trip.waybill.shelves])
+        return RepointReport(changed, [trip.aside(shelf) for shelf in trip.waybill.shelves if not shelf.gathered])
 
 
 def refuse_changes(trip: Trip) -> None:
     """Raise Refused when a shelf or its copy is not what the haul left."""
     details = []
     for number, shelf in enumerate(trip.waybill.shelves):
-        trip.logbook.take_stock(number, walk(shelf.old))
+        trip.logbook.take_stock(number, shelf.walk())
         for word, paths in trip.logbook.differences(number).items():
             details += [f"{word}: {show(os.path.join(shelf.old, path))}" for path in paths]
         for row in trip.logbook.rows(number):
-            place = os.path.join(shelf.new, row.item.path)
+            place = shelf.place(row.item.path)
             if row.item.kind != OTHER and not os.path.lexists(place):
                 details.append(f"copy gone: {show(place)}")
             elif row.item.kind == FILE and os.path.getsize(place) != row.item.size:
@@ -74,32 +75,66 @@ def refuse_changes(trip: Trip) -> None:
 
 def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
     """Stage every rewritten ledger, keep every original, and record the whole plan before its first deed."""
-    routes, judge = Routes(trip.waybill.moves()), Judge()
+    judge = Judge()
     deeds = []
     try:
         for row in trip.logbook.ledgers():
             progress(Tick("read the ledgers", row.path, row.number, 0))
-            deeds += prepare_ledger(trip, row, routes, judge, reread)
+            deeds += prepare_ledger(trip, row, judge, reread)
     except BaseException:
         clear_staged(trip)
         raise
     for shelf in trip.waybill.shelves:
-        deeds.append(switch.rename(shelf.old, trip.aside(shelf)))
-        if shelf.leave == "signpost":
-            deeds.append(switch.link(shelf.old, shelf.new))
+        deeds += aside_deeds(shelf, shelf.old, trip.aside(shelf), "")
     with trip.logbook.together():
         trip.logbook.plan_deeds(PLAN, deeds)
         trip.logbook.record(state=SWITCHING)
         trip.logbook.tell("repoint begins")
 
 
-def prepare_ledger(trip: Trip, row: LedgerRow, routes: Routes, judge: Judge, reread: bool) -> list[switch.Deed]:
+def aside_deeds(shelf: Shelf, old: str, aside: str, path: str) -> list[switch.Deed]:
+    """The deeds that set aside what lies at `path`, from the shelf's top, and leave its signpost.
+
+    Where something in it stays, the folder stays too, and what travels is set aside piece by piece.
+    """
+    if shelf.gathered:
+        return []
+    place, hidden = (os.path.join(top, path) if path else top for top in (old, aside))
+    if not shelf.stay and not shelf.only or whole(shelf, place, path):
+        link = [switch.link(place, shelf.place(path))] if shelf.leave == "signpost" else []
+        return [switch.rename(place, hidden), *link]
+    deeds = [switch.make(hidden)]
+    for name in sorted(os.listdir(place)):
+        inner = f"{path}/{name}" if path else name
+        if os.path.isdir(os.path.join(place, name)) and not os.path.islink(os.path.join(place, name)):
+            deeds += aside_deeds(shelf, old, aside, inner) if any(shelf.sift(below(place, inner))) else []
+        elif shelf.takes(inner):
+            deeds.append(switch.rename(os.path.join(place, name), os.path.join(hidden, name)))
+            deeds += [switch.link(os.path.join(place, name), shelf.place(inner))] if shelf.leave == "signpost" else []
+    return deeds
+
+
+def below(place: str, inner: str) -> Iterator[Item]:
+    """The things in the folder `inner` of a shelf, by their paths from the shelf's top; `place` holds the folder."""
+    for item in walk(os.path.join(place, os.path.basename(inner))):
+        if item.path:
+            yield item._replace(path=f"{inner}/{item.path}")
+
+
+def whole(shelf: Shelf, place: str, path: str) -> bool:
+    """Whether all that lies in the folder at `place`, which is `path` in the shelf, travels."""
+    lead = path + "/" if path else ""
+    return all(item.kind == FOLDER or shelf.takes(lead + item.path) for item in walk(place)) and not matches(path, shelf.stay)
+
+
+def prepare_ledger(trip: Trip, row: LedgerRow, judge: Judge, reread: bool) -> list[switch.Deed]:
     """Record a ledger's entries as they are, and stage its new content; the deed that puts it in place, if any."""
     before = digest_of(row.path) if os.path.exists(row.path) else None
     if before is None or (row.before not in (None, before) and not reread):
         raise switch.changed(row.path)
     row.before, row.backup = before, trip.keep(row.number, "-before")
     copy_durably(row.path, row.backup)
+    routes = Routes(trip.waybill.entry_moves(row.place != row.path))
     plan = plan_ledger(trip.open_ledger(row, row.path), routes, judge, row.place)
     changes = plan.changes() if row.rewrite else {}
     row.changed, row.after = len(changes), before

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from saltcart.cart import Cart
 from saltcart.drives import Drive, Presence, drive_of
 from saltcart.errors import Refused, SaltCartError, show
+from saltcart.home import home
 from saltcart.ledgers import Map, load_map, open_ledger, recognised
 from saltcart.ledgers.kinds import head_of
 from saltcart.progress import Progress, Tick, silent
@@ -83,6 +84,20 @@ def default_places(cart: Cart) -> list[str]:
     usual = [str(user_music_path()), *(os.path.join(home, name) for name in ("Sounds", "Samples"))]
     wanted = [*cart.places, *(shelf.path for shelf in cart.shelves), *(path for path in usual if os.path.isdir(path))]
     return list(dict.fromkeys(wanted))
+
+
+def usual_ledgers(cart: Cart, maps: Sequence[Map], progress: Progress = silent) -> tuple[list[str], list[str]]:
+    """The ledgers in the places where programs keep settings and people keep playlists, and which places these are."""
+    from platformdirs import user_config_path, user_data_path, user_documents_path, user_music_path
+
+    usual = (user_config_path(), user_data_path(), user_music_path(), user_documents_path() / "Playlists", "~/Playlists", "~/lists")
+    places = [str(place) for place in map(os.path.expanduser, map(str, usual)) if os.path.isdir(place)]
+    scan = Scan(cart, maps, progress)
+    for place in places:
+        scan.look_at(place)
+    ours = str(home())
+    found = [path for path in scan.found if tail_below(path, ours) is None]
+    return list(dict.fromkeys([*map(os.path.realpath, cart.ledgers), *found])), places
 
 
 def survey(

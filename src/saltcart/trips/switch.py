@@ -6,6 +6,7 @@ reverse.  A crash leaves the plan in the logbook; the next start carries it on t
 """
 
 import os
+from contextlib import suppress
 from typing import Any
 
 from saltcart.errors import Refused, SaltCartError, show
@@ -35,6 +36,26 @@ def unlink(path: str, target: str) -> Deed:
     return {"do": "unlink", "path": path, "target": target}
 
 
+def make(path: str) -> Deed:
+    """Make the folder `path`."""
+    return {"do": "make", "path": path}
+
+
+def remove(path: str) -> Deed:
+    """Remove the folder `path`, which must be empty."""
+    return {"do": "remove", "path": path}
+
+
+def inverse(deeds: list[Deed]) -> list[Deed]:
+    """The deeds that take renames, links and folders back, the last first; swaps are not among them."""
+    back = {
+        "rename": lambda deed: rename(deed["new"], deed["old"]),
+        "link": lambda deed: unlink(deed["path"], deed["target"]),
+        "make": lambda deed: remove(deed["path"]),
+    }
+    return [back[deed["do"]](deed) for deed in reversed(deeds) if deed["do"] in back]
+
+
 def carry_out(trip: Trip, plan: str) -> None:
     """Do the recorded deeds of `plan` that are not done yet.
 
@@ -60,7 +81,7 @@ def take_back(trip: Trip, plan: str) -> None:
 
 def perform(deed: Deed) -> None:
     """Do one deed, or see that it is done."""
-    {"swap": do_swap, "rename": do_rename, "link": do_link, "unlink": do_unlink}[deed["do"]](deed)
+    DOING[deed["do"]](deed)
 
 
 def revert(deed: Deed) -> None:
@@ -75,6 +96,10 @@ def revert(deed: Deed) -> None:
     elif kind == "link":
         if os.path.islink(deed["path"]) and os.readlink(deed["path"]) == deed["target"]:
             do_unlink(deed)
+    elif kind == "make":
+        do_remove(deed)
+    elif kind == "remove":
+        do_make(deed)
     elif not os.path.lexists(deed["path"]):
         do_link(deed)
 
@@ -135,3 +160,19 @@ def do_unlink(deed: Deed) -> None:
         raise Refused(f"{show(path)} is no longer the signpost that was left there", "Move it away and try again.")
     os.unlink(path)
     sync_folder(os.path.dirname(path))
+
+
+def do_make(deed: Deed) -> None:
+    """Make a folder, with the mode of nobody's concern: it holds what is set aside for a while."""
+    with suppress(FileExistsError):
+        os.mkdir(deed["path"])
+        sync_folder(os.path.dirname(deed["path"]))
+
+
+def do_remove(deed: Deed) -> None:
+    """Remove an empty folder; one with something in it stays, for that is not ours."""
+    with suppress(OSError):
+        os.rmdir(deed["path"])
+
+
+DOING = {"swap": do_swap, "rename": do_rename, "link": do_link, "unlink": do_unlink, "make": do_make, "remove": do_remove}

@@ -66,11 +66,7 @@ def prepare(trip: Trip, report: UndoReport, progress: Progress) -> None:
     for shelf in trip.waybill.shelves:
         refuse_blocked(trip, shelf)
     refuse_busy([trip.open_ledger(row) for row in rows if os.path.exists(row.place)])
-    deeds = []
-    for shelf in trip.waybill.shelves:
-        if shelf.leave == "signpost":
-            deeds.append(switch.unlink(shelf.old, shelf.new))
-        deeds.append(switch.rename(trip.aside(shelf), shelf.old))
+    deeds = switch.inverse([deed for _number, deed, _done in trip.logbook.deeds(repointing.PLAN)])
     try:
         for row in rows:
             progress(Tick("read the ledgers", row.path, row.number, len(rows)))
@@ -86,6 +82,8 @@ def prepare(trip: Trip, report: UndoReport, progress: Progress) -> None:
 
 def refuse_blocked(trip: Trip, shelf: Shelf) -> None:
     """Raise Refused when the originals are not where they were set aside, or something has taken their place."""
+    if shelf.gathered:
+        return
     if not os.path.isdir(trip.aside(shelf)):
         raise Refused(
             f"The originals are not at {show(trip.aside(shelf))}",
@@ -94,7 +92,7 @@ def refuse_blocked(trip: Trip, shelf: Shelf) -> None:
     place = shelf.old
     signpost = os.path.islink(place) and os.readlink(place) == shelf.new and shelf.leave == "signpost"
     empty = os.path.isdir(place) and not os.path.islink(place) and not os.listdir(place)
-    if os.path.lexists(place) and not signpost and not empty:
+    if os.path.lexists(place) and not signpost and not empty and not (shelf.stay or shelf.only):
         raise Refused(f"Something else now stands at {show(place)}", "Move it away, then undo again; nothing was changed.")
 
 
@@ -171,7 +169,7 @@ def original_there(trip: Trip, home: str) -> bool:
     for shelf in trip.waybill.shelves:
         tail = tail_below(home, shelf.old)
         if tail is not None:
-            return os.path.lexists(os.path.join(trip.aside(shelf), tail))
+            return os.path.lexists(home if shelf.gathered else os.path.join(trip.aside(shelf), tail))
     return False
 
 
@@ -193,17 +191,17 @@ def clear_staged(trip: Trip) -> None:
 def newcomers(trip: Trip) -> list[str]:
     """A remark for each shelf whose new place holds what the originals do not: it came after the switch and stays there."""
     remarks = []
+    ledgers = {row.place for row in trip.logbook.ledgers()}
     for number, shelf in enumerate(trip.waybill.shelves):
-        if not os.path.isdir(shelf.new):
+        if shelf.gathered or not os.path.isdir(shelf.new):
             continue
-        trip.logbook.take_stock(number, walk(shelf.new))
+        trip.logbook.take_stock(number, (item._replace(path=shelf.home(item.path)) for item in walk(shelf.new)))
         found = trip.logbook.differences(number)
-        paths = [path for path in found["new"] if not os.path.isdir(os.path.join(shelf.new, path))] + found["changed"]
-        ledgers = {row.place for row in trip.logbook.ledgers()}
-        paths = [path for path in paths if os.path.join(shelf.new, path) not in ledgers and not os.path.islink(os.path.join(shelf.new, path))]
-        if paths:
-            names = ", ".join(map(show, paths[:3])) + (" ..." if len(paths) > 3 else "")
-            remarks.append(f"{len(paths)} file(s) in {show(shelf.new)} are newer than the originals and stay there: {names}")
+        places = [shelf.place(path) for path in found["new"] + found["changed"]]
+        places = [place for place in places if os.path.isfile(place) and not os.path.islink(place) and place not in ledgers]
+        if places:
+            names = ", ".join(map(show, places[:3])) + (" ..." if len(places) > 3 else "")
+            remarks.append(f"{len(places)} file(s) in {show(shelf.new)} are newer than the originals and stay there: {names}")
     return remarks
 
 
@@ -212,8 +210,8 @@ def drop(trip: Trip, number: int, shelf: Shelf, report: UndoReport, progress: Pr
     ledgers = {row.place for row in trip.logbook.ledgers()}
     rows = list(trip.logbook.rows(number))
     for row in reversed(rows):
-        place = os.path.join(shelf.new, row.item.path) if row.item.path else shelf.new
-        if row.existed or row.item.kind == OTHER or not os.path.lexists(os.path.join(shelf.old, row.item.path)):
+        place, source = shelf.place(row.item.path), os.path.join(shelf.old, row.item.path) if row.item.path else shelf.old
+        if row.existed or row.item.kind == OTHER or not os.path.lexists(source):
             continue
         try:
             if row.item.kind == FOLDER:

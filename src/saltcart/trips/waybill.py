@@ -1,7 +1,9 @@
 """The waybill: the plan of one trip as a TOML file that people read and edit.  It holds decisions, not file lists."""
 
 import os
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
+from fnmatch import fnmatchcase
 from typing import Any
 from urllib.parse import quote, unquote_to_bytes
 
@@ -10,11 +12,13 @@ import tomlkit
 from saltcart import tomlfile
 from saltcart.errors import BadFile, show
 from saltcart.safefile import replacing
+from saltcart.shelves.walk import FOLDER, Item, Trouble, ignore, walk
 from saltcart.spelling import Move, Moves
 
 FORMAT = 1
 CARE = ("own", "replaceable")
 LEAVE = ("nothing", "signpost")
+ENTRIES = ("rewrite", "keep")
 SHAPE: dict[str, Any] = {
     "!format": int,
     "draft": str,
@@ -26,10 +30,15 @@ SHAPE: dict[str, Any] = {
             "!to": str,
             "care": CARE,
             "leave": LEAVE,
+            "entries": ENTRIES,
             "!from_drive": str,
             "!to_drive": str,
+            "stay": [str],
+            "only": [str],
+            "rename": [{"!from": str, "!to": str}],
         }
     ],
+    "gather": [{"!from": str, "!to": str, "!from_drive": str, "!to_drive": str}],
     "ledger": [{"!path": str, "!map": str, "rewrite": bool, "digest": str}],
 }
 HEAD = """\
@@ -41,7 +50,15 @@ Nothing has been touched yet. A path that is not valid text stands here as a fil
 
 @dataclass(frozen=True, slots=True)
 class Shelf:
-    """One shelf of a trip: from where to where, on which drives, and what is left at the old place."""
+    """One shelf of a trip: from where to where, on which drives, and what is left at the old place.
+
+    `stay` patterns name what does not travel and stays where it is; with `only` patterns just
+    what they name travels.  A pattern is matched against a path from the shelf's top and against
+    each folder on it, with `*` for anything.  `renames` are (old, new) paths from the shelf's
+    top, for names the new drive cannot hold.  A `gathered` one is a single file from elsewhere
+    that is copied along; its original stays.  With `entries` "keep", ledgers outside go on
+    naming the old place, through the signpost.
+    """
 
     name: str
     old: str
@@ -50,6 +67,61 @@ class Shelf:
     new_drive: str
     care: str = "own"
     leave: str = "nothing"
+    stay: tuple[str, ...] = ()
+    only: tuple[str, ...] = ()
+    renames: tuple[tuple[str, str], ...] = ()
+    gathered: bool = False
+    entries: str = "rewrite"
+
+    def takes(self, path: str) -> bool:
+        """Whether what lies at `path`, from the shelf's top, travels."""
+        if matches(path, self.stay):
+            return False
+        return not self.only or matches(path, self.only)
+
+    def walk(self, trouble: Trouble = ignore) -> Iterator[Item]:
+        """What travels of the shelf as it lies at its old place; folders only where something in them does."""
+        return self.sift(walk(self.old, trouble))
+
+    def sift(self, items: Iterable[Item]) -> Iterator[Item]:
+        """Of the things of a walk, those that travel; with `only`, a folder waits until something in it does."""
+        waiting: dict[str, Item] = {}
+        for item in items:
+            if self.only and item.kind == FOLDER and not matches(item.path, self.stay):
+                waiting[item.path] = item
+            elif not item.path or self.takes(item.path):
+                parts = item.path.split("/")
+                above = ["", *("/".join(parts[:count]) for count in range(1, len(parts)))]
+                yield from (waiting.pop(folder) for folder in above if folder in waiting)
+                yield item
+
+    def moves(self) -> Iterator[Move]:
+        """The shelf itself, and each renaming in it, as moves."""
+        takes = self.takes if self.stay or self.only else None
+        yield Move(self.old, self.new, takes)
+        for old, new in self.renames:
+            yield Move(f"{self.old}/{old}", f"{self.new}/{new}")
+
+    def place(self, path: str) -> str:
+        """Where what lies at `path`, from the shelf's top, comes to lie."""
+        for old, new in sorted(self.renames, key=lambda pair: -len(pair[0])):
+            if path == old or path.startswith(old + "/"):
+                return f"{self.new}/{new}{path[len(old):]}"
+        return f"{self.new}/{path}" if path else self.new
+
+    def home(self, path: str) -> str:
+        """The opposite: the path from the shelf's top of what lies at `path` below its new place."""
+        for old, new in sorted(self.renames, key=lambda pair: -len(pair[1])):
+            if path == new or path.startswith(new + "/"):
+                return old + path[len(new) :]
+        return path
+
+
+def matches(path: str, patterns: Iterable[str]) -> bool:
+    """Whether `path`, or a folder on it, matches one of `patterns`."""
+    parts = path.split("/")
+    steps = ["/".join(parts[: count + 1]) for count in range(len(parts))]
+    return any(fnmatchcase(step, pattern) for pattern in patterns for step in (*steps, parts[-1]))
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +146,11 @@ class Waybill:
 
     def moves(self) -> Moves:
         """Where paths go on this trip."""
-        return Moves(Move(shelf.old, shelf.new) for shelf in self.shelves)
+        return Moves(move for shelf in self.shelves for move in shelf.moves())
+
+    def entry_moves(self, travels: bool) -> Moves:
+        """Where paths go as entries shall follow them; a ledger that itself `travels` follows every shelf."""
+        return Moves(move for shelf in self.shelves if travels or shelf.entries == "rewrite" for move in shelf.moves())
 
     def link_target(self, target: str) -> str:
         """What a symbolic link in a shelf says at the new place: as written, but a full path into a moving shelf follows it."""
@@ -107,10 +183,12 @@ def render(waybill: Waybill, place: str) -> str:
         document.add("draft", tomlkit.item(waybill.draft).comment("the list of files seen then, kept by Salt Cart"))
     if waybill.maps:
         document.add("maps", tomlkit.item([as_toml_path(path) for path in waybill.maps]).multiline(True))
-    shelves = tomlkit.aot()
+    shelves, gathered = tomlkit.aot(), tomlkit.aot()
     for shelf in waybill.shelves:
-        shelves.append(shelf_table(shelf))
+        (gathered if shelf.gathered else shelves).append(shelf_table(shelf))
     document.add("shelf", shelves)
+    if gathered:
+        document.add("gather", gathered)
     if waybill.ledgers:
         ledgers = tomlkit.aot()
         for line in waybill.ledgers:
@@ -120,15 +198,30 @@ def render(waybill: Waybill, place: str) -> str:
 
 
 def shelf_table(shelf: Shelf) -> tomlkit.items.Table:
-    """One [[shelf]] table."""
+    """One [[shelf]] or [[gather]] table."""
     table = tomlkit.table()
-    table.add("name", shelf.name.encode("utf-8", "surrogateescape").decode("utf-8", "replace"))
+    if not shelf.gathered:
+        table.add("name", shelf.name.encode("utf-8", "surrogateescape").decode("utf-8", "replace"))
     table.add("from", as_toml_path(shelf.old))
     table.add("to", as_toml_path(shelf.new))
     table.add("from_drive", shelf.old_drive)
     table.add("to_drive", shelf.new_drive)
+    if shelf.gathered:
+        return table
     table.add("care", tomlkit.item(shelf.care).comment('"own": cannot be had again; "replaceable": its maker offers it'))
     table.add("leave", tomlkit.item(shelf.leave).comment('left at the old place: "nothing", or "signpost" (a link to the new place)'))
+    table.add("entries", tomlkit.item(shelf.entries).comment('"rewrite": ledgers name the new place; "keep": they go on through the signpost'))
+    for key, patterns, word in (("stay", shelf.stay, "does not travel and stays where it is"), ("only", shelf.only, "nothing else travels")):
+        if patterns or key == "stay":
+            table.add(key, tomlkit.item([as_toml_path(pattern) for pattern in patterns]).comment(f'patterns such as "*.ini" or "Old Packs/*": {word}'))
+    if shelf.renames:
+        renames = tomlkit.aot()
+        for old, new in shelf.renames:
+            row = tomlkit.table()
+            row.add("from", as_toml_path(old))
+            row.add("to", as_toml_path(new))
+            renames.append(row)
+        table.add("rename", renames)
     return table
 
 
@@ -166,14 +259,29 @@ def read(path: str) -> Waybill:
             row["to_drive"],
             row.get("care", "own"),
             row.get("leave", "nothing"),
+            tuple(map(from_toml_path, row.get("stay", []))),
+            tuple(map(from_toml_path, row.get("only", []))),
+            tuple((below(path, pair["from"]), below(path, pair["to"])) for pair in row.get("rename", [])),
+            entries=row.get("entries", "rewrite"),
         )
         for row in tables["shelf"]
     ]
+    for row in tables.get("gather", []):
+        old, new = absolute(path, "from", row["from"]), absolute(path, "to", row["to"])
+        shelves.append(Shelf(os.path.basename(new), old, new, row["from_drive"], row["to_drive"], gathered=True))
     ledgers = [
         LedgerLine(absolute(path, "path", row["path"]), row["map"], row.get("rewrite", True), row.get("digest"))
         for row in tables.get("ledger", [])
     ]
     return Waybill(shelves, ledgers, [from_toml_path(text) for text in tables.get("maps", [])], tables.get("draft", ""))
+
+
+def below(waybill: str, text: str) -> str:
+    """The path from a shelf's top that `text` of a waybill means; BadFile for one that leads out of it."""
+    path = from_toml_path(text)
+    if path.startswith("/") or "\0" in path or any(part in ("", ".", "..") for part in path.split("/")):
+        raise BadFile(waybill, None, f'rename: "{show(text)}" is not a path from the shelf\'s top', "Write it like: Pack/name.wav")
+    return path
 
 
 def absolute(waybill: str, key: str, text: str) -> str:

@@ -1,0 +1,187 @@
+"""saltcart drives"""
+
+import argparse
+import os
+from collections.abc import Sequence
+from dataclasses import asdict
+
+from saltcart.cart import Cart, load
+from saltcart.cli.arguments import add_cart
+from saltcart.cli.screen import Screen, many, place, size
+from saltcart.drives.candidates import away, candidates
+from saltcart.drives.drive import Drive, drive_of
+from saltcart.drives.fit import Fit, Load, Reason, is_spinning, judge
+from saltcart.drives.limits import HARD
+from saltcart.drives.measure import Speed, measure
+from saltcart.errors import Refused, UsageError, show
+from saltcart.progress import Progress
+from saltcart.shelves.walk import walk
+
+SHOWN = 5
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """What is to be carried, and what to measure."""
+    parser.add_argument("place", nargs="*", metavar="PLACE", help="look only at the drives that hold these folders (default: all)")
+    parser.add_argument("--for", nargs="+", action="extend", default=[], dest="shelves", metavar="SHELF", help="judge each drive for carrying these folders")
+    parser.add_argument("--headroom", type=int, metavar="PERCENT", help="how much of a drive should stay free (default: 2)")
+    parser.add_argument("--measure", action="append", default=[], metavar="DRIVE", help="write and read a test file there (a name or folder), then remove it")
+    parser.add_argument("--picture", metavar="FILE", help="draw the drives before and after (.png or .svg)")
+    add_cart(parser)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Show every drive and what speaks against it."""
+    screen = Screen(options)
+    cart = load(options.cart)
+    if options.headroom is not None:
+        if not 0 <= options.headroom <= 90:
+            raise UsageError("--headroom is a share from 0 to 90 percent", "Try --headroom 5.")
+        cart.headroom_percent = options.headroom
+    with screen.watch() as watch:
+        load_ = look_over(options.shelves, watch) if options.shelves else None
+        found = candidates(options.place, cart)
+        speeds = {drive.identity: measure(drive, progress=watch) for drive in chosen(found, options.measure)}
+    fits = [judge(drive, load_, cart, speeds[drive.identity].write if drive.identity in speeds else None) for drive in found]
+    show_drives(screen, fits, cart, load_)
+    missing = [] if options.place else away(found, cart)
+    for identity, name in missing:
+        screen.remark(f"{show(name)} is away ({show(identity)}): it is known, but not connected")
+    for drive in found:
+        if drive.identity in speeds:
+            show_speed(screen, drive, speeds[drive.identity])
+    if options.picture:
+        draw(screen, fits, options.picture)
+    screen.document(document(fits, speeds, missing, load_))
+    return 1 if load_ and not any(fit.fits and not is_home(fit, load_) for fit in fits) else 0
+
+
+def look_over(shelves: Sequence[str], watch: Progress) -> Load:
+    """The load of these folders.  Refused for one that is no folder."""
+    load_ = Load()
+    for path in shelves:
+        real = os.path.realpath(os.path.expanduser(path))
+        if not os.path.isdir(real):
+            raise Refused(f"{show(path)} is not a folder", "Name the folders that shall move.")
+        load_.add(real, list(walk(real)))
+    return load_
+
+
+def is_home(fit: Fit, load_: Load) -> bool:
+    """Whether the load lies on this drive now."""
+    return all(drive.identity == fit.drive.identity for drive in load_.drives)
+
+
+def chosen(found: Sequence[Drive], words: Sequence[str]) -> list[Drive]:
+    """The drives to measure, by name or by a folder on them."""
+    drives = []
+    for word in words:
+        named = [drive for drive in found if drive.name == word]
+        if not named and os.path.isdir(os.path.expanduser(word)):
+            named = [drive_of(os.path.expanduser(word))]
+        if not named:
+            raise UsageError(f"There is no drive called {show(word)}", f"Drives here: {', '.join(show(drive.name) for drive in found)}.")
+        drives += named
+    return drives
+
+
+def show_drives(screen: Screen, fits: Sequence[Fit], cart: Cart, load_: Load | None) -> None:
+    """The table of drives, then the reasons against each."""
+    columns = ["Drive", "Mounted at", "File system", "Kind", ">In all", ">Free"]
+    if load_:
+        screen.say(f"To carry: {many(len(load_.shelves), 'shelf', 'shelves')}, {size(load_.bytes)}")
+        columns += ["Fits", ">Takes there", ">Free afterwards", ">Haul about"]
+    rows = []
+    for fit in fits:
+        drive = fit.drive
+        row = [show(drive.name), place(drive.mount), show(drive.filesystem) or "unknown", kind(drive, cart), size(drive.total_bytes), size(drive.free_bytes)]
+        if load_:
+            row += [verdict(fit), size(fit.need_bytes), size(fit.free_after_bytes) if fit.free_after_bytes >= 0 else "none", duration(fit.seconds)]
+        rows.append(row)
+    screen.table("Drives", columns, rows)
+    for fit in fits:
+        if fit.reasons:
+            screen.say(f"{show(fit.drive.name)} ({place(fit.drive.mount)})", style="bold")
+        for reason in sorted(fit.reasons, key=lambda one: one.weight != HARD):
+            screen.say(f"  {'AGAINST' if reason.weight == HARD else 'note'}: {reason.what}", style="red" if reason.weight == HARD else "")
+            show_files(screen, reason)
+
+
+def show_files(screen: Screen, reason: Reason) -> None:
+    """The first files a reason speaks of."""
+    for one in reason.obstacles[:SHOWN]:
+        screen.say(f"      {show(one.path)} {show(one.what)}")
+    if len(reason.obstacles) > SHOWN:
+        screen.say(f"      ... and {len(reason.obstacles) - SHOWN} more (see --json)")
+
+
+def verdict(fit: Fit) -> str:
+    """Whether the load fits, in a word."""
+    return "yes" if fit.fits else "no"
+
+
+def kind(drive: Drive, cart: Cart) -> str:
+    """What kind of hardware it is, as far as the system tells."""
+    if drive.facts.network:
+        return "network"
+    spinning = is_spinning(drive, cart)
+    word = "unknown" if spinning is None else "spinning" if spinning else "solid"
+    bus = drive.facts.bus_bits_per_second
+    return f"{word}, USB {bus // 1_000_000} Mbit/s" if bus else word
+
+
+def duration(seconds: float) -> str:
+    """A length of time for a person."""
+    if seconds < 90:
+        return f"{max(1, round(seconds))} s"
+    return f"{round(seconds / 60)} min" if seconds < 5400 else f"{seconds / 3600:.1f} h"
+
+
+def show_speed(screen: Screen, drive: Drive, speed: Speed) -> None:
+    """What was measured."""
+    screen.say(
+        f"{show(drive.name)}: writes {size(int(speed.write))}/s, reads {size(int(speed.read))}/s; "
+        f"streams about {speed.voices} stereo 24-bit 48 kHz voices (scattered reads: {size(int(speed.scattered))}/s)"
+    )
+    if not speed.past_cache:
+        screen.remark("this file system does not let reads by the system's memory; the reading figures may be too good")
+
+
+def draw(screen: Screen, fits: Sequence[Fit], path: str) -> None:
+    """The picture of the drives."""
+    from saltcart.report.pictures import DriveBar, drives_picture
+
+    bars = [DriveBar(fit.drive.name, fit.drive.total_bytes - fit.drive.free_bytes, fit.drive.free_bytes, fit.need_bytes or 0) for fit in fits]
+    drives_picture(bars, "Room on the drives" + (", before and after" if fits and fits[0].need_bytes else ""), path)
+    screen.say(f"Picture written: {place(os.path.abspath(path))}")
+
+
+def document(fits: Sequence[Fit], speeds: dict[str, Speed], missing: Sequence[tuple[str, str]], load_: Load | None) -> dict[str, object]:
+    """The drives as the design fixes them."""
+    return {
+        "load": {"shelves": load_.shelves, "bytes": load_.bytes} if load_ else None,
+        "drives": [drive_document(fit, speeds.get(fit.drive.identity)) for fit in fits],
+        "away": [{"identity": identity, "name": name} for identity, name in missing],
+    }
+
+
+def drive_document(fit: Fit, speed: Speed | None) -> dict[str, object]:
+    """One drive."""
+    drive = fit.drive
+    measured = {
+        "write_bytes_per_second": round(speed.write), "read_bytes_per_second": round(speed.read),
+        "scattered_bytes_per_second": round(speed.scattered), "voices": speed.voices, "past_cache": speed.past_cache,
+    } if speed else None  # fmt: skip
+    return {
+        "name": drive.name, "mount": drive.mount, "identity": drive.identity, "filesystem": drive.filesystem, "simulated": drive.simulated,
+        "total_bytes": drive.total_bytes, "free_bytes": drive.free_bytes, "reserved_bytes": drive.reserved_bytes, "read_only": drive.read_only,
+        "facts": asdict(drive.facts), "limits": asdict(drive.limits), "fits": fit.fits, "need_bytes": fit.need_bytes,
+        "free_after_bytes": fit.free_after_bytes, "haul_seconds": fit.seconds, "rate_bytes_per_second": fit.rate_bytes_per_second,
+        "measured": measured, "reasons": [reason_document(reason) for reason in fit.reasons],
+    }  # fmt: skip
+
+
+def reason_document(reason: Reason) -> dict[str, object]:
+    """One reason against a drive."""
+    files = [{"path": one.path, "what": one.what, "renamed": one.renamed} for one in reason.obstacles]
+    return {"weight": reason.weight, "kind": reason.kind, "what": reason.what, "files": files}

@@ -1,0 +1,165 @@
+"""Whether a load fits on a drive, and every reason against it, the hard ones apart from advice."""
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from saltcart.cart import Cart
+from saltcart.drives.drive import Drive, drive_of
+from saltcart.drives.limits import ADVICE, HARD, Obstacle, obstacles
+from saltcart.errors import show
+from saltcart.shelves.walk import FILE, Item
+
+# Bytes per second that a haul is assumed to move where nothing was measured.
+ASSUMED_SPINNING, ASSUMED_SOLID, ASSUMED_NETWORK = 100_000_000, 400_000_000, 50_000_000
+USB2_BITS = 480_000_000
+LAVISH = 1.25  # from this multiple of its bytes a load is said to waste room in large units
+
+
+@dataclass(frozen=True, slots=True)
+class Reason:
+    """One reason against a drive; `obstacles` are the files it speaks of."""
+
+    weight: str
+    kind: str
+    what: str
+    obstacles: tuple[Obstacle, ...] = ()
+
+
+@dataclass(slots=True)
+class Load:
+    """Shelves that would travel: their drives, and everything in them."""
+
+    shelves: list[str] = field(default_factory=list)
+    drives: list[Drive] = field(default_factory=list)
+    items: list[Item] = field(default_factory=list)
+
+    @property
+    def bytes(self) -> int:
+        """Bytes of all files."""
+        return sum(item.size for item in self.items)
+
+    def add(self, path: str, items: Sequence[Item]) -> None:
+        """Take in one shelf."""
+        self.shelves.append(path)
+        self.drives.append(drive_of(path))
+        name = os.path.basename(path)
+        self.items += [item._replace(path=f"{name}/{item.path}" if item.path else name) for item in items]
+
+
+@dataclass(slots=True)
+class Fit:
+    """One drive judged for a load; `fits` and `need_bytes` are None without one.  `seconds` is how long a haul should take."""
+
+    drive: Drive
+    reasons: list[Reason]
+    fits: bool | None = None
+    need_bytes: int | None = None
+    free_after_bytes: int | None = None
+    seconds: float | None = None
+    rate_bytes_per_second: float | None = None
+
+
+def judge(drive: Drive, load: Load | None, cart: Cart, measured: float | None = None) -> Fit:
+    """Judge `drive` for `load`; `measured` is its write rate in bytes per second, where it was measured."""
+    reasons = [*state_reasons(drive, cart), *speed_reasons(drive, cart)]
+    fit = Fit(drive, reasons)
+    if load is None:
+        return fit
+    unit = os.statvfs(drive.mount).f_frsize or 1
+    need = sum(-(-item.size // unit) * unit for item in load.items if item.kind == FILE)
+    headroom = drive.total_bytes * cart.headroom_percent // 100
+    reasons += room_reasons(drive, load, need, headroom, unit)
+    reasons += limit_reasons(drive, load)
+    reasons += same_disk_reasons(drive, load)
+    fit.fits = not any(reason.weight == HARD for reason in reasons)
+    fit.need_bytes, fit.free_after_bytes = need, drive.free_bytes - need
+    fit.rate_bytes_per_second = measured or assumed_rate(drive, cart)
+    fit.seconds = 2 * need / fit.rate_bytes_per_second  # every byte is written and read back
+    return fit
+
+
+def state_reasons(drive: Drive, cart: Cart) -> list[Reason]:
+    """What speaks against a drive whatever the load."""
+    reasons = []
+    known = cart.drive(drive.identity)
+    if drive.read_only:
+        reasons.append(Reason(HARD, "read-only", "it is mounted read-only"))
+    elif not os.access(drive.mount, os.W_OK):
+        reasons.append(Reason(ADVICE, "not writable", "you may not write at its top; a folder of yours on it may do"))
+    marks = [mark for mark in cart.backup_marks if os.path.lexists(os.path.join(drive.mount, mark))]
+    if known and known.role == "backup" or marks:
+        why = f" ({', '.join(map(show, marks))})" if marks else ""
+        reasons.append(Reason(HARD, "backup", f"it holds backups{why}; sounds there would eat their room, or be eaten"))
+    if drive.mount == "/" or known and known.role == "system":
+        reasons.append(Reason(ADVICE, "system", "it is the system's own drive; a full one stops the machine"))
+    if drive.facts.health:
+        reasons.append(Reason(HARD, "health", f"{drive.facts.health}: do not trust it with sounds"))
+    return reasons
+
+
+def is_spinning(drive: Drive, cart: Cart) -> bool | None:
+    """Whether a drive spins, as declared or as the system tells; None when nobody knows."""
+    known = cart.drive(drive.identity)
+    return known.spinning if known and known.spinning is not None else drive.facts.spinning
+
+
+def speed_reasons(drive: Drive, cart: Cart) -> list[Reason]:
+    """What makes a drive slow."""
+    reasons = []
+    if drive.facts.network:
+        reasons.append(Reason(ADVICE, "network", "it is reached over a network: fine to keep sounds, slow to stream many voices"))
+    if drive.facts.bus_bits_per_second and drive.facts.bus_bits_per_second <= USB2_BITS:
+        reasons.append(Reason(ADVICE, "bus", f"its USB link runs at {drive.facts.bus_bits_per_second // 1_000_000} Mbit/s only: try another port or cable"))
+    if is_spinning(drive, cart):
+        reasons.append(Reason(ADVICE, "spinning", "it is a spinning disk: fine for recordings, slow for instruments of many small samples"))
+    return reasons
+
+
+def room_reasons(drive: Drive, load: Load, need: int, headroom: int, unit: int) -> list[Reason]:
+    """Whether the load fits, counted in the drive's allocation units."""
+    reasons = []
+    if need > drive.free_bytes:
+        reasons.append(Reason(HARD, "room", f"too little room: {need:,} bytes are needed there, {drive.free_bytes:,} are free"))
+    elif need + headroom > drive.free_bytes:
+        reasons.append(Reason(ADVICE, "headroom", f"less than {headroom:,} bytes would be left free"))
+    if need > LAVISH * load.bytes:
+        reasons.append(Reason(ADVICE, "units", f"{load.bytes:,} bytes of sounds would take {need:,} there, in units of {unit:,}"))
+    return reasons
+
+
+def limit_reasons(drive: Drive, load: Load) -> list[Reason]:
+    """What its file system cannot hold, one reason a kind."""
+    kinds: dict[tuple[str, str], list[Obstacle]] = {}
+    for one in obstacles(load.items, drive.limits, len(drive.mount)):
+        kinds.setdefault((one.weight, one.kind), []).append(one)
+    words = {
+        "file size": "file(s) are too large for it", "forbidden sign": "name(s) hold signs it does not allow",
+        "reserved name": "name(s) are reserved on it", "trailing sign": "name(s) end in a dot or space", "name length": "name(s) are too long",
+        "path length": "path(s) are too long", "same name": "name(s) differ from a neighbour only in case or Unicode form",
+        "undecodable name": "name(s) are not valid text", "link": "link(s) cannot be kept",
+        "hard link": "hard link(s) become files of their own", "no file": "pipe(s), socket(s) or device(s) are not copied",
+    }  # fmt: skip
+    reasons = [Reason(weight, kind, f"{len(found)} {words[kind]}", tuple(found)) for (weight, kind), found in kinds.items()]
+    if drive.limits.time_step_ns >= 1_000_000_000:
+        reasons.append(Reason(ADVICE, "times", f"it keeps times in steps of {drive.limits.time_step_ns / 1e9:g} s"))
+    return reasons
+
+
+def same_disk_reasons(drive: Drive, load: Load) -> list[Reason]:
+    """Whether the load would only change places on what it lies on."""
+    if any(home.identity == drive.identity for home in load.drives):
+        return [Reason(ADVICE, "same drive", "the sounds lie on it now: no room is gained")]
+    disk = drive.facts.disk
+    if disk and any(home.facts.disk == disk for home in load.drives):
+        return [Reason(ADVICE, "same disk", f"it is the same physical disk ({show(disk)}) as now: room is gained, speed is not")]
+    return []
+
+
+def assumed_rate(drive: Drive, cart: Cart) -> float:
+    """Bytes per second taken for granted where nothing was measured."""
+    if drive.facts.network:
+        return ASSUMED_NETWORK
+    rate = ASSUMED_SPINNING if is_spinning(drive, cart) else ASSUMED_SOLID
+    bus = drive.facts.bus_bits_per_second
+    return min(rate, bus / 10) if bus else rate  # about ten bits on the wire for a byte
