@@ -93,7 +93,7 @@ def load(chosen: str | None = None) -> Cart:
         for row in tables.get("shelf", [])
     ]
     drives = [
-        KnownDrive(row["identity"], row.get("name", row["identity"]), row.get("role", "sounds"), row.get("mount"), row.get("spinning"))
+        KnownDrive(row["identity"], row.get("name", row["identity"]), row.get("role", "sounds"), full(row["mount"]) if "mount" in row else None, row.get("spinning"))
         for row in tables.get("drive", [])
     ]
     return Cart(

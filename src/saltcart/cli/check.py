@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from saltcart.cli.arguments import add_ledgers, add_trip
 from saltcart.cli.documents import check_document
-from saltcart.cli.screen import Screen, place, size
+from saltcart.cli.screen import Screen, many, place, size
 from saltcart.cli.survey import show_ledgers
 from saltcart.errors import UsageError, show
 from saltcart.trips.check import CheckReport, LedgerCheck, Problem, check_ledgers, check_trip
@@ -52,7 +52,7 @@ def show_check(screen: Screen, report: CheckReport) -> None:
             screen.remark(f"{ledger.state.trouble.what}. {ledger.state.trouble.remedy}")
     for shelf in report.shelves:
         good = "all copies are there" if not shelf.problems else f"{len(shelf.problems)} copies are not as recorded"
-        screen.say(f"{show(shelf.name)}: {shelf.files} files, {size(shelf.bytes)} at {place(shelf.path)}: {good}")
+        screen.say(f"{show(shelf.name)}: {many(shelf.files, 'file', 'files')}, {size(shelf.bytes)} at {place(shelf.path)}: {good}")
         for found in shelf.problems[:SHOWN]:
             screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
 
@@ -77,7 +77,7 @@ def closing(report: CheckReport) -> str:
     if before:
         text += f"; {before} broken now as before the trip"
     if bad:
-        return f"{text}; {bad} need attention."
+        return f"{text}; {bad} {'needs' if bad == 1 else 'need'} attention."
     if not report.ok:
         return f"{text}; but see above."
     ending = "Nothing is lost." if report.trip else "All is well."

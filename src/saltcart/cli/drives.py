@@ -51,7 +51,7 @@ def run(options: argparse.Namespace) -> int:
         if drive.identity in speeds:
             show_speed(screen, drive, speeds[drive.identity])
     if options.picture:
-        draw(screen, fits, options.picture)
+        draw(screen, fits, load_, options.picture)
     screen.document(document(fits, speeds, missing, load_))
     return 1 if load_ and not any(fit.fits and not is_home(fit, load_) for fit in fits) else 0
 
@@ -127,7 +127,7 @@ def kind(drive: Drive, cart: Cart) -> str:
     spinning = is_spinning(drive, cart)
     word = "unknown" if spinning is None else "spinning" if spinning else "solid"
     bus = drive.facts.bus_bits_per_second
-    return f"{word}, USB {bus // 1_000_000} Mbit/s" if bus else word
+    return f"{word}, USB {f'{bus // 10**9} Gbit/s' if bus >= 10**9 else f'{bus // 10**6} Mbit/s'}" if bus else word
 
 
 def duration(seconds: float) -> str:
@@ -147,12 +147,16 @@ def show_speed(screen: Screen, drive: Drive, speed: Speed) -> None:
         screen.remark("this file system does not let reads by the system's memory; the reading figures may be too good")
 
 
-def draw(screen: Screen, fits: Sequence[Fit], path: str) -> None:
-    """The picture of the drives."""
+def draw(screen: Screen, fits: Sequence[Fit], load_: Load | None, path: str) -> None:
+    """The picture of the drives; the one the load comes from is drawn without it afterwards."""
     from saltcart.report.pictures import DriveBar, drives_picture
 
-    bars = [DriveBar(fit.drive.name, fit.drive.total_bytes - fit.drive.free_bytes, fit.drive.free_bytes, fit.need_bytes or 0) for fit in fits]
-    drives_picture(bars, "Room on the drives" + (", before and after" if fits and fits[0].need_bytes else ""), path)
+    bars = []
+    for fit in fits:
+        need = fit.need_bytes or 0
+        coming = -need if load_ and is_home(fit, load_) else need
+        bars.append(DriveBar(fit.drive.name, fit.drive.total_bytes - fit.drive.free_bytes, fit.drive.free_bytes, coming, fit.fits is False))
+    drives_picture(bars, "Room on the drives" + (", before and after" if load_ else ""), path)
     screen.say(f"Picture written: {place(os.path.abspath(path))}")
 
 

@@ -4,7 +4,7 @@ import argparse
 import os
 
 from saltcart.cli.documents import trip_document
-from saltcart.cli.screen import Screen, place, size
+from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
 from saltcart.trips.account import account
 from saltcart.trips.haul import HaulReport, haul, haul_waybill
@@ -25,7 +25,7 @@ def run(options: argparse.Namespace) -> int:
             name, report = options.waybill, haul(options.waybill, watch)
     show_haul(screen, name, report)
     for one in account(name).shelves:
-        screen.say(f"  {show(one.shelf.name)}: {one.files} files, {size(one.bytes)}, all verified at {place(one.shelf.new)}")
+        screen.say(f"  {show(one.shelf.name)}: {many(one.files, 'file', 'files')}, {size(one.bytes)}, all verified at {place(one.shelf.new)}")
     screen.say(f"Originals and ledgers are as they were. Next: saltcart repoint {name}")
     screen.document({**trip_document(account(name)), "copied_files": report.copied_files, "copied_bytes": report.copied_bytes,
                      "there_already": report.there_already, "remarks": report.remarks})  # fmt: skip

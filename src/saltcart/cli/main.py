@@ -15,6 +15,7 @@ from saltcart.errors import SaltCartError
 COMMANDS = {
     "survey": "see which shelves and ledgers are where, how big, and how every entry stands",
     "drives": "which drives could take the load, what is left on each, what speaks against each",
+    "tidy": "what need not travel or should come along; deletes nothing",
     "draft": "write a waybill: what will move, change and stay; touches nothing",
     "haul": "copy and verify what a waybill says; originals and ledgers stay as they are",
     "repoint": "switch ledgers to the new place and set the originals aside: all or nothing",

@@ -51,7 +51,7 @@ def show_survey(screen: Screen, report: SurveyReport, depth: int) -> None:
     screen.table(
         "Outside every shelf",
         ("Folder", ">Entries", ">Files", ">Size"),
-        [(place(stray.folder), stray.entries, stray.files, size(stray.bytes)) for stray in report.strays],
+        [(place(stray.folder), stray.entries, len(stray.files), size(stray.bytes)) for stray in report.strays],
     )
     for finding in report.findings:
         screen.remark(f"{place(finding.path)} {show(finding.what)}")

@@ -6,6 +6,7 @@ SHELVES = ("keel/Sounds/Bell Tones", "keel/Sounds/Fog Voices", "keel/Music/Colle
 LISTS = ("keel/lists/saturday night.m3u8", "keel/lists/mooring.m3u8", "keel/lists/old glasses.m3u")
 LIBRARY = "keel/player/library.db"
 MAP = "keel/player/player.toml"
+DRIVES = ("keel", "lighter", "dinghy", "bucket", "anchor")
 MOVE = ("saltcart", "move", *SHELVES, "--to", "lighter/Sounds", "--ledger", *LISTS, LIBRARY, "--map", MAP, "--signpost", "--yes")
 PLAYER = ("player", LIBRARY, "play-all")
 SAMPLER = ("sampler", "keel/sampler/sampler.ini", "play-all")
@@ -30,7 +31,9 @@ STORY = (
     Scene("The naive way: drag a folder to the new drive ...", ("drag", "keel/Music/Collection", "lighter/Sounds/Collection")),
     Scene("... and every track shows as lost.", PLAYER, 1),
     Scene("Put it back, and do it properly.", ("drag", "lighter/Sounds/Collection", "keel/Music/Collection")),
-    Scene("Look first: what is there, how big, and what names it.", ("saltcart", "survey", "keel", "--map", MAP), 1),
+    Scene("Look first: what is there, how big, and what names it.", ("saltcart", "survey", "keel"), 1),
+    Scene("Which drive could take it, and what speaks against each?", ("saltcart", "drives", *DRIVES, "--for", *SHELVES)),
+    Scene("What need not travel?", ("saltcart", "tidy", "keel")),
     Scene("Move three shelves: the player's files are rewritten, the sampler (which nothing can rewrite) gets a signpost.", MOVE),
     Scene("The same programs again, reading from lighter; the originals are set aside, so nothing can lean on them.", PLAYER, 1),
     Scene("", SAMPLER),

@@ -3,9 +3,13 @@
 What is in it on purpose: a sibling folder whose name begins like a shelf's; names with
 accents (composed and decomposed), spaces, `#`, `%`, `&` and an apostrophe; a playlist that
 lies inside a shelf; one with relative entries; one in an old 8-bit code; a track that was
-missing long before anything moved; a program whose settings nothing can rewrite.
+missing long before anything moved; a program whose settings nothing can rewrite.  And what
+people leave behind over the years: links with something stuck to their names, a shortcut file
+where a folder should be, a shelf moved by hand, a copy of a shelf, a track in the downloads,
+sounds twice, litter, a broken file, a drive that is not plugged in.
 """
 
+import json
 import os
 import shutil
 import unicodedata
@@ -16,6 +20,7 @@ from saltcart.standins import player, sampler
 
 MARKER = ".saltcart-drive.toml"
 NOTES = ("C", "D", "E", "F", "G", "A", "B")
+LAST_PLAYED = ("2026-10-03T21:00:00Z", "2026-08-11T20:00:00Z", "2019-05-30T23:00:00Z", None, "2026-11-14T22:00:00Z", "2026-02-01T19:00:00Z", "2026-09-09T22:00:00Z")
 TITLES = (
     ("The Mooring Lines", "Low Water", ("Slack Tide", "50% Fog", "Salt & Rope", "Keeper's Watch", "Anchor Drill", "Grey Swell")),
     ("The Mooring Lines", "#2 Lantern Room", ("#1 Lamp", "Wick + Oil", "Glass, Turning", "Ladder", "Ninety Steps")),
@@ -27,8 +32,11 @@ TITLES = (
 def build(top: str) -> None:
     """Build the whole studio in the new folder `top`."""
     studio = Path(top)
-    make_drive(studio / "keel", "keel", 80_000_000)
-    make_drive(studio / "lighter", "lighter", 400_000_000)
+    make_drive(studio / "keel", "keel", 80_000_000, disk="nvme0", spinning=False)
+    make_drive(studio / "lighter", "lighter", 400_000_000, disk="usb1", spinning=False, bus_bits_per_second=10_000_000_000)
+    make_drive(studio / "dinghy", "dinghy", 90_000_000, disk="usb2", spinning=True, bus_bits_per_second=480_000_000)
+    make_drive(studio / "bucket", "bucket", 30_000_000, filesystem="vfat", disk="usb3", spinning=False)
+    make_drive(studio / "anchor", "anchor", 500_000_000, disk="usb4", spinning=True, health="the system has noted 3 error(s) of its file system")
     (studio / "lighter/Sounds").mkdir()
     make_bells(studio / "keel/Sounds/Bell Tones")
     make_sibling(studio / "keel/Sounds/Bell Tones Extra")
@@ -37,15 +45,18 @@ def build(top: str) -> None:
     tracks = make_collection(studio / "keel/Music/Collection")
     make_player(studio / "keel/player", tracks)
     make_lists(studio / "keel", tracks)
+    make_leftovers(studio)
+    shutil.copyfile(Path(__file__).with_name("cart.toml"), studio / "cart.toml")
     (studio / "keel/sampler").mkdir()
     sampler.write_settings(str(studio / "keel/sampler/sampler.ini"), str(studio / "keel/Sounds/Fog Voices"))
 
 
-def make_drive(mount: Path, name: str, capacity: int) -> None:
-    """A folder that stands for a drive."""
+def make_drive(mount: Path, name: str, capacity: int, **facts: object) -> None:
+    """A folder that stands for a drive, with what the system would tell of it."""
     mount.mkdir(parents=True)
-    text = f'# This folder stands for a drive.\nname = "{name}"\nidentity = "petrel-{name}"\ncapacity_bytes = {capacity}\n'
-    (mount / MARKER).write_text(text, encoding="utf-8")
+    declared = {"name": name, "identity": f"petrel-{name}", "capacity_bytes": capacity, **facts}
+    lines = [f"{key} = {json.dumps(value)}" for key, value in declared.items()]  # texts, numbers and truths are written alike
+    (mount / MARKER).write_text("\n".join(["# This folder stands for a drive.", *lines, ""]), encoding="utf-8")
 
 
 def make_bells(shelf: Path) -> None:
@@ -54,7 +65,7 @@ def make_bells(shelf: Path) -> None:
         (shelf / pack).mkdir(parents=True)
         for step in range(28):
             name = f"{NOTES[step % 7]}{octave + step // 7} {pack.split()[0].lower()}.wav"
-            tones.write(str(shelf / pack / name), tones.bell(65.4 * 2 ** (octave / 2 + step / 12)))
+            tones.write(str(shelf / pack / name), tones.bell(65.4 * 2 ** (octave / 2 + step / 12), metal=octave / 4))
     lines = ["#EXTM3U", "Low Bells/C1 low.wav", "Café Glasses/D4 café.wav", f"{shelf}/High Bells/E3 high.wav", "../Bell Tones Extra/spare 1.wav", ""]
     (shelf / "favourites.m3u8").write_text("\n".join(lines), encoding="utf-8")
     (shelf / "read me.txt").write_text("Recorded on the Petrel, spring.\n", encoding="utf-8")
@@ -112,7 +123,7 @@ def make_player(folder: Path, tracks: list[tuple[str, str, str]]) -> None:
     player.add_folder(library, str(Path(tracks[0][0]).parents[2]))
     lost = os.path.join(os.path.dirname(tracks[0][0]), "07 Lost at Sea.flac")
     rows = [
-        (path, title, artist, 2.5, number * 7 % 6, number * 13 % 41, None if number % 5 else f"2025-0{number % 9 + 1}-11T20:00:00Z")
+        (path, title, artist, 2.5, number * 7 % 6, number * 13 % 41 * (number % 7 != 3), LAST_PLAYED[number % len(LAST_PLAYED)])
         for number, (path, title, artist) in enumerate([*tracks, (lost, "Lost at Sea", "The Mooring Lines")])
     ]
     player.add_tracks(library, rows)
@@ -131,7 +142,29 @@ def make_lists(keel: Path, tracks: list[tuple[str, str, str]]) -> None:
     (lists / "saturday night.m3u8").write_bytes(b"\xef\xbb\xbf" + "\r\n".join([*full, ""]).encode())
     near = [os.path.relpath(path, lists) for path, _title, _artist in tracks[10:20]]
     near += [f"../Sounds/Bell Tones/Hull & Chain/{NOTES[number]}0 hull.wav" for number in range(4)]
-    near += ["../Sounds/Bell Tones Extra/spare 2.wav", "http://radio.example/fog"]
+    near += ["../Sounds/Bell Tones Extra/spare 2.wav", "../Downloads/fog bank (take 2).wav", "http://radio.example/fog"]
     (lists / "mooring.m3u8").write_text("\n".join(["# by hand", *near, ""]), encoding="utf-8")
     old = [str(keel / "Sounds/Bell Tones/Café Glasses" / f"{NOTES[number]}4 café.wav") for number in range(5)]
     (lists / "old glasses.m3u").write_bytes("\r\n".join([*old, ""]).encode("cp1252"))
+
+
+def make_leftovers(studio: Path) -> None:
+    """What years leave behind."""
+    sounds, bells = studio / "keel/Sounds", studio / "keel/Sounds/Bell Tones"
+    (studio / "keel/Downloads").mkdir()
+    tones.write(str(studio / "keel/Downloads/fog bank (take 2).wav"), tones.track(70, 3))
+    (studio / "lighter/Sounds/Deck Noise").mkdir()
+    for number in range(1, 5):
+        tones.write(str(studio / f"lighter/Sounds/Deck Noise/planks {number}.wav"), tones.horn(30 + number))
+    os.symlink(studio / "lighter/Sounds/Deck Noise", sounds / "Deck Noise ")  # one trailing space
+    os.symlink(studio / "ballast/Sounds/Tape Loops", sounds / "Tape Loops")  # ballast is in a cupboard
+    os.symlink(sounds / "Old Radio", sounds / "Old Radio - shortcut")
+    (sounds / "Harbour Loops.lnk").write_bytes(b"L\0\0\0\x01\x14\x02\0" + bytes(68))
+    shutil.copytree(sounds / "Bell Tones Extra", studio / "lighter/Extra bells, copied in spring")
+    shutil.copyfile(bells / "Low Bells/C1 low.wav", bells / "Low Bells/C1 low (final).wav")
+    (bells / "Thumbs.db").write_bytes(bytes(512))
+    (bells / "Hull & Chain/to sort").mkdir()
+    shutil.copyfile(studio / "keel/player/library.db", studio / "keel/Music/Collection/library.db.bak")
+    tones.write(str(studio / "keel/Music/Collection/Bilge Choir/rehearsal, nobody listed.flac"), tones.track(71))
+    (studio / "keel/Recordings/deck watch 0.wav").write_bytes(b"RIFF\x24\0\0\0WAVEjunk" + bytes(64))
+    os.mkfifo(studio / "keel/Recordings/monitor feed")

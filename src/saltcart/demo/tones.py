@@ -6,13 +6,13 @@ import soundfile
 RATE = 44100
 
 
-def bell(pitch: float, seconds: float = 0.35) -> numpy.ndarray:
-    """A struck bell of the fundamental `pitch` in hertz: mono samples from -1 to 1.
+def bell(pitch: float, seconds: float = 0.35, metal: float = 0.0) -> numpy.ndarray:
+    """A struck bell of the fundamental `pitch` in hertz and some `metal` (0 to 1): mono samples from -1 to 1.
 
     Five partials of a church bell (hum, prime, tierce, quint, nominal), the higher the sooner gone.
     """
     time = numpy.arange(int(RATE * seconds)) / RATE
-    partials = ((0.5, 0.6), (1.0, 1.0), (1.2, 0.5), (1.5, 0.4), (2.0, 0.5))
+    partials = ((0.5, 0.6), (1.0, 1.0), (1.2, 0.5), (1.5, 0.4), (2.0 + 0.1 * metal, 0.5))
     sound = sum(level * numpy.sin(2 * numpy.pi * pitch * ratio * time) * numpy.exp(-time * 6 * ratio) for ratio, level in partials)
     return 0.3 * sound
 

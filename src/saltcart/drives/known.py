@@ -6,6 +6,7 @@ import pwd
 from collections.abc import Iterable
 from contextlib import suppress
 
+from saltcart.cart import KnownDrive
 from saltcart.drives.drive import Drive, drive_of, find_drive
 from saltcart.errors import show
 from saltcart.home import home
@@ -35,10 +36,14 @@ def remembered() -> dict[str, dict[str, str]]:
 
 
 class Presence:
-    """Answers for many paths why their drive is away; asks the system once a drive."""
+    """Answers for many paths why their drive is away; asks the system once a drive.
 
-    def __init__(self) -> None:
-        self.known = remembered()
+    `declared` drives are known as well as those seen on earlier trips.
+    """
+
+    def __init__(self, declared: Iterable[KnownDrive] = ()) -> None:
+        told = {drive.identity: {"name": drive.name, "mount": drive.mount} for drive in declared if drive.mount}
+        self.known = told | remembered()
         self.answers: dict[str, str | None] = {}
 
     def away(self, path: str) -> str | None:

@@ -1,6 +1,6 @@
 """What every ledger can do, whatever its format."""
 
-from collections.abc import Hashable, Iterator, Mapping
+from collections.abc import Hashable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -47,6 +47,9 @@ class Ledger(Protocol):
         Proves it before it returns.  Raises CannotSpell, with nothing of use in `target`, when a
         text has no form in this ledger or something else than the entries would change.
         """
+
+    def played(self) -> Iterable[tuple[str, int | None, str | None]]:
+        """Path, number of plays and last-played time of the files it keeps such facts of."""
 
     def busy(self) -> str | None:
         """Why the ledger must not be replaced now (locked, pages unwritten), or None."""

@@ -18,6 +18,8 @@ SHAPE: dict[str, Any] = {
             "!column": str,
             "spelling": tuple(SPELLINGS),
             "names": ("file", "folder"),
+            "plays": str,
+            "last_played": str,
         }
     ],
 }
@@ -25,12 +27,14 @@ SHAPE: dict[str, Any] = {
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """One column whose cells are entries."""
+    """One column whose cells are entries; `plays` and `last_played` are columns of the same table that say how often and when."""
 
     table: str
     column: str
     spelling: Spelling
     names: str
+    plays: str | None = None
+    last_played: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +53,10 @@ def load_map(path: str) -> Map:
     path = os.path.abspath(os.path.expanduser(path))
     tables = tomlfile.read(path, SHAPE)
     rules = tuple(
-        Rule(entry["table"], entry["column"], spelling_named(entry.get("spelling", "auto")), entry.get("names", "file"))
+        Rule(
+            entry["table"], entry["column"], spelling_named(entry.get("spelling", "auto")), entry.get("names", "file"),
+            entry.get("plays"), entry.get("last_played"),
+        )  # fmt: skip
         for entry in tables["entries"]
     )
     return Map(tables["name"], path, tables["container"], tables.get("program"), rules)

@@ -86,6 +86,10 @@ class TextLedger:
         with open(target, "wb") as stream:
             stream.write(result)
 
+    def played(self) -> Sequence[tuple[str, int | None, str | None]]:
+        """See Ledger.played; plain lists do not count plays."""
+        return ()
+
     def busy(self) -> str | None:
         """See Ledger.busy; a text file knows no locks."""
         return None

@@ -97,6 +97,18 @@ class SqliteLedger:
                     where = f"{rule.table}.{rule.column}, row {'/'.join(map(str, key))}"
                     yield Entry((number, *key), where, text, rule.spelling, rule.names)
 
+    def played(self) -> Iterator[tuple[str, int | None, str | None]]:
+        """Path, number of plays and last-played time of each file, where the map says which columns hold them (None: unknown)."""
+        with self.guarded(), reading(self.path) as (connection, _uri):
+            for rule in self.plan.rules:
+                if not (rule.plays or rule.last_played):
+                    continue
+                extra = [quoted(column) if column else "NULL" for column in (rule.plays, rule.last_played)]
+                query = f"SELECT {quoted(rule.column)}, {', '.join(extra)} FROM {quoted(rule.table)} WHERE typeof({quoted(rule.column)}) = 'text'"
+                for text, plays, last in connection.execute(query):
+                    if path := rule.spelling.read(text, os.path.dirname(self.path)):
+                        yield path, plays, last
+
     @contextmanager
     def guarded(self) -> Iterator[None]:
         """Turn SQLite's errors into ours."""
@@ -117,8 +129,9 @@ class SqliteLedger:
                 if rule.table not in tables:
                     return f'has no table "{rule.table}", which the map {self.plan.path} names; its tables: {", ".join(tables) or "none"}'
                 columns = Table(connection, rule.table).columns
-                if rule.column not in columns:
-                    return f'table "{rule.table}" has no column "{rule.column}", which the map {self.plan.path} names; it has: {", ".join(columns)}'
+                for column in filter(None, (rule.column, rule.plays, rule.last_played)):
+                    if column not in columns:
+                        return f'table "{rule.table}" has no column "{column}", which the map {self.plan.path} names; it has: {", ".join(columns)}'
         return None
 
     def rewrite(self, target: str, changes: Mapping[Hashable, str]) -> None:

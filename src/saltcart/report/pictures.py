@@ -23,12 +23,16 @@ class Bar:
 
 @dataclass(frozen=True, slots=True)
 class DriveBar:
-    """One drive: bytes used, free, and needed by the load (0 when none is to come)."""
+    """One drive: bytes used, free, and needed by the load (0 when none is to come, negative when it would leave).
+
+    `against` when something hard speaks against the drive, room or not.
+    """
 
     name: str
     used_bytes: int
     free_bytes: int
     load_bytes: int
+    against: bool = False
 
 
 def suffix_of(path: str) -> str:
@@ -72,24 +76,31 @@ def drives_picture(drives: Sequence[DriveBar], title: str, path: str) -> None:
     """Draw each drive as a bar, before and, where a load is to come, after."""
     largest = max((drive.used_bytes + drive.free_bytes for drive in drives), default=1)
     figure, axes, unit, word = canvas(title, largest, suffix_of(path))
-    names = []
+    names: list[str] = []
     for drive in drives:
         for label, load in [("now", 0)] + ([("after", drive.load_bytes)] if drive.load_bytes else []):
-            place = len(names)
             names.append(f"{shortened(drive.name)}, {label}")
-            fits = load <= drive.free_bytes
-            parts = ((drive.used_bytes, USED), (load, LOAD if fits else OVER), (max(0, drive.free_bytes - load), FREE))
-            left = 0.0
-            for count, colour in parts:
-                axes.barh(place, count / unit, left=left, color=colour, height=0.7)
-                left += count / unit
-            text = f"{(drive.free_bytes - load) / unit:,.1f} {word} free" if fits else f"{(load - drive.free_bytes) / unit:,.1f} {word} too little"
-            axes.text(left, place, f"  {text}", va="center", fontsize=10, color=INK if fits else OVER)
+            draw_drive(axes, len(names) - 1, drive, load, unit, word)
     axes.set_yticks(range(len(names)), names)
     axes.invert_yaxis()
     axes.margins(x=0.2)
-    axes.set_xlabel(f"{word} (grey: in use, orange: what would come, pale: free, red: does not fit)")
+    axes.set_xlabel(f"{word} (grey: in use, orange: what would come, pale: free, red: must not go there)")
     save(figure, path)
+
+
+def draw_drive(axes, place: int, drive: DriveBar, load: int, unit: float, word: str) -> None:  # noqa: ANN001
+    """One bar: in use, coming, free, and what it comes to in words."""
+    left = drive.free_bytes - load
+    bad = left < 0 or load > 0 and drive.against
+    parts = ((drive.used_bytes + min(load, 0), USED), (max(load, 0), OVER if bad else LOAD), (max(0, left), FREE))
+    start = 0.0
+    for count, colour in parts:
+        axes.barh(place, count / unit, left=start, color=colour, height=0.7)
+        start += count / unit
+    text = f"{left / unit:,.1f} {word} free" if left >= 0 else f"{-left / unit:,.1f} {word} too little"
+    if load > 0 and drive.against and left >= 0:
+        text += ", but do not"
+    axes.text(start, place, f"  {text}", va="center", fontsize=10, color=OVER if bad else INK)
 
 
 def canvas(title: str, largest: int, kind: str):  # noqa: ANN201  (a figure, its axes, the unit in bytes and its word)

@@ -30,3 +30,15 @@ def shortcut(name: str, head: bytes) -> str | None:
             return kind
     suffix = name[name.rfind(".") :].lower() if "." in name else ""
     return SHORTCUT_SUFFIXES.get(suffix) if suffix in SHORTCUT_SUFFIXES else None
+
+
+# What file managers and programs leave lying about.
+LITTER = re.compile(r"(?i)^(\.ds_store|\._.*|thumbs\.db|desktop\.ini|\.directory|\.fseventsd|\.trashes|~\$.*|.*~|.*\.(tmp|temp|part|crdownload)|\.saltcart-.*\.part)$")
+OLD_BACKUP = re.compile(r"(?i)^.+(\.(bak|old|backup|orig)(\d*|-\d+)|[ ._-](backup|old)[ ._-]?\d*\.(db|sqlite3?))$")
+
+
+def litter(name: str) -> str | None:
+    """What kind of litter a file of that name is, or None."""
+    if LITTER.match(name):
+        return "a file manager's or program's leaving"
+    return "an old backup" if OLD_BACKUP.match(name) else None

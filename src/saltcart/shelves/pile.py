@@ -16,6 +16,8 @@ ENDINGS = {suffix.removeprefix("."): kind for suffix, kind in KINDS.items()}
 MOSTLY = 0.5  # the share of bytes in sounds from which a folder counts as one of sounds
 # What people call the folders they keep libraries in; such a folder is no library itself.
 KEEPING_PLACES = {"sounds", "samples", "audio", "libraries", "sound libraries", "sample libraries", "instruments", "sound sets", "packs", "loops"}
+# Where things land by the way; sounds in there are strays, not shelves.
+PASSING_PLACES = {"downloads", "desktop", "trash", ".trash", "tmp", "temp"}
 
 
 @dataclass(slots=True)
@@ -132,6 +134,8 @@ def proposed(heap: Heap, top: bool = False) -> list[Heap]:
     Where people keep several of these side by side (the `top` that was asked about, a folder
     called Sounds or the like, one with mostly other things in it) each is looked at for itself.
     """
+    if not top and os.path.basename(heap.path).lower() in PASSING_PLACES:
+        return []
     within = [shelf for folder in heap.below if folder.audio_files for shelf in proposed(folder)]
     if heap.direct:
         return [heap] if heap.mostly_sounds else [heap, *within]

@@ -58,10 +58,10 @@ class Judge:
     places that are links now; what needs them is found with a remark.
     """
 
-    def __init__(self, headers: bool = True, wrong: dict[str, tuple[str, str]] | None = None, signposts: Sequence[str] = ()):
+    def __init__(self, headers: bool = True, wrong: dict[str, tuple[str, str]] | None = None, signposts: Sequence[str] = (), presence: Presence | None = None):
         self.headers = headers
         self.signposts = signposts
-        self.presence = Presence()
+        self.presence = presence or Presence()
         self.seen: dict[str, tuple[str, str]] = dict(wrong or {})
 
     def ledger(self, ledger: Ledger, base: str | None = None) -> LedgerState:

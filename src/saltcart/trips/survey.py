@@ -14,7 +14,7 @@ from saltcart.ledgers.kinds import head_of
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.headers import HeaderSums, read_headers
-from saltcart.shelves.oddities import SET_ASIDE, plain_name, shortcut
+from saltcart.shelves.oddities import SET_ASIDE, litter, plain_name, shortcut
 from saltcart.shelves.pile import Heap, every, pile, proposed
 from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling.moves import tail_below
@@ -44,11 +44,11 @@ class Finding:
 
 @dataclass(frozen=True, slots=True)
 class Stray:
-    """Entries that lie outside every shelf, by folder: how many entries, of how many files and bytes."""
+    """Entries that lie outside every shelf, by folder: how many entries, of which files, and their bytes."""
 
     folder: str
     entries: int
-    files: int
+    files: list[str]
     bytes: int
 
 
@@ -122,7 +122,7 @@ def survey(
     add_drives(report)
     named = [os.path.realpath(os.path.expanduser(path)) for path in ledgers]
     paths = dict.fromkeys([*named, *map(os.path.realpath, cart.ledgers), *scan.found])
-    judge = Judge(headers=False)
+    judge = Judge(headers=False, presence=scan.presence)
     for number, path in enumerate(paths):
         progress(Tick("judge", path, number, len(paths)))
         report.ledgers.append(judge_one(judge, path, loaded, path in named))
@@ -149,7 +149,7 @@ class Scan:
         self.report = SurveyReport([])
         self.found: dict[str, None] = {}
         self.links: list[str] = []
-        self.presence = Presence()
+        self.presence = Presence(cart.drives)
 
     def look_at(self, place: str, reached_as: str | None = None) -> None:
         """Walk one place.  Refused when it is no folder."""
@@ -222,7 +222,9 @@ class Scan:
 
 
 def look_for_ledger(path: str, maps: Sequence[Map], found: dict[str, None], remarks: list[str]) -> None:
-    """Add the file at `path` to `found` when a format or map reads it."""
+    """Add the file at `path` to `found` when a format or map reads it; backups of ledgers are left in peace."""
+    if litter(os.path.basename(path)):
+        return
     try:
         if ledger := recognised(path, maps):
             next(iter(ledger.entries()), None)
@@ -274,26 +276,27 @@ def inventory(top: str) -> set[tuple[str, int]]:
 
 def lean(report: SurveyReport) -> None:
     """Count which ledgers lean on which shelves, and gather what lies outside of all."""
-    numbers: dict[str, int | None] = {}
+    places: dict[str, tuple[str, int | None]] = {}
     outside: dict[str, Counter[str]] = {}
     for number, state in enumerate(report.ledgers):
         for judgement in state.judgements:
-            folder = os.path.dirname(judgement.resolved)
-            if folder not in numbers:
-                numbers[folder] = report.shelf_of(os.path.realpath(folder))
-            shelf = numbers[folder]
+            folder, name = os.path.split(judgement.resolved)
+            if folder not in places:
+                real = os.path.realpath(folder)
+                places[folder] = real, report.shelf_of(real)
+            real, shelf = places[folder]
             if shelf is None and judgement.entry.names == "folder":
                 shelf = report.shelf_of(os.path.realpath(judgement.resolved))
             if shelf is not None:
                 report.leans[number, shelf] += 1
             elif judgement.verdict == FOUND and judgement.entry.names == "file":
-                outside.setdefault(folder, Counter())[judgement.resolved] += 1
+                outside.setdefault(real, Counter())[os.path.join(real, name)] += 1
     report.strays = [stray(folder, paths) for folder, paths in sorted(outside.items())]
 
 
 def stray(folder: str, paths: Counter[str]) -> Stray:
     """The sums of the entries that lie in one folder outside every shelf."""
-    return Stray(folder, sum(paths.values()), len(paths), sum(os.path.getsize(path) for path in paths))
+    return Stray(folder, sum(paths.values()), sorted(paths), sum(os.path.getsize(path) for path in paths))
 
 
 def read_shelf_headers(report: SurveyReport, progress: Progress = silent) -> None:

@@ -4,6 +4,7 @@ import os
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
+from functools import partial
 from typing import Any
 from urllib.parse import quote, unquote_to_bytes
 
@@ -100,7 +101,12 @@ class Shelf:
         takes = self.takes if self.stay or self.only else None
         yield Move(self.old, self.new, takes)
         for old, new in self.renames:
-            yield Move(f"{self.old}/{old}", f"{self.new}/{new}")
+            if self.takes(old):
+                yield Move(f"{self.old}/{old}", f"{self.new}/{new}", takes and partial(self.takes_below, old))
+
+    def takes_below(self, folder: str, path: str) -> bool:
+        """Whether what lies at `path` in the `folder` of the shelf travels."""
+        return self.takes(f"{folder}/{path}")
 
     def place(self, path: str) -> str:
         """Where what lies at `path`, from the shelf's top, comes to lie."""

@@ -1,0 +1,229 @@
+"""What need not travel, and what should come along.  Finds; deletes nothing."""
+
+import json
+import os
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import asdict, dataclass, field
+from datetime import UTC, datetime, timedelta
+
+from saltcart.cart import Cart
+from saltcart.errors import SaltCartError, UsageError
+from saltcart.home import home
+from saltcart.ledgers import load_map, open_ledger
+from saltcart.progress import Progress, silent
+from saltcart.safefile import replacing
+from saltcart.shelves.audio import kind_of
+from saltcart.shelves.duplicates import duplicates
+from saltcart.shelves.oddities import litter
+from saltcart.shelves.walk import FILE, FOLDER, Item, walk
+from saltcart.trips.survey import SurveyedShelf, SurveyReport, survey
+
+UNNAMED, COPIES, STRAY, UNPLAYED, LONG_AGO, LITTER, EMPTY = "unnamed", "copies", "stray", "never played", "long ago", "litter", "empty folders"
+# A shelf of whose sounds ledgers name at least this share is taken for a collection.
+COLLECTION_SHARE = 0.25
+
+
+@dataclass(slots=True)
+class Find:
+    """One finding, by its number: what kind, in which folder, the paths it speaks of, their bytes, and what is to be said.
+
+    Of `copies`, `kept` has the path whose copy each of `paths` is.
+    """
+
+    number: int
+    kind: str
+    folder: str
+    paths: list[str]
+    bytes: int
+    what: str
+    kept: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True)
+class Judged:
+    """Whether a shelf is judged as a collection, and why."""
+
+    name: str
+    path: str
+    collection: bool
+    why: str
+
+
+@dataclass(slots=True)
+class TidyReport:
+    """All findings in their order, and which shelves were looked through for files no ledger names."""
+
+    finds: list[Find]
+    judged: list[Judged]
+    remarks: list[str]
+
+
+@dataclass(slots=True)
+class Sight:
+    """What is known while finding: the survey, the things in each shelf, and who names what."""
+
+    report: SurveyReport
+    items: list[list[Item]]
+    named: dict[str, list[str]]
+
+
+def tidy(
+    places: Sequence[str],
+    ledgers: Sequence[str] = (),
+    maps: Sequence[str] = (),
+    cart: Cart | None = None,
+    older_than_days: int = 730,
+    progress: Progress = silent,
+) -> TidyReport:
+    """Look through the shelves in `places`.  Raises Refused for a place that is no folder."""
+    cart = cart or Cart()
+    report = survey(places, ledgers, maps, cart, progress)
+    remarks = [f"{state.path}: {state.trouble.what}" for state in report.ledgers if state.trouble]
+    items = [list(walk(shelf.heap.path)) for shelf in report.shelves]
+    sight = Sight(report, items, named_paths(report))
+    judged = [judge_shelf(shelf, number, sight, cart) for number, shelf in enumerate(report.shelves)]
+    finds = [*unnamed(sight, judged), *copies(sight, remarks, progress), *strays(sight)]
+    finds += [*plays(sight, [*maps, *cart.maps], older_than_days), *leavings(sight)]
+    for number, find in enumerate(finds, 1):
+        find.number = number
+    return TidyReport(finds, judged, remarks)
+
+
+def named_paths(report: SurveyReport) -> dict[str, list[str]]:
+    """Real path of everything entries name, with the ledgers that do."""
+    folders: dict[str, str] = {}
+    named: dict[str, list[str]] = {}
+    for state in report.ledgers:
+        for judgement in state.judgements:
+            folder, name = os.path.split(judgement.resolved)
+            if folder not in folders:
+                folders[folder] = os.path.realpath(folder)
+            users = named.setdefault(os.path.join(folders[folder], name), [])
+            if state.path not in users:
+                users.append(state.path)
+    return named
+
+
+def judge_shelf(shelf: SurveyedShelf, number: int, sight: Sight, cart: Cart) -> Judged:
+    """Whether files in a shelf that nobody names are worth a word: in a collection, not in an instrument's library."""
+    known = cart.shelf(shelf.heap.path)
+    if known and known.collection is not None:
+        return Judged(shelf.name, shelf.heap.path, known.collection, "cart.toml says so")
+    sounds = [item for item in sight.items[number] if item.kind == FILE and kind_of(item.path)]
+    count = sum(os.path.join(shelf.heap.path, item.path) in sight.named for item in sounds)
+    share = count / len(sounds) if sounds else 0
+    why = f"ledgers name {count:,} of its {len(sounds):,} sounds"
+    return Judged(shelf.name, shelf.heap.path, share >= COLLECTION_SHARE, why if share >= COLLECTION_SHARE else f"{why}: taken for an instrument's library")
+
+
+def unnamed(sight: Sight, judged: Sequence[Judged]) -> Iterator[Find]:
+    """Sounds in collections that no ledger names, a finding for each folder."""
+    for number, shelf in enumerate(judged):
+        groups: dict[str, list[Item]] = {}
+        for item in sight.items[number]:
+            if shelf.collection and item.kind == FILE and kind_of(item.path) and os.path.join(shelf.path, item.path) not in sight.named:
+                groups.setdefault(os.path.dirname(item.path), []).append(item)
+        for folder, items in groups.items():
+            paths = [os.path.join(shelf.path, item.path) for item in items]
+            yield Find(0, UNNAMED, os.path.join(shelf.path, folder) if folder else shelf.path, paths, total(items), "no ledger names them")
+
+
+def total(items: Iterable[Item]) -> int:
+    """Bytes of several things."""
+    return sum(item.size for item in items)
+
+
+def copies(sight: Sight, remarks: list[str], progress: Progress) -> Iterator[Find]:
+    """Sounds with the same content, within and across shelves and drives."""
+    sizes: dict[str, int] = {}
+    files = []
+    for shelf, items in zip(sight.report.shelves, sight.items):
+        for item in items:
+            if item.kind == FILE and kind_of(item.path):
+                path = os.path.join(shelf.heap.path, item.path)
+                sizes[path] = item.size
+                files.append((path, item.size, (item.device, item.inode)))
+
+    def trouble(path: str, error: OSError) -> None:
+        remarks.append(f"{path} could not be read: {error.strerror}")
+
+    finds: dict[tuple[str, ...], Find] = {}
+    for group in duplicates(files, trouble, progress):
+        kept, *rest = sorted(group, key=lambda path: (path not in sight.named, path))
+        folders = tuple(map(os.path.dirname, (kept, *rest)))
+        find = finds.setdefault(folders, Find(0, COPIES, folders[1], [], 0, copies_of(folders)))
+        find.paths += rest
+        find.kept += [kept] * len(rest)
+        find.bytes += sizes[kept] * len(rest)
+    for find in finds.values():
+        users = sum(path in sight.named for path in find.paths)
+        find.what += f"; ledgers name {users} of these and {sum(path in sight.named for path in set(find.kept))} of those"
+        yield find
+
+
+def copies_of(folders: Sequence[str]) -> str:
+    """Which folder's sounds these are again."""
+    return "the same sounds twice in this folder" if len(set(folders)) == 1 else f"the same sounds as in {folders[0]}"
+
+
+def strays(sight: Sight) -> Iterator[Find]:
+    """Entries outside every shelf, a finding for each folder."""
+    for stray in sight.report.strays:
+        yield Find(0, STRAY, stray.folder, stray.files, stray.bytes, f"lie outside every shelf; entries that name them: {stray.entries}")
+
+
+def plays(sight: Sight, maps: Sequence[str], older_than_days: int) -> Iterator[Find]:
+    """Files their ledger says were never played, or not for long, a finding for each shelf."""
+    before = (datetime.now(UTC) - timedelta(days=older_than_days)).strftime("%Y-%m-%d")
+    kinds: dict[tuple[int, str], dict[str, int]] = {}
+    for path, count, last in played(sight.report, maps):
+        kind = UNPLAYED if not count and not last else LONG_AGO if last and str(last)[:10] < before else None
+        shelf = sight.report.shelf_of(path)
+        if kind and shelf is not None and os.path.isfile(path):
+            kinds.setdefault((shelf, kind), {})[path] = os.path.getsize(path)
+    words = {UNPLAYED: "their ledger counts no play", LONG_AGO: f"last played before {before}"}
+    for (shelf, kind), sizes in sorted(kinds.items()):
+        yield Find(0, kind, sight.report.shelves[shelf].heap.path, sorted(sizes), sum(sizes.values()), words[kind])
+
+
+def played(report: SurveyReport, maps: Sequence[str]) -> Iterator[tuple[str, int | None, str | None]]:
+    """What all ledgers know about plays."""
+    loaded = [load_map(path) for path in dict.fromkeys(maps)]
+    for state in report.ledgers:
+        if not state.trouble:
+            yield from open_ledger(state.path, loaded).played()
+
+
+def leavings(sight: Sight) -> Iterator[Find]:
+    """Litter and empty folders, a finding of each kind for each shelf."""
+    for shelf, items in zip(sight.report.shelves, sight.items):
+        groups: dict[str, list[Item]] = {}
+        for item in items:
+            kind = litter(os.path.basename(item.path)) if item.kind == FILE else None
+            if kind:
+                groups.setdefault(kind, []).append(item)
+        for what, found in groups.items():
+            paths = [os.path.join(shelf.heap.path, item.path) for item in found]
+            yield Find(0, LITTER, shelf.heap.path, paths, total(found), what)
+        holding = {os.path.dirname(item.path) for item in items if item.path}
+        empty = [os.path.join(shelf.heap.path, item.path) for item in items if item.kind == FOLDER and item.path and item.path not in holding]
+        if empty:
+            yield Find(0, EMPTY, shelf.heap.path, empty, 0, "nothing in them")
+
+
+def remember(report: TidyReport) -> None:
+    """Keep the findings, so that their numbers can be spoken of later."""
+    home().mkdir(parents=True, exist_ok=True)
+    with replacing(str(home() / "tidy.json")) as path, open(path, "w", encoding="ascii") as stream:
+        json.dump([asdict(find) for find in report.finds], stream)
+
+
+def remembered() -> list[Find]:
+    """The findings of the last look.  UsageError when there was none."""
+    try:
+        with open(home() / "tidy.json", encoding="ascii") as stream:
+            return [Find(**find) for find in json.load(stream)]
+    except FileNotFoundError:
+        raise UsageError("There are no findings yet", "Look first: saltcart tidy PLACE") from None
+    except (ValueError, TypeError) as error:
+        raise SaltCartError("The kept findings cannot be read", "Look again: saltcart tidy PLACE") from error
