@@ -111,9 +111,9 @@ class WorldCase(unittest.TestCase):
         self.assertNotIn("Traceback", done.stderr)
         return done
 
-    def run_json(self, *words, status=0):
+    def run_json(self, *words, status=0, cwd=None):
         """Run the program with --json; the one document."""
-        return json.loads(self.run_program(*words, "--json", status=status).stdout)
+        return json.loads(self.run_program(*words, "--json", status=status, cwd=cwd).stdout)
 
     def assert_all_play(self, missing=()):
         """The player stand-in finds everything its library names, but for `missing` names."""

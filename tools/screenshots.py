@@ -13,7 +13,7 @@ import time
 from pathlib import Path
 
 from saltcart.demo import studio
-from saltcart.demo.story import LIBRARY, LISTS, MAP, MOVE, SHELVES
+from saltcart.demo.story import DRIVES, LIBRARY, LISTS, MAP, MOVE, SHELVES
 
 TO = Path(__file__).parents[1] / "docs" / "screenshots"
 DISPLAY = ":77"
@@ -21,7 +21,9 @@ STUDIO = Path(tempfile.gettempdir()) / "petrel"
 WORDS = shlex.join(MOVE)
 PICTURES = {
     "demo": ("", "saltcart demo | head -40"),
-    "survey": ("", f"saltcart survey keel --map {MAP}"),
+    "survey": ("", "saltcart survey keel"),
+    "drives-table": ("", shlex.join(["saltcart", "drives", *DRIVES, "--for", *SHELVES])),
+    "tidy": ("", "saltcart tidy keel"),
     "draft": ("", shlex.join(["saltcart", "draft", *SHELVES[:2], "--to", "lighter/Sounds", "--ledger", *LISTS, LIBRARY, "--map", MAP, "-o", "trip.toml"])),
     "move": ("", WORDS),
     "check": (f"{WORDS} --quiet", "saltcart check"),
@@ -48,8 +50,19 @@ def shoot(name: str, before: str, command: str) -> None:
     window.wait()
 
 
+def draw() -> None:
+    """The pictures that Salt Cart draws itself."""
+    shutil.rmtree(STUDIO, ignore_errors=True)
+    studio.build(str(STUDIO))
+    home = {**os.environ, "SALTCART_HOME": str(STUDIO / "saltcart-data")}
+    subprocess.run(["saltcart", "survey", "keel", "lighter", "--quiet", "--picture", str(TO / "room.png")], cwd=STUDIO, env=home)
+    subprocess.run(["saltcart", "drives", *DRIVES, "--for", *SHELVES, "--quiet", "--picture", str(TO / "drives.png")], cwd=STUDIO, env=home)
+
+
 def main() -> None:
     """Take the named pictures, or all."""
+    if not sys.argv[1:]:
+        draw()
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     time.sleep(1)
     try:

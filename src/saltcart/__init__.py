@@ -4,13 +4,11 @@ The same steps as on the command line, with typed results.  Each name is loaded 
 it is first used, so that `import saltcart` costs next to nothing.
 """
 
-from importlib import import_module
-from typing import Any
-
 __version__ = "0.1.0"
 
 STEPS = {
     "survey": "saltcart.trips.survey",
+    "tidy": "saltcart.trips.tidy",
     "Request": "saltcart.trips.draft",
     "draft": "saltcart.trips.draft",
     "write_waybill": "saltcart.trips.waybill",
@@ -27,8 +25,10 @@ STEPS = {
 }
 
 
-def __getattr__(name: str) -> Any:
+def __getattr__(name: str) -> object:
     """Load a step when it is asked for (PEP 562)."""
+    from importlib import import_module
+
     if name not in STEPS:
         raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
     return getattr(import_module(STEPS[name]), {"write_waybill": "write"}.get(name, name))

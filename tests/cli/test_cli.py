@@ -11,7 +11,7 @@ import unittest
 from pathlib import Path
 
 import saltcart
-from saltcart.cli.main import COMMANDS
+from saltcart.cli.parser import COMMANDS
 from tests.world import PROGRAM, WorldCase, tree
 
 ROOT = Path(__file__).parents[2]

@@ -10,7 +10,8 @@ import psutil  # noqa: F401
 import rich.progress  # noqa: F401
 import tomlkit  # noqa: F401
 
-from saltcart.cli.main import COMMANDS, main
+from saltcart.cli.main import main
+from saltcart.cli.parser import COMMANDS
 
 for command in COMMANDS:
     import_module(f"saltcart.cli.{command}")

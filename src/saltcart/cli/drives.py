@@ -96,7 +96,7 @@ def show_drives(screen: Screen, fits: Sequence[Fit], cart: Cart, load_: Load | N
         drive = fit.drive
         row = [show(drive.name), place(drive.mount), show(drive.filesystem) or "unknown", kind(drive, cart), size(drive.total_bytes), size(drive.free_bytes)]
         if load_:
-            row += [verdict(fit), size(fit.need_bytes), size(fit.free_after_bytes) if fit.free_after_bytes >= 0 else "none", duration(fit.seconds)]
+            row += [verdict(fit, load_), size(fit.need_bytes), size(fit.free_after_bytes) if fit.free_after_bytes >= 0 else "none", duration(fit.seconds)]
         rows.append(row)
     screen.table("Drives", columns, rows)
     for fit in fits:
@@ -115,9 +115,9 @@ def show_files(screen: Screen, reason: Reason) -> None:
         screen.say(f"      ... and {len(reason.obstacles) - SHOWN} more (see --json)")
 
 
-def verdict(fit: Fit) -> str:
+def verdict(fit: Fit, load_: Load) -> str:
     """Whether the load fits, in a word."""
-    return "yes" if fit.fits else "no"
+    return "lies here" if is_home(fit, load_) else "yes" if fit.fits else "no"
 
 
 def kind(drive: Drive, cart: Cart) -> str:

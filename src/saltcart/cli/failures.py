@@ -6,7 +6,7 @@ import os
 import sys
 import traceback
 
-from saltcart.errors import SaltCartError, show
+from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home
 
 INTERRUPTED = 4
@@ -54,7 +54,8 @@ def unforeseen(error: Exception, options: argparse.Namespace) -> int:
 
 def report(what: str, details: list[str], remedy: str, options: argparse.Namespace, status: int) -> None:
     """Print one failure: to standard error for a person, and as the one document for --json."""
-    lines = [f"saltcart {options.command}: {what}.".replace("..", "."), *(f"    {line}" for line in details)]
+    ending = " Nothing was changed." if status == Refused.status else ""
+    lines = [f"saltcart {options.command}: {what.removesuffix('.')}.{ending}", *(f"    {line}" for line in details)]
     if remedy:
         lines.append(f"  -> {remedy}")
     print("\n".join(lines), file=sys.stderr)

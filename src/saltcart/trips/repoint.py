@@ -107,7 +107,7 @@ def aside_deeds(shelf: Shelf, old: str, aside: str, path: str) -> list[switch.De
     for name in sorted(os.listdir(place)):
         inner = f"{path}/{name}" if path else name
         if os.path.isdir(os.path.join(place, name)) and not os.path.islink(os.path.join(place, name)):
-            deeds += aside_deeds(shelf, old, aside, inner) if any(shelf.sift(below(place, inner))) else []
+            deeds += aside_deeds(shelf, old, aside, inner) if shelf.takes(inner) or any(shelf.sift(below(place, inner))) else []
         elif shelf.takes(inner):
             deeds.append(switch.rename(os.path.join(place, name), os.path.join(hidden, name)))
             deeds += [switch.link(os.path.join(place, name), shelf.place(inner))] if shelf.leave == "signpost" else []

@@ -209,10 +209,13 @@ class Scan:
             target = os.path.realpath(link)
             meant = plain_name(os.path.basename(link))
             if meant and not os.path.lexists(os.path.join(os.path.dirname(link), meant)):
-                self.tell("link name", link, f'programs look for "{show(meant)}", this link is called "{show(os.path.basename(link))}"')
+                self.tell("link name", link, f'is called "{show(os.path.basename(link))}"; programs look for "{show(meant)}"')
             if os.path.isdir(target):
                 self.tell("link", link, f"leads to {show(target)}")
                 self.look_at(target, reached_as=link)
+                for shelf in self.report.shelves:
+                    if shelf.heap.path == target:
+                        shelf.reached_as = link
             elif not os.path.exists(target):
                 away = self.presence.away(target)
                 if away:

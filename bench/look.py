@@ -1,0 +1,63 @@
+"""The figures of looking: start, survey of 300,000 files, copies among 30,000.  python -m bench.look [FOLDER]"""
+
+import os
+import random
+import shlex
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from bench.timing import PROGRAM, show, timed
+
+COPIES_PROGRAM = """
+import os, sys
+from saltcart.shelves.duplicates import duplicates
+from saltcart.shelves.walk import FILE, walk
+top = sys.argv[1]
+duplicates((os.path.join(top, item.path), item.size, (item.device, item.inode)) for item in walk(top) if item.kind == FILE)
+"""
+
+
+def make_library(top: Path) -> None:
+    """300,000 empty sounds in 30 libraries of 50 packs."""
+    for library in range(30):
+        for pack in range(50):
+            folder = top / f"Library {library:02d}" / f"Pack {pack:02d}"
+            folder.mkdir(parents=True)
+            for number in range(200):
+                os.close(os.open(folder / f"sound {number:03d} C{number % 7}.wav", os.O_CREAT | os.O_WRONLY))
+
+
+def make_copies(top: Path) -> None:
+    """30,000 sounds of 4 to 60 KB in 200 folders; two of three share their content with another."""
+    chance = random.Random(1)
+    seeds: list[int] = []
+    for folder in range(200):
+        (top / f"{folder:03d}").mkdir(parents=True)
+        for number in range(150):
+            if not seeds or chance.random() < 0.33:
+                seeds.append(len(seeds))
+            content = random.Random(seeds[-1] if number % 2 else chance.choice(seeds))
+            (top / f"{folder:03d}" / f"{number:03d}.wav").write_bytes(content.randbytes(content.randrange(4, 60) * 1024))
+
+
+def main() -> int:
+    """Measure; 0 when every figure is kept."""
+    with tempfile.TemporaryDirectory(dir=sys.argv[1] if sys.argv[1:] else None) as folder:
+        library, copies, home = Path(folder, "library"), Path(folder, "copies"), {"SALTCART_HOME": os.path.join(folder, "home")}
+        make_library(library)
+        make_copies(copies)
+        subprocess.run(["sync"], check=True)
+        listing = f"find {shlex.quote(folder)}/copies -type f -print0 | xargs -0 cat > /dev/null"
+        kept = [
+            show("saltcart --version / python -c pass", timed([PROGRAM, "--version"], 9), timed([sys.executable, "-c", "pass"], 9), 3),
+            show("survey / find -printf", timed([PROGRAM, "survey", str(library), "--quiet"], 5, home),
+                 timed(["find", str(library), "-type", "f", "-printf", "%s %p\n"], 5), 3, 400_000_000),
+            show("copies / cat", timed([sys.executable, "-c", COPIES_PROGRAM, str(copies)], 5), timed(listing, 5), 1.3),
+        ]  # fmt: skip
+    return 0 if all(kept) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,40 @@
+"""Timing whole commands: the best of several runs, and the largest memory any of them took."""
+
+import os
+import subprocess
+import sys
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+PROGRAM = os.path.join(os.path.dirname(sys.executable), "saltcart")
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """Seconds and peak bytes of memory."""
+
+    seconds: float
+    memory_bytes: int
+
+
+def timed(words: Sequence[str] | str, runs: int = 3, environment: dict[str, str] | None = None) -> Run:
+    """Run a command several times (a text through the shell); the fastest time, the largest memory."""
+    best, memory = float("inf"), 0
+    for _run in range(runs):
+        began = time.perf_counter()
+        child = subprocess.Popen(words, shell=isinstance(words, str), stdout=subprocess.DEVNULL, env={**os.environ, **(environment or {})})
+        _pid, _status, usage = os.wait4(child.pid, 0)
+        child.returncode = 0
+        best = min(best, time.perf_counter() - began)
+        memory = max(memory, usage.ru_maxrss * (1 if sys.platform == "darwin" else 1024))
+    return Run(best, memory)
+
+
+def show(name: str, ours: Run, theirs: Run, wanted: float, most_bytes: int = 0) -> bool:
+    """Print one ratio against what is wanted; whether it is kept."""
+    ratio = ours.seconds / theirs.seconds
+    kept = ratio <= wanted and (not most_bytes or ours.memory_bytes <= most_bytes)
+    memory = f", {ours.memory_bytes / 1e6:.0f} MB" + (f" (wanted: below {most_bytes / 1e6:.0f})" if most_bytes else "")
+    print(f"{'kept ' if kept else 'MISSED'} {name}: {ours.seconds:.2f} s against {theirs.seconds:.2f} s, ratio {ratio:.2f} (wanted: at most {wanted}){memory}")
+    return kept

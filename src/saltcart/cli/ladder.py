@@ -1,0 +1,31 @@
+"""The ladder: every way a command can end turns into a message and an exit status."""
+
+import argparse
+import signal
+from types import FrameType
+
+from saltcart.cli import failures
+from saltcart.errors import SaltCartError
+
+
+def interrupt(_number: int, _frame: FrameType | None) -> None:
+    """Treat a polite end, or a closed terminal, like Ctrl-C: stop where the work can go on later."""
+    raise KeyboardInterrupt
+
+
+def climb(options: argparse.Namespace) -> int:
+    """Run a command; foreseen, interrupted, cut off by the reader, failed by the system, unforeseen."""
+    for number in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, interrupt)
+    try:
+        return options.run(options)
+    except SaltCartError as error:
+        return failures.foreseen(error, options)
+    except KeyboardInterrupt:
+        return failures.interrupted(options)
+    except BrokenPipeError:
+        return failures.cut_off()
+    except OSError as error:
+        return failures.failing(error, options)
+    except Exception as error:
+        return failures.unforeseen(error, options)

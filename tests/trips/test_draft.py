@@ -1,0 +1,123 @@
+"""Drafts in depth: what stays, what alone travels, new names, kept entries, ledgers found by themselves."""
+
+import os
+import unittest
+from pathlib import Path
+
+from hypothesis import given
+from hypothesis import strategies as some
+
+from saltcart.shelves.walk import FILE, FOLDER, Item
+from saltcart.trips.waybill import Shelf, Waybill, matches, read, write
+from tests.world import PLAYER_MAP, WorldCase, cells, tree, wav
+
+
+class Drafts(WorldCase):
+    def setUp(self):
+        super().setUp()
+        self.furnish()
+
+    def there_and_back(self, *words):
+        """Move with these words and take it back; the new place in between is left in `self.moved`.  Everything must be as before."""
+        before, rows = tree(self.keel, "library.db"), cells(self.library)
+        done = self.run_json("move", *words, "--yes")
+        self.moved = tree(self.lighter)
+        self.between = tree(self.keel)
+        self.assertTrue(done["check"]["ok"])
+        self.assert_all_play()
+        self.run_program("undo", done["trip"], "--yes", "--drop-copies")
+        self.assertEqual(tree(self.keel, "library.db"), before)
+        self.assertEqual(cells(self.library), rows)
+        return done
+
+    def test_what_is_left_out_stays_where_it_is_and_its_entries_too(self):
+        (self.shelf / "settings.ini").write_text("[x]\n")
+        for signpost in ((), ("--signpost",)):
+            self.there_and_back(*self.plan_words("--leave-out", "*.ini", "high", *signpost))
+            names = {name for name in self.moved if name.startswith(b"Sounds/Bell Tones/")}
+            self.assertFalse([name for name in names if b"high" in name or b".ini" in name])
+            self.assertIn(b"Sounds/Bell Tones/settings.ini", self.between)
+            self.assertIn("Sounds/Bell Tones/high/Été 50%.wav".encode(), self.between)
+            self.assertEqual(self.between.get(b"Sounds/Bell Tones/low", "gone") == os.fsencode(self.new / "low"), bool(signpost))
+
+    def test_only_what_is_asked_travels(self):
+        self.there_and_back(*self.plan_words("--only", "low"))
+        names = {name.decode() for name in self.moved if name.startswith(b"Sounds/")}
+        self.assertEqual(names, {"Sounds/Bell Tones", "Sounds/Bell Tones/low", "Sounds/Bell Tones/low/C1.wav", "Sounds/Bell Tones/low/D1 #2.wav"})
+
+    def test_release_leaves_what_stayed(self):
+        self.run_program("move", *self.plan_words("--leave-out", "low/C1.wav"), "--yes")
+        self.run_program("release", "--yes")
+        left = {name for name in tree(self.keel / "Sounds") if b"Extra" not in name}
+        self.assertEqual(left, {b"Bell Tones", b"Bell Tones/low", b"Bell Tones/low/C1.wav"})
+        self.assert_all_play()
+
+    def test_entries_can_be_kept_behind_a_signpost(self):
+        before = {path: Path(path).read_bytes() for path in self.ledgers[:3]}
+        self.run_program("move", *self.plan_words("--keep-entries"), "--yes", status=2)
+        done = self.run_json("move", *self.plan_words("--keep-entries", "--signpost"), "--yes")
+        self.assertEqual({path: Path(path).read_bytes() for path in before}, before)
+        self.assert_all_play()
+        remarks = [problem["why"] for ledger in done["check"]["ledgers"] for problem in ledger["problems"] if problem["verdict"] == "found"]
+        self.assertIn("goes through a signpost", remarks)
+        self.assertTrue(done["check"]["ok"])
+
+    def test_two_shelves_of_one_name(self):
+        other = self.keel / "Old" / "Bell Tones"
+        wav(other / "x.wav", 40)
+        with open(self.ledgers[0], "ab") as stream:
+            stream.write(os.fsencode(other / "x.wav") + b"\r\n")
+        self.there_and_back(str(self.shelf), str(other), *self.plan_words()[1:])
+        self.assertIn(b"Sounds/Bell Tones (2)/x.wav", self.moved)
+        done = self.there_and_back(str(self.shelf), str(other), "--to", str(self.lighter / "A"), "--to", str(self.lighter / "B"), *self.plan_words()[3:])
+        self.assertEqual([shelf["to"] for shelf in done["shelves"]], [str(self.lighter / "A/Bell Tones"), str(self.lighter / "B/Bell Tones")])
+
+    def test_ledgers_are_found_where_programs_keep_them(self):
+        settings = self.top / "user" / ".config" / "player"
+        settings.mkdir(parents=True)
+        (settings / "last.m3u8").write_text(f"{self.shelf}/low/C1.wav\n")
+        (settings / "other.m3u8").write_text("/nowhere/x.wav\n")
+        cart = self.top / "cart.toml"
+        cart.write_text(f'maps = ["{PLAYER_MAP}"]\n[[ledger]]\npath = "{self.library}"\n')
+        waybill = self.top / "w.toml"
+        report = self.run_json("draft", str(self.shelf), "--to", str(self.lighter), "-o", str(waybill))
+        self.assertEqual({os.path.basename(ledger["path"]) for ledger in report["ledgers"]}, {"last.m3u8", "library.db", "inside.m3u8"})
+        self.assertEqual(report["searched"], [str(self.top / "user" / ".config")])
+        rooms = {drive["name"]: drive for drive in report["drives"]}
+        self.assertGreater(rooms["keel"]["free_after_release_bytes"], rooms["keel"]["free_bytes"])
+        self.assertLess(rooms["lighter"]["free_after_haul_bytes"], rooms["lighter"]["free_bytes"])
+
+    def test_wrong_pairs(self):
+        self.run_program("move", str(self.shelf), "--to", str(self.lighter), "--to", str(self.lighter / "x"), "--yes", status=2)
+
+
+class Laws(unittest.TestCase):
+    names = some.lists(some.text("ab*?[]é \udcff", min_size=1, max_size=4), min_size=1, max_size=3).map("/".join)
+
+    @given(some.lists(names, max_size=3), some.lists(names, max_size=2), some.lists(some.tuples(names, names), max_size=2, unique_by=lambda pair: pair[1]))
+    def test_a_waybill_reads_back_as_it_was_written(self, stay, only, renames):
+        renames = tuple(pair for pair in renames if not any(part in (".", "..") for path in pair for part in path.split("/")))
+        shelf = Shelf("Bells \udcff", "/k/Bells \udcff", "/l/Bells\n", "a", "b", "replaceable", "signpost", tuple(stay), tuple(only), renames)
+        plan = Waybill([shelf, Shelf("x.wav", "/d/x.wav", "/l/x.wav", "a", "b", gathered=True)], maps=["/m \udcff.toml"])
+        path = f"/tmp/waybill-{os.getpid()}.toml"
+        try:
+            write(plan, path)
+            again = read(path)
+        finally:
+            Path(path).unlink(missing_ok=True)
+        self.assertEqual(again.shelves[0].old, shelf.old)
+        self.assertEqual((again.shelves[0].stay, again.shelves[0].only, again.shelves[0].renames), (shelf.stay, shelf.only, shelf.renames))
+        self.assertEqual((again.shelves[1], again.maps), (plan.shelves[1], plan.maps))
+
+    @given(some.lists(names, max_size=3), some.lists(names, max_size=3), some.lists(names, max_size=6, unique=True))
+    def test_a_folder_travels_before_what_is_in_it(self, stay, only, paths):
+        shelf = Shelf("S", "/k/S", "/l/S", "a", "b", stay=tuple(stay), only=tuple(only))
+        folders = {"/".join(path.split("/")[:count]) for path in paths for count in range(1, path.count("/") + 1)}
+        items = [Item(path, FOLDER if path in folders or not path else FILE, 0, 0, 0, 0, 0, 0, 1) for path in ["", *sorted({*paths, *folders})]]
+        sifted = [item.path for item in shelf.sift(items)]
+        taken = [item.path for item in items if item.kind == FILE and shelf.takes(item.path)]
+        self.assertEqual([path for path in sifted if path not in folders and path], [path for path in taken])
+        for path in sifted:
+            if "/" in path and not matches(path.rpartition("/")[0], stay):
+                self.assertIn(path.rpartition("/")[0], sifted)
+        self.assertEqual(len(sifted), len(set(sifted)))
