@@ -69,7 +69,7 @@ def fewer(bars: Sequence[Bar]) -> list[Bar]:
     ranked = sorted(range(len(bars)), key=lambda number: (bars[number].level > 0, -bars[number].bytes))
     kept = set(ranked[: MOST_BARS - 1])
     rest = sum(bars[number].bytes for number in ranked[MOST_BARS - 1 :] if bars[number].level == 1)
-    return [*(bar for number, bar in enumerate(bars) if number in kept), Bar(f"{len(bars) - len(kept)} smaller ones", 0, rest)]
+    return [*(bar for number, bar in enumerate(bars) if number in kept), Bar(f"{len(bars) - len(kept)} smaller ones", 1, rest)]
 
 
 def drives_picture(drives: Sequence[DriveBar], title: str, path: str) -> None:
