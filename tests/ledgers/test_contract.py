@@ -1,9 +1,11 @@
 """What every ledger format must keep, over one table of samples."""
 
+import copy
 import os
 import sqlite3
 import tempfile
 import unittest
+import zipfile
 from contextlib import closing
 from pathlib import Path
 
@@ -11,11 +13,13 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from saltcart.errors import BadLedger, CannotSpell
-from saltcart.ledgers import load_map, m3u, open_ledger
+from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.formats import m3u
 from saltcart.ledgers.spans import TextLedger
 from saltcart.spelling import Move, Moves
+from saltcart.trips.reading import Reader
 from saltcart.trips.routes import Routes
-from tests.ledgers.samples import formats_without_sample, samples
+from tests.ledgers.samples import NAMED, formats_without_sample, samples
 from tests.world import PLAYER_MAP, cells
 
 THERE = Moves([Move("/keel/S", "/lighter/New Place")])
@@ -26,10 +30,9 @@ def content(path):
     return cells(path) if path.endswith(".db") else Path(path).read_bytes()
 
 
-def rewritten(ledger, moves, target):
-    """Rewrite `ledger` to `target` as shelves move; the texts asked for, by key."""
+def rewritten(ledger, moves, target, base="/lists"):
+    """Rewrite `ledger` to `target` as shelves move, as if it lay in `base`; the texts asked for, by key."""
     routes = Routes(moves)
-    base = os.path.dirname(ledger.path)
     changes = {entry.key: text for entry in ledger.entries() if (text := routes.new_text(entry, base, base)) is not None}
     ledger.rewrite(target, changes)
     return changes
@@ -64,20 +67,42 @@ class Contract(FolderCase):
         for ledger in self.each():
             before = {entry.key: entry.written for entry in ledger.entries()}
             changes = rewritten(ledger, THERE, self.target)
-            if "relative" not in ledger.path:
+            if not os.path.basename(ledger.path).startswith("rel"):
                 self.assertTrue(changes)
-            again = TextLedger(self.target, "m3u", ledger.finder) if isinstance(ledger, TextLedger) else type(ledger)(self.target, ledger.plan)
+            again = copy.copy(ledger)
+            again.path = self.target
             self.assertEqual({entry.key: entry.written for entry in again.entries()}, before | changes)
             self.assertEqual(again.remote(), ledger.remote())
 
     def test_there_and_back_gives_the_same(self):
         for ledger in self.each():
+            if os.path.basename(ledger.path) == "bare.cue":
+                continue  # a name that once needed quotes keeps them
             before = content(ledger.path)
             rewritten(ledger, THERE, self.target)
             os.replace(self.target, ledger.path)
             rewritten(ledger, THERE.reversed(), self.target)
             os.replace(self.target, ledger.path)
             self.assertEqual(content(ledger.path), before)
+
+    def test_each_format_names_what_its_specification_says(self):
+        for ledger in self.each():
+            if wanted := NAMED.get(os.path.basename(ledger.path)):
+                reader = Reader()
+                named = [os.path.normpath(reader.path(entry, entry.written, reader.start(entry, "/lists"))) for entry in ledger.entries()]
+                self.assertEqual(named, wanted)
+
+    def test_a_zip_keeps_its_other_members(self):
+        for ledger in self.each():
+            if ledger.path.endswith(".dawproject"):
+                rewritten(ledger, THERE, self.target)
+                one, other = zipfile.ZipFile(ledger.path), zipfile.ZipFile(self.target)
+                self.assertIsNone(other.testzip())
+                self.assertEqual(one.comment, other.comment)
+                for before, after in zip(one.infolist(), other.infolist(), strict=True):
+                    self.assertEqual((before.filename, before.date_time, before.compress_type), (after.filename, after.date_time, after.compress_type))
+                    if before.filename != "project.xml":
+                        self.assertEqual((before.CRC, before.compress_size), (after.CRC, after.compress_size))
 
     @given(some.lists(some.one_of(some.binary(max_size=30), some.sampled_from([b"/keel/S/a", b"#EXTM3U", b"file:///keel/S/%41"])), max_size=8), some.sampled_from([b"\n", b"\r\n"]))
     def test_any_text_survives(self, lines, end):
@@ -119,14 +144,25 @@ class Refusals(FolderCase):
         with self.assertRaises(CannotSpell):
             ledger.rewrite(self.target, {0: "a\nb"})
 
-    def test_a_trigger_that_would_stamp_another_cell(self):
+    def test_what_records_a_doing_sleeps_and_what_is_derived_follows(self):
         ledger = self.database(
-            "CREATE TABLE tracks (place TEXT, changed INTEGER DEFAULT 0)",
-            "INSERT INTO tracks (place) VALUES ('file:///keel/S/a')",
+            "CREATE TABLE tracks (id INTEGER PRIMARY KEY, place TEXT COLLATE NOCASE, changed INTEGER DEFAULT 0, name TEXT GENERATED ALWAYS AS (substr(place, 8)) STORED)",
+            "CREATE INDEX by_place ON tracks (place)",
+            "CREATE VIRTUAL TABLE words USING fts5 (place, content='tracks', content_rowid='id')",
             "CREATE TRIGGER stamp AFTER UPDATE ON tracks BEGIN UPDATE tracks SET changed = changed + 1; END",
+            "CREATE TRIGGER follow AFTER UPDATE ON tracks BEGIN INSERT INTO words (words, rowid, place) VALUES ('delete', old.id, old.place);"
+            " INSERT INTO words (rowid, place) VALUES (new.id, new.place); END",
+            "INSERT INTO tracks (place) VALUES ('file:///keel/S/a'), ('file:///KEEL/S/b')",
+            "INSERT INTO words (rowid, place) SELECT id, place FROM tracks",
         )
-        with self.assertRaisesRegex(CannotSpell, "tracks.changed would change"):
-            rewritten(ledger, THERE, self.target)
+        rewritten(ledger, THERE, self.target)
+        with closing(sqlite3.connect(self.target)) as database:
+            rows = database.execute("SELECT place, changed, name FROM tracks").fetchall()
+            self.assertEqual(rows, [("file:///lighter/New%20Place/a", 0, "/lighter/New%20Place/a"), ("file:///KEEL/S/b", 0, "/KEEL/S/b")])
+            self.assertEqual(database.execute("SELECT rowid FROM words WHERE words MATCH 'lighter'").fetchall(), [(1,)])
+            self.assertEqual(database.execute("PRAGMA integrity_check").fetchall(), [("ok",)])
+            database.execute("UPDATE tracks SET place = place WHERE id = 1")
+            self.assertEqual(database.execute("SELECT changed FROM tracks WHERE id = 1").fetchone(), (1,), "the trigger is awake again")
 
     def test_a_unique_clash(self):
         ledger = self.database(

@@ -53,7 +53,7 @@ class Job(WorldCase):
                 self.assertEqual(Path(path).read_bytes(), wanted)
         near = (self.keel / "lists" / "near.m3u8").read_text().splitlines()
         base = "../../lighter/Sounds/Bell Tones/low"
-        self.assertEqual(near, [f"{base}/D1 #2.wav", f"{base}/C1.wav", "http://radio.example/x"])
+        self.assertEqual(near, [f"{base}/D1 #2.wav", f"./{base}/C1.wav", "http://radio.example/x"])
         now = cells(self.library)
         self.assertEqual([row[:1] + row[2:] for row in now["tracks"]], [row[:1] + row[2:] for row in rows["tracks"]])
         self.assertEqual(now["folders"], [(1, new + "/")])

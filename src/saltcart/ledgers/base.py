@@ -13,7 +13,8 @@ class Entry:
 
     `key` finds the spot again in the same file, `where` says it to a person, `written` is what
     stands there with its container's escapes undone.  `otherwise` is a second reading of the
-    same bytes, for text whose encoding is a guess.
+    same bytes, for text whose encoding is a guess.  With a `base`, the text starts from the
+    folder that this other entry names.
     """
 
     key: Hashable
@@ -22,6 +23,7 @@ class Entry:
     spelling: Spelling
     names: str = "file"
     otherwise: str | None = None
+    base: "Entry | None" = None
 
     def readings(self) -> tuple[str, ...]:
         """Every text the spot may mean, the likelier first."""

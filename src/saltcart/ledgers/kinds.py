@@ -1,17 +1,21 @@
-"""The table of what can be read as a ledger: formats by name, and maps over containers."""
+"""The table of what can be read as a ledger: open formats by name, and maps over containers."""
 
 import os
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from functools import partial
 from types import ModuleType
 
 from saltcart.errors import BadLedger, Refused, show
-from saltcart.ledgers import m3u, sqlite
 from saltcart.ledgers.base import Ledger
+from saltcart.ledgers.containers import chunks, json, lines, plist, xml
+from saltcart.ledgers.formats import cue, dawproject, jspf, m3u, pls, sfz, turtle, xspf
 from saltcart.ledgers.maps import Map
-from saltcart.ledgers.spans import TextLedger
+from saltcart.ledgers.spans import Shape, SpanFinder, TextLedger
+from saltcart.ledgers.sqlite import SqliteLedger
+from saltcart.ledgers.wrappers import PLAIN
 
-# A text format is a module with NAME, claims(name, head) and spans(data).
-TEXT_FORMATS: tuple[ModuleType, ...] = (m3u,)
+# A format is a module with NAME, claims(name, head) and spans(data); WRAPPER when it comes wrapped.
+TEXT_FORMATS: tuple[ModuleType, ...] = (m3u, pls, xspf, jspf, cue, sfz, turtle, dawproject)
 HEAD_BYTES = 4096
 
 
@@ -28,14 +32,42 @@ def head_of(path: str) -> bytes:
         raise Refused(f"The ledger {show(path)} cannot be read: {error.strerror}", "Check its permissions.") from error
 
 
+def finder_of(plan: Map) -> SpanFinder:
+    """The function from bytes to spans for a map over anything but a database."""
+    finders: dict[str, Callable[..., object]] = {
+        "xml": partial(xml.spans, rules=plan.places),
+        "json": partial(json.spans, rules=plan.places),
+        "text": partial(lines.pattern_spans, rules=plan.places),
+        "plist": partial(plist.spans, rules=plan.places),
+        "chunks": partial(chunks.spans, rules=plan.places, encoding=plan.encoding),
+    }
+    return finders.get(plan.container) or partial(lines.spans, plan.container, rules=plan.places)
+
+
+def shape_of(plan: Map) -> Shape | None:
+    """How a changed container is put together and compared, where splicing alone does not do."""
+    if plan.container == "chunks":
+        holders = chunks.holders_of(plan.places)
+        return Shape(partial(chunks.splice, holders=holders), partial(chunks.rest, holders=holders))
+    return Shape(plist.splice, plist.rest) if plan.container == "plist" else None
+
+
+def mapped(path: str, plan: Map) -> Ledger:
+    """The ledger at `path` as a map reads it."""
+    if plan.container == "sqlite":
+        return SqliteLedger(path, plan)
+    return TextLedger(path, plan.name, finder_of(plan), plan.program, plan.wrapper, shape_of(plan))
+
+
 def recognised(path: str, maps: Sequence[Map]) -> Ledger | None:
-    """The ledger at `path` as the first format or map that fits reads it; None when none does."""
-    head = head_of(path)
+    """The ledger at `path` as the first map or format that fits reads it; None when none does."""
+    head, name = head_of(path), os.path.basename(path)
+    for plan in maps:
+        if plan.claims(name, head) and (plan.container != "sqlite" or not SqliteLedger(path, plan).misfit()):
+            return mapped(path, plan)
     for form in TEXT_FORMATS:
-        if form.claims(os.path.basename(path), head):
-            return TextLedger(path, form.NAME, form.spans)
-    if sqlite.claims(head):
-        return next((found for plan in maps if not (found := sqlite.SqliteLedger(path, plan)).misfit()), None)
+        if form.claims(name, head):
+            return TextLedger(path, form.NAME, form.spans, wrapper=getattr(form, "WRAPPER", PLAIN))
     return None
 
 
@@ -44,14 +76,17 @@ def open_ledger(path: str, maps: Sequence[Map], named: str | None = None) -> Led
 
     Raises BadLedger when nothing reads it, saying what the nearest map lacks.
     """
+    head_of(path)
+    for plan in maps:
+        if plan.name == named and plan.container != "sqlite":
+            return mapped(path, plan)
     if named:
         maps = [plan for plan in maps if plan.name == named]
     ledger = recognised(path, maps)
     if ledger and named in (None, ledger.map_name):
         return ledger
     for plan in maps:
-        misfit = sqlite.SqliteLedger(path, plan).misfit()
-        if misfit:
+        if plan.container == "sqlite" and (misfit := SqliteLedger(path, plan).misfit()):
             raise BadLedger(path, misfit, "Use the map that fits this database, or mend the map.")
     known = ", ".join(form.NAME for form in TEXT_FORMATS)
     raise BadLedger(path, f"no format known here reads it (formats: {known})", "Describe it with a map and name that with --map.")

@@ -5,19 +5,31 @@ from dataclasses import dataclass
 from typing import Any
 
 from saltcart import tomlfile
+from saltcart.ledgers.rules import At
+from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
 from saltcart.spelling import Spelling, spelling_named
 from saltcart.spelling.forms import SPELLINGS
 
+CONTAINERS = ("sqlite", "xml", "json", "ini", "csv", "tsv", "toml", "text", "plist", "chunks")
 SHAPE: dict[str, Any] = {
     "!name": str,
-    "!container": ("sqlite",),
+    "!container": CONTAINERS,
     "program": str,
+    "gzip": bool,
+    "member": str,
+    "encoding": str,
+    "recognise": {"suffix": [str], "contains": str},
     "!entries": [
         {
-            "!table": str,
-            "!column": str,
+            "table": str,
+            "column": str,
+            "where": str,
+            "at": str,
+            "base_at": str,
+            "separator": str,
             "spelling": tuple(SPELLINGS),
             "names": ("file", "folder"),
+            "folder": {"!table": str, "!column": str, "!key": str, "!by": str, "spelling": tuple(SPELLINGS)},
             "plays": str,
             "last_played": str,
         }
@@ -26,37 +38,107 @@ SHAPE: dict[str, Any] = {
 
 
 @dataclass(frozen=True, slots=True)
+class FolderOf:
+    """A table that holds the folders: its rows are found by `key`, whose value stands in column `by` of the entry's row."""
+
+    table: str
+    column: str
+    key: str
+    by: str
+    spelling: Spelling
+
+
+@dataclass(frozen=True, slots=True)
 class Rule:
-    """One column whose cells are entries; `plays` and `last_played` are columns of the same table that say how often and when."""
+    """One column whose cells are entries, of the rows that meet the SQL condition `where`.
+
+    `plays` and `last_played` are columns of the same table that say how often and when.
+    """
 
     table: str
     column: str
     spelling: Spelling
     names: str
+    where: str | None = None
+    folder: FolderOf | None = None
     plays: str | None = None
     last_played: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Map:
-    """One kind of ledger: its name, the process name of its program, and where its entries lie."""
+    """One kind of ledger: how to know it, what wraps it, its program's process name, and where its entries lie."""
 
     name: str
     path: str
     container: str
     program: str | None
-    rules: tuple[Rule, ...]
+    rules: tuple[Rule, ...] = ()
+    places: tuple[At, ...] = ()
+    gzip: bool = False
+    member: str | None = None
+    encoding: str = "utf-8"
+    suffixes: tuple[str, ...] = ()
+    contains: bytes = b""
+
+    @property
+    def wrapper(self) -> Wrapper:
+        """What peels off before reading."""
+        return Gzip() if self.gzip else ZipMember(self.member) if self.member else PLAIN
+
+    def claims(self, name: str, head: bytes) -> bool:
+        """Whether a file of that name that begins with `head` may be of this kind; databases are told by their tables instead."""
+        if self.container == "sqlite":
+            return head.startswith(b"SQLite format 3\0")
+        if self.suffixes and not name.lower().endswith(self.suffixes):
+            return False
+        wrapped = head.startswith(GZIP_MAGIC) if self.gzip else head.startswith(ZIP_MAGIC) if self.member else True
+        return wrapped and (self.gzip or bool(self.member) or self.contains in head) and bool(self.suffixes or self.contains)
 
 
 def load_map(path: str) -> Map:
     """The map in the TOML file at `path`.  Raises BadFile with file, line and key."""
     path = os.path.abspath(os.path.expanduser(path))
     tables = tomlfile.read(path, SHAPE)
-    rules = tuple(
-        Rule(
-            entry["table"], entry["column"], spelling_named(entry.get("spelling", "auto")), entry.get("names", "file"),
-            entry.get("plays"), entry.get("last_played"),
-        )  # fmt: skip
-        for entry in tables["entries"]
-    )
-    return Map(tables["name"], path, tables["container"], tables.get("program"), rules)
+    known = tables.get("recognise", {})
+    database = tables["container"] == "sqlite"
+    for number, entry in enumerate(tables["entries"]):
+        check_entry(path, number, entry, database)
+    return Map(
+        tables["name"], path, tables["container"], tables.get("program"),
+        tuple(map(column_rule, tables["entries"])) if database else (),
+        () if database else tuple(map(place_rule, tables["entries"])),
+        tables.get("gzip", False), tables.get("member"), tables.get("encoding", "utf-8"),
+        tuple(suffix.lower() for suffix in known.get("suffix", [])), known.get("contains", "").encode(),
+    )  # fmt: skip
+
+
+def check_entry(path: str, number: int, entry: dict[str, Any], database: bool) -> None:
+    """Raise BadFile when an entry lacks what its container needs, or has what makes no sense there."""
+    needed, strange = (("table", "column"), ("at", "base_at", "separator")) if database else (("at",), ("table", "column", "where", "folder"))
+    with open(path, encoding="utf-8-sig") as stream:
+        place = tomlfile.Place(path, stream.read(), ("entries", number))
+    for key in needed:
+        if key not in entry:
+            raise place.fail(f'the key "{key}" is missing', f"Add {key} = ...")
+    for key in strange:
+        if key in entry:
+            raise place.at(key).fail(f'"{key}" has no meaning in this container', "Leave it out.")
+    if not database and "?P<path>" not in entry["at"] and entry["at"].startswith("("):
+        raise place.at("at").fail("a pattern needs a group named path", "Write it like: (?P<path>.+)")
+
+
+def column_rule(entry: dict[str, Any]) -> Rule:
+    """A rule for a column of a database."""
+    folder = entry.get("folder")
+    made = folder and FolderOf(folder["table"], folder["column"], folder["key"], folder["by"], spelling_named(folder.get("spelling", "auto")))
+    spelling = spelling_named(entry.get("spelling", "name" if folder else "auto"))
+    return Rule(
+        entry["table"], entry["column"], spelling, entry.get("names", "file"), entry.get("where"), made,
+        entry.get("plays"), entry.get("last_played"),
+    )  # fmt: skip
+
+
+def place_rule(entry: dict[str, Any]) -> At:
+    """A rule for a place in any other container."""
+    return At(entry["at"], spelling_named(entry.get("spelling", "auto")), entry.get("names", "file"), entry.get("base_at"), entry.get("separator"))

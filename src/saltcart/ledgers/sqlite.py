@@ -6,6 +6,7 @@ for cell before the new one may take the old one's name.
 """
 
 import os
+import re
 import shutil
 import sqlite3
 import tempfile
@@ -18,6 +19,7 @@ from saltcart.ledgers.base import Entry
 from saltcart.ledgers.maps import Map, Rule
 
 MAGIC = b"SQLite format 3\0"
+WRITES = re.compile(r"(?i)\b(?:INSERT\s+(?:OR\s+\w+\s+)?INTO|REPLACE\s+INTO|UPDATE(?:\s+OR\s+\w+)?|DELETE\s+FROM)\s+((?:\"[^\"]+\"|\[[^\]]+\]|`[^`]+`|\w+))")
 SIDE_FILES = ("-wal", "-journal")
 REMEDY_CELLS = "Leave this ledger out and use a signpost for its program."
 
@@ -89,13 +91,27 @@ class SqliteLedger:
         return sum(bool(entry.written) and entry.spelling.read(entry.written, "/") is None for entry in self.cells())
 
     def cells(self) -> Iterator[Entry]:
-        """Every mapped cell that holds text.  Raises BadLedger."""
+        """Every mapped cell that holds text, or UTF-16 text in a blob.  Raises BadLedger."""
         with self.guarded(), reading(self.path) as (connection, _uri):
             for number, rule in enumerate(self.plan.rules):
+                folders = self.folders(connection, rule)
                 table = Table(connection, rule.table)
-                for *key, text in connection.execute(table.select(rule.column)):
-                    where = f"{rule.table}.{rule.column}, row {'/'.join(map(str, key))}"
-                    yield Entry((number, *key), where, text, rule.spelling, rule.names)
+                by = quoted(rule.folder.by) if rule.folder else "NULL"
+                for *key, cell, owner in connection.execute(table.select(rule.column, by, rule.where)):
+                    text = cell if isinstance(cell, str) else utf16(cell)
+                    if text is not None:
+                        where = f"{rule.table}.{rule.column}, row {'/'.join(map(str, key))}"
+                        yield Entry((number, *key), where, text, rule.spelling, rule.names, base=folders.get(owner))
+
+    def folders(self, connection: sqlite3.Connection, rule: Rule) -> dict[object, Entry]:
+        """The rows of the folder table of a rule, by the key that its entries refer to.
+
+        Its cells are entries only where another rule maps that column too.
+        """
+        if not rule.folder:
+            return {}
+        query = f"SELECT {quoted(rule.folder.key)}, {quoted(rule.folder.column)} FROM {quoted(rule.folder.table)}"
+        return {key: Entry(key, "", text, rule.folder.spelling, "folder") for key, text in connection.execute(query) if isinstance(text, str)}
 
     def played(self) -> Iterator[tuple[str, int | None, str | None]]:
         """Path, number of plays and last-played time of each file, where the map says which columns hold them (None: unknown)."""
@@ -129,6 +145,8 @@ class SqliteLedger:
                 if rule.table not in tables:
                     return f'has no table "{rule.table}", which the map {self.plan.path} names; its tables: {", ".join(tables) or "none"}'
                 columns = Table(connection, rule.table).columns
+                if rule.folder and rule.folder.table not in tables:
+                    return f'has no table "{rule.folder.table}", which the map {self.plan.path} names'
                 for column in filter(None, (rule.column, rule.plays, rule.last_played)):
                     if column not in columns:
                         return f'table "{rule.table}" has no column "{column}", which the map {self.plan.path} names; it has: {", ".join(columns)}'
@@ -149,27 +167,39 @@ class SqliteLedger:
                 copy.execute("DETACH before")
 
     def change(self, copy: sqlite3.Connection, changes: Mapping[Hashable, str]) -> None:
-        """Write the new texts into `copy` in one transaction."""
+        """Write the new texts into `copy` in one transaction.
+
+        Triggers that record a doing (stamps, change logs, counters) do not run; those that keep
+        a full-text table in step with its content do, for that is derived.
+        """
         copy.execute("BEGIN")
+        asleep = sleeping_triggers(copy)
+        for name, _sql in asleep:
+            copy.execute(f"DROP TRIGGER main.{quoted(name)}")
         for number, rule in enumerate(self.plan.rules):
             # Bound as bytes and cast, since names that are not UTF-8 cannot be bound as text.
-            copy.executemany(
-                Table(copy, rule.table).update(rule.column),
-                ((os.fsencode(text), *key[1:]) for key, text in changes.items() if key[0] == number),
-            )
+            mine = {key[1:]: text for key, text in changes.items() if key[0] == number}
+            table = Table(copy, rule.table)
+            if mine and any("blob" in kind for kind in table.kinds(copy, rule.column)):
+                blobs = {tuple(key) for *key, kind in copy.execute(table.kinds_query(rule.column)) if kind == "blob"}
+                copy.executemany(table.update(rule.column, "?"), ((mine[key].encode("utf-16-le", "surrogatepass"), *key) for key in mine.keys() & blobs))
+                mine = {key: text for key, text in mine.items() if key not in blobs}
+            copy.executemany(table.update(rule.column, "CAST(? AS TEXT)"), ((os.fsencode(text), *key) for key, text in mine.items()))
+        for _name, sql in asleep:
+            copy.execute(sql)
         copy.execute("COMMIT")
 
     def prove(self, copy: sqlite3.Connection, changes: Mapping[Hashable, str]) -> None:
         """Raise CannotSpell unless exactly the wanted cells differ between `copy` and the attached original."""
         trouble = differing_schema(copy)
-        names = "SELECT name FROM main.sqlite_master WHERE type = 'table' AND sql NOT LIKE 'CREATE VIRTUAL%'"
-        for (name,) in copy.execute(names).fetchall():
+        names = {name for (name,) in copy.execute("SELECT name FROM main.sqlite_master WHERE type = 'table'")}
+        for name in sorted(names - derived(copy)):
             table = Table(copy, name)
             mapped = {rule.column: number for number, rule in enumerate(self.plan.rules) if rule.table == name}
             trouble = trouble or table.difference(copy, [column for column in table.columns if column not in mapped])
             for column, number in mapped.items():
                 wanted = {key[1:]: text for key, text in changes.items() if key[0] == number}
-                if table.changed(copy, column) != wanted:
+                if {key: cell if isinstance(cell, str) else utf16(cell) for key, cell in table.changed(copy, column).items()} != wanted:
                     trouble = trouble or f"{name}.{column} differs in other rows than asked"
         if trouble:
             raise CannotSpell(f"{show(self.path)}: rewriting would change more than its entries ({trouble})", REMEDY_CELLS)
@@ -207,17 +237,26 @@ class Table:
         """The key columns as SQL."""
         return ", ".join(f"{alias}.{column}" for column in self.key)
 
-    def select(self, column: str) -> str:
-        """The query for key and text of every cell of `column` that holds text, in the order of the keys."""
+    def select(self, column: str, extra: str, where: str | None) -> str:
+        """The query for key, content and something `extra` of every cell of `column` that holds text or a blob, in the order of the keys."""
+        condition = f" AND ({where})" if where else ""
         return (
-            f"SELECT {self.keys('t')}, t.{quoted(column)} FROM main.{quoted(self.name)} AS t "
-            f"WHERE typeof(t.{quoted(column)}) = 'text' ORDER BY {self.keys('t')}"
+            f"SELECT {self.keys('t')}, t.{quoted(column)}, {extra} FROM main.{quoted(self.name)} AS t "
+            f"WHERE typeof(t.{quoted(column)}) IN ('text', 'blob'){condition} ORDER BY {self.keys('t')}"
         )
 
-    def update(self, column: str) -> str:
-        """The statement that sets one cell to text: the text first, then the key."""
+    def kinds_query(self, column: str) -> str:
+        """The query for key and storage class of every cell of `column`."""
+        return f"SELECT {self.keys('t')}, typeof(t.{quoted(column)}) FROM main.{quoted(self.name)} AS t"
+
+    def kinds(self, connection: sqlite3.Connection, column: str) -> set[str]:
+        """The storage classes that stand in `column`."""
+        return {kind for (kind,) in connection.execute(f"SELECT DISTINCT typeof({quoted(column)}) FROM main.{quoted(self.name)}")}
+
+    def update(self, column: str, value: str) -> str:
+        """The statement that sets one cell to the SQL `value`: its parameter first, then the key."""
         match = " AND ".join(f"{column} = ?" for column in self.key)
-        return f"UPDATE main.{quoted(self.name)} SET {quoted(column)} = CAST(? AS TEXT) WHERE {match}"
+        return f"UPDATE main.{quoted(self.name)} SET {quoted(column)} = {value} WHERE {match}"
 
     def both(self) -> str:
         """The FROM clause that pairs each old row with the new one of the same key."""
@@ -240,10 +279,43 @@ class Table:
         return {tuple(key): value for *key, value in connection.execute(query)}
 
 
+def utf16(blob: bytes) -> str | None:
+    """The UTF-16 text (little-endian, as databases that hold such keep it) in a blob, or None when it is none."""
+    if not blob or len(blob) % 2:
+        return None
+    try:
+        return blob.decode("utf-16-le")
+    except UnicodeDecodeError:
+        return None
+
+
 def differs(column: str) -> str:
     """The condition that a cell differs in type or value, whatever the column's own idea of equality."""
     x, y = f"x.{quoted(column)}", f"y.{quoted(column)}"
     return f"({x} COLLATE BINARY IS NOT {y} OR typeof({x}) <> typeof({y}))"
+
+
+def sleeping_triggers(connection: sqlite3.Connection) -> list[tuple[str, str]]:
+    """Name and definition of the triggers that must not run: all that write to anything but full-text tables."""
+    masters = connection.execute("SELECT name, sql, type FROM main.sqlite_master WHERE sql IS NOT NULL").fetchall()
+    virtual = {name.lower() for name, sql, _type in masters if sql.upper().startswith("CREATE VIRTUAL")}
+    return [(name, sql) for name, sql, kind in masters if kind == "trigger" and not set(written_by(sql)) <= virtual]
+
+
+def written_by(sql: str) -> Iterator[str]:
+    """The tables that a trigger's body writes to, in small letters; an odd name when it cannot be told."""
+    _head, begin, body = sql.partition("BEGIN") if "BEGIN" in sql else sql.partition("begin")
+    found = WRITES.findall(body)
+    yield from (name.strip("\"'`[]").lower() for name in found)
+    if not begin or not found:
+        yield "?"
+
+
+def derived(connection: sqlite3.Connection) -> set[str]:
+    """The tables a database keeps for itself: full-text tables, and the shadow tables that hold them."""
+    virtual = [name for (name,) in connection.execute("SELECT name FROM main.sqlite_master WHERE sql LIKE 'CREATE VIRTUAL%'")]
+    names = [name for (name,) in connection.execute("SELECT name FROM main.sqlite_master WHERE type = 'table'")]
+    return {name for name in names if any(name == one or name.startswith(f"{one}_") for one in virtual)}
 
 
 def has_rowid(connection: sqlite3.Connection, name: str, word: str) -> bool:

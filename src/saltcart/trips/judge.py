@@ -10,7 +10,9 @@ from saltcart.drives import Presence
 from saltcart.errors import SaltCartError
 from saltcart.ledgers import Entry, Ledger
 from saltcart.shelves.audio import header_trouble
+from saltcart.spelling.foreign import PSEUDO
 from saltcart.spelling.moves import tail_below
+from saltcart.trips.reading import Reader
 
 FOUND, OFFLINE, MISSING, ALTERED, UNREADABLE, UNCLEAR = "found", "offline", "missing", "altered", "unreadable", "unclear"
 VERDICTS = (FOUND, OFFLINE, MISSING, ALTERED, UNREADABLE, UNCLEAR)
@@ -58,10 +60,11 @@ class Judge:
     places that are links now; what needs them is found with a remark.
     """
 
-    def __init__(self, headers: bool = True, wrong: dict[str, tuple[str, str]] | None = None, signposts: Sequence[str] = (), presence: Presence | None = None):
+    def __init__(self, headers: bool = True, wrong: dict[str, tuple[str, str]] | None = None, signposts: Sequence[str] = (), presence: Presence | None = None, reader: Reader | None = None):
         self.headers = headers
         self.signposts = signposts
         self.presence = presence or Presence()
+        self.reader = reader or Reader()
         self.seen: dict[str, tuple[str, str]] = dict(wrong or {})
 
     def ledger(self, ledger: Ledger, base: str | None = None) -> LedgerState:
@@ -77,9 +80,12 @@ class Judge:
 
     def entry(self, entry: Entry, base: str) -> Judgement:
         """The verdict on one entry of a ledger whose folder is `base`."""
-        paths = [path for text in entry.readings() if (path := entry.spelling.read(text, base)) is not None]
+        start = self.reader.start(entry, base)
+        paths = [path for text in entry.readings() if (path := self.reader.path(entry, text, start)) is not None]
         judged = [(path, *self.path(path)) for path in paths]
         path, verdict, why = next((found for found in judged if found[1] != MISSING), judged[0])
+        if verdict == FOUND and not why and self.reader.meanings.here(entry.spelling.read(entry.written, start) or path) != path and entry.spelling.folds_case:
+            why = "is written in another case than on the drive"
         return Judgement(entry, path, verdict, why)
 
     def path(self, path: str) -> tuple[str, str]:
@@ -93,7 +99,7 @@ class Judge:
         try:
             state = os.stat(path)
         except (FileNotFoundError, NotADirectoryError):
-            away = self.presence.away(path)
+            away = undeclared(path) or self.presence.away(path)
             return (OFFLINE, away) if away else (MISSING, self.where_it_ends(path))
         except (OSError, ValueError) as error:
             return UNREADABLE, getattr(error, "strerror", None) or str(error)
@@ -124,3 +130,9 @@ class Judge:
         if os.path.islink(place):
             return "is a link that leads nowhere"
         return "no such file" if place == path else f"no folder {os.path.basename(place)} in {os.path.dirname(place)}"
+
+
+def undeclared(path: str) -> str | None:
+    """Whether `path` is one of another system's that nobody has declared, in words."""
+    found = PSEUDO.match(path)
+    return f"nobody has said what {found[1]} is on this machine: --means '{found[1]}=/folder'" if found else None

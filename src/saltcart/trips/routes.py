@@ -5,13 +5,15 @@ import os
 from saltcart.ledgers import Entry
 from saltcart.spelling import Moves
 from saltcart.spelling.moves import plain
+from saltcart.trips.reading import Reader
 
 
 class Routes:
     """Follows paths through links and detours to the moving shelves."""
 
-    def __init__(self, moves: Moves):
+    def __init__(self, moves: Moves, reader: Reader | None = None):
         self.moves = moves
+        self.reader = reader or Reader()
         self.folders: dict[str, str] = {}
 
     def led(self, path: str) -> str:
@@ -37,23 +39,33 @@ class Routes:
             self.folders[folder] = os.path.realpath(folder)
         return self.folders[folder]
 
-    def new_text(self, entry: Entry, old_base: str, new_base: str) -> str | None:
-        """The text that keeps `entry` true when its ledger's folder goes from `old_base` to `new_base`.
+    def new_text(self, entry: Entry, old_folder: str, new_folder: str) -> str | None:
+        """The text that keeps `entry` true when its ledger goes from `old_folder` to `new_folder`.
 
         None when it stays true as it is written.  Raises CannotSpell.
         """
-        text, target = self.meant(entry, old_base)
+        text, target = self.meant(entry, old_folder)
         wanted = self.moves.follow(target) or target
-        if wanted == target and old_base == new_base:
+        start = self.new_start(entry, old_folder, new_folder)
+        if wanted == target and start == self.reader.start(entry, old_folder):
             return None
-        read = entry.spelling.read(text, new_base)
-        if read is not None and same_place(read, wanted):
+        read = entry.spelling.read(text, start)
+        if read is not None and same_place(self.reader.meanings.here(read), wanted):
             return None
-        return entry.spelling.write(text, wanted, new_base)
+        return self.reader.text(entry, text, wanted, start)
 
-    def meant(self, entry: Entry, base: str) -> tuple[str, str]:
+    def new_start(self, entry: Entry, old_folder: str, new_folder: str) -> str:
+        """The folder the text of `entry` will start from: for one with a base, where that will lead."""
+        if entry.base is None:
+            return self.reader.start(entry, new_folder)
+        _text, target = self.meant(entry.base, old_folder)
+        return self.reader.base_folder(entry.base, self.moves.follow(target) or target)
+
+    def meant(self, entry: Entry, folder: str) -> tuple[str, str]:
         """The reading of `entry` that leads into a moving shelf, else the likeliest, and where it leads."""
-        readings = [(text, self.led(path)) for text in entry.readings() if (path := entry.spelling.read(text, base)) is not None]
+        start = self.reader.start(entry, folder)
+        paths = [(text, self.reader.path(entry, text, start)) for text in entry.readings()]
+        readings = [(text, self.led(path)) for text, path in paths if path is not None]
         return next((reading for reading in readings if self.moves.covers(reading[1])), readings[0])
 
 

@@ -38,7 +38,7 @@ class LineCoding:
         plain = os.fsdecode(raw)
         return plain if plain != self.decode(raw) else None
 
-    def encode(self, text: str) -> bytes:
+    def encode(self, text: str, like: bytes) -> bytes:
         """See Coding.encode; a name that would read as a comment gets `./` before it."""
         if "\n" in text or "\r" in text:
             raise CannotSpell(f"a playlist line cannot hold the line break in {show(text)}")

@@ -1,0 +1,174 @@
+"""How paths stand in the text of formats: an encoding, and escapes on top of it.
+
+Whatever part of the old bytes still fits the end of the new text is kept to the letter,
+so that a writer's own way of escaping survives where it can.
+"""
+
+import codecs
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from saltcart.errors import CannotSpell, show
+
+XML_NAMED = {"amp": "&", "lt": "<", "gt": ">", "quot": '"', "apos": "'"}
+JSON_NAMED = {'"': '"', "\\": "\\", "/": "/", "b": "\b", "f": "\f", "n": "\n", "r": "\r", "t": "\t"}
+
+
+@dataclass(frozen=True, slots=True)
+class Escape:
+    """One way of escaping: how raw text falls into signs, what each means, and how text is written.
+
+    With `quotes` the raw text may stand in double quotes, and gets them when it needs them.
+    """
+
+    name: str
+    signs: re.Pattern[str]
+    mean: Callable[[str], str]
+    write: Callable[[str], str]
+    quotes: bool = False
+
+
+def xml_mean(sign: str) -> str:
+    """What a sign or reference of XML text stands for (XML 1.0, section 4.1)."""
+    if not sign.startswith("&"):
+        return sign
+    name = sign[1:-1]
+    if name.startswith("#"):
+        return chr(int(name[2:], 16) if name[1:2] in "xX" else int(name[1:]))
+    return XML_NAMED.get(name, sign)
+
+
+def xml_write(text: str) -> str:
+    """Text as XML character data, safe between either kind of quote."""
+    wrong = next((sign for sign in text if sign < " " and sign not in "\t\n\r"), None)
+    if wrong is not None or any("\ud800" <= sign <= "\udfff" for sign in text):
+        raise CannotSpell(f"XML cannot hold the name {show(text)}")
+    text = text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;").replace('"', "&quot;")
+    return "".join(f"&#{ord(sign)};" if sign in "\t\n\r" else sign for sign in text)
+
+
+def json_mean(sign: str) -> str:
+    """What a sign or escape of a JSON string stands for (RFC 8259, section 7)."""
+    if not sign.startswith("\\"):
+        return sign
+    if sign[1] == "u":
+        codes = [int(code, 16) for code in re.findall(r"\\u([0-9a-fA-F]{4})", sign)]
+        return b"".join(code.to_bytes(2, "big") for code in codes).decode("utf-16-be", "surrogatepass")
+    return JSON_NAMED.get(sign[1], sign)
+
+
+def json_write(text: str) -> str:
+    """Text as the inside of a JSON string; letters beyond ASCII stay as they are."""
+    for sign, escape in (("\\", "\\\\"), ('"', '\\"'), ("\n", "\\n"), ("\r", "\\r"), ("\t", "\\t")):
+        text = text.replace(sign, escape)
+    return "".join(f"\\u{ord(sign):04x}" if sign < " " else sign for sign in text)
+
+
+def toml_mean(sign: str) -> str:
+    """What a sign or escape of a basic TOML string stands for (TOML 1.0, String)."""
+    return chr(int(sign[2:], 16)) if sign.startswith("\\U") else "\x1b" if sign == "\\e" else json_mean(sign)
+
+
+def same(text: str) -> str:
+    """No escape."""
+    return text
+
+
+def one_line(text: str) -> str:
+    """Text that must not break its line."""
+    if "\n" in text or "\r" in text:
+        raise CannotSpell(f"a line of this ledger cannot hold the line break in {show(text)}")
+    return text
+
+
+def doubled(text: str) -> str:
+    """Text inside quotes that are doubled (RFC 4180)."""
+    return text.replace('"', '""')
+
+
+def unquotable(text: str) -> str:
+    """Text inside quotes that know no escape."""
+    if '"' in text:
+        raise CannotSpell(f"this ledger cannot hold the quote in {show(text)}")
+    return one_line(text)
+
+
+ONE = re.compile(r".", re.DOTALL)
+LINE = Escape("line", ONE, same, one_line)
+QUOTED = Escape("quoted", ONE, same, unquotable)
+TOKEN = Escape("token", ONE, same, unquotable, quotes=True)
+XML = Escape("xml", re.compile(r"&[^;&<\s]{1,12};|.", re.DOTALL), xml_mean, xml_write)
+JSON = Escape("json", re.compile(r"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}|\\u[0-9a-fA-F]{4}|\\.|.", re.DOTALL), json_mean, json_write)
+TOML = Escape("toml", re.compile(r"\\U[0-9a-fA-F]{8}|\\u[0-9a-fA-F]{4}|\\.|.", re.DOTALL), toml_mean, json_write)
+CSV = Escape("csv", re.compile(r'""|.', re.DOTALL), lambda sign: sign[:1] if sign == '""' else sign, doubled)
+
+
+def cdata_write(text: str) -> str:
+    """Text inside a CDATA section."""
+    if "]]>" in text:
+        raise CannotSpell(f"a CDATA section cannot hold {show(text)}")
+    return text
+
+
+CDATA = Escape("cdata", ONE, same, cdata_write)
+
+
+@dataclass(frozen=True, slots=True)
+class TextCoding:
+    """A path in escaped text of one encoding; `guess` when the encoding is one."""
+
+    encoding: str
+    escape: Escape
+    guess: bool = False
+
+    def decode(self, raw: bytes) -> str:
+        """See Coding.decode."""
+        return "".join(map(self.escape.mean, self.escape.signs.findall(self.plain(raw))))
+
+    def plain(self, raw: bytes) -> str:
+        """The escaped text of `raw`, out of its quotes."""
+        text = raw.decode(self.encoding, "surrogateescape" if is_narrow(self.encoding) else "surrogatepass")
+        return text[1:-1] if self.escape.quotes and text[:1] == '"' else text
+
+    def otherwise(self, raw: bytes) -> str | None:
+        """See Coding.otherwise: the bytes as the file name itself, where the encoding is a guess."""
+        if not self.guess:
+            return None
+        other = raw.decode("utf-8", "surrogateescape")
+        return other if other != self.decode(raw) else None
+
+    def encode(self, text: str, like: bytes) -> bytes:
+        """See Coding.encode."""
+        signs = self.escape.signs.findall(self.plain(like))
+        kept = 0
+        end = len(text)
+        while kept < len(signs) and end:
+            meaning = self.escape.mean(signs[-1 - kept])
+            if not text[:end].endswith(meaning) or not meaning:
+                break
+            end -= len(meaning)
+            kept += 1
+        written = self.in_habit(text[:end], signs) + "".join(signs[len(signs) - kept :] if kept else [])
+        if self.escape.quotes and (like[:1] == b'"' or re.search(r"\s", written)):
+            written = f'"{written}"'
+        try:
+            return written.encode(self.encoding, "surrogateescape" if is_narrow(self.encoding) else "surrogatepass")
+        except UnicodeEncodeError as error:
+            raise CannotSpell(
+                f"the ledger is written in {self.encoding}, which has no letter {written[error.start]} (in {show(text)})",
+                "Choose a place whose path it can write, or leave the ledger out.",
+            ) from error
+
+    def in_habit(self, text: str, signs: list[str]) -> str:
+        """`text` escaped, each sign as the writer of `signs` escaped it elsewhere, where that can be seen."""
+        written = self.escape.write(text)
+        habit = {meaning: sign for sign in signs if len(sign) > 1 and len(meaning := self.escape.mean(sign)) == 1}
+        if not habit:
+            return written
+        return "".join(habit.get(sign) or self.escape.write(sign) for sign in text)
+
+
+def is_narrow(encoding: str) -> bool:
+    """Whether undecodable bytes of an encoding can be kept one by one."""
+    return not codecs.lookup(encoding).name.startswith(("utf-16", "utf-32"))

@@ -1,0 +1,123 @@
+"""Containers of lines: INI and other key-value text, CSV and TSV, TOML, and plain text by pattern."""
+
+import re
+import tomllib
+from collections.abc import Iterator, Sequence
+
+from saltcart.ledgers.codings import CSV, LINE, QUOTED, TOML, Escape
+from saltcart.ledgers.rules import At, Matcher, parted
+from saltcart.ledgers.spans import Span
+from saltcart.ledgers.textual import Found, byte_spans, decoded, line_of
+
+Value = tuple[int, int, str, Escape]
+SECTION = re.compile(r"[ \t]*\[([^\]\r\n]*)\]")
+PAIR = re.compile(r"[ \t]*([^=:;#\[\s][^=\r\n]*?)[ \t]*[=][ \t]*(.*?)[ \t]*$")
+TOML_HEADER = re.compile(r"[ \t]*\[\[?([^\]\r\n]+)\]\]?")
+TOML_KEY = re.compile(r"""[ \t]*([A-Za-z0-9_.-]+|"[^"\r\n]*")[ \t]*=""")
+TOML_STRING = re.compile(r'#[^\r\n]*|"((?:[^"\\\r\n]|\\.)*)"|\'([^\'\r\n]*)\'|[\[\],]')
+FIELD = re.compile(r'"((?:[^"]|"")*)"|([^"\r\n]*)')
+
+
+def ini_values(text: str) -> Iterator[Value]:
+    """Values of `key = value` lines; the place is section/key, or key alone before the first section."""
+    section = ""
+    for start, line in lines_of(text):
+        if found := SECTION.match(line):
+            section = found[1].strip() + "/"
+        elif (found := PAIR.match(line)) and found[2]:
+            first, last = found.span(2)
+            quoted = len(found[2]) > 1 and found[2][0] == found[2][-1] == '"'
+            yield start + first + quoted, start + last - quoted, section + found[1].strip(), QUOTED if quoted else LINE
+
+
+def lines_of(text: str) -> Iterator[tuple[int, str]]:
+    """Start and content of each line, its line end left out."""
+    for found in re.finditer(r"[^\r\n]+", text):
+        yield found.start(), found[0]
+
+
+def table_values(separator: str):  # noqa: ANN201
+    """A reader of tables whose fields are parted by `separator` (RFC 4180); the place is the column's name in the first row."""
+    return lambda text: fields_of(text, separator)
+
+
+def fields_of(text: str, separator: str) -> Iterator[Value]:
+    """Every field below the header row."""
+    field = re.compile(rf'"((?:[^"]|"")*)"|([^{re.escape(separator)}"\r\n]*)')
+    names: list[str] = []
+    row = column = place = 0
+    while place <= len(text):
+        found = field.match(text, place)
+        group = 1 if found[1] is not None else 2
+        if row == 0:
+            names.append(found[group])
+        elif found[group] and column < len(names):
+            yield found.start(group), found.end(group), names[column], CSV if group == 1 else LINE
+        place = found.end()
+        if text[place : place + 1] == separator:
+            place, column = place + 1, column + 1
+            continue
+        end = re.compile(r"\r\n|\r|\n|$").match(text, place)
+        if not end or place == len(text):
+            if place < len(text):
+                raise ValueError("has a quote in the middle of a field")
+            return
+        place, row, column = end.end(), row + 1, 0
+
+
+def toml_values(text: str) -> Iterator[Value]:
+    """Strings of a TOML document on one line each; the place is table/key, with `/*` for the places of an array."""
+    try:
+        tomllib.loads(text)
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        raise ValueError(f"is not valid TOML ({error})") from error
+    table, key, depth = "", "", 0
+    for start, line in lines_of(text):
+        begin = 0
+        if depth == 0:
+            if found := TOML_HEADER.match(line):
+                table = "/".join(part.strip().strip('"') for part in found[1].split(".")) + "/"
+                continue
+            found = TOML_KEY.match(line)
+            if not found:
+                continue
+            key, begin = "/".join(part.strip('"') for part in found[1].split(".")), found.end()
+        for token in TOML_STRING.finditer(line, begin):
+            depth += (token[0] == "[") - (token[0] == "]")
+            group = 1 if token[1] is not None else 2
+            if token[group]:
+                yield start + token.start(group), start + token.end(group), table + key + "/*" * depth, TOML if group == 1 else LINE
+
+
+READERS = {"ini": ini_values, "csv": table_values(","), "tsv": table_values("\t"), "toml": toml_values}
+
+
+def spans(kind: str, data: bytes, rules: Sequence[At]) -> list[Span]:
+    """The entries of a container of that kind.  ValueError when it is not one."""
+    text = decoded(data)
+    rule_for = Matcher(rules)
+    found: list[Found] = []
+    bases: dict[str, int] = {}
+    known: list[tuple[int, int]] = []
+    for start, end, place, escape in READERS[kind](text.text):
+        if rule := rule_for(place):
+            for first, last in parted(text.text[start:end], rule.separator):
+                where = f"{line_of(text.text, start, known)}, {place}"
+                base = bases.get(rule.base_at) if rule.base_at else None
+                found.append(Found(start + first, start + last, where, escape, rule.spelling, rule.names, base))
+            bases[rule.at] = len(found) - 1
+    return byte_spans(text, found)
+
+
+def pattern_spans(data: bytes, rules: Sequence[At]) -> list[Span]:
+    """The entries of plain text: what the group `path` of each rule's pattern matches."""
+    text = decoded(data)
+    found: list[Found] = []
+    for rule in rules:
+        for match in re.finditer(rule.at, text.text, re.MULTILINE):
+            if match["path"]:
+                found.append(Found(*match.span("path"), "", LINE, rule.spelling, rule.names))
+    found.sort(key=lambda one: one.start)
+    known: list[tuple[int, int]] = []
+    apart = [one for number, one in enumerate(found) if not number or one.start >= found[number - 1].end]
+    return byte_spans(text, [Found(one.start, one.end, line_of(text.text, one.start, known), LINE, one.spelling, one.names) for one in apart])

@@ -1,0 +1,1 @@
+"""Open formats, each from its specification: NAME, claims(name, head), spans(data)."""

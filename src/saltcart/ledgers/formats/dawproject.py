@@ -1,0 +1,31 @@
+"""DAWproject sessions (version 1): a zip file whose project.xml names files; only external ones lie outside the zip."""
+
+from saltcart.ledgers.containers import xml
+from saltcart.ledgers.rules import At
+from saltcart.ledgers.spans import Span
+from saltcart.ledgers.wrappers import ZIP_MAGIC, ZipMember
+from saltcart.spelling import spelling_named
+
+NAME = "dawproject"
+WRAPPER = ZipMember("project.xml")
+RULE = At("**/File/@path", spelling_named("auto"))
+
+
+def claims(name: str, head: bytes) -> bool:
+    """Whether a file of that name that begins with `head` is such a session."""
+    return head.startswith(ZIP_MAGIC) and name.lower().endswith(".dawproject")
+
+
+def spans(data: bytes) -> list[Span]:
+    """The paths of File elements that say external="true"; the others lie in the zip itself."""
+    text = xml.read(data)
+    raw = text.text.encode("utf-8", "surrogatepass")
+    places = [place for place in xml.Reader(raw, xml.Matcher([RULE])).places() if is_external(raw, place[0])]
+    return xml.place_spans(text, raw, places)
+
+
+def is_external(raw: bytes, place: int) -> bool:
+    """Whether the tag around an attribute value is marked as external."""
+    start = raw.rindex(b"<", 0, place)
+    tag = raw[start : xml.TAG_END.match(raw, start).end()]
+    return any(one[1] == b"external" and (one[2] or one[3]) == b"true" for one in xml.ATTRIBUTE.finditer(tag))

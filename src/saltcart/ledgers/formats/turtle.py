@@ -1,0 +1,66 @@
+"""Turtle (W3C RDF 1.1), as LV2 presets and states use it: IRIs that are files, and literals typed as paths.
+
+Names of vocabularies (`@prefix`) and web addresses are no files.  An IRI that is a predicate
+or a class is never a relative one in such files.
+"""
+
+import re
+
+from saltcart.errors import CannotSpell, show
+from saltcart.ledgers.codings import TOML, Escape, json_mean, one_line
+from saltcart.ledgers.textual import Found, finder, line_of
+from saltcart.spelling import spelling_of
+from saltcart.spelling.uris import REFERENCE
+
+NAME = "turtle"
+TOKEN = re.compile(
+    r'(?P<comment>\#[^\r\n]*)|(?P<long>"""(?:[^"\\]|\\.|"(?!""))*"""|\'\'\'(?:[^\'\\]|\\.|\'(?!\'\'))*\'\'\')'
+    r'|(?P<string>"(?P<double>(?:[^"\\\r\n]|\\.)*)"|\'(?P<single>(?:[^\'\\\r\n]|\\.)*)\')(?P<type>\^\^(?:<[^<>]*>|[\w.-]*:[\w.-]*))?'
+    r"|(?P<prefix>@prefix\s+[^<]*<[^<>]*>|PREFIX\s+[^<]*<[^<>]*>)|(?P<base>(?:@base|BASE)\s+)?<(?P<iri>[^<>\"{}|^`\s]*)>",
+    re.DOTALL | re.IGNORECASE,
+)
+PATH_TYPE = re.compile(r"\^\^(?:<[^<>]*[#/]Path>|[\w.-]*:Path)")
+
+
+def claims(name: str, head: bytes) -> bool:
+    """Whether a file of that name is in Turtle."""
+    return name.lower().endswith(".ttl")
+
+
+def iri_text(text: str) -> str:
+    """Text that may stand in an IRI."""
+    if re.search(r"[\x00-\x20<>\"{}|^`\\]", text):
+        raise CannotSpell(f"an IRI cannot hold {show(text)} as it is")
+    return one_line(text)
+
+
+IRI = Escape("iri", re.compile(r"\\U[0-9a-fA-F]{8}|\\u[0-9a-fA-F]{4}|.", re.DOTALL), TOML.mean, iri_text)
+LITERAL = Escape("literal", TOML.signs, lambda sign: "'" if sign == "\\'" else json_mean(sign) if sign[:2] != "\\U" else TOML.mean(sign), lambda text: TOML.write(text).replace("'", "\\'"))
+
+
+def found(text: str) -> list[Found]:
+    """The files named by IRIs and by literals of type Path."""
+    rows: list[Found] = []
+    known: list[tuple[int, int]] = []
+    base = None
+    for token in TOKEN.finditer(text):
+        if token["iri"]:
+            value = token["iri"]
+            if token["base"]:
+                rows.append(Found(*token.span("iri"), line_of(text, token.start(), known), IRI, REFERENCE if is_file(value) else None, "folder"))
+                base = len(rows) - 1 if is_file(value) else None
+            elif is_file(value):
+                rows.append(Found(*token.span("iri"), line_of(text, token.start(), known), IRI, REFERENCE, "file", base))
+        elif token["type"] and PATH_TYPE.fullmatch(token["type"]):
+            group = "double" if token["double"] is not None else "single"
+            if token[group]:
+                rows.append(Found(*token.span(group), line_of(text, token.start(), known), LITERAL, spelling_of(token[group])))
+    return rows
+
+
+def is_file(iri: str) -> bool:
+    """Whether an IRI may name a file: a file: URI, or a relative reference with a name in it."""
+    return REFERENCE.read(iri, "/") is not None
+
+
+spans = finder(found)

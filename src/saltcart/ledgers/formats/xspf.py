@@ -1,0 +1,24 @@
+"""XSPF playlists (version 1, xiph.org): `location` elements of tracks, and the `xml:base` they start from.
+
+The elements info, image, link and identifier hold URIs too, which name no sounds.
+"""
+
+from saltcart.ledgers.containers import xml
+from saltcart.ledgers.rules import At
+from saltcart.ledgers.spans import Span
+from saltcart.spelling.uris import REFERENCE
+
+NAME = "xspf"
+NAMESPACE = b"http://xspf.org/ns/0/"
+BASE = "playlist/@xml:base"
+RULES = (At("playlist/trackList/track/location", REFERENCE, base_at=BASE),)
+
+
+def claims(name: str, head: bytes) -> bool:
+    """Whether a file of that name that begins with `head` is such a playlist."""
+    return NAMESPACE in head or name.lower().endswith(".xspf")
+
+
+def spans(data: bytes) -> list[Span]:
+    """See SpanFinder."""
+    return xml.spans(data, RULES)

@@ -1,0 +1,26 @@
+"""What every form of path can do."""
+
+from typing import Protocol
+
+
+class Spelling(Protocol):
+    """One form of path."""
+
+    name: str
+    # Where a path that is not a full one starts: the ledger's own folder, or the top of its drive.
+    start: str
+    # Whether it is compared without regard to case, whatever drive the file lies on.
+    folds_case: bool
+
+    def read(self, text: str, base: str) -> str | None:
+        """The absolute path meant by `text`, or None for something that is no file."""
+
+    def write(self, text: str, path: str, base: str) -> str:
+        """The text for the absolute `path` in the manner of `text`; CannotSpell when there is none."""
+
+
+class Form:
+    """What most forms share."""
+
+    start = "ledger"
+    folds_case = False

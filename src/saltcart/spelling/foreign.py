@@ -1,0 +1,168 @@
+"""Paths written on, or for, another system: drive letters, network shares, backslashes, paths from a drive's top.
+
+A full path of another system is read as a path below a folder that cannot exist here, such as
+`/D:/Sounds/x.wav` or `/\\\\host\\share/x.wav`.  Whoever knows what `D:` stands for here (`Meanings`)
+translates it; nobody else can mistake it for a place.
+"""
+
+import os
+import re
+from collections.abc import Iterable
+
+from saltcart.errors import CannotSpell, UsageError, show
+from saltcart.spelling.base import Form
+from saltcart.spelling.moves import Move, Moves, plain, tail_below
+
+LETTER = re.compile(r"([A-Za-z]:)[\\/]")
+SHARE = re.compile(r"(?:\\\\|//)([^\\/]+)[\\/]([^\\/]+)")
+PSEUDO = re.compile(r"/([A-Z]:|\\\\[^/]+)(?=/|$)")
+
+
+def looks_foreign(text: str) -> bool:
+    """Whether a text is a full path of a system with drive letters or shares."""
+    return bool(LETTER.match(text)) or text.startswith("\\\\") and bool(SHARE.match(text))
+
+
+class Windows(Form):
+    """`D:\\Sounds\\x.wav`, `D:/Sounds/x.wav`, `\\\\host\\share\\x.wav`."""
+
+    name = "windows"
+    folds_case = True
+
+    def read(self, text: str, base: str) -> str | None:
+        """See Spelling.read; the path lies below a folder that stands for the letter or share."""
+        if found := LETTER.match(text):
+            return plain(f"/{found[1].upper()}/{text[3:].replace(chr(92), '/')}")
+        if found := SHARE.match(text):
+            return plain(f"/\\\\{found[1]}\\{found[2]}/{text[found.end():].replace(chr(92), '/')}")
+        return None
+
+    def write(self, text: str, path: str, base: str) -> str:
+        """See Spelling.write; either slash stays as its writer has it, and the case of the letter."""
+        found = PSEUDO.match(path)
+        if not found:
+            raise CannotSpell(f"no drive letter is known for {show(path)}", "Declare it: --means 'D:=/folder', or windows = \"D:\" for the drive in cart.toml.")
+        slash = "/" if "\\" not in text and "/" in text else "\\"
+        top = found[1]
+        if text[:1].islower() and top[1:] == ":":
+            top = top.lower()
+        tail = path[found.end() :].lstrip("/")
+        if "\\" in tail:
+            raise CannotSpell(f"a path of that system cannot hold the backslash in {show(path)}")
+        end = slash if text.endswith(("/", "\\")) and tail else ""
+        return top.replace("\\", slash) + slash + tail.replace("/", slash) + end
+
+
+class WindowsRelative(Form):
+    """A path with backslashes that starts from the ledger's folder."""
+
+    name = "windows-relative"
+    folds_case = True
+
+    def read(self, text: str, base: str) -> str | None:
+        """See Spelling.read."""
+        return plain(f"{base}/{text.replace(chr(92), '/')}") if text else None
+
+    def write(self, text: str, path: str, base: str) -> str:
+        """See Spelling.write."""
+        written = os.path.relpath(path, base)
+        if "\\" in written:
+            raise CannotSpell(f"a path with backslashes cannot hold the one in the name {show(written)}")
+        lead = "./" if text.startswith((".\\", "./")) else ""
+        end = "/" if text.endswith(("/", "\\")) else ""
+        slashed = lead + written + end
+        return slashed if "\\" not in text and "/" in text else slashed.replace("/", "\\")
+
+
+class FromDrive(Form):
+    """A path from the top of the drive the ledger lies on, with or without a slash before it."""
+
+    name = "drive"
+    start = "drive"
+
+    def read(self, text: str, base: str) -> str | None:
+        """See Spelling.read; `base` is the drive's top."""
+        tail = (text.replace(chr(92), "/") if "/" not in text else text).lstrip("/")
+        return plain(f"{base}/{tail}") if tail else None
+
+    def write(self, text: str, path: str, base: str) -> str:
+        """See Spelling.write; only what lies on the drive can be written."""
+        tail = tail_below(path, base)
+        if not tail:
+            raise CannotSpell(f"{show(path)} is not on the drive this ledger lies on, and the ledger can name nothing else")
+        slash = "\\" if "\\" in text and "/" not in text else "/"
+        lead = slash if text[:1] in ("/", "\\") else ""
+        return lead + tail.replace("/", slash)
+
+
+class EitherSlash(Form):
+    """A path with slashes of either kind, full or from the ledger's folder, in whatever case."""
+
+    name = "either"
+    folds_case = True
+
+    def read(self, text: str, base: str) -> str | None:
+        """See Spelling.read."""
+        if looks_foreign(text):
+            return WINDOWS.read(text, base)
+        path = text.replace("\\", "/")
+        return plain(path if path.startswith("/") else f"{base}/{path}") if text else None
+
+    def write(self, text: str, path: str, base: str) -> str:
+        """See Spelling.write; whichever slash is there stays, relative stays relative."""
+        if looks_foreign(text):
+            return WINDOWS.write(text, path, base)
+        if not text.startswith(("/", "\\")):
+            return WINDOWS_RELATIVE.write(text, path, base)
+        end = "/" if text.endswith(("/", "\\")) else ""
+        return path + end if "\\" not in text else (path + end).replace("/", "\\")
+
+
+class NameOnly(Form):
+    """A file's name; its folder stands elsewhere."""
+
+    name = "name"
+
+    def read(self, text: str, base: str) -> str | None:
+        """See Spelling.read."""
+        return plain(f"{base}/{text}") if text else None
+
+    def write(self, text: str, path: str, base: str) -> str:
+        """See Spelling.write; the file must lie right in its folder."""
+        folder, name = os.path.split(path)
+        if plain(folder) != plain(base):
+            raise CannotSpell(f"{show(name)} would have to lie in {show(base)}, but its folder field is shared with what stays")
+        return name
+
+
+class Meanings:
+    """What full paths of other systems mean here: `D:` is this folder, `/Volumes/X` is that one."""
+
+    def __init__(self, pairs: Iterable[tuple[str, str]] = ()):
+        self.moves = Moves(Move(there, here) for there, here in pairs)
+        back = self.moves.reversed().moves
+        self.letters = Moves(move for move in back if PSEUDO.match(move.new))
+        self.others = Moves(move for move in back if not PSEUDO.match(move.new))
+
+    def here(self, path: str) -> str:
+        """The path on this machine for what was read; the same when nothing was declared for it."""
+        return self.moves.follow(path) or path
+
+    def there(self, path: str, like: str) -> str:
+        """The opposite, for an entry that read as `like`: a path of the same kind of system, and only for those."""
+        if PSEUDO.match(like):
+            return self.letters.follow(path) or path
+        return (self.others.follow(path) or path) if self.moves.covers(like) else path
+
+
+def meaning(text: str) -> tuple[str, str]:
+    """The pair that a declaration `D:=/media/lighter` says.  UsageError when it is none."""
+    there, sign, here = text.partition("=")
+    path = Windows().read(there if there[-1:] in ("/", "\\") else there + "\\", "") if not there.startswith("/") else plain(there)
+    if not sign or not path or not here.startswith(("/", "~")):
+        raise UsageError(f"{show(text)} does not say what a drive means", "Write it like: --means 'D:=/media/lighter'.")
+    return path, plain(os.path.expanduser(here))
+
+
+WINDOWS, WINDOWS_RELATIVE, DRIVE, NAME_ONLY = Windows(), WindowsRelative(), FromDrive(), NameOnly()
+EITHER_SLASH = EitherSlash()

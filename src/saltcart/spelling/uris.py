@@ -1,0 +1,104 @@
+"""URIs and URI references as programs write them (RFC 3986, RFC 8089), escaped as their writer escapes."""
+
+import os
+import re
+from urllib.parse import unquote_to_bytes
+
+from saltcart.errors import CannotSpell, show
+from saltcart.spelling.base import Form
+from saltcart.spelling.moves import plain
+
+# RFC 3986, section 3.3: what may stand in a path segment without an escape.
+SEGMENT_SAFE = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-._~!$&'()*+,;=:@")
+SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*:")
+
+
+class FileUri(Form):
+    """A `file:` URI (RFC 8089), escaped as its writer escapes."""
+
+    name = "uri"
+    # file:/path, file:///path and file://localhost/path are the same file on this machine.
+    pattern = re.compile(r"(file:(?://(?:localhost)?)?)(/.*)", re.IGNORECASE | re.DOTALL)
+
+    def read(self, text: str, base: str) -> str | None:
+        """See Spelling.read; a URI of another host, with a query or with a fragment is no file of this machine."""
+        found = self.pattern.fullmatch(text)
+        if not found or "?" in text or "#" in text or found[2].startswith("//"):
+            return None
+        return plain(os.fsdecode(unquote_to_bytes(found[2].encode("utf-8", "surrogateescape"))))
+
+    def write(self, text: str, path: str, base: str) -> str:
+        """See Spelling.write; parts of the old text that still fit are kept with their escapes."""
+        found = self.pattern.fullmatch(text)
+        if not found:
+            raise CannotSpell(f"{show(text)} is no file: URI")
+        slash = "/" if text.endswith("/") and path != "/" else ""
+        return found[1] + rewritten(found[2].rstrip("/"), path) + slash
+
+
+def decoded(part: str) -> str:
+    """One percent-encoded path part as a file name."""
+    return os.fsdecode(unquote_to_bytes(part.encode("utf-8", "surrogateescape")))
+
+
+class Habit:
+    """How the writer of a URI escapes, read off one specimen: which signs are left raw, and the case of the digits."""
+
+    def __init__(self, specimen: str):
+        escapes = re.findall("%[0-9A-Fa-f]{2}", specimen)
+        escaped = {chr(int(escape[1:], 16)) for escape in escapes}
+        self.safe = (SEGMENT_SAFE | set(specimen)) - escaped - {"%", "/"}
+        self.wide_raw = not specimen.isascii()
+        self.lower = any(escape != escape.upper() for escape in escapes)
+
+    def escape(self, part: str) -> str:
+        """One file name as a path part."""
+        return "".join(sign if self.leaves(sign) else self.octets(sign) for sign in part)
+
+    def leaves(self, sign: str) -> bool:
+        """Whether this writer leaves `sign` as it is."""
+        if ord(sign) < 128:
+            return sign in self.safe
+        return self.wide_raw and not "\udc80" <= sign <= "\udcff"
+
+    def octets(self, sign: str) -> str:
+        """The escapes of one sign."""
+        digits = "".join(f"%{octet:02X}" for octet in os.fsencode(sign))
+        return digits.lower() if self.lower else digits
+
+
+class UriReference(Form):
+    """A URI or a reference relative to the ledger's folder, percent-encoded, as XSPF and Turtle write them."""
+
+    name = "uri-reference"
+
+    def read(self, text: str, base: str) -> str | None:
+        """See Spelling.read; other schemes, queries, fragments and empty references are no files."""
+        if text[:5].lower() == "file:":
+            return URI.read(text, base)
+        if not text or SCHEME.match(text) or "?" in text or "#" in text or text.startswith("//"):
+            return None
+        path = decoded(text)
+        return plain(path if path.startswith("/") else f"{base}/{path}")
+
+    def write(self, text: str, path: str, base: str) -> str:
+        """See Spelling.write; relative stays relative, and does not come to look like a scheme."""
+        if text[:5].lower() == "file:":
+            return URI.write(text, path, base)
+        wanted = path if text.startswith("/") else os.path.relpath(path, base)
+        written = rewritten(text.rstrip("/"), wanted) + ("/" if text.endswith("/") else "")
+        lead = "./" if text.startswith("./") or SCHEME.match(written) else ""
+        return lead + written
+
+
+def rewritten(old: str, path: str) -> str:
+    """`path` escaped in the manner of the path `old`, whose last parts are kept as far as they still fit."""
+    parts, fresh = old.split("/"), path.split("/")
+    kept = 0
+    while kept < min(len(parts), len(fresh)) and decoded(parts[-1 - kept]) == fresh[-1 - kept]:
+        kept += 1
+    habit = Habit(old)
+    return "/".join([*(habit.escape(part) for part in fresh[: len(fresh) - kept]), *(parts[-kept:] if kept else [])])
+
+
+URI, REFERENCE = FileUri(), UriReference()

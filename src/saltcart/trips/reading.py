@@ -1,0 +1,61 @@
+"""What an entry means on this machine: where its path starts, drives of other systems, and names in another case."""
+
+import os
+
+from saltcart.drives.drive import mount_of
+from saltcart.ledgers import Entry
+from saltcart.spelling import Meanings
+
+NO_MEANINGS = Meanings()
+
+
+class Reader:
+    """Resolves texts of entries to paths here, and finds where new texts start from."""
+
+    def __init__(self, meanings: Meanings = NO_MEANINGS):
+        self.meanings = meanings
+        self.mounts: dict[str, str] = {}
+        self.listings: dict[str, dict[str, str]] = {}
+
+    def start(self, entry: Entry, folder: str) -> str:
+        """The folder that the text of `entry` starts from, in a ledger that lies in `folder`."""
+        if entry.base is not None:
+            return self.base_folder(entry.base, self.path(entry.base, entry.base.written, self.start(entry.base, folder)) or folder)
+        if entry.spelling.start == "drive":
+            if folder not in self.mounts:
+                self.mounts[folder] = mount_of(folder)
+            return self.mounts[folder]
+        return folder
+
+    @staticmethod
+    def base_folder(base: Entry, path: str) -> str:
+        """The folder that a base entry stands for: of a URI without a slash at its end, the one it lies in (RFC 3986, 5.2.3)."""
+        uri = base.spelling.name in ("uri", "uri-reference")
+        return os.path.dirname(path) if uri and not base.written.endswith("/") else path
+
+    def path(self, entry: Entry, text: str, start: str) -> str | None:
+        """The path that `text` means for `entry`, exact in case where its writer did not care; None for what is no file."""
+        read = entry.spelling.read(text, start)
+        if read is None:
+            return None
+        here = self.meanings.here(read)
+        return self.exact(here) if entry.spelling.folds_case else here
+
+    def text(self, entry: Entry, text: str, path: str, start: str) -> str:
+        """The text for `path` in the manner of `text`.  Raises CannotSpell."""
+        like = entry.spelling.read(text, start) or ""
+        return entry.spelling.write(text, self.meanings.there(path, like), start)
+
+    def exact(self, path: str) -> str:
+        """`path` as the drive writes it, when it is there in another case; else as it is."""
+        if os.path.lexists(path) or path == "/":
+            return path
+        parent, name = os.path.split(path)
+        parent = self.exact(parent)
+        if parent not in self.listings:
+            try:
+                names = sorted(os.listdir(parent), reverse=True)
+            except OSError:
+                names = []
+            self.listings[parent] = {one.casefold(): one for one in names}
+        return os.path.join(parent, self.listings[parent].get(name.casefold(), name))

@@ -1,0 +1,224 @@
+"""Containers through maps: what is found, that nothing else changes, and that hostile files end in a clear word."""
+
+import gzip
+import io
+import os
+import plistlib
+import sqlite3
+import struct
+import time
+import unittest
+import zipfile
+from contextlib import closing
+from pathlib import Path
+
+from saltcart.errors import BadFile, BadLedger, CannotSpell
+from saltcart.ledgers import load_map, open_ledger
+from saltcart.spelling import Meanings, Move, Moves
+from saltcart.spelling.foreign import meaning
+from saltcart.trips.reading import Reader
+from saltcart.trips.routes import Routes
+from tests.ledgers.test_contract import THERE, FolderCase, rewritten
+
+
+def chunk(tag, body, order=">"):
+    """One chunk, padded."""
+    return tag + struct.pack(order + "I", len(body)) + body + b"\0" * (len(body) & 1)
+
+
+def chunk_file(order=">"):
+    """A set with two tracks and cue points, texts in UTF-16."""
+    def track(name):
+        return chunk(b"TRAK", chunk(b"PATH", name.encode("utf-16-be") + b"\0\0", order) + chunk(b"CUES", b"\1\2\3", order), order)
+    return chunk(b"DECK", chunk(b"HEAD", b"v1", order) + track("/keel/S/é 1.wav") + track("/keel/S/b.wav") + track("/keel/T/c.wav"), order)
+
+
+PLIST = {"Tracks": {"1": {"Place": "file:///keel/S/a%20b.wav", "Name": "x", "Art": "file:///keel/S/a.png"}, "2": {"Place": "file:///keel/S/" + "é" * 200 + ".wav"}}, "Folders": ["/keel/S", "/keel/T"]}
+SESSION = '<?xml version="1.0"?>\n<Session root="/keel/S/"><Clip file="sub/a &amp; b.wav"/><Clip file=\'c.wav\'/><Cover file="x"/></Session>'
+CASES = {
+    "xml.x": ('container = "xml"', ['at = "Session/Clip/@file"\nbase_at = "Session/@root"\nspelling = "relative"'], SESSION.encode(), ["/keel/S", "/keel/S/sub/a & b.wav", "/keel/S/c.wav"]),
+    "gz.x": ('container = "xml"\ngzip = true', ['at = "**/Clip/@file"\nbase_at = "Session/@root"\nspelling = "relative"'], gzip.compress(SESSION.encode(), mtime=7), ["/keel/S", "/keel/S/sub/a & b.wav", "/keel/S/c.wav"]),
+    "json.x": ('container = "json"', ['at = "content/folders/*"\nnames = "folder"', 'at = "**/file"'], b'{"content": {"folders": ["/keel/S", "/keel/T"], "x": [{"file": "/keel/S/\\u00e9.wav", "files": "/keel/S/n"}]}}\n', ["/keel/S", "/keel/T", "/keel/S/é.wav"]),
+    "ini.x": ('container = "ini"', ['at = "content/folder"\nnames = "folder"\nseparator = ";"'], b"; folder = /keel/S\r\n[content]\r\nFolder=/keel/no\r\nfolder = /keel/S ; /keel/T\r\nfolder=\"/keel/S/sub\"\r\n[x]\r\nfolder=/keel/S\r\n", ["/keel/S", "/keel/T", "/keel/S/sub"]),
+    "csv.x": ('container = "csv"', ['at = "Place"'], b'Title,"Place",Art\r\n"a ""q""","/keel/S/a, ""b"".wav",/keel/S/a.png\r\nx,/keel/S/c.wav,\r\n', ['/keel/S/a, "b".wav', "/keel/S/c.wav"]),
+    "tsv.x": ('container = "tsv"', ['at = "p"'], b"p\tq\n/keel/S/a b.wav\t/keel/S/no\n", ["/keel/S/a b.wav"]),
+    "toml.x": ('container = "toml"', ['at = "player/folders/*"\nnames = "folder"', 'at = "player/last"'], b"# x\n[player]\nlast = '/keel/S/it.wav' # /keel/S\nfolders = [\n  \"/keel/S\", # \"no\"\n  \"/keel/\\u00e9\",\n]\n[other]\nlast = \"/keel/S\"\n", ["/keel/S/it.wav", "/keel/S", "/keel/é"]),
+    "text.x": ('container = "text"', ["at = '^load \"(?P<path>[^\"]+)\"'"], b'load "/keel/S/a b.wav" now\nnot load "/keel/S/no.wav"\nload "/keel/S/c.wav"', ["/keel/S/a b.wav", "/keel/S/c.wav"]),
+    "plist.x": ('container = "plist"', ['at = "Tracks/*/Place"\nspelling = "uri"', 'at = "Folders/*"\nnames = "folder"'], plistlib.dumps(PLIST), None),
+    "bplist.x": ('container = "plist"', ['at = "Tracks/*/Place"\nspelling = "uri"', 'at = "Folders/*"\nnames = "folder"'], plistlib.dumps(PLIST, fmt=plistlib.FMT_BINARY), None),
+    "chunks.x": ('container = "chunks"\nencoding = "utf-16-be"', ['at = "DECK/TRAK/PATH"'], chunk_file(), ["/keel/S/é 1.wav", "/keel/S/b.wav", "/keel/T/c.wav"]),
+    "little.x": ('container = "chunks"\nencoding = "utf-16-be"', ['at = "DECK/TRAK/PATH"'], chunk_file("<"), ["/keel/S/é 1.wav", "/keel/S/b.wav", "/keel/T/c.wav"]),
+}  # fmt: skip
+
+
+class MapCase(FolderCase):
+    def map(self, head, entries, name="x"):
+        """A map with this head and these entries, loaded."""
+        path = os.path.join(self.folder, f"{name}.toml")
+        Path(path).write_text(f'name = "{name}"\n{head}\n[recognise]\nsuffix = [".x"]\n' + "".join(f"[[entries]]\n{entry}\n" for entry in entries))
+        return load_map(path)
+
+    def open(self, name):
+        """The sample of that name, open through its map."""
+        head, entries, data, _named = CASES[name]
+        path = os.path.join(self.folder, name)
+        Path(path).write_bytes(data)
+        return open_ledger(path, [self.map(head, entries, name)])
+
+
+class Containers(MapCase):
+    def test_each_container(self):
+        for name, (_head, _entries, data, wanted) in CASES.items():
+            with self.subTest(name):
+                ledger, reader = self.open(name), Reader()
+                named = [os.path.normpath(reader.path(entry, entry.written, reader.start(entry, "/lists"))) for entry in ledger.entries()]
+                if wanted:
+                    self.assertEqual(named, wanted)
+                ledger.rewrite(self.target, {})
+                self.assertEqual(Path(self.target).read_bytes(), data)
+                changes = rewritten(ledger, THERE, self.target)
+                self.assertTrue(changes)
+                os.replace(self.target, ledger.path)
+                self.assertEqual([entry.written for entry in ledger.entries() if entry.key in changes], list(changes.values()))
+                rewritten(ledger, THERE.reversed(), self.target)
+                self.assertEqual(ledger.wrapper.peel(Path(self.target).read_bytes()), ledger.wrapper.peel(data))
+
+    def test_property_lists_read_back_as_their_makers_read_them(self):
+        for name in ("plist.x", "bplist.x"):
+            ledger = self.open(name)
+            rewritten(ledger, THERE, self.target)
+            after = plistlib.loads(Path(self.target).read_bytes())
+            self.assertEqual(after["Folders"], ["/lighter/New Place", "/keel/T"])
+            self.assertEqual((after["Tracks"]["1"]["Place"], after["Tracks"]["1"]["Art"]), ("file:///lighter/New%20Place/a%20b.wav", "file:///keel/S/a.png"))
+            self.assertEqual(after["Tracks"]["2"]["Place"], "file:///lighter/New%20Place/" + "é" * 200 + ".wav")
+
+    def test_chunk_lengths_are_mended(self):
+        rewritten(self.open("chunks.x"), Moves([Move("/keel/S", "/a")]), self.target)
+        data = Path(self.target).read_bytes()
+        self.assertEqual(struct.unpack_from(">I", data, 4)[0] + 8, len(data))
+        self.assertIn("/a/é 1.wav".encode("utf-16-be"), data)
+        self.assertEqual(data.count(b"CUES\0\0\0\3\1\2\3"), 3)
+
+    def test_gzip_keeps_its_header(self):
+        path = os.path.join(self.folder, "gz.x")
+        with open(path, "wb") as raw, gzip.GzipFile("session name", "wb", fileobj=raw, mtime=99) as stream:
+            stream.write(SESSION.encode())
+        ledger = open_ledger(path, [self.map(*CASES["gz.x"][:2])])
+        rewritten(ledger, THERE, self.target)
+        before, after = Path(path).read_bytes(), Path(self.target).read_bytes()
+        head = before.index(b"session name\0") + 13
+        self.assertEqual(before[:head], after[:head])
+        self.assertIn(b'root="/lighter/New Place/"', gzip.decompress(after))
+
+    def test_a_folder_table_and_a_condition(self):
+        path = os.path.join(self.folder, "f.db")
+        with closing(sqlite3.connect(path)) as database, database:
+            database.executescript("""
+                CREATE TABLE places (id INTEGER PRIMARY KEY, path TEXT); INSERT INTO places VALUES (1, '/keel/S/a/'), (2, '/keel/T/');
+                CREATE TABLE files (place INTEGER, name TEXT, kind TEXT, raw BLOB);
+                INSERT INTO files VALUES (1, 'x.wav', 'local', NULL), (2, 'y.wav', 'local', NULL), (1, 'z', 'web', NULL);""")
+            database.execute("INSERT INTO files VALUES (NULL, NULL, 'local', ?)", ("/keel/S/é.wav".encode("utf-16-le"),))
+        entries = [
+            'table = "places"\ncolumn = "path"\nnames = "folder"',
+            'table = "files"\ncolumn = "name"\nwhere = "kind = \'local\'"\nfolder = { table = "places", column = "path", key = "id", by = "place" }',
+            'table = "files"\ncolumn = "raw"',
+        ]
+        plan = self.map('container = "sqlite"', entries)
+        ledger, reader = open_ledger(path, [plan]), Reader()
+        named = [reader.path(entry, entry.written, reader.start(entry, "/")) for entry in ledger.entries()]
+        self.assertEqual(named, ["/keel/S/a", "/keel/T", "/keel/S/a/x.wav", "/keel/T/y.wav", "/keel/S/é.wav"])
+        rewritten(ledger, THERE, self.target)
+        with closing(sqlite3.connect(self.target)) as database:
+            self.assertEqual(database.execute("SELECT path FROM places").fetchall(), [("/lighter/New Place/a/",), ("/keel/T/",)])
+            self.assertEqual(database.execute("SELECT name FROM files").fetchall(), [("x.wav",), ("y.wav",), ("z",), (None,)])
+            self.assertEqual(database.execute("SELECT raw FROM files WHERE raw NOT NULL").fetchone()[0].decode("utf-16-le"), "/lighter/New Place/é.wav")
+        with self.assertRaisesRegex(CannotSpell, "shared with what stays"):
+            rewritten(ledger, Moves([Move("/keel/S/a/x.wav", "/lighter/x.wav")]), self.target)
+
+    def test_errors_in_maps_name_file_and_line(self):
+        for head, entry, words in [
+            ('container = "zip"', 'at = "x"', "line 2.*is not one of"),
+            ('container = "xml"', 'table = "x"', 'line 5.*"at" is missing'),
+            ('container = "sqlite"', 'table = "x"\ncolumn = "y"\nat = "z"', 'line 8.*"at" has no meaning'),
+            ('container = "text"', 'at = "(.*)"', "line 6.*group named path"),
+        ]:
+            with self.subTest(words), self.assertRaisesRegex(BadFile, words):
+                self.map(head, [entry])
+
+
+class OtherSystems(MapCase):
+    def test_paths_of_other_systems_where_their_drives_are_declared(self):
+        lists = os.path.join(self.folder, "list.m3u8")
+        text = "D:\\S\\Sub\\a b.wav\r\nd:/s/C.WAV\r\n\\\\Host\\Share\\S\\x.wav\r\n/Volumes/Keel/S/y.wav\r\nE:\\other.wav\r\n"
+        Path(lists).write_text(text, newline="")
+        keel, lighter = os.path.join(self.folder, "keel"), os.path.join(self.folder, "lighter")
+        for name in ("S/Sub/a b.wav", "S/c.wav", "S/x.wav", "S/y.wav"):
+            os.makedirs(os.path.dirname(os.path.join(keel, name)), exist_ok=True)
+            Path(keel, name).touch()
+        meanings = Meanings([meaning(f"D:={keel}"), meaning(f"\\\\Host\\Share={keel}"), meaning(f"/Volumes/Keel={keel}"), meaning(f"L:={lighter}")])
+        reader = Reader(meanings)
+        ledger = open_ledger(lists, [])
+        self.assertEqual([reader.path(entry, entry.written, "/") for entry in ledger.entries()], [f"{keel}/S/Sub/a b.wav", f"{keel}/S/c.wav", f"{keel}/S/x.wav", f"{keel}/S/y.wav", "/E:/other.wav"])
+        routes = Routes(Moves([Move(f"{keel}/S", f"{lighter}/New")]), reader)
+        changes = {entry.key: routes.new_text(entry, "/", "/") for entry in ledger.entries()}
+        self.assertEqual(list(changes.values()), ["L:\\New\\Sub\\a b.wav", "l:/New/c.wav", "L:\\New\\x.wav", f"{lighter}/New/y.wav", None])
+        with self.assertRaisesRegex(CannotSpell, "no drive letter"):
+            Routes(Moves([Move(f"{keel}/S", "/elsewhere")]), reader).new_text(next(ledger.entries()), "/", "/")
+
+    def test_variables_and_home(self):
+        os.environ["SC_TEST"] = f"{self.folder}/keel"
+        self.addCleanup(os.environ.pop, "SC_TEST")
+        lists = os.path.join(self.folder, "v.m3u8")
+        Path(lists).write_text("$SC_TEST/S/a.wav\n${SC_TEST}/S/b.wav\n~/c.wav\n")
+        routes = Routes(Moves([Move(f"{self.folder}/keel/S", f"{self.folder}/keel/T"), Move(os.path.expanduser("~"), "/h")]))
+        changes = [routes.new_text(entry, "/", "/") for entry in open_ledger(lists, []).entries()]
+        self.assertEqual(changes, ["$SC_TEST/T/a.wav", "${SC_TEST}/T/b.wav", "/h/c.wav"])
+
+
+class Hostile(MapCase):
+    def refused(self, name, data, words):
+        """The sample's map refuses this content with these words, soon."""
+        path = os.path.join(self.folder, name)
+        Path(path).write_bytes(data)
+        ledger = open_ledger(path, [self.map(*CASES[name][:2], name)] if name in CASES else [])
+        began = time.monotonic()
+        with self.subTest(words), self.assertRaisesRegex(BadLedger, words):
+            list(ledger.entries())
+        self.assertLess(time.monotonic() - began, 5)
+
+    def test_bombs_and_damage(self):
+        bomb = b'<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;">]><Session root="&b;"/>'
+        outer = b'<!DOCTYPE x [<!ENTITY a SYSTEM "file:///etc/passwd">]><Session>&a;</Session>'
+        archive = io.BytesIO()
+        with zipfile.ZipFile(archive, "w", zipfile.ZIP_DEFLATED) as stream:
+            stream.writestr("project.xml", bytes(600 << 20))
+        for name, data, words in [
+            ("xml.x", bomb, "declares entities"),
+            ("xml.x", outer, "declares entities"),
+            ("xml.x", b"<a>" * 100_000, "nested too deeply|well-formed"),
+            ("xml.x", b"<Session root='/keel'", "not well-formed"),
+            ("json.x", b"[" * 100_000, "nested too deeply"),
+            ("json.x", b'{"file": "/keel', "not valid JSON"),
+            ("gz.x", gzip.compress(SESSION.encode())[:-20], "ends too early"),
+            ("gz.x", gzip.compress(bytes(600 << 20), 1), "more than 512 MB"),
+            ("gz.x", b"\x1f\x8b" + b"\xff" * 50, "damaged gzip"),
+            ("toml.x", b"a = [", "not valid TOML"),
+            ("csv.x", b'Place\n"a"b,c\n', "quote in the middle"),
+            ("plist.x", b"bplist00" + b"\xff" * 60, "not a property list"),
+            ("chunks.x", b"DECK\xff\xff\xff\xff1234", "does not fit|too short"),
+            ("b.dawproject", archive.getvalue(), "larger than 512 MB"),
+            ("c.dawproject", b"PK\x03\x04" + bytes(40), "damaged zip"),
+            ("d.xspf", b'<playlist xmlns="http://xspf.org/ns/0/"><trackList><track><location>/a<!-- x -->b</location></track></trackList></playlist>', "comment"),
+        ]:
+            self.refused(name, data, words)
+
+    def test_long_lines_and_strange_entries_end(self):
+        path = os.path.join(self.folder, "l.m3u8")
+        Path(path).write_bytes(b"/x" * 5_000_000 + b"\n/dev/zero\n/proc/self/mem\n")
+        from saltcart.trips.judge import Judge
+
+        began = time.monotonic()
+        state = Judge().ledger(open_ledger(path, []))
+        self.assertLess(time.monotonic() - began, 5)
+        self.assertEqual([one.verdict for one in state.judgements][:2], ["unreadable", "unreadable"])
+
