@@ -18,7 +18,7 @@ import soundfile
 from saltcart.standins import player
 
 PROGRAM = os.path.join(os.path.dirname(sys.executable), "saltcart")
-PLAYER_MAP = Path(player.__file__).parents[1] / "demo" / "player.toml"
+PLAYER_MAP = Path(player.__file__).parents[1] / "demo" / "maps" / "player.toml"
 
 
 def wav(path, seed=0):

@@ -13,7 +13,7 @@ import time
 from pathlib import Path
 
 from saltcart.demo import studio
-from saltcart.demo.story import DRIVES, LIBRARY, LISTS, MAP, MOVE, SHELVES
+from saltcart.demo.story import DRIVES, MOVE, SHELVES
 
 TO = Path(__file__).parents[1] / "docs" / "screenshots"
 DISPLAY = ":77"
@@ -23,8 +23,9 @@ PICTURES = {
     "demo": ("", "saltcart demo | head -40"),
     "survey": ("", "saltcart survey keel"),
     "drives-table": ("", shlex.join(["saltcart", "drives", *DRIVES, "--for", *SHELVES])),
+    "ledgers": ("", "saltcart ledgers; saltcart ledgers 'keel/workstation/night ferry.song'"),
     "tidy": ("", "saltcart tidy keel"),
-    "draft": ("", shlex.join(["saltcart", "draft", *SHELVES[:2], "--to", "lighter/Sounds", "--ledger", *LISTS, LIBRARY, "--map", MAP, "-o", "trip.toml"])),
+    "draft": ("", shlex.join(["saltcart", "draft", *SHELVES[:2], "--to", "lighter/Sounds", "-o", "trip.toml"])),
     "move": ("", WORDS),
     "check": (f"{WORDS} --quiet", "saltcart check"),
     "undo": (f"{WORDS} --quiet", "saltcart undo --yes --drop-copies; saltcart trips"),

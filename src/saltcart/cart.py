@@ -19,7 +19,8 @@ SHAPE: dict[str, Any] = {
     "shelf": [{"!path": str, "name": str, "care": CARE, "collection": bool}],
     "ledger": [{"!path": str}],
     "program": [{"!name": str, "!process": str}],
-    "drive": [{"!identity": str, "name": str, "role": ROLES, "mount": str, "spinning": bool}],
+    "drive": [{"!identity": str, "name": str, "role": ROLES, "mount": str, "spinning": bool, "means": [str]}],
+    "means": [str],
 }
 
 
@@ -35,13 +36,14 @@ class KnownShelf:
 
 @dataclass(frozen=True, slots=True)
 class KnownDrive:
-    """A drive someone declared; `spinning` None asks the system."""
+    """A drive someone declared; `spinning` None asks the system; `means` are its names in ledgers of other systems (`D:`)."""
 
     identity: str
     name: str
     role: str = "sounds"
     mount: str | None = None
     spinning: bool | None = None
+    means: tuple[str, ...] = ()
 
 
 @dataclass(slots=True)
@@ -57,6 +59,12 @@ class Cart:
     ledgers: Sequence[str] = ()
     processes: dict[str, str] = field(default_factory=dict)
     drives: list[KnownDrive] = field(default_factory=list)
+    means: Sequence[str] = ()
+
+    def meanings(self, more: Sequence[str] = ()) -> list[str]:
+        """What paths of other systems mean here, with `more` declarations such as `D:=/media/lighter` in front."""
+        declared = [f"{name}={drive.mount}" for drive in self.drives if drive.mount for name in drive.means]
+        return list(dict.fromkeys([*more, *self.means, *declared]))
 
     def drive(self, identity: str) -> KnownDrive | None:
         """What was declared of the drive of that identity."""
@@ -93,7 +101,7 @@ def load(chosen: str | None = None) -> Cart:
         for row in tables.get("shelf", [])
     ]
     drives = [
-        KnownDrive(row["identity"], row.get("name", row["identity"]), row.get("role", "sounds"), full(row["mount"]) if "mount" in row else None, row.get("spinning"))
+        KnownDrive(row["identity"], row.get("name", row["identity"]), row.get("role", "sounds"), full(row["mount"]) if "mount" in row else None, row.get("spinning"), tuple(row.get("means", [])))
         for row in tables.get("drive", [])
     ]
     return Cart(
@@ -106,4 +114,5 @@ def load(chosen: str | None = None) -> Cart:
         [full(row["path"]) for row in tables.get("ledger", [])],
         {row["name"]: row["process"] for row in tables.get("program", [])},
         drives,
+        tables.get("means", []),
     )

@@ -15,7 +15,6 @@ from pathlib import Path
 from saltcart.errors import BadFile, BadLedger, CannotSpell
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.spelling import Meanings, Move, Moves
-from saltcart.spelling.foreign import meaning
 from saltcart.trips.reading import Reader
 from saltcart.trips.routes import Routes
 from tests.ledgers.test_contract import THERE, FolderCase, rewritten
@@ -155,7 +154,7 @@ class OtherSystems(MapCase):
         for name in ("S/Sub/a b.wav", "S/c.wav", "S/x.wav", "S/y.wav"):
             os.makedirs(os.path.dirname(os.path.join(keel, name)), exist_ok=True)
             Path(keel, name).touch()
-        meanings = Meanings([meaning(f"D:={keel}"), meaning(f"\\\\Host\\Share={keel}"), meaning(f"/Volumes/Keel={keel}"), meaning(f"L:={lighter}")])
+        meanings = Meanings([f"D:={keel}", f"\\\\Host\\Share={keel}", f"/Volumes/Keel={keel}", f"L:={lighter}"])
         reader = Reader(meanings)
         ledger = open_ledger(lists, [])
         self.assertEqual([reader.path(entry, entry.written, "/") for entry in ledger.entries()], [f"{keel}/S/Sub/a b.wav", f"{keel}/S/c.wav", f"{keel}/S/x.wav", f"{keel}/S/y.wav", "/E:/other.wav"])

@@ -59,7 +59,7 @@ class Petrel(WorldCase):
 
     def test_survey_drafts_a_configuration_and_keeps_edits(self):
         cart = self.top / "cart.toml"
-        words = ("survey", "keel", "--map", "keel/player/player.toml", "--write", str(cart), "--quiet")
+        words = ("survey", "keel", "--map", "maps/player.toml", "--write", str(cart), "--quiet")
         self.run_program(*words, status=1, cwd=self.master)
         text = cart.read_text().replace('name = "Bell Tones"', 'name = "Bells" # mine').replace('care = "own"', 'care = "replaceable"', 1)
         text = text.replace(text[text.rindex("[[shelf]]") : text.index("[[ledger]]")], "")

@@ -9,6 +9,7 @@ def add_ledgers(parser: argparse.ArgumentParser) -> None:
     """--ledger and --map."""
     parser.add_argument("--ledger", nargs="+", action="extend", default=[], metavar="FILE", help="files that name sounds: playlists, databases")
     parser.add_argument("--map", nargs="+", action="extend", default=[], metavar="FILE", help="maps that describe ledgers no built-in format reads")
+    parser.add_argument("--means", action="append", default=[], metavar="D:=FOLDER", help="what a drive letter, share or folder of another system is here")
 
 
 def add_plan(parser: argparse.ArgumentParser) -> None:

@@ -3,7 +3,8 @@
 import argparse
 from collections.abc import Sequence
 
-from saltcart.cli.arguments import add_ledgers, add_trip
+from saltcart.cart import load
+from saltcart.cli.arguments import add_cart, add_ledgers, add_trip
 from saltcart.cli.documents import check_document
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.cli.survey import show_ledgers
@@ -18,6 +19,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The trip, or ledgers without one."""
     add_trip(parser)
     add_ledgers(parser)
+    add_cart(parser)
     parser.add_argument("--digests", action="store_true", help="read every copy and compare its content, not only its size")
     parser.add_argument("--no-headers", action="store_true", help="do not open sounds to see whether their headers parse")
 
@@ -30,7 +32,8 @@ def run(options: argparse.Namespace) -> int:
     headers = not options.no_headers
     with screen.watch() as watch:
         if options.ledger:
-            report = check_ledgers(options.ledger, options.map, headers, watch)
+            cart = load(options.cart)
+            report = check_ledgers(options.ledger, [*options.map, *cart.maps], headers, cart.meanings(options.means), watch)
         else:
             name = options.trip or latest(SWITCHED, HAULED, RELEASING, RELEASED, UNDONE)
             report = check_trip(name, headers, options.digests, watch)

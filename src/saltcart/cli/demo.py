@@ -13,7 +13,7 @@ from saltcart.cli.screen import Screen
 from saltcart.demo.story import STORY, Scene
 from saltcart.errors import Refused, show
 
-MODULES = {"saltcart": "saltcart.cli.main", "player": "saltcart.standins.player", "sampler": "saltcart.standins.sampler"}
+MODULES = {"saltcart": "saltcart.cli.main", **{name: f"saltcart.standins.{name}" for name in ("player", "sampler", "decks", "workstation")}}
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -79,7 +79,7 @@ def perform(scene: Scene, top: str, capture: bool) -> tuple[int, str | None]:
     done = subprocess.run(
         [sys.executable, "-m", MODULES[program], *words],
         cwd=top,
-        env={**os.environ, "SALTCART_HOME": os.path.join(top, "saltcart-data")},
+        env={**os.environ, "SALTCART_HOME": os.path.join(top, "saltcart-data"), "HOME": top},
         stdin=subprocess.DEVNULL,
         stdout=subprocess.PIPE if capture else None,
         text=True,

@@ -33,7 +33,7 @@ def run(options: argparse.Namespace) -> int:
     """Survey the places."""
     screen = Screen(options)
     with screen.watch() as watch:
-        report = survey(options.place, options.ledger, options.map, load(options.cart), watch)
+        report = survey(options.place, options.ledger, options.map, load(options.cart), options.means, watch)
         if options.headers:
             read_shelf_headers(report, watch)
     show_survey(screen, report, options.depth)

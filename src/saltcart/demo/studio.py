@@ -16,7 +16,7 @@ import unicodedata
 from pathlib import Path
 
 from saltcart.demo import tones
-from saltcart.standins import player, sampler
+from saltcart.standins import decks, player, sampler, workstation
 
 MARKER = ".saltcart-drive.toml"
 NOTES = ("C", "D", "E", "F", "G", "A", "B")
@@ -46,7 +46,10 @@ def build(top: str) -> None:
     make_player(studio / "keel/player", tracks)
     make_lists(studio / "keel", tracks)
     make_leftovers(studio)
+    make_decks(studio / "keel", tracks)
+    make_workstation(studio / "keel")
     shutil.copyfile(Path(__file__).with_name("cart.toml"), studio / "cart.toml")
+    shutil.copytree(Path(__file__).with_name("maps"), studio / "maps")
     (studio / "keel/sampler").mkdir()
     sampler.write_settings(str(studio / "keel/sampler/sampler.ini"), str(studio / "keel/Sounds/Fog Voices"))
 
@@ -129,7 +132,29 @@ def make_player(folder: Path, tracks: list[tuple[str, str, str]]) -> None:
     player.add_tracks(library, rows)
     player.add_list(library, "Saturday", range(3, 15))
     player.add_list(library, "Warm up", (1, 22, 8, 5))
-    shutil.copyfile(Path(__file__).with_name("player.toml"), folder / "player.toml")
+
+
+def make_decks(keel: Path, tracks: list[tuple[str, str, str]]) -> None:
+    """The decks' portable collection: it lies among the tracks and names them from the top of the drive."""
+    rows = [(os.path.relpath(path, keel), title, (1000 * number, 90_000 + number)) for number, (path, title, _artist) in enumerate(tracks[4:18], 1)]
+    decks.write(str(keel / "Music/Collection/portable.decks"), rows, {"Saturday": range(6), "Été": (7, 9, 11)})
+
+
+def make_workstation(keel: Path) -> None:
+    """The workstation: content folders, an index of them, and a session that names sounds in three ways."""
+    folder, bells, horns = keel / "workstation", keel / "Sounds/Bell Tones", keel / "Sounds/Fog Voices"
+    folder.mkdir()
+    workstation.write_settings(str(folder), [str(bells), str(horns)])
+    workstation.write_index(str(folder), [str(bells), str(horns)])
+    clips = [
+        {"file": "Low Bells/E1 low.wav"},
+        {"file": "Hull & Chain/C0 hull.wav"},
+        {"file": str(horns / "Samples/Main Horn/main horn 03.wav")},
+        {"file": str(keel / "Recordings/deck watch 1.wav")},
+        {"find": "Café Glasses/F4 café.wav"},
+        {"find": "Samples/Reed Horn/reed horn 07.wav"},
+    ]
+    workstation.write_session(str(folder / "night ferry.song"), f"{bells}/", clips)
 
 
 def make_lists(keel: Path, tracks: list[tuple[str, str, str]]) -> None:

@@ -19,7 +19,7 @@ JSON_NAMED = {'"': '"', "\\": "\\", "/": "/", "b": "\b", "f": "\f", "n": "\n", "
 class Escape:
     """One way of escaping: how raw text falls into signs, what each means, and how text is written.
 
-    With `quotes` the raw text may stand in double quotes, and gets them when it needs them.
+    Raw text without any of `marks` means itself.  With `quotes` the raw text may stand in double quotes, and gets them when it needs them.
     """
 
     name: str
@@ -27,6 +27,7 @@ class Escape:
     mean: Callable[[str], str]
     write: Callable[[str], str]
     quotes: bool = False
+    marks: str = ""
 
 
 def xml_mean(sign: str) -> str:
@@ -98,10 +99,10 @@ ONE = re.compile(r".", re.DOTALL)
 LINE = Escape("line", ONE, same, one_line)
 QUOTED = Escape("quoted", ONE, same, unquotable)
 TOKEN = Escape("token", ONE, same, unquotable, quotes=True)
-XML = Escape("xml", re.compile(r"&[^;&<\s]{1,12};|.", re.DOTALL), xml_mean, xml_write)
-JSON = Escape("json", re.compile(r"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}|\\u[0-9a-fA-F]{4}|\\.|.", re.DOTALL), json_mean, json_write)
-TOML = Escape("toml", re.compile(r"\\U[0-9a-fA-F]{8}|\\u[0-9a-fA-F]{4}|\\.|.", re.DOTALL), toml_mean, json_write)
-CSV = Escape("csv", re.compile(r'""|.', re.DOTALL), lambda sign: sign[:1] if sign == '""' else sign, doubled)
+XML = Escape("xml", re.compile(r"&[^;&<\s]{1,12};|.", re.DOTALL), xml_mean, xml_write, marks="&")
+JSON = Escape("json", re.compile(r"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}|\\u[0-9a-fA-F]{4}|\\.|.", re.DOTALL), json_mean, json_write, marks="\\")
+TOML = Escape("toml", re.compile(r"\\U[0-9a-fA-F]{8}|\\u[0-9a-fA-F]{4}|\\.|.", re.DOTALL), toml_mean, json_write, marks="\\")
+CSV = Escape("csv", re.compile(r'""|.', re.DOTALL), lambda sign: sign[:1] if sign == '""' else sign, doubled, marks='"')
 
 
 def cdata_write(text: str) -> str:
@@ -124,7 +125,14 @@ class TextCoding:
 
     def decode(self, raw: bytes) -> str:
         """See Coding.decode."""
-        return "".join(map(self.escape.mean, self.escape.signs.findall(self.plain(raw))))
+        text = self.plain(raw)
+        if self.means_itself(text):
+            return text
+        return "".join(map(self.escape.mean, self.escape.signs.findall(text)))
+
+    def means_itself(self, text: str) -> bool:
+        """Whether there is no escape in raw text, as in most."""
+        return (self.escape.mean is same or bool(self.escape.marks)) and not any(mark in text for mark in self.escape.marks)
 
     def plain(self, raw: bytes) -> str:
         """The escaped text of `raw`, out of its quotes."""
@@ -140,16 +148,12 @@ class TextCoding:
 
     def encode(self, text: str, like: bytes) -> bytes:
         """See Coding.encode."""
-        signs = self.escape.signs.findall(self.plain(like))
-        kept = 0
-        end = len(text)
-        while kept < len(signs) and end:
-            meaning = self.escape.mean(signs[-1 - kept])
-            if not text[:end].endswith(meaning) or not meaning:
-                break
-            end -= len(meaning)
-            kept += 1
-        written = self.in_habit(text[:end], signs) + "".join(signs[len(signs) - kept :] if kept else [])
+        raw = self.plain(like)
+        if self.means_itself(raw):
+            kept = common_end(raw, text)
+            written = self.escape.write(text[: len(text) - kept]) + text[len(text) - kept :]
+        else:
+            written = self.with_old_end(text, self.escape.signs.findall(raw))
         if self.escape.quotes and (like[:1] == b'"' or re.search(r"\s", written)):
             written = f'"{written}"'
         try:
@@ -160,6 +164,17 @@ class TextCoding:
                 "Choose a place whose path it can write, or leave the ledger out.",
             ) from error
 
+    def with_old_end(self, text: str, signs: list[str]) -> str:
+        """`text` escaped, its end in the old `signs` as far as they mean the same."""
+        kept, end = 0, len(text)
+        while kept < len(signs) and end:
+            meaning = self.escape.mean(signs[-1 - kept])
+            if not meaning or not text.endswith(meaning, 0, end):
+                break
+            end -= len(meaning)
+            kept += 1
+        return self.in_habit(text[:end], signs) + "".join(signs[len(signs) - kept :] if kept else [])
+
     def in_habit(self, text: str, signs: list[str]) -> str:
         """`text` escaped, each sign as the writer of `signs` escaped it elsewhere, where that can be seen."""
         written = self.escape.write(text)
@@ -167,6 +182,18 @@ class TextCoding:
         if not habit:
             return written
         return "".join(habit.get(sign) or self.escape.write(sign) for sign in text)
+
+
+def common_end(one: str, other: str) -> int:
+    """How many signs two texts share at their ends."""
+    low, high = 0, min(len(one), len(other))
+    while low < high:
+        middle = (low + high + 1) // 2
+        if one.endswith(other[len(other) - middle :]):
+            low = middle
+        else:
+            high = middle - 1
+    return low
 
 
 def is_narrow(encoding: str) -> bool:

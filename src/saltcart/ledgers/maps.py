@@ -15,6 +15,7 @@ SHAPE: dict[str, Any] = {
     "!name": str,
     "!container": CONTAINERS,
     "program": str,
+    "index": bool,
     "gzip": bool,
     "member": str,
     "encoding": str,
@@ -67,7 +68,10 @@ class Rule:
 
 @dataclass(frozen=True, slots=True)
 class Map:
-    """One kind of ledger: how to know it, what wraps it, its program's process name, and where its entries lie."""
+    """One kind of ledger: how to know it, what wraps it, its program's process name, and where its entries lie.
+
+    An `index` names whatever a program came across when it scanned, so that being named there says nothing.
+    """
 
     name: str
     path: str
@@ -80,6 +84,7 @@ class Map:
     encoding: str = "utf-8"
     suffixes: tuple[str, ...] = ()
     contains: bytes = b""
+    index: bool = False
 
     @property
     def wrapper(self) -> Wrapper:
@@ -110,6 +115,7 @@ def load_map(path: str) -> Map:
         () if database else tuple(map(place_rule, tables["entries"])),
         tables.get("gzip", False), tables.get("member"), tables.get("encoding", "utf-8"),
         tuple(suffix.lower() for suffix in known.get("suffix", [])), known.get("contains", "").encode(),
+        tables.get("index", False),
     )  # fmt: skip
 
 

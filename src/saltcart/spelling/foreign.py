@@ -138,8 +138,9 @@ class NameOnly(Form):
 class Meanings:
     """What full paths of other systems mean here: `D:` is this folder, `/Volumes/X` is that one."""
 
-    def __init__(self, pairs: Iterable[tuple[str, str]] = ()):
-        self.moves = Moves(Move(there, here) for there, here in pairs)
+    def __init__(self, declared: Iterable[str] = ()):
+        """From declarations such as `D:=/media/lighter`.  Raises UsageError for what is none."""
+        self.moves = Moves(Move(*meaning(text)) for text in declared)
         back = self.moves.reversed().moves
         self.letters = Moves(move for move in back if PSEUDO.match(move.new))
         self.others = Moves(move for move in back if not PSEUDO.match(move.new))

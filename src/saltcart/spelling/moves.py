@@ -18,6 +18,8 @@ class Move:
 
 def plain(path: str) -> str:
     """`path` without doubled slashes, `.` parts and a slash at its end; `..` stays, for only the drive knows where it leads."""
+    if "//" not in path and "/." not in path and path[:1] == "/" != path[-1:]:
+        return path  # as nearly all are
     parts = [part for part in path.split("/") if part not in ("", ".")]
     lead = "/" if path.startswith("/") else ""
     return lead + "/".join(parts) or "."
@@ -47,6 +49,7 @@ class Moves:
 
     def __init__(self, moves: Iterable[Move]):
         self.moves = sorted(moves, key=lambda move: len(move.old), reverse=True)
+        self.tops = tuple(plain(move.old).rstrip("/") or "/" for move in self.moves)
 
     def covers(self, path: str) -> bool:
         """Whether `path`, as it is written, is one of the moving folders or lies below one."""
@@ -54,6 +57,9 @@ class Moves:
 
     def follow(self, path: str) -> str | None:
         """The new place of the absolute `path`, or None when it does not move."""
+        path = plain(path)
+        if not path.startswith(self.tops):
+            return None
         for move in self.moves:
             tail = tail_below(path, move.old)
             if tail is not None:

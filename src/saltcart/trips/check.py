@@ -10,9 +10,11 @@ from saltcart.ledgers import load_map, open_ledger
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.walk import FILE, OTHER
+from saltcart.spelling import Meanings
 from saltcart.trips import trip as trips
 from saltcart.trips.judge import ALTERED, FOUND, MISSING, OFFLINE, UNREADABLE, Judge, Judgement, LedgerState, add_counts
 from saltcart.trips.logbook import EntryRow, LedgerRow
+from saltcart.trips.reading import Reader
 from saltcart.trips.repoint import key_text
 from saltcart.trips.trip import HAULED, HAULING, RELEASED, RELEASING, SWITCHED, SWITCHING, UNDOING, Trip
 
@@ -89,10 +91,12 @@ class CheckReport:
         return [problem for ledger in self.ledgers for problem in ledger.problems if problem.new]
 
 
-def check_ledgers(paths: Sequence[str], maps: Sequence[str], headers: bool = True, progress: Progress = silent) -> CheckReport:
+def check_ledgers(
+    paths: Sequence[str], maps: Sequence[str], headers: bool = True, means: Sequence[str] = (), progress: Progress = silent
+) -> CheckReport:
     """Judge ledgers as they stand, without a trip.  Raises Refused or BadLedger."""
     loaded = [load_map(path) for path in maps]
-    judge = Judge(headers)
+    judge = Judge(headers, reader=Reader(Meanings(means)))
     report = CheckReport(None, None, [], [])
     for number, path in enumerate(paths):
         progress(Tick("judge", path, number, len(paths)))
@@ -116,7 +120,7 @@ def check_opened(trip: Trip, headers: bool = True, digests: bool = False, progre
     shelves = [check_shelf(trip, number, digests, progress) for number in range(len(trip.waybill.shelves))] if copies else []
     wrong = {problem.path: (problem.verdict, problem.why) for shelf in shelves for problem in shelf.problems}
     posts = [shelf.old for shelf in trip.waybill.shelves if shelf.leave == "signpost"] if switched else []
-    judge = Judge(headers, wrong, posts)
+    judge = Judge(headers, wrong, posts, reader=trip.waybill.reader())
     ledgers = []
     for row in trip.logbook.ledgers():
         progress(Tick("judge", row.path, row.number, 0))

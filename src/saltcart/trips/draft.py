@@ -35,6 +35,7 @@ class Request:
     `to` is one folder for all shelves, or one for each.  Without `ledgers`, those that lean on
     the shelves are looked for.  `leave_out` and `only` are patterns of what stays and what alone
     travels.  `keep_entries` leaves ledgers naming the old place, through the signpost.
+    `means` declares drives of other systems.
     """
 
     shelves: Sequence[str]
@@ -45,6 +46,7 @@ class Request:
     leave_out: Sequence[str] = ()
     only: Sequence[str] = ()
     keep_entries: bool = False
+    means: Sequence[str] = ()
     cart: Cart = field(default_factory=Cart)
 
 
@@ -101,7 +103,7 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     remarks: list[str] = []
     shelves = [allowed_names(shelf, remarks) for shelf in distinct(shelves_of(request), remarks)]
     maps = [load_map(path) for path in dict.fromkeys([*request.maps, *request.cart.maps])]
-    waybill = Waybill(shelves, maps=[plan.path for plan in maps])
+    waybill = Waybill(shelves, maps=[plan.path for plan in maps], means=request.cart.meanings(request.means))
     scout = Scout(waybill, maps, progress)
     drafted = [scout.look_over(shelf) for shelf in shelves]
     drives = {shelf.new_drive: drive_of(shelf.new) for shelf in shelves}
@@ -199,7 +201,7 @@ def gather_ledgers(request: Request, waybill: Waybill, scout: "Scout", progress:
     Named ones and those inside the shelves are all taken; without named ones, those elsewhere
     that lean on a shelf.
     """
-    judge = Judge(headers=False)
+    judge = Judge(headers=False, reader=waybill.reader())
     given = [os.path.realpath(os.path.expanduser(path)) for path in request.ledgers]
     inside = [path for path in scout.found if path not in given]
     ledgers = [try_ledger(open_ledger(path, scout.maps), waybill, judge) for path in dict.fromkeys([*given, *inside])]
@@ -325,7 +327,7 @@ def clash(shelf: Shelf, item: Item) -> bool:
 def try_ledger(ledger: Ledger, waybill: Waybill, judge: Judge) -> DraftedLedger:
     """Judge a ledger and rewrite it on trial; one that cannot spell the new place stays as it is, with the reason."""
     place = waybill.moves().follow(ledger.path)
-    routes = Routes(waybill.entry_moves(place is not None))
+    routes = Routes(waybill.entry_moves(place is not None), judge.reader)
     digest = digest_of(ledger.path)
     rewrite, why, changes = True, "", {}
     state = judge.ledger(ledger)

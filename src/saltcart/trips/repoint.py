@@ -75,7 +75,7 @@ def refuse_changes(trip: Trip) -> None:
 
 def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
     """Stage every rewritten ledger, keep every original, and record the whole plan before its first deed."""
-    judge = Judge()
+    judge = Judge(reader=trip.waybill.reader())
     deeds = []
     try:
         for row in trip.logbook.ledgers():
@@ -134,7 +134,7 @@ def prepare_ledger(trip: Trip, row: LedgerRow, judge: Judge, reread: bool) -> li
         raise switch.changed(row.path)
     row.before, row.backup = before, trip.keep(row.number, "-before")
     copy_durably(row.path, row.backup)
-    routes = Routes(trip.waybill.entry_moves(row.place != row.path))
+    routes = Routes(trip.waybill.entry_moves(row.place != row.path), judge.reader)
     plan = plan_ledger(trip.open_ledger(row, row.path), routes, judge, row.place)
     changes = plan.changes() if row.rewrite else {}
     row.changed, row.after = len(changes), before

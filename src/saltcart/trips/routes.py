@@ -71,4 +71,4 @@ class Routes:
 
 def same_place(one: str, other: str) -> bool:
     """Whether two absolute paths are the same but for detours within them."""
-    return plain(one) == plain(other) or os.path.normpath(one) == os.path.normpath(other)
+    return one == other or plain(one) == plain(other) or os.path.normpath(one) == os.path.normpath(other)

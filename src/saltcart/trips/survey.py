@@ -17,7 +17,9 @@ from saltcart.shelves.headers import HeaderSums, read_headers
 from saltcart.shelves.oddities import SET_ASIDE, litter, plain_name, shortcut
 from saltcart.shelves.pile import Heap, every, pile, proposed
 from saltcart.shelves.walk import FILE, walk
+from saltcart.spelling import Meanings
 from saltcart.spelling.moves import tail_below
+from saltcart.trips.reading import Reader
 from saltcart.trips.judge import FOUND, Judge, LedgerState, add_counts
 
 
@@ -105,6 +107,7 @@ def survey(
     ledgers: Sequence[str] = (),
     maps: Sequence[str] = (),
     cart: Cart | None = None,
+    means: Sequence[str] = (),
     progress: Progress = silent,
 ) -> SurveyReport:
     """Look at `places` (the default ones when there are none), and at `ledgers` that lie elsewhere.
@@ -122,7 +125,7 @@ def survey(
     add_drives(report)
     named = [os.path.realpath(os.path.expanduser(path)) for path in ledgers]
     paths = dict.fromkeys([*named, *map(os.path.realpath, cart.ledgers), *scan.found])
-    judge = Judge(headers=False, presence=scan.presence)
+    judge = Judge(headers=False, presence=scan.presence, reader=Reader(Meanings(cart.meanings(means))))
     for number, path in enumerate(paths):
         progress(Tick("judge", path, number, len(paths)))
         report.ledgers.append(judge_one(judge, path, loaded, path in named))

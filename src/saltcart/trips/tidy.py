@@ -77,10 +77,11 @@ def tidy(
 ) -> TidyReport:
     """Look through the shelves in `places`.  Raises Refused for a place that is no folder."""
     cart = cart or Cart()
-    report = survey(places, ledgers, maps, cart, progress)
+    report = survey(places, ledgers, maps, cart, progress=progress)
     remarks = [f"{state.path}: {state.trouble.what}" for state in report.ledgers if state.trouble]
     items = [list(walk(shelf.heap.path)) for shelf in report.shelves]
-    sight = Sight(report, items, named_paths(report))
+    indexes = {plan.name for plan in map(load_map, dict.fromkeys([*maps, *cart.maps])) if plan.index}
+    sight = Sight(report, items, named_paths(report, indexes))
     judged = [judge_shelf(shelf, number, sight, cart) for number, shelf in enumerate(report.shelves)]
     finds = [*unnamed(sight, judged), *copies(sight, remarks, progress), *strays(sight)]
     finds += [*plays(sight, [*maps, *cart.maps], older_than_days), *leavings(sight)]
@@ -89,12 +90,12 @@ def tidy(
     return TidyReport(finds, judged, remarks)
 
 
-def named_paths(report: SurveyReport) -> dict[str, list[str]]:
-    """Real path of everything entries name, with the ledgers that do."""
+def named_paths(report: SurveyReport, indexes: set[str]) -> dict[str, list[str]]:
+    """Real path of everything entries name, with the ledgers that do; those read by one of `indexes` are passed over."""
     folders: dict[str, str] = {}
     named: dict[str, list[str]] = {}
     for state in report.ledgers:
-        for judgement in state.judgements:
+        for judgement in state.judgements if state.map_name not in indexes else ():
             folder, name = os.path.split(judgement.resolved)
             if folder not in folders:
                 folders[folder] = os.path.realpath(folder)

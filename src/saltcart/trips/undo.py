@@ -138,7 +138,7 @@ def old_texts(trip: Trip, row: LedgerRow, report: UndoReport) -> dict[object, st
     for entry in table.values():
         same = unique.get(entry.new, entry)
         unique[entry.new] = entry if same and same.old == entry.old else None
-    back = Routes(trip.waybill.moves().reversed())
+    back = Routes(trip.waybill.moves().reversed(), trip.waybill.reader())
     changes: dict[object, str] = {}
     for entry in trip.open_ledger(row).entries():
         known = table.get(repointing.key_text(entry.key))
@@ -156,7 +156,7 @@ def newer_text(trip: Trip, row: LedgerRow, entry: Entry, back: Routes, report: U
     home = back.moves.follow(target)
     if home and not original_there(trip, home):
         report.remarks.append(f"{show(row.path)}, {entry.where}: {show(entry.written)} came after the switch and stays at the new place")
-        back = Routes(type(back.moves)([]))
+        back = Routes(type(back.moves)([]), back.reader)
     try:
         return back.new_text(entry, *bases)
     except CannotSpell as error:

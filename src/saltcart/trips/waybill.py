@@ -14,7 +14,8 @@ from saltcart import tomlfile
 from saltcart.errors import BadFile, show
 from saltcart.safefile import replacing
 from saltcart.shelves.walk import FOLDER, Item, Trouble, ignore, walk
-from saltcart.spelling import Move, Moves
+from saltcart.spelling import Meanings, Move, Moves
+from saltcart.trips.reading import Reader
 
 FORMAT = 1
 CARE = ("own", "replaceable")
@@ -24,6 +25,7 @@ SHAPE: dict[str, Any] = {
     "!format": int,
     "draft": str,
     "maps": [str],
+    "means": [str],
     "!shelf": [
         {
             "!name": str,
@@ -149,6 +151,11 @@ class Waybill:
     ledgers: list[LedgerLine] = field(default_factory=list)
     maps: list[str] = field(default_factory=list)
     draft: str = ""
+    means: list[str] = field(default_factory=list)
+
+    def reader(self) -> Reader:
+        """What resolves entries on this trip."""
+        return Reader(Meanings(self.means))
 
     def moves(self) -> Moves:
         """Where paths go on this trip."""
@@ -189,6 +196,8 @@ def render(waybill: Waybill, place: str) -> str:
         document.add("draft", tomlkit.item(waybill.draft).comment("the list of files seen then, kept by Salt Cart"))
     if waybill.maps:
         document.add("maps", tomlkit.item([as_toml_path(path) for path in waybill.maps]).multiline(True))
+    if waybill.means:
+        document.add("means", tomlkit.item(waybill.means).comment("what paths of other systems stand for here"))
     shelves, gathered = tomlkit.aot(), tomlkit.aot()
     for shelf in waybill.shelves:
         (gathered if shelf.gathered else shelves).append(shelf_table(shelf))
@@ -279,7 +288,7 @@ def read(path: str) -> Waybill:
         LedgerLine(absolute(path, "path", row["path"]), row["map"], row.get("rewrite", True), row.get("digest"))
         for row in tables.get("ledger", [])
     ]
-    return Waybill(shelves, ledgers, [from_toml_path(text) for text in tables.get("maps", [])], tables.get("draft", ""))
+    return Waybill(shelves, ledgers, [from_toml_path(text) for text in tables.get("maps", [])], tables.get("draft", ""), tables.get("means", []))
 
 
 def below(waybill: str, text: str) -> str:

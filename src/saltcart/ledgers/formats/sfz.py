@@ -83,7 +83,7 @@ def with_variables(variables: dict[str, str]) -> Escape:
         name = max((name for name in variables if sign.startswith(name)), key=len, default=None)
         return variables[name] + sign[len(name) :] if name else sign
 
-    return Escape(f"sfz {sorted(variables.items())}", re.compile(r"\$\w+|.", re.DOTALL), mean, value_text)
+    return Escape(f"sfz {sorted(variables.items())}", re.compile(r"\$\w+|.", re.DOTALL), mean, value_text, marks="$")
 
 
 def value_text(text: str) -> str:

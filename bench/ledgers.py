@@ -1,0 +1,85 @@
+"""The figures of ledgers: rewriting and judging large ones.  python -m bench.ledgers [FOLDER]"""
+
+import os
+import sqlite3
+import subprocess
+import sys
+import tempfile
+from contextlib import closing
+from pathlib import Path
+
+from bench.timing import show, timed
+
+LINES, ROWS, FILES = 100_000, 1_000_000, 100_000
+REWRITE = """
+import sys
+from saltcart.ledgers import load_map, open_ledger
+from saltcart.spelling import Move, Moves
+from saltcart.trips.routes import Routes
+path, target, *maps = sys.argv[1:]
+ledger, routes = open_ledger(path, [load_map(one) for one in maps]), Routes(Moves([Move("/keel/Sounds", "/lighter/Sounds")]))
+changes = {entry.key: text for entry in ledger.entries() if (text := routes.new_text(entry, "/l", "/l")) is not None}
+ledger.rewrite(target, changes)
+"""
+UPDATE = """
+import shutil, sqlite3, sys
+shutil.copyfile(sys.argv[1], sys.argv[2])
+database = sqlite3.connect(sys.argv[2])
+database.execute("UPDATE tracks SET place = replace(place, '/keel/Sounds/', '/lighter/Sounds/')")
+database.commit()
+"""
+JUDGE = """
+import sys
+from saltcart.ledgers import load_map, open_ledger
+from saltcart.trips.judge import Judge
+print(Judge(headers=False).ledger(open_ledger(sys.argv[1], [load_map(sys.argv[2])])).counts())
+"""
+READ = "import sqlite3, sys; print(sum(1 for _row in sqlite3.connect(sys.argv[1]).execute('SELECT place FROM tracks')))"
+MAP = 'name = "bench"\ncontainer = "sqlite"\n[[entries]]\ntable = "tracks"\ncolumn = "place"\nspelling = "native"\n'
+
+
+def make(folder: Path) -> None:
+    """The ledgers, and the files that the judged one names."""
+    paths = [f"/keel/Sounds/Pack {number % 500}/sound {number}.wav" for number in range(LINES)]
+    (folder / "list.m3u8").write_text("#EXTM3U\n" + "".join(f"{path}\n" for path in paths))
+    tracks = "".join(f"<track><location>file://{path.replace(' ', '%20')}</location><title>t</title></track>\n" for path in paths)
+    (folder / "list.xspf").write_text(f'<?xml version="1.0"?>\n<playlist version="1" xmlns="http://xspf.org/ns/0/"><trackList>\n{tracks}</trackList></playlist>')
+    (folder / "map.toml").write_text(MAP)
+    database(folder / "big.db", (f"/keel/Sounds/Pack {number % 500}/sound {number}.wav" for number in range(ROWS)))
+    for pack in range(500):
+        (folder / f"tree/Pack {pack}").mkdir(parents=True)
+    names = [folder / f"tree/Pack {number % 500}/sound {number}.wav" for number in range(FILES)]
+    for name in names:
+        os.close(os.open(name, os.O_CREAT | os.O_WRONLY))
+    database(folder / "judged.db", (str(names[number % FILES]) for number in range(ROWS)))
+
+
+def database(path: Path, places) -> None:  # noqa: ANN001
+    """A library with one row for each place."""
+    with closing(sqlite3.connect(path)) as library, library:
+        library.execute("CREATE TABLE tracks (id INTEGER PRIMARY KEY, place TEXT, rating INTEGER, plays INTEGER)")
+        library.executemany("INSERT INTO tracks (place, rating, plays) VALUES (?, 3, 7)", ((place,) for place in places))
+
+
+def main() -> int:
+    """Measure; 0 when every figure is kept."""
+    python = [sys.executable, "-c"]
+    with tempfile.TemporaryDirectory(dir=sys.argv[1] if sys.argv[1:] else None) as name:
+        folder = Path(name)
+        make(folder)
+        subprocess.run(["sync"], check=True)
+        kept = []
+        for ledger in ("list.m3u8", "list.xspf"):
+            sed = timed(["sed", "s|/keel/Sounds/|/lighter/Sounds/|", name + "/" + ledger])
+            kept.append(show(f"{ledger} / sed", timed([*python, REWRITE, f"{name}/{ledger}", f"{name}/out"]), sed, 10, 500_000_000))
+        update = timed([*python, UPDATE, f"{name}/big.db", f"{name}/out"], 2)
+        os.unlink(f"{name}/out")
+        ours = timed([*python, REWRITE + "\nimport os; os.unlink(target)", f"{name}/big.db", f"{name}/out", f"{name}/map.toml"], 2)
+        kept.append(show("1,000,000 rows / UPDATE", ours, update, 2.5, 500_000_000))
+        look = timed(f"find '{name}/tree' > /dev/null; {sys.executable} -c \"{READ}\" '{name}/judged.db'")
+        kept.append(show("judging 1,000,000 / find and read", timed([*python, JUDGE, f"{name}/judged.db", f"{name}/map.toml"], 2), look, 2, 500_000_000))
+    return 0 if all(kept) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

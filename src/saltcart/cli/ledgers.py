@@ -1,0 +1,63 @@
+"""saltcart ledgers"""
+
+import argparse
+import os
+
+from saltcart.cart import load
+from saltcart.cli.arguments import add_cart
+from saltcart.cli.documents import ledger_state
+from saltcart.cli.screen import Screen, many, place
+from saltcart.errors import show
+from saltcart.trips.judge import Judgement, LedgerState
+from saltcart.trips.listing import known_kinds, list_entries
+
+SHOWN = 200
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """The ledger to look into."""
+    parser.add_argument("file", nargs="?", metavar="FILE", help="show every entry of this ledger (default: list the kinds that are known)")
+    parser.add_argument("--map", nargs="+", action="extend", default=[], metavar="FILE", help="maps that describe ledgers")
+    parser.add_argument("--means", action="append", default=[], metavar="D:=FOLDER", help="what a drive letter, share or folder of another system is here")
+    parser.add_argument("--all", action="store_true", help=f"show every entry, not only the first {SHOWN}")
+    add_cart(parser)
+
+
+def run(options: argparse.Namespace) -> int:
+    """List kinds, or entries."""
+    screen = Screen(options)
+    cart = load(options.cart)
+    maps = [*options.map, *cart.maps]
+    if not options.file:
+        kinds = known_kinds(maps)
+        screen.table("Ledgers that are known", ("Kind", "Read as", "What"), [(kind.name, kind.container, show(kind.what)) for kind in kinds])
+        screen.say("Any other: describe it with a map (docs/maps.md), or let saltcart learn FILE --against SHELF derive one.")
+        screen.document({"kinds": [{"name": kind.name, "container": kind.container, "what": kind.what, "path": kind.path} for kind in kinds]})
+        return 0
+    state = list_entries(options.file, maps, cart.meanings(options.means))
+    show_entries(screen, state, options.all)
+    screen.document({**ledger_state(state), "listing": [row(one) for one in state.judgements]})
+    return 0 if all(one.verdict == "found" for one in state.judgements) else 1
+
+
+def show_entries(screen: Screen, state: LedgerState, everything: bool) -> None:
+    """The table of entries."""
+    shown = state.judgements if everything else state.judgements[:SHOWN]
+    screen.table(
+        f"{place(state.path)} ({state.map_name})",
+        ("Where", "Verdict", "Spelling", "As written", "Means here", "Why"),
+        [(one.entry.where, one.verdict, one.entry.spelling.name, show(one.entry.written), place(os.path.normpath(one.resolved)), show(one.why)) for one in shown],
+    )
+    if len(shown) < len(state.judgements):
+        screen.say(f"... and {len(state.judgements) - len(shown)} more: --all")
+    found = state.counts()["found"]
+    remote = f"; {many(state.remote, 'web address', 'web addresses')} left alone" if state.remote else ""
+    screen.say(f"{many(len(state.judgements), 'entry', 'entries')}, {found:,} found{remote}.")
+
+
+def row(one: Judgement) -> dict[str, object]:
+    """One entry."""
+    return {
+        "where": one.entry.where, "written": one.entry.written, "spelling": one.entry.spelling.name, "names": one.entry.names,
+        "resolved": one.resolved, "verdict": one.verdict, "why": one.why,
+    }  # fmt: skip

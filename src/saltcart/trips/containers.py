@@ -1,0 +1,192 @@
+"""Every value of a file nobody described, by its place, for each container the file may be."""
+
+import os
+import re
+import sqlite3
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from functools import partial
+
+from saltcart.errors import SaltCartError
+from saltcart.ledgers.containers import chunks, json, lines, plist, xml
+from saltcart.ledgers.kinds import head_of
+from saltcart.ledgers.rules import At
+from saltcart.ledgers.spans import Span
+from saltcart.ledgers.sqlite import claims, quoted, reading, utf16
+from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
+from saltcart.spelling import spelling_named
+
+MOST_VALUES = 5000  # values of one place that are tried
+LARGEST = 256 << 20
+EVERY = (At("**", spelling_named("auto")),)
+
+
+@dataclass(slots=True)
+class Content:
+    """One way to read a file: its container, what a map must say besides, and the values by place."""
+
+    container: str
+    options: dict[str, object]
+    values: dict[str, list[str]] = field(default_factory=dict)
+
+    def entry(self, place: str) -> dict[str, object]:
+        """How a map points at a place."""
+        if self.container != "sqlite":
+            return {"at": place}
+        table, _, column = place.partition(".")
+        return {"table": table, "column": column}
+
+
+@dataclass(frozen=True, slots=True)
+class FolderJoin:
+    """Names in one table whose folders stand in another, with (folder, name) of some rows."""
+
+    table: str
+    column: str
+    by: str
+    folders: str
+    path: str
+    key: str
+    pairs: tuple[tuple[str, str], ...]
+
+
+def contents(path: str) -> Iterator[Content]:
+    """Every reading of the file at `path` that works.  Raises Refused when it cannot be read."""
+    head = head_of(path)
+    if claims(head):
+        yield database_content(path)
+        return
+    with open(path, "rb") as stream:
+        data = stream.read(LARGEST)
+    for options, wrapper in wrappers(data, head):
+        try:
+            inner = wrapper.peel(data)
+        except ValueError:
+            continue
+        for container, more, find in readers(inner):
+            try:
+                yield Content(container, {**options, **more}, by_place(inner, find(inner)))
+            except (ValueError, RecursionError):
+                continue
+
+
+def wrappers(data: bytes, head: bytes) -> list[tuple[dict[str, object], Wrapper]]:
+    """What may be around the content."""
+    if head.startswith(GZIP_MAGIC):
+        return [({"gzip": True}, Gzip())]
+    if head.startswith(ZIP_MAGIC):
+        import io
+        import zipfile
+
+        try:
+            names = zipfile.ZipFile(io.BytesIO(data)).namelist()
+        except zipfile.BadZipFile:
+            return []
+        return [({"member": name}, ZipMember(name)) for name in names if name.lower().endswith((".xml", ".json", ".plist", ".txt", ".toml"))]
+    return [({}, PLAIN)]
+
+
+def readers(data: bytes) -> Iterator[tuple[str, dict[str, object], Callable[[bytes], Sequence[Span]]]]:
+    """The containers that the content may be, by how it begins, the likelier first."""
+    start = data[:256].lstrip(b"\xef\xbb\xbf\xff\xfe \t\r\n\0")
+    if start.startswith((b"bplist00", b"<?xml", b"<")) and (b"plist" in data[:400]):
+        yield "plist", {}, partial(plist.spans, rules=EVERY)
+    elif start.startswith(b"<"):
+        yield "xml", {}, partial(xml.spans, rules=EVERY)
+    elif start.startswith((b"{", b"[")) and data[:1] != b"[" or start.startswith((b'["', b"[{")):
+        yield "json", {}, partial(json.spans, rules=EVERY)
+    if re.fullmatch(rb"[A-Za-z0-9 ]{4}", data[:4]) and b"\0" in data[:64]:
+        for encoding in ("utf-8", "utf-16-be", "utf-16-le"):
+            yield "chunks", {"encoding": encoding}, partial(chunk_spans, encoding=encoding)
+    if b"\0" not in data[:4096]:
+        for kind in ("toml", "ini", "tsv", "csv"):
+            yield kind, {}, partial(lines.spans, kind, rules=EVERY)
+
+
+def chunk_spans(data: bytes, encoding: str) -> Sequence[Span]:
+    """Every payload of a chunk file, whatever chunks hold chunks: a payload that reads as chunks to its end does."""
+    holders: set[str] = set()
+    while True:
+        more = {one.place for one in chunks.chunks(data, frozenset(holders)) if not one.holds and holds_chunks(data, one, holders)}
+        if not more:
+            break
+        holders |= more
+    places = {one.place for one in chunks.chunks(data, frozenset(holders)) if not one.holds}
+    return chunks.spans(data, [At(place, EVERY[0].spelling) for place in sorted(places)], encoding) if places else []
+
+
+def holds_chunks(data: bytes, one: chunks.Chunk, holders: set[str]) -> bool:
+    """Whether the payload of a chunk is chunks from its beginning to its end."""
+    place = one.start
+    order = "little" if chunks.little(data) else "big"
+    while place + 8 <= one.end and re.fullmatch(rb"[A-Za-z0-9 ]{4}", data[place : place + 4]):
+        size = int.from_bytes(data[place + 4 : place + 8], order)
+        place += 8 + size + (size & 1)
+    return one.end - one.start >= 8 and place in (one.end, one.end + 1)
+
+
+def by_place(data: bytes, spans: Sequence[Span]) -> dict[str, list[str]]:
+    """The values of spans by their places, without the numbers that `where` adds."""
+    values: dict[str, list[str]] = {}
+    for span in spans:
+        place = re.sub(r"^line \d+, | \d+$", "", span.where)
+        found = values.setdefault(place, [])
+        if len(found) < MOST_VALUES:
+            try:
+                found.append(span.coding.decode(data[span.start : span.end]))
+            except UnicodeDecodeError:
+                continue
+    return {place: found for place, found in values.items() if found}
+
+
+def database_content(path: str) -> Content:
+    """The text columns of every table of a database, and blobs that are UTF-16 text."""
+    content = Content("sqlite", {})
+    with reading(path) as (connection, _uri):
+        for table, columns in tables(connection):
+            for column in columns:
+                query = f"SELECT {quoted(column)} FROM {quoted(table)} WHERE typeof({quoted(column)}) IN ('text', 'blob') LIMIT {MOST_VALUES}"
+                cells = (cell if isinstance(cell, str) else utf16(cell) for (cell,) in connection.execute(query))
+                if values := [text for text in cells if text]:
+                    content.values[f"{table}.{column}"] = values
+    return content
+
+
+def tables(connection: sqlite3.Connection) -> list[tuple[str, list[str]]]:
+    """The ordinary tables of a database and their columns."""
+    names = connection.execute("SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND sql NOT LIKE 'CREATE VIRTUAL%'")
+    return [(name, [fact[1] for fact in connection.execute(f"PRAGMA table_info({quoted(name)})")]) for (name,) in names.fetchall()]
+
+
+def folder_joins(path: str, content: Content) -> Iterator[FolderJoin]:
+    """Pairs of columns where bare names in one table and folders in another may belong together."""
+    if content.container != "sqlite":
+        return
+    folders = {place for place, values in content.values.items() if any(os.path.isdir(value) for value in values[:50])}
+    names = {place for place, values in content.values.items() if not any("/" in value or "\\" in value for value in values) and any("." in value for value in values)}
+    with reading(path) as (connection, _uri):
+        columns = dict(tables(connection))
+        for name_place in sorted(names):
+            table, _, column = name_place.partition(".")
+            for folder_place in sorted(folders):
+                held, _, place = folder_place.partition(".")
+                for key in columns[held]:
+                    for by in columns[table]:
+                        if (join := joined(connection, table, column, by, held, place, key)) is not None:
+                            yield join
+
+
+def joined(connection: sqlite3.Connection, table: str, column: str, by: str, held: str, place: str, key: str) -> FolderJoin | None:
+    """The join over these columns when its rows lead to files that are there."""
+    if table == held or by == column or key == place:
+        return None
+    query = (
+        f"SELECT f.{quoted(place)}, n.{quoted(column)} FROM {quoted(table)} n JOIN {quoted(held)} f ON f.{quoted(key)} = n.{quoted(by)} "
+        f"WHERE typeof(n.{quoted(column)}) = 'text' AND typeof(f.{quoted(place)}) = 'text' LIMIT {MOST_VALUES}"
+    )
+    try:
+        pairs = tuple(connection.execute(query))
+    except (sqlite3.Error, SaltCartError):
+        return None
+    there = sum(os.path.exists(os.path.join(folder, name)) for folder, name in pairs[:200])
+    return FolderJoin(table, column, by, held, place, key, pairs) if pairs and 2 * there > len(pairs[:200]) else None

@@ -1,0 +1,261 @@
+"""Deriving a map for a ledger nobody described: try every value against what is really on disk.
+
+A value is taken for a path when it resolves in some spelling; a place (column, attribute, key,
+chunk) is taken for one of entries when most of its values do and some lie in the shelves that
+were named.  What merely looks like a path (artwork, where a track was first imported from, log
+lines) is reported, and stands in the map commented out.
+"""
+
+import os
+import re
+import tempfile
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+
+import tomlkit
+
+from saltcart.errors import BadLedger, SaltCartError
+from saltcart.ledgers import load_map, open_ledger
+from saltcart.shelves.audio import kind_of
+from saltcart.spelling import Meanings, Move, Moves, spelling_named
+from saltcart.spelling.moves import tail_below
+from saltcart.trips.containers import Content, FolderJoin, contents, folder_joins
+from saltcart.trips.reading import Reader
+from saltcart.trips.routes import Routes
+
+TRIED = ("native", "uri", "windows", "drive", "relative", "windows-relative", "uri-reference", "auto")
+SEPARATORS = (";", "|", ",", ":")
+# Words in the name of a place that speak of history rather than of where a file is now.
+HISTORY = {
+    "first", "import", "imported", "origin", "original", "added", "source", "previous", "old", "log", "history", "backup",
+    "cover", "art", "artwork", "image", "picture", "icon", "thumb", "thumbnail",
+}  # fmt: skip
+SURE = 0.5  # more than this share of the values must resolve
+
+
+@dataclass(slots=True)
+class Lesson:
+    """What was learnt about one place: how many of its values resolve, how, and whether it goes into the map.
+
+    `entry` is its [[entries]] table; `sure` false leaves it commented out, `why` says why.
+    """
+
+    place: str
+    spelling: str
+    total: int
+    resolved: int
+    sounds: int
+    entry: dict[str, object]
+    sure: bool
+    why: str
+
+
+@dataclass(slots=True)
+class Learnt:
+    """The lessons about one ledger, the map they make, and the proof: entries read back and rewritten on trial."""
+
+    path: str
+    container: str
+    lessons: list[Lesson]
+    map_text: str
+    entries: int = 0
+    rewritten: int = 0
+    trouble: str | None = None
+
+
+@dataclass(slots=True)
+class Ground:
+    """What values are tried against: the shelves, what paths of other systems mean, and what was found on disk so far."""
+
+    folder: str
+    shelves: list[str]
+    reader: Reader
+    seen: dict[str, str | None] = field(default_factory=dict)
+
+    def kind(self, path: str) -> str | None:
+        """Whether `path` is there: file, folder, or None."""
+        if path not in self.seen:
+            there = "\0" not in path and os.path.lexists(path)
+            self.seen[path] = None if not there else "folder" if os.path.isdir(path) else "file" if os.path.isfile(path) else None
+        return self.seen[path]
+
+    def in_shelves(self, path: str) -> bool:
+        """Whether `path` lies in one of the shelves."""
+        real = os.path.realpath(os.path.dirname(path))
+        return any(tail_below(os.path.join(real, os.path.basename(path)), shelf) is not None for shelf in self.shelves)
+
+    def resolve(self, spelling: str, text: str, base: str | None = None) -> str | None:
+        """The path that `text` means in that spelling, if something is there."""
+        form = spelling_named(spelling)
+        start = base or (self.drive() if form.start == "drive" else self.folder)
+        read = form.read(text, start)
+        if read is None:
+            return None
+        path = self.reader.meanings.here(read)
+        path = self.reader.exact(path) if form.folds_case else path
+        return path if self.kind(path) and os.path.normpath(path) != os.path.normpath(start) else None
+
+    def drive(self) -> str:
+        """The top of the drive the ledger lies on."""
+        from saltcart.drives.drive import mount_of
+
+        return mount_of(self.folder)
+
+
+def learn(path: str, against: Sequence[str], means: Sequence[str] = (), name: str | None = None) -> Learnt:
+    """Derive a map for the file at `path`, trying its values against the shelves `against`.
+
+    Raises BadLedger when it is no container that is known.
+    """
+    path = os.path.realpath(os.path.expanduser(path))
+    shelves = [os.path.realpath(os.path.expanduser(shelf)) for shelf in against]
+    ground = Ground(os.path.dirname(path), shelves, Reader(Meanings(means)))
+    best: tuple[int, Content, list[Lesson]] | None = None
+    for content in contents(path):
+        lessons = list(lessons_of(content, ground, path))
+        weight = sum(lesson.resolved for lesson in lessons if lesson.sure)
+        if best is None or weight > best[0]:
+            best = (weight, content, lessons)
+    if best is None:
+        raise BadLedger(path, "is no container that is known here", "A signpost can serve its program; see also saltcart check --traces.")
+    _weight, content, lessons = best
+    learnt = Learnt(path, content.container, lessons, map_text(path, content, lessons, name))
+    if any(lesson.sure for lesson in lessons):
+        prove(learnt, shelves, ground)
+    return learnt
+
+
+def lessons_of(content: Content, ground: Ground, path: str) -> Iterator[Lesson]:
+    """What each place of the content teaches; places whose values never look like paths are passed over."""
+    bases = {place: value for place, values in content.values.items() if len(values) == 1 and (value := folder_value(values[0], ground))}
+    done: set[str] = set()
+    for join in folder_joins(path, content):
+        found = [os.path.join(folder, text) for folder, text in join.pairs]
+        resolved = [one for one in found if ground.kind(one)]
+        if found and len(resolved) > SURE * len(found) and any(map(ground.in_shelves, resolved)):
+            done.add(f"{join.table}.{join.column}")
+            yield joined_lesson(join, found, resolved)
+    for place, values in content.values.items():
+        if place not in done and (lesson := lesson_of(place, values, content, ground, bases)):
+            yield lesson
+
+
+def folder_value(text: str, ground: Ground) -> str | None:
+    """The folder that a single value names, if it does."""
+    paths = (ground.resolve(spelling, text) for spelling in ("native", "uri", "windows"))
+    return next((path for path in paths if path and ground.kind(path) == "folder"), None)
+
+
+def joined_lesson(join: FolderJoin, found: Sequence[str], resolved: Sequence[str]) -> Lesson:
+    """A column of names whose folders stand in another table."""
+    entry = {"table": join.table, "column": join.column, "folder": {"table": join.folders, "column": join.path, "key": join.key, "by": join.by}}
+    sounds = sum(kind_of(one) is not None for one in resolved)
+    why = f"names in the folders of {join.folders}.{join.path}, found by {join.table}.{join.by}"
+    return Lesson(f"{join.table}.{join.column}", "name", len(found), len(resolved), sounds, entry, True, why)
+
+
+def lesson_of(place: str, values: Sequence[str], content: Content, ground: Ground, bases: dict[str, str]) -> Lesson | None:
+    """The lesson of one place, or None when nothing in it is, or looks like, a path."""
+    tried = [(trial, *count(values, ground, *trial)) for trial in trials(place, values, content, bases)]
+    trial, resolved, inside, sounds, folders = max(tried, key=lambda one: (one[1], one[2]))  # the first, when several do as well
+    spelling, base_place, separator, _base = trial
+    total = len(values) if not separator else sum(len(parts_of(value, separator)) for value in values)
+    if not resolved:
+        looks = sum("/" in value or "\\" in value for value in values)
+        if 2 * looks < len(values) or not looks:
+            return None
+        return Lesson(place, "", total, 0, 0, content.entry(place), False, "looks like paths, but none is there")
+    entry = {**content.entry(place), "spelling": spelling}
+    if folders * 2 > resolved:
+        entry["names"] = "folder"
+    if base_place:
+        entry["base_at"] = base_place
+    if separator:
+        entry["separator"] = separator
+    sure, why = judged(place, total, resolved, inside, sounds, folders)
+    return Lesson(place, spelling, total, resolved, sounds, entry, sure, why)
+
+
+def judged(place: str, total: int, resolved: int, inside: int, sounds: int, folders: int) -> tuple[bool, str]:
+    """Whether a place holds entries, and why or why not."""
+    if not inside:
+        return False, "what it names lies in none of the shelves given"
+    if HISTORY & set(re.split(r"[^a-z]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", place.rpartition(".")[2].rpartition("/")[2]).lower())):
+        return False, "its name speaks of artwork, or of where something once came from; uncomment it if programs open these files"
+    if resolved <= SURE * total:
+        return False, "most of its values are not there"
+    if 2 * (sounds + folders) < resolved:
+        return False, "few of these are sounds or folders"
+    return True, ""
+
+
+def trials(place: str, values: Sequence[str], content: Content, bases: dict[str, str]) -> Iterator[tuple[str, str | None, str | None, str | None]]:
+    """The ways to read a place: spelling, place of its base, separator, and the base's folder."""
+    for spelling in TRIED:
+        yield spelling, None, None, None
+    if content.container != "sqlite":
+        for base_place, folder in bases.items():
+            if base_place != place:
+                yield "relative", base_place, None, folder
+                yield "auto", base_place, None, folder
+        for separator in SEPARATORS:
+            if any(separator in value for value in values):
+                yield "native", None, separator, None
+
+
+def parts_of(value: str, separator: str | None) -> list[str]:
+    """The paths in one value."""
+    return [part.strip() for part in value.split(separator) if part.strip()] if separator else [value]
+
+
+def count(values: Sequence[str], ground: Ground, spelling: str, _place: str | None, separator: str | None, base: str | None) -> tuple[int, int, int, int]:
+    """How many paths in the values are there, lie in the shelves, are sounds, are folders."""
+    found = [path for value in values for part in parts_of(value, separator) if (path := ground.resolve(spelling, part, base))]
+    folders = sum(ground.kind(path) == "folder" for path in found)
+    return len(found), sum(map(ground.in_shelves, found)), sum(kind_of(path) is not None for path in found), folders
+
+
+def map_text(path: str, content: Content, lessons: Sequence[Lesson], name: str | None) -> str:
+    """The map as commented TOML."""
+    stem, suffix = os.path.splitext(os.path.basename(path))
+    head = tomlkit.document()
+    head.add(tomlkit.comment(f"Learnt from {os.path.basename(path).encode('utf-8', 'replace').decode()}. Read it, name its program, and keep it with --map or in cart.toml."))
+    head.add("name", name or stem.encode("utf-8", "replace").decode())
+    head.add("container", content.container)
+    for key, value in content.options.items():
+        head.add(key, tomlkit.item(value))
+    head.add(tomlkit.comment('program = "..."   # the process name of its program, which must not run while the ledger changes'))
+    if content.container != "sqlite":
+        known = tomlkit.table()
+        known.add("suffix", [suffix.lower() or os.path.basename(path).lower()])
+        head.add("recognise", known)
+    return tomlkit.dumps(head) + "".join(map(entry_text, lessons))
+
+
+def entry_text(lesson: Lesson) -> str:
+    """One [[entries]] table with its evidence; commented out when it is not sure."""
+    evidence = f"# {lesson.place}: {lesson.resolved:,} of {lesson.total:,} resolve" + (f" as {lesson.spelling}" if lesson.spelling else "")
+    evidence += f" ({lesson.why})" if lesson.why else ""
+    table = tomlkit.dumps({"entries": [lesson.entry]}).strip()
+    lines = table.splitlines() if lesson.sure else [f"# {line}" for line in table.splitlines()]
+    return "\n" + "\n".join([evidence, *lines]) + "\n"
+
+
+def prove(learnt: Learnt, shelves: Sequence[str], ground: Ground) -> None:
+    """Read the ledger back through its map, and rewrite it on trial as if the shelves moved."""
+    with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
+        place = os.path.join(folder, "map.toml")
+        with open(place, "w", encoding="utf-8") as stream:
+            stream.write(learnt.map_text)
+        try:
+            plan = load_map(place)
+            ledger = open_ledger(learnt.path, [plan], plan.name)
+            learnt.entries = sum(1 for _entry in ledger.entries())
+            # To a neighbour of the same drive, so that paths from the drive's top can be written too.
+            routes = Routes(Moves(Move(shelf, f"{shelf}.trial") for shelf in shelves), ground.reader)
+            changes = {entry.key: text for entry in ledger.entries() if (text := routes.new_text(entry, ground.folder, ground.folder)) is not None}
+            ledger.rewrite(os.path.join(folder, "trial"), changes)
+            learnt.rewritten = len(changes)
+        except SaltCartError as error:
+            learnt.trouble = error.what
+

@@ -1,0 +1,37 @@
+"""What one ledger names, entry by entry: where, as written, in which spelling, what it means here, and the verdict."""
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.kinds import TEXT_FORMATS
+from saltcart.spelling import Meanings
+from saltcart.trips.judge import Judge, LedgerState
+from saltcart.trips.reading import Reader
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """One kind of ledger that is known: a built-in format, or a map with its container."""
+
+    name: str
+    container: str
+    what: str
+    path: str | None = None
+
+
+def known_kinds(maps: Sequence[str]) -> list[Kind]:
+    """Every format, and every one of `maps`.  Raises BadFile for a broken map."""
+    formats = [Kind(form.NAME, "format", (form.__doc__ or "").split("\n")[0].rstrip(".")) for form in TEXT_FORMATS]
+    plans = [load_map(path) for path in maps]
+    return formats + [Kind(plan.name, plan.container, f"map of {plan.program}" if plan.program else "map", plan.path) for plan in plans]
+
+
+def list_entries(path: str, maps: Sequence[str], means: Sequence[str] = ()) -> LedgerState:
+    """Every entry of the ledger at `path`, judged.  Raises Refused or BadLedger when it cannot be read."""
+    ledger = open_ledger(os.path.realpath(os.path.expanduser(path)), [load_map(one) for one in maps])
+    state = Judge(headers=False, reader=Reader(Meanings(means))).ledger(ledger)
+    if state.trouble:
+        raise state.trouble
+    return state
