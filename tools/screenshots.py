@@ -24,6 +24,7 @@ PICTURES = {
     "survey": ("", "saltcart survey keel"),
     "drives-table": ("", shlex.join(["saltcart", "drives", *DRIVES, "--for", *SHELVES])),
     "ledgers": ("", "saltcart ledgers; saltcart ledgers 'keel/workstation/night ferry.song'"),
+    "learn": ("", shlex.join(["saltcart", "learn", "keel/player/library.db", "--against", *SHELVES])),
     "tidy": ("", "saltcart tidy keel"),
     "draft": ("", shlex.join(["saltcart", "draft", *SHELVES[:2], "--to", "lighter/Sounds", "-o", "trip.toml"])),
     "move": ("", WORDS),

@@ -6,10 +6,13 @@ from collections.abc import Sequence
 from saltcart.cart import load
 from saltcart.cli.arguments import add_cart, add_ledgers, add_trip
 from saltcart.cli.documents import check_document
-from saltcart.cli.screen import Screen, many, place, size
+from saltcart.cli.screen import Screen, Watch, many, place, size
 from saltcart.cli.survey import show_ledgers
 from saltcart.errors import UsageError, show
+from saltcart.ledgers import load_map
+from saltcart.trips.account import account
 from saltcart.trips.check import CheckReport, LedgerCheck, Problem, check_ledgers, check_trip
+from saltcart.trips.traces import Trace, traces
 from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE, latest
 
 SHOWN = 20
@@ -21,6 +24,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_ledgers(parser)
     add_cart(parser)
     parser.add_argument("--digests", action="store_true", help="read every copy and compare its content, not only its size")
+    parser.add_argument("--traces", nargs="+", metavar="PLACE", help="search these folders for files that still mention the old places of the trip")
     parser.add_argument("--no-headers", action="store_true", help="do not open sounds to see whether their headers parse")
 
 
@@ -37,10 +41,30 @@ def run(options: argparse.Namespace) -> int:
         else:
             name = options.trip or latest(SWITCHED, HAULED, RELEASING, RELEASED, UNDONE)
             report = check_trip(name, headers, options.digests, watch)
+        found = search(report, options, watch)
     show_check(screen, report)
+    show_traces(screen, found)
     screen.say(closing(report))
-    screen.document(check_document(report))
+    listed = [{"path": one.path, "count": one.count, "forms": list(one.forms), "ledger": one.ledger} for one in found]
+    screen.document({**check_document(report), **({"traces": listed} if options.traces else {})})
     return 0 if report.ok else 1
+
+
+def search(report: CheckReport, options: argparse.Namespace, watch: Watch) -> list[Trace]:
+    """The files that still mention the old places of the trip, when asked for."""
+    if not options.traces:
+        return []
+    if not report.trip:
+        raise UsageError("--traces needs a trip: it searches for that trip's old places", "Leave --ledger out.")
+    shelves = account(report.trip).shelves
+    maps = [load_map(path) for path in dict.fromkeys([*options.map, *load(options.cart).maps])]
+    return list(traces([one.shelf.old for one in shelves], options.traces, maps, watch))
+
+
+def show_traces(screen: Screen, found: Sequence[Trace]) -> None:
+    """The table of traces."""
+    rows = [(place(one.path), one.count, ", ".join(one.forms), one.ledger or "no: a signpost must serve its program") for one in found]
+    screen.table("Still mention the old place", ("File", ">Times", "Written as", "Known as a ledger"), rows)
 
 
 def show_check(screen: Screen, report: CheckReport) -> None:

@@ -75,8 +75,7 @@ class Ground:
     def kind(self, path: str) -> str | None:
         """Whether `path` is there: file, folder, or None."""
         if path not in self.seen:
-            there = "\0" not in path and os.path.lexists(path)
-            self.seen[path] = None if not there else "folder" if os.path.isdir(path) else "file" if os.path.isfile(path) else None
+            self.seen[path] = "folder" if os.path.isdir(path) else "file" if os.path.isfile(path) else None
         return self.seen[path]
 
     def in_shelves(self, path: str) -> bool:
@@ -86,6 +85,8 @@ class Ground:
 
     def resolve(self, spelling: str, text: str, base: str | None = None) -> str | None:
         """The path that `text` means in that spelling, if something is there."""
+        if not nameable(text):
+            return None
         form = spelling_named(spelling)
         start = base or (self.drive() if form.start == "drive" else self.folder)
         read = form.read(text, start)
@@ -100,6 +101,14 @@ class Ground:
         from saltcart.drives.drive import mount_of
 
         return mount_of(self.folder)
+
+
+def nameable(text: str) -> bool:
+    """Whether a text could be a file's name at all: what is no path may hold anything."""
+    try:
+        return b"\0" not in os.fsencode(text)
+    except UnicodeEncodeError:
+        return False
 
 
 def learn(path: str, against: Sequence[str], means: Sequence[str] = (), name: str | None = None) -> Learnt:
@@ -161,7 +170,7 @@ def lesson_of(place: str, values: Sequence[str], content: Content, ground: Groun
     spelling, base_place, separator, _base = trial
     total = len(values) if not separator else sum(len(parts_of(value, separator)) for value in values)
     if not resolved:
-        looks = sum("/" in value or "\\" in value for value in values)
+        looks = sum(nameable(value) and "/" in value or "\\" in value for value in values)
         if 2 * looks < len(values) or not looks:
             return None
         return Lesson(place, "", total, 0, 0, content.entry(place), False, "looks like paths, but none is there")

@@ -1,0 +1,101 @@
+"""Every stand-in plays after a move, an undo and a move back; every ledger of theirs is learnt without help; traces are found."""
+
+import gzip
+import os
+import shutil
+from pathlib import Path
+
+from saltcart.demo import studio
+from saltcart.standins import decks, player, sampler, workstation
+from tests.world import WorldCase, cells, tree
+
+SHELVES = ("keel/Sounds/Bell Tones", "keel/Sounds/Fog Voices", "keel/Music/Collection")
+LEDGERS = {
+    "keel/player/library.db": "player", "keel/Music/Collection/portable.decks": "decks", "keel/workstation/night ferry.song": "sessions",
+    "keel/workstation/settings.json": "settings", "keel/workstation/index.db": "index", "keel/sampler/sampler.ini": "sampler",
+}  # fmt: skip
+
+
+class Petrel(WorldCase):
+    def setUp(self):
+        super().setUp()
+        self.studio = self.top / "petrel"
+        studio.build(str(self.studio))
+        self.environment["HOME"] = str(self.studio)
+
+    def lost(self, collection="keel/Music/Collection"):
+        """Everything that any stand-in cannot play."""
+        rows = [
+            *player.play_all(str(self.studio / "keel/player/library.db")), *decks.play_all(str(self.studio / collection / "portable.decks")),
+            *workstation.play_all(str(self.studio / "keel/workstation")), *sampler.play_all(str(self.studio / "keel/sampler/sampler.ini")),
+        ]  # fmt: skip
+        return [os.path.basename(path) for path, why in rows if why]
+
+    def test_all_play_after_a_move_an_undo_and_a_move_back(self):
+        before, libraries = tree(self.studio / "keel", ".db", "monitor feed"), cells(self.studio / "keel/workstation/index.db")
+        self.assertEqual(self.lost(), ["07 Lost at Sea.flac"])
+        words = ("move", *SHELVES, "--to", "lighter/Sounds", "--signpost", "--yes")
+        trip = self.run_json(*words, cwd=self.studio)["trip"]
+        self.assertEqual(self.lost("lighter/Sounds/Collection"), ["07 Lost at Sea.flac"])
+        self.run_program("undo", trip, "--yes", "--drop-copies", cwd=self.studio)
+        self.assertEqual(self.lost(), ["07 Lost at Sea.flac"])
+        self.assertEqual(tree(self.studio / "keel", ".db", "monitor feed"), before)
+        self.assertEqual(cells(self.studio / "keel/workstation/index.db"), libraries)
+        trip = self.run_json(*words[:-2], "--map", "maps/sampler.toml", "--yes", cwd=self.studio)["trip"]
+        self.run_program("release", trip, "--yes", cwd=self.studio)
+        for shelf, target in zip(SHELVES, ("keel/Sounds", "keel/Sounds", "keel/Music")):
+            self.run_program("move", f"lighter/Sounds/{os.path.basename(shelf)}", "--to", target, "--yes", "--ledger", *LEDGERS_OUTSIDE, "--map", "maps/sampler.toml", cwd=self.studio)
+        self.assertEqual(self.lost(), ["07 Lost at Sea.flac"])
+        after = tree(self.studio / "keel", ".db", "monitor feed")
+        session = b"workstation/night ferry.song"
+        self.assertEqual({name for name in {**after, **before} if after.get(name) != before.get(name)} - {session}, set())
+
+    def test_every_ledger_is_learnt_without_help(self):
+        for ledger, name in LEDGERS.items():
+            with self.subTest(ledger):
+                out = self.top / f"{name}.toml"
+                learnt = self.run_json("learn", ledger, "--against", *SHELVES, "-o", str(out), cwd=self.studio)
+                by_hand = self.run_json("ledgers", ledger, "--map", f"maps/{name}.toml", "--cart", str(self.no_cart()), status=None, cwd=self.studio)
+                by_map = self.run_json("ledgers", ledger, "--map", str(out), "--cart", str(self.no_cart()), status=None, cwd=self.studio)
+                key = lambda one: (one["resolved"], one["verdict"])  # noqa: E731
+                self.assertEqual(sorted(map(key, by_map["listing"])), sorted(map(key, by_hand["listing"])))
+                self.assertEqual((learnt["trouble"], learnt["entries"]), (None, len(by_hand["listing"])))
+        decoy = next(one for one in self.run_json("learn", "keel/player/library.db", "--against", *SHELVES, cwd=self.studio)["lessons"] if "first" in one["place"])
+        self.assertEqual((decoy["sure"], decoy["resolved"]), (False, 22))
+
+    def no_cart(self):
+        """A configuration that says nothing."""
+        path = self.top / "none.toml"
+        path.touch()
+        return path
+
+    def test_what_cannot_be_learnt(self):
+        for name, data in (("noise.bin", bytes(range(256)) * 20), ("words.txt", b"no path here\n" * 9), ("bad.gz", b"\x1f\x8bxx")):
+            path = self.top / name
+            path.write_bytes(data)
+            done = self.run_program("learn", str(path), "--against", SHELVES[0], status=None, cwd=self.studio)
+            self.assertIn(done.returncode, (1, 3), done.stderr)
+        self.run_program("learn", "keel/player/library.db", "--against", "nowhere", status=3, cwd=self.studio)
+
+    def test_traces_of_the_old_place(self):
+        place = str(self.studio / SHELVES[0])
+        config = self.top / "config"
+        config.mkdir()
+        (config / "a.cfg").write_text(f"x={place}/y\nz={place} Extra/no\n")
+        (config / "b.bin").write_bytes(b"\1\2" + place.encode("utf-16-le") + b"\\\0" + b"\3")
+        (config / "c.gz").write_bytes(gzip.compress(place.replace(" ", "%20").encode() + b"/a"))
+        (config / "d.json").write_text('"' + place.replace("/", "\\/") + '"')
+        (config / "e.m3u8").write_text(f"{place}/low.wav\n")
+        (config / "f.txt").write_text(place + " Extra")
+        trip = self.run_json("move", SHELVES[0], "--to", "lighter/Sounds", "--yes", cwd=self.studio)["trip"]
+        found = {os.path.basename(one["path"]): one for one in self.run_json("check", trip, "--traces", str(config), cwd=self.studio)["traces"]}
+        self.assertEqual({name: (one["count"], one["forms"][0], one["ledger"]) for name, one in found.items()}, {
+            "a.cfg": (1, "UTF-8", None), "b.bin": (1, "UTF-16", None), "c.gz": (1, "percent-encoded", None), "d.json": (1, "escaped", None), "e.m3u8": (1, "UTF-8", "m3u"),
+        })  # fmt: skip
+        self.run_program("check", "--ledger", str(config / "e.m3u8"), "--traces", str(config), status=2)
+        shutil.rmtree(config)
+        self.assertFalse(Path(config).exists())
+
+
+LEDGERS_OUTSIDE = ("keel/player/library.db", "keel/lists/saturday night.m3u8", "keel/lists/mooring.m3u8", "keel/lists/old glasses.m3u",
+                   "keel/workstation/settings.json", "keel/workstation/index.db", "keel/workstation/night ferry.song", "keel/sampler/sampler.ini")  # fmt: skip
