@@ -44,8 +44,8 @@ def facts_of(source: str, filesystem: str, sys: str = "/sys") -> Facts:
 
 
 def is_virtual(disk: str) -> bool:
-    """Whether a block device is made of others or of nothing (loop, mapper, memory): its own flag says little."""
-    return "/virtual/" in disk
+    """Whether a block device is made of others, of nothing (loop, mapper, memory) or lent by a host: its own flag says little."""
+    return "/virtual/" in disk or "/virtio" in disk
 
 
 def bus_speed(disk: str) -> int | None:

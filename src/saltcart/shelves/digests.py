@@ -20,7 +20,8 @@ def digest_file(path: str, past_cache: bool = False, tell: Callable[[int], None]
         if past_cache:
             # The system forgets its copy of a flushed file, so that the reads below ask the drive.
             os.posix_fadvise(handle, 0, 0, os.POSIX_FADV_DONTNEED)
-        while block := os.read(handle, CHUNK):
+        piece = min(CHUNK, os.fstat(handle).st_size + 1)  # asking for more than there is costs as much as reading it
+        while block := os.read(handle, piece):
             worker.update(block)
             if tell:
                 tell(len(block))

@@ -6,6 +6,7 @@ import sqlite3
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import partial
+from itertools import product
 
 from saltcart.errors import SaltCartError
 from saltcart.ledgers.containers import chunks, json, lines, plist, xml
@@ -166,14 +167,11 @@ def folder_joins(path: str, content: Content) -> Iterator[FolderJoin]:
     names = {place for place, values in content.values.items() if not any("/" in value or "\\" in value for value in values) and any("." in value for value in values)}
     with reading(path) as (connection, _uri):
         columns = dict(tables(connection))
-        for name_place in sorted(names):
-            table, _, column = name_place.partition(".")
-            for folder_place in sorted(folders):
-                held, _, place = folder_place.partition(".")
-                for key in columns[held]:
-                    for by in columns[table]:
-                        if (join := joined(connection, table, column, by, held, place, key)) is not None:
-                            yield join
+        for name_place, folder_place in product(sorted(names), sorted(folders)):
+            (table, _, column), (held, _, place) = name_place.partition("."), folder_place.partition(".")
+            for key, by in product(columns[held], columns[table]):
+                if (join := joined(connection, table, column, by, held, place, key)) is not None:
+                    yield join
 
 
 def joined(connection: sqlite3.Connection, table: str, column: str, by: str, held: str, place: str, key: str) -> FolderJoin | None:
