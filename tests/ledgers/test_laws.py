@@ -1,0 +1,70 @@
+"""For each kind of container: any name that it can hold comes back, and what surrounds it does not change."""
+
+import json
+import plistlib
+import tempfile
+import tomllib
+import unittest
+from pathlib import Path
+from xml.etree import ElementTree
+
+from hypothesis import given
+from hypothesis import strategies as some
+
+from saltcart.errors import CannotSpell
+from saltcart.ledgers import load_map, open_ledger
+
+NAMES = some.text(some.characters(exclude_characters="\0", exclude_categories=("Cs",)), min_size=1, max_size=20)
+BEFORE = some.sampled_from(["/keel/a b.wav", "/keel/é & <x> 'q'.wav", '/keel/"q" \\ %41.wav', "/keel/ünï\t.wav"])
+
+
+def xml_of(text):
+    """An XML document with one value, as a careful writer writes it."""
+    root = ElementTree.Element("r")
+    ElementTree.SubElement(root, "p", {"file": text}).text = "x"
+    return ElementTree.tostring(root, "utf-8", xml_declaration=True)
+
+
+# Container: how its map points, a maker of documents, and an independent reader of the value.
+KINDS = {
+    "xml": ('at = "r/p/@file"', xml_of, lambda data: ElementTree.fromstring(data)[0].get("file")),
+    "json": ('at = "a/*/file"', lambda text: json.dumps({"a": [{"file": text, "n": 1.50}], "b": text}).encode(), lambda data: json.loads(data)["a"][0]["file"]),
+    "toml": ('at = "t/file"', lambda text: f"# x\n[t]\nfile = {json.dumps(text)} # y\n".encode(), lambda data: tomllib.loads(data.decode())["t"]["file"]),
+    "csv": ('at = "file"', lambda text: 'n,file\r\n1,"{}"\r\n'.format(text.replace('"', '""')).encode(), lambda data: data.decode().split(",", 2)[2][1:-3].replace('""', '"')),
+    "plist": ('at = "file"', lambda text: plistlib.dumps({"file": text, "n": 3}, fmt=plistlib.FMT_BINARY), lambda data: plistlib.loads(data)["file"]),
+}  # fmt: skip
+
+
+class Laws(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        folder = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(folder.cleanup)
+        cls.folder = Path(folder.name)
+        cls.maps = {}
+        for kind, (at, _make, _read) in KINDS.items():
+            path = cls.folder / f"{kind}.toml"
+            path.write_text(f'name = "{kind}"\ncontainer = "{kind}"\n[recognise]\nsuffix = [".{kind}"]\n[[entries]]\n{at}\nspelling = "native"\n')
+            cls.maps[kind] = load_map(str(path))
+
+    @given(some.sampled_from(sorted(KINDS)), BEFORE, NAMES)
+    def test_what_is_written_is_what_an_independent_reader_reads(self, kind, before, name):
+        _at, make, read = KINDS[kind]
+        if kind in ("toml", "csv") and "\t" in before:
+            before = before.replace("\t", "")
+        path, target = self.folder / f"x.{kind}", self.folder / "out"
+        path.write_bytes(make(before))
+        ledger = open_ledger(str(path), [self.maps[kind]])
+        (entry,) = ledger.entries()
+        self.assertEqual(entry.written, before)
+        wanted = f"/lighter/{name}"
+        try:
+            ledger.rewrite(str(target), {entry.key: wanted})
+        except CannotSpell:
+            self.assertTrue(any(sign < " " or sign in '"\x7f\x85\u2028\ufffe\uffff\ufdd0' or not sign.isprintable() for sign in name), repr(name))
+            return
+        self.assertEqual(read(target.read_bytes()), wanted)
+        path.write_bytes(target.read_bytes())
+        again = open_ledger(str(path), [self.maps[kind]])
+        again.rewrite(str(target), {next(again.entries()).key: before})
+        self.assertEqual(read(target.read_bytes()), before)

@@ -1,0 +1,166 @@
+"""Drives that fill, fail, lie and vanish; originals that change: a clear word, and nothing lost."""
+
+import errno
+import os
+import subprocess
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from filelock import FileLock
+
+import saltcart
+from saltcart.errors import Refused, Stopped
+from saltcart.trips import copying
+from saltcart.trips.trip import names
+from tests.world import WorldCase, tree, wav
+
+
+class Faults(WorldCase):
+    def setUp(self):
+        super().setUp()
+        for number in range(6):
+            wav(self.shelf / f"{number}.wav", number)
+        self.originals = tree(self.keel)
+        self.enterContext(mock.patch.dict(os.environ, self.environment))
+        self.waybill = str(self.top / "w.toml")
+        self.run_program("draft", str(self.shelf), "--to", str(self.lighter), "-o", self.waybill)
+        self.place = self.lighter / "Bell Tones"
+
+    def haul_stops(self, words):
+        """The haul stops part-way with these words, originals as they were, no half file under a real name; the trip."""
+        with self.assertRaisesRegex(Stopped, words) as caught:
+            saltcart.haul_waybill(self.waybill)
+        self.assertEqual(tree(self.keel), self.originals)
+        for path in self.place.glob("*.wav"):
+            self.assertEqual(path.read_bytes(), (self.shelf / path.name).read_bytes())
+        self.assertEqual(list(self.place.glob(".saltcart-*")), [])
+        self.stopped = caught.exception
+        return names()[-1]
+
+    def goes_on(self, trip):
+        """The same command goes on to the end."""
+        saltcart.haul(trip)
+        self.assertEqual(tree(self.place), tree(self.shelf))
+        self.assertEqual(saltcart.account(trip).state, "hauled")
+
+    def test_an_original_that_cannot_be_read(self):
+        real = copying.read_source
+
+        def failing(handle, size):
+            if os.readlink(f"/proc/self/fd/{handle}").endswith("/3.wav"):
+                raise copying.SourceTrouble("cannot be read (Input/output error)")
+            return real(handle, size)
+
+        with mock.patch.object(copying, "read_source", failing):
+            trip = self.haul_stops("1 file")
+            self.assertIn("3.wav", self.stopped.details[0])
+            self.assertEqual(len(list(self.place.glob("*.wav"))), 5)
+            with self.assertRaisesRegex(Refused, "hauling"):
+                saltcart.repoint(trip)
+        self.goes_on(trip)
+
+    def test_an_original_that_changes_while_it_is_copied(self):
+        real = copying.read_source
+
+        def changing(handle, size):
+            block = real(handle, size)
+            if os.readlink(f"/proc/self/fd/{handle}").endswith("/2.wav") and block:
+                os.utime(self.shelf / "2.wav", ns=(1, 1))
+            return block
+
+        with mock.patch.object(copying, "read_source", changing):
+            trip = self.haul_stops("1 file")
+        self.assertIn("changed while it was copied", self.stopped.details[0])
+        self.originals = tree(self.keel)
+        self.goes_on(trip)
+
+    def test_a_bit_that_flips_once_is_mended_and_one_that_flips_always_is_reported(self):
+        real, lies = copying.digest_file, []
+
+        def lying(path, **options):
+            lies.append(path)
+            return "0" * 64 if len(lies) in self.when else real(path, **options)
+
+        self.when = {2}
+        with mock.patch.object(copying, "digest_file", lying):
+            trip, _report = saltcart.haul_waybill(self.waybill)
+        self.assertEqual(len(lies), 7)
+        self.goes_on(trip)
+        saltcart.undo(trip, drop_copies=True)
+        self.waybill = str(self.top / "w2.toml")
+        self.run_program("draft", str(self.shelf), "--to", str(self.lighter), "-o", self.waybill)
+        lies.clear()
+        self.when = {3, 7, 4}
+        with mock.patch.object(copying, "digest_file", lying):
+            trip = self.haul_stops("1 file|2 file")
+        self.assertIn("drive may be failing", self.stopped.details[0])
+        self.goes_on(trip)
+
+    def test_a_drive_that_fails_while_it_is_written(self):
+        for number, code in enumerate((errno.EIO, errno.ENOSPC, errno.EROFS)):
+            real = os.write
+            with self.subTest(code), mock.patch.object(copying.os, "write", side_effect=[real, OSError(code, os.strerror(code))]) as write:
+                write.side_effect = [OSError(code, os.strerror(code))]
+                trip = self.haul_stops("stopped the copying")
+                self.assertEqual(len(names()), 1, number)
+        self.goes_on(trip)
+
+    def test_a_mount_that_vanishes_leaves_a_folder_where_nothing_is_written(self):
+        real, marker = copying.copy_group, self.lighter / ".saltcart-drive.toml"
+
+        def pulling(*arguments):
+            real(*arguments)
+            marker.rename(self.top / "marker")
+
+        with mock.patch("saltcart.trips.haul.copy_group", pulling), mock.patch("saltcart.trips.haul.GROUP_FILES", 2):
+            with self.assertRaisesRegex(Refused, "not on the drive of the waybill"):
+                saltcart.haul_waybill(self.waybill)
+        self.assertEqual(len(list(self.place.glob("*.wav"))), 2)
+        (self.top / "marker").rename(marker)
+
+    def test_another_program_at_the_same_trip(self):
+        trip, _report = saltcart.haul_waybill(self.waybill)
+        with FileLock(self.top / "home" / "trips" / trip / "lock"):
+            self.assertIn("Another saltcart", self.run_program("repoint", trip, "--yes", status=3).stderr)
+        self.run_program("repoint", trip, "--yes")
+
+    def test_something_stands_in_the_way_of_an_undo(self):
+        trip, _report = saltcart.haul_waybill(self.waybill)
+        saltcart.repoint(trip)
+        wav(self.shelf / "made anew by a program.wav")
+        self.assertIn("Something else now stands", self.run_program("undo", trip, "--yes", status=3).stderr)
+        (self.shelf / "made anew by a program.wav").unlink()
+        self.run_program("undo", trip, "--yes")
+        self.assertEqual(tree(self.keel), self.originals)
+
+    def test_originals_that_were_moved_away_are_asked_for(self):
+        trip, _report = saltcart.haul_waybill(self.waybill)
+        saltcart.repoint(trip)
+        aside = next((self.keel / "Sounds").glob(".*.set-aside-*"))
+        aside.rename(self.top / "elsewhere")
+        for command in ("undo", "release"):
+            self.assertIn("originals are not at", self.run_program(command, trip, "--yes", status=3).stderr)
+        (self.top / "elsewhere").rename(aside)
+        self.run_program("release", trip, "--yes")
+
+    @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
+    def test_a_real_drive_that_fills(self):
+        stick = self.top / "stick"
+        stick.mkdir()
+        subprocess.run(["mount", "-t", "tmpfs", "-o", "size=64k", "none", str(stick)], check=True)
+        self.addCleanup(subprocess.run, ["umount", str(stick)], capture_output=True)
+        self.waybill, self.place = str(self.top / "stick.toml"), stick / "Bell Tones"
+        self.run_program("draft", str(self.shelf), "--to", str(stick), "-o", self.waybill)
+        real = copying.flush_files
+
+        def filling(*arguments):
+            Path(stick, "filler").write_bytes(bytes(52 << 10))
+            return real(*arguments)
+
+        with mock.patch.object(copying, "flush_files", filling), mock.patch("saltcart.trips.haul.GROUP_FILES", 1):
+            trip = self.haul_stops("No space left")
+        done = self.run_program("haul", trip, status=3)
+        self.assertIn("bytes free", done.stderr)
+        (stick / "filler").unlink()
+        self.goes_on(trip)

@@ -1,0 +1,114 @@
+"""Verdicts: found, offline, missing, altered, unreadable, each for its reason; and "plug it in" told from "it is gone"."""
+
+import json
+import os
+from pathlib import Path
+from unittest import mock
+
+import soundfile
+
+from saltcart.cart import KnownDrive
+from saltcart.drives import known
+from saltcart.drives.known import Presence
+from saltcart.ledgers.base import Entry
+from saltcart.shelves.audio import header_trouble
+from saltcart.shelves.headers import read_header
+from saltcart.spelling import spelling_named
+from saltcart.trips.judge import Judge
+from tests.world import WorldCase, wav
+
+
+class Verdicts(WorldCase):
+    def setUp(self):
+        super().setUp()
+        self.enterContext(mock.patch.dict(os.environ, self.environment))
+
+    def verdict(self, path, **options):
+        """Verdict and reason for one path."""
+        found = Judge(**options).entry(Entry(0, "", str(path), spelling_named("auto")), str(self.keel))
+        return found.verdict, found.why
+
+    def test_each_verdict_and_its_reason(self):
+        wav(self.keel / "good.wav")
+        (self.keel / "broken.wav").write_bytes(b"RIFF....")
+        (self.keel / "empty.flac").touch()
+        (self.keel / "notes.txt").write_text("any text")
+        os.symlink("gone", self.keel / "dangling.wav")
+        os.symlink(self.top / "off" / "x.wav", self.keel / "post.wav")
+        os.mkfifo(self.keel / "pipe.wav")
+        ballast = KnownDrive("marker:off", "ballast", mount=str(self.top / "off"))
+        cases = [
+            ("good.wav", "found", ""), ("notes.txt", "found", ""), ("broken.wav", "unreadable", "does not open as WAV"), ("empty.flac", "unreadable", "is empty"),
+            ("gone.wav", "missing", "no such file"), ("no/such/x.wav", "missing", f"no folder no in {self.keel}"), ("dangling.wav", "missing", "leads nowhere"),
+            ("pipe.wav", "unreadable", "is a pipe"), ("x" * 300, "unreadable", "too long"), (str(self.top / "off" / "y.wav"), "offline", "ballast is not connected"),
+            ("post.wav", "offline", "ballast is not connected"), (f"{self.keel}/good.wav/x", "missing", ""), ("E:\\x.wav", "offline", "nobody has said what E:"),
+        ]  # fmt: skip
+        for path, verdict, why in cases:
+            with self.subTest(path):
+                found = self.verdict(path, presence=Presence([ballast]))
+                self.assertEqual(found[0], verdict)
+                self.assertIn(why, found[1])
+        self.assertEqual(self.verdict("broken.wav", headers=False)[0], "found")
+        self.assertEqual(self.verdict("good.wav", signposts=[str(self.keel)]), ("found", "goes through a signpost"))
+        self.assertEqual(self.verdict("good.wav", wrong={f"{self.keel}/good.wav": ("altered", "x")}), ("altered", "x"))
+
+    def test_a_drive_that_is_now_elsewhere_or_back(self):
+        away = KnownDrive("marker:test-lighter", "lighter", mount=str(self.top / "old place"))
+        path = self.top / "old place" / "x.wav"
+        self.assertEqual(self.verdict(path, presence=Presence([away]))[0], "offline")
+        os.symlink(self.lighter, self.top / "old place")
+        self.assertEqual(self.verdict(path, presence=Presence([away]))[0], "missing")
+
+    def test_places_for_mounts_where_nothing_is_mounted(self):
+        folder = self.top / "media"
+        (folder / "stick").mkdir(parents=True)
+        (folder / "full").mkdir()
+        (folder / "full" / "x").touch()
+        table = self.top / "fstab"
+        table.write_text(f"# x\nUUID=1 {self.top}/nas\\040box nfs 0 0\nUUID=2 / ext4 0 0\nbroken\n")
+        with mock.patch.object(known, "MOUNT_FOLDERS", (str(folder),)):
+            self.assertIn("stick is not connected", known.unmounted(str(folder / "stick" / "a.wav")))
+            self.assertIn("gone is not connected", known.unmounted(str(folder / "gone" / "a.wav")))
+            self.assertIsNone(known.unmounted(str(folder / "full" / "a.wav")))
+            self.assertIsNone(known.unmounted(str(self.keel / "a.wav")))
+            with mock.patch.object(known, "is_user", lambda name: name == "full"):
+                self.assertIn("usb is not connected", known.unmounted(str(folder / "full" / "usb" / "a.wav")))
+        self.assertEqual(known.configured_mounts(str(table)), [f"{self.top}/nas box"])
+        self.assertEqual(known.configured_mounts(str(self.top / "none")), [])
+
+    def test_drives_are_remembered(self):
+        self.run_program("draft", str(self.fill()), "--to", str(self.lighter), "-o", str(self.top / "w.toml"))
+        facts = json.loads((self.top / "home" / "drives.json").read_text())
+        self.assertEqual({fact["name"] for fact in facts.values()}, {"keel", "lighter"})
+        (self.top / "home" / "drives.json").write_text("{ broken")
+        self.assertEqual(known.remembered(), {})
+
+    def fill(self):
+        """A shelf with one sound."""
+        wav(self.shelf / "x.wav")
+        return self.shelf
+
+    def test_headers_of_each_kind(self):
+        samples, rate = soundfile.read(self.fill() / "x.wav")
+        for name in ("x.flac", "x.ogg", "x.aiff", "x.mp3"):
+            soundfile.write(self.keel / name, samples, rate)
+            header = read_header(str(self.keel / name))
+            self.assertIsNone(header.trouble, name)
+            self.assertEqual((header.rate, header.channels), (44100, 1), name)
+            (self.keel / f"bad-{name}").write_bytes(b"no sound at all, but long enough to be looked at" * 9)
+            self.assertIsNotNone(header_trouble(str(self.keel / f"bad-{name}")), name)
+        self.assertIn("No such file", read_header(str(self.keel / "gone.wav")).trouble)
+
+    def test_a_check_without_a_trip_is_strict(self):
+        self.fill()
+        lists = self.keel / "l.m3u8"
+        lists.write_text(f"{self.shelf}/x.wav\n")
+        self.run_program("check", "--ledger", str(lists))
+        with open(lists, "a") as stream:
+            stream.write("gone.wav\n")
+        self.run_program("check", "--ledger", str(lists), status=1)
+        Path(self.shelf / "x.wav").write_bytes(b"RIFF")
+        report = self.run_json("check", "--ledger", str(lists), status=1)
+        self.assertEqual((report["entries"]["unreadable"], report["entries"]["missing"]), (1, 1))
+        self.assertEqual(self.run_json("check", "--ledger", str(lists), "--no-headers", status=1)["entries"]["unreadable"], 0)
+        self.run_program("check", "zzzz", "--ledger", str(lists), status=2)
