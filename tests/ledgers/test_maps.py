@@ -7,7 +7,6 @@ import plistlib
 import sqlite3
 import struct
 import time
-import unittest
 import zipfile
 from contextlib import closing
 from pathlib import Path

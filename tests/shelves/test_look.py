@@ -168,6 +168,19 @@ class Shapes(WorldCase):
         self.assertEqual(os.waitpid(child, 0)[1], 0)
 
 
+class Defaults(WorldCase):
+    def test_places_by_default_and_a_shelf_whose_drive_is_away(self):
+        wav(self.top / "user" / "Music" / "Album" / "x.wav")
+        wav(self.top / "user" / "Samples" / "Kit" / "x.wav", 4)
+        cart = self.top / "cart.toml"
+        cart.write_text('places = ["keel"]\n[[shelf]]\npath = "away/Tapes"\n[[shelf]]\npath = "keel/Deep/er/Shelf"\nname = "Mine"\ncare = "replaceable"\n')
+        wav(self.keel / "Deep" / "er" / "Shelf" / "Pack" / "x.wav")
+        report = self.run_json("survey")
+        self.assertEqual({shelf["name"]: shelf["care"] for shelf in report["shelves"]}, {"Mine": "replaceable", "Album": "own", "Kit": "own"})
+        self.assertEqual([(one["kind"], one["path"], one["what"]) for one in report["findings"]], [("place", str(self.top / "away/Tapes"), "is not there")])
+        self.run_program("survey", str(self.top / "away/Tapes"), status=3)
+
+
 class Details(WorldCase):
     def test_copies_are_told_by_content(self):
         big = bytes(range(256)) * 1024

@@ -82,7 +82,7 @@ class Drafts(WorldCase):
         waybill = self.top / "w.toml"
         report = self.run_json("draft", str(self.shelf), "--to", str(self.lighter), "-o", str(waybill))
         self.assertEqual({os.path.basename(ledger["path"]) for ledger in report["ledgers"]}, {"last.m3u8", "library.db", "inside.m3u8"})
-        self.assertEqual(report["searched"], [str(self.top / "user" / ".config")])
+        self.assertEqual(report["searched"], [str(cart), str(self.top / "user" / ".config")])
         rooms = {drive["name"]: drive for drive in report["drives"]}
         self.assertGreater(rooms["keel"]["free_after_release_bytes"], rooms["keel"]["free_bytes"])
         self.assertLess(rooms["lighter"]["free_after_haul_bytes"], rooms["lighter"]["free_bytes"])

@@ -96,7 +96,8 @@ def show_drives(screen: Screen, fits: Sequence[Fit], cart: Cart, load_: Load | N
         drive = fit.drive
         row = [show(drive.name), place(drive.mount), show(drive.filesystem) or "unknown", kind(drive, cart), size(drive.total_bytes), size(drive.free_bytes)]
         if load_:
-            row += [verdict(fit, load_), size(fit.need_bytes), size(fit.free_after_bytes) if fit.free_after_bytes >= 0 else "none", duration(fit.seconds)]
+            left = max(0, fit.free_after_bytes or 0)
+            row += [verdict(fit, load_), size(fit.need_bytes or 0), size(left) if left else "none", duration(fit.seconds or 0)]
         rows.append(row)
     screen.table("Drives", columns, rows)
     for fit in fits:

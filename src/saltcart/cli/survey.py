@@ -10,6 +10,7 @@ from saltcart.cli.arguments import add_cart, add_ledgers
 from saltcart.cli.documents import ledger_state
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
+from saltcart.shelves.headers import HeaderSums
 from saltcart.shelves.pile import Heap, packs
 from saltcart.trips.judge import LedgerState
 from saltcart.trips.survey import SurveyedShelf, SurveyReport, read_shelf_headers, survey
@@ -122,7 +123,7 @@ def whereabouts(shelf: SurveyedShelf) -> str:
 
 def header_row(shelf: SurveyedShelf) -> tuple[str | int, ...]:
     """What the headers of one shelf say."""
-    found = shelf.headers
+    found = shelf.headers or HeaderSums()
 
     def listed(counts: dict[int, int], unit: str = "") -> str:
         return ", ".join(f"{value:,}{unit} ({count})" for value, count in sorted(counts.items()))
@@ -194,7 +195,7 @@ def shelf_document(report: SurveyReport, number: int, depth: int) -> dict[str, o
         **heap_document(shelf.heap),
         "packs": [{"path": heap.path, "level": level, **heap_document(heap)} for level, heap in packs(shelf.heap, depth)],
         "leant_on_by": {report.ledgers[ledger].path: count for (ledger, one), count in sorted(report.leans.items()) if one == number},
-        **({"headers": header_document(shelf)} if shelf.headers else {}),
+        **({"headers": header_document(shelf.headers)} if shelf.headers else {}),
     }
 
 
@@ -207,9 +208,8 @@ def heap_document(heap: Heap) -> dict[str, object]:
     }  # fmt: skip
 
 
-def header_document(shelf: SurveyedShelf) -> dict[str, object]:
+def header_document(found: HeaderSums) -> dict[str, object]:
     """What the headers of one shelf say."""
-    found = shelf.headers
     return {
         "duration_seconds": round(found.seconds, 3), "longest_seconds": round(found.longest_seconds, 3), "sample_rates_hz": dict(found.rates),
         "channels": dict(found.channels), "bits": dict(found.bits), "tagged_files": found.tagged, "unreadable_files": len(found.troubles),

@@ -103,7 +103,7 @@ def make_recordings(folder: Path) -> None:
 
 def make_collection(shelf: Path) -> list[tuple[str, str, str]]:
     """Tagged tracks by artist and album: path, title and artist of each."""
-    tracks = []
+    tracks: list[tuple[str, str, str]] = []
     for artist, album, titles in TITLES:
         folder = shelf / artist / album
         folder.mkdir(parents=True)

@@ -3,6 +3,7 @@
 import os
 from collections import defaultdict
 from collections.abc import Callable, Hashable, Iterable, Sequence
+from functools import partial
 
 from blake3 import blake3
 
@@ -27,7 +28,7 @@ def duplicates(files: Iterable[tuple[str, int, Hashable]], trouble: Trouble = ig
     total = sum(len(paths) for _size, paths in candidates)
     groups, done = [], 0
     for size, paths in candidates:
-        for alike in split(paths, lambda path: ends(path, size), trouble):
+        for alike in split(paths, partial(ends, size=size), trouble):
             groups += split(alike, digest_file, trouble) if size > 2 * END else [alike]
         done += len(paths)
         progress(Tick("compare sounds", paths[-1], done, total))

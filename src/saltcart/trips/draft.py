@@ -208,6 +208,7 @@ def gather_ledgers(request: Request, waybill: Waybill, scout: "Scout", progress:
     if request.ledgers:
         return ledgers, []
     elsewhere, searched = usual_ledgers(request.cart, scout.maps, progress)
+    searched = [*filter(None, [request.cart.path]), *searched]
     for path in elsewhere:
         if path not in scout.found:
             try:

@@ -157,7 +157,7 @@ def folder_value(text: str, ground: Ground) -> str | None:
 
 def joined_lesson(join: FolderJoin, found: Sequence[str], resolved: Sequence[str]) -> Lesson:
     """A column of names whose folders stand in another table."""
-    entry = {"table": join.table, "column": join.column, "folder": {"table": join.folders, "column": join.path, "key": join.key, "by": join.by}}
+    entry: dict[str, object] = {"table": join.table, "column": join.column, "folder": {"table": join.folders, "column": join.path, "key": join.key, "by": join.by}}
     sounds = sum(kind_of(one) is not None for one in resolved)
     why = f"names in the folders of {join.folders}.{join.path}, found by {join.table}.{join.by}"
     return Lesson(f"{join.table}.{join.column}", "name", len(found), len(resolved), sounds, entry, True, why)

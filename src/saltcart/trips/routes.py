@@ -50,11 +50,10 @@ class Routes:
         if wanted == target and start == old_start:
             return None
         read = entry.spelling.read(text, start)
-        if read is not None and same_place(self.reader.meanings.here(read), wanted):
-            # One that leads out of a moving shelf may stay true by chance, along a path that has become a detour.
-            if wanted != target or entry.base or read == entry.spelling.read(text, old_start):
-                return None
-        return self.reader.text(entry, text, wanted, start)
+        stays_true = read is not None and same_place(self.reader.meanings.here(read), wanted)
+        # One that leads out of a moving shelf may stay true by chance, along a path that has become a detour.
+        by_chance = wanted == target and not entry.base and read != entry.spelling.read(text, old_start)
+        return None if stays_true and not by_chance else self.reader.text(entry, text, wanted, start)
 
     def new_start(self, entry: Entry, old_folder: str, new_folder: str) -> str:
         """The folder the text of `entry` will start from: for one with a base, where that will lead."""

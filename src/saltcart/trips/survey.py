@@ -117,8 +117,13 @@ def survey(
     cart = cart or Cart()
     loaded = [load_map(path) for path in dict.fromkeys([*maps, *cart.maps])]
     scan = Scan(cart, loaded, progress)
-    for place in places or default_places(cart):
+    for place in places:
         scan.look_at(place)
+    for place in default_places(cart) if not places else ():
+        try:
+            scan.look_at(place)
+        except Refused as error:  # nobody asked for it just now: its drive may well be away
+            scan.tell("place", place, error.what.removeprefix(f"{show(place)}: "))
     scan.follow_links()
     report = scan.report
     report.shelves.sort(key=lambda shelf: -shelf.heap.bytes)

@@ -135,9 +135,9 @@ def old_texts(trip: Trip, row: LedgerRow, report: UndoReport) -> dict[object, st
     """
     table = {entry.key: entry for entry in trip.logbook.entries(row.number)}
     unique: dict[str, EntryRow | None] = {}
-    for entry in table.values():
-        same = unique.get(entry.new, entry)
-        unique[entry.new] = entry if same and same.old == entry.old else None
+    for row_before in table.values():
+        same = unique.get(row_before.new, row_before)
+        unique[row_before.new] = row_before if same and same.old == row_before.old else None
     back = Routes(trip.waybill.moves().reversed(), trip.waybill.reader())
     changes: dict[object, str] = {}
     for entry in trip.open_ledger(row).entries():

@@ -206,8 +206,8 @@ def render(waybill: Waybill, place: str) -> str:
         document.add("gather", gathered)
     if waybill.ledgers:
         ledgers = tomlkit.aot()
-        for line in waybill.ledgers:
-            ledgers.append(ledger_table(line))
+        for ledger in waybill.ledgers:
+            ledgers.append(ledger_table(ledger))
         document.add("ledger", ledgers)
     return tomlkit.dumps(document)
 

@@ -169,7 +169,8 @@ def binary_spans(data: bytes, rule_for: Matcher) -> list[Span]:
             wanted.setdefault(number, (place, rule))
         else:
             others.add(number)
-    found, counts = [], {}
+    found: list[Span] = []
+    counts: dict[str, int] = {}
     for number, (place, rule) in sorted(wanted.items(), key=lambda pair: table.offsets[pair[0]]):
         start = table.offsets[number]
         count, body = length_at(data, start)
