@@ -13,6 +13,7 @@ from pathlib import Path
 
 from saltcart.errors import BadFile, BadLedger, CannotSpell
 from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.kinds import mapped
 from saltcart.spelling import Meanings, Move, Moves
 from saltcart.trips.reading import Reader
 from saltcart.trips.routes import Routes
@@ -107,6 +108,34 @@ class Containers(MapCase):
         head = before.index(b"session name\0") + 13
         self.assertEqual(before[:head], after[:head])
         self.assertIn(b'root="/lighter/New Place/"', gzip.decompress(after))
+
+    def test_zips_of_every_make(self):
+        class Stream(io.BytesIO):
+            def seekable(self):
+                return False
+
+            def tell(self):
+                raise OSError
+
+        entries = ['at = "Session/Clip/@file"\nbase_at = "Session/@root"\nspelling = "relative"']
+        plan = self.map('container = "xml"\nmember = "a/session.xml"', entries)
+        for make, prefix in ((Stream, b""), (io.BytesIO, b""), (io.BytesIO, b"#!/bin/sh a stub before the zip\n")):
+            raw = make()
+            with zipfile.ZipFile(raw, "w", zipfile.ZIP_DEFLATED) as archive:
+                archive.writestr("first.bin", os.urandom(5000), zipfile.ZIP_STORED)
+                archive.writestr("a/session.xml", SESSION)
+                archive.writestr("é.txt", "after" * 99)
+            path = os.path.join(self.folder, "z.x")
+            Path(path).write_bytes(prefix + raw.getvalue())
+            with self.subTest(make=make, prefix=prefix):
+                ledger = mapped(path, plan)
+                rewritten(ledger, THERE, self.target)
+                with zipfile.ZipFile(path) as before, zipfile.ZipFile(self.target) as after:
+                    self.assertIsNone(after.testzip())
+                    self.assertEqual(before.namelist(), after.namelist())
+                    self.assertEqual([before.read(name) for name in ("first.bin", "é.txt")], [after.read(name) for name in ("first.bin", "é.txt")])
+                    self.assertIn(b'root="/lighter/New Place/"', after.read("a/session.xml"))
+                self.assertTrue(Path(self.target).read_bytes().startswith(prefix))
 
     def test_a_folder_table_and_a_condition(self):
         path = os.path.join(self.folder, "f.db")
