@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 
 from saltcart.standins import player, sampler
-from tests.world import WorldCase, cells, tree, wav
+from tests.world import PLAYER_MAP, WorldCase, cells, tree, wav
 
 
 class Job(WorldCase):
@@ -188,6 +188,24 @@ class Job(WorldCase):
         self.assertEqual(list(sampler.play_all(settings)), [(str(self.shelf / "low" / "C1.wav"), None)])
         self.run_program("release", "--yes")
         self.assertEqual(list(sampler.play_all(settings)), [(str(self.shelf / "low" / "C1.wav"), None)])
+
+    def test_a_shelf_that_moves_on_turns_its_signposts(self):
+        self.move("--signpost")
+        third = self.drive("third")
+        before, texts = tree(self.lighter), [Path(path).read_bytes() for path in self.ledgers[:3]]
+        words = ["--to", str(third), "--ledger", *self.ledgers, "--map", str(PLAYER_MAP), "--yes"]
+        self.assertIn("is a signpost that leads to this very shelf", self.run_program("move", str(self.new), "--to", str(self.keel / "Sounds"), "--yes", status=3).stderr)
+        done = self.run_program("move", str(self.shelf), *words)
+        self.assertIn("will lead to the new place", done.stdout)
+        self.assertEqual(os.readlink(self.shelf), str(third / "Bell Tones"))
+        self.assertFalse(os.path.lexists(self.new))
+        self.assert_all_play()
+        self.run_program("undo", "--yes", "--drop-copies")
+        self.assertEqual(os.readlink(self.shelf), str(self.new))
+        self.assertEqual(tree(self.lighter), before)
+        self.assertEqual([Path(path).read_bytes() for path in self.ledgers[:3]], texts)
+        self.run_program("undo", "--yes", "--drop-copies")
+        self.assert_all_play()
 
     def test_a_question_without_a_terminal_is_a_no(self):
         before = tree(self.top, "home")

@@ -12,6 +12,7 @@ from saltcart.cli.repoint import show_repoint
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
 from saltcart.home import home
+from saltcart.safefile import short_name
 from saltcart.trips import waybill as waybills
 from saltcart.trips.account import TripAccount, account
 from saltcart.trips.check import CheckReport, check_trip
@@ -54,10 +55,13 @@ def run(options: argparse.Namespace) -> int:
 
 
 def keep_waybill(plan: Draft) -> str:
-    """Write the waybill among our own data: nobody asked for a file."""
+    """Write the waybill among our own data: nobody asked for a file.
+
+    The same plan gets the same file, so that the same command, cut off and typed again, goes on with its trip.
+    """
     folder = home() / "waybills"
     folder.mkdir(parents=True, exist_ok=True)
-    path = os.path.join(folder, f"{plan.waybill.draft}.toml")
+    path = os.path.join(folder, f"{short_name(waybills.render(plan.waybill, ''))}.toml")
     waybills.write(plan.waybill, path)
     return path
 

@@ -20,12 +20,16 @@ from saltcart.shelves.audio import kind_of
 from saltcart.shelves.walk import FILE, LINK, Item
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import drafts
+from saltcart.trips import trip as trips
 from saltcart.trips.judge import Judge, LedgerState
 from saltcart.trips.plan import plan_ledger, stage
 from saltcart.trips.places import allocated, leads_out, refuse_clashes, refuse_lack_of_room, unit_of
 from saltcart.trips.routes import Routes
+from saltcart.trips.signposts import leading_to
 from saltcart.trips.survey import look_for_ledger, usual_ledgers
 from saltcart.trips.waybill import LedgerLine, Shelf, Waybill
+
+CUT_OFF = (trips.SWITCHING, trips.UNDOING)
 
 
 @dataclass(frozen=True, slots=True)
@@ -225,10 +229,11 @@ def shelf_of(path: str, to: str, request: Request) -> Shelf:
     """The shelf at `path` and its new place; Refused when the one is no folder or the other cannot be."""
     given = os.path.abspath(os.path.expanduser(path))
     if not os.path.lexists(given):
-        raise Refused(f"There is no shelf at {show(given)}", "Check the path; if its drive is not connected, plug it in.")
+        raise Refused(f"There is no shelf at {show(given)}", moved_by(given) or "Check the path; if its drive is not connected, plug it in.")
     if not os.path.isdir(given):
         raise Refused(f"{show(given)} is not a folder, so it is no shelf", "Name the folder that holds the sounds.")
     old = os.path.realpath(given)
+    refuse_cut_off(old)
     if mount_of(old) == old:
         raise Refused(f"{show(old)} is the top of a drive; a shelf is a folder on one", "Name the folders on it that hold sounds.")
     new = os.path.join(os.path.realpath(os.path.expanduser(to)), os.path.basename(old))
@@ -241,6 +246,25 @@ def shelf_of(path: str, to: str, request: Request) -> Shelf:
     )  # fmt: skip
 
 
+def moved_by(place: str) -> str | None:
+    """What to type when a trip has set the shelf at `place` aside, or is cut off in the middle of it; None when there is none."""
+    for name in reversed(trips.names()):
+        with trips.opened(name) as trip:
+            for shelf in trip.waybill.shelves:
+                aside = trip.state == trips.SWITCHED and os.path.isdir(trip.aside(shelf))
+                if shelf.old == place and (aside or trip.state in CUT_OFF):
+                    return f"Trip {name} is {trip.state}. {trips.next_step(trip)}"
+    return None
+
+
+def refuse_cut_off(place: str) -> None:
+    """Raise Refused when a trip was cut off while it switched the shelf at `place`: it must end, one way or the other, first."""
+    for name in trips.names():
+        with trips.opened(name) as trip:
+            if trip.state in CUT_OFF and any(shelf.old == place for shelf in trip.waybill.shelves):
+                raise Refused(f"Trip {name} was cut off while it switched {show(place)}", trips.next_step(trip))
+
+
 def refuse_place(old: str, new: str) -> None:
     """Raise Refused when a shelf cannot go from `old` to `new`, whatever is in it."""
     if new == old:
@@ -249,6 +273,11 @@ def refuse_place(old: str, new: str) -> None:
         raise Refused(f"{show(new)} lies inside the shelf itself", "Choose a folder outside of it with --to.")
     if tail_below(old, new) is not None:
         raise Refused(f"The shelf {show(old)} lies inside its new place {show(new)}", "Choose another folder with --to.")
+    if os.path.islink(new) and os.path.realpath(new) == old:
+        raise Refused(
+            f"{show(new)} is a signpost that leads to this very shelf",
+            "To move back, undo the trip that left it (saltcart trips); once that is released, remove the link and move again.",
+        )
     place = new
     while not os.path.lexists(place):
         place = os.path.dirname(place)
@@ -350,6 +379,7 @@ def remarks_on(request: Request, shelves: Sequence[Shelf], ledgers: Sequence[Dra
     for given, shelf in zip(request.shelves, shelves):
         if os.path.abspath(os.path.expanduser(given)) != shelf.old:
             remarks.append(f"{show(given)} is reached through a link; what moves is {show(shelf.old)}")
+        remarks += [f"The signpost at {show(post)} will lead to the new place" for post in leading_to(shelf.old)]
         if shelf.old_drive == shelf.new_drive:
             remarks.append(f"{show(shelf.name)} stays on its drive: it gets a new place, but no room is gained")
     remarks += [f"{show(one.line.path)} will be left as it is: {one.line.why}" for one in ledgers if not one.line.rewrite]

@@ -2,19 +2,19 @@
 
 import json
 import os
-import secrets
 from collections.abc import Iterable
 
 from saltcart.home import home
+from saltcart.safefile import short_name
 
 
 def keep(shelves: Iterable[tuple[str, Iterable[str]]]) -> str:
-    """Keep the paths seen in each shelf; the name under which they are kept."""
-    name = secrets.token_hex(4)
+    """Keep the paths seen in each shelf; the name under which they are kept, the same for the same paths."""
+    text = json.dumps({shelf: list(paths) for shelf, paths in shelves})
+    name = short_name(text)
     folder = home() / "drafts"
     folder.mkdir(parents=True, exist_ok=True)
-    with open(folder / f"{name}.json", "w", encoding="ascii") as stream:
-        json.dump({shelf: list(paths) for shelf, paths in shelves}, stream)
+    (folder / f"{name}.json").write_text(text, encoding="ascii")
     return name
 
 

@@ -10,7 +10,7 @@ from saltcart.errors import CannotSpell, Refused, show
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import copy_durably, digest_of, remove_if_there
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, Item, walk
-from saltcart.trips import switch, trip as trips
+from saltcart.trips import signposts, switch, trip as trips
 from saltcart.trips.haul import connected
 from saltcart.trips.judge import Judge
 from saltcart.trips.logbook import EntryRow, LedgerRow
@@ -86,6 +86,8 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
         raise
     for shelf in trip.waybill.shelves:
         deeds += aside_deeds(shelf, shelf.old, trip.aside(shelf), "")
+        for post in signposts.leading_to(shelf.old):
+            deeds += [switch.unlink(post, shelf.old), switch.link(post, shelf.new)]
     with trip.logbook.together():
         trip.logbook.plan_deeds(PLAN, deeds)
         trip.logbook.record(state=SWITCHING)

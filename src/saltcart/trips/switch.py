@@ -51,6 +51,7 @@ def inverse(deeds: list[Deed]) -> list[Deed]:
     back = {
         "rename": lambda deed: rename(deed["new"], deed["old"]),
         "link": lambda deed: unlink(deed["path"], deed["target"]),
+        "unlink": lambda deed: link(deed["path"], deed["target"]),
         "make": lambda deed: remove(deed["path"]),
     }
     return [back[deed["do"]](deed) for deed in reversed(deeds) if deed["do"] in back]
