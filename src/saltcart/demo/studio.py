@@ -32,7 +32,7 @@ TITLES = (
 def build(top: str) -> None:
     """Build the whole studio in the new folder `top`."""
     studio = Path(top)
-    make_drive(studio / "keel", "keel", 80_000_000, disk="nvme0", spinning=False)
+    make_drive(studio / "keel", "keel", 32_000_000, disk="nvme0", spinning=False)
     make_drive(studio / "lighter", "lighter", 400_000_000, disk="usb1", spinning=False, bus_bits_per_second=10_000_000_000)
     make_drive(studio / "dinghy", "dinghy", 90_000_000, disk="usb2", spinning=True, bus_bits_per_second=480_000_000)
     make_drive(studio / "bucket", "bucket", 30_000_000, filesystem="vfat", disk="usb3", spinning=False)

@@ -47,9 +47,7 @@ def haul_waybill(path: str, progress: Progress = silent) -> tuple[str, HaulRepor
     name = trips.unfinished(path)
     fresh = name is None
     if name is None:
-        trip = trips.create(path)
-        trip.logbook.close()
-        name = trip.name
+        name = trips.create(path)
     try:
         return name, haul(name, progress)
     except Refused:

@@ -11,7 +11,7 @@ from pathlib import Path
 from saltcart.errors import Refused, SaltCartError, UsageError, show
 from saltcart.home import trips_folder
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
-from saltcart.safefile import digest_of
+from saltcart.safefile import digest_of, sync_folder
 from saltcart.shelves.oddities import set_aside_name
 from saltcart.trips import waybill as waybills
 from saltcart.trips.logbook import LedgerRow, Logbook, now
@@ -82,21 +82,28 @@ def next_step(trip: Trip) -> str:
     }[trip.state]
 
 
-def create(waybill_path: str) -> Trip:
-    """A new trip for the waybill at `waybill_path`, with copies of the waybill and its maps in its folder."""
+def create(waybill_path: str) -> str:
+    """The id of a new trip for the waybill at `waybill_path`, with copies of the waybill and its maps in its folder.
+
+    It is made under a hidden name and takes its own when it is whole, so that a crash leaves no half of one.
+    """
     plan = waybills.read(waybill_path)
-    trips_folder().mkdir(parents=True, exist_ok=True)
+    for path in plan.maps:
+        load_map(path)  # a broken one is better met before anything is made
     name = fresh_name()
-    folder = trips_folder() / name
+    folder = trips_folder() / f".{name}"
+    shutil.rmtree(folder, ignore_errors=True)
     (folder / "ledgers").mkdir(parents=True)
     (folder / "maps").mkdir()
     shutil.copyfile(waybill_path, folder / "waybill.toml")
     for number, path in enumerate(plan.maps):
-        load_map(path)
         shutil.copyfile(path, folder / "maps" / f"{number:03d}.toml")
-    trip = Trip(name, str(folder), plan, Logbook(str(folder / "logbook.sqlite")))
-    trip.logbook.record(state=HAULING, started=now(), source=os.path.realpath(waybill_path), plan=digest_of(waybill_path))
-    return trip
+    logbook = Logbook(str(folder / "logbook.sqlite"))
+    logbook.record(state=HAULING, started=now(), source=os.path.realpath(waybill_path), plan=digest_of(waybill_path))
+    logbook.close()
+    os.rename(folder, trips_folder() / name)
+    sync_folder(str(trips_folder()))
+    return name
 
 
 def fresh_name() -> str:
@@ -115,8 +122,8 @@ def discard(trip: Trip) -> None:
 
 def names() -> list[str]:
     """The ids of all trips, the oldest first."""
-    folders = [entry for entry in trips_folder().glob("*/logbook.sqlite")]
-    return [path.parent.name for path in sorted(folders, key=lambda path: (path.parent / "waybill.toml").stat().st_mtime_ns)]
+    books = [path for path in trips_folder().glob("*/logbook.sqlite") if not path.parent.name.startswith(".")]
+    return [path.parent.name for path in sorted(books, key=lambda path: (path.parent / "waybill.toml").stat().st_mtime_ns)]
 
 
 @contextmanager
