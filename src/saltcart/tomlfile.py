@@ -31,15 +31,16 @@ def read(path: str, shape: Mapping[str, Any]) -> dict[str, Any]:
     try:
         tables = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise BadFile(path, line_in(str(error)), f"is not valid TOML ({error})", "Mend that line.") from error
+        raise BadFile(path, line_in(str(error), text), f"is not valid TOML ({error})", "Mend that line.") from error
     check(Place(path, text), tables, shape)
     return tables
 
 
-def line_in(message: str) -> int | None:
-    """The line number a TOML error speaks of."""
+def line_in(message: str, text: str) -> int | None:
+    """The line of `text` a TOML error speaks of."""
     found = re.search(r"at line (\d+)", message)
-    return int(found[1]) if found else None
+    at_end = text.count("\n") + 1 if "end of document" in message else None
+    return int(found[1]) if found else at_end
 
 
 class Place:

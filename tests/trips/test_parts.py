@@ -1,0 +1,163 @@
+"""The parts a trip stands on: safe files, the logbook, decisions in waybills, errors that name their line, the bar."""
+
+import argparse
+import io
+import json
+import os
+import tempfile
+import unittest
+from contextlib import redirect_stderr
+from pathlib import Path
+from unittest import mock
+
+from rich.console import Console
+
+from saltcart import tomlfile
+from saltcart.cli import screen as screens
+from saltcart.errors import BadFile, show
+from saltcart.progress import Tick
+from saltcart.safefile import replacing
+from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
+from saltcart.trips.logbook import LISTED, VERIFIED, Logbook
+from tests.world import WorldCase, tree, wav
+
+
+def item(path, kind=FILE, size=1, inode=1, links=1, target=None):
+    """A thing in a shelf."""
+    return Item(path, kind, size, size, 5, 0o644, 1, inode, links, target)
+
+
+class Parts(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def test_a_file_is_wholly_old_or_wholly_new(self):
+        path = self.folder / "x"
+        path.write_text("old")
+        for failure in (OSError("full"), KeyboardInterrupt()):
+            with self.assertRaises(type(failure)), replacing(str(path)) as neighbour:
+                Path(neighbour).write_text("half")
+                raise failure
+            self.assertEqual((path.read_text(), os.listdir(self.folder)), ("old", ["x"]))
+        with replacing(str(path)) as neighbour:
+            Path(neighbour).write_text("new")
+            self.assertEqual(path.read_text(), "old")
+        self.assertEqual((path.read_text(), os.listdir(self.folder)), ("new", ["x"]))
+
+    def test_the_logbook_reads_on_while_it_is_marked(self):
+        book = Logbook(str(self.folder / "l"))
+        names = [f"f{number:05d}" for number in range(2500)]
+        book.take_stock(0, [item("", FOLDER), item("a", FOLDER), item("a b"), item("a/x\udcff"), *map(item, names)])
+        self.assertEqual(len(book.differences(0)["new"]), 2504)
+        book.adopt(0)
+        self.assertEqual([row.item.path for row in book.rows(0)][:4], ["", "a", "a b", "a/x\udcff"])
+        seen = []
+        for row in book.rows(0, LISTED, kind=FILE):
+            seen.append(row.item.path)
+            book.mark(0, [(row.item.path, VERIFIED, "d", None, False)])
+        self.assertEqual(len(seen), 2502)
+        self.assertEqual((book.totals(0, VERIFIED), book.totals(0, LISTED)), ((2502, 2502), (0, 0)))
+        book.take_stock(0, [item("", FOLDER), item("a b", size=2), *map(item, names[1:]), item("new")])
+        found = book.differences(0)
+        self.assertEqual((found["new"], found["changed"], sorted(found["vanished"])), (["new"], ["a b"], ["a", "a/x\udcff", names[0]]))
+        book.adopt(0)
+        self.assertEqual([(row.item.path, row.digest) for row in book.rows(0, LISTED, kind=FILE)], [("a b", "d"), ("new", None)])
+        with self.assertRaises(ZeroDivisionError), book.together():
+            book.record(fact=1)
+            raise ZeroDivisionError
+        self.assertIsNone(book.fact("fact"))
+        book.take_stock(1, [item("b", inode=7, links=2), item("a", inode=7, links=2), item("c", inode=8, links=3), item("l", LINK, target="x")])
+        book.adopt(1)
+        self.assertEqual(book.hard_links(1), {"b": "a"})
+        book.take_stock(1, [item("a", inode=9), item("b", inode=9), item("c", inode=8), item("l", LINK, target="y")])
+        self.assertEqual(book.differences(1)["changed"], ["l"])
+        book.close()
+
+    def test_errors_in_toml_name_their_line(self):
+        shape = {"!name": str, "list": [str], "row": [{"!key": int, "inner": {"flag": bool}}], "word": ("one", "two")}
+        cases = [
+            ('name = "x"\nother = 1', "line 2: unknown key \"other\""),
+            ("word = \"one\"", 'the key "name" is missing'),
+            ('name = "x"\nword = "three"', "line 2.*not one of"),
+            ('name = "x"\nlist = [1]', "line 2"),
+            ('name = "x"\n\n[[row]]\nkey = 1\n[[row]]\nkey = "y"', "line 6: key must be a whole number"),
+            ('name = "x"\n[[row]]\nkey = 1\n[[row]]\ninner = { flag = 3 }', 'line 4.*"key" is missing|line 5'),
+            ('name = "x"\n[row]\nkey = 1', "line 2: row must be a list"),
+            ("name = ", "line 1.*not valid TOML"),
+            ("a" * 10 + "\n[[" + "[" * 5000, "not valid TOML"),
+        ]
+        path = self.folder / "t.toml"
+        for text, words in cases:
+            path.write_text(text)
+            with self.subTest(words), self.assertRaisesRegex(BadFile, words):
+                tomlfile.read(str(path), shape)
+        with self.assertRaisesRegex(BadFile, "No such file"):
+            tomlfile.read(str(self.folder / "none"), shape)
+
+    def test_names_fit_to_print(self):
+        self.assertEqual(show("a\udcff\n\x1b[31mé"), "a\\xff\\n\\x1b[31mé")
+        self.assertEqual(show(b"\xff"), "\\xff")
+
+    def test_a_bar_on_a_terminal_and_plain_lines_elsewhere(self):
+        options = argparse.Namespace(json=False, quiet=False, yes=False)
+        with mock.patch.object(screens, "PATIENCE", -1.0), mock.patch.object(screens, "PLAIN_EVERY", -1.0), redirect_stderr(io.StringIO()):
+            for terminal, words in ((True, "\x1b["), (False, "haul 50%: odd\\n.wav\n")):
+                screen = screens.Screen(options)
+                screen.err = Console(file=io.StringIO(), force_terminal=terminal, width=120)
+                with screen.watch() as watch:
+                    watch(Tick("haul", "odd\n.wav", 5, 10))
+                    watch(Tick("check", "b.wav", 1, 0))
+                self.assertIn(words, screen.err.file.getvalue())
+            options.quiet = True
+            silent = screens.Screen(options)
+            silent.err = Console(file=io.StringIO())
+            with silent.watch() as watch:
+                watch(Tick("haul", "a", 1, 2))
+            self.assertEqual(silent.err.file.getvalue(), "")
+
+
+class Decisions(WorldCase):
+    def test_strays_of_one_name_and_a_second_look(self):
+        wav(self.shelf / "x.wav")
+        for number, folder in enumerate(("Downloads", "Desk/Downloads")):
+            wav(self.keel / folder / "take.wav", number + 3)
+        lists = self.keel / "l.m3u8"
+        lists.write_text(f"{self.shelf}/x.wav\n{self.keel}/Downloads/take.wav\n{self.keel}/Desk/Downloads/take.wav\n")
+        text = lists.read_bytes()
+        self.run_program("draft", str(self.shelf), "--to", str(self.lighter), "-o", "w.toml")
+        finds = self.run_json("tidy", str(self.keel), "--ledger", str(lists))["finds"]
+        numbers = [str(find["number"]) for find in finds if find["kind"] == "stray"]
+        self.assertEqual(len(numbers), 2)
+        for _twice in range(2):
+            self.run_program("tidy", "--into", "w.toml", f"{numbers[0]}-{numbers[-1]}", "--ledger", str(lists))
+        self.assertEqual((self.top / "w.toml").read_text().count("[[gather]]"), 2)
+        trip = self.run_json("haul", "w.toml")["trip"]
+        self.run_program("repoint", trip, "--yes")
+        gathered = self.lighter / "Bell Tones" / "Gathered" / "Downloads"
+        self.assertEqual(lists.read_text().splitlines()[1:], sorted(map(str, [gathered / "take (2).wav", gathered / "take.wav"]), reverse=lists.read_text().splitlines()[1].endswith("take.wav")))
+        self.assertEqual({path.read_bytes() for path in gathered.iterdir()}, {(self.keel / name / "take.wav").read_bytes() for name in ("Downloads", "Desk/Downloads")})
+        shown = self.run_program("trips", trip).stdout
+        self.assertIn("repointed", shown)
+        self.run_program("undo", trip, "--yes", "--drop-copies")
+        self.assertEqual(lists.read_bytes(), text)
+        self.assertEqual([name for name in tree(self.lighter) if b"take" in name], [])
+
+    def test_a_waybill_edited_by_hand_chooses_for_each_shelf(self):
+        other = self.keel / "Sounds" / "Horns"
+        wav(self.shelf / "x.wav")
+        wav(other / "y.wav", 2)
+        lists = self.keel / "l.m3u8"
+        lists.write_text(f"{self.shelf}/x.wav\n{other}/y.wav\n")
+        self.run_program("draft", str(self.shelf), str(other), "--to", str(self.lighter), "--ledger", str(lists), "-o", "w.toml")
+        path = self.top / "w.toml"
+        head, first, second = path.read_text().split("[[shelf]]")
+        second = second.replace('leave = "nothing"', 'leave = "signpost"').replace('entries = "rewrite"', 'entries = "keep"')
+        path.write_text("[[shelf]]".join([head, first.replace('/Bell Tones"\nfrom_drive', '/Renamed"\nfrom_drive'), second]))
+        trip = self.run_json("haul", "w.toml")["trip"]
+        self.run_program("repoint", trip, "--yes")
+        self.assertEqual(lists.read_text(), f"{self.lighter}/Renamed/x.wav\n{other}/y.wav\n")
+        self.assertEqual(os.readlink(other), str(self.lighter / "Horns"))
+        self.assertFalse(os.path.lexists(self.shelf))
+        self.assertTrue(json.loads(self.run_program("check", trip, "--json").stdout)["ok"])
