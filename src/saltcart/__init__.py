@@ -9,6 +9,11 @@ __version__ = "0.1.0"
 STEPS = {
     "survey": "saltcart.trips.survey",
     "tidy": "saltcart.trips.tidy",
+    "learn": "saltcart.trips.learn",
+    "list_entries": "saltcart.trips.listing",
+    "traces": "saltcart.trips.traces",
+    "candidates": "saltcart.drives.candidates",
+    "load_cart": "saltcart.cart",
     "Request": "saltcart.trips.draft",
     "draft": "saltcart.trips.draft",
     "write_waybill": "saltcart.trips.waybill",
@@ -31,7 +36,7 @@ def __getattr__(name: str) -> object:
 
     if name not in STEPS:
         raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
-    return getattr(import_module(STEPS[name]), {"write_waybill": "write"}.get(name, name))
+    return getattr(import_module(STEPS[name]), {"write_waybill": "write", "load_cart": "load"}.get(name, name))
 
 
 def __dir__() -> list[str]:

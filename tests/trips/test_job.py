@@ -90,6 +90,15 @@ class Job(WorldCase):
         self.assertIn("recorded since.wav", " ".join(done["remarks"]))
         self.assert_all_play()
 
+    def test_copies_that_were_worked_on_after_an_undo_are_not_dropped(self):
+        trip = self.move()["trip"]
+        self.run_program("undo", trip, "--yes")
+        for name in ("inside.m3u8", "low/C1.wav"):
+            with open(self.new / name, "ab") as stream:
+                stream.write(b"# worked on\n")
+        self.run_program("undo", trip, "--yes", "--drop-copies")
+        self.assertEqual({name for name, digest in tree(self.new).items() if digest}, {b"inside.m3u8", b"low/C1.wav"})
+
     def test_an_entry_that_named_the_new_place_before_keeps_doing_so(self):
         shutil.copytree(self.shelf, self.new)
         full = Path(self.ledgers[0])

@@ -9,6 +9,7 @@ from saltcart.ledgers import Entry
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import copy_durably, digest_of, remove_if_there, sync_folder
 from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER, Item, walk
+from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import repoint as repointing
 from saltcart.trips import switch, trip as trips
@@ -156,7 +157,7 @@ def newer_text(trip: Trip, row: LedgerRow, entry: Entry, back: Routes, report: U
     home = back.moves.follow(target)
     if home and not original_there(trip, home):
         report.remarks.append(f"{show(row.path)}, {entry.where}: {show(entry.written)} came after the switch and stays at the new place")
-        back = Routes(type(back.moves)([]), back.reader)
+        back = Routes(Moves([]), back.reader)
     try:
         return back.new_text(entry, *bases)
     except CannotSpell as error:
@@ -207,7 +208,7 @@ def newcomers(trip: Trip) -> list[str]:
 
 def drop(trip: Trip, number: int, shelf: Shelf, report: UndoReport, progress: Progress) -> None:
     """Remove the copies this trip made, as far as nobody has changed them and the originals are back."""
-    ledgers = {row.place for row in trip.logbook.ledgers()}
+    ledgers = {row.place: row for row in trip.logbook.ledgers()}
     rows = list(trip.logbook.rows(number))
     for row in reversed(rows):
         place, source = shelf.place(row.item.path), os.path.join(shelf.old, row.item.path) if row.item.path else shelf.old
@@ -216,7 +217,7 @@ def drop(trip: Trip, number: int, shelf: Shelf, report: UndoReport, progress: Pr
         try:
             if row.item.kind == FOLDER:
                 os.rmdir(place)
-            elif row.item.kind == LINK or place in ledgers or untouched(place, row.item):
+            elif row.item.kind == LINK or (taken_back(trip, ledgers[place]) if place in ledgers else untouched(place, row.item)):
                 os.unlink(place)
                 report.dropped_files += 1
                 report.dropped_bytes += row.item.size
@@ -227,6 +228,13 @@ def drop(trip: Trip, number: int, shelf: Shelf, report: UndoReport, progress: Pr
         sync_folder(os.path.dirname(shelf.new))
     if os.path.isdir(shelf.new):
         report.remarks.append(f"{show(shelf.new)} still holds files that were there before or came later; they stay")
+
+
+def taken_back(trip: Trip, row: LedgerRow) -> bool:
+    """Whether a ledger's copy holds nothing that did not go back with the undo: it is as it was hauled, switched, or folded back."""
+    kept = trip.keep(row.number, "-after")
+    folded = digest_of(kept) if os.path.exists(kept) else None
+    return digest_of(row.place) in (row.before, row.after, folded)
 
 
 def untouched(place: str, item: Item) -> bool:
