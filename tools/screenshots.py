@@ -23,7 +23,7 @@ PICTURES = {
     "demo": ("", "saltcart demo | head -40"),
     "survey": ("", "saltcart survey keel"),
     "drives-table": ("", shlex.join(["saltcart", "drives", *DRIVES, "--for", *SHELVES])),
-    "ledgers": ("", "saltcart ledgers; saltcart ledgers 'keel/workstation/night ferry.song'"),
+    "ledgers": ("", "saltcart ledgers; saltcart ledgers 'keel/workstation/night ferry.passage'"),
     "learn": ("", shlex.join(["saltcart", "learn", "keel/player/library.db", "--against", *SHELVES])),
     "tidy": ("", "saltcart tidy keel"),
     "draft": ("", shlex.join(["saltcart", "draft", *SHELVES[:2], "--to", "lighter/Sounds", "-o", "trip.toml"])),

@@ -1,4 +1,4 @@
-"""`cart.toml`: what a person has told Salt Cart about their shelves, ledgers, programs and drives.  Nothing needs it."""
+"""`cart.toml`: what a person has told Salt Cart about their shelves, ledgers and drives.  Nothing needs it."""
 
 import os
 from collections.abc import Sequence
@@ -18,7 +18,6 @@ SHAPE: dict[str, Any] = {
     "headroom_percent": int,
     "shelf": [{"!path": str, "name": str, "care": CARE, "collection": bool}],
     "ledger": [{"!path": str}],
-    "program": [{"!name": str, "!process": str}],
     "drive": [{"!identity": str, "name": str, "role": ROLES, "mount": str, "spinning": bool, "means": [str]}],
     "means": [str],
 }
@@ -57,7 +56,6 @@ class Cart:
     headroom_percent: int = 2
     shelves: list[KnownShelf] = field(default_factory=list)
     ledgers: Sequence[str] = ()
-    processes: dict[str, str] = field(default_factory=dict)
     drives: list[KnownDrive] = field(default_factory=list)
     means: Sequence[str] = ()
 
@@ -112,7 +110,6 @@ def load(chosen: str | None = None) -> Cart:
         tables.get("headroom_percent", 2),
         shelves,
         [full(row["path"]) for row in tables.get("ledger", [])],
-        {row["name"]: row["process"] for row in tables.get("program", [])},
         drives,
         tables.get("means", []),
     )

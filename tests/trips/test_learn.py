@@ -11,7 +11,7 @@ from tests.world import WorldCase, cells, tree
 
 SHELVES = ("keel/Sounds/Bell Tones", "keel/Sounds/Fog Voices", "keel/Music/Collection")
 LEDGERS = {
-    "keel/player/library.db": "player", "keel/Music/Collection/portable.decks": "decks", "keel/workstation/night ferry.song": "sessions",
+    "keel/player/library.db": "player", "keel/Music/Collection/portable.decks": "decks", "keel/workstation/night ferry.passage": "sessions",
     "keel/workstation/settings.json": "settings", "keel/workstation/index.db": "index", "keel/sampler/sampler.ini": "sampler",
 }  # fmt: skip
 
@@ -47,7 +47,7 @@ class Petrel(WorldCase):
             self.run_program("move", f"lighter/Sounds/{os.path.basename(shelf)}", "--to", target, "--yes", "--ledger", *LEDGERS_OUTSIDE, "--map", "maps/sampler.toml", cwd=self.studio)
         self.assertEqual(self.lost(), ["07 Lost at Sea.flac"])
         after = tree(self.studio / "keel", ".db", "monitor feed")
-        session = b"workstation/night ferry.song"
+        session = b"workstation/night ferry.passage"
         self.assertEqual({name for name in {**after, **before} if after.get(name) != before.get(name)} - {session}, set())
 
     def test_every_ledger_is_learnt_without_help(self):
@@ -98,4 +98,4 @@ class Petrel(WorldCase):
 
 
 LEDGERS_OUTSIDE = ("keel/player/library.db", "keel/lists/saturday night.m3u8", "keel/lists/mooring.m3u8", "keel/lists/old glasses.m3u",
-                   "keel/workstation/settings.json", "keel/workstation/index.db", "keel/workstation/night ferry.song", "keel/sampler/sampler.ini")  # fmt: skip
+                   "keel/workstation/settings.json", "keel/workstation/index.db", "keel/workstation/night ferry.passage", "keel/sampler/sampler.ini")  # fmt: skip

@@ -154,7 +154,7 @@ def make_workstation(keel: Path) -> None:
         {"find": "Café Glasses/F4 café.wav"},
         {"find": "Samples/Reed Horn/reed horn 07.wav"},
     ]
-    workstation.write_session(str(folder / "night ferry.song"), f"{bells}/", clips)
+    workstation.write_session(str(folder / "night ferry.passage"), f"{bells}/", clips)
 
 
 def make_lists(keel: Path, tracks: list[tuple[str, str, str]]) -> None:

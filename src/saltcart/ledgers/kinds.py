@@ -59,9 +59,12 @@ def mapped(path: str, plan: Map) -> Ledger:
     return TextLedger(path, plan.name, finder_of(plan), plan.program, plan.wrapper, shape_of(plan))
 
 
-def recognised(path: str, maps: Sequence[Map]) -> Ledger | None:
-    """The ledger at `path` as the first map or format that fits reads it; None when none does."""
-    head, name = head_of(path), os.path.basename(path)
+def recognised(path: str, maps: Sequence[Map], head: bytes | None = None) -> Ledger | None:
+    """The ledger at `path` as the first map or format that fits reads it; None when none does.
+
+    `head` is its beginning (`head_of`), for whoever has read that already.
+    """
+    head, name = head_of(path) if head is None else head, os.path.basename(path)
     for plan in maps:
         if plan.claims(name, head) and (plan.container != "sqlite" or not SqliteLedger(path, plan).misfit()):
             return mapped(path, plan)

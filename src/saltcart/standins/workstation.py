@@ -2,7 +2,7 @@
 
     python -m saltcart.standins.workstation FOLDER play-all
 
-In FOLDER lie `settings.json`, `index.db` and sessions `*.song`.  A clip of a session names its file
+In FOLDER lie `settings.json`, `index.db` and sessions `*.passage`.  A clip of a session names its file
 in full, from the session's own root, or as `find`, which is looked for in each content folder in turn.
 """
 
@@ -28,7 +28,7 @@ def write_settings(folder: str, content: Sequence[str]) -> None:
 def write_session(path: str, root: str, clips: Sequence[Mapping[str, str]]) -> None:
     """Write a session whose root is the folder `root`; each clip has `file` or `find`."""
     lines = [f"<clip {name}={quoteattr(value)} start='{number * 4}'/>" for number, clip in enumerate(clips) for name, value in clip.items()]
-    text = "\n  ".join(["<?xml version='1.0' encoding='UTF-8'?>", f"<song tempo='96' root={quoteattr(root)}>", *lines]) + "\n</song>\n"
+    text = "\n  ".join(["<?xml version='1.0' encoding='UTF-8'?>", f"<session tempo='96' root={quoteattr(root)}>", *lines]) + "\n</session>\n"
     with open(path, "wb") as raw, gzip.GzipFile(Path(path).stem, "wb", fileobj=raw, mtime=0) as stream:
         stream.write(text.encode())
 
@@ -57,10 +57,10 @@ def play_all(folder: str) -> Iterator[tuple[str, str | None]]:
     content = json.loads(Path(folder, "settings.json").read_text("utf-8"))["content"]["folders"]
     for top in content:
         yield top, None if Path(top).is_dir() else "not found"
-    for session in sorted(Path(folder).glob("*.song")):
-        song = ElementTree.fromstring(gzip.decompress(session.read_bytes()))
-        for clip in song.iter("clip"):
-            place = str(clip_path(clip, Path(song.get("root", "")), content))
+    for session in sorted(Path(folder).glob("*.passage")):
+        root = ElementTree.fromstring(gzip.decompress(session.read_bytes()))
+        for clip in root.iter("clip"):
+            place = str(clip_path(clip, Path(root.get("root", "")), content))
             yield place, plays(place)
     with closing(sqlite3.connect(Path(folder, "index.db"))) as database:
         rows = database.execute("SELECT path, name FROM file JOIN folder ON folder.id = file.folder ORDER BY 1, 2").fetchall()

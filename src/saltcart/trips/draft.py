@@ -22,7 +22,7 @@ from saltcart.spelling.moves import tail_below
 from saltcart.trips import drafts
 from saltcart.trips import trip as trips
 from saltcart.trips.judge import Judge, LedgerState
-from saltcart.trips.plan import plan_ledger, stage
+from saltcart.trips.plan import judged, plan_ledger, stage
 from saltcart.trips.places import allocated, leads_out, refuse_clashes, refuse_lack_of_room, unit_of
 from saltcart.trips.routes import Routes
 from saltcart.trips.signposts import leading_to
@@ -360,11 +360,9 @@ def try_ledger(ledger: Ledger, waybill: Waybill, judge: Judge) -> DraftedLedger:
     routes = Routes(waybill.entry_moves(place is not None), judge.reader)
     digest = digest_of(ledger.path)
     rewrite, why, changes = True, "", {}
-    state = judge.ledger(ledger)
-    if state.trouble:
-        raise state.trouble
+    state = judged(ledger, judge)
     try:
-        changes = plan_ledger(ledger, routes, judge, place or ledger.path).changes()
+        changes = plan_ledger(ledger, state, routes, place or ledger.path).changes()
         with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
             stage(ledger, changes, os.path.join(folder, "trial"))
     except CannotSpell as error:

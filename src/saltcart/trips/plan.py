@@ -27,17 +27,18 @@ class LedgerPlan:
         }
 
 
-def plan_ledger(ledger: Ledger, routes: Routes, judge: Judge, place: str) -> LedgerPlan:
-    """Judge every entry of `ledger` and route it; `place` is the path the ledger will have.
-
-    Raises BadLedger or CannotSpell.
-    """
+def judged(ledger: Ledger, judge: Judge) -> LedgerState:
+    """Every entry of `ledger`, judged.  Raises BadLedger when it cannot be read."""
     state = judge.ledger(ledger)
     if state.trouble:
         raise state.trouble
+    return state
+
+
+def plan_ledger(ledger: Ledger, state: LedgerState, routes: Routes, place: str) -> LedgerPlan:
+    """Route every judged entry of `ledger`; `place` is the path the ledger will have.  Raises CannotSpell."""
     bases = os.path.dirname(ledger.path), os.path.dirname(place)
-    texts = [routes.new_text(judgement.entry, *bases) for judgement in state.judgements]
-    return LedgerPlan(ledger, state, texts)
+    return LedgerPlan(ledger, state, [routes.new_text(judgement.entry, *bases) for judgement in state.judgements])
 
 
 def stage(ledger: Ledger, changes: dict[object, str], staged: str) -> None:

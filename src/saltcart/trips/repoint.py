@@ -14,7 +14,7 @@ from saltcart.trips import signposts, switch, trip as trips
 from saltcart.trips.haul import connected
 from saltcart.trips.judge import Judge
 from saltcart.trips.logbook import EntryRow, LedgerRow
-from saltcart.trips.plan import plan_ledger, stage
+from saltcart.trips.plan import judged, plan_ledger, stage
 from saltcart.trips.programs import refuse_busy
 from saltcart.trips.routes import Routes
 from saltcart.trips.trip import HAULED, SWITCHED, SWITCHING, Trip
@@ -137,7 +137,8 @@ def prepare_ledger(trip: Trip, row: LedgerRow, judge: Judge, reread: bool) -> li
     row.before, row.backup = before, trip.keep(row.number, "-before")
     copy_durably(row.path, row.backup)
     routes = Routes(trip.waybill.entry_moves(row.place != row.path), judge.reader)
-    plan = plan_ledger(trip.open_ledger(row, row.path), routes, judge, row.place)
+    ledger = trip.open_ledger(row, row.path)
+    plan = plan_ledger(ledger, judged(ledger, judge), routes, row.place)
     changes = plan.changes() if row.rewrite else {}
     row.changed, row.after = len(changes), before
     if changes:

@@ -196,15 +196,15 @@ class Scan:
         for name in folder.loose:
             path = os.path.join(folder.path, name)
             try:
-                kind = shortcut(name, head_of(path))
+                head = head_of(path)
             except SaltCartError as error:
                 self.tell("unreadable", path, error.what)
                 continue
-            if kind:
+            if kind := shortcut(name, head):
                 self.tell("shortcut", path, f"is {kind} of a file manager: it opens there, and no program follows it; use a signpost instead")
             else:
                 remarks: list[str] = []
-                look_for_ledger(path, self.maps, self.found, remarks)
+                look_for_ledger(path, self.maps, self.found, remarks, head)
                 for remark in remarks:
                     self.tell("ledger", path, remark)
         for path in folder.skipped:
@@ -232,12 +232,12 @@ class Scan:
                     self.tell("broken link", link, f"leads to {show(target)}, which is not there")
 
 
-def look_for_ledger(path: str, maps: Sequence[Map], found: dict[str, None], remarks: list[str]) -> None:
+def look_for_ledger(path: str, maps: Sequence[Map], found: dict[str, None], remarks: list[str], head: bytes | None = None) -> None:
     """Add the file at `path` to `found` when a format or map reads it; backups of ledgers are left in peace."""
     if litter(os.path.basename(path)):
         return
     try:
-        if ledger := recognised(path, maps):
+        if ledger := recognised(path, maps, head):
             next(iter(ledger.entries()), None)
             found[path] = None
     except SaltCartError as error:
