@@ -45,6 +45,9 @@ def run(options: argparse.Namespace) -> int:
     show_check(screen, report)
     show_traces(screen, found)
     screen.say(closing(report))
+    if report.ok and report.state == SWITCHED:  # a line each, so that no terminal breaks a command in two
+        screen.say(f"To free the old drive: saltcart release {report.trip}")
+        screen.say(f"To take it back:       saltcart undo {report.trip}")
     listed = [{"path": one.path, "count": one.count, "forms": list(one.forms), "ledger": one.ledger} for one in found]
     screen.document({**check_document(report), **({"traces": listed} if options.traces else {})})
     return 0 if report.ok else 1
@@ -107,7 +110,4 @@ def closing(report: CheckReport) -> str:
         return f"{text}; {bad} {'needs' if bad == 1 else 'need'} attention."
     if not report.ok:
         return f"{text}; but see above."
-    ending = "Nothing is lost." if report.trip else "All is well."
-    if report.state == SWITCHED:
-        ending += f" Free the old drive with: saltcart release {report.trip}   Take it back with: saltcart undo {report.trip}"
-    return f"{text}. {ending}"
+    return f"{text}. {'Nothing is lost.' if report.trip else 'All is well.'}"
