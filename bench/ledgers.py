@@ -18,8 +18,7 @@ from saltcart.spelling import Move, Moves
 from saltcart.trips.routes import Routes
 path, target, *maps = sys.argv[1:]
 ledger, routes = open_ledger(path, [load_map(one) for one in maps]), Routes(Moves([Move("/keel/Sounds", "/lighter/Sounds")]))
-changes = {entry.key: text for entry in ledger.entries() if (text := routes.new_text(entry, "/l", "/l")) is not None}
-ledger.rewrite(target, changes)
+ledger.rewrite(target, *routes.changes(ledger, "/l", "/l"))
 """
 UPDATE = """
 import shutil, sqlite3, sys

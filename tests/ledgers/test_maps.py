@@ -2,6 +2,7 @@
 
 import gzip
 import io
+import json
 import os
 import plistlib
 import sqlite3
@@ -15,6 +16,7 @@ from saltcart.errors import BadFile, BadLedger, CannotSpell
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.kinds import mapped
 from saltcart.spelling import Meanings, Move, Moves
+from saltcart.trips.judge import Judge
 from saltcart.trips.reading import Reader
 from saltcart.trips.routes import Routes
 from tests.ledgers.test_contract import THERE, FolderCase, rewritten
@@ -70,7 +72,7 @@ class Containers(MapCase):
         for name, (_head, _entries, data, wanted) in CASES.items():
             with self.subTest(name):
                 ledger, reader = self.open(name), Reader()
-                named = [os.path.normpath(reader.path(entry, entry.written, reader.start(entry, "/lists"))) for entry in ledger.entries()]
+                named = [os.path.normpath(reader.path(entry.spelling, entry.written, reader.start(entry, "/lists"))) for entry in ledger.entries()]
                 if wanted:
                     self.assertEqual(named, wanted)
                 ledger.rewrite(self.target, {})
@@ -152,7 +154,7 @@ class Containers(MapCase):
         ]
         plan = self.map('container = "sqlite"', entries)
         ledger, reader = open_ledger(path, [plan]), Reader()
-        named = [reader.path(entry, entry.written, reader.start(entry, "/")) for entry in ledger.entries()]
+        named = [reader.path(entry.spelling, entry.written, reader.start(entry, "/")) for entry in ledger.entries()]
         self.assertEqual(named, ["/keel/S/a", "/keel/T", "/keel/S/a/x.wav", "/keel/T/y.wav", "/keel/S/é.wav"])
         rewritten(ledger, THERE, self.target)
         with closing(sqlite3.connect(self.target)) as database:
@@ -185,7 +187,7 @@ class OtherSystems(MapCase):
         meanings = Meanings([f"D:={keel}", f"\\\\Host\\Share={keel}", f"/Volumes/Keel={keel}", f"L:={lighter}"])
         reader = Reader(meanings)
         ledger = open_ledger(lists, [])
-        self.assertEqual([reader.path(entry, entry.written, "/") for entry in ledger.entries()], [f"{keel}/S/Sub/a b.wav", f"{keel}/S/c.wav", f"{keel}/S/x.wav", f"{keel}/S/y.wav", "/E:/other.wav"])
+        self.assertEqual([reader.path(entry.spelling, entry.written, "/") for entry in ledger.entries()], [f"{keel}/S/Sub/a b.wav", f"{keel}/S/c.wav", f"{keel}/S/x.wav", f"{keel}/S/y.wav", "/E:/other.wav"])
         routes = Routes(Moves([Move(f"{keel}/S", f"{lighter}/New")]), reader)
         changes = {entry.key: routes.new_text(entry, "/", "/") for entry in ledger.entries()}
         self.assertEqual(list(changes.values()), ["L:\\New\\Sub\\a b.wav", "l:/New/c.wav", "L:\\New\\x.wav", f"{lighter}/New/y.wav", None])
@@ -200,6 +202,55 @@ class OtherSystems(MapCase):
         routes = Routes(Moves([Move(f"{self.folder}/keel/S", f"{self.folder}/keel/T"), Move(os.path.expanduser("~"), "/h")]))
         changes = [routes.new_text(entry, "/", "/") for entry in open_ledger(lists, []).entries()]
         self.assertEqual(changes, ["$SC_TEST/T/a.wav", "${SC_TEST}/T/b.wav", "/h/c.wav"])
+
+
+class Databases(MapCase):
+    def setUp(self):
+        super().setUp()
+        self.path = os.path.join(self.folder, "kits.db")
+        with closing(sqlite3.connect(self.path)) as database, database:
+            database.execute("CREATE TABLE sound (dir TEXT, file TEXT, rating INTEGER)")
+            database.execute("CREATE TABLE kit (name TEXT PRIMARY KEY, layers TEXT) WITHOUT ROWID")
+            database.executemany("INSERT INTO sound VALUES (?, ?, 3)", [("/keel/S/Sub/", "a b.wav"), ("/keel/S", "c.wav"), ("/else", "x.wav")])
+            database.executemany("INSERT INTO kit VALUES (?, ?)", [("one", "/keel/S/x.wav; /else/y.wav ;/keel/S/z.wav"), ("two", ""), ("three", "/else/q.wav")])
+        entries = ('table = "sound"\ncolumn = "file"\nfolder = {column = "dir"}', 'table = "kit"\ncolumn = "layers"\nseparator = ";"')
+        self.plan = Path(self.folder, "kits.toml")
+        self.plan.write_text('name = "kits"\ncontainer = "sqlite"\n' + "".join(f"[[entries]]\n{entry}\n" for entry in entries))
+        self.ledger = open_ledger(self.path, [load_map(str(self.plan))])
+
+    def rows(self, path):
+        """The rows of both tables."""
+        with closing(sqlite3.connect(path)) as database:
+            return [database.execute(f"SELECT * FROM {table}").fetchall() for table in ("sound", "kit")]
+
+    def test_paths_split_over_columns_and_lists_in_cells(self):
+        reader = Reader()
+        named = [reader.path(entry.spelling, entry.written, reader.start(entry, "/")) for entry in self.ledger.entries() if entry.names == "file"]
+        self.assertEqual(named, ["/keel/S/Sub/a b.wav", "/keel/S/c.wav", "/else/x.wav", "/keel/S/x.wav", "/else/y.wav", "/keel/S/z.wav", "/else/q.wav"])
+        self.ledger.rewrite(self.target, *Routes(Moves([Move("/keel/S", "/lighter/T")])).changes(self.ledger, "/", "/"))
+        sound, kit = self.rows(self.target)
+        self.assertEqual(sound, [("/lighter/T/Sub/", "a b.wav", 3), ("/lighter/T", "c.wav", 3), ("/else", "x.wav", 3)])
+        self.assertEqual(kit, [("one", "/lighter/T/x.wav; /else/y.wav ;/lighter/T/z.wav"), ("three", "/else/q.wav"), ("two", "")])
+        with self.assertRaisesRegex(CannotSpell, "cannot hold"):
+            self.ledger.rewrite(self.target + "2", {(1, "one", 0): "/a;b.wav"})
+
+    def test_content_folders_are_tried_in_turn(self):
+        for name in ("One/a.wav", "Two/a.wav", "Two/b.wav"):
+            os.makedirs(os.path.dirname(os.path.join(self.folder, name)), exist_ok=True)
+            Path(self.folder, name).touch()
+        Path(self.folder, "settings.json").write_text(json.dumps({"folders": [f"{self.folder}/{name}" for name in ("None", "One", "Two")]}))
+        Path(self.folder, "settings.toml").write_text('name = "s"\ncontainer = "json"\n[[entries]]\nat = "folders/*"\nnames = "folder"\n')
+        plan, path = Path(self.folder, "finds.toml"), os.path.join(self.folder, "x.finds")
+        plan.write_text('name = "f"\ncontainer = "csv"\ncontent = { file = "settings.json", map = "settings.toml" }\n[recognise]\nsuffix = [".finds"]\n[[entries]]\nat = "find"\nspelling = "content"\n')
+        Path(path).write_text("find\na.wav\nb.wav\ngone.wav\n")
+        ledger = open_ledger(path, [load_map(str(plan))])
+        state = Judge(headers=False).ledger(ledger)
+        found = [(os.path.relpath(one.resolved, self.folder), one.verdict) for one in state.judgements()]
+        self.assertEqual(found, [("One/a.wav", "found"), ("Two/b.wav", "found"), ("None/gone.wav", "missing")])
+        changes = Routes(Moves([Move(f"{self.folder}/Two", "/lighter/Two")])).changes(ledger, self.folder, self.folder)
+        self.assertEqual(changes, ({}, []), "what is looked for stays as it is, for the folder itself is written anew")
+        with self.assertRaisesRegex(CannotSpell, "in none of the content folders"):
+            Routes(Moves([Move(f"{self.folder}/Two/b.wav", "/lighter/b.wav")])).changes(ledger, self.folder, self.folder)
 
 
 class Hostile(MapCase):
@@ -242,10 +293,8 @@ class Hostile(MapCase):
     def test_long_lines_and_strange_entries_end(self):
         path = os.path.join(self.folder, "l.m3u8")
         Path(path).write_bytes(b"/x" * 5_000_000 + b"\n/dev/zero\n/proc/self/mem\n")
-        from saltcart.trips.judge import Judge
-
         began = time.monotonic()
         state = Judge().ledger(open_ledger(path, []))
         self.assertLess(time.monotonic() - began, 5)
-        self.assertEqual([one.verdict for one in state.judgements][:2], ["unreadable", "unreadable"])
+        self.assertEqual([one.verdict for one in state.judgements()][:2], ["unreadable", "unreadable"])
 

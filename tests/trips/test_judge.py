@@ -10,7 +10,7 @@ import soundfile
 from saltcart.cart import KnownDrive
 from saltcart.drives import known
 from saltcart.drives.known import Presence
-from saltcart.ledgers.base import Entry
+from saltcart.ledgers.base import Batch, Entry
 from saltcart.shelves.audio import header_trouble
 from saltcart.shelves.headers import read_header
 from saltcart.spelling import spelling_named
@@ -25,8 +25,12 @@ class Verdicts(WorldCase):
 
     def verdict(self, path, **options):
         """Verdict and reason for one path."""
-        found = Judge(**options).entry(Entry(0, "", str(path), spelling_named("auto")), str(self.keel))
-        return found.verdict, found.why
+        return self.answers([str(path)], **options)[0][1:]
+
+    def answers(self, texts, **options):
+        """Path, verdict and reason for each text of one ledger on the keel."""
+        batch = Batch(texts, spelling_named("auto"), None, True, lambda at: Entry(at, "", texts[at], spelling_named("auto")))
+        return [(one.resolved, one.verdict, one.why) for one in Judge(**options).batch(batch, str(self.keel)).judgements()]
 
     def test_each_verdict_and_its_reason(self):
         wav(self.keel / "good.wav")
@@ -51,6 +55,18 @@ class Verdicts(WorldCase):
         self.assertEqual(self.verdict("broken.wav", headers=False)[0], "found")
         self.assertEqual(self.verdict("good.wav", signposts=[str(self.keel)]), ("found", "goes through a signpost"))
         self.assertEqual(self.verdict("good.wav", wrong={f"{self.keel}/good.wav": ("altered", "x")}), ("altered", "x"))
+
+    def test_many_in_one_folder_are_judged_as_one_by_one(self):
+        for name in ("a.wav", "b.wav", "c d.wav", ".e.wav"):
+            (self.keel / name).touch()
+        os.symlink("a.wav", self.keel / "to a.wav")
+        os.symlink("gone", self.keel / "nowhere.wav")
+        os.mkfifo(self.keel / "pipe.wav")
+        names = ["a.wav", "b.wav", "c d.wav", ".e.wav", "to a.wav", "nowhere.wav", "pipe.wav", "gone.wav", "", ".", "..", "a.wav/", "/b.wav", "../keel/a.wav"]
+        texts = [f"{self.keel}/{name}" for name in names] * 2
+        together = self.answers(texts, headers=False)
+        self.assertEqual(together, [self.answers([text], headers=False)[0] for text in texts])
+        self.assertEqual([verdict for _path, verdict, _why in together[:8]], ["found"] * 5 + ["missing", "unreadable", "missing"])
 
     def test_a_drive_that_is_now_elsewhere_or_back(self):
         away = KnownDrive("marker:test-lighter", "lighter", mount=str(self.top / "old place"))

@@ -3,6 +3,8 @@
 import gzip
 import os
 import shutil
+import sqlite3
+from contextlib import closing
 from pathlib import Path
 
 from saltcart.demo import studio
@@ -62,6 +64,17 @@ class Petrel(WorldCase):
                 self.assertEqual((learnt["trouble"], learnt["entries"]), (None, len(by_hand["listing"])))
         decoy = next(one for one in self.run_json("learn", "keel/player/library.db", "--against", *SHELVES, cwd=self.studio)["lessons"] if "first" in one["place"])
         self.assertEqual((decoy["sure"], decoy["resolved"]), (False, 22))
+
+    def test_paths_in_two_columns_and_lists_are_learnt(self):
+        paths = sorted(path.resolve() for path in self.studio.joinpath("keel/Sounds").rglob("*.wav"))[:30]
+        with closing(sqlite3.connect(self.top / "kits.db")) as database, database:
+            database.executescript("CREATE TABLE sound (dir TEXT, file TEXT); CREATE TABLE kit (layers TEXT)")
+            database.executemany("INSERT INTO sound VALUES (?, ?)", [(str(path.parent), path.name) for path in paths])
+            database.executemany("INSERT INTO kit VALUES (?)", [("|".join(map(str, paths[at : at + 3])),) for at in range(0, 30, 3)])
+        learnt = self.run_json("learn", str(self.top / "kits.db"), "--against", "keel/Sounds", "-o", str(self.top / "kits.toml"), cwd=self.studio)
+        self.assertEqual({one["place"]: (one["sure"], one["resolved"]) for one in learnt["lessons"]}, dict.fromkeys(["sound.file", "sound.dir", "kit.layers"], (True, 30)))
+        listed = self.run_json("ledgers", str(self.top / "kits.db"), "--map", str(self.top / "kits.toml"), cwd=self.studio)
+        self.assertEqual([os.path.normpath(one["resolved"]) for one in listed["listing"] if one["names"] == "file"], [*map(str, paths)] * 2)
 
     def no_cart(self):
         """A configuration that says nothing."""

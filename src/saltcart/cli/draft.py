@@ -61,7 +61,7 @@ def show_draft(screen: Screen, plan: Draft) -> None:
         "What names it",
         ("Ledger", "Map", ">Entries", ">Will change", ">Missing now", "Note"),
         [
-            (place(one.line.path), one.line.map_name, len(one.state.judgements), one.changes, one.state.counts()["missing"], note(one))
+            (place(one.line.path), one.line.map_name, sum(one.state.counts().values()), one.changes, one.state.counts()["missing"], note(one))
             for one in plan.ledgers
         ],
     )

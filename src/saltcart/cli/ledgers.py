@@ -2,6 +2,7 @@
 
 import argparse
 import os
+from itertools import islice
 
 from saltcart.cart import load
 from saltcart.cli.arguments import add_cart
@@ -36,23 +37,24 @@ def run(options: argparse.Namespace) -> int:
         return 0
     state = list_entries(options.file, maps, cart.meanings(options.means))
     show_entries(screen, state, options.all)
-    screen.document({**ledger_state(state), "listing": [row(one) for one in state.judgements]})
-    return 0 if all(one.verdict == "found" for one in state.judgements) else 1
+    screen.document({**ledger_state(state), "listing": [row(one) for one in state.judgements()]})
+    return 0 if all(one.verdict == "found" for one in state.judgements()) else 1
 
 
 def show_entries(screen: Screen, state: LedgerState, everything: bool) -> None:
     """The table of entries."""
-    shown = state.judgements if everything else state.judgements[:SHOWN]
+    total = sum(state.counts().values())
+    shown = list(islice(state.judgements(), None if everything else SHOWN))
     screen.table(
         f"{place(state.path)} ({state.map_name})",
         ("Where", "Verdict", "Spelling", "As written", "Means here", "Why"),
         [(one.entry.where, one.verdict, one.entry.spelling.name, show(one.entry.written), place(os.path.normpath(one.resolved)), show(one.why)) for one in shown],
     )
-    if len(shown) < len(state.judgements):
-        screen.say(f"... and {len(state.judgements) - len(shown)} more: --all")
+    if len(shown) < total:
+        screen.say(f"... and {total - len(shown):,} more: --all")
     found = state.counts()["found"]
     remote = f"; {many(state.remote, 'web address', 'web addresses')} left alone" if state.remote else ""
-    screen.say(f"{many(len(state.judgements), 'entry', 'entries')}, {found:,} found{remote}.")
+    screen.say(f"{many(total, 'entry', 'entries')}, {found:,} found{remote}.")
 
 
 def row(one: Judgement) -> dict[str, object]:

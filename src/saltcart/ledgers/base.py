@@ -1,10 +1,11 @@
 """What every ledger can do, whatever its format."""
 
-from collections.abc import Hashable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 from saltcart.spelling import Spelling
+from saltcart.spelling.swaps import Swap
 
 
 @dataclass(frozen=True, slots=True)
@@ -14,7 +15,7 @@ class Entry:
     `key` finds the spot again in the same file, `where` says it to a person, `written` is what
     stands there with its container's escapes undone.  `otherwise` is a second reading of the
     same bytes, for text whose encoding is a guess.  With a `base`, the text starts from the
-    folder that this other entry names.
+    folder that this other entry names; with `tried` ones, from the first of theirs that has it.
     """
 
     key: Hashable
@@ -24,10 +25,30 @@ class Entry:
     names: str = "file"
     otherwise: str | None = None
     base: "Entry | None" = None
+    tried: "tuple[Entry, ...]" = ()
 
     def readings(self) -> tuple[str, ...]:
         """Every text the spot may mean, the likelier first."""
         return (self.written,) if self.otherwise is None else (self.written, self.otherwise)
+
+
+class Batch(NamedTuple):
+    """Spots of one kind that follow each other in a ledger: their texts, and how to make an entry of each.
+
+    A text that the spelling cannot read (a web address) is among them and makes no entry.  In a
+    batch that is not `sure`, a text alone does not say it all: entries have second readings, or
+    are looked for in several folders.
+    """
+
+    texts: Sequence[str]
+    spelling: Spelling | None
+    base: Entry | None
+    sure: bool
+    entry: Callable[[int], Entry]
+
+    def names_a_file(self, text: str) -> bool:
+        """Whether a text of this batch names a file at all."""
+        return self.spelling is not None and self.spelling.read(text, "/") is not None
 
 
 class Ledger(Protocol):
@@ -37,15 +58,19 @@ class Ledger(Protocol):
     map_name: str
     program: str | None
 
-    def entries(self) -> Iterator[Entry]:
-        """Every entry, in the ledger's order.  Raises BadLedger."""
+    def batches(self, besides: Sequence[Swap] = ()) -> Iterator[Batch]:
+        """Every spot, in the ledger's order, but for those that one of the swaps covers.  Raises BadLedger."""
+
+    def entries(self, besides: Sequence[Swap] = ()) -> Iterator[Entry]:
+        """Every entry in those batches."""
 
     def remote(self) -> int:
-        """How many entries name something that is no file, such as a web address."""
+        """How many spots name something that is no file, such as a web address."""
 
-    def rewrite(self, target: str, changes: Mapping[Hashable, str]) -> None:
-        """Write the ledger to the new file `target` with the entries of those keys changed and nothing else.
+    def rewrite(self, target: str, changes: Mapping[Hashable, str], swaps: Sequence[Swap] = ()) -> None:
+        """Write the ledger to the new file `target` with new texts and nothing else changed.
 
+        `changes` gives texts by the keys of entries; of the others, those that a swap covers are swapped.
         Proves it before it returns.  Raises CannotSpell, with nothing of use in `target`, when a
         text has no form in this ledger or something else than the entries would change.
         """
@@ -55,3 +80,24 @@ class Ledger(Protocol):
 
     def busy(self) -> str | None:
         """Why the ledger must not be replaced now (locked, pages unwritten), or None."""
+
+
+class Batched:
+    """What a ledger can tell from its batches.  `content` are the folders that its program looks in, if the map tells."""
+
+    content: "tuple[Entry, ...]" = ()
+
+    def batches(self, besides: Sequence[Swap] = ()) -> Iterator[Batch]:
+        """See Ledger.batches."""
+        raise NotImplementedError
+
+    def entries(self, besides: Sequence[Swap] = ()) -> Iterator[Entry]:
+        """See Ledger.entries."""
+        for batch in self.batches(besides):
+            for number, text in enumerate(batch.texts):
+                if batch.names_a_file(text):
+                    yield batch.entry(number)
+
+    def remote(self) -> int:
+        """See Ledger.remote."""
+        return sum(bool(text) and not batch.names_a_file(text) for batch in self.batches() for text in batch.texts)

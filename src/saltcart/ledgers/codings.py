@@ -123,6 +123,17 @@ class TextCoding:
     escape: Escape
     guess: bool = False
 
+    @property
+    def sure(self) -> bool:
+        """See Coding.sure."""
+        return not self.guess
+
+    @property
+    def marks(self) -> str | None:
+        """See Coding.marks."""
+        known = is_narrow(self.encoding) and not self.escape.quotes and (self.escape.mean is same or self.escape.marks)
+        return self.escape.marks if known else None
+
     def decode(self, raw: bytes) -> str:
         """See Coding.decode."""
         text = self.plain(raw)

@@ -6,13 +6,14 @@ from functools import partial
 from types import ModuleType
 
 from saltcart.errors import BadLedger, Refused, show
-from saltcart.ledgers.base import Ledger
+from saltcart.ledgers.base import Entry, Ledger
 from saltcart.ledgers.containers import chunks, json, lines, plist, xml
 from saltcart.ledgers.formats import cue, dawproject, jspf, m3u, pls, sfz, turtle, xspf
-from saltcart.ledgers.maps import Map
+from saltcart.ledgers.maps import Map, load_map
 from saltcart.ledgers.spans import Shape, SpanFinder, TextLedger
 from saltcart.ledgers.sqlite import SqliteLedger
 from saltcart.ledgers.wrappers import PLAIN
+from saltcart.spelling import spelling_named
 
 # A format is a module with NAME, claims(name, head) and spans(data); WRAPPER when it comes wrapped.
 TEXT_FORMATS: tuple[ModuleType, ...] = (m3u, pls, xspf, jspf, cue, sfz, turtle, dawproject)
@@ -53,10 +54,23 @@ def shape_of(plan: Map) -> Shape | None:
 
 
 def mapped(path: str, plan: Map) -> Ledger:
-    """The ledger at `path` as a map reads it."""
+    """The ledger at `path` as a map reads it.  Raises BadLedger or BadFile when its content folders cannot be read."""
     if plan.container == "sqlite":
-        return SqliteLedger(path, plan)
-    return TextLedger(path, plan.name, finder_of(plan), plan.program, plan.wrapper, shape_of(plan))
+        ledger: SqliteLedger | TextLedger = SqliteLedger(path, plan)
+    else:
+        ledger = TextLedger(path, plan.name, finder_of(plan), plan.program, plan.wrapper, shape_of(plan))
+    if plan.content:
+        ledger.content = content_folders(os.path.join(os.path.dirname(path), plan.content[0]), plan.content[1])
+    return ledger
+
+
+def content_folders(path: str, plan: str) -> tuple[Entry, ...]:
+    """The folders that the ledger at `path` lists, as full paths."""
+    if not os.path.isfile(path):
+        raise BadLedger(path, "is not there; it should list the content folders", "Mend [content] of the map.")
+    folder = os.path.dirname(path)
+    found = [entry.spelling.read(entry.written, folder) for entry in mapped(path, load_map(plan)).entries() if entry.names == "folder"]
+    return tuple(Entry(number, "", place, spelling_named("native"), "folder") for number, place in enumerate(filter(None, found)))
 
 
 def recognised(path: str, maps: Sequence[Map], head: bytes | None = None) -> Ledger | None:

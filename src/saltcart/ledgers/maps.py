@@ -1,6 +1,7 @@
 """Maps: TOML files that say where the entries of one kind of ledger lie and how they are spelt."""
 
 import os
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -19,6 +20,7 @@ SHAPE: dict[str, Any] = {
     "gzip": bool,
     "member": str,
     "encoding": str,
+    "content": {"!file": str, "!map": str},
     "recognise": {"suffix": [str], "contains": str},
     "!entries": [
         {
@@ -30,7 +32,7 @@ SHAPE: dict[str, Any] = {
             "separator": str,
             "spelling": tuple(SPELLINGS),
             "names": ("file", "folder"),
-            "folder": {"!table": str, "!column": str, "!key": str, "!by": str, "spelling": tuple(SPELLINGS)},
+            "folder": {"table": str, "!column": str, "key": str, "by": str, "spelling": tuple(SPELLINGS)},
             "plays": str,
             "last_played": str,
         }
@@ -40,9 +42,12 @@ SHAPE: dict[str, Any] = {
 
 @dataclass(frozen=True, slots=True)
 class FolderOf:
-    """A table that holds the folders: its rows are found by `key`, whose value stands in column `by` of the entry's row."""
+    """A table that holds the folders: its rows are found by `key`, whose value stands in column `by` of the entry's row.
 
-    table: str
+    Without a `table` the folder stands in another column of the entry's own row.
+    """
+
+    table: str | None
     column: str
     key: str
     by: str
@@ -64,6 +69,7 @@ class Rule:
     folder: FolderOf | None = None
     plays: str | None = None
     last_played: str | None = None
+    separator: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,6 +77,7 @@ class Map:
     """One kind of ledger: how to know it, what wraps it, its program's process name, and where its entries lie.
 
     An `index` names whatever a program came across when it scanned, so that being named there says nothing.
+    `content` is another ledger, and its map, that lists the folders in which the program looks for what is spelt `content`.
     """
 
     name: str
@@ -85,6 +92,7 @@ class Map:
     suffixes: tuple[str, ...] = ()
     contains: bytes = b""
     index: bool = False
+    content: tuple[str, str] | None = None
 
     @property
     def wrapper(self) -> Wrapper:
@@ -111,17 +119,17 @@ def load_map(path: str) -> Map:
         check_entry(path, number, entry, database)
     return Map(
         tables["name"], path, tables["container"], tables.get("program"),
-        tuple(map(column_rule, tables["entries"])) if database else (),
+        with_folders(map(column_rule, tables["entries"])) if database else (),
         () if database else tuple(map(place_rule, tables["entries"])),
         tables.get("gzip", False), tables.get("member"), tables.get("encoding", "utf-8"),
         tuple(suffix.lower() for suffix in known.get("suffix", [])), known.get("contains", "").encode(),
-        tables.get("index", False),
+        tables.get("index", False), content_of(path, tables.get("content")),
     )  # fmt: skip
 
 
 def check_entry(path: str, number: int, entry: dict[str, Any], database: bool) -> None:
     """Raise BadFile when an entry lacks what its container needs, or has what makes no sense there."""
-    needed, strange = (("table", "column"), ("at", "base_at", "separator")) if database else (("at",), ("table", "column", "where", "folder"))
+    needed, strange = (("table", "column"), ("at", "base_at")) if database else (("at",), ("table", "column", "where", "folder"))
     with open(path, encoding="utf-8-sig") as stream:
         place = tomlfile.Place(path, stream.read(), ("entries", number))
     for key in needed:
@@ -130,6 +138,11 @@ def check_entry(path: str, number: int, entry: dict[str, Any], database: bool) -
     for key in strange:
         if key in entry:
             raise place.at(key).fail(f'"{key}" has no meaning in this container', "Leave it out.")
+    folder = entry.get("folder", {})
+    if folder.keys() & {"table", "key", "by"} and not folder.keys() >= {"table", "key", "by"}:
+        raise place.at("folder").fail("a folder in another table needs table, key and by", "Add the missing one, or give column alone for a folder in the same row.")
+    if folder and "separator" in entry:
+        raise place.at("separator").fail("a list of names cannot start from a folder column", "Leave one of them out.")
     if not database and "?P<path>" not in entry["at"] and entry["at"].startswith("("):
         raise place.at("at").fail("a pattern needs a group named path", "Write it like: (?P<path>.+)")
 
@@ -137,12 +150,29 @@ def check_entry(path: str, number: int, entry: dict[str, Any], database: bool) -
 def column_rule(entry: dict[str, Any]) -> Rule:
     """A rule for a column of a database."""
     folder = entry.get("folder")
-    made = folder and FolderOf(folder["table"], folder["column"], folder["key"], folder["by"], spelling_named(folder.get("spelling", "auto")))
+    made = folder and FolderOf(folder.get("table"), folder["column"], folder.get("key", ""), folder.get("by", ""), spelling_named(folder.get("spelling", "auto")))
     spelling = spelling_named(entry.get("spelling", "name" if folder else "auto"))
     return Rule(
         entry["table"], entry["column"], spelling, entry.get("names", "file"), entry.get("where"), made,
-        entry.get("plays"), entry.get("last_played"),
+        entry.get("plays"), entry.get("last_played"), entry.get("separator"),
     )  # fmt: skip
+
+
+def with_folders(rules: Iterable[Rule]) -> tuple[Rule, ...]:
+    """The rules, and one for each column of folders that none of them names: where names start from, that is an entry too."""
+    every = list(rules)
+    for rule in [rule for rule in every if rule.folder]:
+        own = Rule(rule.folder.table or rule.table, rule.folder.column, rule.folder.spelling, "folder")
+        if all((other.table, other.column) != (own.table, own.column) for other in every):
+            every.append(own)
+    return tuple(every)
+
+
+def content_of(path: str, content: dict[str, str] | None) -> tuple[str, str] | None:
+    """The ledger of content folders as the map at `path` names it, and its map, which is found from there."""
+    if content is None:
+        return None
+    return os.path.expanduser(content["file"]), os.path.join(os.path.dirname(path), os.path.expanduser(content["map"]))
 
 
 def place_rule(entry: dict[str, Any]) -> At:

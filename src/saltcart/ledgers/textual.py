@@ -3,6 +3,7 @@
 import codecs
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from saltcart.ledgers.codings import Escape, TextCoding, is_narrow
 from saltcart.ledgers.spans import Span
@@ -11,8 +12,7 @@ from saltcart.spelling import Spelling
 BOMS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"))
 
 
-@dataclass(frozen=True, slots=True)
-class Found:
+class Found(NamedTuple):
     """A path in decoded text: from `start` to `end` in signs; the rest as in Span."""
 
     start: int
@@ -68,13 +68,18 @@ def byte_spans(text: Text, found: Iterable[Found]) -> list[Span]:
     """The places found in decoded text, in their order, as spans of bytes."""
     spans, sign, place = [], 0, text.skip
     errors = "surrogateescape" if is_narrow(text.encoding) else "strict"
+    plain = len(text.text.encode(text.encoding, errors)) == len(text.text)
     codings: dict[str, TextCoding] = {}
-    for one in found:
-        start = place + len(text.text[sign : one.start].encode(text.encoding, errors))
-        end = start + len(text.text[one.start : one.end].encode(text.encoding, errors))
-        sign, place = one.end, end
-        coding = codings.setdefault(one.escape.name, TextCoding(text.encoding, one.escape, text.guess))
-        spans.append(Span(start, end, one.where, coding, one.spelling, one.names, one.base))
+    for first, last, where, escape, spelling, names, base in found:
+        if plain:
+            start, end = first + text.skip, last + text.skip
+        else:
+            start = place + len(text.text[sign:first].encode(text.encoding, errors))
+            end = start + len(text.text[first:last].encode(text.encoding, errors))
+            sign, place = last, end
+        if escape.name not in codings:
+            codings[escape.name] = TextCoding(text.encoding, escape, text.guess)
+        spans.append(Span(start, end, where, codings[escape.name], spelling, names, base))
     return spans
 
 

@@ -7,7 +7,8 @@ class Spelling(Protocol):
     """One form of path."""
 
     name: str
-    # Where a path that is not a full one starts: the ledger's own folder, or the top of its drive.
+    # Where a path that is not a full one starts: the ledger's own folder, the top of its drive,
+    # or the first of its program's content folders that has it.
     start: str
     # Whether it is compared without regard to case, whatever drive the file lies on.
     folds_case: bool
@@ -18,9 +19,16 @@ class Spelling(Protocol):
     def write(self, text: str, path: str, base: str) -> str:
         """The text for the absolute `path` in the manner of `text`; CannotSpell when there is none."""
 
+    def odd(self, text: str) -> tuple[str, ...] | None:
+        """The marks without which a full path that begins like `text` means its parts, sign by sign; None when that is never sure."""
+
 
 class Form:
     """What most forms share."""
 
     start = "ledger"
     folds_case = False
+
+    def odd(self, text: str) -> tuple[str, ...] | None:
+        """See Spelling.odd."""
+        return None

@@ -39,6 +39,10 @@ class Absolute(Form):
                 return f"{found[0]}/{tail}{slash}" if tail else found[0] + slash
         return path + slash
 
+    def odd(self, text: str) -> tuple[str, ...] | None:
+        """See Spelling.odd."""
+        return ("//", "/.") if text.startswith("/") else None
+
 
 class Relative(Form):
     """A path that starts from the ledger's own folder."""
@@ -54,6 +58,20 @@ class Relative(Form):
         written = os.path.relpath(path, base)
         lead = "./" if text.startswith("./") else ""
         return lead + written + ("/" if text.endswith("/") else "")
+
+
+class InContent(Relative):
+    """A path that a program looks for in each of its content folders in turn."""
+
+    name = "content"
+    start = "content"
+
+    def write(self, text: str, path: str, base: str) -> str:
+        """See Spelling.write; no step leads out of a content folder."""
+        written = super().write(text, path, base)
+        if written.split("/")[0] == "..":
+            raise CannotSpell(f"{show(path)} would lie in none of the content folders of its program", "Add the new folder to them in the program, or leave a signpost.")
+        return written
 
 
 class Auto(Form):
@@ -73,6 +91,11 @@ class Auto(Form):
             raise CannotSpell(f"{show(text)} names no file")
         return spelling.write(text, path, base)
 
+    def odd(self, text: str) -> tuple[str, ...] | None:
+        """See Spelling.odd; what begins with a slash or `file:` is a full path whatever follows."""
+        spelling = spelling_of(text)
+        return spelling.odd(text) if spelling else None
+
 
 def expanded(text: str) -> str:
     """`text` with `~` and variables replaced by what they stand for here."""
@@ -81,12 +104,14 @@ def expanded(text: str) -> str:
 
 ABSOLUTE, RELATIVE = Absolute(), Relative()
 SPELLINGS: dict[str, Spelling] = {
-    form.name: form for form in (ABSOLUTE, RELATIVE, URI, REFERENCE, WINDOWS, WINDOWS_RELATIVE, DRIVE, EITHER_SLASH, NAME_ONLY, Auto())
+    form.name: form for form in (ABSOLUTE, RELATIVE, URI, REFERENCE, WINDOWS, WINDOWS_RELATIVE, DRIVE, EITHER_SLASH, NAME_ONLY, InContent(), Auto())
 }
 
 
 def spelling_of(text: str) -> Spelling | None:
     """The form that `text` shows by itself; None for what is no path (empty, a web address)."""
+    if text.startswith("/"):
+        return ABSOLUTE
     if text[:5].lower() == "file:":
         return URI
     if not text.strip() or SCHEME.match(text) and "://" in text:
@@ -95,7 +120,7 @@ def spelling_of(text: str) -> Spelling | None:
         return WINDOWS
     if "\\" in text and "/" not in text:
         return WINDOWS_RELATIVE
-    return ABSOLUTE if text.startswith("/") or VARIABLE.match(text) else RELATIVE
+    return ABSOLUTE if VARIABLE.match(text) else RELATIVE
 
 
 def spelling_named(name: str) -> Spelling:

@@ -67,6 +67,14 @@ class Moves:
                 return None if stays else joined(move.new, tail)
         return None
 
+    def whole(self, path: str) -> Move | None:
+        """The move that takes the absolute `path` and everything else below its folder; None when there is no such."""
+        for move in self.moves:
+            if tail_below(path, move.old):
+                nested = any(tail_below(other.old, move.old) is not None for other in self.moves if other is not move)
+                return None if move.takes or nested else move
+        return None
+
     def reversed(self) -> "Moves":
         """The same folders, the other way."""
         return Moves(Move(move.new, move.old, move.takes) for move in self.moves)

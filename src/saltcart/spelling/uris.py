@@ -11,6 +11,8 @@ from saltcart.spelling.moves import plain
 # RFC 3986, section 3.3: what may stand in a path segment without an escape.
 SEGMENT_SAFE = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-._~!$&'()*+,;=:@")
 SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*:")
+# Doubled slashes, steps, queries and fragments, and escaped dots, slashes and ends of strings.
+ODD = ("//", "/.", "?", "#", "%2e", "%2E", "%2f", "%2F", "%00")
 
 
 class FileUri(Form):
@@ -34,6 +36,10 @@ class FileUri(Form):
             raise CannotSpell(f"{show(text)} is no file: URI")
         slash = "/" if text.endswith("/") and path != "/" else ""
         return found[1] + rewritten(found[2].rstrip("/"), path) + slash
+
+    def odd(self, text: str) -> tuple[str, ...] | None:
+        """See Spelling.odd."""
+        return ODD
 
 
 def decoded(part: str) -> str:
@@ -89,6 +95,10 @@ class UriReference(Form):
         written = rewritten(text.rstrip("/"), wanted) + ("/" if text.endswith("/") else "")
         lead = "./" if text.startswith("./") or SCHEME.match(written) else ""
         return lead + written
+
+    def odd(self, text: str) -> tuple[str, ...] | None:
+        """See Spelling.odd."""
+        return ODD if text.startswith("/") or text[:5].lower() == "file:" else None
 
 
 def rewritten(old: str, path: str) -> str:

@@ -144,9 +144,7 @@ def with_problems(state: LedgerState, before: dict[str, EntryRow]) -> LedgerChec
     """The entries of a judged ledger that need a word, with what they were before."""
     texts = {entry.new: entry for entry in before.values()} | {entry.old: entry for entry in before.values() if entry.old == entry.new}
     problems = []
-    for judgement in state.judgements:
-        if judgement.verdict == FOUND and not judgement.why:
-            continue
+    for judgement in state.judgements(plain=False):
         row = before.get(key_text(judgement.entry.key))
         if row is None or judgement.entry.written not in (row.old, row.new):
             row = texts.get(judgement.entry.written)

@@ -13,7 +13,7 @@ from saltcart.ledgers.containers import chunks, json, lines, plist, xml
 from saltcart.ledgers.kinds import head_of
 from saltcart.ledgers.rules import At
 from saltcart.ledgers.spans import Span
-from saltcart.ledgers.sqlite import claims, quoted, reading, utf16
+from saltcart.ledgers.sqlite import claims, quoted, reading, text_of
 from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
 from saltcart.spelling import spelling_named
 
@@ -147,7 +147,7 @@ def database_content(path: str) -> Content:
         for table, columns in tables(connection):
             for column in columns:
                 query = f"SELECT {quoted(column)} FROM {quoted(table)} WHERE typeof({quoted(column)}) IN ('text', 'blob') LIMIT {MOST_VALUES}"
-                cells = (cell if isinstance(cell, str) else utf16(cell) for (cell,) in connection.execute(query))
+                cells = (text_of(cell) for (cell,) in connection.execute(query))
                 if values := [text for text in cells if text]:
                     content.values[f"{table}.{column}"] = values
     return content
@@ -169,17 +169,18 @@ def folder_joins(path: str, content: Content) -> Iterator[FolderJoin]:
         columns = dict(tables(connection))
         for name_place, folder_place in product(sorted(names), sorted(folders)):
             (table, _, column), (held, _, place) = name_place.partition("."), folder_place.partition(".")
-            for key, by in product(columns[held], columns[table]):
+            for key, by in product(columns[held], columns[table]) if held != table else [("", "")]:
                 if (join := joined(connection, table, column, by, held, place, key)) is not None:
                     yield join
 
 
 def joined(connection: sqlite3.Connection, table: str, column: str, by: str, held: str, place: str, key: str) -> FolderJoin | None:
-    """The join over these columns when its rows lead to files that are there."""
-    if table == held or by == column or key == place:
+    """The join over these columns, or of two in one row, when its rows lead to files that are there."""
+    if by == column or key == place:
         return None
+    join = f"JOIN {quoted(held)} f ON f.{quoted(key)} = n.{quoted(by)}" if held != table else f"JOIN {quoted(held)} f ON f.rowid = n.rowid"
     query = (
-        f"SELECT f.{quoted(place)}, n.{quoted(column)} FROM {quoted(table)} n JOIN {quoted(held)} f ON f.{quoted(key)} = n.{quoted(by)} "
+        f"SELECT f.{quoted(place)}, n.{quoted(column)} FROM {quoted(table)} n {join} "
         f"WHERE typeof(n.{quoted(column)}) = 'text' AND typeof(f.{quoted(place)}) = 'text' LIMIT {MOST_VALUES}"
     )
     try:

@@ -22,7 +22,7 @@ from saltcart.spelling.moves import tail_below
 from saltcart.trips import drafts
 from saltcart.trips import trip as trips
 from saltcart.trips.judge import Judge, LedgerState
-from saltcart.trips.plan import judged, plan_ledger, stage
+from saltcart.trips.plan import changes_for, judged, stage
 from saltcart.trips.places import allocated, leads_out, refuse_clashes, refuse_lack_of_room, unit_of
 from saltcart.trips.routes import Routes
 from saltcart.trips.signposts import leading_to
@@ -359,16 +359,17 @@ def try_ledger(ledger: Ledger, waybill: Waybill, judge: Judge) -> DraftedLedger:
     place = waybill.moves().follow(ledger.path)
     routes = Routes(waybill.entry_moves(place is not None), judge.reader)
     digest = digest_of(ledger.path)
-    rewrite, why, changes = True, "", {}
+    rewrite, why, changed = True, "", 0
     state = judged(ledger, judge)
     try:
-        changes = plan_ledger(ledger, state, routes, place or ledger.path).changes()
+        changes = changes_for(ledger, routes, place or ledger.path)
         with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
             stage(ledger, changes, os.path.join(folder, "trial"))
+        changed = changes.count(part.batch for part in state.judged)
     except CannotSpell as error:
         rewrite, why = False, error.what
     line = LedgerLine(ledger.path, ledger.map_name, rewrite, digest, why)
-    return DraftedLedger(line, state, len(changes), place is not None)
+    return DraftedLedger(line, state, changed, place is not None)
 
 
 def remarks_on(request: Request, shelves: Sequence[Shelf], ledgers: Sequence[DraftedLedger]) -> list[str]:

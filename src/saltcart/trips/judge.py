@@ -3,18 +3,23 @@
 import os
 import stat
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from operator import itemgetter
+from typing import NamedTuple
 
 from saltcart.drives import Presence
 from saltcart.errors import SaltCartError
-from saltcart.ledgers import Entry, Ledger
+from saltcart.ledgers import Batch, Entry, Ledger
 from saltcart.shelves.audio import header_trouble
+from saltcart.spelling import Spelling
 from saltcart.spelling.foreign import PSEUDO
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.reading import Reader
 
 FOUND, OFFLINE, MISSING, ALTERED, UNREADABLE, UNCLEAR = "found", "offline", "missing", "altered", "unreadable", "unclear"
+# From so many paths in one folder on, listing it is cheaper than asking for each.
+FEW = 4
 VERDICTS = (FOUND, OFFLINE, MISSING, ALTERED, UNREADABLE, UNCLEAR)
 
 
@@ -28,20 +33,61 @@ class Judgement:
     why: str = ""
 
 
+# What a text means: the absolute path, the verdict on it (or, for what names no file, REMOTE or EMPTY), and why.
+Answer = tuple[str, str, str]
+REMOTE, EMPTY = "remote", "empty"
+
+
+class JudgedBatch(NamedTuple):
+    """Some entries with their answers: by their texts, of which there may be fewer; or each its own, where a text does not say it all."""
+
+    batch: Batch
+    answers: Mapping[str, Answer]
+    each: Sequence[Answer] = ()
+
+    def all(self) -> Iterable[Answer]:
+        """The answers, in the order of the entries."""
+        return self.each or map(self.answers.__getitem__, self.batch.texts)
+
+    def judgements(self, plain: bool = True) -> Iterator[Judgement]:
+        """The entries; without the `plain` ones only those that are not simply found."""
+        for number, (resolved, verdict, why) in enumerate(self.all()):
+            if verdict in VERDICTS and (plain or verdict != FOUND or why):
+                yield Judgement(self.batch.entry(number), resolved, verdict, why)
+
+    def counts(self) -> Counter[str]:
+        """Verdict to number of entries, those that name no file among them."""
+        return Counter(map(itemgetter(1), self.all()))
+
+
 @dataclass(slots=True)
 class LedgerState:
     """One ledger, judged.  `trouble` says why it could not be read at all."""
 
     path: str
     map_name: str
-    judgements: list[Judgement] = field(default_factory=list)
-    remote: int = 0
+    judged: list[JudgedBatch] = field(default_factory=list)
+    found: Counter[str] = field(default_factory=Counter)
     trouble: SaltCartError | None = None
+
+    def add(self, part: JudgedBatch) -> None:
+        """Take up the next batch."""
+        self.judged.append(part)
+        self.found.update(part.counts())
+
+    @property
+    def remote(self) -> int:
+        """How many name something that is no file, such as a web address."""
+        return self.found[REMOTE]
+
+    def judgements(self, plain: bool = True) -> Iterator[Judgement]:
+        """Every entry, in the ledger's order; without the `plain` ones only those that are not simply found."""
+        for part in self.judged:
+            yield from part.judgements(plain)
 
     def counts(self) -> dict[str, int]:
         """Verdict to number of entries, every verdict named."""
-        found = Counter(judgement.verdict for judgement in self.judgements)
-        return {verdict: found[verdict] for verdict in VERDICTS}
+        return {verdict: self.found[verdict] for verdict in VERDICTS}
 
 
 def add_counts(states: Iterable[LedgerState]) -> dict[str, int]:
@@ -66,27 +112,67 @@ class Judge:
         self.presence = presence or Presence()
         self.reader = reader or Reader()
         self.seen: dict[str, tuple[str, str]] = dict(wrong or {})
+        self.folders: dict[str, tuple[int, frozenset[str]]] = {}
+        self.answers: dict[tuple[Spelling | None, Entry | None, str], dict[str, Answer]] = {}
 
     def ledger(self, ledger: Ledger, base: str | None = None) -> LedgerState:
         """Every entry of `ledger`, judged; relative ones from the folder `base`, its own by default."""
         state = LedgerState(ledger.path, ledger.map_name)
         folder = os.path.dirname(ledger.path) if base is None else base
         try:
-            state.judgements = [self.entry(entry, folder) for entry in ledger.entries()]
-            state.remote = ledger.remote()
+            for batch in ledger.batches():
+                state.add(self.batch(batch, folder))
         except SaltCartError as error:
             state.trouble = error
         return state
 
-    def entry(self, entry: Entry, base: str) -> Judgement:
-        """The verdict on one entry of a ledger whose folder is `base`."""
-        start = self.reader.start(entry, base)
-        paths = [path for text in entry.readings() if (path := self.reader.path(entry, text, start)) is not None]
+    def batch(self, batch: Batch, base: str) -> JudgedBatch:
+        """Every entry of a batch, judged; each text once."""
+        if not batch.texts or batch.spelling is None:
+            return JudgedBatch(batch, {}, [("", REMOTE, "")] * len(batch.texts))
+        if not batch.sure:
+            entries = (self.reader.settled(batch.entry(number), base) for number in range(len(batch.texts)))
+            return JudgedBatch(batch, {}, [self.answer(batch, entry.readings(), self.reader.start(entry, base)) for entry in entries])
+        start = self.reader.start(batch.entry(0), base)
+        answers = self.answers.setdefault((batch.spelling, batch.base, start), {})
+        for text in set(batch.texts).difference(answers):
+            answers[text] = self.quick_answer(batch, text, start) or self.answer(batch, (text,), start)
+        return JudgedBatch(batch, answers)
+
+    def quick_answer(self, batch: Batch, text: str, start: str) -> Answer | None:
+        """The answer for a full path to something that a listing of its folder shows, where just being there is all that counts."""
+        marks = None if self.headers or self.signposts or batch.spelling is None else batch.spelling.odd(text)
+        if marks is None or "%2e" in marks or any(mark in text for mark in marks) or text in self.seen:
+            return None
+        folder, _slash, name = text.rpartition("/")
+        asked, names = self.folders.get(folder, (0, frozenset()))
+        if asked == FEW:
+            names = self.listing(folder)
+        if asked <= FEW:
+            self.folders[folder] = asked + 1, names
+        return (text, FOUND, "") if name in names else None
+
+    def listing(self, folder: str) -> frozenset[str]:
+        """The names of the plain files and folders in `folder`; none where the path means another one here."""
+        if self.reader.meanings.here(folder) != folder:
+            return frozenset()
+        try:
+            with os.scandir(folder) as things:
+                return frozenset(one.name for one in things if one.is_file(follow_symlinks=False) or one.is_dir(follow_symlinks=False))
+        except OSError:
+            return frozenset()
+
+    def answer(self, batch: Batch, readings: Sequence[str], start: str) -> Answer:
+        """Where an entry of a batch that may mean any of these texts leads, the verdict on it, and why."""
+        spelling = batch.spelling
+        if not batch.names_a_file(readings[0]):
+            return "", REMOTE if readings[0] else EMPTY, ""
+        paths = [path for text in readings if (path := self.reader.path(spelling, text, start)) is not None]
         judged = [(path, *self.path(path)) for path in paths]
         path, verdict, why = next((found for found in judged if found[1] != MISSING), judged[0])
-        if verdict == FOUND and not why and self.reader.meanings.here(entry.spelling.read(entry.written, start) or path) != path and entry.spelling.folds_case:
+        if verdict == FOUND and not why and spelling.folds_case and self.reader.meanings.here(spelling.read(readings[0], start) or path) != path:
             why = "is written in another case than on the drive"
-        return Judgement(entry, path, verdict, why)
+        return path, verdict, why
 
     def path(self, path: str) -> tuple[str, str]:
         """Verdict on an absolute path, and why."""

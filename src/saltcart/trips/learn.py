@@ -157,9 +157,10 @@ def folder_value(text: str, ground: Ground) -> str | None:
 
 def joined_lesson(join: FolderJoin, found: Sequence[str], resolved: Sequence[str]) -> Lesson:
     """A column of names whose folders stand in another table."""
-    entry: dict[str, object] = {"table": join.table, "column": join.column, "folder": {"table": join.folders, "column": join.path, "key": join.key, "by": join.by}}
+    apart = {"table": join.folders, "column": join.path, "key": join.key, "by": join.by}
+    entry: dict[str, object] = {"table": join.table, "column": join.column, "folder": apart if join.key else {"column": join.path}}
     sounds = sum(kind_of(one) is not None for one in resolved)
-    why = f"names in the folders of {join.folders}.{join.path}, found by {join.table}.{join.by}"
+    why = f"names in the folders of {join.folders}.{join.path}, " + (f"found by {join.table}.{join.by}" if join.key else "in the same row")
     return Lesson(f"{join.table}.{join.column}", "name", len(found), len(resolved), sounds, entry, True, why)
 
 
@@ -207,9 +208,9 @@ def trials(place: str, values: Sequence[str], content: Content, bases: dict[str,
             if base_place != place:
                 yield "relative", base_place, None, folder
                 yield "auto", base_place, None, folder
-        for separator in SEPARATORS:
-            if any(separator in value for value in values):
-                yield "native", None, separator, None
+    for separator in SEPARATORS:
+        if any(separator in value for value in values):
+            yield "native", None, separator, None
 
 
 def parts_of(value: str, separator: str | None) -> list[str]:
@@ -262,9 +263,9 @@ def prove(learnt: Learnt, shelves: Sequence[str], ground: Ground) -> None:
             learnt.entries = sum(1 for _entry in ledger.entries())
             # To a neighbour of the same drive, so that paths from the drive's top can be written too.
             routes = Routes(Moves(Move(shelf, f"{shelf}.trial") for shelf in shelves), ground.reader)
-            changes = {entry.key: text for entry in ledger.entries() if (text := routes.new_text(entry, ground.folder, ground.folder)) is not None}
-            ledger.rewrite(os.path.join(folder, "trial"), changes)
-            learnt.rewritten = len(changes)
+            changes = routes.changes(ledger, ground.folder, ground.folder)
+            ledger.rewrite(os.path.join(folder, "trial"), *changes)
+            learnt.rewritten = changes.count(ledger.batches())
         except SaltCartError as error:
             learnt.trouble = error.what
 

@@ -2,29 +2,11 @@
 
 import os
 import shutil
-from dataclasses import dataclass
 
 from saltcart.ledgers import Ledger
 from saltcart.safefile import copy_owner, remove_if_there, sync_file
 from saltcart.trips.judge import Judge, LedgerState
-from saltcart.trips.routes import Routes
-
-
-@dataclass(slots=True)
-class LedgerPlan:
-    """One ledger: its entries as judged today, and the new text for each that must change (None: it stays)."""
-
-    ledger: Ledger
-    state: LedgerState
-    texts: list[str | None]
-
-    def changes(self) -> dict[object, str]:
-        """Entry key to new text."""
-        return {
-            judgement.entry.key: text
-            for judgement, text in zip(self.state.judgements, self.texts)
-            if text is not None and text != judgement.entry.written
-        }
+from saltcart.trips.routes import Changes, Routes
 
 
 def judged(ledger: Ledger, judge: Judge) -> LedgerState:
@@ -35,17 +17,16 @@ def judged(ledger: Ledger, judge: Judge) -> LedgerState:
     return state
 
 
-def plan_ledger(ledger: Ledger, state: LedgerState, routes: Routes, place: str) -> LedgerPlan:
-    """Route every judged entry of `ledger`; `place` is the path the ledger will have.  Raises CannotSpell."""
-    bases = os.path.dirname(ledger.path), os.path.dirname(place)
-    return LedgerPlan(ledger, state, [routes.new_text(judgement.entry, *bases) for judgement in state.judgements])
+def changes_for(ledger: Ledger, routes: Routes, place: str) -> Changes:
+    """What must change in `ledger` when it has the path `place`.  Raises CannotSpell."""
+    return routes.changes(ledger, os.path.dirname(ledger.path), os.path.dirname(place))
 
 
-def stage(ledger: Ledger, changes: dict[object, str], staged: str) -> None:
+def stage(ledger: Ledger, changes: Changes, staged: str) -> None:
     """Write the changed ledger to `staged`, proven and flushed, with the mode and owner of the ledger it will replace."""
     remove_if_there(staged)
     try:
-        ledger.rewrite(staged, changes)
+        ledger.rewrite(staged, *changes)
         copy_owner(ledger.path, staged)
         shutil.copymode(ledger.path, staged)
         sync_file(staged)

@@ -1,10 +1,11 @@
 """What an entry means on this machine: where its path starts, drives of other systems, and names in another case."""
 
 import os
+from dataclasses import replace
 
 from saltcart.drives.drive import mount_of
 from saltcart.ledgers import Entry
-from saltcart.spelling import Meanings
+from saltcart.spelling import Meanings, Spelling
 
 NO_MEANINGS = Meanings()
 
@@ -17,10 +18,21 @@ class Reader:
         self.mounts: dict[str, str] = {}
         self.listings: dict[str, dict[str, str]] = {}
 
+    def settled(self, entry: Entry, folder: str) -> Entry:
+        """`entry` with the base it starts from: of those that are tried, the first that has the file, else the first."""
+        if not entry.tried:
+            return entry
+        having = (base for base in entry.tried if (path := self.path(entry.spelling, entry.written, self.start_at(base, folder))) and os.path.lexists(path))
+        return replace(entry, base=next(having, entry.tried[0]), tried=())
+
+    def start_at(self, base: Entry, folder: str) -> str:
+        """The folder that a base of an entry stands for, in a ledger that lies in `folder`."""
+        return self.base_folder(base, self.path(base.spelling, base.written, self.start(base, folder)) or folder)
+
     def start(self, entry: Entry, folder: str) -> str:
         """The folder that the text of `entry` starts from, in a ledger that lies in `folder`."""
         if entry.base is not None:
-            return self.base_folder(entry.base, self.path(entry.base, entry.base.written, self.start(entry.base, folder)) or folder)
+            return self.start_at(entry.base, folder)
         if entry.spelling.start == "drive":
             if folder not in self.mounts:
                 self.mounts[folder] = mount_of(folder)
@@ -33,13 +45,13 @@ class Reader:
         uri = base.spelling.name in ("uri", "uri-reference")
         return os.path.dirname(path) if uri and not base.written.endswith("/") else path
 
-    def path(self, entry: Entry, text: str, start: str) -> str | None:
-        """The path that `text` means for `entry`, exact in case where its writer did not care; None for what is no file."""
-        read = entry.spelling.read(text, start)
+    def path(self, spelling: Spelling, text: str, start: str) -> str | None:
+        """The path that `text` means in `spelling`, exact in case where its writer did not care; None for what is no file."""
+        read = spelling.read(text, start)
         if read is None:
             return None
         here = self.meanings.here(read)
-        return self.exact(here) if entry.spelling.folds_case else here
+        return self.exact(here) if spelling.folds_case else here
 
     def text(self, entry: Entry, text: str, path: str, start: str) -> str:
         """The text for `path` in the manner of `text`.  Raises CannotSpell."""

@@ -14,9 +14,9 @@ from saltcart.trips import signposts, switch, trip as trips
 from saltcart.trips.haul import connected
 from saltcart.trips.judge import Judge
 from saltcart.trips.logbook import EntryRow, LedgerRow
-from saltcart.trips.plan import judged, plan_ledger, stage
+from saltcart.trips.plan import changes_for, judged, stage
 from saltcart.trips.programs import refuse_busy
-from saltcart.trips.routes import Routes
+from saltcart.trips.routes import Changes, Routes
 from saltcart.trips.trip import HAULED, SWITCHED, SWITCHING, Trip
 from saltcart.trips.waybill import Shelf, matches
 
@@ -138,25 +138,25 @@ def prepare_ledger(trip: Trip, row: LedgerRow, judge: Judge, reread: bool) -> li
     copy_durably(row.path, row.backup)
     routes = Routes(trip.waybill.entry_moves(row.place != row.path), judge.reader)
     ledger = trip.open_ledger(row, row.path)
-    plan = plan_ledger(ledger, judged(ledger, judge), routes, row.place)
-    changes = plan.changes() if row.rewrite else {}
-    row.changed, row.after = len(changes), before
-    if changes:
+    state = judged(ledger, judge)
+    changes = changes_for(ledger, routes, row.place) if row.rewrite else Changes({}, [])
+    entries = [
+        EntryRow(key_text(found.entry.key), found.entry.where, found.entry.written, changes.new(found.entry), found.verdict, found.why)
+        for found in state.judgements()
+    ]
+    row.changed, row.after = sum(entry.old != entry.new for entry in entries), before
+    if row.changed:
         staged = staged_name(trip, row)
         try:
-            stage(plan.ledger, changes, staged)
+            stage(ledger, changes, staged)
         except CannotSpell as error:
             error.remedy = 'Set rewrite = false for this ledger in a new waybill to leave it as it is.'
             raise
         row.after = digest_of(staged)
-    entries = [
-        EntryRow(key_text(found.entry.key), found.entry.where, found.entry.written, changes.get(found.entry.key, found.entry.written), found.verdict, found.why)
-        for found in plan.state.judgements
-    ]
     with trip.logbook.together():
         trip.logbook.put_ledger(row)
         trip.logbook.put_entries(row.number, entries)
-    if not changes:
+    if not row.changed:
         return []
     return [switch.swap(row.place, staged, before, row.after, row.backup)]
 

@@ -1,11 +1,41 @@
 """Which new text an entry gets when shelves move: the one rule for all ledgers, there and back."""
 
 import os
+from collections.abc import Hashable, Iterable
+from itertools import islice
+from typing import NamedTuple
 
-from saltcart.ledgers import Entry
-from saltcart.spelling import Moves
+from saltcart.ledgers import Batch, Entry, Ledger
+from saltcart.spelling import Moves, Spelling
 from saltcart.spelling.moves import plain
+from saltcart.spelling.swaps import Swap, swap_for
 from saltcart.trips.reading import Reader
+
+
+SPECIMENS = 1000
+
+
+class Changes(NamedTuple):
+    """New texts by the keys of entries, and the swaps for all others that those cover."""
+
+    texts: dict[Hashable, str]
+    swaps: list[Swap]
+
+    def count(self, batches: Iterable[Batch]) -> int:
+        """How many entries in all batches of a ledger get a new text."""
+        covered = (self.swap_of(batch.spelling, batch.base, text) for batch in batches for text in batch.texts)
+        return len(self.texts) + sum(swap is not None for swap in covered)
+
+    def new(self, entry: Entry) -> str:
+        """What will stand in the place of `entry`."""
+        if entry.key in self.texts:
+            return self.texts[entry.key]
+        swap = self.swap_of(entry.spelling, entry.base, entry.written)
+        return swap(entry.written) if swap else entry.written
+
+    def swap_of(self, spelling: Spelling | None, base: Entry | None, text: str) -> Swap | None:
+        """The swap that covers a text, if one does."""
+        return next((swap for swap in self.swaps if swap.spelling is spelling and base is None and swap.covers(text)), None)
 
 
 class Routes:
@@ -22,7 +52,7 @@ class Routes:
         A path written below a moving shelf is taken as written.  Any other is followed through
         links and `..`; when it ends in a moving shelf, that is where it led.
         """
-        if self.moves.covers(path):
+        if self.moves.covers(path) or "\0" in path:
             return path
         folder, name = os.path.split(path)
         if name in ("", ".", ".."):
@@ -39,11 +69,31 @@ class Routes:
             self.folders[folder] = os.path.realpath(folder)
         return self.folders[folder]
 
+    def changes(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
+        """What to change in `ledger` when it goes from `old_folder` to `new_folder`.  Raises CannotSpell."""
+        swaps: list[Swap] = []
+        for entry in islice(ledger.entries(), SPECIMENS):
+            if not any(swap.covers(entry.written) for swap in swaps) and (swap := self.swap(entry, old_folder)):
+                swaps.append(swap)
+        texts = {}
+        for entry in ledger.entries(besides=swaps):
+            text = self.new_text(entry, old_folder, new_folder)
+            if text not in (None, entry.written):
+                texts[entry.key] = text
+        return Changes(texts, swaps)
+
+    def swap(self, entry: Entry, folder: str) -> Swap | None:
+        """The swap that `entry` shows, for itself and all that begin like it; None when it shows none."""
+        path = entry.spelling.read(entry.written, folder)
+        move = self.moves.whole(path) if path and self.reader.meanings.here(path) == path and not entry.base else None
+        return swap_for(entry.spelling, entry.written, move.old, move.new) if move else None
+
     def new_text(self, entry: Entry, old_folder: str, new_folder: str) -> str | None:
         """The text that keeps `entry` true when its ledger goes from `old_folder` to `new_folder`.
 
         None when it stays true as it is written.  Raises CannotSpell.
         """
+        entry = self.reader.settled(entry, old_folder)
         text, target = self.meant(entry, old_folder)
         wanted = self.moves.follow(target) or target
         old_start, start = self.reader.start(entry, old_folder), self.new_start(entry, old_folder, new_folder)
@@ -65,7 +115,7 @@ class Routes:
     def meant(self, entry: Entry, folder: str) -> tuple[str, str]:
         """The reading of `entry` that leads into a moving shelf, else the likeliest, and where it leads."""
         start = self.reader.start(entry, folder)
-        paths = [(text, self.reader.path(entry, text, start)) for text in entry.readings()]
+        paths = [(text, self.reader.path(entry.spelling, text, start)) for text in entry.readings()]
         readings = [(text, self.led(path)) for text, path in paths if path is not None]
         return next((reading for reading in readings if self.moves.covers(reading[1])), readings[0])
 

@@ -290,7 +290,7 @@ def lean(report: SurveyReport) -> None:
     places: dict[str, tuple[str, int | None]] = {}
     outside: dict[str, Counter[str]] = {}
     for number, state in enumerate(report.ledgers):
-        for judgement in state.judgements:
+        for judgement in state.judgements():
             folder, name = os.path.split(judgement.resolved)
             if folder not in places:
                 real = os.path.realpath(folder)

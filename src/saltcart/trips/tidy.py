@@ -95,7 +95,7 @@ def named_paths(report: SurveyReport, indexes: set[str]) -> dict[str, list[str]]
     folders: dict[str, str] = {}
     named: dict[str, list[str]] = {}
     for state in report.ledgers:
-        for judgement in state.judgements if state.map_name not in indexes else ():
+        for judgement in state.judgements() if state.map_name not in indexes else ():
             folder, name = os.path.split(judgement.resolved)
             if folder not in folders:
                 folders[folder] = os.path.realpath(folder)

@@ -16,7 +16,7 @@ from saltcart.trips import switch, trip as trips
 from saltcart.trips.logbook import EntryRow, LedgerRow
 from saltcart.trips.plan import stage
 from saltcart.trips.programs import refuse_busy
-from saltcart.trips.routes import Routes
+from saltcart.trips.routes import Changes, Routes
 from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, UNDONE, Trip
 from saltcart.trips.waybill import Shelf
 
@@ -117,7 +117,7 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport) -> list[switc
         changes = old_texts(trip, row, report)
         if not changes and row.place == row.path:
             return []
-        stage(trip.open_ledger(row), changes, staged)
+        stage(trip.open_ledger(row), Changes(changes, []), staged)
         report.changed += len(changes)
     kept = trip.keep(row.number, "-after")
     copy_durably(row.place, kept)

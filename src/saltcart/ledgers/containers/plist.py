@@ -83,6 +83,9 @@ def xml_spans(data: bytes, rule_for: Matcher) -> list[Span]:
 class BinaryCoding:
     """A string object whole, marker and all: one byte a sign when it is ASCII, else UTF-16."""
 
+    sure = True
+    marks = None
+
     def decode(self, raw: bytes) -> str:
         """See Coding.decode."""
         return string_of(raw, 0)
@@ -101,6 +104,9 @@ class BinaryCoding:
             return bytes([kind | count]) + body
         width = 0 if count < 1 << 8 else 1 if count < 1 << 16 else 2
         return bytes([kind | 15, 0x10 | width]) + count.to_bytes(1 << width, "big") + body
+
+
+BINARY = BinaryCoding()
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,7 +184,7 @@ def binary_spans(data: bytes, rule_for: Matcher) -> list[Span]:
         counts[place] = counts.get(place, 0) + 1
         if number in others:
             raise ValueError(f"uses one string as {place} and as something else; it cannot be changed alone")
-        found.append(Span(start, end, f"{place} {counts[place]}", BinaryCoding(), rule.spelling, rule.names))
+        found.append(Span(start, end, f"{place} {counts[place]}", BINARY, rule.spelling, rule.names))
     return found
 
 

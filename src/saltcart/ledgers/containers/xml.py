@@ -4,10 +4,10 @@ Places are paths of local names from the root; an attribute is the last name wit
 A document that declares entities is refused: nothing that names sounds needs them.
 """
 
-from collections.abc import Callable, Sequence
-from xml.parsers import expat
-
 import re
+from collections.abc import Callable, Sequence
+from operator import itemgetter
+from xml.parsers import expat
 
 from saltcart.ledgers.codings import CDATA, XML, Escape
 from saltcart.ledgers.rules import At, Matcher, parted
@@ -38,25 +38,65 @@ def place_spans(text: Text, raw: bytes, places: list[Place]) -> list[Span]:
     """Places in the UTF-8 form of a document as spans of its own bytes."""
     found: list[Found] = []
     bases: dict[str, int] = {}
-    sign = byte = 0
-    for start, end, place, escape, rule in sorted(places, key=lambda one: one[0]):
-        value = raw[start:end].decode("utf-8", "surrogatepass")
-        sign += len(raw[byte:start].decode("utf-8", "surrogatepass"))
-        for first, last in parted(value, rule.separator):
-            base = bases.get(rule.base_at) if rule.base_at else None
-            found.append(Found(sign + first, sign + last, place, escape, rule.spelling, rule.names, base))
+    signs = Signs(raw)
+    for start, end, place, escape, rule in sorted(places, key=itemgetter(0)):
+        base = bases.get(rule.base_at) if rule.base_at else None
+        if rule.separator:
+            value, sign = raw[start:end].decode("utf-8", "surrogatepass"), signs.before(start)
+            found += [Found(sign + first, sign + last, place, escape, rule.spelling, rule.names, base) for first, last in parted(value, rule.separator)]
+        else:
+            found.append(Found(signs.before(start), signs.before(end), place, escape, rule.spelling, rule.names, base))
         bases[rule.at] = len(found) - 1
-        byte, sign = end, sign + len(value)
     return byte_spans(text, found)
+
+
+class Signs:
+    """Counts the signs before places in UTF-8, which are asked for in order."""
+
+    def __init__(self, raw: bytes):
+        self.raw, self.plain = raw, raw.isascii()
+        self.byte = self.sign = 0
+
+    def before(self, byte: int) -> int:
+        """How many signs stand before `byte`."""
+        if self.plain:
+            return byte
+        self.sign += len(self.raw[self.byte : byte].decode("utf-8", "surrogatepass"))
+        self.byte = byte
+        return self.sign
+
+
+class Node:
+    """One kind of element: its path, the rules for it and its attributes, and the kinds met inside."""
+
+    def __init__(self, path: str, rule_for: Callable[[str], At | None]):
+        self.path, self.rule_for = path, rule_for
+        self.rule = rule_for(path) if path else None
+        self.children: dict[str, Node] = {}
+        self.attributes: dict[str, At | None] = {}
+
+    def child(self, name: str) -> "Node":
+        """The kind of an element of that name in one of this kind."""
+        if name not in self.children:
+            lead = self.path + "/" if self.path else ""
+            self.children[name] = Node(lead + name.rpartition(":")[2], self.rule_for)
+        return self.children[name]
+
+    def attribute(self, name: str) -> At | None:
+        """The rule for an attribute, by its full name or its local one."""
+        if name not in self.attributes:
+            self.attributes[name] = self.rule_for(f"{self.path}/@{name}") or self.rule_for(f"{self.path}/@{name.rpartition(':')[2]}")
+        return self.attributes[name]
 
 
 class Reader:
     """Runs the parser over one document and notes where the wanted values lie."""
 
     def __init__(self, raw: bytes, rule_for: Callable[[str], At | None]):
-        self.raw, self.rule_for = raw, rule_for
-        self.path: list[str] = []
-        self.open: list[tuple[At, int] | None] = []
+        self.raw = raw
+        self.open: list[Node] = [Node("", rule_for)]
+        # Where the text of each open element begins, if it is wanted and holds nothing but text.
+        self.begins: list[int | None] = [None]
         self.counts: dict[str, int] = {}
         self.found: list[Place] = []
         self.parser = expat.ParserCreate("utf-8")
@@ -75,46 +115,45 @@ class Reader:
 
     def start(self, name: str, attributes: list[str]) -> None:
         """A start tag: note its attributes, and where its text begins."""
-        parent = self.path[-1] + "/" if self.path else ""
-        path = parent + name.rpartition(":")[2]
-        if len(self.path) >= DEEPEST:
+        parent = self.open[-1]
+        node = parent.children.get(name) or parent.child(name)
+        if len(self.open) > DEEPEST:
             raise ValueError("is nested too deeply")
-        if self.open and self.open[-1]:
-            self.open[-1] = None  # it holds more than text
-        self.path.append(path)
-        rule = self.rule_for(path)
-        index = self.parser.CurrentByteIndex
-        self.open.append((rule, TAG_END.match(self.raw, index).end()) if rule else None)
+        self.begins[-1] = None  # it holds more than text
+        self.open.append(node)
+        self.begins.append(self.tag_end(attributes) if node.rule else None)
         for attribute in attributes[::2]:
-            if found := self.rule_for(f"{path}/@{attribute}") or self.rule_for(f"{path}/@{attribute.rpartition(':')[2]}"):
-                self.note_attribute(index, attribute, found, path)
+            if rule := node.attribute(attribute):
+                self.note_attribute(attribute, rule, node.path)
 
-    def note_attribute(self, index: int, name: str, rule: At, path: str) -> None:
-        """Note the value of one attribute of the tag at `index`."""
-        end = TAG_END.match(self.raw, index).end()
-        for match in ATTRIBUTE.finditer(self.raw, index, end):
+    def tag_end(self, attributes: list[str]) -> int:
+        """Where the tag ends that the parser is at."""
+        index = self.parser.CurrentByteIndex
+        return TAG_END.match(self.raw, index).end() if attributes else self.raw.index(b">", index) + 1
+
+    def note_attribute(self, name: str, rule: At, path: str) -> None:
+        """Note the value of one attribute of the tag that the parser is at."""
+        for match in ATTRIBUTE.finditer(self.raw, self.parser.CurrentByteIndex, self.tag_end([name])):
             if match[1].decode("utf-8", "surrogatepass") == name:
                 group = 2 if match[2] is not None else 3
                 self.found.append((match.start(group), match.end(group), self.numbered(f"{path}/@{name}"), XML, rule))
 
     def end(self, _name: str) -> None:
         """An end tag: what stands between is the value."""
-        path, opened = self.path.pop(), self.open.pop()
-        if not opened:
+        node, start = self.open.pop(), self.begins.pop()
+        if start is None or node.rule is None:
             return
-        rule, start = opened
         end = max(start, self.parser.CurrentByteIndex)
         value = self.raw[start:end]
         start += len(value) - len(value.lstrip())
-        end -= len(value) - len(value.rstrip())
         value = value.strip()
-        escape = XML
-        if value.startswith(b"<![CDATA[") and value.endswith(b"]]>") and value.count(b"]]>") == 1:
+        end, escape = start + len(value), XML
+        if b"<" in value:
+            if not (value.startswith(b"<![CDATA[") and value.endswith(b"]]>") and value.count(b"]]>") == 1):
+                raise ValueError(f"has a comment or the like inside {self.numbered(node.path)}, which cannot be kept")
             start, end, escape = start + 9, end - 3, CDATA
-        elif b"<" in value:
-            raise ValueError(f"has a comment or the like inside {self.numbered(path)}, which cannot be kept")
         if start < end:
-            self.found.append((start, end, self.numbered(path), escape, rule))
+            self.found.append((start, end, self.numbered(node.path), escape, node.rule))
 
     def numbered(self, path: str) -> str:
         """A place with its number among those alike, for people."""

@@ -7,7 +7,6 @@ are in whatever 8-bit code their writer used.
 
 import codecs
 import os
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 from saltcart.errors import CannotSpell, show
@@ -28,6 +27,12 @@ class LineCoding:
     """A path that fills a line, in UTF-8 or an 8-bit code."""
 
     encoding: str
+    marks = ""
+
+    @property
+    def sure(self) -> bool:
+        """See Coding.sure; names on old drives may be in the code of the list, or not."""
+        return self.encoding == "utf-8"
 
     def decode(self, raw: bytes) -> str:
         """See Coding.decode; bytes the code does not know stay as surrogates."""
@@ -58,8 +63,14 @@ def spans(data: bytes) -> list[Span]:
         raise ValueError("is a playlist in UTF-16, which is not supported")
     if b"\0" in data:
         raise ValueError("is named as a playlist but holds binary data")
-    coding = LineCoding(encoding_of(data))
-    return [span for number, start, end in lines(data) if (span := span_of(data, number, start, end, coding))]
+    coding, found = LineCoding(encoding_of(data)), []
+    start = len(codecs.BOM_UTF8) if data.startswith(codecs.BOM_UTF8) else 0
+    for number, line in enumerate(data[start:].split(b"\n"), 1):
+        path = line.removesuffix(b"\r")
+        if not path.startswith(b"#") and path.strip():
+            found.append(Span(start, start + len(path), f"line {number}", coding, spelling_of(coding.decode(path))))
+        start += len(line) + 1
+    return found
 
 
 def encoding_of(data: bytes) -> str:
@@ -69,22 +80,3 @@ def encoding_of(data: bytes) -> str:
     except UnicodeDecodeError:
         return "cp1252"
     return "utf-8"
-
-
-def lines(data: bytes) -> Iterator[tuple[int, int, int]]:
-    """Number, start and end of each line, its line end left out."""
-    start = len(codecs.BOM_UTF8) if data.startswith(codecs.BOM_UTF8) else 0
-    number = 1
-    while start < len(data):
-        stop = data.find(b"\n", start)
-        stop = len(data) if stop < 0 else stop
-        end = stop - 1 if stop > start and data[stop - 1 : stop] == b"\r" else stop
-        yield number, start, end
-        start, number = stop + 1, number + 1
-
-
-def span_of(data: bytes, number: int, start: int, end: int, coding: LineCoding) -> Span | None:
-    """The span of one line, None for comments, directives and blank lines."""
-    if data[start : start + 1] == b"#" or not data[start:end].strip():
-        return None
-    return Span(start, end, f"line {number}", coding, spelling_of(coding.decode(data[start:end])))

@@ -1,0 +1,115 @@
+"""The figures of the haul: as fast as the system's own copying and reading back.  python -m bench.haul FOLDER [FILES]
+
+FOLDER should lie on a real drive.  Dropping caches, for the cold runs and the reference, needs root.
+"""
+
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from bench.timing import PROGRAM, Run, show, timed
+
+SMALL, FOLDERS, LARGE = 30_000, 200, 20
+DROP = "echo 3 > /proc/sys/vm/drop_caches"
+
+
+def make(top: Path, small: int, large: int) -> None:
+    """A shelf of `small` files of 4 to 60 KB in folders, and `large` ones of 100 MB."""
+    dice = random.Random(7)
+    noise = dice.randbytes(1 << 20)
+    for number in range(small):
+        folder = top / f"Pack {number % FOLDERS}"
+        if number < FOLDERS:
+            folder.mkdir(parents=True)
+        start = dice.randrange(len(noise) // 2)
+        (folder / f"sound {number}.wav").write_bytes(number.to_bytes(4, "big") + noise[start : start + dice.randrange(4_000, 60_000)])
+    for number in range(large):
+        top.mkdir(exist_ok=True)
+        with (top / f"take {number}.wav").open("wb") as stream:
+            for piece in range(100):
+                stream.write(piece.to_bytes(4, "big") + noise[: 1_000_000 - 4])
+
+
+def reference(shelf: Path, target: Path, cold: bool) -> Run:
+    """Copy, flush, forget, read once: what any careful copying costs."""
+    command = f"mkdir '{target}'; cp -a '{shelf}' '{target}/' && sync && {DROP} && find '{target}' -type f -exec cat {{}} + > /dev/null"
+    return between(shelf, target, cold, command)
+
+
+def haul(shelf: Path, target: Path, cold: bool, home: Path) -> Run:
+    """The same shelf as a trip."""
+    shutil.rmtree(home, ignore_errors=True)
+    target.mkdir()
+    waybill = target.parent / "waybill.toml"
+    waybill.unlink(missing_ok=True)
+    environment = {"SALTCART_HOME": str(home), "HOME": str(home)}
+    subprocess.run([PROGRAM, "draft", str(shelf), "--to", str(target), "--output", str(waybill), "--keep-entries", "--quiet"], env={**os.environ, **environment}, check=True, stdout=subprocess.DEVNULL)
+    return between(shelf, target, cold, [PROGRAM, "haul", str(waybill), "--quiet"], environment)
+
+
+def between(shelf: Path, target: Path, cold: bool, command: str | list[str], environment: dict[str, str] | None = None) -> Run:
+    """Time one command from a defined state of the caches, and clear its target away."""
+    subprocess.run(["sync"], check=True)
+    subprocess.run(DROP if cold else f"find '{shelf}' -type f -exec cat {{}} + > /dev/null", shell=True, check=True)
+    run = timed(command, 1, environment)
+    shutil.rmtree(target)
+    subprocess.run(["sync"], check=True)
+    time.sleep(1)
+    return run
+
+
+def best(runs: list[Run]) -> Run:
+    """The fastest, with the largest memory."""
+    return Run(min(run.seconds for run in runs), max(run.memory_bytes for run in runs))
+
+
+def compare(name: str, shelf: Path, folder: Path, times: int = 3) -> bool:
+    """Warm and cold, in turns."""
+    kept = []
+    for word in ("warm", "cold"):
+        ours, theirs = [], []
+        for _time in range(times):
+            theirs.append(reference(shelf, folder / "there", word == "cold"))
+            ours.append(haul(shelf, folder / "there", word == "cold", folder / "home"))
+        kept.append(show(f"{name}, {word} / cp, sync, read", best(ours), best(theirs), 1.15, 300_000_000))
+    return all(kept)
+
+
+def check(shelf: Path, folder: Path) -> bool:
+    """Checking a finished trip against `find` and against reading."""
+    haul_folder, home = folder / "there", folder / "home"
+    environment = {"SALTCART_HOME": str(home), "HOME": str(home)}
+    shutil.rmtree(home, ignore_errors=True)
+    haul_folder.mkdir()
+    subprocess.run([PROGRAM, "move", str(shelf), "--to", str(haul_folder), "--keep-entries", "--signpost", "--yes", "--quiet"], env={**os.environ, **environment}, check=True, stdout=subprocess.DEVNULL)
+    find = timed(f"find '{haul_folder}' -printf '%s' > /dev/null")
+    quick = show("check / find", timed([PROGRAM, "check", "--quiet"], 3, environment), find, 2)
+    subprocess.run(DROP, shell=True, check=True)
+    read = timed(f"{DROP}; find '{haul_folder}' -type f -exec cat {{}} + > /dev/null")
+    digests = show("check --digests / read", timed([PROGRAM, "check", "--digests", "--quiet"], 2, environment), read, 1.1)
+    return quick and digests
+
+
+def main() -> int:
+    """Measure; 0 when every figure is kept."""
+    with tempfile.TemporaryDirectory(dir=sys.argv[1]) as name:
+        folder = Path(name)
+        if sys.argv[2:]:  # many small files: memory, and time per file
+            make(folder / "many", int(sys.argv[2]), 0)
+            run = haul(folder / "many", folder / "there", False, folder / "home")
+            print(f"{int(sys.argv[2]):,} files: {run.seconds:.1f} s, {1e6 * run.seconds / int(sys.argv[2]):.0f} microseconds a file, {run.memory_bytes / 1e6:.0f} MB")
+            return 0 if run.memory_bytes < 300_000_000 else 1
+        make(folder / "small", SMALL, 0)
+        make(folder / "large", 0, LARGE)
+        kept = [compare("30,000 small files", folder / "small", folder), compare("20 files of 100 MB", folder / "large", folder)]
+        kept.append(check(folder / "small", folder))
+    return 0 if all(kept) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())
