@@ -1,6 +1,7 @@
 """The figures of the haul: as fast as the system's own copying and reading back.  python -m bench.haul FOLDER [FILES]
 
 FOLDER should lie on a real drive.  Dropping caches, for the cold runs and the reference, needs root.
+Nothing is removed between runs: ext4 is slow to give out again what was freed a moment ago.
 """
 
 import os
@@ -9,7 +10,6 @@ import shutil
 import subprocess
 import sys
 import tempfile
-import time
 from pathlib import Path
 
 from bench.timing import PROGRAM, Run, show, timed
@@ -38,7 +38,7 @@ def make(top: Path, small: int, large: int) -> None:
 def reference(shelf: Path, target: Path, cold: bool) -> Run:
     """Copy, flush, forget, read once: what any careful copying costs."""
     command = f"mkdir '{target}'; cp -a '{shelf}' '{target}/' && sync && {DROP} && find '{target}' -type f -exec cat {{}} + > /dev/null"
-    return between(shelf, target, cold, command)
+    return between(shelf, cold, command)
 
 
 def haul(shelf: Path, target: Path, cold: bool, home: Path) -> Run:
@@ -48,19 +48,15 @@ def haul(shelf: Path, target: Path, cold: bool, home: Path) -> Run:
     waybill = target.parent / "waybill.toml"
     waybill.unlink(missing_ok=True)
     environment = {"SALTCART_HOME": str(home), "HOME": str(home)}
-    subprocess.run([PROGRAM, "draft", str(shelf), "--to", str(target), "--output", str(waybill), "--keep-entries", "--quiet"], env={**os.environ, **environment}, check=True, stdout=subprocess.DEVNULL)
-    return between(shelf, target, cold, [PROGRAM, "haul", str(waybill), "--quiet"], environment)
+    subprocess.run([PROGRAM, "draft", str(shelf), "--to", str(target), "--output", str(waybill), "--signpost", "--keep-entries", "--quiet"], env={**os.environ, **environment}, check=True, stdout=subprocess.DEVNULL)
+    return between(shelf, cold, [PROGRAM, "haul", str(waybill), "--quiet"], environment)
 
 
-def between(shelf: Path, target: Path, cold: bool, command: str | list[str], environment: dict[str, str] | None = None) -> Run:
-    """Time one command from a defined state of the caches, and clear its target away."""
+def between(shelf: Path, cold: bool, command: str | list[str], environment: dict[str, str] | None = None) -> Run:
+    """Time one command from a defined state of the caches."""
     subprocess.run(["sync"], check=True)
     subprocess.run(DROP if cold else f"find '{shelf}' -type f -exec cat {{}} + > /dev/null", shell=True, check=True)
-    run = timed(command, 1, environment)
-    shutil.rmtree(target)
-    subprocess.run(["sync"], check=True)
-    time.sleep(1)
-    return run
+    return timed(command, 1, environment)
 
 
 def best(runs: list[Run]) -> Run:
@@ -68,14 +64,14 @@ def best(runs: list[Run]) -> Run:
     return Run(min(run.seconds for run in runs), max(run.memory_bytes for run in runs))
 
 
-def compare(name: str, shelf: Path, folder: Path, times: int = 3) -> bool:
+def compare(name: str, shelf: Path, folder: Path, times: int = 2) -> bool:
     """Warm and cold, in turns."""
     kept = []
     for word in ("warm", "cold"):
         ours, theirs = [], []
-        for _time in range(times):
-            theirs.append(reference(shelf, folder / "there", word == "cold"))
-            ours.append(haul(shelf, folder / "there", word == "cold", folder / "home"))
+        for number in range(times):
+            theirs.append(reference(shelf, folder / f"theirs {shelf.name} {word} {number}", word == "cold"))
+            ours.append(haul(shelf, folder / f"ours {shelf.name} {word} {number}", word == "cold", folder / "home"))
         kept.append(show(f"{name}, {word} / cp, sync, read", best(ours), best(theirs), 1.15, 300_000_000))
     return all(kept)
 

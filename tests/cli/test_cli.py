@@ -79,7 +79,7 @@ class Documents(WorldCase):
         self.furnish()
         child = subprocess.Popen(
             [sys.executable, "-c", "import time, saltcart.trips.haul as h, saltcart.cli.main as m\n"
-             "h.copy_group = lambda *a: (print('ready', flush=True), time.sleep(30))\nraise SystemExit(m.main())", "haul", "w.toml"],
+             "h.land = lambda *a: (print('ready', flush=True), time.sleep(30))\nraise SystemExit(m.main())", "haul", "w.toml"],
             env=self.environment, cwd=self.top, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
         ) if self.run_program("draft", *self.plan_words("-o", "w.toml")) else None  # fmt: skip
         child.stdout.readline()

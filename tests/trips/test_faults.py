@@ -11,7 +11,7 @@ from filelock import FileLock
 
 import saltcart
 from saltcart.errors import Refused, Stopped
-from saltcart.trips import copying
+from saltcart.trips import copying, errand
 from saltcart.trips.trip import names
 from tests.world import WorldCase, tree, wav
 
@@ -45,14 +45,14 @@ class Faults(WorldCase):
         self.assertEqual(saltcart.account(trip).state, "hauled")
 
     def test_an_original_that_cannot_be_read(self):
-        real = copying.read_source
+        real = errand.read_source
 
-        def failing(handle, size):
+        def failing(handle, size, start):
             if os.readlink(f"/proc/self/fd/{handle}").endswith("/3.wav"):
-                raise copying.SourceTrouble("cannot be read (Input/output error)")
-            return real(handle, size)
+                raise errand.SourceTrouble("cannot be read (Input/output error)")
+            return real(handle, size, start)
 
-        with mock.patch.object(copying, "read_source", failing):
+        with mock.patch.object(errand, "read_source", failing):
             trip = self.haul_stops("1 file")
             self.assertIn("3.wav", self.stopped.details[0])
             self.assertEqual(len(list(self.place.glob("*.wav"))), 5)
@@ -61,15 +61,15 @@ class Faults(WorldCase):
         self.goes_on(trip)
 
     def test_an_original_that_changes_while_it_is_copied(self):
-        real = copying.read_source
+        real = errand.read_source
 
-        def changing(handle, size):
-            block = real(handle, size)
+        def changing(handle, size, start):
+            block = real(handle, size, start)
             if os.readlink(f"/proc/self/fd/{handle}").endswith("/2.wav") and block:
                 os.utime(self.shelf / "2.wav", ns=(1, 1))
             return block
 
-        with mock.patch.object(copying, "read_source", changing):
+        with mock.patch.object(errand, "read_source", changing):
             trip = self.haul_stops("1 file")
         self.assertIn("changed while it was copied", self.stopped.details[0])
         self.originals = tree(self.keel)
@@ -107,13 +107,13 @@ class Faults(WorldCase):
         self.goes_on(trip)
 
     def test_a_mount_that_vanishes_leaves_a_folder_where_nothing_is_written(self):
-        real, marker = copying.copy_group, self.lighter / ".saltcart-drive.toml"
+        real, marker = copying.land, self.lighter / ".saltcart-drive.toml"
 
         def pulling(*arguments):
             real(*arguments)
             marker.rename(self.top / "marker")
 
-        with mock.patch("saltcart.trips.haul.copy_group", pulling), mock.patch("saltcart.trips.haul.GROUP_FILES", 2):
+        with mock.patch("saltcart.trips.haul.land", pulling), mock.patch("saltcart.trips.haul.GROUP_FILES", 2):
             with self.assertRaisesRegex(Refused, "not on the drive of the waybill"):
                 saltcart.haul_waybill(self.waybill)
         self.assertEqual(len(list(self.place.glob("*.wav"))), 2)

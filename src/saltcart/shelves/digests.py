@@ -20,9 +20,10 @@ def digest_file(path: str, past_cache: bool = False, tell: Callable[[int], None]
         if past_cache:
             # The system forgets its copy of a flushed file, so that the reads below ask the drive.
             os.posix_fadvise(handle, 0, 0, os.POSIX_FADV_DONTNEED)
-        piece = min(CHUNK, os.fstat(handle).st_size + 1)  # asking for more than there is costs as much as reading it
-        while block := os.read(handle, piece):
+        rest = os.fstat(handle).st_size  # asking for more than there is costs as much as reading it
+        while rest and (block := os.read(handle, min(CHUNK, rest))):
             worker.update(block)
+            rest -= len(block)
             if tell:
                 tell(len(block))
     finally:

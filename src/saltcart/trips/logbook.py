@@ -179,6 +179,11 @@ class Logbook:
             yield from map(unpacked, page)
             start = page[-1][0] + b"\0"  # no name holds a NUL, so this is the next one possible
 
+    def brief(self, shelf: int) -> Iterator[tuple[str, str, int, str | None]]:
+        """Path, kind, size and digest of each thing of a shelf, in the order of their paths; nothing may be marked meanwhile."""
+        for path, kind, size, digest in self.database.execute("SELECT path, kind, size, digest FROM file WHERE shelf = ? ORDER BY path", (shelf,)):
+            yield os.fsdecode(path), kind, size, digest
+
     def hard_links(self, shelf: int) -> dict[str, str]:
         """Path to the first path, for every further name of a file that has several names in the shelf."""
         query = (
@@ -204,6 +209,11 @@ class Logbook:
             conditions.append(f"state IN ({', '.join('?' * len(states))})")
         query = f"SELECT count(*), coalesce(sum(size), 0) FROM file WHERE {' AND '.join(conditions)}"
         return self.database.execute(query, (*values, *states)).fetchone()
+
+    def room(self, shelf: int, unit: int, *states: str) -> int:
+        """The bytes that the files of a shelf in these states take on a drive that gives room in units of `unit` bytes."""
+        query = f"SELECT coalesce(sum((size + ?1 - 1) / ?1 * ?1), 0) FROM file WHERE kind = 'file' AND shelf = ?2 AND state IN ({', '.join(map(repr, states))})"
+        return self.database.execute(query, (unit, shelf)).fetchone()[0]
 
     # ledgers and entries
 

@@ -88,6 +88,9 @@ class Shelf:
 
     def sift(self, items: Iterable[Item]) -> Iterator[Item]:
         """Of the things of a walk, those that travel; with `only`, a folder waits until something in it does."""
+        if not self.stay and not self.only:
+            yield from items
+            return
         waiting: dict[str, Item] = {}
         for item in items:
             if self.only and item.kind == FOLDER and not matches(item.path, self.stay):

@@ -1,0 +1,141 @@
+"""Processes that copy and read back: with small files one alone is kept busy by itself rather than by the drives."""
+
+import ctypes
+import errno
+import multiprocessing
+import os
+import signal
+import sys
+import threading
+import time
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from functools import partial
+from typing import NamedTuple, TypeVar
+
+from saltcart.drives import drive_of
+from saltcart.shelves.digests import digest_file
+from saltcart.trips.errand import Errand, SourceTrouble, Tell, copy_file
+
+# More hands than processors, for half of the time they wait for a drive.
+MOST_HANDS = 8
+MANY_FILES = 200
+BATCH_FILES, BATCH_BYTES = 25, 32 << 20
+PARENT_DIES = 1  # PR_SET_PDEATHSIG of prctl(2)
+Result = TypeVar("Result")
+
+
+class Reading(NamedTuple):
+    """One file to read: its path in the shelf, where it lies, and its size in bytes."""
+
+    path: str
+    place: str
+    size: int
+
+
+Task = TypeVar("Task", Errand, Reading)
+
+
+class Crew:
+    """Some processes that work off batches of errands; they end with the one that called them."""
+
+    def __init__(self) -> None:
+        # Forked, so that a program which uses this as a library needs no guarded main module.
+        context = multiprocessing.get_context("fork")
+        self.hands = ProcessPoolExecutor(min(MOST_HANDS, 2 * (os.cpu_count() or 1)), context, sign_on, (os.getpid(),))
+
+    def copy(self, errands: Sequence[Errand], tell: Tell) -> Callable[[], list[tuple[str, str]]]:
+        """Begin to copy; what is returned waits for the outcomes: a digest, or why there is none."""
+        return self.work(lambda batch: self.hands.submit(copy_batch, batch), "copy", errands, tell)
+
+    def read(self, readings: Sequence[Reading], tell: Tell) -> Callable[[], list[tuple[str, str]]]:
+        """Begin to read files from their drive; what is returned waits for the outcomes, as for `copy`."""
+        return self.work(lambda batch: self.hands.submit(read_batch, [reading.place for reading in batch]), "read back", readings, tell)
+
+    def work(self, submit: Callable[[Sequence[Task]], Future[list[Result]]], step: str, tasks: Sequence[Task], tell: Tell) -> Callable[[], list[Result]]:
+        """Hand work out in batches.  The wait raises what a process met, and OSError when one was ended from outside."""
+        futures = [(batch, submit(batch)) for batch in batches(tasks)]
+
+        def wait() -> list[Result]:
+            results: list[Result] = []
+            try:
+                for batch, future in futures:
+                    results += future.result()
+                    tell(step, batch[-1].path, sum(task.size for task in batch))
+            except BrokenProcessPool as error:
+                raise OSError(errno.EIO, "a process that copies was ended from outside") from error
+            return results
+
+        return wait
+
+    def dismiss(self) -> None:
+        """End all work at once."""
+        for child in multiprocessing.active_children():
+            child.kill()
+        self.hands.shutdown(wait=True, cancel_futures=True)
+
+
+def read_all(readings: Sequence[Reading], tell: Tell) -> Iterator[tuple[str, str]]:
+    """The outcomes of reading files from their drive: with many by a crew, unless a disk would have to move its head between them."""
+    if len(readings) < MANY_FILES or drive_of(readings[0].place).facts.spinning:
+        yield from (read_one(reading.place, partial(tell, "read back", reading.path)) for reading in readings)
+        return
+    crew = Crew()
+    try:
+        yield from crew.read(readings, tell)()
+    finally:
+        crew.dismiss()
+
+
+def batches(tasks: Sequence[Task]) -> Iterator[list[Task]]:
+    """Tasks in portions that keep every hand busy."""
+    batch: list[Task] = []
+    size = 0
+    for task in tasks:
+        batch.append(task)
+        size += task.size
+        if len(batch) == BATCH_FILES or size >= BATCH_BYTES:
+            yield batch
+            batch, size = [], 0
+    if batch:
+        yield batch
+
+
+def sign_on(parent: int) -> None:
+    """Begin as a hand: interrupts are the caller's business, and a caller who is gone needs no more work."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    if sys.platform == "linux":
+        ctypes.CDLL(None).prctl(PARENT_DIES, signal.SIGKILL)
+    threading.Thread(target=leave_with, args=(parent,), daemon=True).start()
+
+
+def leave_with(parent: int) -> None:
+    """End this process soon after its caller."""
+    while os.getppid() == parent:
+        time.sleep(0.5)
+    os._exit(1)
+
+
+def copy_batch(errands: Sequence[Errand]) -> list[tuple[str, str]]:
+    """Copy some files; for each its digest, or why there is none."""
+    outcomes = []
+    for errand in errands:
+        try:
+            outcomes.append((copy_file(errand), ""))
+        except SourceTrouble as trouble:
+            outcomes.append(("", str(trouble)))
+    return outcomes
+
+
+def read_batch(paths: Sequence[str]) -> list[tuple[str, str]]:
+    """The digests of some files as their drive gives them back, or why there are none."""
+    return [read_one(path) for path in paths]
+
+
+def read_one(path: str, tell: Callable[[int], None] | None = None) -> tuple[str, str]:
+    """The digest of one file as its drive gives it back, or why there is none."""
+    try:
+        return digest_file(path, past_cache=True, tell=tell), ""
+    except OSError as error:
+        return "", error.strerror or str(error)

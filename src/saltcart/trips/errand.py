@@ -1,0 +1,162 @@
+"""Copying one file: read once, digested on the way, written under a temporary name with all that belongs to it."""
+
+import errno
+import os
+import stat
+import time
+from collections.abc import Callable, Iterator
+from contextlib import suppress
+from typing import NamedTuple
+
+from blake3 import blake3
+
+from saltcart.shelves.digests import CHUNK
+
+Tell = Callable[[str, str, int], None]
+RETRIES, PAUSE_SECONDS = 3, 0.2
+
+
+class SourceTrouble(Exception):
+    """An original cannot be copied: it cannot be read, or it changes while it is read."""
+
+
+class Errand(NamedTuple):
+    """One file to copy: its path in the shelf, where it is read, written and named, and what it was when it was listed."""
+
+    path: str
+    source: str
+    temporary: str
+    final: str
+    size: int
+    disk_bytes: int
+    mtime_ns: int
+    mode: int
+
+
+def silent(_step: str, _path: str, _count: int) -> None:
+    """For those who do not care how it goes on."""
+
+
+def copy_file(errand: Errand, tell: Tell = silent) -> str:
+    """Copy one file under its temporary name with mode, times and attributes; its digest.  SourceTrouble, or OSError of the destination."""
+    source = open_source(errand)
+    try:
+        target = open_target(errand)
+        try:
+            digest = pour(errand, source, target, tell)
+            copy_attributes(source, target, errand)
+        except BaseException:
+            os.unlink(errand.temporary)
+            raise
+        finally:
+            os.close(target)
+        return digest
+    finally:
+        os.close(source)
+
+
+def open_source(errand: Errand) -> int:
+    """A handle on the original, which must be the file that was listed."""
+    try:
+        handle = os.open(errand.source, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK)
+    except OSError as error:
+        raise SourceTrouble(f"cannot be read ({error.strerror})") from error
+    state = os.fstat(handle)
+    if not stat.S_ISREG(state.st_mode) or not unchanged(state, errand):
+        os.close(handle)
+        raise SourceTrouble("has changed since it was listed; run the same command again")
+    return handle
+
+
+def open_target(errand: Errand) -> int:
+    """A handle on a new file of the temporary name."""
+    flags, mode = os.O_WRONLY | os.O_CREAT | os.O_EXCL, errand.mode & 0o777
+    try:
+        return os.open(errand.temporary, flags, mode)
+    except FileExistsError:  # from a start that was cut off
+        os.unlink(errand.temporary)
+        return os.open(errand.temporary, flags, mode)
+
+
+def pour(errand: Errand, source: int, target: int, tell: Tell) -> str:
+    """Move the bytes from one handle to the other, digesting them on the way; holes stay holes."""
+    worker = blake3()
+    for start, end in stretches(errand, source):
+        if end is None:  # a hole
+            os.lseek(target, start, os.SEEK_CUR)
+            count_zeros(worker, start)
+            tell("copy", errand.path, start)
+            continue
+        while start < end and (block := read_source(source, min(CHUNK, end - start), start)):
+            worker.update(block)
+            rest = memoryview(block)
+            while rest:
+                rest = rest[os.write(target, rest) :]
+            start += len(block)
+            tell("copy", errand.path, len(block))
+    if errand.disk_bytes < errand.size:
+        os.ftruncate(target, errand.size)
+    if not unchanged(os.fstat(source), errand):
+        raise SourceTrouble("changed while it was copied; run the same command again")
+    return worker.hexdigest()
+
+
+def stretches(errand: Errand, source: int) -> Iterator[tuple[int, int | None]]:
+    """Start and end of each stretch of data; for a hole between them, its size and None."""
+    if errand.disk_bytes >= errand.size or not hasattr(os, "SEEK_DATA"):
+        yield 0, errand.size
+        return
+    place = 0
+    while place < errand.size:
+        try:
+            start = min(os.lseek(source, place, os.SEEK_DATA), errand.size)
+        except OSError as error:
+            if error.errno != errno.ENXIO:
+                raise SourceTrouble(f"cannot be read ({error.strerror})") from error
+            start = errand.size  # nothing but a hole follows
+        if start > place:
+            yield start - place, None
+        place = os.lseek(source, start, os.SEEK_HOLE) if start < errand.size else start
+        if place > start:
+            yield start, min(place, errand.size)
+
+
+def count_zeros(worker: blake3, count: int) -> None:
+    """Digest a hole as what reads from it."""
+    zeros = bytes(min(CHUNK, count))
+    while count:
+        worker.update(zeros[: min(CHUNK, count)])
+        count -= min(CHUNK, count)
+
+
+def read_source(handle: int, size: int, start: int) -> bytes:
+    """A piece of an original; drives that fail are asked again, for some come back."""
+    for attempt in range(RETRIES + 1):
+        try:
+            return os.pread(handle, size, start)
+        except OSError as error:
+            if attempt == RETRIES:
+                raise SourceTrouble(f"cannot be read ({error.strerror}, {attempt + 1} times)") from error
+            time.sleep(PAUSE_SECONDS)
+    raise AssertionError("not reached")
+
+
+def unchanged(state: os.stat_result, errand: Errand) -> bool:
+    """Whether an open file still has the size and time it was listed with."""
+    return (state.st_size, state.st_mtime_ns) == (errand.size, errand.mtime_ns)
+
+
+def copy_attributes(source: int, target: int, errand: Errand) -> None:
+    """Owner and extended attributes where the destination takes them; mode and times."""
+    state, made = os.fstat(source), os.fstat(target)
+    if (made.st_uid, made.st_gid) != (state.st_uid, state.st_gid):
+        with suppress(OSError):
+            os.fchown(target, state.st_uid, state.st_gid)
+    with suppress(OSError):
+        for name in os.listxattr(source):
+            with suppress(OSError):
+                os.setxattr(target, name, os.getxattr(source, name))
+    if made.st_mode & 0o7777 != errand.mode or made.st_uid != state.st_uid:
+        with suppress(PermissionError):
+            os.fchmod(target, errand.mode)
+    os.utime(target, ns=(errand.mtime_ns, errand.mtime_ns))
