@@ -9,13 +9,15 @@ class Tick:
     """One moment of a long piece of work.
 
     `step` says what is being done ("copy", "read back", ...), `item` to what.  `done` and
-    `total` count bytes where the step moves bytes, else pieces; `total` is 0 when unknown.
+    `total` count bytes where the step moves bytes, else pieces; `total` is 0 when unknown.  `note`
+    says how far it is in other words, such as numbers of files.
     """
 
     step: str
     item: str
     done: int
     total: int
+    note: str = ""
 
 
 Progress = Callable[[Tick], None]

@@ -42,7 +42,7 @@ class Drafts(WorldCase):
 
     def test_only_what_is_asked_travels(self):
         self.there_and_back(*self.plan_words("--only", "low"))
-        names = {name.decode() for name in self.moved if name.startswith(b"Sounds/")}
+        names = {name.decode() for name in self.moved if name.startswith(b"Sounds/") and not name.endswith(b".b3")}
         self.assertEqual(names, {"Sounds/Bell Tones", "Sounds/Bell Tones/low", "Sounds/Bell Tones/low/C1.wav", "Sounds/Bell Tones/low/D1 #2.wav"})
 
     def test_release_leaves_what_stayed(self):

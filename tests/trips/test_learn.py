@@ -34,21 +34,21 @@ class Petrel(WorldCase):
         return [os.path.basename(path) for path, why in rows if why]
 
     def test_all_play_after_a_move_an_undo_and_a_move_back(self):
-        before, libraries = tree(self.studio / "keel", ".db", "monitor feed"), cells(self.studio / "keel/workstation/index.db")
+        before, libraries = tree(self.studio / "keel", ".db", "monitor feed", ".saltcart.b3"), cells(self.studio / "keel/workstation/index.db")
         self.assertEqual(self.lost(), ["07 Lost at Sea.flac"])
         words = ("move", *SHELVES, "--to", "lighter/Sounds", "--signpost", "--yes")
         trip = self.run_json(*words, cwd=self.studio)["trip"]
         self.assertEqual(self.lost("lighter/Sounds/Collection"), ["07 Lost at Sea.flac"])
         self.run_program("undo", trip, "--yes", "--drop-copies", cwd=self.studio)
         self.assertEqual(self.lost(), ["07 Lost at Sea.flac"])
-        self.assertEqual(tree(self.studio / "keel", ".db", "monitor feed"), before)
+        self.assertEqual(tree(self.studio / "keel", ".db", "monitor feed", ".saltcart.b3"), before)
         self.assertEqual(cells(self.studio / "keel/workstation/index.db"), libraries)
         trip = self.run_json(*words[:-2], "--map", "maps/sampler.toml", "--yes", cwd=self.studio)["trip"]
         self.run_program("release", trip, "--yes", cwd=self.studio)
         for shelf, target in zip(SHELVES, ("keel/Sounds", "keel/Sounds", "keel/Music")):
             self.run_program("move", f"lighter/Sounds/{os.path.basename(shelf)}", "--to", target, "--yes", "--ledger", *LEDGERS_OUTSIDE, "--map", "maps/sampler.toml", cwd=self.studio)
         self.assertEqual(self.lost(), ["07 Lost at Sea.flac"])
-        after = tree(self.studio / "keel", ".db", "monitor feed")
+        after = tree(self.studio / "keel", ".db", "monitor feed", ".saltcart.b3")
         session = b"workstation/night ferry.passage"
         self.assertEqual({name for name in {**after, **before} if after.get(name) != before.get(name)} - {session}, set())
 

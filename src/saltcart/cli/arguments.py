@@ -1,8 +1,16 @@
 """Arguments that several commands share."""
 
-import argparse
+from __future__ import annotations
 
-from saltcart.errors import UsageError
+import argparse
+import re
+from typing import TYPE_CHECKING
+
+from saltcart.cart import load
+from saltcart.errors import UsageError, show
+
+if TYPE_CHECKING:  # the commands that only look do without
+    from saltcart.trips.haul import Pace
 
 
 def add_ledgers(parser: argparse.ArgumentParser) -> None:
@@ -27,6 +35,32 @@ def add_plan(parser: argparse.ArgumentParser) -> None:
 def add_yes(parser: argparse.ArgumentParser) -> None:
     """--yes."""
     parser.add_argument("--yes", action="store_true", help="do not ask")
+
+
+def add_pace(parser: argparse.ArgumentParser) -> None:
+    """How fast to copy."""
+    parser.add_argument("--limit", metavar="RATE", type=rate, help="copy and read back at most so many bytes a second, such as 40M")
+
+
+def pace(options: argparse.Namespace) -> Pace:
+    """The pace that was asked for, with what cart.toml says of drives."""
+    from saltcart.trips.haul import Pace
+
+    return Pace(options.limit, load(options.cart))
+
+
+def rate(text: str) -> int:
+    """Bytes a second from a number with a unit of the decimal kind, as drives are sold by."""
+    found = re.fullmatch(r"([0-9]+(?:\.[0-9]+)?)\s*([kMG]?)B?(?:/s)?", text)
+    count = int(float(found[1]) * {"": 1, "k": 10**3, "M": 10**6, "G": 10**9}[found[2]]) if found else 0
+    if not count:
+        raise argparse.ArgumentTypeError(f"{show(text)} is no rate; write it like 40M, in bytes a second")
+    return count
+
+
+def add_wait(parser: argparse.ArgumentParser) -> None:
+    """--wait."""
+    parser.add_argument("--wait", action="store_true", help="wait until the programs that use the ledgers are closed")
 
 
 def add_trip(parser: argparse.ArgumentParser) -> None:

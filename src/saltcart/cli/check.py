@@ -1,6 +1,7 @@
 """saltcart check"""
 
 import argparse
+import os
 from collections.abc import Sequence
 
 from saltcart.cart import load
@@ -11,7 +12,7 @@ from saltcart.cli.survey import show_ledgers
 from saltcart.errors import UsageError, show
 from saltcart.ledgers import load_map
 from saltcart.trips.account import account
-from saltcart.trips.check import CheckReport, LedgerCheck, Problem, check_ledgers, check_trip
+from saltcart.trips.check import CheckReport, LedgerCheck, Problem, check_folder, check_ledgers, check_trip
 from saltcart.trips.traces import Trace, traces
 from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE, latest
 
@@ -23,7 +24,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_trip(parser)
     add_ledgers(parser)
     add_cart(parser)
-    parser.add_argument("--digests", action="store_true", help="read every copy and compare its content, not only its size")
+    parser.add_argument("--digests", action="store_true", help="read every copy and compare its content, not only its size; with a FOLDER, against its manifest")
+    parser.add_argument("--write", action="store_true", help="with --digests and a FOLDER: make its manifest from what is there now")
     parser.add_argument("--traces", nargs="+", metavar="PLACE", help="search these folders for files that still mention the old places of the trip")
     parser.add_argument("--no-headers", action="store_true", help="do not open sounds to see whether their headers parse")
 
@@ -33,6 +35,10 @@ def run(options: argparse.Namespace) -> int:
     screen = Screen(options)
     if options.trip and options.ledger:
         raise UsageError("Name a trip or ledgers, not both", "A trip knows its ledgers.")
+    if options.trip and os.path.isdir(options.trip) and options.digests:
+        return against_manifest(screen, options)
+    if options.write:
+        raise UsageError("--write needs --digests and the folder of a shelf", "For a trip, haul writes the manifest.")
     headers = not options.no_headers
     with screen.watch() as watch:
         if options.ledger:
@@ -50,6 +56,26 @@ def run(options: argparse.Namespace) -> int:
         screen.say(f"To take it back:       saltcart undo {report.trip}")
     listed = [{"path": one.path, "count": one.count, "forms": list(one.forms), "ledger": one.ledger} for one in found]
     screen.document({**check_document(report), **({"traces": listed} if options.traces else {})})
+    return 0 if report.ok else 1
+
+
+def against_manifest(screen: Screen, options: argparse.Namespace) -> int:
+    """A shelf and its manifest, without a trip."""
+    with screen.watch() as watch:
+        report = check_folder(options.trip, options.write, watch)
+    (shelf,) = report.shelves
+    what = f"{many(shelf.files, 'file', 'files')}, {size(shelf.bytes)} at {place(shelf.path)}"
+    if options.write:
+        screen.say(f"{show(shelf.name)}: {what} are in the manifest {place(shelf.manifest or '')}")
+    else:
+        good = f"{many(len(shelf.problems), 'file is', 'files are')} not as in the manifest" if shelf.problems else "each is as in the manifest"
+        unknown = f"; {many(shelf.unknown, 'file', 'files')} beside {'it' if shelf.unknown == 1 else 'them'} came later" if shelf.unknown else ""
+        screen.say(f"{show(shelf.name)}: {what}: {good}{unknown}")
+    for found in shelf.problems[:SHOWN]:
+        screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
+    if len(shelf.problems) > SHOWN:
+        screen.say(f"... and {len(shelf.problems) - SHOWN} more (see --json)")
+    screen.document(check_document(report))
     return 0 if report.ok else 1
 
 

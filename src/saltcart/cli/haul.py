@@ -3,32 +3,41 @@
 import argparse
 import os
 
+from saltcart.cli.arguments import add_cart, add_pace, pace
 from saltcart.cli.documents import trip_document
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
 from saltcart.trips.account import account
 from saltcart.trips.haul import HaulReport, haul, haul_waybill
+from saltcart.trips.trip import leave_out
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The waybill, or the trip to go on with."""
     parser.add_argument("waybill", metavar="WAYBILL|TRIP", help="a waybill file, or the id of a trip to go on with")
+    parser.add_argument("--leave-out", nargs="+", action="extend", default=[], metavar="PATTERN", help="of a trip that goes on: what shall stay where it is after all, such as a file that cannot be read")
+    add_pace(parser)
+    add_cart(parser)
 
 
 def run(options: argparse.Namespace) -> int:
     """Copy and verify."""
     screen = Screen(options)
     with screen.watch() as watch:
+        if options.leave_out:
+            leave_out(options.waybill, options.leave_out)
         if os.path.exists(options.waybill) or os.sep in options.waybill or options.waybill.endswith(".toml"):
-            name, report = haul_waybill(options.waybill, watch)
+            name, report = haul_waybill(options.waybill, pace(options), watch)
         else:
-            name, report = options.waybill, haul(options.waybill, watch)
+            name, report = options.waybill, haul(options.waybill, pace(options), watch)
     show_haul(screen, name, report)
     for one in account(name).shelves:
         screen.say(f"  {show(one.shelf.name)}: {many(one.files, 'file', 'files')}, {size(one.bytes)}, all verified at {place(one.shelf.new)}")
+    for path in report.manifests:
+        screen.say(f"  Manifest, for any checksum command: {place(path)}")
     screen.say(f"Originals and ledgers are as they were. Next: saltcart repoint {name}")
     screen.document({**trip_document(account(name)), "copied_files": report.copied_files, "copied_bytes": report.copied_bytes,
-                     "there_already": report.there_already, "remarks": report.remarks})  # fmt: skip
+                     "there_already": report.there_already, "remarks": report.remarks, "manifests": report.manifests})  # fmt: skip
     return 0
 
 

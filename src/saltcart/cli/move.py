@@ -3,7 +3,7 @@
 import argparse
 import os
 
-from saltcart.cli.arguments import add_plan, add_yes, need_answer
+from saltcart.cli.arguments import add_pace, add_plan, add_wait, add_yes, need_answer, pace
 from saltcart.cli.check import closing, show_check
 from saltcart.cli.documents import check_document, trip_document
 from saltcart.cli.draft import request, show_draft
@@ -24,6 +24,8 @@ from saltcart.trips.repoint import RepointReport, repoint
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The plan."""
     add_plan(parser)
+    add_pace(parser)
+    add_wait(parser)
     add_yes(parser)
 
 
@@ -37,10 +39,10 @@ def run(options: argparse.Namespace) -> int:
         raise need_answer(options, "moved")
     path = keep_waybill(plan)
     with screen.watch() as watch:
-        name, hauled = haul_waybill(path, watch)
+        name, hauled = haul_waybill(path, pace(options), watch)
     show_haul(screen, name, hauled)
     with screen.watch() as watch:
-        switched = repoint(name, progress=watch)
+        switched = repoint(name, wait=options.wait, progress=watch)
     show_repoint(screen, switched)
     screen.say()
     with screen.watch() as watch:

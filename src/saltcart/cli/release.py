@@ -4,7 +4,7 @@ import argparse
 
 from saltcart.cli.arguments import add_trip, add_yes, need_answer, trip_name
 from saltcart.cli.documents import trip_document
-from saltcart.cli.screen import Screen, place, size
+from saltcart.cli.screen import Screen, many, place, size
 from saltcart.trips.account import account
 from saltcart.trips.release import release
 from saltcart.trips.trip import RELEASING, SWITCHED
@@ -13,6 +13,7 @@ from saltcart.trips.trip import RELEASING, SWITCHED
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The trip."""
     add_trip(parser)
+    parser.add_argument("--trash", action="store_true", help="put the originals into the trash instead of removing them for good")
     add_yes(parser)
 
 
@@ -21,12 +22,13 @@ def run(options: argparse.Namespace) -> int:
     screen = Screen(options)
     name = trip_name(options, SWITCHED, RELEASING)
     plan = account(name)
-    question = f"Verify every copy of trip {name}, then remove its originals for good ({plan.files} files, {size(plan.bytes)})?"
+    question = f"Verify every copy of trip {name}, then {'put its originals into the trash' if options.trash else 'remove its originals for good'} ({plan.files} files, {size(plan.bytes)})?"
     if not screen.agrees(question, options):
         raise need_answer(options, "removed")
     with screen.watch() as watch:
-        report = release(name, watch)
-    screen.say(f"Every copy was read again and verified. {report.files} originals removed, {size(report.freed_bytes)} freed.")
+        report = release(name, options.trash, watch)
+    gone = "are in the trash; empty it to gain the room" if options.trash else f"removed; the old drive has {size(report.freed_bytes)} more room"
+    screen.say(f"Every copy was read again and verified. {many(report.files, 'original', 'originals')} {gone}.")
     for path in report.kept:
         screen.remark(f"kept, for it is not what was copied: {place(path)}")
     screen.document({**trip_document(account(name)), "released_files": report.files, "freed_bytes": report.freed_bytes, "kept": report.kept})

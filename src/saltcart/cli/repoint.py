@@ -2,7 +2,7 @@
 
 import argparse
 
-from saltcart.cli.arguments import add_trip, add_yes, need_answer, trip_name
+from saltcart.cli.arguments import add_trip, add_wait, add_yes, need_answer, trip_name
 from saltcart.cli.documents import trip_document
 from saltcart.cli.screen import Screen, place
 from saltcart.trips.account import account
@@ -14,6 +14,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The trip."""
     add_trip(parser)
     parser.add_argument("--reread", action="store_true", help="take ledgers as they are now, though they changed since the draft")
+    add_wait(parser)
     add_yes(parser)
 
 
@@ -24,7 +25,7 @@ def run(options: argparse.Namespace) -> int:
     if not screen.agrees(f"Rewrite the ledgers of trip {name} and set its originals aside?", options):
         raise need_answer(options, "changed")
     with screen.watch() as watch:
-        report = repoint(name, options.reread, watch)
+        report = repoint(name, options.reread, options.wait, watch)
     show_repoint(screen, report)
     for folder in report.aside:
         screen.say(f"Originals set aside, nothing removed: {place(folder)}")

@@ -23,6 +23,7 @@ from saltcart.errors import show
 from saltcart.progress import Tick
 from saltcart.spelling.moves import tail_below
 
+STEADY = 60.0  # seconds over which the rate is taken, so that the time left does not jump
 PATIENCE = 2.0  # seconds before a bar shows
 PLAIN_EVERY = 10.0  # seconds between plain lines where there is no terminal
 WIDTH_ELSEWHERE = 132  # columns when standard output is no terminal
@@ -147,7 +148,8 @@ class Watch:
         elif now - self.spoke >= PLAIN_EVERY:
             self.spoke = now
             share = f" {100 * tick.done // tick.total}%" if tick.total else ""
-            self.screen.err.print(f"{tick.step}{share}: {show(tick.item)}")
+            note = f" ({tick.note})" if tick.note else ""
+            self.screen.err.print(f"{tick.step}{share}{note}: {show(tick.item)}")
 
     def draw(self, tick: Tick) -> None:
         """Move the bar of the present step, a new one for each step."""
@@ -155,11 +157,11 @@ class Watch:
 
         if self.bar is None:
             columns = (TextColumn("{task.description}"), BarColumn(), DownloadColumn(), TransferSpeedColumn(), TimeRemainingColumn())
-            self.bar = Progress(*columns, console=self.screen.err, transient=True)
+            self.bar = Progress(*columns, console=self.screen.err, transient=True, speed_estimate_period=STEADY)
             self.bar.start()
         if tick.step != self.step:
             self.step = tick.step
             for task in self.bar.task_ids:
                 self.bar.remove_task(task)
             self.bar.add_task(tick.step, total=tick.total or None)
-        self.bar.update(self.bar.task_ids[-1], completed=tick.done, total=tick.total or None, description=f"{tick.step}  {show(tick.item)[-40:]}")
+        self.bar.update(self.bar.task_ids[-1], completed=tick.done, total=tick.total or None, description=f"{tick.step}  {tick.note}  {show(tick.item)[-36:]:36}")

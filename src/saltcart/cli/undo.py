@@ -1,20 +1,27 @@
 """saltcart undo"""
 
 import argparse
+import os
 
-from saltcart.cli.arguments import add_trip, add_yes, need_answer, trip_name
-from saltcart.cli.documents import trip_document
+from saltcart.cart import load
+from saltcart.cli.arguments import add_cart, add_trip, add_wait, add_yes, need_answer, trip_name
+from saltcart.cli.documents import draft_document, trip_document
+from saltcart.cli.draft import show_draft
 from saltcart.cli.screen import Screen, place, size
-from saltcart.errors import show
+from saltcart.errors import Refused, show
+from saltcart.trips import waybill as waybills
 from saltcart.trips.account import account
-from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, UNDOING
+from saltcart.trips.trip import HAULED, HAULING, RELEASED, SWITCHED, SWITCHING, UNDOING
 from saltcart.trips.undo import undo
+from saltcart.trips.way_back import way_back
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The trip, and what becomes of its copies."""
     add_trip(parser)
     parser.add_argument("--drop-copies", action="store_true", help="remove the copies from the new drive too")
+    add_wait(parser)
+    add_cart(parser)
     add_yes(parser)
 
 
@@ -22,10 +29,12 @@ def run(options: argparse.Namespace) -> int:
     """Take the trip back."""
     screen = Screen(options)
     name = trip_name(options, SWITCHED, SWITCHING, UNDOING, HAULED, HAULING)
+    if account(name).state == RELEASED:
+        return draft_back(screen, name, options)
     if not screen.agrees(f"Take trip {name} back: ledgers name the old place again, the originals return?", options):
         raise need_answer(options, "changed")
     with screen.watch() as watch:
-        report = undo(name, options.drop_copies, watch)
+        report = undo(name, options.drop_copies, options.wait, watch)
     done = account(name)
     screen.say(f"Trip {name} is taken back: {report.changed} entries name the old place again.")
     for one in done.shelves:
@@ -38,4 +47,19 @@ def run(options: argparse.Namespace) -> int:
         screen.remark(remark)
     screen.document({**trip_document(done), "changed_entries": report.changed, "dropped_files": report.dropped_files,
                      "dropped_bytes": report.dropped_bytes, "remarks": report.remarks})  # fmt: skip
+    return 0
+
+
+def draft_back(screen: Screen, name: str, options: argparse.Namespace) -> int:
+    """Of a trip whose originals are gone, draft one in the other direction."""
+    path = os.path.abspath(f"back-{name}.toml")
+    if os.path.exists(path):
+        raise Refused(f"There is a waybill at {place(path)} already", f"Use it: saltcart haul {show(os.path.relpath(path))}   or remove it.")
+    with screen.watch() as watch:
+        plan = way_back(name, load(options.cart), watch)
+    waybills.write(plan.waybill, path)
+    show_draft(screen, plan)
+    screen.say(f"Trip {name} is released, so its originals are gone; the copies can travel back. Nothing has moved yet.")
+    screen.say(f"Waybill written: {place(path)}. Next: saltcart haul {show(os.path.relpath(path))}")
+    screen.document(draft_document(plan, path))
     return 0

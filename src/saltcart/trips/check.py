@@ -9,7 +9,8 @@ from saltcart.drives import Presence
 from saltcart.errors import Refused, show
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.progress import Progress, Tick, silent
-from saltcart.shelves.walk import FILE, OTHER
+from saltcart.shelves import manifest
+from saltcart.shelves.walk import FILE, OTHER, walk
 from saltcart.spelling import Meanings
 from saltcart.trips import trip as trips
 from saltcart.trips.crew import Reading, read_all
@@ -56,13 +57,18 @@ class FileProblem:
 
 @dataclass(slots=True)
 class ShelfCheck:
-    """One shelf's copies held against the logbook: how many files were looked at, and what is wrong with some."""
+    """One shelf's copies held against the logbook, or against its manifest: how many files were looked at, and what is wrong with some.
+
+    `unknown` files lie in the shelf but not in its manifest.
+    """
 
     name: str
     path: str
     files: int = 0
     bytes: int = 0
     problems: list[FileProblem] = field(default_factory=list)
+    manifest: str | None = None
+    unknown: int = 0
 
 
 @dataclass(slots=True)
@@ -187,6 +193,34 @@ def check_shelf(trip: Trip, number: int, digests: bool, progress: Progress) -> S
     if report.problems and (away := Presence().away(shelf.new)):
         report.problems = [FileProblem(shelf.new, OFFLINE, away)]
     return report
+
+
+def check_folder(path: str, write: bool = False, progress: Progress = silent) -> CheckReport:
+    """Hold the shelf at `path` against its manifest, every file read; with `write` make the manifest from what is there now.
+
+    Raises Refused when there is no such shelf, or no manifest.
+    """
+    shelf = os.path.realpath(os.path.expanduser(path))
+    if not os.path.isdir(shelf):
+        raise Refused(f"There is no shelf at {show(shelf)}", "Check the path; if its drive is not connected, plug it in.")
+    report = ShelfCheck(os.path.basename(shelf), shelf)
+    items = {item.path: item.size for item in walk(shelf) if item.kind == FILE}
+    report.files, report.bytes = len(items), sum(items.values())
+    watch = ReadWatch(f"check {report.name}", report.bytes, progress)
+    if write:
+        readings = [Reading(item, os.path.join(shelf, item), items[item]) for item in items]
+        outcomes = list(zip(readings, read_all(readings, watch)))
+        report.problems = [FileProblem(reading.place, UNREADABLE, why) for reading, (_found, why) in outcomes if why]
+        report.manifest = manifest.write(shelf, ((reading.path, found) for reading, (found, why) in outcomes if not why))
+        return CheckReport(None, None, [], [report])
+    report.manifest = manifest.manifest_of(shelf)
+    if not os.path.exists(report.manifest):
+        raise Refused(f"There is no manifest at {show(report.manifest)}", f"Make it from what is there now: saltcart check {show(path)} --digests --write")
+    known = dict(manifest.read(shelf))
+    report.problems = [FileProblem(os.path.join(shelf, name), MISSING, "is in the manifest, but not there") for name in known if name not in items]
+    report.problems += altered([(Reading(name, os.path.join(shelf, name), items[name]), digest) for name, digest in known.items() if name in items], watch)
+    report.unknown = len(items.keys() - known.keys())
+    return CheckReport(None, None, [], [report])
 
 
 class ReadWatch:

@@ -128,7 +128,7 @@ def errand_for(route: Route, row: Row) -> Errand:
     folder, name = os.path.split(final)
     temporary = os.path.join(folder, f".saltcart-{short_name(name, 12)}.part")
     source = os.path.join(route.shelf.old, item.path) if item.path else route.shelf.old
-    return Errand(item.path, source, temporary, final, item.size, item.disk_bytes, item.mtime_ns, item.mode)
+    return Errand(item.path, source, temporary, final, item.size, item.disk_bytes, item.mtime_ns, item.mode, route.shelf.old_drive == route.shelf.new_drive)
 
 
 def read_back(route: Route, errands: list[Errand]) -> list[Outcome]:

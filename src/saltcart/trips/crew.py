@@ -11,6 +11,7 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import contextmanager
 from functools import partial
 from typing import NamedTuple, TypeVar
 
@@ -55,16 +56,15 @@ class Crew:
 
     def work(self, submit: Callable[[Sequence[Task]], Future[list[Result]]], step: str, tasks: Sequence[Task], tell: Tell) -> Callable[[], list[Result]]:
         """Hand work out in batches.  The wait raises what a process met, and OSError when one was ended from outside."""
-        futures = [(batch, submit(batch)) for batch in batches(tasks)]
+        with watched():
+            futures = [(batch, submit(batch)) for batch in batches(tasks)]
 
         def wait() -> list[Result]:
             results: list[Result] = []
-            try:
+            with watched():
                 for batch, future in futures:
                     results += future.result()
                     tell(step, batch[-1].path, sum(task.size for task in batch))
-            except BrokenProcessPool as error:
-                raise OSError(errno.EIO, "a process that copies was ended from outside") from error
             return results
 
         return wait
@@ -74,6 +74,15 @@ class Crew:
         for child in multiprocessing.active_children():
             child.kill()
         self.hands.shutdown(wait=True, cancel_futures=True)
+
+
+@contextmanager
+def watched() -> Iterator[None]:
+    """Turn the end of a process from outside (a system short of memory, someone's kill) into an OSError."""
+    try:
+        yield
+    except BrokenProcessPool as error:
+        raise OSError(errno.EIO, "a process that copies was ended from outside") from error
 
 
 def read_all(readings: Sequence[Reading], tell: Tell) -> Iterator[tuple[str, str]]:

@@ -23,9 +23,9 @@ from saltcart.trips import drafts
 from saltcart.trips import trip as trips
 from saltcart.trips.judge import Judge, LedgerState
 from saltcart.trips.plan import changes_for, judged, stage
-from saltcart.trips.places import allocated, leads_out, refuse_clashes, refuse_lack_of_room, unit_of
+from saltcart.trips.places import allocated, landing_drive, leads_out, refuse_clashes, refuse_lack_of_room, shares_blocks, unit_of
 from saltcart.trips.routes import Routes
-from saltcart.trips.signposts import leading_to
+from saltcart.trips.signposts import leading_to, leads_home
 from saltcart.trips.survey import look_for_ledger, usual_ledgers
 from saltcart.trips.waybill import LedgerLine, Shelf, Waybill
 
@@ -110,7 +110,7 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     waybill = Waybill(shelves, maps=[plan.path for plan in maps], means=request.cart.meanings(request.means))
     scout = Scout(waybill, maps, progress)
     drafted = [scout.look_over(shelf) for shelf in shelves]
-    drives = {shelf.new_drive: drive_of(shelf.new) for shelf in shelves}
+    drives = {shelf.new_drive: landing_drive(shelf.new) for shelf in shelves}
     for drive in drives.values():
         remarks += weigh(drive, drafted, request.cart)
     ledgers, searched = gather_ledgers(request, waybill, scout, progress)
@@ -153,7 +153,7 @@ def distinct(shelves: Sequence[Shelf], remarks: list[str]) -> list[Shelf]:
 
 def allowed_names(shelf: Shelf, remarks: list[str]) -> Shelf:
     """The shelf with what its new drive cannot hold renamed or left where it is.  Refused for what cannot go at all."""
-    limits = drive_of(shelf.new).limits
+    limits = landing_drive(shelf.new).limits
     found = list(obstacles(shelf.walk(), limits, len(shelf.new)))
     hard = [one for one in found if one.weight == HARD]
     if hard:
@@ -175,7 +175,7 @@ def allowed_names(shelf: Shelf, remarks: list[str]) -> Shelf:
 def weigh(drive: Drive, drafted: Sequence[DraftedShelf], cart: Cart) -> list[str]:
     """What is to be said of a drive for this load.  Refused when something hard speaks against it."""
     mine = [one for one in drafted if one.shelf.new_drive == drive.identity]
-    need = sum(one.target_bytes for one in mine if not os.path.isdir(one.shelf.new))
+    need = sum(one.target_bytes for one in mine if not os.path.isdir(one.shelf.new) and not shares_blocks(one.shelf, drive))
     refuse_lack_of_room(drive, need)
     reasons = [reason for reason in state_reasons(drive, cart) if reason.kind not in ("read-only", "not writable")]
     for reason in reasons:
@@ -273,22 +273,21 @@ def refuse_place(old: str, new: str) -> None:
         raise Refused(f"{show(new)} lies inside the shelf itself", "Choose a folder outside of it with --to.")
     if tail_below(old, new) is not None:
         raise Refused(f"The shelf {show(old)} lies inside its new place {show(new)}", "Choose another folder with --to.")
-    if os.path.islink(new) and os.path.realpath(new) == old:
-        raise Refused(
-            f"{show(new)} is a signpost that leads to this very shelf",
-            "To move back, undo the trip that left it (saltcart trips); once that is released, remove the link and move again.",
-        )
     place = new
     while not os.path.lexists(place):
         place = os.path.dirname(place)
+    if leads_home(new, old):
+        if hint := moved_by(new):
+            raise Refused(f"{show(new)} is a signpost that leads to this very shelf, whose originals are still set aside", hint)
+        return
     if not os.path.isdir(place):
         raise Refused(f"{show(place)} is a file, so no shelf can go there", "Choose a folder with --to.")
 
 
 def writable_drive(path: str) -> Drive:
     """The drive that would hold `path`; Refused when nothing can be written there."""
-    drive = drive_of(path)
-    folder = path
+    drive = landing_drive(path)
+    folder = os.path.dirname(path) if os.path.islink(path) else path
     while not os.path.isdir(folder):
         folder = os.path.dirname(folder)
     if drive.read_only or not os.access(folder, os.W_OK | os.X_OK):
@@ -310,7 +309,7 @@ class Scout:
         one = DraftedShelf(shelf)
         unit = unit_of(mount_of(shelf.new))
         clashes: list[str] = []
-        occupied = os.path.isdir(shelf.new)
+        occupied = os.path.isdir(shelf.new) and not leads_home(shelf.new, shelf.old)
         for item in shelf.walk(refuse_unreadable):
             one.items.append(item.path)
             if item.kind == FILE:
@@ -378,7 +377,9 @@ def remarks_on(request: Request, shelves: Sequence[Shelf], ledgers: Sequence[Dra
     for given, shelf in zip(request.shelves, shelves):
         if os.path.abspath(os.path.expanduser(given)) != shelf.old:
             remarks.append(f"{show(given)} is reached through a link; what moves is {show(shelf.old)}")
-        remarks += [f"The signpost at {show(post)} will lead to the new place" for post in leading_to(shelf.old)]
+        if leads_home(shelf.new, shelf.old):
+            remarks.append(f"The signpost at {show(shelf.new)} makes room for the shelf when the haul begins; until repoint, what needs it finds only what is copied")
+        remarks += [f"The signpost at {show(post)} will lead to the new place" for post in leading_to(shelf.old) if post != shelf.new]
         if shelf.old_drive == shelf.new_drive:
             remarks.append(f"{show(shelf.name)} stays on its drive: it gets a new place, but no room is gained")
     remarks += [f"{show(one.line.path)} will be left as it is: {one.line.why}" for one in ledgers if not one.line.rewrite]

@@ -1,25 +1,31 @@
 """The haul: list, refuse early what cannot work, copy and verify.  No original and no ledger is touched."""
 
 import os
+import time
 from collections import deque
 from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
+from functools import partial
 from itertools import groupby
 
+from saltcart.cart import Cart
 from saltcart.drives import Drive, drive_of
 from saltcart.drives import drive as drives
+from saltcart.drives.fit import is_spinning
 from saltcart.drives.known import remember
 from saltcart.errors import Refused, Stopped, show
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import sync_folder
+from saltcart.shelves import manifest
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER
 from saltcart.trips import drafts, trip as trips, waybill as waybills
 from saltcart.trips.copying import Load, Route, copy_group, land, send
 from saltcart.trips.crew import MANY_FILES, Crew
 from saltcart.trips.logbook import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
-from saltcart.trips.places import leads_out, refuse_clashes, refuse_lack_of_room, unit_of
+from saltcart.trips.places import landing_drive, leads_out, shares_blocks, refuse_clashes, refuse_lack_of_room, unit_of
+from saltcart.trips.signposts import make_room
 from saltcart.trips.trip import HAULED, HAULING, Trip
 from saltcart.trips.waybill import Shelf
 
@@ -34,15 +40,24 @@ TO_COPY = (LISTED, PLACING, TROUBLE)
 
 @dataclass(slots=True)
 class HaulReport:
-    """What a haul did: files and bytes copied now, files that were there already, and remarks for a person."""
+    """What a haul did: files and bytes copied now, files that were there already, remarks for a person, and where the manifests lie."""
 
     copied_files: int = 0
     copied_bytes: int = 0
     there_already: int = 0
     remarks: list[str] = field(default_factory=list)
+    manifests: list[str] = field(default_factory=list)
 
 
-def haul_waybill(path: str, progress: Progress = silent) -> tuple[str, HaulReport]:
+@dataclass(frozen=True, slots=True)
+class Pace:
+    """How to copy: at most `limit` bytes a second, and what a person says of the drives."""
+
+    limit: int | None = None
+    cart: Cart = field(default_factory=Cart)
+
+
+def haul_waybill(path: str, pace: Pace | None = None, progress: Progress = silent) -> tuple[str, HaulReport]:
     """Start the trip of the waybill at `path`, or go on with it; its id and what was done.
 
     Raises Refused when it cannot begin (nothing was changed) and Stopped when it ends part-way.
@@ -53,7 +68,7 @@ def haul_waybill(path: str, progress: Progress = silent) -> tuple[str, HaulRepor
     if name is None:
         name = trips.create(path)
     try:
-        return name, haul(name, progress)
+        return name, haul(name, pace, progress)
     except Refused:
         if fresh:
             with trips.opened(name) as trip:
@@ -61,12 +76,14 @@ def haul_waybill(path: str, progress: Progress = silent) -> tuple[str, HaulRepor
         raise
 
 
-def haul(name: str, progress: Progress = silent) -> HaulReport:
+def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> HaulReport:
     """Copy what trip `name` has still to copy.  Raises Refused or Stopped."""
+    pace = pace or Pace()
     with trips.held(name) as trip:
         trip.require(HAULING, HAULED, step="haul")
         report = HaulReport()
         targets = connected(trip)
+        make_room(trip)
         for number, shelf in enumerate(trip.waybill.shelves):
             list_shelf(trip, number, shelf, report)
         record_ledgers(trip)
@@ -74,9 +91,10 @@ def haul(name: str, progress: Progress = silent) -> HaulReport:
             settle_existing(trip, number, shelf, report)
         refuse_full_drives(trip, targets)
         trip.logbook.tell("haul begins")
+        meter = Meter(trip, pace.limit, report, progress)
         try:
             for number, shelf in enumerate(trip.waybill.shelves):
-                Carrier(trip, number, shelf, targets[number], report, progress).carry()
+                Carrier(trip, number, shelf, targets[number], pace, meter).carry()
         except OSError as error:
             raise stopped(trip, error) from error
         finish(trip, report)
@@ -98,7 +116,7 @@ def connected(trip: Trip) -> list[Drive]:
     targets = []
     for shelf in trip.waybill.shelves:
         for folder, identity, word in ((shelf.old, shelf.old_drive, "from"), (shelf.new, shelf.new_drive, "to")):
-            drive = drive_of(folder)
+            drive = landing_drive(folder) if folder == shelf.new else drive_of(folder)
             if drive.identity != identity:
                 drives.refuse_other_drive(identity, folder, f'the shelf "{shelf.name}" goes {word}')
         targets.append(drive)
@@ -200,21 +218,41 @@ def refuse_full_drives(trip: Trip, targets: list[Drive]) -> None:
     """Raise Refused when what is still to copy does not fit."""
     for drive in {drive.identity: drive for drive in targets}.values():
         unit = unit_of(drive.mount)
-        numbers = [number for number, target in enumerate(targets) if target.identity == drive.identity]
+        numbers = [number for number, target in enumerate(targets) if target.identity == drive.identity and not shares_blocks(trip.waybill.shelves[number], drive)]
         refuse_lack_of_room(drive, sum(trip.logbook.room(number, unit, *TO_COPY) for number in numbers))
+
+
+class Meter:
+    """How far the haul of a whole trip is: each byte counts once when copied and once when read back."""
+
+    def __init__(self, trip: Trip, limit: int | None, report: HaulReport, progress: Progress):
+        self.files, size = trip.logbook.totals(None, *TO_COPY)
+        self.total, self.done = 2 * size, 0
+        self.limit, self.report, self.progress = limit, report, progress
+        self.began = time.monotonic()
+
+    def tell(self, shelf: str, step: str, path: str, count: int) -> None:
+        """Report progress, and rest when it goes too fast."""
+        self.done += count
+        if self.limit:
+            time.sleep(max(0.0, self.done / self.limit - (time.monotonic() - self.began)))
+        if step == "copy":
+            self.report.copied_bytes += count
+        note = f"{self.report.copied_files:,} of {self.files:,} files"
+        self.progress(Tick("haul", f"{step}: {shelf}/{path}", self.done, self.total, note))
 
 
 class Carrier:
     """Carries one shelf to its new place."""
 
-    def __init__(self, trip: Trip, number: int, shelf: Shelf, drive: Drive, report: HaulReport, progress: Progress):
+    def __init__(self, trip: Trip, number: int, shelf: Shelf, drive: Drive, pace: Pace, meter: Meter):
         self.trip, self.log, self.number, self.shelf = trip, trip.logbook, number, shelf
-        self.drive, self.report, self.progress = drive, report, progress
+        self.drive, self.pace, self.report = drive, pace, meter.report
         self.crew = Crew() if self.worth_a_crew() else None
-        self.route = Route(number, shelf, drive.mount, drive.filesystem, self.tell, self.crew)
+        self.route = Route(number, shelf, drive.mount, drive.filesystem, partial(meter.tell, shelf.name), self.crew)
         self.twins = self.log.hard_links(number)
-        self.total = 2 * self.log.totals(number, *TO_COPY)[1]
-        self.done = 0
+        self.bytes = self.log.totals(number, *TO_COPY)[1]
+        self.began = time.monotonic()
 
     def carry(self) -> None:
         """Folders first, then files in groups, further names of files, links, and the folders' times last."""
@@ -223,11 +261,13 @@ class Carrier:
         self.make_twins()
         self.make_links()
         self.finish_folders()
+        seconds = max(time.monotonic() - self.began, 0.001)
+        self.log.tell(f"shelf {self.shelf.name}: {self.bytes:,} bytes copied and read back in {seconds:.1f} s ({self.bytes / 1e6 / seconds:.1f} MB/s)")
 
     def worth_a_crew(self) -> bool:
         """Whether several processes are quicker: with many files, and where no disk has to move its head between them."""
-        spinning = any(drive.facts.spinning for drive in (self.drive, drive_of(self.shelf.old)))
-        return not spinning and self.log.totals(self.number, *TO_COPY)[0] >= MANY_FILES
+        spinning = any(is_spinning(drive, self.pace.cart) for drive in (self.drive, drive_of(self.shelf.old)))
+        return not spinning and not self.pace.limit and self.log.totals(self.number, *TO_COPY)[0] >= MANY_FILES
 
     def copy_files(self) -> None:
         """The groups one after the other; with a crew, the next is copied while one is flushed and read back."""
@@ -245,13 +285,6 @@ class Carrier:
                 self.crew.dismiss()
             for load in on_the_way:
                 load.drop()
-
-    def tell(self, step: str, path: str, count: int) -> None:
-        """Report progress: each byte counts once when copied and once when read back."""
-        self.done += count
-        if step == "copy":
-            self.report.copied_bytes += count
-        self.progress(Tick(f"haul {self.shelf.name}", path, self.done, self.total))
 
     def groups(self) -> Iterator[list[Row]]:
         """The files to copy, in groups small enough to repeat and large enough to flush at once."""
@@ -327,6 +360,14 @@ class Carrier:
             self.log.mark(self.number, [(row.item.path, VERIFIED, None, None, False) for row in rows])
 
 
+def write_manifest(trip: Trip, number: int) -> str:
+    """Write the manifest of a shelf beside its copy; ledgers in it, which their programs change, are left out."""
+    shelf = trip.waybill.shelves[number]
+    ledgers = {row.place for row in trip.logbook.ledgers()}
+    places = ((shelf.place(path), digest) for path, _kind, _size, digest in trip.logbook.brief(number) if digest)
+    return manifest.write(shelf.new, ((place[len(shelf.new) + 1 :], digest) for place, digest in places if place not in ledgers))
+
+
 def finish(trip: Trip, report: HaulReport) -> None:
     """End the haul: hauled when all is verified, else Stopped with what is not."""
     troubles = [
@@ -341,4 +382,5 @@ def finish(trip: Trip, report: HaulReport) -> None:
             f"Mend them and run: saltcart haul {trip.name}",
             troubles[:20],
         )
-    trip.enter(HAULED, f"hauled: {report.copied_files} files, {report.copied_bytes} bytes copied and read back")
+    report.manifests = [write_manifest(trip, number) for number, shelf in enumerate(trip.waybill.shelves) if not shelf.gathered]
+    trip.enter(HAULED, f"hauled: {report.copied_files:,} files, {report.copied_bytes:,} bytes copied and read back")

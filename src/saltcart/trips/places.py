@@ -3,11 +3,21 @@
 import os
 from collections.abc import Sequence
 
-from saltcart.drives import Drive
+from saltcart.drives import Drive, drive_of
 from saltcart.errors import Refused, show
 from saltcart.trips.waybill import Shelf
 
 SHOWN = 20
+
+
+def landing_drive(place: str) -> Drive:
+    """The drive on which `place` is to be made; a signpost that stands there says nothing about that."""
+    return drive_of(os.path.dirname(place) if os.path.islink(place) else place)
+
+
+def shares_blocks(shelf: Shelf, drive: Drive) -> bool:
+    """Whether a shelf stays on a drive whose file system lets copies share blocks, so that they take no room."""
+    return shelf.old_drive == drive.identity and drive.filesystem in ("btrfs", "xfs")
 
 
 def refuse_clashes(shelf: Shelf, clashes: Sequence[str]) -> None:

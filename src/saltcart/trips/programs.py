@@ -1,19 +1,26 @@
 """Whether a program is in the way of changing a ledger: running, holding it open, or with pages still to write."""
 
 import os
+import time
 from collections.abc import Iterable, Sequence
 
 from saltcart.errors import LedgerBusy, show
 from saltcart.ledgers import Ledger
+from saltcart.progress import Progress, Tick, silent
+
+PAUSE_SECONDS = 0.5
 
 
-def refuse_busy(ledgers: Sequence[Ledger]) -> None:
-    """Raise LedgerBusy, naming program and ledger, when any of `ledgers` must not be changed now."""
-    holders = list(in_the_way(ledgers))
-    if holders:
+def refuse_busy(ledgers: Sequence[Ledger], wait: bool = False, progress: Progress = silent) -> None:
+    """Raise LedgerBusy, naming program and ledger, when any of `ledgers` must not be changed now; or `wait` until all may be."""
+    while holders := list(in_the_way(ledgers)):
+        if wait:
+            progress(Tick("wait until it is closed", holders[0], 0, 0))
+            time.sleep(PAUSE_SECONDS)
+            continue
         raise LedgerBusy(
             "Programs are in the way; no ledger was changed",
-            "Close them and run the same command again.",
+            "Close them and run the same command again, or let it --wait.",
             holders,
         )
 

@@ -4,10 +4,11 @@ import os
 from dataclasses import dataclass, field
 
 from saltcart.drives import drive_of
-from saltcart.drives.drive import refuse_other_drive
+from saltcart.drives.drive import mount_of, refuse_other_drive
 from saltcart.errors import Refused, show
 from saltcart.progress import Progress, Tick, silent
-from saltcart.safefile import sync_folder
+from saltcart.safefile import remove_if_there, sync_folder
+from saltcart.shelves.manifest import manifest_of
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, walk
 from saltcart.trips import trip as trips
 from saltcart.trips.check import CheckReport, check_opened
@@ -17,15 +18,18 @@ from saltcart.trips.waybill import Shelf
 
 @dataclass(slots=True)
 class ReleaseReport:
-    """What was freed, and what was kept because it is not what was copied."""
+    """How many originals went, the room that the old drives then had more, and what was kept because it is not what was copied."""
 
     files: int = 0
     freed_bytes: int = 0
     kept: list[str] = field(default_factory=list)
 
 
-def release(name: str, progress: Progress = silent) -> ReleaseReport:
-    """Remove the set-aside originals of trip `name`.  Raises Refused, with nothing removed, unless the check is clean."""
+def release(name: str, trash: bool = False, progress: Progress = silent) -> ReleaseReport:
+    """Remove the set-aside originals of trip `name`, or put them into the system's trash.
+
+    Raises Refused, with nothing removed, unless the check is clean.
+    """
     report = ReleaseReport()
     with trips.held(name) as trip:
         trip.require(SWITCHED, RELEASING, step="release")
@@ -34,11 +38,13 @@ def release(name: str, progress: Progress = silent) -> ReleaseReport:
         refuse_unclean(check_opened(trip, digests=True, progress=progress))
         if trip.state == SWITCHED:
             trip.enter(RELEASING, "release begins: the check is clean and every copy verifies")
+        before = free_room(trip)
         for number, shelf in enumerate(trip.waybill.shelves):
-            free(trip, number, shelf, report, progress)
+            free(trip, number, shelf, trash, report, progress)
+        report.freed_bytes = 0 if trash else max(0, free_room(trip) - before)
         freed = trip.logbook.fact("freed_bytes", 0) + report.freed_bytes
         trip.logbook.record(freed_bytes=freed)
-        trip.enter(RELEASED, f"released: {report.files} originals removed, {len(report.kept)} kept")
+        trip.enter(RELEASED, f"released: {report.files:,} originals {'put into the trash' if trash else 'removed'}, {len(report.kept):,} kept")
     return report
 
 
@@ -70,7 +76,24 @@ def refuse_unclean(report: CheckReport) -> None:
     )
 
 
-def free(trip: Trip, number: int, shelf: Shelf, report: ReleaseReport, progress: Progress) -> None:
+def free_room(trip: Trip) -> int:
+    """The free bytes of the old drives, as their file systems tell; others may use them meanwhile."""
+    mounts = {mount_of(shelf.old) for shelf in trip.waybill.shelves}
+    states = [os.statvfs(mount) for mount in mounts]
+    return sum(state.f_bfree * state.f_frsize for state in states)
+
+
+def to_trash(path: str) -> None:
+    """Put a file or folder into the trash of its drive.  Raises Refused where there is none."""
+    from send2trash import send2trash
+
+    try:
+        send2trash(path)
+    except OSError as error:  # of which the library's own are
+        raise Refused(f"{show(path)} cannot be put into the trash: {error}", "Release without --trash, which removes for good; what is in the trash stays there.") from error
+
+
+def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseReport, progress: Progress) -> None:
     """Remove the originals of one shelf that are still what was copied, then the folders that are empty."""
     aside = trip.aside(shelf)
     if shelf.gathered or not os.path.isdir(aside):
@@ -79,6 +102,10 @@ def free(trip: Trip, number: int, shelf: Shelf, report: ReleaseReport, progress:
     found = trip.logbook.differences(number)
     keep = {path for path in found["new"] + found["changed"] if not os.path.isdir(os.path.join(aside, path))}
     rows = list(trip.logbook.rows(number))
+    if trash and not keep and not any(row.item.kind == OTHER for row in rows):
+        to_trash(aside)  # whole, so that it can be had back whole
+        report.files += sum(row.item.kind == FILE for row in rows)
+        rows = []
     for row in reversed(rows):
         place = os.path.join(aside, row.item.path) if row.item.path else aside
         if row.item.kind == FOLDER or row.item.path in keep or not os.path.lexists(place):
@@ -86,13 +113,13 @@ def free(trip: Trip, number: int, shelf: Shelf, report: ReleaseReport, progress:
         if row.item.kind == OTHER:
             keep.add(row.item.path)
             continue
-        state = os.lstat(place)
-        os.unlink(place)
+        (to_trash if trash else os.unlink)(place)
         report.files += row.item.kind == FILE
-        report.freed_bytes += state.st_blocks * 512 if state.st_nlink == 1 else 0
         progress(Tick(f"release {shelf.name}", row.item.path, report.files, len(rows)))
     report.kept += [os.path.join(aside, path) for path in sorted(keep)]
-    remove_folders(aside)
+    remove_if_there(manifest_of(shelf.old))  # of the trip that brought it there
+    if os.path.isdir(aside):
+        remove_folders(aside)
     sync_folder(os.path.dirname(aside))
 
 

@@ -7,6 +7,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 
 from saltcart.errors import CannotSpell, Refused, show
+from saltcart.ledgers import Ledger
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import copy_durably, digest_of, remove_if_there
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, Item, walk
@@ -32,20 +33,24 @@ class RepointReport:
     remarks: list[str] = field(default_factory=list)
 
 
-def repoint(name: str, reread: bool = False, progress: Progress = silent) -> RepointReport:
-    """Switch trip `name`.  With `reread` ledgers are taken as they are now, whatever the draft saw.
+def repoint(name: str, reread: bool = False, wait: bool = False, progress: Progress = silent) -> RepointReport:
+    """Switch trip `name`.  With `reread` ledgers are taken as they are now, whatever the draft saw.  With `wait` programs in the way are waited for.
 
     Raises Refused with nothing changed.  A switch that was cut off is carried on to its end.
     """
     with trips.held(name) as trip:
         trip.require(HAULED, SWITCHING, SWITCHED, step="repoint")
+        fresh: list[Ledger] = []
         if trip.state == HAULED:
             connected(trip)
             refuse_changes(trip)
-            refuse_busy([trip.open_ledger(row, row.path) for row in trip.logbook.ledgers() if row.rewrite])
+            ledgers = [trip.open_ledger(row, row.path) for row in trip.logbook.ledgers() if row.rewrite]
+            refuse_busy(ledgers, wait, progress)
             prepare(trip, reread, progress)
+            fresh = ledgers
         if trip.state == SWITCHING:
             try:
+                refuse_busy(fresh)  # one may have been opened while the ledgers were read
                 switch.carry_out(trip, PLAN)
             except BaseException:
                 clear_staged(trip)
@@ -87,6 +92,8 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
     for shelf in trip.waybill.shelves:
         deeds += aside_deeds(shelf, shelf.old, trip.aside(shelf), "")
         for post in signposts.leading_to(shelf.old):
+            if post == shelf.new:
+                continue
             deeds += [switch.unlink(post, shelf.old), switch.link(post, shelf.new)]
     with trip.logbook.together():
         trip.logbook.plan_deeds(PLAN, deeds)

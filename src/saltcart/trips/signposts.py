@@ -1,9 +1,14 @@
-"""Signposts that earlier trips left: when the shelf they lead to moves on, they are turned, so that no link leads to a link."""
+"""Signposts that earlier trips left: no link may come to lead to a link.
+
+When the shelf they lead to moves on, they are turned; when it moves back to where one stands, that makes room.
+"""
 
 import os
 
 from saltcart.errors import SaltCartError
+from saltcart.safefile import sync_folder
 from saltcart.trips import trip as trips
+from saltcart.trips.trip import Trip
 
 
 def leading_to(place: str) -> list[str]:
@@ -16,3 +21,26 @@ def leading_to(place: str) -> list[str]:
         except SaltCartError:
             continue  # a trip whose record is broken is no reason not to move
     return [post for post in dict.fromkeys(posts) if os.path.islink(post) and os.readlink(post) == place]
+
+
+def leads_home(place: str, shelf: str) -> bool:
+    """Whether at `place` stands a signpost that leads to the very `shelf` that shall come there."""
+    return os.path.islink(place) and os.path.realpath(place) == shelf
+
+
+def make_room(trip: Trip) -> None:
+    """Take the signposts away that stand where shelves of the trip shall come, and note them."""
+    for number, shelf in enumerate(trip.waybill.shelves):
+        if leads_home(shelf.new, shelf.old):
+            trip.logbook.record(**{f"signpost {number}": os.readlink(shelf.new)})
+            trip.logbook.tell(f"the signpost at {shelf.new} makes room")
+            os.unlink(shelf.new)
+            sync_folder(os.path.dirname(shelf.new))
+
+
+def put_back(trip: Trip) -> None:
+    """Set signposts up again that made room for shelves which did not come after all."""
+    for number, shelf in enumerate(trip.waybill.shelves):
+        target = trip.logbook.fact(f"signpost {number}")
+        if target and not os.path.lexists(shelf.new) and os.path.isdir(shelf.old):
+            os.symlink(target, shelf.new)

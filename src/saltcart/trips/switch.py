@@ -137,7 +137,8 @@ def do_rename(deed: Deed) -> None:
             f"{show(old)} cannot be renamed to {show(new)}: {error.strerror}",
             "Move away what stands there, or close the program that uses it, and try again.",
         ) from error
-    sync_folder(os.path.dirname(new))
+    for folder in {os.path.dirname(new), os.path.dirname(old)}:
+        sync_folder(folder)
 
 
 def do_link(deed: Deed) -> None:
@@ -174,6 +175,7 @@ def do_remove(deed: Deed) -> None:
     """Remove an empty folder; one with something in it stays, for that is not ours."""
     with suppress(OSError):
         os.rmdir(deed["path"])
+        sync_folder(os.path.dirname(deed["path"]))
 
 
 DOING = {"swap": do_swap, "rename": do_rename, "link": do_link, "unlink": do_unlink, "make": do_make, "remove": do_remove}

@@ -3,15 +3,15 @@
 import os
 import secrets
 import shutil
-from collections.abc import Iterator
-from contextlib import contextmanager
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from contextlib import ExitStack, contextmanager, suppress
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from saltcart.errors import Refused, SaltCartError, UsageError, show
-from saltcart.home import trips_folder
+from saltcart.home import home, trips_folder
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
-from saltcart.safefile import digest_of, sync_folder
+from saltcart.safefile import digest_of, short_name, sync_folder
 from saltcart.shelves.oddities import set_aside_name
 from saltcart.trips import waybill as waybills
 from saltcart.trips.logbook import LedgerRow, Logbook, now
@@ -77,7 +77,7 @@ def next_step(trip: Trip) -> str:
         SWITCHED: f"Next: saltcart check {trip.name}   then: saltcart release {trip.name}   or: saltcart undo {trip.name}",
         RELEASING: f"Finish it with: saltcart release {trip.name}",
         UNDOING: f"Finish it with: saltcart undo {trip.name}",
-        RELEASED: "This trip is over: the originals are gone. To move back, move the shelf from its new place.",
+        RELEASED: f"This trip is over: the originals are gone. To draft the way back: saltcart undo {trip.name}",
         UNDONE: "This trip is over: it was taken back. Draft a new one to try again.",
     }[trip.state]
 
@@ -114,6 +114,17 @@ def fresh_name() -> str:
             return name
 
 
+def leave_out(name: str, patterns: Sequence[str]) -> None:
+    """Let things that match stay where they are after all.  UsageError without such a trip, Refused once it has switched."""
+    with held(name) as trip:
+        trip.require(HAULING, HAULED, step="leaving something out")
+        for shelf in trip.waybill.shelves:
+            if not shelf.gathered:
+                trip.waybill.shelves[trip.waybill.shelves.index(shelf)] = replace(shelf, stay=(*shelf.stay, *patterns))
+        waybills.write(trip.waybill, os.path.join(trip.folder, "waybill.toml"))
+        trip.enter(HAULING, f"left out: {', '.join(patterns)}")
+
+
 def discard(trip: Trip) -> None:
     """Remove a trip that was refused before it touched anything."""
     trip.logbook.close()
@@ -146,11 +157,26 @@ def held(name: str) -> Iterator[Trip]:
     from filelock import FileLock, Timeout  # brings in a good part of the standard library
 
     with opened(name) as trip:
-        try:
-            with FileLock(os.path.join(trip.folder, "lock"), timeout=0):
-                yield trip
-        except Timeout:
-            raise Refused(f"Another saltcart is working on trip {name}", "Wait until it has ended.") from None
+        places = {path for shelf in trip.waybill.shelves for path in (shelf.old, shelf.new)} | {line.path for line in trip.waybill.ledgers}
+        locks = home() / "locks"
+        locks.mkdir(parents=True, exist_ok=True)
+        # Of a process that died the system takes the locks back, so that a stale file means nothing.
+        wanted = {os.path.join(trip.folder, "lock"): f"trip {name}", **{str(locks / short_name(place, 16)): show(place) for place in sorted(places)}}
+        with ExitStack() as held_locks:
+            for path, what in wanted.items():
+                try:
+                    held_locks.enter_context(FileLock(path, timeout=0))
+                except Timeout:
+                    raise Refused(f"Another saltcart is working on {what}{holder(path)}", "Wait until it has ended.") from None
+                Path(path + ".holder").write_text(f"trip {name}, process {os.getpid()}", encoding="utf-8")
+            yield trip
+
+
+def holder(lock: str) -> str:
+    """Who holds a lock, as far as the last holder said."""
+    with suppress(OSError):
+        return f" ({Path(lock + '.holder').read_text(encoding='utf-8')})"
+    return ""
 
 
 def unfinished(waybill_path: str) -> str | None:

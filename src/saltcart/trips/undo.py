@@ -8,6 +8,7 @@ from saltcart.errors import CannotSpell, Refused, show
 from saltcart.ledgers import Entry
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import copy_durably, digest_of, remove_if_there, sync_folder
+from saltcart.shelves.manifest import manifest_of
 from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER, Item, walk
 from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
@@ -17,6 +18,7 @@ from saltcart.trips.logbook import EntryRow, LedgerRow
 from saltcart.trips.plan import stage
 from saltcart.trips.programs import refuse_busy
 from saltcart.trips.routes import Changes, Routes
+from saltcart.trips.signposts import put_back
 from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, UNDONE, Trip
 from saltcart.trips.waybill import Shelf
 
@@ -33,8 +35,8 @@ class UndoReport:
     remarks: list[str] = field(default_factory=list)
 
 
-def undo(name: str, drop_copies: bool = False, progress: Progress = silent) -> UndoReport:
-    """Take trip `name` back.  Raises Refused with nothing changed."""
+def undo(name: str, drop_copies: bool = False, wait: bool = False, progress: Progress = silent) -> UndoReport:
+    """Take trip `name` back.  With `wait` programs in the way are waited for.  Raises Refused with nothing changed."""
     report = UndoReport()
     with trips.held(name) as trip:
         trip.require(HAULING, HAULED, SWITCHING, SWITCHED, UNDOING, UNDONE, step="undo")
@@ -44,7 +46,7 @@ def undo(name: str, drop_copies: bool = False, progress: Progress = silent) -> U
         if trip.state == HAULED:
             repointing.clear_staged(trip)
         if trip.state == SWITCHED:
-            prepare(trip, report, progress)
+            prepare(trip, report, wait, progress)
         if trip.state == UNDOING:
             try:
                 switch.carry_out(trip, PLAN)
@@ -58,15 +60,16 @@ def undo(name: str, drop_copies: bool = False, progress: Progress = silent) -> U
         if drop_copies:
             for number, shelf in enumerate(trip.waybill.shelves):
                 drop(trip, number, shelf, report, progress)
+            put_back(trip)
     return report
 
 
-def prepare(trip: Trip, report: UndoReport, progress: Progress) -> None:
+def prepare(trip: Trip, report: UndoReport, wait: bool, progress: Progress) -> None:
     """Stage every ledger as it shall be, and record the whole plan before its first deed."""
     rows = trip.logbook.ledgers()
     for shelf in trip.waybill.shelves:
         refuse_blocked(trip, shelf)
-    refuse_busy([trip.open_ledger(row) for row in rows if os.path.exists(row.place)])
+    refuse_busy([trip.open_ledger(row) for row in rows if os.path.exists(row.place)], wait, progress)
     deeds = switch.inverse([deed for _number, deed, _done in trip.logbook.deeds(repointing.PLAN)])
     try:
         for row in rows:
@@ -224,6 +227,7 @@ def drop(trip: Trip, number: int, shelf: Shelf, report: UndoReport, progress: Pr
         except OSError as error:
             trip.logbook.tell(f"kept {place}: {error.strerror}")
         progress(Tick(f"drop copies of {shelf.name}", row.item.path, report.dropped_files, len(rows)))
+    remove_if_there(manifest_of(shelf.new))
     if os.path.isdir(os.path.dirname(shelf.new)):
         sync_folder(os.path.dirname(shelf.new))
     if os.path.isdir(shelf.new):

@@ -1,0 +1,233 @@
+"""The haul with many files and strange ones, its manifest, its pace, and the ways back."""
+
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import time
+import unittest
+from pathlib import Path
+from unittest import mock
+
+import psutil
+from blake3 import blake3
+from filelock import FileLock
+
+import saltcart
+from saltcart.errors import Stopped
+from saltcart.safefile import short_name
+from saltcart.trips import crew, errand
+from saltcart.trips.trip import names
+from tests.world import PROGRAM, WorldCase, tree, wav
+
+MANIFEST = ".saltcart.b3"
+
+
+class HaulCase(WorldCase):
+    def setUp(self):
+        super().setUp()
+        for number in range(6):
+            wav(self.shelf / f"{number}.wav", number)
+        self.enterContext(mock.patch.dict(os.environ, self.environment))
+        self.waybill, self.place = str(self.top / "w.toml"), self.lighter / "Bell Tones"
+
+    def draft(self, *words):
+        """A fresh draft of the shelf."""
+        self.run_program("draft", str(self.shelf), "--to", str(self.lighter), "-o", self.waybill, "--force", *words)
+
+    def fill(self, count):
+        """Many small files in a few folders."""
+        for number in range(count):
+            folder = self.shelf / f"Pack {number % 7}"
+            folder.mkdir(exist_ok=True)
+            (folder / f"sound {number}.wav").write_bytes(os.urandom(200 + number))
+
+
+class Many(HaulCase):
+    def setUp(self):
+        super().setUp()
+        self.fill(450)
+        self.draft()
+        self.enterContext(mock.patch("saltcart.trips.haul.GROUP_FILES", 60))
+
+    def test_several_processes_copy_what_one_would(self):
+        trip, report = saltcart.haul_waybill(self.waybill)
+        self.assertEqual((report.copied_files, tree(self.place)), (456, tree(self.shelf)))
+        self.assertTrue(saltcart.check_trip(trip, digests=True).ok)
+        victim = self.place / "Pack 3" / "sound 3.wav"
+        victim.write_bytes(bytes(victim.stat().st_size))
+        (found,) = saltcart.check_trip(trip, digests=True).shelves[0].problems
+        self.assertEqual((found.path, found.verdict), (str(victim), "altered"))
+
+    def test_a_helper_that_is_ended_stops_the_haul_and_the_next_goes_on(self):
+        real = crew.copy_file
+
+        def dying(one):
+            if one.path.endswith("/sound 300.wav"):
+                os._exit(9)
+            return real(one)
+
+        with mock.patch.object(crew, "copy_file", dying), self.assertRaisesRegex(Stopped, "ended from outside"):
+            saltcart.haul_waybill(self.waybill)
+        self.assertEqual([path for path in self.place.rglob("*") if path.name.startswith(".saltcart-")], [])
+        self.assertEqual(saltcart.haul(names()[-1]).there_already, 0)
+        self.assertEqual(tree(self.place), tree(self.shelf))
+
+    def test_helpers_end_with_a_program_that_is_killed(self):
+        code = "import time, saltcart.trips.crew as c, saltcart.cli.main as m\nc.copy_file = lambda one: (print('on', flush=True), time.sleep(30))\nm.main()"
+        child = subprocess.Popen([sys.executable, "-c", code, "haul", self.waybill], env=self.environment, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+        self.addCleanup(child.stdout.close)
+        child.stdout.readline()
+        helpers = psutil.Process(child.pid).children()
+        self.assertTrue(helpers)
+        child.send_signal(signal.SIGKILL)
+        child.wait()
+        self.assertEqual(psutil.wait_procs(helpers, 5)[1], [])
+        self.run_program("haul", self.waybill)
+        self.assertEqual(tree(self.place), tree(self.shelf))
+
+
+class Strange(HaulCase):
+    def test_holes_stay_holes(self):
+        sparse = self.shelf / "sparse.wav"
+        with sparse.open("wb") as stream:
+            stream.write(b"head")
+            stream.seek(5_000_000)
+            stream.write(b"middle")
+            stream.truncate(9_000_000)
+        self.draft()
+        saltcart.haul_waybill(self.waybill)
+        copy = self.place / "sparse.wav"
+        self.assertEqual(copy.read_bytes(), sparse.read_bytes())
+        if sparse.stat().st_blocks * 512 < 1_000_000:
+            self.assertLess(copy.stat().st_blocks * 512, 1_000_000)
+        self.assertIn(f"{blake3(sparse.read_bytes()).hexdigest()}  Bell Tones/sparse.wav\n", Path(f"{self.place}{MANIFEST}").read_text())
+
+    def test_reads_that_fail_are_tried_again_and_a_file_can_be_left_out(self):
+        self.draft()
+        real, bad, failures = os.pread, os.stat(self.shelf / "3.wav").st_ino, [OSError(5, "Input/output error")] * 2
+
+        def failing(handle, size, start):
+            if os.fstat(handle).st_ino == bad and failures:
+                raise failures.pop()
+            return real(handle, size, start)
+
+        with mock.patch.object(errand, "PAUSE_SECONDS", 0), mock.patch.object(errand.os, "pread", failing):
+            trip, _report = saltcart.haul_waybill(self.waybill)
+            self.assertEqual(tree(self.place), tree(self.shelf))
+            saltcart.undo(trip, drop_copies=True)
+            self.draft()
+            failures += [OSError(5, "Input/output error")] * 9
+            with self.assertRaisesRegex(Stopped, "1 file"):
+                saltcart.haul_waybill(self.waybill)
+        trip = names()[-1]
+        self.run_program("haul", trip, "--leave-out", "3.wav")
+        self.run_program("repoint", trip, "--yes")
+        self.assertEqual((os.listdir(self.shelf), (self.place / "3.wav").exists()), (["3.wav"], False))
+        self.run_program("undo", trip, "--yes")
+        self.assertEqual(len(list(self.shelf.glob("*.wav"))), 6)
+
+    def test_the_manifest_is_what_the_checksum_commands_read(self):
+        (self.shelf / "new\nline \\ slash.wav").write_bytes(b"x")
+        self.draft()
+        saltcart.haul_waybill(self.waybill)
+        lines = Path(f"{self.place}{MANIFEST}").read_bytes().splitlines()
+        self.assertIn(b"\\" + blake3(b"x").hexdigest().encode() + b"  Bell Tones/new\\nline \\\\ slash.wav", lines)
+        self.assertEqual(len(lines), len([path for path in self.shelf.rglob("*") if path.is_file()]))
+        self.assertIn("each is as in the manifest", self.run_program("check", str(self.place), "--digests").stdout)
+        (self.place / "1.wav").write_bytes((self.place / "2.wav").read_bytes())
+        (self.place / "4.wav").unlink()
+        (self.place / "later.wav").touch()
+        found = self.run_json("check", str(self.place), "--digests", status=1)["shelves"][0]["problems"]
+        self.assertEqual([(os.path.basename(one["path"]), one["verdict"]) for one in found], [("4.wav", "missing"), ("1.wav", "altered")])
+        self.run_program("check", str(self.shelf), "--digests", status=3)
+        self.run_program("check", str(self.shelf), "--digests", "--write")
+        self.run_program("check", str(self.shelf), "--digests")
+        Path(f"{self.place}{MANIFEST}").write_text("nonsense\n")
+        self.assertIn("line 1", self.run_program("check", str(self.place), "--digests", status=2).stderr)
+
+
+    @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
+    def test_on_one_drive_blocks_are_shared(self):
+        image, drive = self.top / "image", self.top / "drive"
+        with image.open("wb") as stream:
+            stream.truncate(400 << 20)
+        drive.mkdir()
+        for words in (["mkfs.xfs", "-q", str(image)], ["mount", "-o", "loop", str(image), str(drive)]):
+            if not shutil.which(words[0]) or subprocess.run(words, capture_output=True, check=False).returncode:
+                self.skipTest(f"{words[0]} does not work here")
+        self.addCleanup(subprocess.run, ["umount", str(drive)], check=True)
+        shelf = drive / "Old" / "Takes"
+        wav(shelf / "1.wav")
+        (shelf / "long.wav").write_bytes(os.urandom(150_000_000))
+        os.sync()
+        free = os.statvfs(drive).f_bfree * os.statvfs(drive).f_frsize
+        self.run_program("move", str(shelf), "--to", str(drive / "New"), "--yes")
+        os.sync()
+        self.assertLess(free - os.statvfs(drive).f_bfree * os.statvfs(drive).f_frsize, 20_000_000)
+        self.assertEqual((drive / "New/Takes/long.wav").stat().st_size, 150_000_000)
+        self.run_program("check", "--digests")
+        self.run_program("release", "--yes")
+
+
+class Ways(HaulCase):
+    def test_a_limit_is_kept(self):
+        (self.shelf / "long.wav").write_bytes(os.urandom(300_000))
+        self.draft()
+        began = time.monotonic()
+        self.run_program("haul", self.waybill, "--limit", "0.4M")
+        self.assertGreater(time.monotonic() - began, 1.4)
+        self.assertIn("is no rate", self.run_program("haul", self.waybill, "--limit", "fast", status=2).stderr)
+
+    def test_a_shelf_or_ledger_that_another_trip_works_on(self):
+        self.draft()
+        lock = self.top / "home" / "locks" / short_name(str(self.shelf), 16)
+        lock.parent.mkdir(parents=True)
+        with FileLock(lock):
+            self.assertIn(f"working on {self.shelf}", self.run_program("haul", self.waybill, status=3).stderr)
+        self.run_program("haul", self.waybill)
+
+    def test_waiting_for_a_program_to_be_closed(self):
+        ledger = self.keel / "list.m3u8"
+        ledger.write_text(f"{self.shelf}/1.wav\n")
+        self.draft("--ledger", str(ledger))
+        self.run_program("haul", self.waybill)
+        player = subprocess.Popen([sys.executable, "-c", f"stream = open({str(ledger)!r}); import time; time.sleep(60)"])
+        self.addCleanup(player.kill)
+        while not any(file.path == str(ledger) for file in psutil.Process(player.pid).open_files()):
+            time.sleep(0.05)
+        self.assertIn("--wait", self.run_program("repoint", "--yes", status=3).stderr)
+        waiting = subprocess.Popen([PROGRAM, "repoint", "--yes", "--wait"], env=self.environment, stdout=subprocess.DEVNULL)
+        time.sleep(1.5)
+        self.assertIsNone(waiting.poll())
+        player.kill()
+        player.wait()
+        self.assertEqual(waiting.wait(20), 0)
+        self.assertEqual(ledger.read_text(), f"{self.place}/1.wav\n")
+
+    def test_the_trash(self):
+        self.environment["XDG_DATA_HOME"] = str(self.top / "data")
+        (self.top / "user").mkdir()
+        originals = tree(self.shelf)
+        self.run_program("move", str(self.shelf), "--to", str(self.lighter), "--yes")
+        done = self.run_program("release", "--yes", "--trash")
+        self.assertIn("empty it to gain the room", done.stdout)
+        (trashed,) = (self.top / "data" / "Trash" / "files").iterdir()
+        self.assertEqual(tree(trashed), originals)
+
+    def test_the_way_back_after_a_release_makes_a_signpost_give_room(self):
+        ledger = self.keel / "list.m3u8"
+        ledger.write_text(f"{self.shelf}/1.wav\n")
+        before = tree(self.keel)
+        trip = self.run_json("move", str(self.shelf), "--to", str(self.lighter), "--ledger", str(ledger), "--signpost", "--yes")["trip"]
+        self.run_program("move", str(self.place), "--to", str(self.shelf.parent), "--yes", status=3)
+        self.run_program("release", trip, "--yes")
+        self.assertIn("makes room", self.run_program("undo", trip).stdout)
+        self.run_program("haul", f"back-{trip}.toml")
+        self.run_program("undo", "--yes", "--drop-copies")
+        self.assertEqual(os.readlink(self.shelf), str(self.place), "the signpost stands again")
+        self.run_program("haul", f"back-{trip}.toml")
+        self.run_program("repoint", "--yes")
+        self.assertEqual(tree(self.keel, MANIFEST), before)
+        self.run_program("check")
