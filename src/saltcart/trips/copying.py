@@ -24,7 +24,7 @@ from saltcart.safefile import remove_if_there, short_name, sync_folder
 from saltcart.shelves.digests import digest_file
 from saltcart.trips.crew import Crew, Reading
 from saltcart.trips.errand import Errand, SourceTrouble, Tell, copy_file
-from saltcart.trips.logbook import PLACING, TROUBLE, VERIFIED, Logbook, Row
+from saltcart.trips.logbook import PLACING, TROUBLE, Logbook, Row
 from saltcart.trips.waybill import Shelf
 
 # What became of a copy: its digest, or else why there is none.
@@ -117,17 +117,17 @@ def record(route: Route, load: Load, logbook: Logbook) -> None:
         os.replace(errand.temporary, errand.final)
     for folder in {os.path.dirname(errand.final) for errand in proven}:
         sync_folder(folder)
-    with logbook.together():
-        logbook.mark(route.number, [(path, VERIFIED, digest, None, False) for path, digest in load.digests.items()])
+    if load.digests:
+        logbook.mark_placed(route.number, min(load.digests, key=os.fsencode), max(load.digests, key=os.fsencode))
 
 
 def errand_for(route: Route, row: Row) -> Errand:
     """Where one file is read, written and named."""
     item = row.item
     final = route.shelf.place(item.path)
-    folder, name = os.path.split(final)
-    temporary = os.path.join(folder, f".saltcart-{short_name(name, 12)}.part")
-    source = os.path.join(route.shelf.old, item.path) if item.path else route.shelf.old
+    folder, _slash, name = final.rpartition("/")
+    temporary = f"{folder}/.saltcart-{short_name(name, 12)}.part"
+    source = f"{route.shelf.old}/{item.path}" if item.path else route.shelf.old
     return Errand(item.path, source, temporary, final, item.size, item.disk_bytes, item.mtime_ns, item.mode, route.shelf.old_drive == route.shelf.new_drive)
 
 

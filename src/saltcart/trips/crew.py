@@ -21,7 +21,7 @@ from saltcart.trips.errand import Errand, SourceTrouble, Tell, copy_file
 
 # More hands than processors, for half of the time they wait for a drive.
 MOST_HANDS = 8
-MANY_FILES = 200
+MANY_FILES, MANY_BYTES = 200, 256 << 20
 BATCH_FILES, BATCH_BYTES = 25, 32 << 20
 PARENT_DIES = 1  # PR_SET_PDEATHSIG of prctl(2)
 Result = TypeVar("Result")
@@ -76,6 +76,11 @@ class Crew:
         self.hands.shutdown(wait=True, cancel_futures=True)
 
 
+def worth_a_crew(files: int, size: int) -> bool:
+    """Whether so many files of so many bytes together are done quicker by several processes."""
+    return files >= MANY_FILES or files > 1 and size >= MANY_BYTES
+
+
 @contextmanager
 def watched() -> Iterator[None]:
     """Turn the end of a process from outside (a system short of memory, someone's kill) into an OSError."""
@@ -87,7 +92,7 @@ def watched() -> Iterator[None]:
 
 def read_all(readings: Sequence[Reading], tell: Tell) -> Iterator[tuple[str, str]]:
     """The outcomes of reading files from their drive: with many by a crew, unless a disk would have to move its head between them."""
-    if len(readings) < MANY_FILES or drive_of(readings[0].place).facts.spinning:
+    if not worth_a_crew(len(readings), sum(reading.size for reading in readings)) or drive_of(readings[0].place).facts.spinning:
         yield from (read_one(reading.place, partial(tell, "read back", reading.path)) for reading in readings)
         return
     crew = Crew()

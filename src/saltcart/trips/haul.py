@@ -22,7 +22,7 @@ from saltcart.shelves.digests import digest_file
 from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER
 from saltcart.trips import drafts, trip as trips, waybill as waybills
 from saltcart.trips.copying import Load, Route, copy_group, land, send
-from saltcart.trips.crew import MANY_FILES, Crew
+from saltcart.trips.crew import Crew, worth_a_crew
 from saltcart.trips.logbook import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
 from saltcart.trips.places import landing_drive, leads_out, shares_blocks, refuse_clashes, refuse_lack_of_room, unit_of
 from saltcart.trips.signposts import make_room
@@ -177,7 +177,7 @@ def settle_existing(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -
         standing, digest = compare_existing(trip, shelf, row, place)
         if standing == CLASH:
             clashes.append(place)
-        elif standing == GONE and row.state == VERIFIED:
+        elif standing == GONE and row.state in (VERIFIED, PLACING) or row.state == PLACING and row.item.links > 1 and standing != EQUAL:
             log.mark(number, [(row.item.path, LISTED, row.digest, None, False)])
         elif standing == EQUAL and row.state != VERIFIED and (row.item.kind == FILE or first):
             report.there_already += row.item.kind == FILE
@@ -267,7 +267,7 @@ class Carrier:
     def worth_a_crew(self) -> bool:
         """Whether several processes are quicker: with many files, and where no disk has to move its head between them."""
         spinning = any(is_spinning(drive, self.pace.cart) for drive in (self.drive, drive_of(self.shelf.old)))
-        return not spinning and not self.pace.limit and self.log.totals(self.number, *TO_COPY)[0] >= MANY_FILES
+        return not spinning and not self.pace.limit and worth_a_crew(*self.log.totals(self.number, *TO_COPY))
 
     def copy_files(self) -> None:
         """The groups one after the other; with a crew, the next is copied while one is flushed and read back."""

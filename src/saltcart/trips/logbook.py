@@ -199,6 +199,11 @@ class Logbook:
             ((state, digest, why, existed, shelf, os.fsencode(path)) for path, state, digest, why, existed in marks),
         )
 
+    def mark_placed(self, shelf: int, first: str, last: str) -> None:
+        """Of a group that lies between two paths of a shelf, set what is `placing` to `verified`."""
+        query = f"UPDATE file SET state = '{VERIFIED}' WHERE shelf = ? AND path BETWEEN ? AND ? AND state = '{PLACING}'"
+        self.database.execute(query, (shelf, os.fsencode(first), os.fsencode(last)))
+
     def totals(self, shelf: int | None = None, *states: str) -> tuple[int, int]:
         """Number and bytes of the regular files of one shelf, or of all, in these states."""
         conditions, values = ["kind = 'file'"], []

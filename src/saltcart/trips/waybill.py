@@ -115,7 +115,7 @@ class Shelf:
 
     def place(self, path: str) -> str:
         """Where what lies at `path`, from the shelf's top, comes to lie."""
-        for old, new in sorted(self.renames, key=lambda pair: -len(pair[0])):
+        for old, new in sorted(self.renames, key=lambda pair: -len(pair[0])) if self.renames else ():
             if path == old or path.startswith(old + "/"):
                 return f"{self.new}/{new}{path[len(old):]}"
         return f"{self.new}/{path}" if path else self.new
