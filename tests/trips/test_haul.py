@@ -171,6 +171,32 @@ class Strange(HaulCase):
         self.run_program("release", "--yes")
 
 
+    @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
+    def test_a_drive_that_is_mounted_elsewhere_between_two_steps(self):
+        image, places = self.top / "image", [self.top / "media" / name for name in ("lighter", "lighter1")]
+        with image.open("wb") as stream:
+            stream.truncate(20 << 20)
+        for place in places:
+            place.mkdir(parents=True)
+        for words in (["mkfs.ext4", "-q", "-F", str(image)], ["mount", "-o", "loop", str(image), str(places[0])]):
+            if not shutil.which(words[0]) or subprocess.run(words, capture_output=True, check=False).returncode:
+                self.skipTest(f"{words[0]} does not work here")
+        for place in places:
+            self.addCleanup(subprocess.run, ["umount", str(place)], capture_output=True, check=False)
+        ledger = self.keel / "list.m3u8"
+        ledger.write_text(f"{self.shelf}/1.wav\n")
+        self.run_program("draft", str(self.shelf), "--to", str(places[0] / "Sounds"), "-o", self.waybill, "--ledger", str(ledger))
+        self.run_program("haul", self.waybill)
+        subprocess.run(["umount", str(places[0])], check=True)
+        self.assertIn("is not connected", self.run_program("repoint", "--yes", status=3).stderr)
+        subprocess.run(["mount", "-o", "loop", str(image), str(places[1])], check=True)
+        self.run_program("repoint", "--yes")
+        self.assertEqual(ledger.read_text(), f"{places[1]}/Sounds/Bell Tones/1.wav\n")
+        self.run_program("check", "--digests")
+        self.run_program("undo", "--yes", "--drop-copies")
+        self.assertEqual(ledger.read_text(), f"{self.shelf}/1.wav\n")
+
+
 class Ways(HaulCase):
     def test_a_limit_is_kept(self):
         (self.shelf / "long.wav").write_bytes(os.urandom(300_000))

@@ -11,7 +11,7 @@ from saltcart.ledgers.containers import chunks, json, lines, plist, xml
 from saltcart.ledgers.formats import cue, dawproject, jspf, m3u, pls, sfz, turtle, xspf
 from saltcart.ledgers.maps import Map, load_map
 from saltcart.ledgers.spans import Shape, SpanFinder, TextLedger
-from saltcart.ledgers.sqlite import SqliteLedger
+from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.wrappers import PLAIN
 from saltcart.spelling import spelling_named
 

@@ -13,7 +13,9 @@ from saltcart.ledgers.containers import chunks, json, lines, plist, xml
 from saltcart.ledgers.kinds import head_of
 from saltcart.ledgers.rules import At
 from saltcart.ledgers.spans import Span
-from saltcart.ledgers.sqlite import claims, quoted, reading, text_of
+from saltcart.ledgers.sqlite.cells import text_of
+from saltcart.ledgers.sqlite.opening import claims, reading
+from saltcart.ledgers.sqlite.words import quoted
 from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
 from saltcart.spelling import spelling_named
 

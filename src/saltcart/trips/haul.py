@@ -23,6 +23,7 @@ from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER
 from saltcart.trips import drafts, trip as trips, waybill as waybills
 from saltcart.trips.copying import Load, Route, copy_group, land, send
 from saltcart.trips.crew import Crew, worth_a_crew
+from saltcart.trips.follow import follow_drives
 from saltcart.trips.logbook import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
 from saltcart.trips.places import landing_drive, leads_out, shares_blocks, refuse_clashes, refuse_lack_of_room, unit_of
 from saltcart.trips.signposts import make_room
@@ -82,6 +83,7 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
     with trips.held(name) as trip:
         trip.require(HAULING, HAULED, step="haul")
         report = HaulReport()
+        follow_drives(trip)
         targets = connected(trip)
         make_room(trip)
         for number, shelf in enumerate(trip.waybill.shelves):

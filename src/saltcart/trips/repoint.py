@@ -12,6 +12,7 @@ from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import copy_durably, digest_of, remove_if_there
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, Item, walk
 from saltcart.trips import signposts, switch, trip as trips
+from saltcart.trips.follow import follow_drives
 from saltcart.trips.haul import connected
 from saltcart.trips.judge import Judge
 from saltcart.trips.logbook import EntryRow, LedgerRow
@@ -42,6 +43,7 @@ def repoint(name: str, reread: bool = False, wait: bool = False, progress: Progr
         trip.require(HAULED, SWITCHING, SWITCHED, step="repoint")
         fresh: list[Ledger] = []
         if trip.state == HAULED:
+            follow_drives(trip)
             connected(trip)
             refuse_changes(trip)
             ledgers = [trip.open_ledger(row, row.path) for row in trip.logbook.ledgers() if row.rewrite]

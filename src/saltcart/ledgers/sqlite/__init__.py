@@ -1,0 +1,1 @@
+"""SQLite databases as ledgers, by a map: cells in place of spans."""

@@ -1,0 +1,85 @@
+"""What stands in mapped cells: text, UTF-16 text in blobs, lists of paths."""
+
+import sqlite3
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import groupby, islice
+
+from saltcart.errors import CannotSpell, show
+from saltcart.ledgers.base import Batch, Entry
+from saltcart.ledgers.maps import Rule
+from saltcart.ledgers.rules import parted
+
+BATCH_ROWS = 10_000
+REMEDY_CELLS = "Leave this ledger out and use a signpost for its program."
+
+
+def fetched(connection: sqlite3.Connection, query: str) -> Iterator[list[tuple[object, ...]]]:
+    """The columns of the rows a query gives, some rows at a time.
+
+    They are taken for valid UTF-8, which is quick, until one is not.
+    """
+    tolerant, done = connection.text_factory, 0
+    connection.text_factory = str
+    try:
+        for some in batched(connection, query):
+            yield list(zip(*some))
+            done += 1
+    except sqlite3.OperationalError:
+        connection.text_factory = tolerant
+        for some in islice(batched(connection, query), done, None):
+            yield list(zip(*some))
+    finally:
+        connection.text_factory = tolerant
+
+
+def batched(connection: sqlite3.Connection, query: str) -> Iterator[list[tuple[object, ...]]]:
+    """The rows a query gives, some at a time."""
+    rows = connection.execute(query)
+    while some := rows.fetchmany(BATCH_ROWS):
+        yield some
+
+
+def batches_of(number: int, rule: Rule, keys: Sequence[tuple[object, ...]], cells: Sequence[str | bytes], owners: Sequence[object], folders: Mapping[object, Entry], content: tuple[Entry, ...]) -> Iterator[Batch]:
+    """Some rows as batches: by the folder they belong to, blobs that hold no text left out."""
+    looks_around = rule.spelling.start == "content"
+    texts = cells if set(map(type, cells)) == {str} else list(map(text_of, cells))
+    runs = groupby(range(len(texts)), owners.__getitem__) if rule.folder else [(None, range(len(texts)))]
+    for owner, run in runs:
+        rows = [row for row in run if texts[row] is not None] if texts is not cells or rule.folder else run
+        base = folders.get(owner)
+
+        def entry(at: int, rows: Sequence[int] = rows, base: Entry | None = base) -> Entry:
+            key = tuple(column[rows[at]] for column in keys)
+            where = f"{rule.table}.{rule.column}, row {'/'.join(map(str, key))}"
+            return Entry((number, *key), where, texts[rows[at]], rule.spelling, rule.names, base=base, tried=content if looks_around else ())
+
+        yield Batch(texts if len(rows) == len(texts) else [texts[row] for row in rows], rule.spelling, base, not looks_around, entry)
+
+
+def in_parts(keys: Sequence[tuple[object, ...]], cells: Sequence[object], separator: str) -> tuple[list[tuple[object, ...]], list[str]]:
+    """Cells that hold lists, as their parts: the columns of the keys, the number of the part as the last of them, and the parts."""
+    parts = [(row, number, text[start:end]) for row, cell in enumerate(cells) if (text := text_of(cell)) for number, (start, end) in enumerate(parted(text, separator))]
+    return [*(tuple(column[row] for row, _number, _text in parts) for column in keys), tuple(number for _row, number, _text in parts)], [text for *_at, text in parts]
+
+
+def put_together(cell: str, separator: str, changes: Mapping[int, str]) -> str:
+    """A cell that holds a list, with new texts for some parts of it.  Raises CannotSpell for one that would fall apart."""
+    pieces, position = [], 0
+    for number, (start, end) in enumerate(parted(cell, separator)):
+        if separator in changes.get(number, "") or changes.get(number, "x") != changes.get(number, "x").strip():
+            raise CannotSpell(f"a list whose parts stand between {separator} cannot hold {show(changes[number])}", REMEDY_CELLS)
+        pieces += [cell[position:start], changes.get(number, cell[start:end])]
+        position = end
+    return "".join([*pieces, cell[position:]])
+
+
+def text_of(cell: object) -> str | None:
+    """The text in a cell, or the UTF-16 text (little-endian, as databases that hold such keep it) in a blob; None for anything else."""
+    if isinstance(cell, str):
+        return cell
+    if not isinstance(cell, bytes) or not cell or len(cell) % 2:
+        return None
+    try:
+        return cell.decode("utf-16-le")
+    except UnicodeDecodeError:
+        return None

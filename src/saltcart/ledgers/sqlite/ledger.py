@@ -1,0 +1,175 @@
+"""A database as a ledger.
+
+It is never changed in place.  It is copied page by page into a new file, the mapped cells
+are changed there in one transaction, and the two files are compared cell for cell before the
+new one may take the old one's name.
+"""
+
+import os
+import sqlite3
+from collections.abc import Hashable, Iterator, Mapping, Sequence
+from contextlib import closing, contextmanager
+
+from saltcart.errors import BadLedger, CannotSpell, show
+from saltcart.ledgers.base import Batch, Batched, Entry
+from saltcart.ledgers.maps import Map, Rule
+from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, batches_of, fetched, in_parts, put_together, text_of
+from saltcart.ledgers.sqlite.opening import connect, reading, unwritten
+from saltcart.ledgers.sqlite.schema import derived, differing_schema, sleeping_triggers
+from saltcart.ledgers.sqlite.swaps import covers, swapped
+from saltcart.ledgers.sqlite.tables import Table
+from saltcart.ledgers.sqlite.words import quoted
+from saltcart.spelling.swaps import Swap
+
+
+class SqliteLedger(Batched):
+    """A database read through a map.  Entry keys are (rule number, primary key of the row)."""
+
+    def __init__(self, path: str, plan: Map):
+        self.path = path
+        self.plan = plan
+        self.map_name = plan.name
+        self.program = plan.program
+
+    def batches(self, besides: Sequence[Swap] = ()) -> Iterator[Batch]:
+        """See Ledger.batches: every mapped cell that holds text, or UTF-16 text in a blob."""
+        with self.guarded(), reading(self.path) as (connection, _uri):
+            for number, rule in enumerate(self.plan.rules):
+                folders = self.folders(connection, rule)
+                for columns in fetched(connection, Table(connection, rule.table).select(rule, besides)):
+                    owners = columns.pop() if rule.folder else ()
+                    cells = columns.pop()
+                    if rule.folder and not rule.folder.table:
+                        folders = {text: Entry(text, "", text, rule.folder.spelling, "folder") for text in owners if isinstance(text, str)}
+                    if rule.separator:
+                        columns, cells = in_parts(columns, cells, rule.separator)
+                    yield from batches_of(number, rule, columns, cells, owners, folders, self.content)
+
+    def folders(self, connection: sqlite3.Connection, rule: Rule) -> dict[object, Entry]:
+        """The rows of the folder table of a rule, by the key that its entries refer to.
+
+        None are listed where the folder stands in the entry's own row.
+        """
+        if not rule.folder or not rule.folder.table:
+            return {}
+        query = f"SELECT {quoted(rule.folder.key)}, {quoted(rule.folder.column)} FROM {quoted(rule.folder.table)}"
+        return {key: Entry(key, "", text, rule.folder.spelling, "folder") for key, text in connection.execute(query) if isinstance(text, str)}
+
+    def played(self) -> Iterator[tuple[str, int | None, str | None]]:
+        """Path, number of plays and last-played time of each file, where the map says which columns hold them (None: unknown)."""
+        with self.guarded(), reading(self.path) as (connection, _uri):
+            for rule in self.plan.rules:
+                if not (rule.plays or rule.last_played):
+                    continue
+                extra = [quoted(column) if column else "NULL" for column in (rule.plays, rule.last_played)]
+                query = f"SELECT {quoted(rule.column)}, {', '.join(extra)} FROM {quoted(rule.table)} WHERE typeof({quoted(rule.column)}) = 'text'"
+                for text, plays, last in connection.execute(query):
+                    if path := rule.spelling.read(text, os.path.dirname(self.path)):
+                        yield path, plays, last
+
+    @contextmanager
+    def guarded(self) -> Iterator[None]:
+        """Turn SQLite's errors into ours."""
+        try:
+            yield
+        except sqlite3.OperationalError as error:
+            if "locked" in str(error):
+                raise BadLedger(self.path, "is locked by another program", "Close the program that uses it and try again.") from error
+            raise BadLedger(self.path, f"cannot be read with the map {self.plan.path} ({error})") from error
+        except sqlite3.DatabaseError as error:
+            raise BadLedger(self.path, f"is damaged or no database ({error})", "Restore it from a backup, or leave it out.") from error
+
+    def misfit(self) -> str | None:
+        """What the map asks for that this database lacks, or None when they fit."""
+        with self.guarded(), reading(self.path) as (connection, _uri):
+            tables = [name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
+            for rule in self.plan.rules:
+                if rule.table not in tables:
+                    return f'has no table "{rule.table}", which the map {self.plan.path} names; its tables: {", ".join(tables) or "none"}'
+                columns = Table(connection, rule.table).columns
+                if rule.folder and (rule.folder.table or rule.table) not in tables:
+                    return f'has no table "{rule.folder.table}", which the map {self.plan.path} names'
+                beside = rule.folder.column if rule.folder and not rule.folder.table else rule.folder and rule.folder.by
+                for column in filter(None, (rule.column, beside, rule.plays, rule.last_played)):
+                    if column not in columns:
+                        return f'table "{rule.table}" has no column "{column}", which the map {self.plan.path} names; it has: {", ".join(columns)}'
+        return None
+
+    def rewrite(self, target: str, changes: Mapping[Hashable, str], swaps: Sequence[Swap] = ()) -> None:
+        """See Ledger.rewrite."""
+        with self.guarded(), reading(self.path) as (source, uri):
+            with closing(connect(target, "mode=rwc")) as copy:
+                source.backup(copy)
+                copy.execute("PRAGMA synchronous = OFF")  # the file is flushed as a whole before it takes its name
+                if copy.execute("PRAGMA journal_mode").fetchone() != ("wal",):
+                    copy.execute("PRAGMA journal_mode = OFF")  # one that fails is thrown away
+                changes = self.whole_cells(copy, changes)
+                try:
+                    self.change(copy, changes, swaps)
+                except sqlite3.IntegrityError as error:
+                    raise CannotSpell(f"{show(self.path)}: the new paths break a rule of this database ({error})", REMEDY_CELLS) from error
+                copy.execute("ATTACH ? AS before", (uri,))
+                self.prove(copy, changes, swaps)
+                copy.execute("DETACH before")
+
+    def whole_cells(self, copy: sqlite3.Connection, changes: Mapping[Hashable, str]) -> Mapping[Hashable, str]:
+        """`changes` with those to parts of lists put together into whole cells."""
+        whole = {key: text for key, text in changes.items() if not self.plan.rules[key[0]].separator}
+        parts: dict[tuple[object, ...], dict[int, str]] = {}
+        for key, text in changes.items():
+            if key not in whole:
+                parts.setdefault(key[:-1], {})[key[-1]] = text
+        for (number, *key), texts in parts.items():
+            rule = self.plan.rules[number]
+            cell = copy.execute(Table(copy, rule.table).cell_query(rule.column), key).fetchone()[0]
+            whole[number, *key] = put_together(text_of(cell) or "", rule.separator or "", texts)
+        return whole
+
+    def change(self, copy: sqlite3.Connection, changes: Mapping[Hashable, str], swaps: Sequence[Swap]) -> None:
+        """Write the new texts into `copy` in one transaction.
+
+        Triggers that record a doing (stamps, change logs, counters) do not run; those that keep
+        a full-text table in step with its content do, for that is derived.
+        """
+        copy.execute("BEGIN")
+        asleep = sleeping_triggers(copy)
+        for name, _sql in asleep:
+            copy.execute(f"DROP TRIGGER main.{quoted(name)}")
+        for number, rule in enumerate(self.plan.rules):
+            # Bound as bytes and cast, since names that are not UTF-8 cannot be bound as text.
+            mine = {key[1:]: text for key, text in changes.items() if key[0] == number}
+            table = Table(copy, rule.table)
+            if covered := covers(rule, swaps):
+                copy.execute(f"UPDATE main.{quoted(rule.table)} AS t SET {quoted(rule.column)} = {swapped(rule, swaps)} WHERE {covered}")
+            if mine and any("blob" in kind for kind in table.kinds(copy, rule.column)):
+                blobs = {tuple(key) for *key, kind in copy.execute(table.kinds_query(rule.column)) if kind == "blob"}
+                copy.executemany(table.update(rule.column, "?"), ((mine[key].encode("utf-16-le", "surrogatepass"), *key) for key in mine.keys() & blobs))
+                mine = {key: text for key, text in mine.items() if key not in blobs}
+            copy.executemany(table.update(rule.column, "CAST(? AS TEXT)"), ((os.fsencode(text), *key) for key, text in mine.items()))
+        for _name, sql in asleep:
+            copy.execute(sql)
+        copy.execute("COMMIT")
+
+    def prove(self, copy: sqlite3.Connection, changes: Mapping[Hashable, str], swaps: Sequence[Swap]) -> None:
+        """Raise CannotSpell unless exactly the wanted cells differ between `copy` and the attached original."""
+        trouble = differing_schema(copy)
+        names = {name for (name,) in copy.execute("SELECT name FROM main.sqlite_master WHERE type = 'table'")}
+        for name in sorted(names - derived(copy)):
+            rules = {number: rule for number, rule in enumerate(self.plan.rules) if rule.table == name}
+            wanted = {key: text for key, text in changes.items() if key[0] in rules}
+            trouble = trouble or Table(copy, name).difference(copy, rules, swaps, wanted)
+        if trouble:
+            raise CannotSpell(f"{show(self.path)}: rewriting would change more than its entries ({trouble})", REMEDY_CELLS)
+
+    def busy(self) -> str | None:
+        """See Ledger.busy."""
+        if side := unwritten(self.path):
+            return f"has pages its program has not written yet ({show(os.path.basename(side[0]))})"
+        try:
+            with closing(connect(self.path, "mode=rw")) as connection:
+                connection.execute("PRAGMA busy_timeout = 0")
+                connection.execute("BEGIN EXCLUSIVE")
+                connection.execute("ROLLBACK")
+        except sqlite3.OperationalError as error:
+            return f"cannot be locked ({error})"
+        return None

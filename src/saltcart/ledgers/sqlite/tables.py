@@ -1,0 +1,124 @@
+"""Tables as SQL: their keys, their cells, and how a changed one is held against the original."""
+
+import sqlite3
+from collections.abc import Hashable, Iterator, Mapping, Sequence
+from dataclasses import replace
+
+from saltcart.ledgers.maps import Rule
+from saltcart.ledgers.sqlite.cells import text_of
+from saltcart.ledgers.sqlite.swaps import begins, covers, swapped, usable
+from saltcart.ledgers.sqlite.words import quoted
+from saltcart.spelling.swaps import Swap
+
+
+class Table:
+    """One table and, in `key`, the columns that tell its rows apart, as SQL.
+
+    SQLite's own row number stays unquoted there: in double quotes it may pass for a text.
+    """
+
+    def __init__(self, connection: sqlite3.Connection, name: str):
+        self.name = name
+        facts = connection.execute(f"PRAGMA main.table_info({quoted(name)})").fetchall()
+        self.columns = [fact[1] for fact in facts]
+        self.untyped = {fact[1] for fact in facts if untyped(fact[2].upper())}
+        names = {column.lower() for column in self.columns}
+        hidden = next((word for word in ("rowid", "_rowid_", "oid") if word not in names), None)
+        primary = [quoted(fact[1]) for fact in sorted(facts, key=lambda fact: fact[5]) if fact[5]]
+        self.key = [hidden] if hidden and has_rowid(connection, name, hidden) else primary
+
+    def keys(self, alias: str) -> str:
+        """The key columns as SQL."""
+        return ", ".join(f"{alias}.{column}" for column in self.key)
+
+    def select(self, rule: Rule, besides: Sequence[Swap]) -> str:
+        """The query for key, content and folder key of every cell of a rule that holds something, in the order of the keys."""
+        column, owner = f"t.{quoted(rule.column)}", f", t.{quoted(rule.folder.by or rule.folder.column)}" if rule.folder else ""
+        condition = f" AND ({rule.where})" if rule.where else ""
+        if covered := covers(rule, besides):
+            condition += f" AND ({covered}) IS NOT TRUE"
+        keys = self.keys("t")
+        return f"SELECT {keys}, {column}{owner} FROM main.{quoted(self.name)} AS t WHERE {column} IS NOT NULL{condition} ORDER BY {keys}"
+
+    def kinds_query(self, column: str) -> str:
+        """The query for key and storage class of every cell of `column`."""
+        return f"SELECT {self.keys('t')}, typeof(t.{quoted(column)}) FROM main.{quoted(self.name)} AS t"
+
+    def kinds(self, connection: sqlite3.Connection, column: str) -> set[str]:
+        """The storage classes that stand in `column`."""
+        return {kind for (kind,) in connection.execute(f"SELECT DISTINCT typeof({quoted(column)}) FROM main.{quoted(self.name)}")}
+
+    def update(self, column: str, value: str) -> str:
+        """The statement that sets one cell to the SQL `value`: its parameter first, then the key."""
+        match = " AND ".join(f"{column} = ?" for column in self.key)
+        return f"UPDATE main.{quoted(self.name)} SET {quoted(column)} = {value} WHERE {match}"
+
+    def difference(self, connection: sqlite3.Connection, rules: Mapping[int, Rule], swaps: Sequence[Swap], wanted: Mapping[Hashable, str]) -> str | None:
+        """Where the table differs from the attached original in anything but what swaps and the texts `wanted` say, or None."""
+        counts = [connection.execute(f"SELECT count(*) FROM {side}.{quoted(self.name)}").fetchone() for side in ("before", "main")]
+        if counts[0] != counts[1]:
+            return f"{self.name} would have other rows"
+        asked = dict(wanted)
+        for number, key, value in self.unlike(connection, rules, swaps):
+            text = text_of(value)
+            if number is None or text is None or asked.pop((number, *key), None) != text:
+                return f"other cells of {self.name} would change"
+        for (number, *key), text in asked.items():
+            cell = connection.execute(self.cell_query(rules[number].column), key).fetchone()[0]
+            if text_of(cell) != text:
+                return f"cells of {self.name} would not change"
+        return None
+
+    def cell_query(self, column: str) -> str:
+        """The query for one cell; its parameters are the key."""
+        match = " AND ".join(f"{key} = ?" for key in self.key)
+        return f"SELECT {quoted(column)} FROM main.{quoted(self.name)} WHERE {match}"
+
+    def unlike(self, connection: sqlite3.Connection, rules: Mapping[int, Rule], swaps: Sequence[Swap]) -> Iterator[tuple[int | None, tuple[object, ...], object]]:
+        """Rule, key and content of every cell that is not what it was, or what a swap makes of it; no rule for a cell that has none."""
+        mapped = {rule.column: number for number, rule in rules.items()}
+        differ = [self.differs(column, {number: rule for number, rule in rules.items() if rule.column == column}, swaps) for column in self.columns]
+        match = " AND ".join(f"t.{key} = y.{key}" for key in self.key)
+        tests = ", ".join(f"{test}, y.{quoted(column)}" for column, test in zip(self.columns, differ))
+        query = (
+            f"SELECT {self.keys('t')}, {tests} FROM {self.before(rules)} AS t LEFT JOIN main.{quoted(self.name)} AS y ON {match} "
+            f"WHERE {' OR '.join(differ)}"
+        )
+        for row in connection.execute(query):
+            key, cells = row[: len(self.key)], row[len(self.key) :]
+            for column, differing, content in zip(self.columns, cells[::2], cells[1::2]):
+                if differing:
+                    yield mapped.get(column), key, content
+
+
+    def before(self, rules: Mapping[int, Rule]) -> str:
+        """The attached original, and in it whether each row meets the conditions of the rules, which would be ambiguous beside the new table."""
+        meets = [f'({rule.where}) AS "where {number}"' for number, rule in rules.items() if rule.where]
+        if not meets:
+            return f"before.{quoted(self.name)}"
+        hidden = [f"t.{key} AS {key}" for key in self.key if not key.startswith('"')]
+        return f"(SELECT {', '.join([*hidden, *meets, 't.*'])} FROM before.{quoted(self.name)} AS t)"
+
+    def differs(self, column: str, rules: Mapping[int, Rule], swaps: Sequence[Swap]) -> str:
+        """The condition that a new cell (of `y`) is not the old one (of `t`), or what a swap of its rules makes of that."""
+        x, y = f"t.{quoted(column)}", f"y.{quoted(column)}"
+        unlike = f"{x} COLLATE BINARY IS NOT {y}" + (f" OR typeof({x}) <> typeof({y})" if column in self.untyped else "")
+        for number, rule in rules.items():
+            if covered := covers(replace(rule, where=rule.where and f't."where {number}"'), swaps):
+                made = " OR ".join(f"{begins(rule, swap)} AND {y} COLLATE BINARY = {swapped(rule, [swap])}" for swap in usable(rule, swaps))
+                unlike = f"({made}) IS NOT TRUE AND ({unlike} OR {covered})"
+        return f"({unlike})"
+
+
+def untyped(declared: str) -> bool:
+    """Whether a column of that declared type may hold 1 and 1.0 as different values (sqlite.org/datatype3.html, section 3.1)."""
+    return declared in ("", "ANY") or "BLOB" in declared and not any(word in declared for word in ("INT", "CHAR", "CLOB", "TEXT"))
+
+
+def has_rowid(connection: sqlite3.Connection, name: str, word: str) -> bool:
+    """Whether the rows of the table have SQLite's own number."""
+    try:
+        connection.execute(f"SELECT {word} FROM main.{quoted(name)} LIMIT 0")
+    except sqlite3.OperationalError:
+        return False
+    return True

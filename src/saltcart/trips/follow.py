@@ -1,0 +1,38 @@
+"""A drive that was mounted elsewhere between two steps: its identity decides, and the trip follows it."""
+
+import os
+from dataclasses import replace
+
+from saltcart.drives import Drive
+from saltcart.drives.drive import find_drive
+from saltcart.drives.known import remembered
+from saltcart.errors import show
+from saltcart.spelling import Move, Moves
+from saltcart.trips import waybill as waybills
+from saltcart.trips.places import landing_drive
+from saltcart.trips.trip import Trip
+
+
+def follow_drives(trip: Trip) -> None:
+    """Let the new places of a trip that has not switched yet be where their drives are mounted now."""
+    known = remembered()
+    moves: list[Move] = []
+    for shelf in trip.waybill.shelves:
+        last = known.get(shelf.new_drive, {}).get("mount")
+        if last and landing_drive(shelf.new).identity != shelf.new_drive and (now := find_drive(shelf.new_drive, last)):
+            moves.append(Move(last, now.mount))
+            trip.logbook.tell(told(now, last))
+    if not moves:
+        return
+    there = Moves(moves)
+    trip.waybill.shelves = [replace(shelf, new=there.follow(shelf.new) or shelf.new) for shelf in trip.waybill.shelves]
+    waybills.write(trip.waybill, os.path.join(trip.folder, "waybill.toml"))
+    follows = trip.waybill.moves()
+    for row in trip.logbook.ledgers():
+        row.place = follows.follow(row.path) or row.path
+        trip.logbook.put_ledger(row)
+
+
+def told(drive: Drive, last: str) -> str:
+    """The line of the history for a drive that is elsewhere now."""
+    return f"the drive {show(drive.name)} was at {show(last)} and is now at {show(drive.mount)}; the trip follows it"
