@@ -28,6 +28,10 @@ PICTURES = {
     "tidy": ("", "saltcart tidy keel"),
     "draft": ("", shlex.join(["saltcart", "draft", *SHELVES[:2], "--to", "lighter/Sounds", "-o", "trip.toml"])),
     "move": ("", WORDS),
+    "haul": (
+        shlex.join(["saltcart", "draft", *SHELVES[:2], "--to", "lighter/Sounds", "-o", "trip.toml", "--quiet"]),
+        "saltcart haul trip.toml; saltcart check 'lighter/Sounds/Bell Tones' --digests; saltcart repoint --yes; saltcart release --yes; saltcart trips",
+    ),
     "check": (f"{WORDS} --quiet", "saltcart check"),
     "undo": (f"{WORDS} --quiet", "saltcart undo --yes --drop-copies; saltcart trips"),
     "refused": ("", "saltcart move keel/Recordings --to keel/Recordings/old --yes; saltcart check; saltcart haul trip.toml"),

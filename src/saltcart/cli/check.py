@@ -68,8 +68,8 @@ def against_manifest(screen: Screen, options: argparse.Namespace) -> int:
     if options.write:
         screen.say(f"{show(shelf.name)}: {what} are in the manifest {place(shelf.manifest or '')}")
     else:
-        good = f"{many(len(shelf.problems), 'file is', 'files are')} not as in the manifest" if shelf.problems else "each is as in the manifest"
-        unknown = f"; {many(shelf.unknown, 'file', 'files')} beside {'it' if shelf.unknown == 1 else 'them'} came later" if shelf.unknown else ""
+        good = f"{many(len(shelf.problems), 'file is', 'files are')} not as in the manifest" if shelf.problems else "each file in the manifest is as it was"
+        unknown = f"; {many(shelf.unknown, 'file is', 'files are')} not in it (ledgers, and what came later)" if shelf.unknown else ""
         screen.say(f"{show(shelf.name)}: {what}: {good}{unknown}")
     for found in shelf.problems[:SHOWN]:
         screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")

@@ -117,8 +117,10 @@ def batches(tasks: Sequence[Task]) -> Iterator[list[Task]]:
 
 
 def sign_on(parent: int) -> None:
-    """Begin as a hand: interrupts are the caller's business, and a caller who is gone needs no more work."""
+    """Begin as a hand: signals are the caller's business, and a caller who is gone needs no more work."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGHUP, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
     if sys.platform == "linux":
         ctypes.CDLL(None).prctl(PARENT_DIES, signal.SIGKILL)
     threading.Thread(target=leave_with, args=(parent,), daemon=True).start()

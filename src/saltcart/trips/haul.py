@@ -225,7 +225,7 @@ def refuse_full_drives(trip: Trip, targets: list[Drive]) -> None:
 
 
 class Meter:
-    """How far the haul of a whole trip is: each byte counts once when copied and once when read back."""
+    """How far the haul of a whole trip is: each byte counts half when copied and half when read back."""
 
     def __init__(self, trip: Trip, limit: int | None, report: HaulReport, progress: Progress):
         self.files, size = trip.logbook.totals(None, *TO_COPY)
@@ -240,8 +240,8 @@ class Meter:
             time.sleep(max(0.0, self.done / self.limit - (time.monotonic() - self.began)))
         if step == "copy":
             self.report.copied_bytes += count
-        note = f"{self.report.copied_files:,} of {self.files:,} files"
-        self.progress(Tick("haul", f"{step}: {shelf}/{path}", self.done, self.total, note))
+        note = f"{self.report.copied_files:,} of {self.files:,} files, {step}"
+        self.progress(Tick("haul", f"{shelf}/{path}", self.done // 2, self.total // 2, note))
 
 
 class Carrier:
