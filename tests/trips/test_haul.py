@@ -122,6 +122,7 @@ class Strange(HaulCase):
             with self.assertRaisesRegex(Stopped, "1 file"):
                 saltcart.haul_waybill(self.waybill)
         trip = names()[-1]
+        self.run_program("haul", self.waybill, "--leave-out", "3.wav", status=2)
         self.run_program("haul", trip, "--leave-out", "3.wav")
         self.run_program("repoint", trip, "--yes")
         self.assertEqual((os.listdir(self.shelf), (self.place / "3.wav").exists()), (["3.wav"], False))

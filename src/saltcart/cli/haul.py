@@ -6,7 +6,7 @@ import os
 from saltcart.cli.arguments import add_cart, add_pace, pace
 from saltcart.cli.documents import trip_document
 from saltcart.cli.screen import Screen, many, place, size
-from saltcart.errors import show
+from saltcart.errors import UsageError, show
 from saltcart.trips.account import account
 from saltcart.trips.haul import HaulReport, haul, haul_waybill
 from saltcart.trips.trip import leave_out
@@ -23,10 +23,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Copy and verify."""
     screen = Screen(options)
+    waybill = os.path.exists(options.waybill) or os.sep in options.waybill or options.waybill.endswith(".toml")
+    if options.leave_out and waybill:
+        raise UsageError("--leave-out here is for a trip that goes on, by its id", "For a new trip, draft it with --leave-out.")
     with screen.watch() as watch:
         if options.leave_out:
             leave_out(options.waybill, options.leave_out)
-        if os.path.exists(options.waybill) or os.sep in options.waybill or options.waybill.endswith(".toml"):
+        if waybill:
             name, report = haul_waybill(options.waybill, pace(options), watch)
         else:
             name, report = options.waybill, haul(options.waybill, pace(options), watch)

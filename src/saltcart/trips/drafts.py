@@ -1,38 +1,42 @@
-"""What a draft saw in each shelf, kept among our own data so that the haul can say what has changed since."""
+"""What a draft saw in each shelf, kept among our own data so that the haul can say what has changed since.
 
+A kept list is a text of JSON values, one a line: an object that names a shelf, then the paths in it.
+"""
+
+import hashlib
 import json
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 from saltcart.home import home
-from saltcart.safefile import short_name
 
 
 def keep(shelves: Iterable[tuple[str, Iterable[str]]]) -> str:
     """Keep the paths seen in each shelf; the name under which they are kept, the same for the same paths."""
-    text = json.dumps({shelf: list(paths) for shelf, paths in shelves})
-    name = short_name(text)
     folder = home() / "drafts"
     folder.mkdir(parents=True, exist_ok=True)
-    (folder / f"{name}.json").write_text(text, encoding="ascii")
+    fresh, digest = folder / f".{os.getpid()}", hashlib.sha256()
+    with open(fresh, "w", encoding="ascii") as stream:
+        for shelf, paths in shelves:
+            for value in ({"shelf": shelf}, *paths):
+                line = json.dumps(value) + "\n"
+                digest.update(line.encode())
+                stream.write(line)
+    name = digest.hexdigest()[:8]
+    os.replace(fresh, folder / f"{name}.jsonl")
     return name
 
 
-def seen(name: str, shelf: str) -> list[str]:
+def seen(name: str, shelf: str) -> Iterator[str]:
     """The paths the draft of that name saw in `shelf`; none when the list is not (or no longer) here."""
-    path = home() / "drafts" / f"{os.path.basename(name)}.json"
+    path = home() / "drafts" / f"{os.path.basename(name)}.jsonl"
     if not name or not path.is_file():
-        return []
+        return
+    mine = False
     with open(path, encoding="ascii") as stream:
-        return json.load(stream).get(shelf, [])
-
-
-def vanished(name: str, shelf: str) -> list[str]:
-    """What the draft saw in `shelf` and is not there today."""
-    return [path for path in seen(name, shelf) if not os.path.lexists(os.path.join(shelf, path))]
-
-
-def appeared(name: str, shelf: str, today: Iterable[str]) -> list[str]:
-    """What is in `shelf` today and the draft did not see."""
-    then = set(seen(name, shelf))
-    return [path for path in today if path not in then] if then else []
+        for line in stream:
+            value = json.loads(line)
+            if isinstance(value, dict):
+                mine = value.get("shelf") == shelf
+            elif mine:
+                yield value

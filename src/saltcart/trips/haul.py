@@ -135,16 +135,14 @@ def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> Non
     log.take_stock(number, shelf.walk(lambda path, error: unread.append(f"{show(path)}: {error.strerror}")))
     if unread:
         raise Refused(f"Parts of the shelf {show(shelf.old)} cannot be read", "Mend their permissions and try again.", unread[:20])
-    before = log.differences(number)
     fresh = log.totals(number) == (0, 0)
-    vanished = drafts.vanished(trip.waybill.draft, shelf.old) if fresh else before["vanished"]
+    before = log.since(drafts.seen(trip.waybill.draft, shelf.old)) if fresh else log.differences(number)
     log.adopt(number)
-    for path in vanished:
+    for path in before["vanished"]:
         report.remarks.append(f"{show(shelf.name)}: {show(path)} is no longer in the shelf")
         log.tell(f"vanished from {shelf.name}: {path}")
-    news = drafts.appeared(trip.waybill.draft, shelf.old, before["new"]) if fresh else before["new"]
-    if news:
-        report.remarks.append(f"{show(shelf.name)}: {len(news)} new since {'the draft' if fresh else 'the last haul'}, taken along")
+    if before["new"]:
+        report.remarks.append(f"{show(shelf.name)}: {len(before['new']):,} new since {'the draft' if fresh else 'the last haul'}, taken along")
     for row in log.rows(number, kind=OTHER):
         report.remarks.append(f"{show(shelf.name)}: {show(row.item.path)} is a pipe, socket or device; it is not copied")
         log.mark(number, [(row.item.path, VERIFIED, None, "not copied", True)])

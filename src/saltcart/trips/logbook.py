@@ -148,6 +148,19 @@ class Logbook:
         }
         return {word: [os.fsdecode(path) for (path,) in self.database.execute(query, (shelf,))] for word, query in queries.items()}
 
+    def since(self, paths: Iterable[str]) -> dict[str, list[str]]:
+        """Paths `new` in the shelf and `vanished` from it since someone saw `paths` in it, after `take_stock`; none when nobody did."""
+        self.database.execute("DROP TABLE IF EXISTS temp.seen")
+        self.database.execute("CREATE TEMP TABLE seen (path PRIMARY KEY) WITHOUT ROWID")
+        self.database.execute("BEGIN")
+        self.database.executemany("INSERT OR IGNORE INTO temp.seen VALUES (?)", ((os.fsencode(path),) for path in paths))
+        self.database.execute("COMMIT")
+        queries = {
+            "new": "SELECT path FROM temp.today WHERE path NOT IN (SELECT path FROM temp.seen) AND EXISTS (SELECT 1 FROM temp.seen)",
+            "vanished": "SELECT path FROM temp.seen WHERE path NOT IN (SELECT path FROM temp.today)",
+        }
+        return {word: [os.fsdecode(path) for (path,) in self.database.execute(query)] for word, query in queries.items()}
+
     def adopt(self, shelf: int) -> None:
         """Record what `take_stock` saw: new and changed things as `listed`, vanished ones no more.
 
