@@ -9,7 +9,7 @@ import zipfile
 from contextlib import closing
 from pathlib import Path
 
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as some
 
 from saltcart.errors import BadLedger, CannotSpell
@@ -124,6 +124,7 @@ class Contract(FolderCase):
         self.assertEqual(one.count(b"\n"), other.count(b"\n"))
 
 
+    @settings(max_examples=40)
     @given(some.lists(some.lists(some.sampled_from(PARTS), max_size=5).map("".join), max_size=8))
     def test_any_cell_survives(self, texts):
         path, plan = os.path.join(self.folder, "any.db"), Path(self.folder, "any.toml")

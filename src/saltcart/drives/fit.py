@@ -120,7 +120,8 @@ def room_reasons(drive: Drive, load: Load, need: int, headroom: int, unit: int) 
     """Whether the load fits, counted in the drive's allocation units."""
     reasons = []
     if need > drive.free_bytes:
-        reasons.append(Reason(HARD, "room", f"too little room: {need:,} bytes are needed there, {drive.free_bytes:,} are free"))
+        what = "too little room for a second copy" if any(home.identity == drive.identity for home in load.drives) else "too little room"
+        reasons.append(Reason(HARD, "room", f"{what}: {need:,} bytes are needed there, {drive.free_bytes:,} are free"))
     elif need + headroom > drive.free_bytes:
         reasons.append(Reason(ADVICE, "headroom", f"less than {headroom:,} bytes would be left free"))
     if need > LAVISH * load.bytes:

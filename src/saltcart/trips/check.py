@@ -23,6 +23,7 @@ from saltcart.trips.trip import HAULED, HAULING, RELEASED, RELEASING, SWITCHED, 
 
 MOST_LISTINGS = 64
 PORTION = 10_000
+TICK_EVERY = 100
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,7 +185,7 @@ def check_shelf(trip: Trip, number: int, digests: bool, progress: Progress) -> S
             report.problems.append(trouble)
         elif digests and digest and expected is not None:
             wanted.append((Reading(path, place, size), digest))
-        if not digests:
+        if not digests and report.files % TICK_EVERY == 0:
             progress(Tick(f"check {shelf.name}", path, report.bytes, total))
         if len(wanted) >= PORTION:
             report.problems += altered(wanted, watch)
