@@ -114,10 +114,11 @@ class Faults(WorldCase):
             marker.rename(self.top / "marker")
 
         with mock.patch("saltcart.trips.haul.land", pulling), mock.patch("saltcart.trips.haul.GROUP_FILES", 2):
-            with self.assertRaisesRegex(Refused, "not on the drive of the waybill"):
+            with self.assertRaisesRegex(Stopped, "not on the drive of the waybill"):
                 saltcart.haul_waybill(self.waybill)
         self.assertEqual(len(list(self.place.glob("*.wav"))), 2)
         (self.top / "marker").rename(marker)
+        self.goes_on(names()[-1])
 
     def test_another_program_at_the_same_trip(self):
         trip, _report = saltcart.haul_waybill(self.waybill)

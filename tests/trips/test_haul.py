@@ -17,7 +17,7 @@ from filelock import FileLock
 import saltcart
 from saltcart.errors import Stopped
 from saltcart.safefile import short_name
-from saltcart.trips import crew, errand
+from saltcart.trips import crew, errand, haul
 from saltcart.trips.trip import names
 from tests.world import PROGRAM, WorldCase, tree, wav
 
@@ -104,6 +104,17 @@ class Strange(HaulCase):
             self.assertLess(copy.stat().st_blocks * 512, 1_000_000)
         self.assertIn(f"{blake3(sparse.read_bytes()).hexdigest()}  Bell Tones/sparse.wav\n", Path(f"{self.place}{MANIFEST}").read_text())
 
+    def test_no_manifest_is_written_where_the_drive_has_gone(self):
+        self.draft()
+        marker = self.lighter / ".saltcart-drive.toml"
+        with mock.patch.object(haul.Carrier, "finish_folders", lambda _carrier: marker.rename(self.top / "marker")):
+            with self.assertRaisesRegex(Stopped, "manifest"):
+                saltcart.haul_waybill(self.waybill)
+        self.assertFalse(os.path.exists(f"{self.place}{MANIFEST}"))
+        (self.top / "marker").rename(marker)
+        with mock.patch.object(haul, "write_manifest", side_effect=[OSError(28, "No space left on device")]):
+            self.assertIn("no manifest could be written", saltcart.haul(names()[-1]).remarks[-1])
+
     def test_reads_that_fail_are_tried_again_and_a_file_can_be_left_out(self):
         self.draft()
         real, bad, failures = os.pread, os.stat(self.shelf / "3.wav").st_ino, [OSError(5, "Input/output error")] * 2
@@ -143,6 +154,7 @@ class Strange(HaulCase):
         found = self.run_json("check", str(self.place), "--digests", status=1)["shelves"][0]["problems"]
         self.assertEqual([(os.path.basename(one["path"]), one["verdict"]) for one in found], [("4.wav", "missing"), ("1.wav", "altered")])
         self.run_program("check", str(self.shelf), "--digests", status=3)
+        self.assertIn("add --digests", self.run_program("check", str(self.shelf), status=2).stderr)
         self.run_program("check", str(self.shelf), "--digests", "--write")
         self.run_program("check", str(self.shelf), "--digests")
         Path(f"{self.place}{MANIFEST}").write_text("nonsense\n")

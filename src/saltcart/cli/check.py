@@ -37,6 +37,8 @@ def run(options: argparse.Namespace) -> int:
         raise UsageError("Name a trip or ledgers, not both", "A trip knows its ledgers.")
     if options.trip and os.path.isdir(options.trip) and options.digests:
         return against_manifest(screen, options)
+    if options.trip and os.path.isdir(options.trip):
+        raise UsageError(f"{show(options.trip)} is a folder, no trip", "To hold a shelf against its manifest, add --digests.")
     if options.write:
         raise UsageError("--write needs --digests and the folder of a shelf", "For a trip, haul writes the manifest.")
     headers = not options.no_headers

@@ -1,6 +1,5 @@
 """A drive that was mounted elsewhere between two steps: its identity decides, and the trip follows it."""
 
-import os
 from dataclasses import replace
 
 from saltcart.drives import Drive
@@ -8,7 +7,6 @@ from saltcart.drives.drive import find_drive
 from saltcart.drives.known import remembered
 from saltcart.errors import show
 from saltcart.spelling import Move, Moves
-from saltcart.trips import waybill as waybills
 from saltcart.trips.places import landing_drive
 from saltcart.trips.trip import Trip
 
@@ -25,8 +23,7 @@ def follow_drives(trip: Trip) -> None:
     if not moves:
         return
     there = Moves(moves)
-    trip.waybill.shelves = [replace(shelf, new=there.follow(shelf.new) or shelf.new) for shelf in trip.waybill.shelves]
-    waybills.write(trip.waybill, os.path.join(trip.folder, "waybill.toml"))
+    trip.replan([replace(shelf, new=there.follow(shelf.new) or shelf.new) for shelf in trip.waybill.shelves])
     follows = trip.waybill.moves()
     for row in trip.logbook.ledgers():
         row.place = follows.follow(row.path) or row.path

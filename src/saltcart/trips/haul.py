@@ -97,9 +97,12 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
         try:
             for number, shelf in enumerate(trip.waybill.shelves):
                 Carrier(trip, number, shelf, targets[number], pace, meter).carry()
+            finish(trip, report)
         except OSError as error:
             raise stopped(trip, error) from error
-        finish(trip, report)
+        except Refused as error:  # the drive has gone while we were at it, so the trip stays to go on with
+            trip.logbook.tell(f"haul stopped: {error.what}")
+            raise Stopped(error.what, error.remedy, error.details) from error
         return report
 
 
@@ -382,5 +385,11 @@ def finish(trip: Trip, report: HaulReport) -> None:
             f"Mend them and run: saltcart haul {trip.name}",
             troubles[:20],
         )
-    report.manifests = [write_manifest(trip, number) for number, shelf in enumerate(trip.waybill.shelves) if not shelf.gathered]
+    for number, shelf in enumerate(trip.waybill.shelves):
+        if not shelf.gathered:
+            drives.require(shelf.new_drive, drives.mount_of(shelf.new), f'the manifest of "{shelf.name}"')
+            try:
+                report.manifests.append(write_manifest(trip, number))
+            except OSError as error:  # the copies are proven without it
+                report.remarks.append(f"{show(shelf.name)}: no manifest could be written beside it: {error.strerror or error}")
     trip.enter(HAULED, f"hauled: {report.copied_files:,} files, {report.copied_bytes:,} bytes copied and read back")

@@ -62,6 +62,11 @@ class Trip:
         """The path in the trip's folder for a file kept of ledger `number`."""
         return os.path.join(self.folder, "ledgers", f"{number:03d}{suffix}")
 
+    def replan(self, shelves: list[Shelf]) -> None:
+        """Change what the trip's own copy of the waybill says of its shelves."""
+        self.waybill.shelves = shelves
+        waybills.write(self.waybill, os.path.join(self.folder, "waybill.toml"))
+
     def require(self, *states: str, step: str) -> None:
         """Raise Refused unless the trip is in one of `states`."""
         if self.state not in states:
@@ -118,10 +123,7 @@ def leave_out(name: str, patterns: Sequence[str]) -> None:
     """Let things that match stay where they are after all.  UsageError without such a trip, Refused once it has switched."""
     with held(name) as trip:
         trip.require(HAULING, HAULED, step="leaving something out")
-        for shelf in trip.waybill.shelves:
-            if not shelf.gathered:
-                trip.waybill.shelves[trip.waybill.shelves.index(shelf)] = replace(shelf, stay=(*shelf.stay, *patterns))
-        waybills.write(trip.waybill, os.path.join(trip.folder, "waybill.toml"))
+        trip.replan([shelf if shelf.gathered else replace(shelf, stay=(*shelf.stay, *patterns)) for shelf in trip.waybill.shelves])
         trip.enter(HAULING, f"left out: {', '.join(patterns)}")
 
 
