@@ -2,6 +2,7 @@
 
 import errno
 import os
+import shutil
 import subprocess
 import unittest
 from pathlib import Path
@@ -10,8 +11,8 @@ from unittest import mock
 from filelock import FileLock
 
 import saltcart
-from saltcart.errors import Refused, Stopped
-from saltcart.trips import copying, errand
+from saltcart.errors import LedgerBusy, Refused, Stopped
+from saltcart.trips import copying, crew, errand
 from saltcart.trips.trip import names
 from tests.world import WorldCase, tree, wav
 
@@ -76,14 +77,14 @@ class Faults(WorldCase):
         self.goes_on(trip)
 
     def test_a_bit_that_flips_once_is_mended_and_one_that_flips_always_is_reported(self):
-        real, lies = copying.digest_file, []
+        real, lies = crew.digest_file, []
 
         def lying(path, **options):
             lies.append(path)
             return "0" * 64 if len(lies) in self.when else real(path, **options)
 
         self.when = {2}
-        with mock.patch.object(copying, "digest_file", lying):
+        with mock.patch.object(crew, "digest_file", lying):
             trip, _report = saltcart.haul_waybill(self.waybill)
         self.assertEqual(len(lies), 7)
         self.goes_on(trip)
@@ -92,7 +93,7 @@ class Faults(WorldCase):
         self.run_program("draft", str(self.shelf), "--to", str(self.lighter), "-o", self.waybill)
         lies.clear()
         self.when = {3, 7, 4}
-        with mock.patch.object(copying, "digest_file", lying):
+        with mock.patch.object(crew, "digest_file", lying):
             trip = self.haul_stops("1 file|2 file")
         self.assertIn("drive may be failing", self.stopped.details[0])
         self.goes_on(trip)
@@ -125,6 +126,27 @@ class Faults(WorldCase):
         with FileLock(self.top / "home" / "trips" / trip / "lock"):
             self.assertIn("Another saltcart", self.run_program("repoint", trip, "--yes", status=3).stderr)
         self.run_program("repoint", trip, "--yes")
+
+    def test_a_program_that_is_opened_while_the_ledgers_are_read(self):
+        trip, _report = saltcart.haul_waybill(self.waybill)
+        with mock.patch("saltcart.trips.repoint.refuse_busy", side_effect=[None, LedgerBusy("a program is in the way")]):
+            with self.assertRaises(LedgerBusy):
+                saltcart.repoint(trip)
+        self.assertEqual((tree(self.keel), saltcart.account(trip).state), (self.originals, "hauled"))
+        saltcart.repoint(trip)
+
+    def test_a_signpost_is_not_set_up_again_where_the_drive_has_gone(self):
+        self.run_program("move", str(self.shelf), "--to", str(self.lighter), "--signpost", "--yes")
+        self.run_program("release", "--yes")
+        self.run_program("undo", names()[-1])
+        self.run_program("haul", f"back-{names()[0]}.toml")
+        (self.keel / ".saltcart-drive.toml").rename(self.top / "marker")
+        shutil.rmtree(self.shelf)
+        self.run_program("undo", names()[-1], "--yes", "--drop-copies")
+        self.assertFalse(os.path.lexists(self.shelf))
+        (self.top / "marker").rename(self.keel / ".saltcart-drive.toml")
+        self.run_program("undo", names()[-1], "--yes", "--drop-copies")
+        self.assertTrue(self.shelf.is_symlink())
 
     def test_something_stands_in_the_way_of_an_undo(self):
         trip, _report = saltcart.haul_waybill(self.waybill)

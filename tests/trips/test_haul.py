@@ -63,10 +63,10 @@ class Many(HaulCase):
     def test_a_helper_that_is_ended_stops_the_haul_and_the_next_goes_on(self):
         real = crew.copy_file
 
-        def dying(one):
+        def dying(one, tell):
             if one.path.endswith("/sound 300.wav"):
                 os._exit(9)
-            return real(one)
+            return real(one, tell)
 
         with mock.patch.object(crew, "copy_file", dying), self.assertRaisesRegex(Stopped, "ended from outside"):
             saltcart.haul_waybill(self.waybill)
@@ -75,7 +75,7 @@ class Many(HaulCase):
         self.assertEqual(tree(self.place), tree(self.shelf))
 
     def test_helpers_end_with_a_program_that_is_killed(self):
-        code = "import time, saltcart.trips.crew as c, saltcart.cli.main as m\nc.copy_file = lambda one: (print('on', flush=True), time.sleep(30))\nm.main()"
+        code = "import time, saltcart.trips.crew as c, saltcart.cli.main as m\nc.copy_file = lambda *_: (print('on', flush=True), time.sleep(30))\nm.main()"
         child = subprocess.Popen([sys.executable, "-c", code, "haul", self.waybill], env=self.environment, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
         self.addCleanup(child.stdout.close)
         child.stdout.readline()

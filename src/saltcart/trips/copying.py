@@ -17,18 +17,13 @@ import os
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
-from functools import partial
 
 from saltcart.drives.flush import flush_files
 from saltcart.safefile import remove_if_there, short_name, sync_folder
-from saltcart.shelves.digests import digest_file
-from saltcart.trips.crew import Crew, Reading
+from saltcart.trips.crew import Hands, Outcome, Reading, read_one
 from saltcart.trips.errand import Errand, SourceTrouble, Tell, copy_file
 from saltcart.trips.logbook import PLACING, TROUBLE, Logbook, Row
 from saltcart.trips.waybill import Shelf
-
-# What became of a copy: its digest, or else why there is none.
-Outcome = tuple[str, str]
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +35,7 @@ class Route:
     mount: str
     filesystem: str
     tell: Tell
-    crew: Crew | None = None
+    hands: Hands
 
 
 @dataclass(slots=True)
@@ -65,22 +60,9 @@ def copy_group(route: Route, rows: list[Row], logbook: Logbook) -> None:
 
 
 def send(route: Route, rows: list[Row]) -> Load:
-    """Begin to copy a group; without a crew, that is done when this returns.  OSError when the destination fails."""
+    """Begin to copy a group; one alone begins when it lands."""
     errands = [errand_for(route, row) for row in rows]
-    if route.crew:
-        return Load(errands, route.crew.copy(errands, route.tell))
-    outcomes: list[Outcome] = []
-    load = Load(errands, lambda: outcomes)
-    try:
-        for errand in errands:
-            try:
-                outcomes.append((copy_file(errand, route.tell), ""))
-            except SourceTrouble as trouble:
-                outcomes.append(("", str(trouble)))
-    except BaseException:
-        load.drop()
-        raise
-    return load
+    return Load(errands, route.hands.copy(errands, route.tell))
 
 
 def land(route: Route, load: Load, logbook: Logbook) -> None:
@@ -93,13 +75,13 @@ def land(route: Route, load: Load, logbook: Logbook) -> None:
                 load.digests[errand.path] = digest
         copied = [errand for errand in load.errands if errand.path in load.digests]
         flush_files([errand.temporary for errand in copied], route.mount, route.filesystem)
-        for errand, (found, _why) in zip(copied, read_back(route, copied)):
+        readings = [Reading(errand.path, errand.temporary, errand.size) for errand in copied]
+        for errand, (found, _why) in zip(copied, route.hands.read(readings, route.tell)()):
             if found != load.digests[errand.path] and not comes_back(route, load, errand):
                 del load.digests[errand.path]
                 load.troubles.append((errand.path, "twice came back from the new drive with other content: that drive may be failing"))
     except BaseException:
-        if route.crew:
-            route.crew.dismiss()
+        route.hands.dismiss()
         load.drop()
         raise
     record(route, load, logbook)
@@ -131,13 +113,6 @@ def errand_for(route: Route, row: Row) -> Errand:
     return Errand(item.path, source, temporary, final, item.size, item.disk_bytes, item.mtime_ns, item.mode, route.shelf.old_drive == route.shelf.new_drive)
 
 
-def read_back(route: Route, errands: list[Errand]) -> list[Outcome]:
-    """The digests of the temporary files as the drive gives them back."""
-    if route.crew:
-        return route.crew.read([Reading(errand.path, errand.temporary, errand.size) for errand in errands], route.tell)()
-    return [(digest_file(errand.temporary, past_cache=True, tell=partial(route.tell, "read back", errand.path)), "") for errand in errands]
-
-
 def comes_back(route: Route, load: Load, errand: Errand) -> bool:
     """Whether a second copy of a file reads back as what was read from the original."""
     try:
@@ -145,7 +120,7 @@ def comes_back(route: Route, load: Load, errand: Errand) -> bool:
     except SourceTrouble:
         return False
     flush_files([errand.temporary], route.mount, route.filesystem)
-    if digest_file(errand.temporary, past_cache=True) == load.digests[errand.path]:
+    if read_one(errand.temporary)[0] == load.digests[errand.path]:
         return True
     remove_if_there(errand.temporary)
     return False

@@ -13,11 +13,11 @@ from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import contextmanager
 from functools import partial
-from typing import NamedTuple, TypeVar
+from typing import NamedTuple, Protocol, TypeVar
 
 from saltcart.drives import drive_of
 from saltcart.shelves.digests import digest_file
-from saltcart.trips.errand import Errand, SourceTrouble, Tell, copy_file
+from saltcart.trips.errand import Errand, SourceTrouble, Tell, copy_file, silent
 
 # More hands than processors, for half of the time they wait for a drive.
 MOST_HANDS = 8
@@ -25,6 +25,8 @@ MANY_FILES, MANY_BYTES = 200, 256 << 20
 BATCH_FILES, BATCH_BYTES = 25, 32 << 20
 PARENT_DIES = 1  # PR_SET_PDEATHSIG of prctl(2)
 Result = TypeVar("Result")
+# What became of a file: its digest, or else why there is none.
+Outcome = tuple[str, str]
 
 
 class Reading(NamedTuple):
@@ -38,6 +40,34 @@ class Reading(NamedTuple):
 Task = TypeVar("Task", Errand, Reading)
 
 
+class Hands(Protocol):
+    """Who copies and reads back.  Both begin the work; what they return waits for the outcomes."""
+
+    def copy(self, errands: Sequence[Errand], tell: Tell) -> Callable[[], list[Outcome]]:
+        """Copy files under their temporary names.  The wait raises OSError when the destination fails."""
+
+    def read(self, readings: Sequence[Reading], tell: Tell) -> Callable[[], list[Outcome]]:
+        """Read files from their drive."""
+
+    def dismiss(self) -> None:
+        """End all work at once."""
+
+
+class Alone:
+    """This very process, which does the work when it is waited for."""
+
+    def copy(self, errands: Sequence[Errand], tell: Tell) -> Callable[[], list[Outcome]]:
+        """See Hands.copy."""
+        return partial(copy_batch, errands, tell)
+
+    def read(self, readings: Sequence[Reading], tell: Tell) -> Callable[[], list[Outcome]]:
+        """See Hands.read."""
+        return lambda: [read_one(reading.place, partial(tell, "read back", reading.path)) for reading in readings]
+
+    def dismiss(self) -> None:
+        """See Hands.dismiss."""
+
+
 class Crew:
     """Some processes that work off batches of errands; they end with the one that called them."""
 
@@ -46,12 +76,12 @@ class Crew:
         context = multiprocessing.get_context("fork")
         self.hands = ProcessPoolExecutor(min(MOST_HANDS, 2 * (os.cpu_count() or 1)), context, sign_on, (os.getpid(),))
 
-    def copy(self, errands: Sequence[Errand], tell: Tell) -> Callable[[], list[tuple[str, str]]]:
-        """Begin to copy; what is returned waits for the outcomes: a digest, or why there is none."""
+    def copy(self, errands: Sequence[Errand], tell: Tell) -> Callable[[], list[Outcome]]:
+        """See Hands.copy."""
         return self.work(lambda batch: self.hands.submit(copy_batch, batch), "copy", errands, tell)
 
-    def read(self, readings: Sequence[Reading], tell: Tell) -> Callable[[], list[tuple[str, str]]]:
-        """Begin to read files from their drive; what is returned waits for the outcomes, as for `copy`."""
+    def read(self, readings: Sequence[Reading], tell: Tell) -> Callable[[], list[Outcome]]:
+        """See Hands.read."""
         return self.work(lambda batch: self.hands.submit(read_batch, [reading.place for reading in batch]), "read back", readings, tell)
 
     def work(self, submit: Callable[[Sequence[Task]], Future[list[Result]]], step: str, tasks: Sequence[Task], tell: Tell) -> Callable[[], list[Result]]:
@@ -70,7 +100,7 @@ class Crew:
         return wait
 
     def dismiss(self) -> None:
-        """End all work at once."""
+        """See Hands.dismiss."""
         for child in multiprocessing.active_children():
             child.kill()
         self.hands.shutdown(wait=True, cancel_futures=True)
@@ -90,16 +120,14 @@ def watched() -> Iterator[None]:
         raise OSError(errno.EIO, "a process that copies was ended from outside") from error
 
 
-def read_all(readings: Sequence[Reading], tell: Tell) -> Iterator[tuple[str, str]]:
+def read_all(readings: Sequence[Reading], tell: Tell) -> list[Outcome]:
     """The outcomes of reading files from their drive: with many by a crew, unless a disk would have to move its head between them."""
-    if not worth_a_crew(len(readings), sum(reading.size for reading in readings)) or drive_of(readings[0].place).facts.spinning:
-        yield from (read_one(reading.place, partial(tell, "read back", reading.path)) for reading in readings)
-        return
-    crew = Crew()
+    many = worth_a_crew(len(readings), sum(reading.size for reading in readings))
+    hands: Hands = Crew() if many and not drive_of(readings[0].place).facts.spinning else Alone()
     try:
-        yield from crew.read(readings, tell)()
+        return hands.read(readings, tell)()
     finally:
-        crew.dismiss()
+        hands.dismiss()
 
 
 def batches(tasks: Sequence[Task]) -> Iterator[list[Task]]:
@@ -133,23 +161,23 @@ def leave_with(parent: int) -> None:
     os._exit(1)
 
 
-def copy_batch(errands: Sequence[Errand]) -> list[tuple[str, str]]:
-    """Copy some files; for each its digest, or why there is none."""
-    outcomes = []
+def copy_batch(errands: Sequence[Errand], tell: Tell = silent) -> list[Outcome]:
+    """Copy some files."""
+    outcomes: list[Outcome] = []
     for errand in errands:
         try:
-            outcomes.append((copy_file(errand), ""))
+            outcomes.append((copy_file(errand, tell), ""))
         except SourceTrouble as trouble:
             outcomes.append(("", str(trouble)))
     return outcomes
 
 
-def read_batch(paths: Sequence[str]) -> list[tuple[str, str]]:
+def read_batch(paths: Sequence[str]) -> list[Outcome]:
     """The digests of some files as their drive gives them back, or why there are none."""
     return [read_one(path) for path in paths]
 
 
-def read_one(path: str, tell: Callable[[int], None] | None = None) -> tuple[str, str]:
+def read_one(path: str, tell: Callable[[int], None] | None = None) -> Outcome:
     """The digest of one file as its drive gives it back, or why there is none."""
     try:
         return digest_file(path, past_cache=True, tell=tell), ""

@@ -22,7 +22,7 @@ from saltcart.shelves.digests import digest_file
 from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER
 from saltcart.trips import drafts, trip as trips, waybill as waybills
 from saltcart.trips.copying import Load, Route, copy_group, land, send
-from saltcart.trips.crew import Crew, worth_a_crew
+from saltcart.trips.crew import Alone, Crew, Hands, worth_a_crew
 from saltcart.trips.follow import follow_drives
 from saltcart.trips.logbook import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
 from saltcart.trips.places import landing_drive, leads_out, shares_blocks, refuse_clashes, refuse_lack_of_room, unit_of
@@ -251,8 +251,9 @@ class Carrier:
     def __init__(self, trip: Trip, number: int, shelf: Shelf, drive: Drive, pace: Pace, meter: Meter):
         self.trip, self.log, self.number, self.shelf = trip, trip.logbook, number, shelf
         self.drive, self.pace, self.report = drive, pace, meter.report
-        self.crew = Crew() if self.worth_a_crew() else None
-        self.route = Route(number, shelf, drive.mount, drive.filesystem, partial(meter.tell, shelf.name), self.crew)
+        self.ahead = AHEAD if self.worth_a_crew() else 0
+        self.hands: Hands = Crew() if self.ahead else Alone()
+        self.route = Route(number, shelf, drive.mount, drive.filesystem, partial(meter.tell, shelf.name), self.hands)
         self.twins = self.log.hard_links(number)
         self.bytes = self.log.totals(number, *TO_COPY)[1]
         self.began = time.monotonic()
@@ -279,13 +280,12 @@ class Carrier:
             for group in self.groups():
                 drives.require(self.shelf.new_drive, self.drive.mount, f'the shelf "{self.shelf.name}"')
                 on_the_way.append(send(self.route, group))
-                if not self.crew or len(on_the_way) > AHEAD:
+                if len(on_the_way) > self.ahead:
                     land(self.route, on_the_way.popleft(), self.log)
             while on_the_way:
                 land(self.route, on_the_way.popleft(), self.log)
         finally:
-            if self.crew:
-                self.crew.dismiss()
+            self.hands.dismiss()
             for load in on_the_way:
                 load.drop()
 
@@ -332,7 +332,7 @@ class Carrier:
                     if not os.path.lexists(self.place(row)):
                         os.link(first, self.place(row))
                 except OSError:
-                    copy_group(replace(self.route, crew=None), [row], self.log)
+                    copy_group(replace(self.route, hands=Alone()), [row], self.log)
                     continue
                 self.log.mark(self.number, [(row.item.path, VERIFIED, digest_file(first), None, False)])
 
