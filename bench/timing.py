@@ -20,14 +20,16 @@ class Run:
     memory_bytes: int
 
 
-def timed(words: Sequence[str] | str, runs: int = 3, environment: dict[str, str] | None = None) -> Run:
-    """Run a command several times (a text through the shell); the fastest time, the largest memory."""
+def timed(words: Sequence[str] | str, runs: int = 3, environment: dict[str, str] | None = None, fine: Sequence[int] = (0,)) -> Run:
+    """Run a command several times (a text through the shell); the fastest time, the largest memory.  RuntimeError when it fails."""
     best, memory = float("inf"), 0
     for _run in range(runs):
         began = time.perf_counter()
         child = subprocess.Popen(words, shell=isinstance(words, str), stdout=subprocess.DEVNULL, env={**os.environ, **COMPILED, **(environment or {})})
-        _pid, _status, usage = os.wait4(child.pid, 0)
-        child.returncode = 0
+        _pid, status, usage = os.wait4(child.pid, 0)
+        child.returncode = os.waitstatus_to_exitcode(status)
+        if child.returncode not in fine:
+            raise RuntimeError(f"{words} ended with {child.returncode}")
         best = min(best, time.perf_counter() - began)
         memory = max(memory, usage.ru_maxrss * (1 if sys.platform == "darwin" else 1024))
     return Run(best, memory)

@@ -13,6 +13,10 @@ from hypothesis import strategies as some
 
 from saltcart.errors import CannotSpell
 from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.containers import records, xml
+from saltcart.ledgers.rules import At, Matcher
+from saltcart.ledgers.spans import Spans
+from saltcart.spelling import spelling_named
 
 NAMES = some.text(some.characters(exclude_characters="\0", exclude_categories=("Cs",)), min_size=1, max_size=20)
 BEFORE = some.sampled_from(["/keel/a b.wav", "/keel/é & <x> 'q'.wav", '/keel/"q" \\ %41.wav', "/keel/ünï\t.wav"])
@@ -35,7 +39,37 @@ KINDS = {
 }  # fmt: skip
 
 
+# Tracks as plain as most, and as odd as any.
+VALUES = some.sampled_from(["file:///keel/a.wav", "x&amp;y", " b ", "", "<![CDATA[c]]>", "<!-- d -->e", "<location>f</location>", "location", "?!"])
+PLAIN = ["<title>a</title><location>file:///keel/a.wav</location>", "<e f='/'/>\n<location>b</location>"]
+PARTS = some.one_of(
+    some.sampled_from(PLAIN),
+    some.builds("<{0}>{1}</{0}>".format, some.sampled_from(["location", "x:location", "title", "locations"]), VALUES),
+    some.sampled_from(["<location a='1&gt;\"'>c</location>", "<location/>", "<location></location>", "<location> d </location>", "<more><location>g</location></more>", "<!--a><location>h</location>-->", "<?location?>"]),
+)
+RULES = [At("l/t/location", spelling_named("uri")), At("**/location", spelling_named("uri")), At("l/t/location", spelling_named("uri"), base_at="l/@base")]
+
+
 class Laws(unittest.TestCase):
+    @given(some.tuples(some.lists(PARTS, max_size=2), some.lists(some.sampled_from(PLAIN), max_size=3)).map(lambda some: sum(some, [])), some.sampled_from(RULES), some.sampled_from(["", "\ufeff", "<?xml version='1.0'?>\n", "<!DOCTYPE l>"]), some.sampled_from(["", " base='/'"]))
+    def test_a_cut_document_says_what_its_tags_say(self, parts, rule, start, base):
+        data = f"{start}<l xmlns:x='x'{base}>{''.join(f'<t>{part}</t>' for part in parts)}</l>".encode()
+        try:
+            slow = Spans.of(data, xml.read_spans(xml.read(data), Matcher([rule])))
+        except ValueError:
+            slow = None
+        try:
+            quick = records.spans(data, Matcher([rule]))
+        except ValueError:
+            self.assertIsNone(slow)
+            return
+        if quick and slow:
+            columns = [(one.inside, one.outside, one.kinds, [one.where(number) for number in range(len(one.inside))]) for one in (quick, slow)]
+            self.assertEqual(*columns)
+        self.assertTrue(slow or not quick)
+        self.assertTrue(quick or base or not parts or not set(parts) <= set(PLAIN))
+
+
     @classmethod
     def setUpClass(cls):
         folder = tempfile.TemporaryDirectory()

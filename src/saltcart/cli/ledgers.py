@@ -48,7 +48,7 @@ def show_entries(screen: Screen, state: LedgerState, everything: bool) -> None:
     screen.table(
         f"{place(state.path)} ({state.map_name})",
         ("Where", "Verdict", "Spelling", "As written", "Means here", "Why"),
-        [(one.entry.where, one.verdict, one.entry.spelling.name, show(one.entry.written), place(os.path.normpath(one.resolved)), show(one.why)) for one in shown],
+        [(one.entry.where, one.verdict, one.entry.spelling.seen_in(one.entry.written).name, show(one.entry.written), place(os.path.normpath(one.resolved)), show(one.why)) for one in shown],
     )
     if len(shown) < total:
         screen.say(f"... and {total - len(shown):,} more: --all")
@@ -60,6 +60,6 @@ def show_entries(screen: Screen, state: LedgerState, everything: bool) -> None:
 def row(one: Judgement) -> dict[str, object]:
     """One entry."""
     return {
-        "where": one.entry.where, "written": one.entry.written, "spelling": one.entry.spelling.name, "names": one.entry.names,
+        "where": one.entry.where, "written": one.entry.written, "spelling": one.entry.spelling.seen_in(one.entry.written).name, "names": one.entry.names,
         "resolved": one.resolved, "verdict": one.verdict, "why": one.why,
     }  # fmt: skip

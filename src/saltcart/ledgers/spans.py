@@ -6,10 +6,11 @@ checks that once more on each result.
 """
 
 import os
-import re
-from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from itertools import groupby, islice
+from functools import cached_property
+from itertools import accumulate, groupby
+from operator import add, attrgetter
 from typing import NamedTuple, Protocol
 
 from saltcart.errors import BadLedger, CannotSpell, show
@@ -19,7 +20,7 @@ from saltcart.spelling import Spelling
 from saltcart.spelling.swaps import Swap
 
 LARGEST = 256 << 20
-BATCH_SPANS = 10_000
+BATCH_SPANS = 1000
 
 
 class Coding(Protocol):
@@ -55,34 +56,65 @@ class Span(NamedTuple):
     base: int | None = None
 
 
-SpanFinder = Callable[[bytes], Sequence[Span]]
 
 
-def spliced(data: bytes, spans: Sequence[Span], fresh: Mapping[Hashable, bytes]) -> bytes:
-    """`data` with the bytes of some spans replaced; `fresh` goes by the number of the span."""
-    pieces, position = [], 0
-    for number, span in enumerate(spans):
-        if number in fresh:
-            pieces += [data[position : span.start], fresh[number]]
-            position = span.end
-    return b"".join([*pieces, data[position:]])
+class Kind(NamedTuple):
+    """What many spans share: see Span."""
+
+    coding: Coding
+    spelling: Spelling | None
+    names: str = "file"
+    base: int | None = None
 
 
-def outside(data: bytes, spans: Sequence[Span]) -> list[bytes]:
-    """The stretches of `data` before, between and after the spans."""
-    stretches, position = [], 0
-    for span in spans:
-        stretches.append(data[position : span.start])
-        position = span.end
-    return [*stretches, data[position:]]
+class Spans:
+    """All spans of one text in columns: hundreds of thousands are worked on as lists.
+
+    `inside` is what stands in each, `outside` what stands before, between and after them.
+    """
+
+    def __init__(self, data: bytes, inside: list[bytes], outside: list[bytes], kinds: Sequence[Kind], where: Callable[[int], str]):
+        self.data, self.inside, self.outside, self.kinds, self.where = data, inside, outside, kinds, where
+
+    @classmethod
+    def of(cls, data: bytes, found: "Sequence[Span] | Spans") -> "Spans":
+        """What a finder found in `data`, as columns."""
+        if isinstance(found, cls):
+            return found
+        inside = [data[span.start : span.end] for span in found]
+        outside = [data[end:start] for end, start in zip([0, *(span.end for span in found)], [*(span.start for span in found), len(data)])]
+        kinds = [Kind(span.coding, span.spelling, span.names, span.base) for span in found]
+        return cls(data, inside, outside, kinds, lambda number: found[number].where)
+
+    @cached_property
+    def starts(self) -> list[int]:
+        """Where each begins."""
+        return list(accumulate(map(add, map(len, self.outside[1:-1]), map(len, self.inside)), initial=len(self.outside[0])))[: len(self.inside)]
+
+    def runs(self) -> Iterator[tuple[Kind, range]]:
+        """Numbers of spans that follow each other and are of one kind."""
+        first = 0
+        for kind, run in groupby(self.kinds):
+            last = first + len(list(run))
+            yield kind, range(first, last)
+            first = last
+
+    def spliced(self, texts: Sequence[bytes]) -> bytes:
+        """The data with these texts in the spans."""
+        pieces = [b""] * (2 * len(texts) + 1)
+        pieces[0::2], pieces[1::2] = self.outside, texts
+        return b"".join(pieces)
+
+
+SpanFinder = Callable[[bytes], Sequence[Span] | Spans]
 
 
 @dataclass(frozen=True, slots=True)
 class Shape:
     """How new bytes go into a container, and what of it must stay equal: by default splicing, and all bytes outside the spans."""
 
-    splice: Callable[[bytes, Sequence[Span], Mapping[Hashable, bytes]], bytes] = spliced
-    rest: Callable[[bytes, Sequence[Span]], object] = outside
+    splice: Callable[[Spans, Sequence[bytes]], bytes] = Spans.spliced
+    rest: Callable[[Spans], object] = attrgetter("outside")
 
 
 class TextLedger(Batched):
@@ -95,10 +127,11 @@ class TextLedger(Batched):
         self.finder = finder
         self.wrapper = wrapper
         self.shape = shape or Shape()
-        self.last: tuple[bytes, bytes, Sequence[Span]] = (b"", b"", [])
+        self.last = b"", Spans.of(b"", [])
+        self.last_swapped: tuple[Spans, list[Swap], list[bytes | None]] = (self.last[1], [], [])
 
-    def find(self) -> tuple[bytes, Sequence[Span]]:
-        """The bytes inside the wrapper, and the spans in them; looked for once as long as the file stays the same.  Raises BadLedger."""
+    def find(self) -> Spans:
+        """The spans in what is inside the wrapper; looked for once as long as the file stays the same.  Raises BadLedger."""
         if os.path.getsize(self.path) > LARGEST:
             raise BadLedger(self.path, f"is larger than {LARGEST >> 20} MB, too large for a {self.map_name} ledger")
         with open(self.path, "rb") as stream:
@@ -106,43 +139,58 @@ class TextLedger(Batched):
         if not raw or raw != self.last[0]:
             try:
                 data = self.wrapper.peel(raw)
-                self.last = raw, data, self.finder(data)
+                self.last = raw, Spans.of(data, self.finder(data))
             except (ValueError, RecursionError) as error:
                 raise BadLedger(self.path, str(error) or "is nested too deeply") from error
-        return self.last[1:]
+        return self.last[1]
+
+    def swapped(self, spans: Spans, swaps: Sequence[Swap]) -> list[bytes | None]:
+        """The new bytes for each span that a swap covers, None for the others; worked out once."""
+        if self.last_swapped[0] is not spans or self.last_swapped[1] != swaps:
+            self.last_swapped = spans, list(swaps), swapped(spans, swaps)
+        return self.last_swapped[2]
 
     def batches(self, besides: Sequence[Swap] = ()) -> Iterator[Batch]:
         """See Ledger.batches."""
-        data, spans = self.find()
-        rest = (one for one, fresh in zip(enumerate(spans), swapped(data, spans, besides)) if fresh is None)
-        while some := list(islice(rest, BATCH_SPANS)):
-            for (spelling, coding, base), run in groupby(some, lambda one: (one[1].spelling, one[1].coding, one[1].base)):
-                numbers, alike = zip(*run)
-                texts = [coding.decode(data[span.start : span.end]) for span in alike]
-                above = None if base is None else self.entry_of(base, data, spans)
+        spans = self.find()
+        fresh = self.swapped(spans, besides) if besides else ()
+        for (coding, spelling, _names, base), run in spans.runs():
+            left: Sequence[int] = [number for number in run if fresh[number] is None] if fresh else run
+            for first in range(0, len(left), BATCH_SPANS):
+                numbers = left[first : first + BATCH_SPANS]
+                texts = [coding.decode(spans.inside[number]) for number in numbers]
+                above = None if base is None else self.entry_of(base, spans)
                 sure = coding.sure and (spelling is None or spelling.start != "content")
-                yield Batch(texts, spelling, above, sure, lambda at, numbers=numbers: self.entry_of(numbers[at], data, spans))
+                yield Batch(texts, spelling, above, sure, lambda at, numbers=numbers: self.entry_of(numbers[at], spans))
 
-    def entry_of(self, number: int, data: bytes, spans: Sequence[Span]) -> Entry:
+    def entry_of(self, number: int, spans: Spans) -> Entry:
         """The entry at one span."""
-        span = spans[number]
-        raw = data[span.start : span.end]
-        base = None if span.base is None else self.entry_of(span.base, data, spans)
-        tried = self.content if span.spelling and span.spelling.start == "content" else ()
-        return Entry(number, span.where, span.coding.decode(raw), span.spelling, span.names, span.coding.otherwise(raw), base, tried)
+        (coding, spelling, names, base), raw = spans.kinds[number], spans.inside[number]
+        above = None if base is None else self.entry_of(base, spans)
+        tried = self.content if spelling and spelling.start == "content" else ()
+        return Entry(number, spans.where(number), coding.decode(raw), spelling, names, coding.otherwise(raw), above, tried)
 
     def rewrite(self, target: str, changes: Mapping[Hashable, str], swaps: Sequence[Swap] = ()) -> None:
         """See Ledger.rewrite."""
-        data, spans = self.find()
-        fresh: dict[Hashable, bytes] = {number: raw for number, raw in enumerate(swapped(data, spans, swaps)) if raw is not None}
-        fresh |= {number: encoded(data, spans[number], text) for number, text in changes.items()}
-        result = self.shape.splice(data, spans, fresh)
-        if not proven(data, spans, fresh, result, self.finder, self.shape):
+        spans = self.find()
+        fresh = self.swapped(spans, swaps)
+        texts = [old if new is None else new for old, new in zip(spans.inside, fresh)] if None in fresh else list(fresh)
+        for number, text in changes.items():
+            texts[number] = spans.kinds[number].coding.encode(text, spans.inside[number])
+        result = self.shape.splice(spans, texts)
+        if not self.proven(spans, texts, result):
             raise CannotSpell(f"{show(self.path)}: rewriting would change more than its entries", "The ledger was left as it is; tell us about it.")
-        with open(self.path, "rb") as stream:
-            wrapped = self.wrapper.put_back(stream.read(), result) if fresh else stream.read()
+        whole = self.last[0]
         with open(target, "wb") as stream:
-            stream.write(wrapped)
+            stream.write(whole if result == spans.data else self.wrapper.put_back(whole, result))
+
+    def proven(self, spans: Spans, texts: Sequence[bytes], result: bytes) -> bool:
+        """Whether `result`, read anew, has the same spans with the wanted `texts` in them and the same everywhere else."""
+        try:
+            found = Spans.of(result, self.finder(result))
+        except ValueError:
+            return False
+        return found.inside == texts and self.shape.rest(spans) == self.shape.rest(found)
 
     def played(self) -> Sequence[tuple[str, int | None, str | None]]:
         """See Ledger.played; plain lists do not count plays."""
@@ -154,12 +202,27 @@ class TextLedger(Batched):
 
 
 class RawSwap(NamedTuple):
-    """A swap as bytes of one coding; `odd` finds the coding's own escapes too, for of those the bytes cannot tell what they mean."""
+    """A swap as bytes of one coding; `odd` are its marks and the coding's own, for of those the bytes cannot tell what they mean."""
 
-    spelling: Spelling
     old: bytes
     new: bytes
-    odd: re.Pattern[bytes]
+    odd: tuple[bytes, ...]
+
+    def covers(self, text: bytes) -> bool:
+        """Whether this is all that a text needs."""
+        return text.startswith(self.old) and not self.is_odd(text[len(self.old) - 1 :])
+
+    def is_odd(self, tail: bytes) -> bool:
+        """Whether there is a mark in what follows the beginning."""
+        return any(mark in tail for mark in self.odd)
+
+    def all_at_once(self, texts: Sequence[bytes]) -> list[bytes | None] | None:
+        """All of the texts swapped as one; None when some are not covered, or hold line breaks."""
+        lines = b"\n" + b"\n".join(texts)
+        if lines.count(b"\n") != len(texts) or lines.count(b"\n" + self.old) != len(texts):
+            return None
+        tails = lines.replace(b"\n" + self.old, b"\n/")
+        return None if self.is_odd(tails) else tails.replace(b"\n/", b"\n" + self.new).split(b"\n")[1:]
 
 
 def raw_swap(swap: Swap, coding: Coding) -> RawSwap | None:
@@ -167,40 +230,21 @@ def raw_swap(swap: Swap, coding: Coding) -> RawSwap | None:
     both = swap.old + swap.new
     if coding.marks is None or not both.isascii() or coding.encode(both, b"") != both.encode():
         return None
-    odd = b"|".join(re.escape(mark.encode()) for mark in (*swap.odd, *coding.marks))
-    return RawSwap(swap.spelling, swap.old.encode(), swap.new.encode(), re.compile(odd))
+    return RawSwap(swap.old.encode(), swap.new.encode(), tuple(mark.encode() for mark in (*swap.odd, *coding.marks)))
 
 
-def swapped(data: bytes, spans: Iterable[Span], swaps: Sequence[Swap]) -> Iterator[bytes | None]:
+def swapped(spans: Spans, swaps: Sequence[Swap]) -> list[bytes | None]:
     """The new bytes for each span that a swap covers, None for the others."""
-    last, raws = None, []
-    for start, end, _where, coding, spelling, _names, base in spans:
-        if coding is not last:
-            last, raws = coding, [raw for swap in swaps if (raw := raw_swap(swap, coding))]
-        for wanted, old, new, odd in raws:
-            if data.startswith(old, start, end) and not odd.search(data, start + len(old) - 1, end) and spelling is wanted and base is None:
-                yield new + data[start + len(old) : end]
-                break
-        else:
-            yield None
+    fresh: list[bytes | None] = []
+    for (coding, spelling, _names, base), run in spans.runs():
+        raws = [raw for swap in swaps if swap.spelling is spelling and base is None and (raw := raw_swap(swap, coding))]
+        fresh += exchanged(spans.inside[run.start : run.stop], raws)
+    return fresh
 
 
-def encoded(data: bytes, span: Span, text: str) -> bytes:
-    """The bytes for a new text in one span."""
-    return span.coding.encode(text, data[span.start : span.end])
-
-
-def proven(data: bytes, spans: Sequence[Span], fresh: Mapping[Hashable, bytes], result: bytes, finder: SpanFinder, shape: Shape) -> bool:
-    """Whether `result`, read anew, has the same spans with the wanted content and the same everywhere else."""
-    try:
-        found = finder(result)
-    except ValueError:
-        return False
-    return (
-        len(found) == len(spans)
-        and shape.rest(data, spans) == shape.rest(result, found)
-        and all(
-            result[new.start : new.end] == fresh.get(number, data[old.start : old.end])
-            for number, (old, new) in enumerate(zip(spans, found))
-        )
-    )
+def exchanged(texts: Sequence[bytes], raws: Sequence[RawSwap]) -> list[bytes | None]:
+    """What the first of the swaps that covers a text makes of it, None where there is none."""
+    if len(raws) == 1 and (fresh := raws[0].all_at_once(texts)):
+        return fresh
+    found = (next((raw for raw in raws if raw.covers(text)), None) for text in texts)
+    return [raw and raw.new + text[len(raw.old) :] for raw, text in zip(found, texts)]

@@ -19,6 +19,9 @@ class Spelling(Protocol):
     def write(self, text: str, path: str, base: str) -> str:
         """The text for the absolute `path` in the manner of `text`; CannotSpell when there is none."""
 
+    def seen_in(self, text: str) -> "Spelling":
+        """This form; for one that goes by looks, the form that `text` shows."""
+
     def odd(self, text: str) -> tuple[str, ...] | None:
         """The marks without which a full path that begins like `text` means its parts, sign by sign; None when that is never sure."""
 
@@ -28,6 +31,10 @@ class Form:
 
     start = "ledger"
     folds_case = False
+
+    def seen_in(self, text: str) -> "Spelling":
+        """See Spelling.seen_in."""
+        return self
 
     def odd(self, text: str) -> tuple[str, ...] | None:
         """See Spelling.odd."""

@@ -79,6 +79,10 @@ class Auto(Form):
 
     name = "auto"
 
+    def seen_in(self, text: str) -> Spelling:
+        """See Spelling.seen_in."""
+        return spelling_of(text) or self
+
     def read(self, text: str, base: str) -> str | None:
         """See Spelling.read."""
         spelling = spelling_of(text)

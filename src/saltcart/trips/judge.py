@@ -170,7 +170,7 @@ class Judge:
         paths = [path for text in readings if (path := self.reader.path(spelling, text, start)) is not None]
         judged = [(path, *self.path(path)) for path in paths]
         path, verdict, why = next((found for found in judged if found[1] != MISSING), judged[0])
-        if verdict == FOUND and not why and spelling.folds_case and self.reader.meanings.here(spelling.read(readings[0], start) or path) != path:
+        if verdict == FOUND and not why and spelling.seen_in(readings[0]).folds_case and self.reader.meanings.here(spelling.read(readings[0], start) or path) != path:
             why = "is written in another case than on the drive"
         return path, verdict, why
 

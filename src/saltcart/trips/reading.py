@@ -42,7 +42,7 @@ class Reader:
     @staticmethod
     def base_folder(base: Entry, path: str) -> str:
         """The folder that a base entry stands for: of a URI without a slash at its end, the one it lies in (RFC 3986, 5.2.3)."""
-        uri = base.spelling.name in ("uri", "uri-reference")
+        uri = base.spelling.seen_in(base.written).name in ("uri", "uri-reference")
         return os.path.dirname(path) if uri and not base.written.endswith("/") else path
 
     def path(self, spelling: Spelling, text: str, start: str) -> str | None:
@@ -51,7 +51,7 @@ class Reader:
         if read is None:
             return None
         here = self.meanings.here(read)
-        return self.exact(here) if spelling.folds_case else here
+        return self.exact(here) if spelling.seen_in(text).folds_case else here
 
     def text(self, entry: Entry, text: str, path: str, start: str) -> str:
         """The text for `path` in the manner of `text`.  Raises CannotSpell."""

@@ -1,7 +1,7 @@
 """Which new text an entry gets when shelves move: the one rule for all ledgers, there and back."""
 
 import os
-from collections.abc import Hashable, Iterable
+from collections.abc import Hashable, Iterable, Iterator
 from itertools import islice
 from typing import NamedTuple
 
@@ -72,8 +72,8 @@ class Routes:
     def changes(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
         """What to change in `ledger` when it goes from `old_folder` to `new_folder`.  Raises CannotSpell."""
         swaps: list[Swap] = []
-        for entry in islice(ledger.entries(), SPECIMENS):
-            if not any(swap.covers(entry.written) for swap in swaps) and (swap := self.swap(entry, old_folder)):
+        for batch, number in specimens(ledger):
+            if not any(swap.covers(batch.texts[number]) for swap in swaps) and (swap := self.swap(batch, number, old_folder)):
                 swaps.append(swap)
         texts = {}
         for entry in ledger.entries(besides=swaps):
@@ -82,11 +82,12 @@ class Routes:
                 texts[entry.key] = text
         return Changes(texts, swaps)
 
-    def swap(self, entry: Entry, folder: str) -> Swap | None:
-        """The swap that `entry` shows, for itself and all that begin like it; None when it shows none."""
-        path = entry.spelling.read(entry.written, folder)
-        move = self.moves.whole(path) if path and self.reader.meanings.here(path) == path and not entry.base else None
-        return swap_for(entry.spelling, entry.written, move.old, move.new) if move else None
+    def swap(self, batch: Batch, number: int, folder: str) -> Swap | None:
+        """The swap that one text of a batch shows, for itself and all that begin like it; None when it shows none."""
+        text, spelling = batch.texts[number], batch.spelling
+        path = spelling.read(text, folder) if spelling and not batch.base else None
+        move = self.moves.whole(path) if path and self.reader.meanings.here(path) == path else None
+        return swap_for(spelling, text, move.old, move.new) if spelling and move else None
 
     def new_text(self, entry: Entry, old_folder: str, new_folder: str) -> str | None:
         """The text that keeps `entry` true when its ledger goes from `old_folder` to `new_folder`.
@@ -118,6 +119,11 @@ class Routes:
         paths = [(text, self.reader.path(entry.spelling, text, start)) for text in entry.readings()]
         readings = [(text, self.led(path)) for text, path in paths if path is not None]
         return next((reading for reading in readings if self.moves.covers(reading[1])), readings[0])
+
+
+def specimens(ledger: Ledger) -> Iterator[tuple[Batch, int]]:
+    """The first spots of a ledger."""
+    return islice(((batch, number) for batch in ledger.batches() for number in range(len(batch.texts))), SPECIMENS)
 
 
 def same_place(one: str, other: str) -> bool:

@@ -6,12 +6,12 @@ When a payload changes its length, the lengths and padding above it are mended.
 """
 
 import struct
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from saltcart.ledgers.codings import ONE, Escape, TextCoding, same
 from saltcart.ledgers.rules import At, Matcher
-from saltcart.ledgers.spans import Span
+from saltcart.ledgers.spans import Span, Spans
 
 TYPED = {b"FORM", b"LIST", b"RIFF", b"CAT ", b"RIFX"}
 DEEPEST = 64
@@ -85,10 +85,11 @@ def spans(data: bytes, rules: Sequence[At], encoding: str) -> list[Span]:
     return found
 
 
-def splice(data: bytes, spans: Sequence[Span], fresh: Mapping[object, bytes], holders: frozenset[str]) -> bytes:
-    """`data` with new payload text, every length and padding above it mended."""
+def splice(spans: Spans, texts: Sequence[bytes], holders: frozenset[str]) -> bytes:
+    """The data with new payload texts, every length and padding above it mended."""
+    data = spans.data
     order = "<" if little(data) else ">"
-    changes = {span.start: (span.end, fresh[number]) for number, span in enumerate(spans) if number in fresh}
+    changes = {start: (start + len(old), text) for start, old, text in zip(spans.starts, spans.inside, texts)}
     every = list(chunks(data, holders))
 
     def build(number: int) -> tuple[bytes, int]:
@@ -112,9 +113,9 @@ def splice(data: bytes, spans: Sequence[Span], fresh: Mapping[object, bytes], ho
     return out
 
 
-def rest(data: bytes, spans: Sequence[Span], holders: frozenset[str]) -> list[tuple[str, int, bytes]]:
+def rest(spans: Spans, holders: frozenset[str]) -> list[tuple[str, int, bytes]]:
     """Everything but the payloads of `spans` and the lengths: place, depth and content of each chunk."""
-    ends = {span.start: span.end for span in spans}
+    data, ends = spans.data, {start: start + len(text) for start, text in zip(spans.starts, spans.inside)}
     return [
         (chunk.place, chunk.depth, data[chunk.head + 8 : chunk.start] + (b"" if chunk.holds else data[ends.get(chunk.start, chunk.start) : chunk.end]))
         for chunk in chunks(data, holders)

@@ -7,7 +7,7 @@ objects after them move, so the table of offsets is written anew.
 
 import plistlib
 import struct
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from xml.parsers.expat import ExpatError
 
@@ -15,7 +15,7 @@ from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.codings import XML
 from saltcart.ledgers.containers import xml
 from saltcart.ledgers.rules import At, Matcher
-from saltcart.ledgers.spans import Span, outside, spliced
+from saltcart.ledgers.spans import Span, Spans
 
 MAGIC = b"bplist00"
 DEEPEST = 200
@@ -188,13 +188,14 @@ def binary_spans(data: bytes, rule_for: Matcher) -> list[Span]:
     return found
 
 
-def splice(data: bytes, found: Sequence[Span], fresh: Mapping[object, bytes]) -> bytes:
+def splice(found: Spans, texts: Sequence[bytes]) -> bytes:
     """The list with new strings; in the binary form with a new table of offsets."""
+    data = found.data
     if not data.startswith(MAGIC):
-        return spliced(data, found, fresh)
+        return found.spliced(texts)
     table = table_of(data)
-    changed = sorted((span.start, len(fresh[number]) - (span.end - span.start)) for number, span in enumerate(found) if number in fresh)
-    body = spliced(data[: table.start], found, fresh)
+    changed = [(start, len(new) - len(old)) for start, old, new in zip(found.starts, found.inside, texts)]
+    body = found.spliced(texts)[: table.start - len(data)]
 
     def moved(offset: int) -> int:
         return offset + sum(by for start, by in changed if start < offset)
@@ -205,11 +206,13 @@ def splice(data: bytes, found: Sequence[Span], fresh: Mapping[object, bytes]) ->
     return body + b"".join(offset.to_bytes(size, "big") for offset in offsets) + trailer
 
 
-def rest(data: bytes, found: Sequence[Span]) -> object:
+def rest(found: Spans) -> object:
     """Everything but the entries: bytes of the XML form, objects and structure of the binary one."""
+    data = found.data
     if not data.startswith(MAGIC):
-        return outside(data, found)
+        return found.outside
     table = table_of(data)
-    numbers = {table.offsets.index(span.start) for span in found}
+    numbers = {table.offsets.index(start) for start in found.starts}
     structure = [(place, number, None if number in numbers else string_of(data, table.offsets[number])) for place, number in strings(data, table)]
-    return outside(data[: table.start], found), structure, table.top, table.reference_size, len(table.offsets)
+    before_table = (*found.outside[:-1], found.outside[-1][: table.start - len(data)])
+    return before_table, structure, table.top, table.reference_size, len(table.offsets)

@@ -10,22 +10,28 @@ from operator import itemgetter
 from xml.parsers import expat
 
 from saltcart.ledgers.codings import CDATA, XML, Escape
+from saltcart.ledgers.containers import records
 from saltcart.ledgers.rules import At, Matcher, parted
-from saltcart.ledgers.spans import Span
+from saltcart.ledgers.spans import Span, Spans
 from saltcart.ledgers.textual import Found, Text, byte_spans, decoded
 
-DEEPEST = 500
 DECLARED = re.compile(rb"""^<\?xml[^>]*?encoding\s*=\s*["']([A-Za-z0-9._-]+)["']""")
 TAG_END = re.compile(rb"""(?:[^>"']|"[^"]*"|'[^']*')*>""")
 ATTRIBUTE = re.compile(rb"""\s([^\s=/>"']+)\s*=\s*(?:"([^"]*)"|'([^']*)')""")
 Place = tuple[int, int, str, Escape, At]
 
 
-def spans(data: bytes, rules: Sequence[At]) -> list[Span]:
+def spans(data: bytes, rules: Sequence[At]) -> Spans | list[Span]:
     """The entries of an XML document.  ValueError when it is not well-formed or declares entities."""
-    text = read(data)
+    text, rule_for = read(data), Matcher(rules)
+    quick = records.spans(data, rule_for) if text.encoding.lower() == "utf-8" else None
+    return quick or read_spans(text, rule_for)
+
+
+def read_spans(text: Text, rule_for: Matcher) -> list[Span]:
+    """The entries of any document, tag by tag."""
     raw = text.text.encode("utf-8", "surrogatepass")
-    return place_spans(text, raw, Reader(raw, Matcher(rules)).places())
+    return place_spans(text, raw, Reader(raw, rule_for).places())
 
 
 def read(data: bytes) -> Text:
@@ -102,22 +108,18 @@ class Reader:
         self.parser = expat.ParserCreate("utf-8")
         self.parser.StartElementHandler = self.start
         self.parser.EndElementHandler = self.end
-        self.parser.EntityDeclHandler = refuse_entity
         self.parser.ordered_attributes = True
 
     def places(self) -> list[Place]:
         """Start, end, where, escape and rule of each value."""
-        try:
-            self.parser.Parse(self.raw, True)
-        except expat.ExpatError as error:
-            raise ValueError(f"is not well-formed XML ({error})") from error
+        records.parse(self.parser, self.raw)
         return self.found
 
     def start(self, name: str, attributes: list[str]) -> None:
         """A start tag: note its attributes, and where its text begins."""
         parent = self.open[-1]
         node = parent.children.get(name) or parent.child(name)
-        if len(self.open) > DEEPEST:
+        if len(self.open) > records.DEEPEST:
             raise ValueError("is nested too deeply")
         self.begins[-1] = None  # it holds more than text
         self.open.append(node)
@@ -159,8 +161,3 @@ class Reader:
         """A place with its number among those alike, for people."""
         self.counts[path] = self.counts.get(path, 0) + 1
         return f"{path} {self.counts[path]}"
-
-
-def refuse_entity(*_declaration: object) -> None:
-    """Refuse a document that declares entities."""
-    raise ValueError("declares entities, which no ledger needs; it was not read further")

@@ -4,10 +4,11 @@ import re
 
 from saltcart.ledgers.codings import TOKEN
 from saltcart.ledgers.textual import Found, finder, line_of
-from saltcart.spelling import spelling_of
+from saltcart.spelling import spelling_named
 
 NAME = "cue"
 LINES = re.compile(r'^[ \t]*FILE[ \t]+("[^"\r\n]+"|[^\s"]+)[ \t]+\S+[ \t]*$', re.MULTILINE | re.IGNORECASE)
+AUTO = spelling_named("auto")
 
 
 def claims(name: str, head: bytes) -> bool:
@@ -19,7 +20,7 @@ def found(text: str) -> list[Found]:
     """The files."""
     known: list[tuple[int, int]] = []
     text = text.replace("\r", "\n")
-    return [Found(*one.span(1), line_of(text, one.start(1), known), TOKEN, spelling_of(one[1].strip('"'))) for one in LINES.finditer(text)]
+    return [Found(*one.span(1), line_of(text, one.start(1), known), TOKEN, AUTO) for one in LINES.finditer(text)]
 
 
 spans = finder(found)

@@ -7,14 +7,20 @@ are in whatever 8-bit code their writer used.
 
 import codecs
 import os
+import re
+from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import accumulate
 
 from saltcart.errors import CannotSpell, show
-from saltcart.ledgers.spans import Span
-from saltcart.spelling import spelling_of
+from saltcart.ledgers.spans import Kind, Spans
+from saltcart.spelling import spelling_named
 
 NAME = "m3u"
 SUFFIXES = (".m3u", ".m3u8")
+# A line that is no comment and not blank, without the CR of its end.
+PATH = rb"(?!#|[^\S\n]*$)[^\n]*"
+PATHS = re.compile(rb"^(" + PATH + rb"+(?<!\r)|" + PATH + rb"(?=\r$))", re.MULTILINE)
 
 
 def claims(name: str, head: bytes) -> bool:
@@ -57,20 +63,30 @@ class LineCoding:
             ) from error
 
 
-def spans(data: bytes) -> list[Span]:
+def spans(data: bytes) -> Spans:
     """The path lines of a playlist.  Raises ValueError when it is no text."""
     if data.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
         raise ValueError("is a playlist in UTF-16, which is not supported")
     if b"\0" in data:
         raise ValueError("is named as a playlist but holds binary data")
-    coding, found = LineCoding(encoding_of(data)), []
     start = len(codecs.BOM_UTF8) if data.startswith(codecs.BOM_UTF8) else 0
-    for number, line in enumerate(data[start:].split(b"\n"), 1):
-        path = line.removesuffix(b"\r")
-        if not path.startswith(b"#") and path.strip():
-            found.append(Span(start, start + len(path), f"line {number}", coding, spelling_of(coding.decode(path))))
-        start += len(line) + 1
-    return found
+    pieces = PATHS.split(data[start:])
+    inside, outside = pieces[1::2], pieces[0::2]
+    outside[0] = data[:start] + outside[0]
+    kind = Kind(LineCoding(encoding_of(data)), spelling_named("auto"))
+    return Spans(data, inside, outside, [kind] * len(inside), numbering(outside))
+
+
+def numbering(outside: list[bytes]) -> Callable[[int], str]:
+    """Which line each path is, by what stands between them."""
+    ends: list[int] = []
+
+    def where(number: int) -> str:
+        if not ends:
+            ends.extend(accumulate(piece.count(b"\n") for piece in outside))
+        return f"line {ends[number] + 1}"
+
+    return where
 
 
 def encoding_of(data: bytes) -> str:

@@ -4,10 +4,11 @@ import re
 
 from saltcart.ledgers.codings import LINE
 from saltcart.ledgers.textual import Found, finder, line_of
-from saltcart.spelling import spelling_of
+from saltcart.spelling import spelling_named
 
 NAME = "pls"
 LINES = re.compile(r"^[ \t]*File\d+[ \t]*=[ \t]*([^\r\n]*?)[ \t]*$", re.MULTILINE | re.IGNORECASE)
+AUTO = spelling_named("auto")
 
 
 def claims(name: str, head: bytes) -> bool:
@@ -19,7 +20,7 @@ def found(text: str) -> list[Found]:
     """The tracks."""
     known: list[tuple[int, int]] = []
     text = text.replace("\r", "\n")
-    return [Found(*one.span(1), line_of(text, one.start(1), known), LINE, spelling_of(one[1])) for one in LINES.finditer(text) if one[1]]
+    return [Found(*one.span(1), line_of(text, one.start(1), known), LINE, AUTO) for one in LINES.finditer(text) if one[1]]
 
 
 spans = finder(found)

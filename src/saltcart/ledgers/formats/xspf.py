@@ -5,7 +5,7 @@ The elements info, image, link and identifier hold URIs too, which name no sound
 
 from saltcart.ledgers.containers import xml
 from saltcart.ledgers.rules import At
-from saltcart.ledgers.spans import Span
+from saltcart.ledgers.spans import Span, Spans
 from saltcart.spelling.uris import REFERENCE
 
 NAME = "xspf"
@@ -19,6 +19,6 @@ def claims(name: str, head: bytes) -> bool:
     return NAMESPACE in head or name.lower().endswith(".xspf")
 
 
-def spans(data: bytes) -> list[Span]:
+def spans(data: bytes) -> Spans | list[Span]:
     """See SpanFinder."""
     return xml.spans(data, RULES)
