@@ -8,6 +8,7 @@ import unittest
 import zipfile
 from contextlib import closing
 from pathlib import Path
+from unittest import mock
 
 from hypothesis import given, settings
 from hypothesis import strategies as some
@@ -15,6 +16,8 @@ from hypothesis import strategies as some
 from saltcart.errors import BadLedger, CannotSpell
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.formats import m3u
+from saltcart.ledgers.sqlite import cells as sqlite_cells
+from saltcart.ledgers.sqlite.cells import text_of
 from saltcart.ledgers.spans import TextLedger
 from saltcart.spelling import Move, Moves
 from saltcart.trips.reading import Reader
@@ -123,7 +126,6 @@ class Contract(FolderCase):
         self.assertEqual(len(m3u.spans(one).inside), len(m3u.spans(other).inside))
         self.assertEqual(one.count(b"\n"), other.count(b"\n"))
 
-
     @settings(max_examples=40)
     @given(some.lists(some.lists(some.sampled_from(PARTS), max_size=5).map("".join), max_size=8))
     def test_any_cell_survives(self, texts):
@@ -137,6 +139,21 @@ class Contract(FolderCase):
         rewritten(open_ledger(path, [load_map(str(plan))]), THERE, self.target)
         left = [[row for row in rows["t"] if row[0] == 1] for rows in (before, content(self.target))]
         self.assertEqual(*left)
+
+
+    @settings(max_examples=60)
+    @given(some.dictionaries(some.one_of(some.integers(-5, 30), some.integers(-1 << 63, (1 << 63) - 1)), some.one_of(some.none(), some.integers(-9, 9), some.binary(max_size=4), some.text("/a\x1fé", max_size=4))))
+    def test_cells_are_read_with_the_numbers_of_their_rows(self, rows):
+        path, plan = os.path.join(self.folder, "rows.db"), Path(self.folder, "rows.toml")
+        Path(path).unlink(missing_ok=True)
+        plan.write_text('name = "rows"\ncontainer = "sqlite"\n[[entries]]\ntable = "t"\ncolumn = "c"\nspelling = "native"\nwhere = "c > 1"\n')
+        with closing(sqlite3.connect(path)) as database, database:
+            database.execute("CREATE TABLE t (c)")
+            database.execute("CREATE INDEX i ON t (c DESC)")
+            database.executemany("INSERT INTO t (rowid, c) VALUES (?, ?)", rows.items())
+        with mock.patch.object(sqlite_cells, "BATCH_ROWS", 3):
+            read = [(batch.entry(at).key[1], text) for batch in open_ledger(path, [load_map(str(plan))]).batches() for at, text in enumerate(batch.texts)]
+        self.assertEqual(read, [(number, text_of(cell)) for number, cell in sorted(rows.items()) if text_of(cell) is not None])
 
 
 class Refusals(FolderCase):

@@ -12,14 +12,16 @@ from saltcart.drives import Presence
 from saltcart.errors import SaltCartError
 from saltcart.ledgers import Batch, Entry, Ledger
 from saltcart.shelves.audio import header_trouble
-from saltcart.spelling import Spelling
+from saltcart.spelling import Spelling, spelling_named
 from saltcart.spelling.foreign import PSEUDO
-from saltcart.spelling.moves import tail_below
+from saltcart.spelling.moves import plain, tail_below
 from saltcart.trips.reading import Reader
 
 FOUND, OFFLINE, MISSING, ALTERED, UNREADABLE, UNCLEAR = "found", "offline", "missing", "altered", "unreadable", "unclear"
 # From so many paths in one folder on, listing it is cheaper than asking for each.
 FEW = 4
+# Spellings in which a text that begins with a slash is the path itself.
+FULL_WITH_SLASH = (spelling_named("native"), spelling_named("auto"))
 VERDICTS = (FOUND, OFFLINE, MISSING, ALTERED, UNREADABLE, UNCLEAR)
 
 
@@ -39,7 +41,10 @@ REMOTE, EMPTY = "remote", "empty"
 
 
 class JudgedBatch(NamedTuple):
-    """Some entries with their answers: by their texts, of which there may be fewer; or each its own, where a text does not say it all."""
+    """Some entries with their answers: by their texts, of which there may be fewer; or each its own, where a text does not say it all.
+
+    Texts without an answer are full paths, and found there.
+    """
 
     batch: Batch
     answers: Mapping[str, Answer]
@@ -47,16 +52,20 @@ class JudgedBatch(NamedTuple):
 
     def all(self) -> Iterable[Answer]:
         """The answers, in the order of the entries."""
-        return self.each or map(self.answers.__getitem__, self.batch.texts)
+        return self.each or (self.answers.get(text) or (text, FOUND, "") for text in self.batch.texts)
 
     def judgements(self, plain: bool = True) -> Iterator[Judgement]:
         """The entries; without the `plain` ones only those that are not simply found."""
+        if not (plain or self.each or self.answers):
+            return
         for number, (resolved, verdict, why) in enumerate(self.all()):
             if verdict in VERDICTS and (plain or verdict != FOUND or why):
                 yield Judgement(self.batch.entry(number), resolved, verdict, why)
 
     def counts(self) -> Counter[str]:
         """Verdict to number of entries, those that name no file among them."""
+        if not (self.each or self.answers):
+            return Counter({FOUND: len(self.batch.texts)})
         return Counter(map(itemgetter(1), self.all()))
 
 
@@ -112,8 +121,11 @@ class Judge:
         self.presence = presence or Presence()
         self.reader = reader or Reader()
         self.seen: dict[str, tuple[str, str]] = dict(wrong or {})
-        self.folders: dict[str, tuple[int, frozenset[str]]] = {}
-        self.answers: dict[tuple[Spelling | None, Entry | None, str], dict[str, Answer]] = {}
+        self.asked: Counter[str] = Counter()
+        self.listings: dict[str, frozenset[str]] = {}
+        # By what besides a text says what it means.
+        self.answers: dict[object, dict[str, Answer]] = {}
+        self.simply_found: dict[object, set[str]] = {}
 
     def ledger(self, ledger: Ledger, base: str | None = None) -> LedgerState:
         """Every entry of `ledger`, judged; relative ones from the folder `base`, its own by default."""
@@ -134,31 +146,40 @@ class Judge:
             entries = (self.reader.settled(batch.entry(number), base) for number in range(len(batch.texts)))
             return JudgedBatch(batch, {}, [self.answer(batch, entry.readings(), self.reader.start(entry, base)) for entry in entries])
         start = self.reader.start(batch.entry(0), base)
-        answers = self.answers.setdefault((batch.spelling, batch.base, start), {})
-        for text in set(batch.texts).difference(answers):
-            answers[text] = self.quick_answer(batch, text, start) or self.answer(batch, (text,), start)
-        return JudgedBatch(batch, answers)
+        key = batch.spelling, batch.base, start
+        answers, simply = self.answers.setdefault(key, {}), self.simply_found.setdefault(key, set())
+        if simply.issuperset(batch.texts):
+            return JudgedBatch(batch, {})
+        others = set(batch.texts) - simply
+        simply |= self.found_in_listings(batch.spelling, others.difference(answers))
+        others -= simply
+        answers |= {text: self.answer(batch, (text,), start) for text in others.difference(answers)}
+        return JudgedBatch(batch, answers if others else {})
 
-    def quick_answer(self, batch: Batch, text: str, start: str) -> Answer | None:
-        """The answer for a full path to something that a listing of its folder shows, where just being there is all that counts."""
-        marks = None if self.headers or self.signposts or batch.spelling is None else batch.spelling.odd(text)
-        if marks is None or "%2e" in marks or any(mark in text for mark in marks) or text in self.seen:
-            return None
-        folder, _slash, name = text.rpartition("/")
-        asked, names = self.folders.get(folder, (0, frozenset()))
-        if asked == FEW:
-            names = self.listing(folder)
-        if asked <= FEW:
-            self.folders[folder] = asked + 1, names
-        return (text, FOUND, "") if name in names else None
+    def found_in_listings(self, spelling: Spelling, texts: Iterable[str]) -> set[str]:
+        """Those of `texts` that are full paths of what listings of their folders show, where just being there is all that counts."""
+        if self.headers or self.signposts or spelling not in FULL_WITH_SLASH:
+            return set()
+        folders: dict[str, list[str]] = {}
+        for text in texts:
+            if text.startswith("/"):
+                folders.setdefault(text[: text.rindex("/")], []).append(text)
+        self.asked.update({folder: len(inside) for folder, inside in folders.items()})
+        shown = (self.listing(folder).intersection(inside) for folder, inside in folders.items() if self.asked[folder] >= FEW and plain(folder) == folder)
+        return set().union(*shown) - self.seen.keys()
 
     def listing(self, folder: str) -> frozenset[str]:
-        """The names of the plain files and folders in `folder`; none where the path means another one here."""
-        if self.reader.meanings.here(folder) != folder:
-            return frozenset()
+        """The paths of the plain files and folders in `folder`; none where it means another one here."""
+        if folder not in self.listings:
+            self.listings[folder] = self.listed(folder) if self.reader.meanings.here(folder) == folder else frozenset()
+        return self.listings[folder]
+
+    @staticmethod
+    def listed(folder: str) -> frozenset[str]:
+        """What lies in `folder` now."""
         try:
             with os.scandir(folder) as things:
-                return frozenset(one.name for one in things if one.is_file(follow_symlinks=False) or one.is_dir(follow_symlinks=False))
+                return frozenset(one.path for one in things if one.is_file(follow_symlinks=False) or one.is_dir(follow_symlinks=False))
         except OSError:
             return frozenset()
 

@@ -10,6 +10,8 @@ from saltcart.ledgers.maps import Rule
 from saltcart.ledgers.rules import parted
 
 BATCH_ROWS = 10_000
+LEAST = -(1 << 63)  # of the numbers that rows have
+SEPARATOR = chr(31)  # the unit separator of ASCII
 REMEDY_CELLS = "Leave this ledger out and use a signpost for its program."
 
 
@@ -37,6 +39,28 @@ def batched(connection: sqlite3.Connection, query: str) -> Iterator[list[tuple[o
     rows = connection.execute(query)
     while some := rows.fetchmany(BATCH_ROWS):
         yield some
+
+
+def fetched_at_once(connection: sqlite3.Connection, number: str, cell: str, table: str, condition: str) -> Iterator[list[Sequence[object]]]:
+    """Row numbers and contents of the cells that meet a condition, some rows at a time.
+
+    The texts of some rows come as one, for making a row of each takes longer than reading them.
+    """
+    first, last = LEAST, connection.execute(f"SELECT max({number}) FROM {table}").fetchone()[0]
+    while last is not None and first <= last:
+        (end,) = connection.execute(f"SELECT max(n) FROM (SELECT {number} AS n FROM {table} WHERE {number} >= ? ORDER BY {number} LIMIT {BATCH_ROWS})", (first,)).fetchone()
+        source, bounds = f"FROM {table} WHERE {number} BETWEEN ? AND ? AND {condition}", (first, end)
+        whole, count, low, high, others = connection.execute(
+            f"SELECT group_concat({cell}, '{SEPARATOR}'), count(*), min({number}), max({number}), max(typeof({cell}) <> 'text') {source}", bounds
+        ).fetchone()
+        texts = whole.split(SEPARATOR) if count and not others else []
+        if len(texts) != count:
+            yield list(zip(*connection.execute(f"SELECT {number}, {cell} {source} ORDER BY {number}", bounds)))
+        elif count and high - low + 1 == count:
+            yield [range(low, high + 1), texts]
+        elif count:
+            yield [[found for (found,) in connection.execute(f"SELECT {number} {source} ORDER BY {number}", bounds)], texts]
+        first = end + 1
 
 
 def batches_of(number: int, rule: Rule, keys: Sequence[tuple[object, ...]], cells: Sequence[str | bytes], owners: Sequence[object], folders: Mapping[object, Entry], content: tuple[Entry, ...]) -> Iterator[Batch]:

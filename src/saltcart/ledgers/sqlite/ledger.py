@@ -13,7 +13,7 @@ from contextlib import closing, contextmanager
 from saltcart.errors import BadLedger, CannotSpell, show
 from saltcart.ledgers.base import Batch, Batched, Entry
 from saltcart.ledgers.maps import Map, Rule
-from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, batches_of, fetched, in_parts, put_together, text_of
+from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, batches_of, in_parts, put_together, text_of
 from saltcart.ledgers.sqlite.opening import connect, reading, unwritten
 from saltcart.ledgers.sqlite.schema import derived, differing_schema, sleeping_triggers
 from saltcart.ledgers.sqlite.swaps import covers, swapped
@@ -36,7 +36,7 @@ class SqliteLedger(Batched):
         with self.guarded(), reading(self.path) as (connection, _uri):
             for number, rule in enumerate(self.plan.rules):
                 folders = self.folders(connection, rule)
-                for columns in fetched(connection, Table(connection, rule.table).select(rule, besides)):
+                for columns in Table(connection, rule.table).fetch(connection, rule, besides):
                     owners = columns.pop() if rule.folder else ()
                     cells = columns.pop()
                     if rule.folder and not rule.folder.table:

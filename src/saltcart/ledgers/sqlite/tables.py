@@ -5,7 +5,7 @@ from collections.abc import Hashable, Iterator, Mapping, Sequence
 from dataclasses import replace
 
 from saltcart.ledgers.maps import Rule
-from saltcart.ledgers.sqlite.cells import text_of
+from saltcart.ledgers.sqlite.cells import fetched, fetched_at_once, text_of
 from saltcart.ledgers.sqlite.swaps import begins, covers, swapped, usable
 from saltcart.ledgers.sqlite.words import quoted
 from saltcart.spelling.swaps import Swap
@@ -25,20 +25,23 @@ class Table:
         names = {column.lower() for column in self.columns}
         hidden = next((word for word in ("rowid", "_rowid_", "oid") if word not in names), None)
         primary = [quoted(fact[1]) for fact in sorted(facts, key=lambda fact: fact[5]) if fact[5]]
-        self.key = [hidden] if hidden and has_rowid(connection, name, hidden) else primary
+        self.numbered = bool(hidden and has_rowid(connection, name, hidden))
+        self.key = [hidden] if hidden and self.numbered else primary
 
     def keys(self, alias: str) -> str:
         """The key columns as SQL."""
         return ", ".join(f"{alias}.{column}" for column in self.key)
 
-    def select(self, rule: Rule, besides: Sequence[Swap]) -> str:
-        """The query for key, content and folder key of every cell of a rule that holds something, in the order of the keys."""
+    def fetch(self, connection: sqlite3.Connection, rule: Rule, besides: Sequence[Swap]) -> Iterator[list[Sequence[object]]]:
+        """Key columns, contents and folder keys of all cells of a rule that hold something, in the order of the keys, some rows at a time."""
         column, owner = f"t.{quoted(rule.column)}", f", t.{quoted(rule.folder.by or rule.folder.column)}" if rule.folder else ""
-        condition = f" AND ({rule.where})" if rule.where else ""
+        condition = f"{column} IS NOT NULL" + (f" AND ({rule.where})" if rule.where else "")
         if covered := covers(rule, besides):
             condition += f" AND ({covered}) IS NOT TRUE"
-        keys = self.keys("t")
-        return f"SELECT {keys}, {column}{owner} FROM main.{quoted(self.name)} AS t WHERE {column} IS NOT NULL{condition} ORDER BY {keys}"
+        keys, table = self.keys("t"), f"main.{quoted(self.name)} AS t"
+        if self.numbered and not owner and not covered:
+            return fetched_at_once(connection, keys, column, table + " NOT INDEXED", condition)  # an index would bring another order
+        return fetched(connection, f"SELECT {keys}, {column}{owner} FROM {table} WHERE {condition} ORDER BY {keys}")
 
     def kinds_query(self, column: str) -> str:
         """The query for key and storage class of every cell of `column`."""
@@ -89,7 +92,6 @@ class Table:
             for column, differing, content in zip(self.columns, cells[::2], cells[1::2]):
                 if differing:
                     yield mapped.get(column), key, content
-
 
     def before(self, rules: Mapping[int, Rule]) -> str:
         """The attached original, and in it whether each row meets the conditions of the rules, which would be ambiguous beside the new table."""
