@@ -55,6 +55,7 @@ class WorldCase(unittest.TestCase):
     """A fresh world for each test: `self.keel`, `self.lighter`, and `self.run_program`."""
 
     folder = None
+    kinds: dict[str, str] = {}  # file systems that drives say they have
 
     def setUp(self):
         self.top = Path(tempfile.mkdtemp(prefix="saltcart-test-", dir=self.folder)).resolve()
@@ -70,8 +71,12 @@ class WorldCase(unittest.TestCase):
         """A folder that stands for a drive."""
         mount = self.top / name
         mount.mkdir()
-        (mount / ".saltcart-drive.toml").write_text(f'name = "{name}"\nidentity = "test-{name}"\ncapacity_bytes = {capacity}\n')
+        (mount / ".saltcart-drive.toml").write_text(f'name = "{name}"\nidentity = "test-{name}"\ncapacity_bytes = {capacity}\n' + self.kind_line(name))
         return mount
+
+    def kind_line(self, name):
+        """What the marker of a drive says of its file system."""
+        return f'filesystem = "{self.kinds[name]}"\n' if name in self.kinds else ""
 
     def furnish(self):
         """Fill the shelf, and write ledgers that name it in every manner; the ledgers given by hand."""

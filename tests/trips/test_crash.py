@@ -94,20 +94,29 @@ class CrashCase(WorldCase):
             self.assertEqual((self.world()[0], self.world()[2]), (start[0], start[2]))
 
 
-class Crash(CrashCase):
-    def test_haul(self):
-        before = self.world()
+    def cut_haul(self, target):
+        """Cut the haul to the folder `target` off everywhere; the originals stay, and run again, it ends as if nothing had been."""
+        before = self.originals()
         self.run_again("haul", self.waybill)
-        self.hauled = self.world()
-        self.assertEqual((self.hauled[0], self.hauled[2]), (before[0], before[2]))
+        hauled = self.world()
+        self.assertEqual(self.originals(), before)
         trip = self.trips()[0]
         self.run_again("undo", trip, "--yes", "--drop-copies")
         shutil.rmtree(self.top / "home" / "trips")
-        shutil.rmtree(self.lighter / "Sounds")
+        shutil.rmtree(target)
         for _number in self.each_crash("haul", self.waybill):
-            self.assertEqual(self.world()[0], before[0])
+            self.assertEqual(self.originals(), before)
             self.run_again("haul", self.waybill)
-            self.assertEqual(self.world(), self.hauled)
+            self.assertEqual(self.world(), hauled)
+
+    def originals(self):
+        """What a haul must not touch."""
+        return tree(self.keel, "library.db", "Attic"), cells(self.library)
+
+
+class Crash(CrashCase):
+    def test_haul(self):
+        self.cut_haul(self.lighter / "Sounds")
 
     def test_repoint(self):
         self.cut_repoint()
@@ -171,3 +180,17 @@ class CrashInPieces(CrashCase):
 
     def test_undo(self):
         self.cut_undo()
+
+
+class CrashOnItsDrive(CrashCase):
+    """The same where the shelf stays on its drive, so that its files get second names."""
+
+    kinds = {"keel": "ext4"}
+
+    def plan_words(self, *more):
+        (self.keel / "Attic").mkdir()
+        words = super().plan_words(*more)
+        return ["--to", str(self.keel / "Attic"), *words[:1], *words[3:]]
+
+    def test_haul(self):
+        self.cut_haul(self.keel / "Attic")

@@ -1,5 +1,6 @@
 """The haul with many files and strange ones, its manifest, its pace, and the ways back."""
 
+import errno
 import os
 import shutil
 import signal
@@ -17,9 +18,11 @@ from filelock import FileLock
 import saltcart
 from saltcart.errors import Stopped
 from saltcart.safefile import short_name
+from saltcart.shelves.digests import digest_file
 from saltcart.trips import crew, errand, haul
+from saltcart.trips.errand import NAMES, Errand, copy_file
 from saltcart.trips.trip import names
-from tests.world import PROGRAM, WorldCase, tree, wav
+from tests.world import PLAYER_MAP, PROGRAM, WorldCase, tree, wav
 
 MANIFEST = ".saltcart.b3"
 
@@ -160,7 +163,6 @@ class Strange(HaulCase):
         Path(f"{self.place}{MANIFEST}").write_text("nonsense\n")
         self.assertIn("line 1", self.run_program("check", str(self.place), "--digests", status=2).stderr)
 
-
     @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
     def test_on_one_drive_blocks_are_shared(self):
         image, drive = self.top / "image", self.top / "drive"
@@ -182,7 +184,6 @@ class Strange(HaulCase):
         self.assertEqual((drive / "New/Takes/long.wav").stat().st_size, 150_000_000)
         self.run_program("check", "--digests")
         self.run_program("release", "--yes")
-
 
     @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
     def test_a_drive_that_is_mounted_elsewhere_between_two_steps(self):
@@ -270,3 +271,54 @@ class Ways(HaulCase):
         self.run_program("repoint", "--yes")
         self.assertEqual(tree(self.keel, MANIFEST), before)
         self.run_program("check")
+
+
+class OnItsDrive(WorldCase):
+    """A shelf that gets a new place on a drive whose files can have two names."""
+
+    kinds = {"keel": "ext4"}
+
+    def setUp(self):
+        super().setUp()
+        self.furnish()
+        self.attic = self.keel / "Attic" / "Bell Tones"
+        os.link(self.shelf / "low/C1.wav", self.shelf / "low/again.wav")
+        self.before = tree(self.keel, "library.db")
+        self.words = [str(self.shelf), "--to", str(self.attic.parent), "--ledger", *self.ledgers, "--map", str(PLAYER_MAP), "--yes"]
+
+    def test_nothing_is_copied_and_all_of_it_can_be_taken_back(self):
+        plan = self.run_program("draft", *self.words[:-1], "-o", str(self.top / "w.toml"))
+        self.assertIn("nothing is copied, and no room is needed", " ".join(plan.stdout.split()))
+        moved = self.run_json("move", *self.words)
+        self.assertEqual((moved["copied_files"], moved["named_files"]), (1, 5))  # its ledger is copied, for programs write to such
+        aside = next(self.shelf.parent.glob(".Bell Tones.set-aside-*"))
+        for path in self.attic.rglob("*.*"):
+            self.assertEqual(path.samefile(aside / path.relative_to(self.attic)), path.suffix == ".wav", path)
+        self.assert_all_play()
+        with (self.attic / "low/D1 #2.wav").open("ab") as stream:
+            stream.write(b"edited")
+        self.assertNotIn("newer than the originals", self.run_program("undo", "--yes", "--drop-copies").stderr)
+        self.assertFalse(self.attic.exists())
+        after = tree(self.keel, "library.db", "Attic")
+        self.assertEqual([name for name in after if after[name] != self.before.get(name)], [b"Sounds/Bell Tones/low/D1 #2.wav"])
+        self.assertEqual(after.keys(), self.before.keys())
+        self.assert_all_play()
+
+    def test_release_leaves_the_files_under_their_new_names(self):
+        self.run_program("move", *self.words)
+        self.run_program("release", "--yes")
+        self.assertEqual([name for name in tree(self.keel) if b"set-aside" in name], [])
+        self.assertEqual({path.stat().st_nlink for path in self.attic.rglob("*.wav") if path.parent.name != "low"}, {1})
+        self.run_program("check", "--digests")
+        self.assert_all_play()
+
+    def test_where_names_cannot_be_given_the_files_are_copied(self):
+        with mock.patch.object(os, "link", side_effect=OSError(errno.EPERM, "no")):
+            self.assertEqual(copy_of(self.shelf / "low/D1 #2.wav", self.top / "copy"), digest_file(str(self.shelf / "low/D1 #2.wav")))
+        self.assertEqual((self.top / "copy").stat().st_nlink, 1)
+
+
+def copy_of(path, temporary):
+    """Copy one file as if it stayed on its drive; its digest."""
+    state = path.stat()
+    return copy_file(Errand(path.name, str(path), str(temporary), "", state.st_size, state.st_blocks * 512, state.st_mtime_ns, state.st_mode, NAMES))

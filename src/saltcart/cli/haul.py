@@ -40,6 +40,7 @@ def run(options: argparse.Namespace) -> int:
         screen.say(f"  Manifest, for any checksum command: {place(path)}")
     screen.say(f"Originals and ledgers are as they were. Next: saltcart repoint {name}")
     screen.document({**trip_document(account(name)), "copied_files": report.copied_files, "copied_bytes": report.copied_bytes,
+                     "named_files": report.named_files, "named_bytes": report.named_bytes,
                      "there_already": report.there_already, "remarks": report.remarks, "manifests": report.manifests})  # fmt: skip
     return 0
 
@@ -49,4 +50,7 @@ def show_haul(screen: Screen, name: str, report: HaulReport) -> None:
     for remark in report.remarks:
         screen.remark(remark)
     there = f", {report.there_already} were there already" if report.there_already else ""
-    screen.say(f"Trip {name}: {report.copied_files} files copied and read back ({size(report.copied_bytes)}){there}.")
+    done = [f"{many(report.copied_files, 'file', 'files')} copied and read back ({size(report.copied_bytes)})"] if report.copied_files or not report.named_files else []
+    if report.named_files:
+        done.append(f"{many(report.named_files, 'file', 'files')} ({size(report.named_bytes)}) stay on their drive: read, and given a second name at the new place")
+    screen.say(f"Trip {name}: {'; '.join(done)}{there}.")

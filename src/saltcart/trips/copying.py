@@ -21,19 +21,24 @@ from dataclasses import dataclass, field
 from saltcart.drives.flush import flush_files
 from saltcart.safefile import remove_if_there, short_name, sync_folder
 from saltcart.trips.crew import Hands, Outcome, Reading, read_one
-from saltcart.trips.errand import Errand, SourceTrouble, Tell, copy_file
+from saltcart.trips.errand import APART, NAMES, Errand, SourceTrouble, Tell, copy_file
 from saltcart.trips.logbook import PLACING, TROUBLE, Logbook, Row
 from saltcart.trips.waybill import Shelf
 
 
 @dataclass(frozen=True, slots=True)
 class Route:
-    """A shelf to copy, its number in the logbook, the mount point and file system it goes to, and who helps."""
+    """A shelf to copy, its number in the logbook, the mount point and file system it goes to, what copies share, and who helps.
+
+    `ledgers` are written to by their programs at the new place, so they share nothing but blocks.
+    """
 
     number: int
     shelf: Shelf
     mount: str
     filesystem: str
+    sharing: str
+    ledgers: frozenset[str]
     tell: Tell
     hands: Hands
 
@@ -75,11 +80,16 @@ def land(route: Route, load: Load, logbook: Logbook) -> None:
                 load.digests[errand.path] = digest
         copied = [errand for errand in load.errands if errand.path in load.digests]
         flush_files([errand.temporary for errand in copied], route.mount, route.filesystem)
-        readings = [Reading(errand.path, errand.temporary, errand.size) for errand in copied]
-        for errand, (found, _why) in zip(copied, route.hands.read(readings, route.tell)()):
+        shared = {errand.path for errand in copied if errand.sharing == NAMES and os.path.samefile(errand.source, errand.temporary)}
+        written = [errand for errand in copied if errand.path not in shared]
+        readings = [Reading(errand.path, errand.temporary, errand.size) for errand in written]
+        for errand, (found, _why) in zip(written, route.hands.read(readings, route.tell)()):
             if found != load.digests[errand.path] and not comes_back(route, load, errand):
                 del load.digests[errand.path]
                 load.troubles.append((errand.path, "twice came back from the new drive with other content: that drive may be failing"))
+        for errand in copied:
+            if errand.path in shared:
+                route.tell("share", errand.path, errand.size)
     except BaseException:
         route.hands.dismiss()
         load.drop()
@@ -110,7 +120,8 @@ def errand_for(route: Route, row: Row) -> Errand:
     folder, _slash, name = final.rpartition("/")
     temporary = f"{folder}/.saltcart-{short_name(name, 12)}.part"
     source = f"{route.shelf.old}/{item.path}" if item.path else route.shelf.old
-    return Errand(item.path, source, temporary, final, item.size, item.disk_bytes, item.mtime_ns, item.mode, route.shelf.old_drive == route.shelf.new_drive)
+    sharing = APART if route.sharing == NAMES and final in route.ledgers else route.sharing
+    return Errand(item.path, source, temporary, final, item.size, item.disk_bytes, item.mtime_ns, item.mode, sharing)
 
 
 def comes_back(route: Route, load: Load, errand: Errand) -> bool:

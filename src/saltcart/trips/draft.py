@@ -23,13 +23,20 @@ from saltcart.trips import drafts
 from saltcart.trips import trip as trips
 from saltcart.trips.judge import Judge, LedgerState
 from saltcart.trips.plan import changes_for, judged, stage
-from saltcart.trips.places import allocated, landing_drive, leads_out, refuse_clashes, refuse_lack_of_room, shares_blocks, unit_of
+from saltcart.trips.errand import APART, BLOCKS, NAMES
+from saltcart.trips.places import allocated, landing_drive, leads_out, refuse_clashes, refuse_lack_of_room, sharing, unit_of
 from saltcart.trips.routes import Routes
 from saltcart.trips.signposts import leading_to, leads_home
 from saltcart.trips.survey import look_for_ledger, usual_ledgers
 from saltcart.trips.waybill import LedgerLine, Shelf, Waybill
 
 CUT_OFF = (trips.SWITCHING, trips.UNDOING)
+
+ON_ITS_DRIVE = {
+    NAMES: "stays on its drive: its files are read and get a second name at the new place; nothing is copied, and no room is needed or gained",
+    BLOCKS: "stays on its drive: the copies share their room with the originals; none is needed or gained",
+    APART: "stays on its drive and is copied there: it takes its room twice until its originals are released",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,7 +125,7 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     waybill.draft = drafts.keep((one.shelf.old, one.items) for one in drafted)
     remember([*drives.values(), *(drive_of(shelf.old) for shelf in shelves)])
     remarks += scout.remarks + remarks_on(request, shelves, ledgers)
-    seconds = sum(2 * one.target_bytes / assumed_rate(drives[one.shelf.new_drive], request.cart) for one in drafted)
+    seconds = sum(passes(one.shelf, drives[one.shelf.new_drive]) * one.target_bytes / assumed_rate(drives[one.shelf.new_drive], request.cart) for one in drafted)
     return Draft(waybill, drafted, ledgers, rooms_of(drafted, drives), seconds, remarks, searched)
 
 
@@ -172,10 +179,15 @@ def allowed_names(shelf: Shelf, remarks: list[str]) -> Shelf:
     return replace(shelf, stay=(*shelf.stay, *staying), renames=renames)
 
 
+def passes(shelf: Shelf, drive: Drive) -> int:
+    """How often every byte goes over the way to the drive: written and read back, or only read."""
+    return 1 if sharing(shelf, drive) == NAMES else 2
+
+
 def weigh(drive: Drive, drafted: Sequence[DraftedShelf], cart: Cart) -> list[str]:
     """What is to be said of a drive for this load.  Refused when something hard speaks against it."""
     mine = [one for one in drafted if one.shelf.new_drive == drive.identity]
-    need = sum(one.target_bytes for one in mine if not os.path.isdir(one.shelf.new) and not shares_blocks(one.shelf, drive))
+    need = sum(one.target_bytes for one in mine if not os.path.isdir(one.shelf.new) and not sharing(one.shelf, drive))
     refuse_lack_of_room(drive, need)
     reasons = [reason for reason in state_reasons(drive, cart) if reason.kind not in ("read-only", "not writable")]
     for reason in reasons:
@@ -183,7 +195,8 @@ def weigh(drive: Drive, drafted: Sequence[DraftedShelf], cart: Cart) -> list[str
             raise Refused(f"The drive {show(drive.name)} is not for this: {reason.what}", "Choose another drive, or mend what cart.toml says of it.")
     if drive.free_bytes - need < drive.total_bytes * cart.headroom_percent // 100:
         reasons.append(Reason(ADVICE, "headroom", f"less than {cart.headroom_percent} % of it would be left free"))
-    return [f"{show(drive.name)}: {reason.what}" for reason in reasons]
+    staying = [f"{show(one.shelf.name)} {ON_ITS_DRIVE[sharing(one.shelf, drive)]}" for one in mine if one.shelf.old_drive == drive.identity and not one.shelf.gathered]
+    return [f"{show(drive.name)}: {reason.what}" for reason in reasons] + staying
 
 
 def rooms_of(drafted: Sequence[DraftedShelf], drives: dict[str, Drive]) -> list[Room]:
@@ -193,8 +206,9 @@ def rooms_of(drafted: Sequence[DraftedShelf], drives: dict[str, Drive]) -> list[
         everything.setdefault(one.shelf.old_drive, drive_of(one.shelf.old))
     rooms = []
     for identity, drive in everything.items():
-        coming = sum(one.target_bytes for one in drafted if one.shelf.new_drive == identity)
-        going = sum(one.disk_bytes for one in drafted if one.shelf.old_drive == identity)
+        moving = [one for one in drafted if not sharing(one.shelf, drive)]
+        coming = sum(one.target_bytes for one in moving if one.shelf.new_drive == identity)
+        going = sum(one.disk_bytes for one in moving if one.shelf.old_drive == identity)
         rooms.append(Room(drive, drive.free_bytes, drive.free_bytes - coming, drive.free_bytes - coming + going))
     return rooms
 
@@ -380,8 +394,6 @@ def remarks_on(request: Request, shelves: Sequence[Shelf], ledgers: Sequence[Dra
         if leads_home(shelf.new, shelf.old):
             remarks.append(f"The signpost at {show(shelf.new)} makes room for the shelf when the haul begins; until repoint, what needs it finds only what is copied")
         remarks += [f"The signpost at {show(post)} will lead to the new place" for post in leading_to(shelf.old) if post != shelf.new]
-        if shelf.old_drive == shelf.new_drive:
-            remarks.append(f"{show(shelf.name)} stays on its drive: it gets a new place, but no room is gained")
     remarks += [f"{show(one.line.path)} will be left as it is: {one.line.why}" for one in ledgers if not one.line.rewrite]
     if not ledgers and not request.keep_entries:
         remarks.append("No ledger was named or found in the shelf: files elsewhere that name these sounds will not be changed")

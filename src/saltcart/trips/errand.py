@@ -16,6 +16,8 @@ from saltcart.shelves.digests import CHUNK
 Tell = Callable[[str, str, int], None]
 FICLONE = 0x40049409
 RETRIES, PAUSE_SECONDS = 3, 0.2
+# What a copy shares with its original on one drive: nothing, its blocks until one of both changes, or itself under a second name.
+APART, BLOCKS, NAMES = "", "blocks", "names"
 
 
 class SourceTrouble(Exception):
@@ -33,7 +35,7 @@ class Errand(NamedTuple):
     disk_bytes: int
     mtime_ns: int
     mode: int
-    same_drive: bool = False
+    sharing: str = APART
 
 
 def silent(_step: str, _path: str, _count: int) -> None:
@@ -44,15 +46,17 @@ def copy_file(errand: Errand, tell: Tell = silent) -> str:
     """Copy one file under its temporary name with mode, times and attributes; its digest.  SourceTrouble, or OSError of the destination."""
     source = open_source(errand)
     try:
-        target = open_target(errand)
+        target = None if errand.sharing == NAMES and second_name(errand, source) else open_target(errand)
         try:
             digest = pour(errand, source, target, tell)
-            copy_attributes(source, target, errand)
+            if target is not None:
+                copy_attributes(source, target, errand)
         except BaseException:
             os.unlink(errand.temporary)
             raise
         finally:
-            os.close(target)
+            if target is not None:
+                os.close(target)
         return digest
     finally:
         os.close(source)
@@ -71,6 +75,20 @@ def open_source(errand: Errand) -> int:
     return handle
 
 
+def second_name(errand: Errand, source: int) -> bool:
+    """Give an open original the temporary name too; whether its file system, and what is allowed there, lets us."""
+    with suppress(FileNotFoundError):
+        os.unlink(errand.temporary)  # of a start that was cut off
+    try:
+        os.link(errand.source, errand.temporary, follow_symlinks=False)
+    except OSError:
+        return False
+    if os.path.samestat(os.lstat(errand.temporary), os.fstat(source)):
+        return True
+    os.unlink(errand.temporary)
+    return False
+
+
 def open_target(errand: Errand) -> int:
     """A handle on a new file of the temporary name."""
     flags, mode = os.O_WRONLY | os.O_CREAT | os.O_EXCL, errand.mode & 0o777
@@ -81,28 +99,29 @@ def open_target(errand: Errand) -> int:
         return os.open(errand.temporary, flags, mode)
 
 
-def pour(errand: Errand, source: int, target: int, tell: Tell) -> str:
+def pour(errand: Errand, source: int, target: int | None, tell: Tell) -> str:
     """Move the bytes from one handle to the other, digesting them on the way; holes stay holes.
 
-    On one drive whose file system can share blocks nothing is written; the bytes are read for their digest alone.
+    Where both share what they have, or there is but one, the bytes are read for their digest alone.
     """
     worker = blake3()
-    shared = errand.same_drive and share_blocks(source, target)
+    if target is not None and errand.sharing == BLOCKS and share_blocks(source, target):
+        target = None
     for start, end in stretches(errand, source):
         if end is None:  # a hole
-            if not shared:
+            if target is not None:
                 os.lseek(target, start, os.SEEK_CUR)
             count_zeros(worker, start)
             tell("copy", errand.path, start)
             continue
         while start < end and (block := read_source(source, min(CHUNK, end - start), start)):
             worker.update(block)
-            rest = memoryview(b"" if shared else block)
-            while rest:
+            rest = memoryview(block)
+            while target is not None and rest:
                 rest = rest[os.write(target, rest) :]
             start += len(block)
             tell("copy", errand.path, len(block))
-    if errand.disk_bytes < errand.size and not shared:
+    if errand.disk_bytes < errand.size and target is not None:
         os.ftruncate(target, errand.size)
     if not unchanged(os.fstat(source), errand):
         raise SourceTrouble("changed while it was copied; run the same command again")

@@ -25,7 +25,7 @@ from saltcart.trips.copying import Load, Route, copy_group, land, send
 from saltcart.trips.crew import Alone, Crew, Hands, worth_a_crew
 from saltcart.trips.follow import follow_drives
 from saltcart.trips.logbook import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
-from saltcart.trips.places import landing_drive, leads_out, shares_blocks, refuse_clashes, refuse_lack_of_room, unit_of
+from saltcart.trips.places import landing_drive, leads_out, refuse_clashes, refuse_lack_of_room, sharing, unit_of
 from saltcart.trips.signposts import make_room
 from saltcart.trips.trip import HAULED, HAULING, Trip
 from saltcart.trips.waybill import Shelf
@@ -41,10 +41,12 @@ TO_COPY = (LISTED, PLACING, TROUBLE)
 
 @dataclass(slots=True)
 class HaulReport:
-    """What a haul did: files and bytes copied now, files that were there already, remarks for a person, and where the manifests lie."""
+    """What a haul did: files and bytes copied now, those that got a second name instead, files that were there already, remarks for a person, and where the manifests lie."""
 
     copied_files: int = 0
     copied_bytes: int = 0
+    named_files: int = 0
+    named_bytes: int = 0
     there_already: int = 0
     remarks: list[str] = field(default_factory=list)
     manifests: list[str] = field(default_factory=list)
@@ -221,7 +223,7 @@ def refuse_full_drives(trip: Trip, targets: list[Drive]) -> None:
     """Raise Refused when what is still to copy does not fit."""
     for drive in {drive.identity: drive for drive in targets}.values():
         unit = unit_of(drive.mount)
-        numbers = [number for number, target in enumerate(targets) if target.identity == drive.identity and not shares_blocks(trip.waybill.shelves[number], drive)]
+        numbers = [number for number, target in enumerate(targets) if target.identity == drive.identity and not sharing(trip.waybill.shelves[number], drive)]
         refuse_lack_of_room(drive, sum(trip.logbook.room(number, unit, *TO_COPY) for number in numbers))
 
 
@@ -241,7 +243,12 @@ class Meter:
             time.sleep(max(0.0, self.done / self.limit - (time.monotonic() - self.began)))
         if step == "copy":
             self.report.copied_bytes += count
-        note = f"{self.report.copied_files:,} of {self.files:,} files, {step}"
+        elif step == "share":
+            self.report.copied_bytes -= count
+            self.report.named_bytes += count
+            self.report.copied_files -= 1
+            self.report.named_files += 1
+        note = f"{self.report.copied_files + self.report.named_files:,} of {self.files:,} files, {step}"
         self.progress(Tick("haul", f"{shelf}/{path}", self.done // 2, self.total // 2, note))
 
 
@@ -253,7 +260,8 @@ class Carrier:
         self.drive, self.pace, self.report = drive, pace, meter.report
         self.ahead = AHEAD if self.worth_a_crew() else 0
         self.hands: Hands = Crew() if self.ahead else Alone()
-        self.route = Route(number, shelf, drive.mount, drive.filesystem, partial(meter.tell, shelf.name), self.hands)
+        ledgers = frozenset(row.place for row in self.log.ledgers())
+        self.route = Route(number, shelf, drive.mount, drive.filesystem, sharing(shelf, drive), ledgers, partial(meter.tell, shelf.name), self.hands)
         self.twins = self.log.hard_links(number)
         self.bytes = self.log.totals(number, *TO_COPY)[1]
         self.began = time.monotonic()
@@ -392,4 +400,5 @@ def finish(trip: Trip, report: HaulReport) -> None:
                 report.manifests.append(write_manifest(trip, number))
             except OSError as error:  # the copies are proven without it
                 report.remarks.append(f"{show(shelf.name)}: no manifest could be written beside it: {error.strerror or error}")
-    trip.enter(HAULED, f"hauled: {report.copied_files:,} files, {report.copied_bytes:,} bytes copied and read back")
+    named = f"; {report.named_files:,} files, {report.named_bytes:,} bytes read and given a second name" if report.named_files else ""
+    trip.enter(HAULED, f"hauled: {report.copied_files:,} files, {report.copied_bytes:,} bytes copied and read back{named}")

@@ -5,9 +5,13 @@ from collections.abc import Sequence
 
 from saltcart.drives import Drive, drive_of
 from saltcart.errors import Refused, show
+from saltcart.trips.errand import APART, BLOCKS, NAMES
 from saltcart.trips.waybill import Shelf
 
 SHOWN = 20
+# File systems that can let files share blocks, and others that can give a file two names.
+CLONING = ("btrfs", "xfs")
+LINKING = ("ext2", "ext3", "ext4", "f2fs", "tmpfs", "ntfs3", "zfs", "bcachefs", "apfs", "hfsplus")
 
 
 def landing_drive(place: str) -> Drive:
@@ -15,9 +19,17 @@ def landing_drive(place: str) -> Drive:
     return drive_of(os.path.dirname(place) if os.path.islink(place) else place)
 
 
-def shares_blocks(shelf: Shelf, drive: Drive) -> bool:
-    """Whether a shelf stays on a drive whose file system lets copies share blocks, so that they take no room."""
-    return shelf.old_drive == drive.identity and drive.filesystem in ("btrfs", "xfs")
+def sharing(shelf: Shelf, drive: Drive) -> str:
+    """What the files of a shelf that stays on its drive share with their originals there, so that they take no room: APART for nothing.
+
+    A second name is as good as a rename, and can be taken back file by file; what is copied for
+    good, while its original stays in use, gets none.
+    """
+    if shelf.old_drive != drive.identity:
+        return APART
+    if drive.filesystem in CLONING:
+        return BLOCKS
+    return NAMES if drive.filesystem in LINKING and not shelf.gathered else APART
 
 
 def refuse_clashes(shelf: Shelf, clashes: Sequence[str]) -> None:

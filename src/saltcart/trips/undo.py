@@ -202,11 +202,17 @@ def newcomers(trip: Trip) -> list[str]:
         trip.logbook.take_stock(number, (item._replace(path=shelf.home(item.path)) for item in walk(shelf.new)))
         found = trip.logbook.differences(number)
         places = [shelf.place(path) for path in found["new"] + found["changed"]]
-        places = [place for place in places if os.path.isfile(place) and not os.path.islink(place) and place not in ledgers]
+        places = [place for place in places if os.path.isfile(place) and not os.path.islink(place) and place not in ledgers and not is_original(shelf, place)]
         if places:
             names = ", ".join(map(show, places[:3])) + (" ..." if len(places) > 3 else "")
             remarks.append(f"{len(places)} file(s) in {show(shelf.new)} are newer than the originals and stay there: {names}")
     return remarks
+
+
+def is_original(shelf: Shelf, place: str) -> bool:
+    """Whether what lies at `place` is the original that is back, under its second name, changes and all."""
+    source = os.path.join(shelf.old, shelf.home(place[len(shelf.new) + 1 :]))
+    return os.path.exists(source) and os.path.samefile(source, place)
 
 
 def drop(trip: Trip, number: int, shelf: Shelf, report: UndoReport, progress: Progress) -> None:
@@ -220,7 +226,7 @@ def drop(trip: Trip, number: int, shelf: Shelf, report: UndoReport, progress: Pr
         try:
             if row.item.kind == FOLDER:
                 os.rmdir(place)
-            elif row.item.kind == LINK or (taken_back(trip, ledgers[place]) if place in ledgers else untouched(place, row.item)):
+            elif row.item.kind == LINK or (taken_back(trip, ledgers[place]) if place in ledgers else untouched(place, row.item) or is_original(shelf, place)):
                 os.unlink(place)
                 report.dropped_files += 1
                 report.dropped_bytes += row.item.size
