@@ -8,6 +8,7 @@ import subprocess
 import sys
 import time
 import unittest
+from contextlib import contextmanager
 from pathlib import Path
 from unittest import mock
 
@@ -118,9 +119,10 @@ class Strange(HaulCase):
         with mock.patch.object(haul, "write_manifest", side_effect=[OSError(28, "No space left on device")]):
             self.assertIn("no manifest could be written", saltcart.haul(names()[-1]).remarks[-1])
 
-    def test_reads_that_fail_are_tried_again_and_a_file_can_be_left_out(self):
-        self.draft()
-        real, bad, failures = os.pread, os.stat(self.shelf / "3.wav").st_ino, [OSError(5, "Input/output error")] * 2
+    @contextmanager
+    def third_file_failing(self, times):
+        """As if reading one file failed so many times."""
+        real, bad, failures = os.pread, os.stat(self.shelf / "3.wav").st_ino, [OSError(5, "Input/output error")] * times
 
         def failing(handle, size, start):
             if os.fstat(handle).st_ino == bad and failures:
@@ -128,14 +130,35 @@ class Strange(HaulCase):
             return real(handle, size, start)
 
         with mock.patch.object(errand, "PAUSE_SECONDS", 0), mock.patch.object(errand.os, "pread", failing):
-            trip, _report = saltcart.haul_waybill(self.waybill)
-            self.assertEqual(tree(self.place), tree(self.shelf))
-            saltcart.undo(trip, drop_copies=True)
-            self.draft()
-            failures += [OSError(5, "Input/output error")] * 9
-            with self.assertRaisesRegex(Stopped, "1 file"):
-                saltcart.haul_waybill(self.waybill)
-        trip = names()[-1]
+            yield
+
+    def stopped_trip(self, *words):
+        """A trip whose third file cannot be read."""
+        self.draft(*words)
+        with self.third_file_failing(9), self.assertRaisesRegex(Stopped, "1 file"):
+            saltcart.haul_waybill(self.waybill)
+        return names()[-1]
+
+    def test_reads_that_fail_are_tried_again(self):
+        self.draft()
+        with self.third_file_failing(2):
+            saltcart.haul_waybill(self.waybill)
+        self.assertEqual(tree(self.place), tree(self.shelf))
+
+    def test_a_file_that_cannot_be_read_is_accepted_and_its_original_kept(self):
+        (self.keel / "list.m3u").write_text(f"{self.shelf}/3.wav\n{self.shelf}/2.wav\n")
+        trip = self.stopped_trip("--ledger", str(self.keel / "list.m3u"))
+        self.run_program("haul", trip, "--accept", "[34].wav", "7.wav", status=2)
+        self.assertIn("5 files", self.run_program("haul", trip, "--accept", "3.wav").stdout)
+        self.run_program("repoint", trip, "--yes")
+        check = self.run_json("check", trip)
+        self.assertEqual(([Path(one["path"]).name for one in check["shelves"][0]["accepted"]], check["broken_before"]["missing"]), (["3.wav"], 1))
+        self.assertIn("3.wav", self.run_program("release", trip, "--yes", status=1).stdout)
+        self.assertEqual([path.name for path in self.shelf.parent.glob(".*set-aside*/*")], ["3.wav"])
+        self.assertEqual(len(list(self.place.glob("*.wav"))), 5)
+
+    def test_a_file_that_cannot_be_read_is_left_out(self):
+        trip = self.stopped_trip()
         self.run_program("haul", self.waybill, "--leave-out", "3.wav", status=2)
         self.run_program("haul", trip, "--leave-out", "3.wav")
         self.run_program("repoint", trip, "--yes")

@@ -111,7 +111,7 @@ def show_check(screen: Screen, report: CheckReport) -> None:
     for shelf in report.shelves:
         good = "all copies are there" if not shelf.problems else f"{len(shelf.problems)} copies are not as recorded"
         screen.say(f"{show(shelf.name)}: {many(shelf.files, 'file', 'files')}, {size(shelf.bytes)} at {place(shelf.path)}: {good}")
-        for found in shelf.problems[:SHOWN]:
+        for found in (*shelf.problems[:SHOWN], *shelf.accepted):
             screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
 
 

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:  # every command loads this module, few need what these bring in
     from saltcart.trips.account import TripAccount
-    from saltcart.trips.check import CheckReport, Problem
+    from saltcart.trips.check import CheckReport, FileProblem, Problem
     from saltcart.trips.draft import Draft
     from saltcart.trips.judge import LedgerState
 
@@ -82,11 +82,17 @@ def check_document(report: CheckReport) -> dict[str, Any]:
         "shelves": [
             {
                 "name": shelf.name, "path": shelf.path, "files": shelf.files, "bytes": shelf.bytes,
-                "problems": [{"path": found.path, "verdict": found.verdict, "why": found.why} for found in shelf.problems],
+                "problems": [file_problem(found) for found in shelf.problems],
+                "accepted": [file_problem(found) for found in shelf.accepted],
             }
             for shelf in report.shelves
         ],
     }  # fmt: skip
+
+
+def file_problem(found: FileProblem) -> dict[str, str]:
+    """One file that is not as it should be."""
+    return {"path": found.path, "verdict": found.verdict, "why": found.why}
 
 
 def problem(found: Problem) -> dict[str, Any]:

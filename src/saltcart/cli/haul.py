@@ -9,13 +9,14 @@ from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import UsageError, show
 from saltcart.trips.account import account
 from saltcart.trips.haul import HaulReport, haul, haul_waybill
-from saltcart.trips.trip import leave_out
+from saltcart.trips.trip import accept, leave_out
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The waybill, or the trip to go on with."""
     parser.add_argument("waybill", metavar="WAYBILL|TRIP", help="a waybill file, or the id of a trip to go on with")
     parser.add_argument("--leave-out", nargs="+", action="extend", default=[], metavar="PATTERN", help="of a trip that goes on: what shall stay where it is after all, such as a file that cannot be read")
+    parser.add_argument("--accept", nargs="+", action="extend", default=[], metavar="PATTERN", help="of a trip that goes on: files that could not be copied, to go without; their originals are set aside with the others and never released")
     add_pace(parser)
     add_cart(parser)
 
@@ -24,11 +25,13 @@ def run(options: argparse.Namespace) -> int:
     """Copy and verify."""
     screen = Screen(options)
     waybill = os.path.exists(options.waybill) or os.sep in options.waybill or options.waybill.endswith(".toml")
-    if options.leave_out and waybill:
-        raise UsageError("--leave-out here is for a trip that goes on, by its id", "For a new trip, draft it with --leave-out.")
+    if waybill and (options.leave_out or options.accept):
+        raise UsageError("--leave-out and --accept are for a trip that goes on, by its id", "For a new trip, draft it with --leave-out.")
     with screen.watch() as watch:
         if options.leave_out:
             leave_out(options.waybill, options.leave_out)
+        if options.accept:
+            accept(options.waybill, options.accept)
         if waybill:
             name, report = haul_waybill(options.waybill, pace(options), watch)
         else:

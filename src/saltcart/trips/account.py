@@ -3,14 +3,14 @@
 from dataclasses import dataclass
 
 from saltcart.trips import trip as trips
-from saltcart.trips.logbook import LedgerRow
+from saltcart.trips.logbook import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow
 from saltcart.trips.trip import RELEASED, SWITCHED, Trip
 from saltcart.trips.waybill import Shelf
 
 
 @dataclass(frozen=True, slots=True)
 class ShelfAccount:
-    """One shelf of a trip with its files and bytes, and where its originals are set aside (None when they are not)."""
+    """One shelf of a trip with its files and bytes, but for those it goes without, and where its originals are set aside (None when they are not)."""
 
     shelf: Shelf
     files: int
@@ -54,7 +54,7 @@ def account_of(trip: Trip) -> TripAccount:
     log = trip.logbook
     away = trip.state == SWITCHED
     shelves = [
-        ShelfAccount(shelf, *log.totals(number), trip.aside(shelf) if away else None)
+        ShelfAccount(shelf, *log.totals(number, LISTED, PLACING, VERIFIED, TROUBLE), trip.aside(shelf) if away else None)
         for number, shelf in enumerate(trip.waybill.shelves)
     ]
     finished = log.fact("finished")

@@ -15,7 +15,7 @@ from saltcart.spelling import Meanings
 from saltcart.trips import trip as trips
 from saltcart.trips.crew import Reading, read_all
 from saltcart.trips.judge import ALTERED, FOUND, MISSING, OFFLINE, UNREADABLE, Judge, Judgement, LedgerState, add_counts
-from saltcart.trips.logbook import EntryRow, LedgerRow
+from saltcart.trips.logbook import ACCEPTED, EntryRow, LedgerRow
 from saltcart.trips.reading import Reader
 from saltcart.trips.repoint import key_text
 from saltcart.trips.trip import HAULED, HAULING, RELEASED, RELEASING, SWITCHED, SWITCHING, UNDOING, Trip
@@ -60,7 +60,7 @@ class FileProblem:
 class ShelfCheck:
     """One shelf's copies held against the logbook, or against its manifest: how many files were looked at, and what is wrong with some.
 
-    `unknown` files lie in the shelf but not in its manifest.
+    `unknown` files lie in the shelf but not in its manifest; `accepted` ones could not be copied, and the trip goes without them.
     """
 
     name: str
@@ -70,6 +70,7 @@ class ShelfCheck:
     problems: list[FileProblem] = field(default_factory=list)
     manifest: str | None = None
     unknown: int = 0
+    accepted: list[FileProblem] = field(default_factory=list)
 
 
 @dataclass(slots=True)
@@ -130,7 +131,7 @@ def check_opened(trip: Trip, headers: bool = True, digests: bool = False, progre
         trip.require(step="check")
     copies = trip.state in (HAULED, SWITCHED, RELEASING, RELEASED)
     shelves = [check_shelf(trip, number, digests, progress) for number in range(len(trip.waybill.shelves))] if copies else []
-    wrong = {problem.path: (problem.verdict, problem.why) for shelf in shelves for problem in shelf.problems}
+    wrong = {problem.path: (problem.verdict, problem.why) for shelf in shelves for problem in (*shelf.problems, *shelf.accepted)}
     posts = [shelf.old for shelf in trip.waybill.shelves if shelf.leave == "signpost"] if switched else []
     judge = Judge(headers, wrong, posts, reader=trip.waybill.reader())
     ledgers = []
@@ -173,7 +174,11 @@ def check_shelf(trip: Trip, number: int, digests: bool, progress: Progress) -> S
     watch = ReadWatch(f"check {shelf.name}", total, progress)
     wanted: list[tuple[Reading, str]] = []
     listings = Listings()
+    without = {row.item.path: row.why for row in trip.logbook.rows(number, ACCEPTED)}
+    report.accepted = [FileProblem(shelf.place(path), MISSING, f"the trip goes without it, as accepted: {why}") for path, why in without.items()]
     for path, kind, size, digest in trip.logbook.brief(number):
+        if path in without:
+            continue
         place = shelf.place(path)
         if kind == FILE:
             report.files += 1

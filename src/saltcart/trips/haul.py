@@ -390,7 +390,7 @@ def finish(trip: Trip, report: HaulReport) -> None:
         trip.enter(HAULING, f"haul ends with {len(troubles)} file(s) not copied")
         raise Stopped(
             f"{len(troubles)} file(s) could not be copied; all others are copied and verified",
-            f"Mend them and run: saltcart haul {trip.name}",
+            f"Mend them and run: saltcart haul {trip.name}   Or add --leave-out NAME, to leave them where they are, or --accept NAME, to go without them.",
             troubles[:20],
         )
     for number, shelf in enumerate(trip.waybill.shelves):

@@ -16,6 +16,8 @@ from typing import Any
 from saltcart.shelves.walk import Item
 
 LISTED, PLACING, VERIFIED, TROUBLE = "listed", "placing", "verified", "trouble"
+# What could not be copied, and someone accepts that the trip goes without.
+ACCEPTED = "accepted"
 
 SCHEMA = """
 CREATE TABLE IF NOT EXISTS fact (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;

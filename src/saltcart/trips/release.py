@@ -12,6 +12,7 @@ from saltcart.shelves.manifest import manifest_of
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, walk
 from saltcart.trips import trip as trips
 from saltcart.trips.check import CheckReport, check_opened
+from saltcart.trips.logbook import ACCEPTED
 from saltcart.trips.trip import RELEASED, RELEASING, SWITCHED, Trip
 from saltcart.trips.waybill import Shelf
 
@@ -102,6 +103,7 @@ def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseRepo
     found = trip.logbook.differences(number)
     keep = {path for path in found["new"] + found["changed"] if not os.path.isdir(os.path.join(aside, path))}
     rows = list(trip.logbook.rows(number))
+    keep |= {row.item.path for row in rows if row.state == ACCEPTED}
     if trash and not keep and not any(row.item.kind == OTHER for row in rows):
         to_trash(aside)  # whole, so that it can be had back whole
         report.files += sum(row.item.kind == FILE for row in rows)

@@ -14,8 +14,8 @@ from saltcart.shelves.walk import FILE, FOLDER, OTHER, Item, walk
 from saltcart.trips import signposts, switch, trip as trips
 from saltcart.trips.follow import follow_drives
 from saltcart.trips.haul import connected
-from saltcart.trips.judge import Judge
-from saltcart.trips.logbook import EntryRow, LedgerRow
+from saltcart.trips.judge import UNREADABLE, Judge
+from saltcart.trips.logbook import ACCEPTED, EntryRow, LedgerRow
 from saltcart.trips.plan import changes_for, judged, stage
 from saltcart.trips.programs import refuse_busy
 from saltcart.trips.routes import Changes, Routes
@@ -72,6 +72,8 @@ def refuse_changes(trip: Trip) -> None:
             details += [f"{word}: {show(os.path.join(shelf.old, path))}" for path in paths]
         for row in trip.logbook.rows(number):
             place = shelf.place(row.item.path)
+            if row.state == ACCEPTED:
+                continue
             if row.item.kind != OTHER and not os.path.lexists(place):
                 details.append(f"copy gone: {show(place)}")
             elif row.item.kind == FILE and os.path.getsize(place) != row.item.size:
@@ -82,7 +84,7 @@ def refuse_changes(trip: Trip) -> None:
 
 def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
     """Stage every rewritten ledger, keep every original, and record the whole plan before its first deed."""
-    judge = Judge(reader=trip.waybill.reader())
+    judge = Judge(wrong=uncopied(trip), reader=trip.waybill.reader())
     deeds = []
     try:
         for row in trip.logbook.ledgers():
@@ -101,6 +103,12 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
         trip.logbook.plan_deeds(PLAN, deeds)
         trip.logbook.record(state=SWITCHING)
         trip.logbook.tell("repoint begins")
+
+
+def uncopied(trip: Trip) -> dict[str, tuple[str, str]]:
+    """The verdict on originals that the trip goes without."""
+    rows = [(shelf, row) for number, shelf in enumerate(trip.waybill.shelves) for row in trip.logbook.rows(number, ACCEPTED)]
+    return {os.path.join(shelf.old, row.item.path): (UNREADABLE, row.why or "") for shelf, row in rows}
 
 
 def aside_deeds(shelf: Shelf, old: str, aside: str, path: str) -> list[switch.Deed]:
