@@ -6,7 +6,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-from saltcart.standins import player, sampler
+from saltcart.standins import player, sampler, workstation
 from tests.world import PLAYER_MAP, WorldCase, cells, tree, wav
 
 
@@ -197,6 +197,29 @@ class Job(WorldCase):
         self.assertEqual(list(sampler.play_all(settings)), [(str(self.shelf / "low" / "C1.wav"), None)])
         self.run_program("release", "--yes")
         self.assertEqual(list(sampler.play_all(settings)), [(str(self.shelf / "low" / "C1.wav"), None)])
+
+    def test_a_content_folder_comes_in_front_where_a_part_of_another_moves(self):
+        desk, sounds = self.top / "desk", self.keel / "Sounds"
+        settings, session, plan = desk / "settings.json", desk / "a.passage", desk / "finds.toml"
+        desk.mkdir()
+        workstation.write_session(str(session), str(desk), [{"find": "Bell Tones/low/C1.wav"}, {"find": "Bell Tones Extra/spare.wav"}])
+        workstation.write_index(str(desk), [])
+        settings_map = PLAYER_MAP.with_name("settings.toml")
+        plan.write_text(PLAYER_MAP.with_name("sessions.toml").read_text().replace('gzip = true', f'gzip = true\ncontent = {{ file = "settings.json", map = "{settings_map}" }}')
+                        + '\n[[entries]]\nat = "session/clip/@find"\nspelling = "content"\n')  # fmt: skip
+        words = [str(self.shelf), "--to", str(self.new.parent), "--ledger", str(session), str(settings), "--map", str(plan), str(settings_map)]
+        for folders, joint in (([sounds], b'", "'), ([sounds, desk], b'",\n\t\t\t"'), ([desk, sounds], b'",\n\t\t\t"')):
+            with self.subTest(folders):
+                workstation.write_settings(str(desk), list(map(str, folders)))
+                before = settings.read_bytes(), session.read_bytes()
+                self.assertIn("in none of the content folders", self.run_program("draft", *words, "-o", str(self.top / "w.toml"), "--force", status=1).stdout)
+                done = self.run_json("move", *words, "--front", str(settings), "--yes")
+                self.assertEqual((done["check"]["ok"], done["changed_entries"]), (True, 3), "two of them in the shelf")
+                self.assertEqual(settings.read_bytes(), before[0].replace(os.fsencode(sounds), os.fsencode(self.new.parent) + joint + os.fsencode(sounds)))
+                self.assertEqual([why for _path, why in workstation.play_all(str(desk)) if why], [])
+                self.assertEqual(session.read_bytes(), before[1])
+                self.run_program("undo", "--yes", "--drop-copies")
+                self.assertEqual((settings.read_bytes(), session.read_bytes()), before)
 
     def test_a_shelf_that_moves_on_turns_its_signposts(self):
         self.move("--signpost")

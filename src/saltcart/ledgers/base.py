@@ -2,10 +2,15 @@
 
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from types import MappingProxyType
 from typing import NamedTuple, Protocol
 
 from saltcart.spelling import Spelling
 from saltcart.spelling.swaps import Swap
+
+Fronts = Mapping[Hashable, Sequence[str]]
+NO_FRONTS: Fronts = MappingProxyType({})
+REMEDY_FRONT = "Add the new folder in its program, or draft without --front."
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,10 +72,11 @@ class Ledger(Protocol):
     def remote(self) -> int:
         """How many spots name something that is no file, such as a web address."""
 
-    def rewrite(self, target: str, changes: Mapping[Hashable, str], swaps: Sequence[Swap] = ()) -> None:
+    def rewrite(self, target: str, changes: Mapping[Hashable, str], swaps: Sequence[Swap] = (), fronts: Fronts = NO_FRONTS) -> None:
         """Write the ledger to the new file `target` with new texts and nothing else changed.
 
         `changes` gives texts by the keys of entries; of the others, those that a swap covers are swapped.
+        `fronts` are new entries of lists, by the key of the one that they come in front of.
         Proves it before it returns.  Raises CannotSpell, with nothing of use in `target`, when a
         text has no form in this ledger or something else than the entries would change.
         """

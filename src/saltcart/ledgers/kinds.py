@@ -53,12 +53,20 @@ def shape_of(plan: Map) -> Shape | None:
     return Shape(plist.splice, plist.rest) if plan.container == "plist" else None
 
 
+def joint_of(plan: Map) -> bytes | None:
+    """What usually stands between the parts of a list in such a file."""
+    separators = {at.separator for at in plan.places if at.separator}
+    if separators:
+        return separators.pop().encode()
+    return b'", "' if plan.container in ("json", "toml") else None
+
+
 def mapped(path: str, plan: Map) -> Ledger:
     """The ledger at `path` as a map reads it.  Raises BadLedger or BadFile when its content folders cannot be read."""
     if plan.container == "sqlite":
         ledger: SqliteLedger | TextLedger = SqliteLedger(path, plan)
     else:
-        ledger = TextLedger(path, plan.name, finder_of(plan), plan.program, plan.wrapper, shape_of(plan))
+        ledger = TextLedger(path, plan.name, finder_of(plan), plan.program, plan.wrapper, shape_of(plan), joint_of(plan))
     if plan.content:
         ledger.content = content_folders(os.path.join(os.path.dirname(path), plan.content[0]), plan.content[1])
     return ledger

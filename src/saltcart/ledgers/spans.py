@@ -7,6 +7,7 @@ checks that once more on each result.
 
 import os
 from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import accumulate, groupby
@@ -14,7 +15,7 @@ from operator import add, attrgetter
 from typing import NamedTuple, Protocol
 
 from saltcart.errors import BadLedger, CannotSpell, show
-from saltcart.ledgers.base import Batch, Batched, Entry
+from saltcart.ledgers.base import NO_FRONTS, REMEDY_FRONT, Batch, Batched, Entry, Fronts
 from saltcart.ledgers.wrappers import PLAIN, Wrapper
 from saltcart.spelling import Spelling
 from saltcart.spelling.swaps import Swap
@@ -79,7 +80,7 @@ class Spans:
     @classmethod
     def of(cls, data: bytes, found: "Sequence[Span] | Spans") -> "Spans":
         """What a finder found in `data`, as columns."""
-        if isinstance(found, cls):
+        if isinstance(found, Spans):
             return found
         inside = [data[span.start : span.end] for span in found]
         outside = [data[end:start] for end, start in zip([0, *(span.end for span in found)], [*(span.start for span in found), len(data)])]
@@ -120,13 +121,14 @@ class Shape:
 class TextLedger(Batched):
     """A ledger read by a function from bytes to spans.  Entry keys are the numbers of the spans."""
 
-    def __init__(self, path: str, map_name: str, finder: SpanFinder, program: str | None = None, wrapper: Wrapper = PLAIN, shape: Shape | None = None):
+    def __init__(self, path: str, map_name: str, finder: SpanFinder, program: str | None = None, wrapper: Wrapper = PLAIN, shape: Shape | None = None, usual_joint: bytes | None = None):
         self.path = path
         self.map_name = map_name
         self.program = program
         self.finder = finder
         self.wrapper = wrapper
         self.shape = shape or Shape()
+        self.usual_joint = usual_joint
         self.last = b"", Spans.of(b"", [])
         self.last_swapped: tuple[Spans, list[Swap], list[bytes | None]] = (self.last[1], [], [])
 
@@ -170,19 +172,44 @@ class TextLedger(Batched):
         tried = self.content if spelling and spelling.start == "content" else ()
         return Entry(number, spans.where(number), coding.decode(raw), spelling, names, coding.otherwise(raw), above, tried)
 
-    def rewrite(self, target: str, changes: Mapping[Hashable, str], swaps: Sequence[Swap] = ()) -> None:
+    def rewrite(self, target: str, changes: Mapping[Hashable, str], swaps: Sequence[Swap] = (), fronts: Fronts = NO_FRONTS) -> None:
         """See Ledger.rewrite."""
         spans = self.find()
         fresh = self.swapped(spans, swaps)
         texts = [old if new is None else new for old, new in zip(spans.inside, fresh)] if None in fresh else list(fresh)
         for number, text in changes.items():
             texts[number] = spans.kinds[number].coding.encode(text, spans.inside[number])
-        result = self.shape.splice(spans, texts)
-        if not self.proven(spans, texts, result):
+        result = self.shape.splice(spans, texts) if not fronts else self.with_fronts(spans, texts, fronts)
+        if not fronts and not self.proven(spans, texts, result):
             raise CannotSpell(f"{show(self.path)}: rewriting would change more than its entries", "The ledger was left as it is; tell us about it.")
         whole = self.last[0]
         with open(target, "wb") as stream:
             stream.write(whole if result == spans.data else self.wrapper.put_back(whole, result))
+
+    def with_fronts(self, spans: Spans, texts: Sequence[bytes], fronts: Fronts) -> bytes:
+        """The data with these texts in the spans, and new ones in front of some; proven to have just those more."""
+        inside, outside = [], spans.outside[:1]
+        for number, text in enumerate(texts):
+            for more in fronts.get(number, ()):
+                inside.append(spans.kinds[number].coding.encode(more, text))
+                outside.append(self.joint(spans, number))
+            inside.append(text)
+            outside.append(spans.outside[number + 1])
+        result = Spans(b"", inside, outside, [], str).spliced(inside)
+        with suppress(ValueError):
+            found = Spans.of(result, self.finder(result))
+            if (found.inside, found.outside) == (inside, outside):
+                return result
+        raise CannotSpell(f"{show(self.path)}: no folder can be added to its list", REMEDY_FRONT)
+
+    def joint(self, spans: Spans, number: int) -> bytes:
+        """What stands between the parts of a list, seen at a neighbour of one, else as is usual there."""
+        for near in (number, number - 1):
+            if 0 <= near < len(spans.kinds) - 1 and spans.kinds[near] == spans.kinds[near + 1]:
+                return spans.outside[near + 1]
+        if self.usual_joint is None:
+            raise CannotSpell(f"{show(self.path)} lists one folder, so it cannot be seen how it parts several", REMEDY_FRONT)
+        return self.usual_joint
 
     def proven(self, spans: Spans, texts: Sequence[bytes], result: bytes) -> bool:
         """Whether `result`, read anew, has the same spans with the wanted `texts` in them and the same everywhere else."""

@@ -70,7 +70,7 @@ class InContent(Relative):
         """See Spelling.write; no step leads out of a content folder."""
         written = super().write(text, path, base)
         if written.split("/")[0] == "..":
-            raise CannotSpell(f"{show(path)} would lie in none of the content folders of its program", "Add the new folder to them in the program, or leave a signpost.")
+            raise CannotSpell(f"{show(path)} would lie in none of the content folders of its program", "Put the new folder in front of them (--front, or in the program), or leave a signpost.")
         return written
 
 

@@ -21,6 +21,7 @@ from saltcart.shelves.walk import FILE, LINK, Item
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import drafts
 from saltcart.trips import trip as trips
+from saltcart.trips.fronts import Front, fronts_of
 from saltcart.trips.judge import Judge, LedgerState
 from saltcart.trips.plan import changes_for, judged, stage
 from saltcart.trips.errand import APART, BLOCKS, NAMES
@@ -46,7 +47,8 @@ class Request:
     `to` is one folder for all shelves, or one for each.  Without `ledgers`, those that lean on
     the shelves are looked for.  `leave_out` and `only` are patterns of what stays and what alone
     travels.  `keep_entries` leaves ledgers naming the old place, through the signpost.
-    `means` declares drives of other systems.
+    `means` declares drives of other systems.  The ledgers in `front` get new content folders in
+    front of the old ones.
     """
 
     shelves: Sequence[str]
@@ -59,6 +61,7 @@ class Request:
     keep_entries: bool = False
     means: Sequence[str] = ()
     cart: Cart = field(default_factory=Cart)
+    front: Sequence[str] = ()
 
 
 @dataclass(slots=True)
@@ -220,17 +223,19 @@ def gather_ledgers(request: Request, waybill: Waybill, scout: "Scout", progress:
     that lean on a shelf.
     """
     judge = Judge(headers=False, reader=waybill.reader())
-    given = [os.path.realpath(os.path.expanduser(path)) for path in request.ledgers]
-    inside = [path for path in scout.found if path not in given]
-    ledgers = [try_ledger(open_ledger(path, scout.maps), waybill, judge) for path in dict.fromkeys([*given, *inside])]
+    given, front = ([os.path.realpath(os.path.expanduser(path)) for path in paths] for paths in (request.ledgers, request.front))
+    fronts = fronts_of([open_ledger(path, scout.maps) for path in front], waybill.shelves, judge.reader)
+    ledgers = [
+        try_ledger(open_ledger(path, scout.maps), waybill, judge, fronts, path in front) for path in dict.fromkeys([*given, *front, *scout.found])
+    ]
     if request.ledgers:
         return ledgers, []
     elsewhere, searched = usual_ledgers(request.cart, scout.maps, progress)
     searched = [*filter(None, [request.cart.path]), *searched]
     for path in elsewhere:
-        if path not in scout.found:
+        if path not in scout.found and path not in front:
             try:
-                one = try_ledger(open_ledger(path, scout.maps), waybill, judge)
+                one = try_ledger(open_ledger(path, scout.maps), waybill, judge, fronts)
             except SaltCartError as error:
                 scout.remarks.append(f"{show(error.what)}; it is left out")
                 continue
@@ -367,21 +372,21 @@ def clash(shelf: Shelf, item: Item) -> bool:
     return os.path.islink(place) != (item.kind == LINK)
 
 
-def try_ledger(ledger: Ledger, waybill: Waybill, judge: Judge) -> DraftedLedger:
+def try_ledger(ledger: Ledger, waybill: Waybill, judge: Judge, fronts: Sequence[Front], in_front: bool = False) -> DraftedLedger:
     """Judge a ledger and rewrite it on trial; one that cannot spell the new place stays as it is, with the reason."""
     place = waybill.moves().follow(ledger.path)
-    routes = Routes(waybill.entry_moves(place is not None), judge.reader)
+    routes = Routes(waybill.entry_moves(place is not None), judge.reader, fronts)
     digest = digest_of(ledger.path)
     rewrite, why, changed = True, "", 0
     state = judged(ledger, judge)
     try:
-        changes = changes_for(ledger, routes, place or ledger.path)
+        changes = changes_for(ledger, routes, place or ledger.path, in_front)
         with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
             stage(ledger, changes, os.path.join(folder, "trial"))
         changed = changes.count(part.batch for part in state.judged)
     except CannotSpell as error:
-        rewrite, why = False, error.what
-    line = LedgerLine(ledger.path, ledger.map_name, rewrite, digest, why)
+        rewrite, why = False, f"{error.what}. {error.remedy}".rstrip(". ")
+    line = LedgerLine(ledger.path, ledger.map_name, rewrite, digest, why, in_front)
     return DraftedLedger(line, state, changed, place is not None)
 
 

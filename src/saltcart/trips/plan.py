@@ -17,8 +17,10 @@ def judged(ledger: Ledger, judge: Judge) -> LedgerState:
     return state
 
 
-def changes_for(ledger: Ledger, routes: Routes, place: str) -> Changes:
-    """What must change in `ledger` when it has the path `place`.  Raises CannotSpell."""
+def changes_for(ledger: Ledger, routes: Routes, place: str, in_front: bool = False) -> Changes:
+    """What must change in `ledger` when it has the path `place`; one that lists folders may get new ones in front.  Raises CannotSpell."""
+    if in_front:
+        return routes.in_front(ledger)
     return routes.changes(ledger, os.path.dirname(ledger.path), os.path.dirname(place))
 
 

@@ -2,7 +2,7 @@
 
 import json
 import os
-from collections.abc import Hashable, Iterator
+from collections.abc import Hashable, Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 
@@ -13,6 +13,7 @@ from saltcart.safefile import copy_durably, digest_of, remove_if_there
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, Item, walk
 from saltcart.trips import signposts, switch, trip as trips
 from saltcart.trips.follow import follow_drives
+from saltcart.trips.fronts import Front, fronts_of
 from saltcart.trips.haul import connected
 from saltcart.trips.judge import UNREADABLE, Judge
 from saltcart.trips.logbook import ACCEPTED, EntryRow, LedgerRow
@@ -85,11 +86,13 @@ def refuse_changes(trip: Trip) -> None:
 def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
     """Stage every rewritten ledger, keep every original, and record the whole plan before its first deed."""
     judge = Judge(wrong=uncopied(trip), reader=trip.waybill.reader())
+    lists = [trip.open_ledger(row, row.path) for row in trip.logbook.ledgers() if in_front(trip, row)]
+    fronts = fronts_of(lists, trip.waybill.shelves, judge.reader)
     deeds = []
     try:
         for row in trip.logbook.ledgers():
             progress(Tick("read the ledgers", row.path, row.number, 0))
-            deeds += prepare_ledger(trip, row, judge, reread)
+            deeds += prepare_ledger(trip, row, judge, reread, fronts)
     except BaseException:
         clear_staged(trip)
         raise
@@ -146,22 +149,27 @@ def whole(shelf: Shelf, place: str, path: str) -> bool:
     return all(item.kind == FOLDER or shelf.takes(lead + item.path) for item in walk(place)) and not matches(path, shelf.stay)
 
 
-def prepare_ledger(trip: Trip, row: LedgerRow, judge: Judge, reread: bool) -> list[switch.Deed]:
+def in_front(trip: Trip, row: LedgerRow) -> bool:
+    """Whether a ledger gets new content folders in front of the old ones."""
+    return row.rewrite and trip.waybill.ledgers[row.number].front
+
+
+def prepare_ledger(trip: Trip, row: LedgerRow, judge: Judge, reread: bool, fronts: Sequence[Front]) -> list[switch.Deed]:
     """Record a ledger's entries as they are, and stage its new content; the deed that puts it in place, if any."""
     before = digest_of(row.path) if os.path.exists(row.path) else None
     if before is None or (row.before not in (None, before) and not reread):
         raise switch.changed(row.path)
     row.before, row.backup = before, trip.keep(row.number, "-before")
     copy_durably(row.path, row.backup)
-    routes = Routes(trip.waybill.entry_moves(row.place != row.path), judge.reader)
+    routes = Routes(trip.waybill.entry_moves(row.place != row.path), judge.reader, fronts)
     ledger = trip.open_ledger(row, row.path)
     state = judged(ledger, judge)
-    changes = changes_for(ledger, routes, row.place) if row.rewrite else Changes({}, [])
+    changes = changes_for(ledger, routes, row.place, in_front(trip, row)) if row.rewrite else Changes({}, [])
     entries = [
         EntryRow(key_text(found.entry.key), found.entry.where, found.entry.written, changes.new(found.entry), found.verdict, found.why)
         for found in state.judgements()
     ]
-    row.changed, row.after = sum(entry.old != entry.new for entry in entries), before
+    row.changed, row.after = sum(entry.old != entry.new for entry in entries) + sum(map(len, changes.fronts.values())), before
     if row.changed:
         staged = staged_name(trip, row)
         try:

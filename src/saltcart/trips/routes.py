@@ -1,14 +1,16 @@
 """Which new text an entry gets when shelves move: the one rule for all ledgers, there and back."""
 
 import os
-from collections.abc import Hashable, Iterable, Iterator
+from collections.abc import Hashable, Iterable, Iterator, Sequence
 from itertools import islice
 from typing import NamedTuple
 
 from saltcart.ledgers import Batch, Entry, Ledger
+from saltcart.ledgers.base import NO_FRONTS, Fronts
 from saltcart.spelling import Moves, Spelling
 from saltcart.spelling.moves import plain
 from saltcart.spelling.swaps import Swap, swap_for
+from saltcart.trips.fronts import Front, listed
 from saltcart.trips.reading import Reader
 
 
@@ -16,15 +18,16 @@ SPECIMENS = 1000
 
 
 class Changes(NamedTuple):
-    """New texts by the keys of entries, and the swaps for all others that those cover."""
+    """New texts by the keys of entries, the swaps for all others that those cover, and what comes in front of entries of lists."""
 
     texts: dict[Hashable, str]
     swaps: list[Swap]
+    fronts: Fronts = NO_FRONTS
 
     def count(self, batches: Iterable[Batch]) -> int:
         """How many entries in all batches of a ledger get a new text."""
         covered = (self.swap_of(batch.spelling, batch.base, text) for batch in batches for text in batch.texts)
-        return len(self.texts) + sum(swap is not None for swap in covered)
+        return len(self.texts) + sum(map(len, self.fronts.values())) + sum(swap is not None for swap in covered)
 
     def new(self, entry: Entry) -> str:
         """What will stand in the place of `entry`."""
@@ -39,10 +42,11 @@ class Changes(NamedTuple):
 
 
 class Routes:
-    """Follows paths through links and detours to the moving shelves."""
+    """Follows paths through links and detours to the moving shelves; `fronts` come in front of content folders."""
 
-    def __init__(self, moves: Moves, reader: Reader | None = None):
+    def __init__(self, moves: Moves, reader: Reader | None = None, fronts: Sequence[Front] = ()):
         self.moves = moves
+        self.fronts = fronts
         self.reader = reader or Reader()
         self.folders: dict[str, str] = {}
 
@@ -82,6 +86,18 @@ class Routes:
                 texts[entry.key] = text
         return Changes(texts, swaps)
 
+    def in_front(self, ledger: Ledger) -> "Changes":
+        """What to change in a ledger that lists folders when new ones come in front of the old, which stay."""
+        found = listed(ledger, self.reader)
+        known, base = {folder for _entry, folder in found}, os.path.dirname(ledger.path)
+        fronts: dict[Hashable, list[str]] = {}
+        for entry, folder in found:
+            for front in self.fronts:
+                if front.old == folder and front.new not in known:
+                    known.add(front.new)
+                    fronts.setdefault(entry.key, []).append(self.reader.text(entry, entry.written, front.new, self.reader.start(entry, base)))
+        return Changes({}, [], fronts)
+
     def swap(self, batch: Batch, number: int, folder: str) -> Swap | None:
         """The swap that one text of a batch shows, for itself and all that begin like it; None when it shows none."""
         text, spelling = batch.texts[number], batch.spelling
@@ -99,6 +115,8 @@ class Routes:
         wanted = self.moves.follow(target) or target
         old_start, start = self.reader.start(entry, old_folder), self.new_start(entry, old_folder, new_folder)
         if wanted == target and start == old_start:
+            return None
+        if entry.spelling.start == "content" and any(front.finds(old_start, text, wanted) for front in self.fronts):
             return None
         read = entry.spelling.read(text, start)
         stays_true = read is not None and same_place(self.reader.meanings.here(read), wanted)

@@ -42,7 +42,7 @@ SHAPE: dict[str, Any] = {
         }
     ],
     "gather": [{"!from": str, "!to": str, "!from_drive": str, "!to_drive": str}],
-    "ledger": [{"!path": str, "!map": str, "rewrite": bool, "digest": str}],
+    "ledger": [{"!path": str, "!map": str, "rewrite": bool, "front": bool, "digest": str}],
 }
 HEAD = """\
 Salt Cart waybill: what one trip will do. Read it, change what you like, then:
@@ -137,13 +137,17 @@ def matches(path: str, patterns: Iterable[str]) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class LedgerLine:
-    """One ledger of a trip.  `digest` is what it was when drafted; `rewrite` false leaves it as it is."""
+    """One ledger of a trip.  `digest` is what it was when drafted; `rewrite` false leaves it as it is.
+
+    With `front`, a list of content folders gets the new folders in front of the old ones, which stay.
+    """
 
     path: str
     map_name: str
     rewrite: bool = True
     digest: str | None = None
     why: str = ""
+    front: bool = False
 
 
 @dataclass(slots=True)
@@ -250,6 +254,8 @@ def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
     table.add("map", line.map_name)
     rewrite = tomlkit.item(line.rewrite)
     table.add("rewrite", rewrite.comment(" ".join(show(line.why).split())) if line.why else rewrite)
+    if line.front:
+        table.add("front", tomlkit.item(True).comment("new content folders come in front of the old ones, which stay"))
     if line.digest:
         table.add("digest", line.digest)
     return table
@@ -288,7 +294,7 @@ def read(path: str) -> Waybill:
         old, new = absolute(path, "from", row["from"]), absolute(path, "to", row["to"])
         shelves.append(Shelf(os.path.basename(new), old, new, row["from_drive"], row["to_drive"], gathered=True))
     ledgers = [
-        LedgerLine(absolute(path, "path", row["path"]), row["map"], row.get("rewrite", True), row.get("digest"))
+        LedgerLine(absolute(path, "path", row["path"]), row["map"], row.get("rewrite", True), row.get("digest"), front=row.get("front", False))
         for row in tables.get("ledger", [])
     ]
     return Waybill(shelves, ledgers, [from_toml_path(text) for text in tables.get("maps", [])], tables.get("draft", ""), tables.get("means", []))

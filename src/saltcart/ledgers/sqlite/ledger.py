@@ -11,7 +11,7 @@ from collections.abc import Hashable, Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager
 
 from saltcart.errors import BadLedger, CannotSpell, show
-from saltcart.ledgers.base import Batch, Batched, Entry
+from saltcart.ledgers.base import NO_FRONTS, REMEDY_FRONT, Batch, Batched, Entry, Fronts
 from saltcart.ledgers.maps import Map, Rule
 from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, batches_of, in_parts, put_together, text_of
 from saltcart.ledgers.sqlite.opening import connect, reading, unwritten
@@ -95,8 +95,10 @@ class SqliteLedger(Batched):
                         return f'table "{rule.table}" has no column "{column}", which the map {self.plan.path} names; it has: {", ".join(columns)}'
         return None
 
-    def rewrite(self, target: str, changes: Mapping[Hashable, str], swaps: Sequence[Swap] = ()) -> None:
-        """See Ledger.rewrite."""
+    def rewrite(self, target: str, changes: Mapping[Hashable, str], swaps: Sequence[Swap] = (), fronts: Fronts = NO_FRONTS) -> None:
+        """See Ledger.rewrite; no rows are added, for what else stands in one its program alone knows."""
+        if fronts:
+            raise CannotSpell(f"{show(self.path)}: a database gets no new folders from us", REMEDY_FRONT)
         with self.guarded(), reading(self.path) as (source, uri):
             with closing(connect(target, "mode=rwc")) as copy:
                 source.backup(copy)

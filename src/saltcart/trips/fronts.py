@@ -1,0 +1,48 @@
+"""Content folders added in front of old ones: where a program tries its folders in turn, the first that has a file counts.
+
+So when only a part of a content folder moves, nothing that is looked for needs another text: the
+folder from which the same text leads to the new place comes in front of the old one in the list.
+"""
+
+import os
+from collections.abc import Iterable, Sequence
+from typing import NamedTuple
+
+from saltcart.ledgers import Entry, Ledger
+from saltcart.spelling.moves import joined, tail_below
+from saltcart.trips.reading import Reader
+from saltcart.trips.waybill import Shelf
+
+
+class Front(NamedTuple):
+    """What moves is found from the folder `new` by the same texts as from the content folder `old`."""
+
+    old: str
+    new: str
+
+    def finds(self, folder: str, text: str, wanted: str) -> bool:
+        """Whether `text`, which was looked for in `folder`, leads to `wanted` once the new folder is in front."""
+        return folder == self.old and joined(self.new, text.removeprefix("./")) == wanted
+
+
+def fronts_of(ledgers: Iterable[Ledger], shelves: Sequence[Shelf], reader: Reader) -> list[Front]:
+    """What must come in front of the folders that ledgers list, for these shelves to move."""
+    pairs = [(folder, new) for ledger in ledgers for _entry, folder in listed(ledger, reader) for shelf in shelves if (new := new_root(folder, shelf))]
+    return [Front(*pair) for pair in dict.fromkeys(pairs)]
+
+
+def listed(ledger: Ledger, reader: Reader) -> list[tuple[Entry, str]]:
+    """The entries of a ledger that list folders, and what they mean."""
+    base = os.path.dirname(ledger.path)
+    entries = [entry for entry in ledger.entries() if entry.names == "folder"]
+    return [(entry, path) for entry in entries if (path := reader.path(entry.spelling, entry.written, reader.start(entry, base)))]
+
+
+def new_root(folder: str, shelf: Shelf) -> str | None:
+    """The folder from which texts that start from `folder` lead into the shelf's new place; None when there is none."""
+    if shelf.gathered:
+        return None
+    inside, above = tail_below(folder, shelf.old), tail_below(shelf.old, folder)
+    if inside is not None:
+        return shelf.place(inside)
+    return shelf.new.removesuffix(f"/{above}") if above and shelf.new.endswith(f"/{above}") else None
