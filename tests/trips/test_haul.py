@@ -183,8 +183,26 @@ class Strange(HaulCase):
         self.assertIn("add --digests", self.run_program("check", str(self.shelf), status=2).stderr)
         self.run_program("check", str(self.shelf), "--digests", "--write")
         self.run_program("check", str(self.shelf), "--digests")
+        self.run_program("check", str(self.shelf), "--digests", "--write", "--sha256")
+        subprocess.run(["sha256sum", "--check", "--quiet", f"{self.shelf}.saltcart.sha256"], cwd=self.shelf.parent, check=True)
         Path(f"{self.place}{MANIFEST}").write_text("nonsense\n")
         self.assertIn("line 1", self.run_program("check", str(self.place), "--digests", status=2).stderr)
+
+    def test_sha256_on_request(self):
+        self.fill(250)
+        self.draft("--sha256")
+        trip, _report = saltcart.haul_waybill(self.waybill)
+        listed = f"{self.place}.saltcart.sha256"
+        subprocess.run(["sha256sum", "--check", "--quiet", listed], cwd=self.lighter, check=True)
+        self.assertEqual(Path(listed).read_text().count("\n"), 256)
+        self.run_program("check", trip, "--digests")
+        (self.place / "1.wav").write_bytes(bytes((self.place / "1.wav").stat().st_size))
+        for words in (["check", trip], ["check", str(self.place)]):
+            found = self.run_json(*words, "--digests", status=1)["shelves"][0]["problems"]
+            self.assertEqual([(os.path.basename(one["path"]), one["verdict"]) for one in found], [("1.wav", "altered")])
+        saltcart.haul(trip)
+        saltcart.undo(trip, drop_copies=True)
+        self.assertFalse(os.path.exists(listed))
 
     @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
     def test_on_one_drive_blocks_are_shared(self):

@@ -27,10 +27,16 @@ def add_plan(parser: argparse.ArgumentParser) -> None:
     add_ledgers(parser)
     parser.add_argument("--signpost", action="store_true", help="leave a link with exactly the old name at the old place")
     parser.add_argument("--front", nargs="+", action="extend", default=[], metavar="FILE", help="ledgers that list content folders: new ones come in front of the old, which stay")
+    add_sha256(parser)
     parser.add_argument("--keep-entries", action="store_true", help="rewrite nothing: ledgers go on naming the old place, through the signpost")
     parser.add_argument("--leave-out", nargs="+", action="extend", default=[], metavar="PATTERN", help="what stays where it is, such as '*.ini' or 'Old Packs'")
     parser.add_argument("--only", nargs="+", action="extend", default=[], metavar="PATTERN", help="move nothing but this")
     add_cart(parser)
+
+
+def add_sha256(parser: argparse.ArgumentParser) -> None:
+    """--sha256."""
+    parser.add_argument("--sha256", dest="digests_kind", action="store_const", const="sha256", default="blake3", help="digests and the manifest in SHA-256, which every system can verify, instead of BLAKE3, which is quicker")
 
 
 def add_yes(parser: argparse.ArgumentParser) -> None:

@@ -5,7 +5,7 @@ import os
 from collections.abc import Sequence
 
 from saltcart.cart import load
-from saltcart.cli.arguments import add_cart, add_ledgers, add_trip
+from saltcart.cli.arguments import add_cart, add_ledgers, add_sha256, add_trip
 from saltcart.cli.documents import check_document
 from saltcart.cli.screen import Screen, Watch, many, place, size
 from saltcart.cli.survey import show_ledgers
@@ -26,6 +26,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_cart(parser)
     parser.add_argument("--digests", action="store_true", help="read every copy and compare its content, not only its size; with a FOLDER, against its manifest")
     parser.add_argument("--write", action="store_true", help="with --digests and a FOLDER: make its manifest from what is there now")
+    add_sha256(parser)
     parser.add_argument("--traces", nargs="+", metavar="PLACE", help="search these folders for files that still mention the old places of the trip")
     parser.add_argument("--no-headers", action="store_true", help="do not open sounds to see whether their headers parse")
 
@@ -39,8 +40,8 @@ def run(options: argparse.Namespace) -> int:
         return against_manifest(screen, options)
     if options.trip and os.path.isdir(options.trip):
         raise UsageError(f"{show(options.trip)} is a folder, no trip", "To hold a shelf against its manifest, add --digests.")
-    if options.write:
-        raise UsageError("--write needs --digests and the folder of a shelf", "For a trip, haul writes the manifest.")
+    if options.write or options.digests_kind != "blake3":
+        raise UsageError("--write, and --sha256 with it, needs --digests and the folder of a shelf", "For a trip, haul writes the manifest.")
     headers = not options.no_headers
     with screen.watch() as watch:
         if options.ledger:
@@ -64,7 +65,7 @@ def run(options: argparse.Namespace) -> int:
 def against_manifest(screen: Screen, options: argparse.Namespace) -> int:
     """A shelf and its manifest, without a trip."""
     with screen.watch() as watch:
-        report = check_folder(options.trip, options.write, watch)
+        report = check_folder(options.trip, options.digests_kind if options.write else None, watch)
     (shelf,) = report.shelves
     what = f"{many(shelf.files, 'file', 'files')}, {size(shelf.bytes)} at {place(shelf.path)}"
     if options.write:

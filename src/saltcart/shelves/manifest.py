@@ -3,6 +3,7 @@
 It lies beside the shelf, with paths from there, so that the shelf itself holds nothing but sounds:
 
     cd /media/lighter/Sounds && b3sum --check "Bell Tones.saltcart.b3"
+    cd /media/lighter/Sounds && sha256sum --check "Bell Tones.saltcart.sha256"
 
 A line whose path holds a line break or a backslash begins with a backslash, and has these escaped,
 as the GNU checksum commands write it (coreutils manual, "md5sum invocation").
@@ -13,21 +14,34 @@ import re
 from collections.abc import Iterable, Iterator
 
 from saltcart.errors import BadFile
-from saltcart.safefile import replacing
+from saltcart.safefile import remove_if_there, replacing
+from saltcart.shelves.digests import BLAKE3, SHA256
 
-SUFFIX = ".saltcart.b3"
+SUFFIXES = {BLAKE3: ".saltcart.b3", SHA256: ".saltcart.sha256"}
 LINE = re.compile(rb"(\\?)([0-9a-f]{64}) [ *](.+)", re.DOTALL)
 ESCAPES = ((b"\\", b"\\\\"), (b"\n", b"\\n"), (b"\r", b"\\r"))
 
 
-def manifest_of(shelf: str) -> str:
-    """Where the manifest of the shelf at `shelf` lies."""
-    return shelf.rstrip("/") + SUFFIX
+def manifest_of(shelf: str, kind: str) -> str:
+    """Where the manifest with digests of that kind lies, for the shelf at `shelf`."""
+    return shelf.rstrip("/") + SUFFIXES[kind]
 
 
-def write(shelf: str, digests: Iterable[tuple[str, str]]) -> str:
+def kind_of_manifest(shelf: str) -> str | None:
+    """Which digests the manifest of a shelf holds, the newest if it has two; None when it has none."""
+    there = [kind for kind in SUFFIXES if os.path.exists(manifest_of(shelf, kind))]
+    return max(there, key=lambda kind: os.stat(manifest_of(shelf, kind)).st_mtime_ns, default=None)
+
+
+def remove(shelf: str) -> None:
+    """Remove what manifests of a shelf there are."""
+    for kind in SUFFIXES:
+        remove_if_there(manifest_of(shelf, kind))
+
+
+def write(shelf: str, kind: str, digests: Iterable[tuple[str, str]]) -> str:
     """Write the manifest of a shelf, whole or not at all, from pairs of a path below its top and a digest; where it lies."""
-    path, top = manifest_of(shelf), os.fsencode(os.path.basename(shelf.rstrip("/")))
+    path, top = manifest_of(shelf, kind), os.fsencode(os.path.basename(shelf.rstrip("/")))
     with replacing(path) as neighbour, open(neighbour, "wb") as stream:
         for tail, digest in digests:
             stream.write(line(digest.encode(), top + b"/" + os.fsencode(tail)))
@@ -42,9 +56,9 @@ def line(digest: bytes, path: bytes) -> bytes:
     return (b"\\" if escaped != path else b"") + digest + b"  " + escaped + b"\n"
 
 
-def read(shelf: str) -> Iterator[tuple[str, str]]:
+def read(shelf: str, kind: str) -> Iterator[tuple[str, str]]:
     """Path below the top and digest of each file in the manifest of a shelf.  Raises BadFile."""
-    path, top = manifest_of(shelf), os.fsencode(os.path.basename(shelf.rstrip("/"))) + b"/"
+    path, top = manifest_of(shelf, kind), os.fsencode(os.path.basename(shelf.rstrip("/"))) + b"/"
     with open(path, "rb") as stream:
         for number, text in enumerate(stream, 1):
             found = LINE.fullmatch(text.removesuffix(b"\n"))

@@ -189,7 +189,7 @@ def check_shelf(trip: Trip, number: int, digests: bool, progress: Progress) -> S
         if trouble := listings.trouble(place, expected):
             report.problems.append(trouble)
         elif digests and digest and expected is not None:
-            wanted.append((Reading(path, place, size), digest))
+            wanted.append((Reading(path, place, size, trip.waybill.digests), digest))
         if not digests and report.files % TICK_EVERY == 0:
             progress(Tick(f"check {shelf.name}", path, report.bytes, total))
         if len(wanted) >= PORTION:
@@ -201,8 +201,8 @@ def check_shelf(trip: Trip, number: int, digests: bool, progress: Progress) -> S
     return report
 
 
-def check_folder(path: str, write: bool = False, progress: Progress = silent) -> CheckReport:
-    """Hold the shelf at `path` against its manifest, every file read; with `write` make the manifest from what is there now.
+def check_folder(path: str, write: str | None = None, progress: Progress = silent) -> CheckReport:
+    """Hold the shelf at `path` against its manifest, every file read; with `write`, a kind of digest, make the manifest from what is there now.
 
     Raises Refused when there is no such shelf, or no manifest.
     """
@@ -214,17 +214,18 @@ def check_folder(path: str, write: bool = False, progress: Progress = silent) ->
     report.files, report.bytes = len(items), sum(items.values())
     watch = ReadWatch(f"check {report.name}", report.bytes, progress)
     if write:
-        readings = [Reading(item, os.path.join(shelf, item), items[item]) for item in items]
+        readings = [Reading(item, os.path.join(shelf, item), items[item], write) for item in items]
         outcomes = list(zip(readings, read_all(readings, watch)))
         report.problems = [FileProblem(reading.place, UNREADABLE, why) for reading, (_found, why) in outcomes if why]
-        report.manifest = manifest.write(shelf, ((reading.path, found) for reading, (found, why) in outcomes if not why))
+        report.manifest = manifest.write(shelf, write, ((reading.path, found) for reading, (found, why) in outcomes if not why))
         return CheckReport(None, None, [], [report])
-    report.manifest = manifest.manifest_of(shelf)
-    if not os.path.exists(report.manifest):
-        raise Refused(f"There is no manifest at {show(report.manifest)}", f"Make it from what is there now: saltcart check {show(path)} --digests --write")
-    known = dict(manifest.read(shelf))
+    kind = manifest.kind_of_manifest(shelf)
+    if kind is None:
+        raise Refused(f"There is no manifest beside {show(shelf)}", f"Make it from what is there now: saltcart check {show(path)} --digests --write")
+    report.manifest = manifest.manifest_of(shelf, kind)
+    known = dict(manifest.read(shelf, kind))
     report.problems = [FileProblem(os.path.join(shelf, name), MISSING, "is in the manifest, but not there") for name in known if name not in items]
-    report.problems += altered([(Reading(name, os.path.join(shelf, name), items[name]), digest) for name, digest in known.items() if name in items], watch)
+    report.problems += altered([(Reading(name, os.path.join(shelf, name), items[name], kind), digest) for name, digest in known.items() if name in items], watch)
     report.unknown = len(items.keys() - known.keys())
     return CheckReport(None, None, [], [report])
 

@@ -28,7 +28,7 @@ from saltcart.trips.waybill import Shelf
 
 @dataclass(frozen=True, slots=True)
 class Route:
-    """A shelf to copy, its number in the logbook, the mount point and file system it goes to, what copies share, and who helps.
+    """A shelf to copy, its number in the logbook, the mount point and file system it goes to, what copies share, the kind of their digests, and who helps.
 
     `ledgers` are written to by their programs at the new place, so they share nothing but blocks.
     """
@@ -39,6 +39,7 @@ class Route:
     filesystem: str
     sharing: str
     ledgers: frozenset[str]
+    digests: str
     tell: Tell
     hands: Hands
 
@@ -82,7 +83,7 @@ def land(route: Route, load: Load, logbook: Logbook) -> None:
         flush_files([errand.temporary for errand in copied], route.mount, route.filesystem)
         shared = {errand.path for errand in copied if errand.sharing == NAMES and os.path.samefile(errand.source, errand.temporary)}
         written = [errand for errand in copied if errand.path not in shared]
-        readings = [Reading(errand.path, errand.temporary, errand.size) for errand in written]
+        readings = [Reading(errand.path, errand.temporary, errand.size, errand.digests) for errand in written]
         for errand, (found, _why) in zip(written, route.hands.read(readings, route.tell)()):
             if found != load.digests[errand.path] and not comes_back(route, load, errand):
                 del load.digests[errand.path]
@@ -121,7 +122,7 @@ def errand_for(route: Route, row: Row) -> Errand:
     temporary = f"{folder}/.saltcart-{short_name(name, 12)}.part"
     source = f"{route.shelf.old}/{item.path}" if item.path else route.shelf.old
     sharing = APART if route.sharing == NAMES and final in route.ledgers else route.sharing
-    return Errand(item.path, source, temporary, final, item.size, item.disk_bytes, item.mtime_ns, item.mode, sharing)
+    return Errand(item.path, source, temporary, final, item.size, item.disk_bytes, item.mtime_ns, item.mode, sharing, route.digests)
 
 
 def comes_back(route: Route, load: Load, errand: Errand) -> bool:
@@ -131,7 +132,7 @@ def comes_back(route: Route, load: Load, errand: Errand) -> bool:
     except SourceTrouble:
         return False
     flush_files([errand.temporary], route.mount, route.filesystem)
-    if read_one(errand.temporary)[0] == load.digests[errand.path]:
+    if read_one(Reading(errand.path, errand.temporary, errand.size, errand.digests))[0] == load.digests[errand.path]:
         return True
     remove_if_there(errand.temporary)
     return False

@@ -16,7 +16,7 @@ from functools import partial
 from typing import NamedTuple, Protocol, TypeVar
 
 from saltcart.drives import drive_of
-from saltcart.shelves.digests import digest_file
+from saltcart.shelves.digests import BLAKE3, digest_file
 from saltcart.trips.errand import Errand, SourceTrouble, Tell, copy_file, silent
 
 # More hands than processors, for half of the time they wait for a drive.
@@ -30,11 +30,12 @@ Outcome = tuple[str, str]
 
 
 class Reading(NamedTuple):
-    """One file to read: its path in the shelf, where it lies, and its size in bytes."""
+    """One file to read: its path in the shelf, where it lies, its size in bytes, and the kind of digest to take."""
 
     path: str
     place: str
     size: int
+    digests: str = BLAKE3
 
 
 Task = TypeVar("Task", Errand, Reading)
@@ -62,7 +63,7 @@ class Alone:
 
     def read(self, readings: Sequence[Reading], tell: Tell) -> Callable[[], list[Outcome]]:
         """See Hands.read."""
-        return lambda: [read_one(reading.place, partial(tell, "read back", reading.path)) for reading in readings]
+        return lambda: [read_one(reading, partial(tell, "read back", reading.path)) for reading in readings]
 
     def dismiss(self) -> None:
         """See Hands.dismiss."""
@@ -82,7 +83,7 @@ class Crew:
 
     def read(self, readings: Sequence[Reading], tell: Tell) -> Callable[[], list[Outcome]]:
         """See Hands.read."""
-        return self.work(lambda batch: self.hands.submit(read_batch, [reading.place for reading in batch]), "read back", readings, tell)
+        return self.work(lambda batch: self.hands.submit(read_batch, batch), "read back", readings, tell)
 
     def work(self, submit: Callable[[Sequence[Task]], Future[list[Result]]], step: str, tasks: Sequence[Task], tell: Tell) -> Callable[[], list[Result]]:
         """Hand work out in batches.  The wait raises what a process met, and OSError when one was ended from outside."""
@@ -172,14 +173,14 @@ def copy_batch(errands: Sequence[Errand], tell: Tell = silent) -> list[Outcome]:
     return outcomes
 
 
-def read_batch(paths: Sequence[str]) -> list[Outcome]:
+def read_batch(readings: Sequence[Reading]) -> list[Outcome]:
     """The digests of some files as their drive gives them back, or why there are none."""
-    return [read_one(path) for path in paths]
+    return [read_one(reading) for reading in readings]
 
 
-def read_one(path: str, tell: Callable[[int], None] | None = None) -> Outcome:
+def read_one(reading: Reading, tell: Callable[[int], None] | None = None) -> Outcome:
     """The digest of one file as its drive gives it back, or why there is none."""
     try:
-        return digest_file(path, past_cache=True, tell=tell), ""
+        return digest_file(reading.place, reading.digests, past_cache=True, tell=tell), ""
     except OSError as error:
         return "", error.strerror or str(error)

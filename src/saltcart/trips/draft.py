@@ -17,6 +17,7 @@ from saltcart.ledgers import Ledger, Map, load_map, open_ledger
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import digest_of
 from saltcart.shelves.audio import kind_of
+from saltcart.shelves.digests import BLAKE3
 from saltcart.shelves.walk import FILE, LINK, Item
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import drafts
@@ -48,7 +49,7 @@ class Request:
     the shelves are looked for.  `leave_out` and `only` are patterns of what stays and what alone
     travels.  `keep_entries` leaves ledgers naming the old place, through the signpost.
     `means` declares drives of other systems.  The ledgers in `front` get new content folders in
-    front of the old ones.
+    front of the old ones.  `digests` is the kind that copies are compared by.
     """
 
     shelves: Sequence[str]
@@ -62,6 +63,7 @@ class Request:
     means: Sequence[str] = ()
     cart: Cart = field(default_factory=Cart)
     front: Sequence[str] = ()
+    digests: str = BLAKE3
 
 
 @dataclass(slots=True)
@@ -117,7 +119,7 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     remarks: list[str] = []
     shelves = [allowed_names(shelf, remarks) for shelf in distinct(shelves_of(request), remarks)]
     maps = [load_map(path) for path in dict.fromkeys([*request.maps, *request.cart.maps])]
-    waybill = Waybill(shelves, maps=[plan.path for plan in maps], means=request.cart.meanings(request.means))
+    waybill = Waybill(shelves, maps=[plan.path for plan in maps], means=request.cart.meanings(request.means), digests=request.digests)
     scout = Scout(waybill, maps, progress)
     drafted = [scout.look_over(shelf) for shelf in shelves]
     drives = {shelf.new_drive: landing_drive(shelf.new) for shelf in shelves}

@@ -9,9 +9,7 @@ from collections.abc import Callable, Iterator
 from contextlib import suppress
 from typing import NamedTuple
 
-from blake3 import blake3
-
-from saltcart.shelves.digests import CHUNK
+from saltcart.shelves.digests import BLAKE3, CHUNK, Worker, worker_for
 
 Tell = Callable[[str, str, int], None]
 FICLONE = 0x40049409
@@ -36,6 +34,7 @@ class Errand(NamedTuple):
     mtime_ns: int
     mode: int
     sharing: str = APART
+    digests: str = BLAKE3
 
 
 def silent(_step: str, _path: str, _count: int) -> None:
@@ -104,7 +103,7 @@ def pour(errand: Errand, source: int, target: int | None, tell: Tell) -> str:
 
     Where both share what they have, or there is but one, the bytes are read for their digest alone.
     """
-    worker = blake3()
+    worker = worker_for(errand.digests)
     if target is not None and errand.sharing == BLOCKS and share_blocks(source, target):
         target = None
     for start, end in stretches(errand, source):
@@ -158,7 +157,7 @@ def stretches(errand: Errand, source: int) -> Iterator[tuple[int, int | None]]:
             yield start, min(place, errand.size)
 
 
-def count_zeros(worker: blake3, count: int) -> None:
+def count_zeros(worker: Worker, count: int) -> None:
     """Digest a hole as what reads from it."""
     zeros = bytes(min(CHUNK, count))
     while count:

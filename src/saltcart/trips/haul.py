@@ -202,18 +202,18 @@ def compare_existing(trip: Trip, shelf: Shelf, row: Row, place: str) -> tuple[st
         return (EQUAL if os.path.islink(place) and os.readlink(place) == trip.waybill.link_target(item.target or "") else CLASH), None
     if os.path.islink(place) or not os.path.isfile(place):
         return CLASH, None
-    return compare_file(row, os.path.join(shelf.old, item.path) if item.path else shelf.old, place)
+    return compare_file(trip.waybill.digests, row, os.path.join(shelf.old, item.path) if item.path else shelf.old, place)
 
 
-def compare_file(row: Row, source: str, place: str) -> tuple[str, str | None]:
+def compare_file(kind: str, row: Row, source: str, place: str) -> tuple[str, str | None]:
     """As `compare_existing`, for a regular file.  A file the logbook knows as ours may be replaced."""
     same_size = os.path.getsize(place) == row.item.size
     if row.state == VERIFIED:
         return (EQUAL, row.digest) if same_size else (CLASH, None)
     if not same_size and not row.digest:
         return CLASH, None
-    found = digest_file(place)
-    wanted = row.digest if row.state == PLACING else digest_file(source) if same_size else None
+    found = digest_file(place, kind)
+    wanted = row.digest if row.state == PLACING else digest_file(source, kind) if same_size else None
     if found == wanted:
         return EQUAL, found
     return (OURS if row.digest == found or row.state == PLACING else CLASH), None
@@ -261,7 +261,7 @@ class Carrier:
         self.ahead = AHEAD if self.worth_a_crew() else 0
         self.hands: Hands = Crew() if self.ahead else Alone()
         ledgers = frozenset(row.place for row in self.log.ledgers())
-        self.route = Route(number, shelf, drive.mount, drive.filesystem, sharing(shelf, drive), ledgers, partial(meter.tell, shelf.name), self.hands)
+        self.route = Route(number, shelf, drive.mount, drive.filesystem, sharing(shelf, drive), ledgers, trip.waybill.digests, partial(meter.tell, shelf.name), self.hands)
         self.twins = self.log.hard_links(number)
         self.bytes = self.log.totals(number, *TO_COPY)[1]
         self.began = time.monotonic()
@@ -342,7 +342,7 @@ class Carrier:
                 except OSError:
                     copy_group(replace(self.route, hands=Alone()), [row], self.log)
                     continue
-                self.log.mark(self.number, [(row.item.path, VERIFIED, digest_file(first), None, False)])
+                self.log.mark(self.number, [(row.item.path, VERIFIED, digest_file(first, self.trip.waybill.digests), None, False)])
 
     def twin_rows(self) -> list[Row]:
         """The rows of further names that are still to be made."""
@@ -376,7 +376,8 @@ def write_manifest(trip: Trip, number: int) -> str:
     shelf = trip.waybill.shelves[number]
     ledgers = {row.place for row in trip.logbook.ledgers()}
     places = ((shelf.place(path), digest) for path, _kind, _size, digest in trip.logbook.brief(number) if digest)
-    return manifest.write(shelf.new, ((place[len(shelf.new) + 1 :], digest) for place, digest in places if place not in ledgers))
+    manifest.remove(shelf.new)
+    return manifest.write(shelf.new, trip.waybill.digests, ((place[len(shelf.new) + 1 :], digest) for place, digest in places if place not in ledgers))
 
 
 def finish(trip: Trip, report: HaulReport) -> None:

@@ -7,8 +7,8 @@ from saltcart.drives import drive_of
 from saltcart.drives.drive import mount_of, refuse_other_drive
 from saltcart.errors import Refused, show
 from saltcart.progress import Progress, Tick, silent
-from saltcart.safefile import remove_if_there, sync_folder
-from saltcart.shelves.manifest import manifest_of
+from saltcart.safefile import sync_folder
+from saltcart.shelves import manifest
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, walk
 from saltcart.trips import trip as trips
 from saltcart.trips.check import CheckReport, check_opened
@@ -119,7 +119,7 @@ def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseRepo
         report.files += row.item.kind == FILE
         progress(Tick(f"release {shelf.name}", row.item.path, report.files, len(rows)))
     report.kept += [os.path.join(aside, path) for path in sorted(keep)]
-    remove_if_there(manifest_of(shelf.old))  # of the trip that brought it there
+    manifest.remove(shelf.old)  # of the trip that brought it there
     if os.path.isdir(aside):
         remove_folders(aside)
     sync_folder(os.path.dirname(aside))

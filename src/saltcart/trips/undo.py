@@ -8,7 +8,7 @@ from saltcart.errors import CannotSpell, Refused, show
 from saltcart.ledgers import Entry
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import copy_durably, digest_of, remove_if_there, sync_folder
-from saltcart.shelves.manifest import manifest_of
+from saltcart.shelves import manifest
 from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER, Item, walk
 from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
@@ -233,7 +233,7 @@ def drop(trip: Trip, number: int, shelf: Shelf, report: UndoReport, progress: Pr
         except OSError as error:
             trip.logbook.tell(f"kept {place}: {error.strerror}")
         progress(Tick(f"drop copies of {shelf.name}", row.item.path, report.dropped_files, len(rows)))
-    remove_if_there(manifest_of(shelf.new))
+    manifest.remove(shelf.new)
     if os.path.isdir(os.path.dirname(shelf.new)):
         sync_folder(os.path.dirname(shelf.new))
     if os.path.isdir(shelf.new):

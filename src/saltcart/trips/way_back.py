@@ -21,5 +21,6 @@ def way_back(name: str, cart: Cart, progress: Progress = silent) -> Draft:
             [plan.path for plan in trip.maps()],
             means=trip.waybill.means,
             cart=cart,
+            digests=trip.waybill.digests,
         )
         return draft(request, progress)

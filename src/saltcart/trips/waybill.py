@@ -13,6 +13,7 @@ import tomlkit
 from saltcart import tomlfile
 from saltcart.errors import BadFile, show
 from saltcart.safefile import replacing
+from saltcart.shelves.digests import BLAKE3, SHA256
 from saltcart.shelves.walk import FOLDER, Item, Trouble, ignore, walk
 from saltcart.spelling import Meanings, Move, Moves
 from saltcart.trips.reading import Reader
@@ -26,6 +27,7 @@ SHAPE: dict[str, Any] = {
     "draft": str,
     "maps": [str],
     "means": [str],
+    "digests": (BLAKE3, SHA256),
     "!shelf": [
         {
             "!name": str,
@@ -159,6 +161,7 @@ class Waybill:
     maps: list[str] = field(default_factory=list)
     draft: str = ""
     means: list[str] = field(default_factory=list)
+    digests: str = BLAKE3
 
     def reader(self) -> Reader:
         """What resolves entries on this trip."""
@@ -205,6 +208,8 @@ def render(waybill: Waybill, place: str) -> str:
         document.add("maps", tomlkit.item([as_toml_path(path) for path in waybill.maps]).multiline(True))
     if waybill.means:
         document.add("means", tomlkit.item(waybill.means).comment("what paths of other systems stand for here"))
+    if waybill.digests != BLAKE3:
+        document.add("digests", tomlkit.item(waybill.digests).comment("the kind of digest that copies are compared by, and the manifest holds"))
     shelves, gathered = tomlkit.aot(), tomlkit.aot()
     for shelf in waybill.shelves:
         (gathered if shelf.gathered else shelves).append(shelf_table(shelf))
@@ -297,7 +302,7 @@ def read(path: str) -> Waybill:
         LedgerLine(absolute(path, "path", row["path"]), row["map"], row.get("rewrite", True), row.get("digest"), front=row.get("front", False))
         for row in tables.get("ledger", [])
     ]
-    return Waybill(shelves, ledgers, [from_toml_path(text) for text in tables.get("maps", [])], tables.get("draft", ""), tables.get("means", []))
+    return Waybill(shelves, ledgers, [from_toml_path(text) for text in tables.get("maps", [])], tables.get("draft", ""), tables.get("means", []), tables.get("digests", BLAKE3))
 
 
 def below(waybill: str, text: str) -> str:
