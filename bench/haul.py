@@ -42,10 +42,18 @@ def reference(shelf: Path, target: Path, cold: bool) -> Run:
     return between(shelf, cold, command)
 
 
+def other_drive(folder: Path) -> Path:
+    """Make `folder`, which counts as a drive of its own: a shelf that stays on its drive would not be copied."""
+    folder.mkdir()
+    kind = subprocess.run(["findmnt", "-n", "-o", "FSTYPE", "-T", str(folder)], check=True, capture_output=True, text=True).stdout.strip()
+    (folder / ".saltcart-drive.toml").write_text(f'name = "{folder.name}"\nidentity = "bench-{folder.name}"\nfilesystem = "{kind}"\n')
+    return folder
+
+
 def haul(shelf: Path, target: Path, cold: bool, home: Path) -> Run:
     """The same shelf as a trip."""
     shutil.rmtree(home, ignore_errors=True)
-    target.mkdir()
+    other_drive(target)
     waybill = target.parent / "waybill.toml"
     waybill.unlink(missing_ok=True)
     environment = {"SALTCART_HOME": str(home), "HOME": str(home)}
@@ -79,10 +87,9 @@ def compare(name: str, shelf: Path, folder: Path, times: int = 2) -> bool:
 
 def check(shelf: Path, folder: Path) -> bool:
     """Checking a finished trip against `find` and against reading."""
-    haul_folder, home = folder / "there", folder / "home"
+    haul_folder, home = other_drive(folder / "there"), folder / "home"
     environment = {"SALTCART_HOME": str(home), "HOME": str(home)}
     shutil.rmtree(home, ignore_errors=True)
-    haul_folder.mkdir()
     subprocess.run([PROGRAM, "move", str(shelf), "--to", str(haul_folder), "--keep-entries", "--signpost", "--yes", "--quiet"], env={**os.environ, **environment}, check=True, stdout=subprocess.DEVNULL)
     find = timed(f"find '{haul_folder}' -printf '%s' > /dev/null")
     quick = show("check / find", timed([PROGRAM, "check", "--quiet"], 3, environment), find, 2)

@@ -19,6 +19,8 @@ STEPS = {
     "write_waybill": "saltcart.trips.waybill",
     "haul": "saltcart.trips.haul",
     "haul_waybill": "saltcart.trips.haul",
+    "leave_out": "saltcart.trips.choices",
+    "accept": "saltcart.trips.choices",
     "repoint": "saltcart.trips.repoint",
     "check_trip": "saltcart.trips.check",
     "check_ledgers": "saltcart.trips.check",

@@ -78,7 +78,7 @@ class Documents(WorldCase):
     def test_interrupted(self):
         self.furnish()
         child = subprocess.Popen(
-            [sys.executable, "-c", "import time, saltcart.trips.haul as h, saltcart.cli.main as m\n"
+            [sys.executable, "-c", "import time, saltcart.trips.carrier as h, saltcart.cli.main as m\n"
              "h.land = lambda *a: (print('ready', flush=True), time.sleep(30))\nraise SystemExit(m.main())", "haul", "w.toml"],
             env=self.environment, cwd=self.top, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
         ) if self.run_program("draft", *self.plan_words("-o", "w.toml")) else None  # fmt: skip

@@ -121,6 +121,17 @@ class Crash(CrashCase):
     def test_repoint(self):
         self.cut_repoint()
 
+    def test_a_program_that_opened_a_ledger_after_the_cut(self):
+        trip = self.hauled_trip()
+        for number in range(1, MOST):
+            run_until(("repoint", trip, "--yes"), self.environment, number)
+            if self.run_json("trips")["trips"][0]["state"] == "switching":
+                break
+        with open(self.ledgers[2], "rb"):
+            self.assertIn("old.m3u open", self.run_program("repoint", trip, "--yes", status=3).stderr)
+        self.run_program("repoint", trip, "--yes")
+        self.assert_all_play()
+
     def test_move_cut_off_and_typed_again(self):
         """The same command goes on, or says which command does."""
         words = ("move", *self.plan_words("--signpost", "--yes"))

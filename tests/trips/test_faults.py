@@ -79,9 +79,9 @@ class Faults(WorldCase):
     def test_a_bit_that_flips_once_is_mended_and_one_that_flips_always_is_reported(self):
         real, lies = crew.digest_file, []
 
-        def lying(path, **options):
+        def lying(path, *kind, **options):
             lies.append(path)
-            return "0" * 64 if len(lies) in self.when else real(path, **options)
+            return "0" * 64 if len(lies) in self.when else real(path, *kind, **options)
 
         self.when = {2}
         with mock.patch.object(crew, "digest_file", lying):
@@ -114,7 +114,7 @@ class Faults(WorldCase):
             real(*arguments)
             marker.rename(self.top / "marker")
 
-        with mock.patch("saltcart.trips.haul.land", pulling), mock.patch("saltcart.trips.haul.GROUP_FILES", 2):
+        with mock.patch("saltcart.trips.carrier.land", pulling), mock.patch("saltcart.trips.carrier.GROUP_FILES", 2):
             with self.assertRaisesRegex(Stopped, "not on the drive of the waybill"):
                 saltcart.haul_waybill(self.waybill)
         self.assertEqual(len(list(self.place.glob("*.wav"))), 2)
@@ -181,7 +181,7 @@ class Faults(WorldCase):
             Path(stick, "filler").write_bytes(bytes(52 << 10))
             return real(*arguments)
 
-        with mock.patch.object(copying, "flush_files", filling), mock.patch("saltcart.trips.haul.GROUP_FILES", 1):
+        with mock.patch.object(copying, "flush_files", filling), mock.patch("saltcart.trips.carrier.GROUP_FILES", 1):
             trip = self.haul_stops("No space left")
         done = self.run_program("haul", trip, status=3)
         self.assertIn("bytes free", done.stderr)

@@ -53,7 +53,7 @@ class Many(HaulCase):
         super().setUp()
         self.fill(450)
         self.draft()
-        self.enterContext(mock.patch("saltcart.trips.haul.GROUP_FILES", 60))
+        self.enterContext(mock.patch("saltcart.trips.carrier.GROUP_FILES", 60))
 
     def test_several_processes_copy_what_one_would(self):
         trip, report = saltcart.haul_waybill(self.waybill)
@@ -160,9 +160,9 @@ class Strange(HaulCase):
     def test_a_file_that_cannot_be_read_is_left_out(self):
         trip = self.stopped_trip()
         self.run_program("haul", self.waybill, "--leave-out", "3.wav", status=2)
-        self.run_program("haul", trip, "--leave-out", "3.wav")
+        self.run_program("haul", trip, "--leave-out", "[34].wav")
         self.run_program("repoint", trip, "--yes")
-        self.assertEqual((os.listdir(self.shelf), (self.place / "3.wav").exists()), (["3.wav"], False))
+        self.assertEqual((sorted(os.listdir(self.shelf)), len(os.listdir(self.place))), (["3.wav", "4.wav"], 4))
         self.run_program("undo", trip, "--yes")
         self.assertEqual(len(list(self.shelf.glob("*.wav"))), 6)
 

@@ -10,7 +10,7 @@ from saltcart.cart import load
 from saltcart.errors import UsageError, show
 
 if TYPE_CHECKING:  # the commands that only look do without
-    from saltcart.trips.haul import Pace
+    from saltcart.trips.carrier import Pace
 
 
 def add_ledgers(parser: argparse.ArgumentParser) -> None:
@@ -51,7 +51,7 @@ def add_pace(parser: argparse.ArgumentParser) -> None:
 
 def pace(options: argparse.Namespace) -> Pace:
     """The pace that was asked for, with what cart.toml says of drives."""
-    from saltcart.trips.haul import Pace
+    from saltcart.trips.carrier import Pace
 
     return Pace(options.limit, load(options.cart))
 

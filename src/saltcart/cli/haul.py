@@ -8,8 +8,9 @@ from saltcart.cli.documents import trip_document
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import UsageError, show
 from saltcart.trips.account import account
-from saltcart.trips.haul import HaulReport, haul, haul_waybill
-from saltcart.trips.trip import accept, leave_out
+from saltcart.trips.carrier import HaulReport
+from saltcart.trips.choices import accept, leave_out
+from saltcart.trips.haul import haul, haul_waybill
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -13,26 +13,23 @@ from saltcart.drives.fit import Reason, assumed_rate, state_reasons
 from saltcart.drives.known import remember
 from saltcart.drives.limits import ADVICE, HARD, obstacles, renames_of
 from saltcart.errors import CannotSpell, Refused, SaltCartError, UsageError, show
-from saltcart.ledgers import Ledger, Map, load_map, open_ledger
-from saltcart.progress import Progress, Tick, silent
+from saltcart.ledgers import Ledger, load_map, open_ledger
+from saltcart.progress import Progress, silent
 from saltcart.safefile import digest_of
-from saltcart.shelves.audio import kind_of
 from saltcart.shelves.digests import BLAKE3
-from saltcart.shelves.walk import FILE, LINK, Item
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import drafts
-from saltcart.trips import trip as trips
+from saltcart.trips.destination import moved_by, refuse_cut_off, refuse_place, writable_drive
+from saltcart.trips.errand import APART, BLOCKS, NAMES
 from saltcart.trips.fronts import Front, fronts_of
 from saltcart.trips.judge import Judge, LedgerState
 from saltcart.trips.plan import changes_for, judged, stage
-from saltcart.trips.errand import APART, BLOCKS, NAMES
-from saltcart.trips.places import allocated, landing_drive, leads_out, refuse_clashes, refuse_lack_of_room, sharing, unit_of
+from saltcart.trips.places import landing_drive, refuse_lack_of_room, sharing
 from saltcart.trips.routes import Routes
+from saltcart.trips.scout import DraftedShelf, Scout
 from saltcart.trips.signposts import leading_to, leads_home
-from saltcart.trips.survey import look_for_ledger, usual_ledgers
+from saltcart.trips.survey import usual_ledgers
 from saltcart.trips.waybill import LedgerLine, Shelf, Waybill
-
-CUT_OFF = (trips.SWITCHING, trips.UNDOING)
 
 ON_ITS_DRIVE = {
     NAMES: "stays on its drive: its files are read and get a second name at the new place; nothing is copied, and no room is needed or gained",
@@ -64,19 +61,6 @@ class Request:
     cart: Cart = field(default_factory=Cart)
     front: Sequence[str] = ()
     digests: str = BLAKE3
-
-
-@dataclass(slots=True)
-class DraftedShelf:
-    """One shelf as the draft saw it; bytes as written in it, as its drive allocates them, and as the new one will."""
-
-    shelf: Shelf
-    files: int = 0
-    bytes: int = 0
-    disk_bytes: int = 0
-    audio_files: int = 0
-    target_bytes: int = 0
-    items: list[str] = field(default_factory=list)
 
 
 @dataclass(slots=True)
@@ -144,6 +128,27 @@ def shelves_of(request: Request) -> list[Shelf]:
     if request.keep_entries and not request.signpost:
         raise UsageError("--keep-entries needs --signpost", "Without a link at the old place the entries would lead nowhere.")
     return [shelf_of(path, to, request) for path, to in zip(request.shelves, targets)]
+
+
+def shelf_of(path: str, to: str, request: Request) -> Shelf:
+    """The shelf at `path` and its new place; Refused when the one is no folder or the other cannot be."""
+    given = os.path.abspath(os.path.expanduser(path))
+    if not os.path.lexists(given):
+        raise Refused(f"There is no shelf at {show(given)}", moved_by(given) or "Check the path; if its drive is not connected, plug it in.")
+    if not os.path.isdir(given):
+        raise Refused(f"{show(given)} is not a folder, so it is no shelf", "Name the folder that holds the sounds.")
+    old = os.path.realpath(given)
+    refuse_cut_off(old)
+    if mount_of(old) == old:
+        raise Refused(f"{show(old)} is the top of a drive; a shelf is a folder on one", "Name the folders on it that hold sounds.")
+    new = os.path.join(os.path.realpath(os.path.expanduser(to)), os.path.basename(old))
+    refuse_place(old, new)
+    leave = "signpost" if request.signpost else "nothing"
+    known = request.cart.shelf(old)
+    return Shelf(
+        os.path.basename(old), old, new, drive_of(old).identity, writable_drive(new).identity, known.care if known else "own", leave,
+        tuple(request.leave_out), tuple(request.only), entries="keep" if request.keep_entries else "rewrite",
+    )  # fmt: skip
 
 
 def distinct(shelves: Sequence[Shelf], remarks: list[str]) -> list[Shelf]:
@@ -218,7 +223,7 @@ def rooms_of(drafted: Sequence[DraftedShelf], drives: dict[str, Drive]) -> list[
     return rooms
 
 
-def gather_ledgers(request: Request, waybill: Waybill, scout: "Scout", progress: Progress) -> tuple[list[DraftedLedger], list[str]]:
+def gather_ledgers(request: Request, waybill: Waybill, scout: Scout, progress: Progress) -> tuple[list[DraftedLedger], list[str]]:
     """The ledgers of the trip, tried out, and the places that were searched for them.
 
     Named ones and those inside the shelves are all taken; without named ones, those elsewhere
@@ -244,134 +249,6 @@ def gather_ledgers(request: Request, waybill: Waybill, scout: "Scout", progress:
             if one.changes or not one.line.rewrite:
                 ledgers.append(one)
     return ledgers, searched
-
-
-def shelf_of(path: str, to: str, request: Request) -> Shelf:
-    """The shelf at `path` and its new place; Refused when the one is no folder or the other cannot be."""
-    given = os.path.abspath(os.path.expanduser(path))
-    if not os.path.lexists(given):
-        raise Refused(f"There is no shelf at {show(given)}", moved_by(given) or "Check the path; if its drive is not connected, plug it in.")
-    if not os.path.isdir(given):
-        raise Refused(f"{show(given)} is not a folder, so it is no shelf", "Name the folder that holds the sounds.")
-    old = os.path.realpath(given)
-    refuse_cut_off(old)
-    if mount_of(old) == old:
-        raise Refused(f"{show(old)} is the top of a drive; a shelf is a folder on one", "Name the folders on it that hold sounds.")
-    new = os.path.join(os.path.realpath(os.path.expanduser(to)), os.path.basename(old))
-    refuse_place(old, new)
-    leave = "signpost" if request.signpost else "nothing"
-    known = request.cart.shelf(old)
-    return Shelf(
-        os.path.basename(old), old, new, drive_of(old).identity, writable_drive(new).identity, known.care if known else "own", leave,
-        tuple(request.leave_out), tuple(request.only), entries="keep" if request.keep_entries else "rewrite",
-    )  # fmt: skip
-
-
-def moved_by(place: str) -> str | None:
-    """What to type when a trip has set the shelf at `place` aside, or is cut off in the middle of it; None when there is none."""
-    for name in reversed(trips.names()):
-        with trips.opened(name) as trip:
-            for shelf in trip.waybill.shelves:
-                aside = trip.state == trips.SWITCHED and os.path.isdir(trip.aside(shelf))
-                if shelf.old == place and (aside or trip.state in CUT_OFF):
-                    return f"Trip {name} is {trip.state}. {trips.next_step(trip)}"
-    return None
-
-
-def refuse_cut_off(place: str) -> None:
-    """Raise Refused when a trip was cut off while it switched the shelf at `place`: it must end, one way or the other, first."""
-    for name in trips.names():
-        with trips.opened(name) as trip:
-            if trip.state in CUT_OFF and any(shelf.old == place for shelf in trip.waybill.shelves):
-                raise Refused(f"Trip {name} was cut off while it switched {show(place)}", trips.next_step(trip))
-
-
-def refuse_place(old: str, new: str) -> None:
-    """Raise Refused when a shelf cannot go from `old` to `new`, whatever is in it."""
-    if new == old:
-        raise Refused(f"The shelf {show(old)} is already there", "Choose another folder with --to.")
-    if tail_below(new, old) is not None:
-        raise Refused(f"{show(new)} lies inside the shelf itself", "Choose a folder outside of it with --to.")
-    if tail_below(old, new) is not None:
-        raise Refused(f"The shelf {show(old)} lies inside its new place {show(new)}", "Choose another folder with --to.")
-    place = new
-    while not os.path.lexists(place):
-        place = os.path.dirname(place)
-    if leads_home(new, old):
-        if hint := moved_by(new):
-            raise Refused(f"{show(new)} is a signpost that leads to this very shelf, whose originals are still set aside", hint)
-        return
-    if not os.path.isdir(place):
-        raise Refused(f"{show(place)} is a file, so no shelf can go there", "Choose a folder with --to.")
-
-
-def writable_drive(path: str) -> Drive:
-    """The drive that would hold `path`; Refused when nothing can be written there."""
-    drive = landing_drive(path)
-    folder = os.path.dirname(path) if os.path.islink(path) else path
-    while not os.path.isdir(folder):
-        folder = os.path.dirname(folder)
-    if drive.read_only or not os.access(folder, os.W_OK | os.X_OK):
-        why = f"the drive {show(drive.name)} is mounted read-only" if drive.read_only else "you may not write there"
-        raise Refused(f"Nothing can be written to {show(folder)}: {why}", "Choose another place, or mend the permission.")
-    return drive
-
-
-class Scout:
-    """Looks over shelves: walks each once for sizes, ledgers in it (into `found`), clashes and remarks."""
-
-    def __init__(self, waybill: Waybill, maps: Sequence[Map], progress: Progress):
-        self.waybill, self.maps, self.progress = waybill, maps, progress
-        self.found: dict[str, None] = {}
-        self.remarks: list[str] = []
-
-    def look_over(self, shelf: Shelf) -> DraftedShelf:
-        """One shelf.  Refused when a part of it cannot be read, or other files stand at its new place."""
-        one = DraftedShelf(shelf)
-        unit = unit_of(mount_of(shelf.new))
-        clashes: list[str] = []
-        occupied = os.path.isdir(shelf.new) and not leads_home(shelf.new, shelf.old)
-        for item in shelf.walk(refuse_unreadable):
-            one.items.append(item.path)
-            if item.kind == FILE:
-                count_file(one, item, unit)
-                self.progress(Tick(f"look over {shelf.name}", item.path, one.files, 0))
-            self.note(shelf, item)
-            if occupied and clash(shelf, item):
-                clashes.append(shelf.place(item.path))
-        refuse_clashes(shelf, clashes)
-        return one
-
-    def note(self, shelf: Shelf, item: Item) -> None:
-        """Take up a ledger that will travel, and a link that leads out."""
-        if item.kind == FILE and kind_of(item.path) is None:
-            look_for_ledger(os.path.join(shelf.old, item.path), self.maps, self.found, self.remarks)
-        elif item.kind == LINK and (remark := leads_out(shelf, item.path, self.waybill.link_target(item.target or ""))):
-            self.remarks.append(remark)
-
-
-def refuse_unreadable(path: str, error: OSError) -> None:
-    """Raise Refused: a shelf moves whole."""
-    raise Refused(f"{show(path)} cannot be read: {error.strerror}", "Mend its permissions; a shelf moves whole.")
-
-
-def count_file(one: DraftedShelf, item: Item, unit: int) -> None:
-    """Add one file to the sums."""
-    one.files += 1
-    one.bytes += item.size
-    one.disk_bytes += item.disk_bytes
-    one.target_bytes += allocated(item.size, unit)
-    one.audio_files += kind_of(item.path) is not None
-
-
-def clash(shelf: Shelf, item: Item) -> bool:
-    """Whether something of another kind or size stands at the new place of `item`; content is compared by the haul."""
-    place = shelf.place(item.path)
-    if not os.path.lexists(place):
-        return False
-    if item.kind == FILE:
-        return os.path.islink(place) or not os.path.isfile(place) or os.path.getsize(place) != item.size
-    return os.path.islink(place) != (item.kind == LINK)
 
 
 def try_ledger(ledger: Ledger, waybill: Waybill, judge: Judge, fronts: Sequence[Front], in_front: bool = False) -> DraftedLedger:

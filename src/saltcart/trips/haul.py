@@ -1,63 +1,26 @@
 """The haul: list, refuse early what cannot work, copy and verify.  No original and no ledger is touched."""
 
 import os
-import time
-from collections import deque
-from collections.abc import Iterator
-from contextlib import suppress
-from dataclasses import dataclass, field, replace
-from functools import partial
-from itertools import groupby
 
-from saltcart.cart import Cart
 from saltcart.drives import Drive, drive_of
 from saltcart.drives import drive as drives
-from saltcart.drives.fit import is_spinning
 from saltcart.drives.known import remember
 from saltcart.errors import Refused, Stopped, show
-from saltcart.progress import Progress, Tick, silent
-from saltcart.safefile import sync_folder
+from saltcart.progress import Progress, silent
 from saltcart.shelves import manifest
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER
 from saltcart.trips import drafts, trip as trips, waybill as waybills
-from saltcart.trips.copying import Load, Route, copy_group, land, send
-from saltcart.trips.crew import Alone, Crew, Hands, worth_a_crew
+from saltcart.trips.carrier import TO_COPY, Carrier, HaulReport, Meter, Pace
 from saltcart.trips.follow import follow_drives
 from saltcart.trips.logbook import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
-from saltcart.trips.places import landing_drive, leads_out, refuse_clashes, refuse_lack_of_room, sharing, unit_of
+from saltcart.trips.places import landing_drive, refuse_clashes, refuse_lack_of_room, sharing, unit_of
 from saltcart.trips.signposts import make_room
 from saltcart.trips.trip import HAULED, HAULING, Trip
 from saltcart.trips.waybill import Shelf
 
-GROUP_FILES = 1000
-GROUP_BYTES = 256 << 20
-# Groups that a crew copies while one before them is flushed and read back.
-AHEAD = 2
 # How what stands at a new place compares with what shall come there.
 GONE, EQUAL, OURS, CLASH = "gone", "equal", "ours", "clash"
-TO_COPY = (LISTED, PLACING, TROUBLE)
-
-
-@dataclass(slots=True)
-class HaulReport:
-    """What a haul did: files and bytes copied now, those that got a second name instead, files that were there already, remarks for a person, and where the manifests lie."""
-
-    copied_files: int = 0
-    copied_bytes: int = 0
-    named_files: int = 0
-    named_bytes: int = 0
-    there_already: int = 0
-    remarks: list[str] = field(default_factory=list)
-    manifests: list[str] = field(default_factory=list)
-
-
-@dataclass(frozen=True, slots=True)
-class Pace:
-    """How to copy: at most `limit` bytes a second, and what a person says of the drives."""
-
-    limit: int | None = None
-    cart: Cart = field(default_factory=Cart)
 
 
 def haul_waybill(path: str, pace: Pace | None = None, progress: Progress = silent) -> tuple[str, HaulReport]:
@@ -225,150 +188,6 @@ def refuse_full_drives(trip: Trip, targets: list[Drive]) -> None:
         unit = unit_of(drive.mount)
         numbers = [number for number, target in enumerate(targets) if target.identity == drive.identity and not sharing(trip.waybill.shelves[number], drive)]
         refuse_lack_of_room(drive, sum(trip.logbook.room(number, unit, *TO_COPY) for number in numbers))
-
-
-class Meter:
-    """How far the haul of a whole trip is: each byte counts half when copied and half when read back."""
-
-    def __init__(self, trip: Trip, limit: int | None, report: HaulReport, progress: Progress):
-        self.files, size = trip.logbook.totals(None, *TO_COPY)
-        self.total, self.done = 2 * size, 0
-        self.limit, self.report, self.progress = limit, report, progress
-        self.began = time.monotonic()
-
-    def tell(self, shelf: str, step: str, path: str, count: int) -> None:
-        """Report progress, and rest when it goes too fast."""
-        self.done += count
-        if self.limit:
-            time.sleep(max(0.0, self.done / self.limit - (time.monotonic() - self.began)))
-        if step == "copy":
-            self.report.copied_bytes += count
-        elif step == "share":
-            self.report.copied_bytes -= count
-            self.report.named_bytes += count
-            self.report.copied_files -= 1
-            self.report.named_files += 1
-        note = f"{self.report.copied_files + self.report.named_files:,} of {self.files:,} files, {step}"
-        self.progress(Tick("haul", f"{shelf}/{path}", self.done // 2, self.total // 2, note))
-
-
-class Carrier:
-    """Carries one shelf to its new place."""
-
-    def __init__(self, trip: Trip, number: int, shelf: Shelf, drive: Drive, pace: Pace, meter: Meter):
-        self.trip, self.log, self.number, self.shelf = trip, trip.logbook, number, shelf
-        self.drive, self.pace, self.report = drive, pace, meter.report
-        self.ahead = AHEAD if self.worth_a_crew() else 0
-        self.hands: Hands = Crew() if self.ahead else Alone()
-        ledgers = frozenset(row.place for row in self.log.ledgers())
-        self.route = Route(number, shelf, drive.mount, drive.filesystem, sharing(shelf, drive), ledgers, trip.waybill.digests, partial(meter.tell, shelf.name), self.hands)
-        self.twins = self.log.hard_links(number)
-        self.bytes = self.log.totals(number, *TO_COPY)[1]
-        self.began = time.monotonic()
-
-    def carry(self) -> None:
-        """Folders first, then files in groups, further names of files, links, and the folders' times last."""
-        self.make_folders()
-        self.copy_files()
-        self.make_twins()
-        self.make_links()
-        self.finish_folders()
-        seconds = max(time.monotonic() - self.began, 0.001)
-        self.log.tell(f"shelf {self.shelf.name}: {self.bytes:,} bytes copied and read back in {seconds:.1f} s ({self.bytes / 1e6 / seconds:.1f} MB/s)")
-
-    def worth_a_crew(self) -> bool:
-        """Whether several processes are quicker: with many files, and where no disk has to move its head between them."""
-        spinning = any(is_spinning(drive, self.pace.cart) for drive in (self.drive, drive_of(self.shelf.old)))
-        return not spinning and not self.pace.limit and worth_a_crew(*self.log.totals(self.number, *TO_COPY))
-
-    def copy_files(self) -> None:
-        """The groups one after the other; with a crew, the next is copied while one is flushed and read back."""
-        on_the_way: deque[Load] = deque()
-        try:
-            for group in self.groups():
-                drives.require(self.shelf.new_drive, self.drive.mount, f'the shelf "{self.shelf.name}"')
-                on_the_way.append(send(self.route, group))
-                if len(on_the_way) > self.ahead:
-                    land(self.route, on_the_way.popleft(), self.log)
-            while on_the_way:
-                land(self.route, on_the_way.popleft(), self.log)
-        finally:
-            self.hands.dismiss()
-            for load in on_the_way:
-                load.drop()
-
-    def groups(self) -> Iterator[list[Row]]:
-        """The files to copy, in groups small enough to repeat and large enough to flush at once."""
-        group: list[Row] = []
-        size = 0
-        for row in self.log.rows(self.number, *TO_COPY, kind=FILE):
-            if row.item.path in self.twins:
-                continue
-            group.append(row)
-            size += row.item.size
-            if len(group) >= GROUP_FILES or size >= GROUP_BYTES:
-                yield group
-                self.report.copied_files += len(group)
-                group, size = [], 0
-        if group:
-            yield group
-            self.report.copied_files += len(group)
-
-    def make_folders(self) -> None:
-        """Make every folder of the shelf, open for us until all is copied."""
-        os.makedirs(os.path.dirname(self.shelf.new) if self.shelf.gathered else self.shelf.new, exist_ok=True)
-        for row in self.log.rows(self.number, *TO_COPY, kind=FOLDER):
-            os.makedirs(self.place(row), exist_ok=True)
-
-    def finish_folders(self) -> None:
-        """Give the folders their modes and times, the deepest first, and flush them."""
-        rows = list(self.log.rows(self.number, *TO_COPY, kind=FOLDER))
-        for row in reversed(rows):
-            sync_folder(self.place(row))
-            with suppress(PermissionError):
-                os.chmod(self.place(row), row.item.mode)
-            os.utime(self.place(row), ns=(row.item.mtime_ns, row.item.mtime_ns))
-        sync_folder(os.path.dirname(self.shelf.new))
-        self.mark(rows)
-
-    def make_twins(self) -> None:
-        """Give files with several names their further names; copy them where the drive knows no hard links."""
-        for _first, rows in groupby(self.twin_rows(), key=lambda row: self.twins[row.item.path]):
-            for row in rows:
-                first = self.shelf.place(self.twins[row.item.path])
-                try:
-                    if not os.path.lexists(self.place(row)):
-                        os.link(first, self.place(row))
-                except OSError:
-                    copy_group(replace(self.route, hands=Alone()), [row], self.log)
-                    continue
-                self.log.mark(self.number, [(row.item.path, VERIFIED, digest_file(first, self.trip.waybill.digests), None, False)])
-
-    def twin_rows(self) -> list[Row]:
-        """The rows of further names that are still to be made."""
-        return [row for row in self.log.rows(self.number, *TO_COPY, kind=FILE) if row.item.path in self.twins]
-
-    def make_links(self) -> None:
-        """Make the symbolic links; one that leads out of the shelf by a relative path is remarked."""
-        rows = list(self.log.rows(self.number, *TO_COPY, kind=LINK))
-        for row in rows:
-            target = self.trip.waybill.link_target(row.item.target or "")
-            if not os.path.lexists(self.place(row)):
-                os.symlink(target, self.place(row))
-                with suppress(OSError, NotImplementedError):
-                    os.utime(self.place(row), ns=(row.item.mtime_ns, row.item.mtime_ns), follow_symlinks=False)
-            if remark := leads_out(self.shelf, row.item.path, target):
-                self.report.remarks.append(remark)
-        self.mark(rows)
-
-    def place(self, row: Row) -> str:
-        """The new place of one row."""
-        return self.shelf.place(row.item.path)
-
-    def mark(self, rows: list[Row]) -> None:
-        """Record rows as done."""
-        with self.log.together():
-            self.log.mark(self.number, [(row.item.path, VERIFIED, None, None, False) for row in rows])
 
 
 def write_manifest(trip: Trip, number: int) -> str:

@@ -43,6 +43,8 @@ def repoint(name: str, reread: bool = False, wait: bool = False, progress: Progr
     with trips.held(name) as trip:
         trip.require(HAULED, SWITCHING, SWITCHED, step="repoint")
         fresh: list[Ledger] = []
+        if trip.state == SWITCHING:
+            refuse_busy(unswitched(trip), wait, progress)
         if trip.state == HAULED:
             follow_drives(trip)
             connected(trip)
@@ -62,6 +64,12 @@ def repoint(name: str, reread: bool = False, wait: bool = False, progress: Progr
             trip.enter(SWITCHED, "repointed: ledgers rewritten, originals set aside")
         changed = sum(row.changed for row in trip.logbook.ledgers())
         return RepointReport(changed, [trip.aside(shelf) for shelf in trip.waybill.shelves if not shelf.gathered])
+
+
+def unswitched(trip: Trip) -> list[Ledger]:
+    """Of a switch that was cut off, the ledgers whose new content has not taken its place yet."""
+    waiting = {deed["path"] for _number, deed, done in trip.logbook.deeds(PLAN) if deed["do"] == "swap" and not done}
+    return [trip.open_ledger(row, row.place) for row in trip.logbook.ledgers() if row.place in waiting and os.path.exists(row.place)]
 
 
 def refuse_changes(trip: Trip) -> None:

@@ -3,9 +3,9 @@
 import os
 import secrets
 import shutil
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager, suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 from saltcart.errors import Refused, SaltCartError, UsageError, show
@@ -14,8 +14,8 @@ from saltcart.ledgers import Ledger, Map, load_map, open_ledger
 from saltcart.safefile import digest_of, short_name, sync_folder
 from saltcart.shelves.oddities import set_aside_name
 from saltcart.trips import waybill as waybills
-from saltcart.trips.logbook import ACCEPTED, TROUBLE, LedgerRow, Logbook, now
-from saltcart.trips.waybill import Shelf, Waybill, matches
+from saltcart.trips.logbook import LedgerRow, Logbook, now
+from saltcart.trips.waybill import Shelf, Waybill
 
 # The states of a trip, in order; the ones in -ing are where a crash may leave it.
 HAULING, HAULED, SWITCHING, SWITCHED = "hauling", "hauled", "switching", "switched"
@@ -117,29 +117,6 @@ def fresh_name() -> str:
         name = "".join(secrets.choice(LETTERS) for _ in range(4))
         if not name.isdigit() and not (trips_folder() / name).exists():
             return name
-
-
-def leave_out(name: str, patterns: Sequence[str]) -> None:
-    """Let things that match stay where they are after all.  UsageError without such a trip, Refused once it has switched."""
-    with held(name) as trip:
-        trip.require(HAULING, HAULED, step="leaving something out")
-        trip.replan([shelf if shelf.gathered else replace(shelf, stay=(*shelf.stay, *patterns)) for shelf in trip.waybill.shelves])
-        trip.enter(HAULING, f"left out: {', '.join(patterns)}")
-
-
-def accept(name: str, patterns: Sequence[str]) -> None:
-    """Go without files that match and could not be copied.  UsageError without such a trip or such files, Refused once it has switched."""
-    with held(name) as trip:
-        trip.require(HAULING, step="going without files")
-        failed = [(number, row) for number in range(len(trip.waybill.shelves)) for row in trip.logbook.rows(number, TROUBLE)]
-        others = [pattern for pattern in patterns if not any(matches(row.item.path, [pattern]) for _number, row in failed)]
-        if others:
-            raise UsageError(f"No file that could not be copied matches {', '.join(map(show, others))}", f"What could not: saltcart trips {name}")
-        with trip.logbook.together():
-            for number, row in failed:
-                if matches(row.item.path, patterns):
-                    trip.logbook.mark(number, [(row.item.path, ACCEPTED, None, row.why, False)])
-                    trip.logbook.tell(f"goes without, as accepted: {row.item.path}: {row.why}")
 
 
 def discard(trip: Trip) -> None:

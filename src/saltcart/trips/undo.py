@@ -109,6 +109,7 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport) -> list[switc
         return []
     today = digest_of(row.place)
     if today == row.after and row.place != row.path:
+        report.changed += row.changed
         return []  # it travelled and nobody changed it: the original comes back with its shelf
     staged = staged_name(trip, row)
     if today == row.after:

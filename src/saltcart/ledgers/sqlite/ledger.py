@@ -59,12 +59,17 @@ class SqliteLedger(Batched):
         """Path, number of plays and last-played time of each file, where the map says which columns hold them (None: unknown)."""
         with self.guarded(), reading(self.path) as (connection, _uri):
             for rule in self.plan.rules:
-                if not (rule.plays or rule.last_played):
+                if rule.separator or not (rule.plays or rule.last_played):
                     continue
-                extra = [quoted(column) if column else "NULL" for column in (rule.plays, rule.last_played)]
+                folders = {key: entry.written for key, entry in self.folders(connection, rule).items()}
+                owner = rule.folder and (rule.folder.by or rule.folder.column)
+                extra = [quoted(column) if column else "NULL" for column in (owner, rule.plays, rule.last_played)]
                 query = f"SELECT {quoted(rule.column)}, {', '.join(extra)} FROM {quoted(rule.table)} WHERE typeof({quoted(rule.column)}) = 'text'"
-                for text, plays, last in connection.execute(query):
-                    if path := rule.spelling.read(text, os.path.dirname(self.path)):
+                for text, key, plays, last in connection.execute(query):
+                    start: str | None = os.path.dirname(self.path)
+                    if rule.folder:
+                        start = rule.folder.spelling.read(str(folders.get(key, "") if rule.folder.table else key), start)
+                    if start and (path := rule.spelling.read(text, start)):
                         yield path, plays, last
 
     @contextmanager

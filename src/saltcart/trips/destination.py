@@ -1,0 +1,62 @@
+"""Whether a shelf that a person names can go where it shall."""
+
+import os
+
+from saltcart.drives import Drive
+from saltcart.errors import Refused, show
+from saltcart.spelling.moves import tail_below
+from saltcart.trips import trip as trips
+from saltcart.trips.places import landing_drive
+from saltcart.trips.signposts import leads_home
+
+CUT_OFF = (trips.SWITCHING, trips.UNDOING)
+
+
+def moved_by(place: str) -> str | None:
+    """What to type when a trip has set the shelf at `place` aside, or is cut off in the middle of it; None when there is none."""
+    for name in reversed(trips.names()):
+        with trips.opened(name) as trip:
+            for shelf in trip.waybill.shelves:
+                aside = trip.state == trips.SWITCHED and os.path.isdir(trip.aside(shelf))
+                if shelf.old == place and (aside or trip.state in CUT_OFF):
+                    return f"Trip {name} is {trip.state}. {trips.next_step(trip)}"
+    return None
+
+
+def refuse_cut_off(place: str) -> None:
+    """Raise Refused when a trip was cut off while it switched the shelf at `place`: it must end, one way or the other, first."""
+    for name in trips.names():
+        with trips.opened(name) as trip:
+            if trip.state in CUT_OFF and any(shelf.old == place for shelf in trip.waybill.shelves):
+                raise Refused(f"Trip {name} was cut off while it switched {show(place)}", trips.next_step(trip))
+
+
+def refuse_place(old: str, new: str) -> None:
+    """Raise Refused when a shelf cannot go from `old` to `new`, whatever is in it."""
+    if new == old:
+        raise Refused(f"The shelf {show(old)} is already there", "Choose another folder with --to.")
+    if tail_below(new, old) is not None:
+        raise Refused(f"{show(new)} lies inside the shelf itself", "Choose a folder outside of it with --to.")
+    if tail_below(old, new) is not None:
+        raise Refused(f"The shelf {show(old)} lies inside its new place {show(new)}", "Choose another folder with --to.")
+    place = new
+    while not os.path.lexists(place):
+        place = os.path.dirname(place)
+    if leads_home(new, old):
+        if hint := moved_by(new):
+            raise Refused(f"{show(new)} is a signpost that leads to this very shelf, whose originals are still set aside", hint)
+        return
+    if not os.path.isdir(place):
+        raise Refused(f"{show(place)} is a file, so no shelf can go there", "Choose a folder with --to.")
+
+
+def writable_drive(path: str) -> Drive:
+    """The drive that would hold `path`; Refused when nothing can be written there."""
+    drive = landing_drive(path)
+    folder = os.path.dirname(path) if os.path.islink(path) else path
+    while not os.path.isdir(folder):
+        folder = os.path.dirname(folder)
+    if drive.read_only or not os.access(folder, os.W_OK | os.X_OK):
+        why = f"the drive {show(drive.name)} is mounted read-only" if drive.read_only else "you may not write there"
+        raise Refused(f"Nothing can be written to {show(folder)}: {why}", "Choose another place, or mend the permission.")
+    return drive

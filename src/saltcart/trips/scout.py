@@ -1,0 +1,86 @@
+"""Looking a shelf over before a trip: what it holds and weighs, ledgers in it, and what stands in its way."""
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from saltcart.drives.drive import mount_of
+from saltcart.errors import Refused, show
+from saltcart.ledgers import Map
+from saltcart.progress import Progress, Tick
+from saltcart.shelves.audio import kind_of
+from saltcart.shelves.walk import FILE, LINK, Item
+from saltcart.trips.places import allocated, leads_out, refuse_clashes, unit_of
+from saltcart.trips.signposts import leads_home
+from saltcart.trips.survey import look_for_ledger
+from saltcart.trips.waybill import Shelf, Waybill
+
+
+@dataclass(slots=True)
+class DraftedShelf:
+    """One shelf as the draft saw it; bytes as written in it, as its drive allocates them, and as the new one will."""
+
+    shelf: Shelf
+    files: int = 0
+    bytes: int = 0
+    disk_bytes: int = 0
+    audio_files: int = 0
+    target_bytes: int = 0
+    items: list[str] = field(default_factory=list)
+
+
+class Scout:
+    """Looks over shelves: walks each once for sizes, ledgers in it (into `found`), clashes and remarks."""
+
+    def __init__(self, waybill: Waybill, maps: Sequence[Map], progress: Progress):
+        self.waybill, self.maps, self.progress = waybill, maps, progress
+        self.found: dict[str, None] = {}
+        self.remarks: list[str] = []
+
+    def look_over(self, shelf: Shelf) -> DraftedShelf:
+        """One shelf.  Refused when a part of it cannot be read, or other files stand at its new place."""
+        one = DraftedShelf(shelf)
+        unit = unit_of(mount_of(shelf.new))
+        clashes: list[str] = []
+        occupied = os.path.isdir(shelf.new) and not leads_home(shelf.new, shelf.old)
+        for item in shelf.walk(refuse_unreadable):
+            one.items.append(item.path)
+            if item.kind == FILE:
+                count_file(one, item, unit)
+                self.progress(Tick(f"look over {shelf.name}", item.path, one.files, 0))
+            self.note(shelf, item)
+            if occupied and clash(shelf, item):
+                clashes.append(shelf.place(item.path))
+        refuse_clashes(shelf, clashes)
+        return one
+
+    def note(self, shelf: Shelf, item: Item) -> None:
+        """Take up a ledger that will travel, and a link that leads out."""
+        if item.kind == FILE and kind_of(item.path) is None:
+            look_for_ledger(os.path.join(shelf.old, item.path), self.maps, self.found, self.remarks)
+        elif item.kind == LINK and (remark := leads_out(shelf, item.path, self.waybill.link_target(item.target or ""))):
+            self.remarks.append(remark)
+
+
+def refuse_unreadable(path: str, error: OSError) -> None:
+    """Raise Refused: a shelf moves whole."""
+    raise Refused(f"{show(path)} cannot be read: {error.strerror}", "Mend its permissions; a shelf moves whole.")
+
+
+def count_file(one: DraftedShelf, item: Item, unit: int) -> None:
+    """Add one file to the sums."""
+    one.files += 1
+    one.bytes += item.size
+    one.disk_bytes += item.disk_bytes
+    one.target_bytes += allocated(item.size, unit)
+    one.audio_files += kind_of(item.path) is not None
+
+
+def clash(shelf: Shelf, item: Item) -> bool:
+    """Whether something of another kind or size stands at the new place of `item`; content is compared by the haul."""
+    place = shelf.place(item.path)
+    if not os.path.lexists(place):
+        return False
+    if item.kind == FILE:
+        return os.path.islink(place) or not os.path.isfile(place) or os.path.getsize(place) != item.size
+    return os.path.islink(place) != (item.kind == LINK)
