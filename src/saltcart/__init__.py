@@ -16,7 +16,7 @@ STEPS = {
     "load_cart": "saltcart.cart",
     "Request": "saltcart.trips.draft",
     "draft": "saltcart.trips.draft",
-    "write_waybill": "saltcart.trips.waybill",
+    "write_waybill": "saltcart.trips.waybill_text",
     "haul": "saltcart.trips.haul",
     "haul_waybill": "saltcart.trips.haul",
     "leave_out": "saltcart.trips.choices",

@@ -9,7 +9,7 @@ from saltcart.cli.documents import draft_document
 from saltcart.cli.drives import duration
 from saltcart.cli.screen import Screen, place, size
 from saltcart.errors import Refused, show
-from saltcart.trips import waybill as waybills
+from saltcart.trips import waybill as waybills, waybill_text
 from saltcart.trips.draft import Draft, DraftedLedger, Request, draft
 
 
@@ -37,7 +37,7 @@ def run(options: argparse.Namespace) -> int:
     with screen.watch() as watch:
         plan = draft(request(options), watch)
     try:
-        waybills.write(plan.waybill, path)
+        waybill_text.write(plan.waybill, path)
     except OSError as error:
         raise Refused(f"The waybill cannot be written to {place(path)}: {error.strerror}", "Choose another name with --output.") from error
     show_draft(screen, plan)

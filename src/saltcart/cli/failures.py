@@ -4,7 +4,6 @@ import argparse
 import json
 import os
 import sys
-import traceback
 
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home
@@ -40,6 +39,8 @@ def cut_off() -> int:
 
 def unforeseen(error: Exception, options: argparse.Namespace) -> int:
     """Keep the traceback for whoever mends this, and say where it is."""
+    import traceback
+
     folder = home()
     try:
         folder.mkdir(parents=True, exist_ok=True)

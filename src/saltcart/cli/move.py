@@ -13,7 +13,7 @@ from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
 from saltcart.home import home
 from saltcart.safefile import short_name
-from saltcart.trips import waybill as waybills
+from saltcart.trips import waybill_text
 from saltcart.trips.account import TripAccount, account
 from saltcart.trips.check import CheckReport, check_trip
 from saltcart.trips.draft import Draft, draft
@@ -64,8 +64,8 @@ def keep_waybill(plan: Draft) -> str:
     """
     folder = home() / "waybills"
     folder.mkdir(parents=True, exist_ok=True)
-    path = os.path.join(folder, f"{short_name(waybills.render(plan.waybill, ''))}.toml")
-    waybills.write(plan.waybill, path)
+    path = os.path.join(folder, f"{short_name(waybill_text.render(plan.waybill, ''))}.toml")
+    waybill_text.write(plan.waybill, path)
     return path
 
 

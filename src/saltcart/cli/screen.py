@@ -8,26 +8,22 @@ import os
 import sys
 import time
 from collections.abc import Sequence
+from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
-from rich.box import SIMPLE_HEAD
-from rich.console import Console
 from rich.filesize import decimal
-from rich.table import Table
-from rich.text import Text
-
-if TYPE_CHECKING:
-    from rich.progress import Progress
 
 from saltcart.errors import show
 from saltcart.progress import Tick
 from saltcart.spelling.moves import tail_below
 
-STEADY = 60.0  # seconds over which the rate is taken, so that the time left does not jump
+if TYPE_CHECKING:  # a document needs none of it, and it takes longer to load than most commands to run
+    from rich.console import Console
+    from rich.progress import Progress
+
 PATIENCE = 2.0  # seconds before a bar shows
 PLAIN_EVERY = 10.0  # seconds between plain lines where there is no terminal
 WIDTH_ELSEWHERE = 132  # columns when standard output is no terminal
-STYLES = {"found": "green", "missing": "red", "offline": "yellow", "altered": "red", "unreadable": "red", "unclear": "yellow"}
 
 
 def size(count: int) -> str:
@@ -49,58 +45,57 @@ def many(count: int, one: str, more: str) -> str:
     return f"{count:,} {one if count == 1 else more}"
 
 
-def cell(column: str, content: str | int) -> Text:
-    """One cell of a table: verdicts in their colours, noughts dim."""
-    if isinstance(content, str):
-        return Text(content, style=STYLES.get(content, ""))
-    return Text(f"{content:,}", style=STYLES.get(column.removeprefix(">").lower(), "") if content else "dim")
-
-
 class Screen:
     """Where one command shows what it did.  With --json only the document goes to standard output."""
 
     def __init__(self, options: argparse.Namespace):
         self.json = options.json
         self.quiet = options.quiet
-        width = None if sys.stdout.isatty() else WIDTH_ELSEWHERE
-        self.out = Console(highlight=False, markup=False, emoji=False, width=width)
-        self.err = Console(stderr=True, highlight=False, markup=False, emoji=False, soft_wrap=True)
+
+    @cached_property
+    def out(self) -> Console:
+        """Standard output."""
+        from saltcart.cli import pretty
+
+        return pretty.console(None if sys.stdout.isatty() else WIDTH_ELSEWHERE)
+
+    @cached_property
+    def err(self) -> Console:
+        """Standard error."""
+        from saltcart.cli import pretty
+
+        return pretty.error_console()
 
     def say(self, text: str = "", style: str = "") -> None:
         """A line for a person."""
         if not (self.json or self.quiet):
-            self.out.print(Text(text, style=style), soft_wrap=True)
+            from saltcart.cli import pretty
+
+            self.out.print(pretty.line(text, style), soft_wrap=True)
 
     def remark(self, text: str) -> None:
         """Something worth knowing that is no failure."""
         if not self.quiet:
+            from saltcart.cli import pretty
+
             console = self.err if self.json else self.out
-            console.print(Text.assemble(("  ! ", "yellow"), text), soft_wrap=True)
+            console.print(pretty.remark(text), soft_wrap=True)
 
     def table(self, title: str, columns: Sequence[str], rows: Sequence[Sequence[Any]]) -> None:
         """A table; a column whose name begins with `>` is for numbers.  The first column is not broken into lines."""
-        if self.json or self.quiet or not rows:
-            return
-        table = Table(title=title, title_justify="left", title_style="bold", box=SIMPLE_HEAD, pad_edge=False, show_edge=False)
-        for number, name in enumerate(columns):
-            figure = name.startswith(">")
-            table.add_column(name.removeprefix(">"), justify="right" if figure else "left", overflow="fold", no_wrap=figure or number == 0)
-        for row in rows:
-            table.add_row(*map(cell, columns, row))
-        self.out.print(table)
-        self.out.print()
+        if not (self.json or self.quiet) and rows:
+            from saltcart.cli import pretty
+
+            self.out.print(pretty.table(title, columns, rows))
+            self.out.print()
 
     def facts(self, rows: Sequence[tuple[str, str]]) -> None:
         """Pairs of name and value, in two columns."""
-        if self.json or self.quiet:
-            return
-        table = Table(show_header=False, box=None, pad_edge=False, padding=(0, 2, 0, 0))
-        table.add_column(no_wrap=True, style="bold")
-        table.add_column(overflow="fold")
-        for name, value in rows:
-            table.add_row(Text(name), Text(value))
-        self.out.print(table)
-        self.out.print()
+        if not (self.json or self.quiet):
+            from saltcart.cli import pretty
+
+            self.out.print(pretty.facts(rows))
+            self.out.print()
 
     def document(self, content: dict[str, Any]) -> None:
         """The one JSON document of the command, when asked for."""
@@ -117,7 +112,9 @@ class Screen:
             return True
         if not sys.stdin.isatty():
             return False
-        self.err.print(Text(f"{question} [y/N] ", style="bold"), end="")
+        from saltcart.cli import pretty
+
+        self.err.print(pretty.line(f"{question} [y/N] ", "bold"), end="")
         return sys.stdin.readline().strip().lower() in ("y", "yes")
 
 
@@ -153,11 +150,10 @@ class Watch:
 
     def draw(self, tick: Tick) -> None:
         """Move the bar of the present step, a new one for each step."""
-        from rich.progress import BarColumn, DownloadColumn, Progress, TextColumn, TimeRemainingColumn, TransferSpeedColumn
-
         if self.bar is None:
-            columns = (TextColumn("{task.description}"), BarColumn(), DownloadColumn(), TransferSpeedColumn(), TimeRemainingColumn())
-            self.bar = Progress(*columns, console=self.screen.err, transient=True, speed_estimate_period=STEADY)
+            from saltcart.cli import pretty
+
+            self.bar = pretty.bar(self.screen.err)
             self.bar.start()
         if tick.step != self.step:
             self.step = tick.step

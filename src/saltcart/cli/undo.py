@@ -9,7 +9,7 @@ from saltcart.cli.documents import draft_document, trip_document
 from saltcart.cli.draft import show_draft
 from saltcart.cli.screen import Screen, place, size
 from saltcart.errors import Refused, show
-from saltcart.trips import waybill as waybills
+from saltcart.trips import waybill_text
 from saltcart.trips.account import account
 from saltcart.trips.trip import HAULED, HAULING, RELEASED, SWITCHED, SWITCHING, UNDOING
 from saltcart.trips.undo import undo
@@ -57,7 +57,7 @@ def draft_back(screen: Screen, name: str, options: argparse.Namespace) -> int:
         raise Refused(f"There is a waybill at {place(path)} already", f"Use it: saltcart haul {show(os.path.relpath(path))}   or remove it.")
     with screen.watch() as watch:
         plan = way_back(name, load(options.cart), watch)
-    waybills.write(plan.waybill, path)
+    waybill_text.write(plan.waybill, path)
     show_draft(screen, plan)
     screen.say(f"Trip {name} is released, so its originals are gone; the copies can travel back. Nothing has moved yet.")
     screen.say(f"Waybill written: {place(path)}. Next: saltcart haul {show(os.path.relpath(path))}")

@@ -7,7 +7,7 @@ from types import ModuleType
 
 from saltcart.errors import BadLedger, Refused, show
 from saltcart.ledgers.base import Entry, Ledger
-from saltcart.ledgers.containers import chunks, json, lines, plist, xml
+from saltcart.ledgers.containers import chunks, json, lines, xml
 from saltcart.ledgers.formats import cue, dawproject, jspf, m3u, pls, sfz, turtle, xspf
 from saltcart.ledgers.maps import Map, load_map
 from saltcart.ledgers.spans import Shape, SpanFinder, TextLedger
@@ -35,11 +35,14 @@ def head_of(path: str) -> bytes:
 
 def finder_of(plan: Map) -> SpanFinder:
     """The function from bytes to spans for a map over anything but a database."""
+    if plan.container == "plist":
+        from saltcart.ledgers.containers import plist  # the one that is seldom met and takes long to load
+
+        return partial(plist.spans, rules=plan.places)
     finders: dict[str, Callable[..., object]] = {
         "xml": partial(xml.spans, rules=plan.places),
         "json": partial(json.spans, rules=plan.places),
         "text": partial(lines.pattern_spans, rules=plan.places),
-        "plist": partial(plist.spans, rules=plan.places),
         "chunks": partial(chunks.spans, rules=plan.places, encoding=plan.encoding),
     }
     return finders.get(plan.container) or partial(lines.spans, plan.container, rules=plan.places)
@@ -50,7 +53,11 @@ def shape_of(plan: Map) -> Shape | None:
     if plan.container == "chunks":
         holders = chunks.holders_of(plan.places)
         return Shape(partial(chunks.splice, holders=holders), partial(chunks.rest, holders=holders))
-    return Shape(plist.splice, plist.rest) if plan.container == "plist" else None
+    if plan.container == "plist":
+        from saltcart.ledgers.containers import plist
+
+        return Shape(plist.splice, plist.rest)
+    return None
 
 
 def joint_of(plan: Map) -> bytes | None:

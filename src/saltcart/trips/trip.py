@@ -1,7 +1,6 @@
 """One trip on disk: its folder, its waybill, its logbook and its state."""
 
 import os
-import secrets
 import shutil
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager, suppress
@@ -64,8 +63,10 @@ class Trip:
 
     def replan(self, shelves: list[Shelf]) -> None:
         """Change what the trip's own copy of the waybill says of its shelves."""
+        from saltcart.trips import waybill_text  # seldom, and it takes long to load
+
         self.waybill.shelves = shelves
-        waybills.write(self.waybill, os.path.join(self.folder, "waybill.toml"))
+        waybill_text.write(self.waybill, os.path.join(self.folder, "waybill.toml"))
 
     def require(self, *states: str, step: str) -> None:
         """Raise Refused unless the trip is in one of `states`."""
@@ -113,6 +114,8 @@ def create(waybill_path: str) -> str:
 
 def fresh_name() -> str:
     """A short id that no trip has."""
+    import secrets  # brings in much that no other step needs
+
     while True:
         name = "".join(secrets.choice(LETTERS) for _ in range(4))
         if not name.isdigit() and not (trips_folder() / name).exists():

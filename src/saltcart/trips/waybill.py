@@ -8,11 +8,8 @@ from functools import partial
 from typing import Any
 from urllib.parse import quote, unquote_to_bytes
 
-import tomlkit
-
 from saltcart import tomlfile
 from saltcart.errors import BadFile, show
-from saltcart.safefile import replacing
 from saltcart.shelves.digests import BLAKE3, SHA256
 from saltcart.shelves.walk import FOLDER, Item, Trouble, ignore, walk
 from saltcart.spelling import Meanings, Move, Moves
@@ -46,11 +43,6 @@ SHAPE: dict[str, Any] = {
     "gather": [{"!from": str, "!to": str, "!from_drive": str, "!to_drive": str}],
     "ledger": [{"!path": str, "!map": str, "rewrite": bool, "front": bool, "digest": str}],
 }
-HEAD = """\
-Salt Cart waybill: what one trip will do. Read it, change what you like, then:
-    saltcart haul {place}
-Nothing has been touched yet. A path that is not valid text stands here as a file: URI.
-"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -194,82 +186,6 @@ def from_toml_path(text: str) -> str:
     if text.startswith("file://"):
         return os.fsdecode(unquote_to_bytes(text.removeprefix("file://")))
     return os.path.expanduser(text)
-
-
-def render(waybill: Waybill, place: str) -> str:
-    """The waybill as commented TOML; `place` is the name it will have, for the hint at its top."""
-    document = tomlkit.document()
-    for line in HEAD.format(place=show(place)).splitlines():
-        document.add(tomlkit.comment(line))
-    document.add("format", tomlkit.item(FORMAT))
-    if waybill.draft:
-        document.add("draft", tomlkit.item(waybill.draft).comment("the list of files seen then, kept by Salt Cart"))
-    if waybill.maps:
-        document.add("maps", tomlkit.item([as_toml_path(path) for path in waybill.maps]).multiline(True))
-    if waybill.means:
-        document.add("means", tomlkit.item(waybill.means).comment("what paths of other systems stand for here"))
-    if waybill.digests != BLAKE3:
-        document.add("digests", tomlkit.item(waybill.digests).comment("the kind of digest that copies are compared by, and the manifest holds"))
-    shelves, gathered = tomlkit.aot(), tomlkit.aot()
-    for shelf in waybill.shelves:
-        (gathered if shelf.gathered else shelves).append(shelf_table(shelf))
-    document.add("shelf", shelves)
-    if gathered:
-        document.add("gather", gathered)
-    if waybill.ledgers:
-        ledgers = tomlkit.aot()
-        for ledger in waybill.ledgers:
-            ledgers.append(ledger_table(ledger))
-        document.add("ledger", ledgers)
-    return tomlkit.dumps(document)
-
-
-def shelf_table(shelf: Shelf) -> tomlkit.items.Table:
-    """One [[shelf]] or [[gather]] table."""
-    table = tomlkit.table()
-    if not shelf.gathered:
-        table.add("name", shelf.name.encode("utf-8", "surrogateescape").decode("utf-8", "replace"))
-    table.add("from", as_toml_path(shelf.old))
-    table.add("to", as_toml_path(shelf.new))
-    table.add("from_drive", shelf.old_drive)
-    table.add("to_drive", shelf.new_drive)
-    if shelf.gathered:
-        return table
-    table.add("care", tomlkit.item(shelf.care).comment('"own": cannot be had again; "replaceable": its maker offers it'))
-    table.add("leave", tomlkit.item(shelf.leave).comment('left at the old place: "nothing", or "signpost" (a link to the new place)'))
-    table.add("entries", tomlkit.item(shelf.entries).comment('"rewrite": ledgers name the new place; "keep": they go on through the signpost'))
-    for key, patterns, word in (("stay", shelf.stay, "does not travel and stays where it is"), ("only", shelf.only, "nothing else travels")):
-        if patterns or key == "stay":
-            table.add(key, tomlkit.item([as_toml_path(pattern) for pattern in patterns]).comment(f'patterns such as "*.ini" or "Old Packs/*": {word}'))
-    if shelf.renames:
-        renames = tomlkit.aot()
-        for old, new in shelf.renames:
-            row = tomlkit.table()
-            row.add("from", as_toml_path(old))
-            row.add("to", as_toml_path(new))
-            renames.append(row)
-        table.add("rename", renames)
-    return table
-
-
-def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
-    """One [[ledger]] table."""
-    table = tomlkit.table()
-    table.add("path", as_toml_path(line.path))
-    table.add("map", line.map_name)
-    rewrite = tomlkit.item(line.rewrite)
-    table.add("rewrite", rewrite.comment(" ".join(show(line.why).split())) if line.why else rewrite)
-    if line.front:
-        table.add("front", tomlkit.item(True).comment("new content folders come in front of the old ones, which stay"))
-    if line.digest:
-        table.add("digest", line.digest)
-    return table
-
-
-def write(waybill: Waybill, path: str) -> None:
-    """Write the waybill to `path`, whole or not at all."""
-    with replacing(path) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
-        stream.write(render(waybill, path))
 
 
 def read(path: str) -> Waybill:

@@ -1,0 +1,71 @@
+"""How lines, tables and bars look.  Loaded when a person is to see something, for it takes its time."""
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+from rich.box import SIMPLE_HEAD
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+if TYPE_CHECKING:
+    from rich.progress import Progress
+
+STEADY = 60.0  # seconds over which the rate is taken, so that the time left does not jump
+STYLES = {"found": "green", "missing": "red", "offline": "yellow", "altered": "red", "unreadable": "red", "unclear": "yellow"}
+
+
+def console(width: int | None) -> Console:
+    """Standard output, `width` columns wide, or as wide as the terminal."""
+    return Console(highlight=False, markup=False, emoji=False, width=width)
+
+
+def error_console() -> Console:
+    """Standard error."""
+    return Console(stderr=True, highlight=False, markup=False, emoji=False, soft_wrap=True)
+
+
+def line(text: str, style: str) -> Text:
+    """A line."""
+    return Text(text, style=style)
+
+
+def remark(text: str) -> Text:
+    """Something worth knowing."""
+    return Text.assemble(("  ! ", "yellow"), text)
+
+
+def cell(column: str, content: str | int) -> Text:
+    """One cell of a table: verdicts in their colours, noughts dim."""
+    if isinstance(content, str):
+        return Text(content, style=STYLES.get(content, ""))
+    return Text(f"{content:,}", style=STYLES.get(column.removeprefix(">").lower(), "") if content else "dim")
+
+
+def table(title: str, columns: Sequence[str], rows: Sequence[Sequence[Any]]) -> Table:
+    """See Screen.table."""
+    made = Table(title=title, title_justify="left", title_style="bold", box=SIMPLE_HEAD, pad_edge=False, show_edge=False)
+    for number, name in enumerate(columns):
+        figure = name.startswith(">")
+        made.add_column(name.removeprefix(">"), justify="right" if figure else "left", overflow="fold", no_wrap=figure or number == 0)
+    for row in rows:
+        made.add_row(*map(cell, columns, row))
+    return made
+
+
+def facts(rows: Sequence[tuple[str, str]]) -> Table:
+    """See Screen.facts."""
+    made = Table(show_header=False, box=None, pad_edge=False, padding=(0, 2, 0, 0))
+    made.add_column(no_wrap=True, style="bold")
+    made.add_column(overflow="fold")
+    for name, value in rows:
+        made.add_row(Text(name), Text(value))
+    return made
+
+
+def bar(where: Console) -> "Progress":
+    """A bar with rate and time left."""
+    from rich.progress import BarColumn, DownloadColumn, Progress, TextColumn, TimeRemainingColumn, TransferSpeedColumn
+
+    columns = (TextColumn("{task.description}"), BarColumn(), DownloadColumn(), TransferSpeedColumn(), TimeRemainingColumn())
+    return Progress(*columns, console=where, transient=True, speed_estimate_period=STEADY)
