@@ -70,7 +70,8 @@ def show_draft(screen: Screen, plan: Draft) -> None:
         ("Drive", ">Free now", ">After the haul", ">After release"),
         [(show(room.drive.name), size(room.before), size(max(0, room.hauled)), size(max(0, room.released))) for room in plan.rooms],
     )
-    screen.say(f"The haul should take about {duration(plan.seconds)}, every byte read back from the new drive.")
+    away = any(one.shelf.old_drive != one.shelf.new_drive for one in plan.shelves)
+    screen.say(f"The haul should take about {duration(plan.seconds)}, every byte {'read back from the new drive' if away else 'read'}.")
     if plan.searched:
         screen.say(f"Searched for ledgers: {', '.join(map(place, plan.searched))}. Not searched: everything else; name others with --ledger.")
     for remark in plan.remarks:
