@@ -254,6 +254,35 @@ class Databases(MapCase):
             Routes(Moves([Move(f"{self.folder}/Two/b.wav", "/lighter/b.wav")])).changes(ledger, self.folder, self.folder)
 
 
+    def test_new_folders_come_in_front_as_each_list_writes_its_own(self):
+        wider = '{"a": {"folders": ["/keel"]}, "b": {"folders": ["/else"]}}'
+        for container, at, before, after in [
+            ("json", "*/folders/*", wider, wider.replace('"/keel"', '"/new", "/keel"')),
+            ("json", "f/*", '{"f": [\n"/keel",\n"/else"]}', '{"f": [\n"/new",\n"/keel",\n"/else"]}'),
+            ("json", "f", '{"f": "/keel"}', None),
+            ("toml", "f/*", "f = ['/keel']", None),
+            ("toml", "f/*", 'f = ["/else", "/keel"]', 'f = ["/else", "/new", "/keel"]'),
+            ("xml", "s/f", "<s>\n <f>/keel</f>\n <f>/else</f></s>", "<s>\n <f>/new</f>\n <f>/keel</f>\n <f>/else</f></s>"),
+            ("xml", "s/f", "<s><f>/keel</f></s>", "<s><f>/new</f><f>/keel</f></s>"),
+            ("xml", "s/@f", "<s f='/keel'/>", None),
+            ("ini", "s/f", "[s]\nf=/keel\nx=1\n", "[s]\nf=/new\nf=/keel\nx=1\n"),
+            ("ini", 's/f"\nseparator = ";', "[s]\nf = /else; /keel\n", "[s]\nf = /else; /new; /keel\n"),
+            ("csv", "f", "f\n/keel\n", None),
+        ]:
+            with self.subTest(before):
+                path, plan = os.path.join(self.folder, "list.x"), Path(self.folder, "list.toml")
+                Path(path).write_text(before)
+                plan.write_text(f'name = "list"\ncontainer = "{container}"\n[recognise]\nsuffix = [".x"]\n[[entries]]\nat = "{at}"\nnames = "folder"\n')
+                ledger = open_ledger(path, [load_map(str(plan))])
+                key = next(entry.key for entry in ledger.entries() if entry.written == "/keel")
+                if after is None:
+                    with self.assertRaises(CannotSpell):
+                        ledger.rewrite(self.target, {}, fronts={key: ["/new"]})
+                    continue
+                ledger.rewrite(self.target, {}, fronts={key: ["/new"]})
+                self.assertEqual(Path(self.target).read_text(), after)
+
+
 class Hostile(MapCase):
     def refused(self, name, data, words):
         """The sample's map refuses this content with these words, soon."""

@@ -61,11 +61,13 @@ def shape_of(plan: Map) -> Shape | None:
 
 
 def joint_of(plan: Map) -> bytes | None:
-    """What usually stands between the parts of a list in such a file."""
-    separators = {at.separator for at in plan.places if at.separator}
-    if separators:
-        return separators.pop().encode()
-    return b'", "' if plan.container in ("json", "toml") else None
+    """What usually stands between the folders of a list in such a file, if it has one."""
+    rule = next((at for at in plan.places if at.names == "folder"), None)
+    name = rule.at.rpartition("/")[2] if rule else "@"
+    if rule and rule.separator:
+        return rule.separator.encode()
+    usual = {"json": '", "', "toml": '", "', "plist": "</string><string>", "xml": f"</{name}><{name}>", "ini": f"\n{name}="}.get(plan.container)
+    return usual.encode() if usual and not name.startswith("@") else None
 
 
 def mapped(path: str, plan: Map) -> Ledger:

@@ -57,8 +57,6 @@ class Span(NamedTuple):
     base: int | None = None
 
 
-
-
 class Kind(NamedTuple):
     """What many spans share: see Span."""
 
@@ -203,13 +201,11 @@ class TextLedger(Batched):
         raise CannotSpell(f"{show(self.path)}: no folder can be added to its list", REMEDY_FRONT)
 
     def joint(self, spans: Spans, number: int) -> bytes:
-        """What stands between the parts of a list, seen at a neighbour of one, else as is usual there."""
-        for near in (number, number - 1):
-            if 0 <= near < len(spans.kinds) - 1 and spans.kinds[near] == spans.kinds[near + 1]:
-                return spans.outside[near + 1]
+        """What stands between the parts of a list: as is usual in such a file, with the blanks that stand there at a neighbour."""
         if self.usual_joint is None:
-            raise CannotSpell(f"{show(self.path)} lists one folder, so it cannot be seen how it parts several", REMEDY_FRONT)
-        return self.usual_joint
+            raise CannotSpell(f"{show(self.path)}: nobody knows what stands between the folders of its list", REMEDY_FRONT)
+        beside = (spans.outside[near] for near in (number + 1, number) if 0 < near < len(spans.inside))
+        return next((joint for joint in beside if b"".join(joint.split()) == b"".join(self.usual_joint.split())), self.usual_joint)
 
     def proven(self, spans: Spans, texts: Sequence[bytes], result: bytes) -> bool:
         """Whether `result`, read anew, has the same spans with the wanted `texts` in them and the same everywhere else."""
