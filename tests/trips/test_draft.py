@@ -8,7 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from saltcart.shelves.walk import FILE, FOLDER, Item
-from saltcart.trips.waybill import Shelf, Waybill, matches, read, write
+from saltcart.trips.waybill import Shelf, Waybill, matches, read
+from saltcart.trips.waybill_text import write
 from tests.world import PLAYER_MAP, WorldCase, cells, tree, wav
 
 

@@ -11,7 +11,7 @@ from saltcart.errors import Refused, show
 from saltcart.ledgers import Map, load_map, recognised
 from saltcart.safefile import digest_of, replacing
 from saltcart.spelling.moves import tail_below
-from saltcart.trips import waybill as waybills
+from saltcart.trips import waybill as waybills, waybill_text
 from saltcart.trips.tidy import EMPTY, STRAY, Find
 from saltcart.trips.waybill import LedgerLine, Shelf, Waybill
 
@@ -72,7 +72,7 @@ def gather(document: tomlkit.TOMLDocument, plan: Waybill, find: Find, ledgers: S
         new = free_name(os.path.join(folder, os.path.basename(path)), taken)
         clashes += os.path.basename(new) != os.path.basename(path)
         one = Shelf(os.path.basename(new), path, new, drive_of(path).identity, shelf.new_drive, gathered=True)
-        tables.append(waybills.shelf_table(one))
+        tables.append(waybill_text.shelf_table(one))
         plan.shelves.append(one)
         taken.add(new)
     add_ledgers(document, plan, ledgers)
@@ -102,5 +102,5 @@ def add_ledgers(document: tomlkit.TOMLDocument, plan: Waybill, ledgers: Sequence
         ledger = recognised(path, maps) if path not in known else None
         if ledger:
             line = LedgerLine(path, ledger.map_name, True, digest_of(path))
-            tables.append(waybills.ledger_table(line))
+            tables.append(waybill_text.ledger_table(line))
             plan.ledgers.append(line)

@@ -6,7 +6,7 @@ this takes it to be is left to the reader of tags in `xml`.
 """
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from itertools import repeat
 from operator import add
 from xml.parsers import expat
@@ -48,7 +48,7 @@ def spans(data: bytes, rule_for: Matcher) -> Spans | None:
     rule = rule_for(b"/".join([*path, name]).decode()) if path else None
     if rule is None or not spoken_for(body, name, 2 * len(texts)) or not all(texts) or list(map(bytes.strip, texts)) != texts:
         return None
-    if len(path) > DEEPEST or any(after(stretch, path) != path for stretch in set(between[1:-1])):
+    if len(path) > DEEPEST or any(after(outline, path) != path for outline in outlines(set(between[1:-1]))):
         return None
     begin, end = b"<%b>" % name, b"</%b>" % name
     outside = list(map(add, map(end.__add__, between), repeat(begin)))
@@ -73,6 +73,11 @@ def wanted_name(data: bytes, rule_for: Matcher) -> bytes | None:
 def spoken_for(body: bytes, name: bytes, tags: int) -> bool:
     """Whether no more than so many tags begin or end elements of that local name."""
     return body.count(name) == tags or sum(body.count(mark + name) for mark in (b"<", b"</", b":")) == tags
+
+
+def outlines(stretches: Iterable[bytes]) -> set[bytes]:
+    """The stretches without the text between their tags, which leaves few that differ."""
+    return set(re.sub(rb">[^<\0]*", b">", b"\0>".join(stretches)).split(b"\0>"))
 
 
 def after(stretch: bytes, path: Sequence[bytes]) -> list[bytes] | None:
