@@ -88,6 +88,9 @@ class Simulated(WorldCase):
         self.assertIn({"backup"}, kinds)
         self.assertIn({"backup", "same disk", "spinning"}, kinds)
         self.assertIn({"same drive"}, kinds)
+        marker.write_text(marker.read_text() + 'filesystem = "ext4"\n')
+        (full,) = self.run_json("drives", str(self.keel), "--for", str(self.shelf), status=1)["drives"]
+        self.assertEqual((full["need_bytes"], full["fits"]), (0, True))
         self.assertIn({"identity": "marker:away", "name": "ballast"}, self.run_json("drives")["away"])
         done = self.run_program("move", str(self.shelf), "--to", anchor, "--yes", status=3)
         self.assertIn("it holds backups", done.stderr)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from saltcart.cart import Cart
 from saltcart.drives.drive import Drive, drive_of
-from saltcart.drives.limits import ADVICE, HARD, Obstacle, obstacles
+from saltcart.drives.limits import ADVICE, CLONING, HARD, LINKING, Obstacle, obstacles
 from saltcart.errors import show
 from saltcart.shelves.walk import FILE, Item
 
@@ -39,6 +39,10 @@ class Load:
         """Bytes of all files."""
         return sum(item.size for item in self.items)
 
+    def stays_on(self, drive: Drive) -> bool:
+        """Whether all of it lies on the drive already, and could change places there without being copied."""
+        return all(home.identity == drive.identity for home in self.drives) and drive.filesystem in (*CLONING, *LINKING)
+
     def add(self, path: str, items: Sequence[Item]) -> None:
         """Take in one shelf."""
         self.shelves.append(path)
@@ -67,7 +71,7 @@ def judge(drive: Drive, load: Load | None, cart: Cart, measured: float | None = 
     if load is None:
         return fit
     unit = os.statvfs(drive.mount).f_frsize or 1
-    need = sum(-(-item.size // unit) * unit for item in load.items if item.kind == FILE)
+    need = 0 if load.stays_on(drive) else sum(-(-item.size // unit) * unit for item in load.items if item.kind == FILE)
     headroom = drive.total_bytes * cart.headroom_percent // 100
     reasons += room_reasons(drive, load, need, headroom, unit)
     reasons += limit_reasons(drive, load)
@@ -75,7 +79,7 @@ def judge(drive: Drive, load: Load | None, cart: Cart, measured: float | None = 
     fit.fits = not any(reason.weight == HARD for reason in reasons)
     fit.need_bytes, fit.free_after_bytes = need, drive.free_bytes - need
     fit.rate_bytes_per_second = measured or assumed_rate(drive, cart)
-    fit.seconds = 2 * need / fit.rate_bytes_per_second  # every byte is written and read back
+    fit.seconds = (2 * need or load.bytes) / fit.rate_bytes_per_second  # every byte is written and read back, or only read
     return fit
 
 
@@ -150,7 +154,8 @@ def limit_reasons(drive: Drive, load: Load) -> list[Reason]:
 def same_disk_reasons(drive: Drive, load: Load) -> list[Reason]:
     """Whether the load would only change places on what it lies on."""
     if any(home.identity == drive.identity for home in load.drives):
-        return [Reason(ADVICE, "same drive", "the sounds lie on it now: no room is gained")]
+        needed = "; none is needed for another place on it" if load.stays_on(drive) else ""
+        return [Reason(ADVICE, "same drive", f"the sounds lie on it now: no room is gained{needed}")]
     disk = drive.facts.disk
     if disk and any(home.facts.disk == disk for home in load.drives):
         return [Reason(ADVICE, "same disk", f"it is the same physical disk ({show(disk)}) as now: room is gained, speed is not")]

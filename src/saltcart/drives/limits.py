@@ -14,6 +14,9 @@ from saltcart.shelves.walk import FILE, LINK, OTHER, Item
 
 FORBIDDEN = '"*:<>?\\|'
 RESERVED = {"con", "prn", "aux", "nul", *(f"com{digit}" for digit in "123456789"), *(f"lpt{digit}" for digit in "123456789")}
+# File systems that can let files share blocks, and others that can give a file two names.
+CLONING = ("btrfs", "xfs")
+LINKING = ("ext2", "ext3", "ext4", "f2fs", "tmpfs", "ntfs3", "zfs", "bcachefs", "apfs", "hfsplus")
 HARD, ADVICE = "hard", "advice"
 
 

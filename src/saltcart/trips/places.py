@@ -4,14 +4,12 @@ import os
 from collections.abc import Sequence
 
 from saltcart.drives import Drive, drive_of
+from saltcart.drives.limits import CLONING, LINKING
 from saltcart.errors import Refused, show
 from saltcart.trips.errand import APART, BLOCKS, NAMES
 from saltcart.trips.waybill import Shelf
 
 SHOWN = 20
-# File systems that can let files share blocks, and others that can give a file two names.
-CLONING = ("btrfs", "xfs")
-LINKING = ("ext2", "ext3", "ext4", "f2fs", "tmpfs", "ntfs3", "zfs", "bcachefs", "apfs", "hfsplus")
 
 
 def landing_drive(place: str) -> Drive:
