@@ -6,12 +6,14 @@ folder from which the same text leads to the new place comes in front of the old
 
 import os
 from collections.abc import Iterable, Sequence
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from saltcart.ledgers import Entry, Ledger
 from saltcart.spelling.moves import joined, tail_below
 from saltcart.trips.reading import Reader
-from saltcart.trips.waybill import Shelf
+
+if TYPE_CHECKING:
+    from saltcart.trips.waybill import Shelf
 
 
 class Front(NamedTuple):
@@ -25,7 +27,7 @@ class Front(NamedTuple):
         return folder == self.old and joined(self.new, text.removeprefix("./")) == wanted
 
 
-def fronts_of(ledgers: Iterable[Ledger], shelves: Sequence[Shelf], reader: Reader) -> list[Front]:
+def fronts_of(ledgers: Iterable[Ledger], shelves: "Sequence[Shelf]", reader: Reader) -> list[Front]:
     """What must come in front of the folders that ledgers list, for these shelves to move."""
     pairs = [(folder, new) for ledger in ledgers for _entry, folder in listed(ledger, reader) for shelf in shelves if (new := new_root(folder, shelf))]
     return [Front(*pair) for pair in dict.fromkeys(pairs)]
@@ -38,7 +40,7 @@ def listed(ledger: Ledger, reader: Reader) -> list[tuple[Entry, str]]:
     return [(entry, path) for entry in entries if (path := reader.path(entry.spelling, entry.written, reader.start(entry, base)))]
 
 
-def new_root(folder: str, shelf: Shelf) -> str | None:
+def new_root(folder: str, shelf: "Shelf") -> str | None:
     """The folder from which texts that start from `folder` lead into the shelf's new place; None when there is none."""
     if shelf.gathered:
         return None

@@ -3,7 +3,6 @@
 import os
 from dataclasses import replace
 
-from saltcart.drives.drive import mount_of
 from saltcart.ledgers import Entry
 from saltcart.spelling import Meanings, Spelling
 
@@ -35,6 +34,8 @@ class Reader:
             return self.start_at(entry.base, folder)
         if entry.spelling.start == "drive":
             if folder not in self.mounts:
+                from saltcart.drives.drive import mount_of  # few ledgers need to know of drives
+
                 self.mounts[folder] = mount_of(folder)
             return self.mounts[folder]
         return folder

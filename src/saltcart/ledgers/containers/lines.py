@@ -1,7 +1,6 @@
 """Containers of lines: INI and other key-value text, CSV and TSV, TOML, and plain text by pattern."""
 
 import re
-import tomllib
 from collections.abc import Iterator, Sequence
 
 from saltcart.ledgers.codings import CSV, LINE, QUOTED, TOML, Escape
@@ -67,6 +66,8 @@ def fields_of(text: str, separator: str) -> Iterator[Value]:
 
 def toml_values(text: str) -> Iterator[Value]:
     """Strings of a TOML document on one line each; the place is table/key, with `/*` for the places of an array."""
+    import tomllib  # few ledgers are in TOML
+
     try:
         tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
