@@ -298,7 +298,7 @@ class Hostile(MapCase):
         bomb = b'<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;">]><Session root="&b;"/>'
         outer = b'<!DOCTYPE x [<!ENTITY a SYSTEM "file:///etc/passwd">]><Session>&a;</Session>'
         archive = io.BytesIO()
-        with zipfile.ZipFile(archive, "w", zipfile.ZIP_DEFLATED) as stream:
+        with zipfile.ZipFile(archive, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as stream:
             stream.writestr("project.xml", bytes(600 << 20))
         for name, data, words in [
             ("xml.x", bomb, "declares entities"),
