@@ -208,6 +208,8 @@ class Job(WorldCase):
         plan.write_text(PLAYER_MAP.with_name("sessions.toml").read_text().replace('gzip = true', f'gzip = true\ncontent = {{ file = "settings.json", map = "{settings_map}" }}')
                         + '\n[[entries]]\nat = "session/clip/@find"\nspelling = "content"\n')  # fmt: skip
         words = [str(self.shelf), "--to", str(self.new.parent), "--ledger", str(session), str(settings), "--map", str(plan), str(settings_map)]
+        workstation.write_settings(str(desk), [str(sounds)])
+        self.assertIn("lists no content folders", self.run_program("draft", *words, "--front", self.ledgers[0], status=2).stderr)
         for folders, joint in (([sounds], b'", "'), ([sounds, desk], b'",\n\t\t\t"'), ([desk, sounds], b'",\n\t\t\t"')):
             with self.subTest(folders):
                 workstation.write_settings(str(desk), list(map(str, folders)))

@@ -8,6 +8,7 @@ import os
 from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
+from saltcart.errors import UsageError, show
 from saltcart.ledgers import Entry, Ledger
 from saltcart.spelling.moves import joined, tail_below
 from saltcart.trips.reading import Reader
@@ -28,16 +29,22 @@ class Front(NamedTuple):
 
 
 def fronts_of(ledgers: Iterable[Ledger], shelves: "Sequence[Shelf]", reader: Reader) -> list[Front]:
-    """What must come in front of the folders that ledgers list, for these shelves to move."""
-    pairs = [(folder, new) for ledger in ledgers for _entry, folder in listed(ledger, reader) for shelf in shelves if (new := new_root(folder, shelf))]
-    return [Front(*pair) for pair in dict.fromkeys(pairs)]
+    """What must come in front of the folders that ledgers list, for these shelves to move.  UsageError when one lists none."""
+    pairs: list[Front] = []
+    for ledger in ledgers:
+        folders = [folder for _entry, folder in listed(ledger, reader)]
+        if not folders:
+            raise UsageError(f"{show(ledger.path)} lists no content folders", "Leave it out of --front; its entries are rewritten anyway.")
+        pairs += [Front(folder, new) for folder in folders for shelf in shelves if (new := new_root(folder, shelf))]
+    return list(dict.fromkeys(pairs))
 
 
 def listed(ledger: Ledger, reader: Reader) -> list[tuple[Entry, str]]:
-    """The entries of a ledger that list folders, and what they mean."""
-    base = os.path.dirname(ledger.path)
-    entries = [entry for entry in ledger.entries() if entry.names == "folder"]
-    return [(entry, path) for entry in entries if (path := reader.path(entry.spelling, entry.written, reader.start(entry, base)))]
+    """The entries of a ledger that list folders, and what they mean; not those that others start from."""
+    place, entries = os.path.dirname(ledger.path), list(ledger.entries())
+    bases = {entry.base.key for entry in entries if entry.base}
+    folders = [entry for entry in entries if entry.names == "folder" and entry.key not in bases]
+    return [(entry, path) for entry in folders if (path := reader.path(entry.spelling, entry.written, reader.start(entry, place)))]
 
 
 def new_root(folder: str, shelf: "Shelf") -> str | None:

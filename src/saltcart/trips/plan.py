@@ -19,9 +19,8 @@ def judged(ledger: Ledger, judge: Judge) -> LedgerState:
 
 def changes_for(ledger: Ledger, routes: Routes, place: str, in_front: bool = False) -> Changes:
     """What must change in `ledger` when it has the path `place`; one that lists folders may get new ones in front.  Raises CannotSpell."""
-    if in_front:
-        return routes.in_front(ledger)
-    return routes.changes(ledger, os.path.dirname(ledger.path), os.path.dirname(place))
+    work = routes.in_front if in_front else routes.changes
+    return work(ledger, os.path.dirname(ledger.path), os.path.dirname(place))
 
 
 def stage(ledger: Ledger, changes: Changes, staged: str) -> None:

@@ -79,16 +79,17 @@ class Routes:
         for batch, number in specimens(ledger):
             if not any(swap.covers(batch.texts[number]) for swap in swaps) and (swap := self.swap(batch, number, old_folder)):
                 swaps.append(swap)
-        texts = {}
-        for entry in ledger.entries(besides=swaps):
-            text = self.new_text(entry, old_folder, new_folder)
-            if text not in (None, entry.written):
-                texts[entry.key] = text
-        return Changes(texts, swaps)
+        return Changes(self.texts(ledger.entries(besides=swaps), old_folder, new_folder), swaps)
 
-    def in_front(self, ledger: Ledger) -> "Changes":
-        """What to change in a ledger that lists folders when new ones come in front of the old, which stay."""
+    def texts(self, entries: Iterable[Entry], old_folder: str, new_folder: str) -> dict[Hashable, str]:
+        """The new texts of those entries that need one, by their keys.  Raises CannotSpell."""
+        pairs = ((entry, self.new_text(entry, old_folder, new_folder)) for entry in entries)
+        return {entry.key: text for entry, text in pairs if text not in (None, entry.written)}
+
+    def in_front(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
+        """As `changes`, for a ledger that lists folders when new ones come in front of the old, which stay."""
         found = listed(ledger, self.reader)
+        texts = self.texts([entry for entry in ledger.entries() if entry.names != "folder"], old_folder, new_folder)
         known, base = {folder for _entry, folder in found}, os.path.dirname(ledger.path)
         fronts: dict[Hashable, list[str]] = {}
         for entry, folder in found:
@@ -96,7 +97,7 @@ class Routes:
                 if front.old == folder and front.new not in known:
                     known.add(front.new)
                     fronts.setdefault(entry.key, []).append(self.reader.text(entry, entry.written, front.new, self.reader.start(entry, base)))
-        return Changes({}, [], fronts)
+        return Changes(texts, [], fronts)
 
     def swap(self, batch: Batch, number: int, folder: str) -> Swap | None:
         """The swap that one text of a batch shows, for itself and all that begin like it; None when it shows none."""
