@@ -13,7 +13,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from bench.timing import PROGRAM, Run, show, timed
+from bench.timing import PROGRAM, Run, best, in_turns, show, timed
 
 SMALL, FOLDERS, LARGE = 30_000, 200, 20
 DROP = "echo 3 > /proc/sys/vm/drop_caches"
@@ -68,11 +68,6 @@ def between(shelf: Path, cold: bool, command: str | list[str], environment: dict
     return timed(command, 1, environment)
 
 
-def best(runs: list[Run]) -> Run:
-    """The fastest, with the largest memory."""
-    return Run(min(run.seconds for run in runs), max(run.memory_bytes for run in runs))
-
-
 def compare(name: str, shelf: Path, folder: Path, times: int = 2) -> bool:
     """Warm and cold, in turns."""
     kept = []
@@ -91,8 +86,7 @@ def check(shelf: Path, folder: Path) -> bool:
     environment = {"SALTCART_HOME": str(home), "HOME": str(home)}
     shutil.rmtree(home, ignore_errors=True)
     subprocess.run([PROGRAM, "move", str(shelf), "--to", str(haul_folder), "--keep-entries", "--signpost", "--yes", "--quiet"], env={**os.environ, **environment}, check=True, stdout=subprocess.DEVNULL)
-    find = timed(f"find '{haul_folder}' -printf '%s' > /dev/null")
-    quick = show("check / find", timed([PROGRAM, "check", "--quiet"], 3, environment), find, 2)
+    quick = show("check / find", *in_turns([PROGRAM, "check", "--quiet"], f"find '{haul_folder}' -printf '%s' > /dev/null", 3, environment), 2)
     subprocess.run(DROP, shell=True, check=True)
     read = timed(f"{DROP}; find '{haul_folder}' -type f -exec cat {{}} + > /dev/null")
     digests = show("check --digests / read", timed([PROGRAM, "check", "--digests", "--quiet"], 2, environment), read, 1.1)

@@ -8,7 +8,7 @@ import tempfile
 from contextlib import closing
 from pathlib import Path
 
-from bench.timing import show, timed
+from bench.timing import in_turns, show
 
 LINES, ROWS, FILES = 100_000, 1_000_000, 100_000
 REWRITE = """
@@ -27,6 +27,7 @@ database = sqlite3.connect(sys.argv[2])
 database.execute("UPDATE tracks SET place = replace(place, '/keel/Sounds/', '/lighter/Sounds/')")
 database.commit()
 """
+AWAY = "\nimport os; os.unlink(target)"
 JUDGE = """
 import sys
 from saltcart.ledgers import load_map, open_ledger
@@ -69,14 +70,13 @@ def main() -> int:
         subprocess.run(["sync"], check=True)
         kept = []
         for ledger in ("list.m3u8", "list.xspf"):
-            sed = timed(["sed", "s|/keel/Sounds/|/lighter/Sounds/|", name + "/" + ledger])
-            kept.append(show(f"{ledger} / sed", timed([*python, REWRITE, f"{name}/{ledger}", f"{name}/out"]), sed, 10, 500_000_000))
-        update = timed([*python, UPDATE, f"{name}/big.db", f"{name}/out"], 2)
-        os.unlink(f"{name}/out")
-        ours = timed([*python, REWRITE + "\nimport os; os.unlink(target)", f"{name}/big.db", f"{name}/out", f"{name}/map.toml"], 2)
-        kept.append(show("1,000,000 rows / UPDATE", ours, update, 2.5, 500_000_000))
-        look = timed(f"find '{name}/tree' > /dev/null; {sys.executable} -c \"{READ}\" '{name}/judged.db'")
-        kept.append(show("judging 1,000,000 / find and read", timed([*python, JUDGE, f"{name}/judged.db", f"{name}/map.toml"], 2), look, 2, 500_000_000))
+            sed = ["sed", "s|/keel/Sounds/|/lighter/Sounds/|", name + "/" + ledger]
+            kept.append(show(f"{ledger} / sed", *in_turns([*python, REWRITE, f"{name}/{ledger}", f"{name}/text"], sed, 9), 10, 500_000_000))
+        update = [*python, UPDATE + AWAY.replace("target", "sys.argv[2]"), f"{name}/big.db", f"{name}/out"]
+        rewrite = [*python, REWRITE + AWAY, f"{name}/big.db", f"{name}/out", f"{name}/map.toml"]
+        kept.append(show("1,000,000 rows / UPDATE", *in_turns(rewrite, update), 2.5, 500_000_000))
+        look = f"find '{name}/tree' > /dev/null; {sys.executable} -c \"{READ}\" '{name}/judged.db'"
+        kept.append(show("judging 1,000,000 / find and read", *in_turns([*python, JUDGE, f"{name}/judged.db", f"{name}/map.toml"], look), 2, 500_000_000))
     return 0 if all(kept) else 1
 
 

@@ -8,7 +8,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from bench.timing import PROGRAM, show, timed
+from bench.timing import PROGRAM, in_turns, show
 
 COPIES_PROGRAM = """
 import os, sys
@@ -51,10 +51,9 @@ def main() -> int:
         subprocess.run(["sync"], check=True)
         listing = f"find {shlex.quote(folder)}/copies -type f -print0 | xargs -0 cat > /dev/null"
         kept = [
-            show("saltcart --version / python -c pass", timed([PROGRAM, "--version"], 9), timed([sys.executable, "-c", "pass"], 9), 3),
-            show("survey / find -printf", timed([PROGRAM, "survey", str(library), "--quiet"], 5, home),
-                 timed(["find", str(library), "-type", "f", "-printf", "%s %p\n"], 5), 3, 400_000_000),
-            show("copies / cat", timed([sys.executable, "-c", COPIES_PROGRAM, str(copies)], 5), timed(listing, 5), 1.3),
+            show("saltcart --version / python -c pass", *in_turns([PROGRAM, "--version"], [sys.executable, "-c", "pass"], 9), 3),
+            show("survey / find -printf", *in_turns([PROGRAM, "survey", str(library), "--quiet"], ["find", str(library), "-type", "f", "-printf", "%s %p\n"], 5, home), 3, 400_000_000),
+            show("copies / cat", *in_turns([sys.executable, "-c", COPIES_PROGRAM, str(copies)], listing), 1.3),
         ]  # fmt: skip
     return 0 if all(kept) else 1
 
