@@ -57,7 +57,7 @@ def lossless(data: bytes, encoding: str, skip: int, guess: bool) -> Text:
     try:
         errors = "surrogateescape" if is_narrow(encoding) else "strict"
         text = data[skip:].decode(encoding, errors)
-        if text.encode(encoding, errors) == data[skip:]:
+        if codecs.lookup(encoding).name == "utf-8" or text.encode(encoding, errors) == data[skip:]:  # UTF-8 always comes back
             return Text(text, encoding, skip, guess)
     except (UnicodeError, LookupError) as error:
         raise ValueError(f"is not text in {encoding} ({error})") from error
