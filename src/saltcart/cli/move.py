@@ -15,6 +15,7 @@ from saltcart.home import home
 from saltcart.safefile import short_name
 from saltcart.trips import waybill_text
 from saltcart.trips.account import TripAccount, account
+from saltcart.trips.carrier import HaulReport
 from saltcart.trips.check import CheckReport, check_trip
 from saltcart.trips.draft import Draft, draft
 from saltcart.trips.haul import haul_waybill
@@ -50,7 +51,7 @@ def run(options: argparse.Namespace) -> int:
     show_check(screen, report)
     screen.say()
     done = account(name)
-    show_closing(screen, done, switched, report)
+    show_closing(screen, done, hauled, switched, report)
     screen.document({**trip_document(done), "copied_files": hauled.copied_files, "copied_bytes": hauled.copied_bytes,
                      "named_files": hauled.named_files, "named_bytes": hauled.named_bytes,
                      "changed_entries": switched.changed, "set_aside": switched.aside, "check": check_document(report)})  # fmt: skip
@@ -69,7 +70,7 @@ def keep_waybill(plan: Draft) -> str:
     return path
 
 
-def show_closing(screen: Screen, done: TripAccount, switched: RepointReport, report: CheckReport) -> None:
+def show_closing(screen: Screen, done: TripAccount, hauled: HaulReport, switched: RepointReport, report: CheckReport) -> None:
     """What was moved, what was rewritten, how it stands, and what to type next."""
     before = sum(report.before_counts.values())
     rows = [("Trip", done.trip)]
@@ -80,7 +81,8 @@ def show_closing(screen: Screen, done: TripAccount, switched: RepointReport, rep
         rows += [("Broken before", f"{many(before, 'entry', 'entries')}, listed above; the move did not cause it")]
     rows += [("Set aside", f"{place(folder)} (nothing is removed)") for folder in switched.aside]
     if report.ok:
-        rows += [("To free it", f"saltcart release {done.trip}   removes the originals, {size(done.bytes)}, after one more verification")]
+        what = f"the originals, {size(done.bytes)}," if hauled.copied_files or not hauled.named_files else "the old names of the files, which gains no room,"
+        rows += [("To free it", f"saltcart release {done.trip}   removes {what} after one more verification")]
     else:
         rows += [("Not clean", f"see above; saltcart check {done.trip}   shows it again")]
     rows += [("To undo it", f"saltcart undo {done.trip}")]
