@@ -356,7 +356,11 @@ class OnItsDrive(WorldCase):
     def test_where_names_cannot_be_given_the_files_are_copied(self):
         with mock.patch.object(os, "link", side_effect=OSError(errno.EPERM, "no")):
             self.assertEqual(copy_of(self.shelf / "low/D1 #2.wav", self.top / "copy"), digest_file(str(self.shelf / "low/D1 #2.wav")))
-        self.assertEqual((self.top / "copy").stat().st_nlink, 1)
+            self.assertEqual((self.top / "copy").stat().st_nlink, 1)
+            full = mock.Mock(f_bavail=2_000, f_blocks=100_000, f_frsize=4096)
+            with mock.patch.object(errand.os, "statvfs", return_value=full), self.assertRaisesRegex(OSError, "too little room"):
+                copy_of(self.shelf / "low/D1 #2.wav", self.top / "other")
+        self.assertFalse((self.top / "other").exists())
 
 
 def copy_of(path, temporary):

@@ -45,7 +45,9 @@ def copy_file(errand: Errand, tell: Tell = silent) -> str:
     """Copy one file under its temporary name with mode, times and attributes; its digest.  SourceTrouble, or OSError of the destination."""
     source = open_source(errand)
     try:
-        target = None if errand.sharing == NAMES and second_name(errand, source) else open_target(errand)
+        target = None
+        if errand.sharing != NAMES or not second_name(errand, source):
+            target = open_target(errand)
         try:
             digest = pour(errand, source, target, tell)
             if target is not None:
@@ -81,11 +83,19 @@ def second_name(errand: Errand, source: int) -> bool:
     try:
         os.link(errand.source, errand.temporary, follow_symlinks=False)
     except OSError:
+        refuse_last_room(errand)
         return False
     if os.path.samestat(os.lstat(errand.temporary), os.fstat(source)):
         return True
     os.unlink(errand.temporary)
     return False
+
+
+def refuse_last_room(errand: Errand) -> None:
+    """Raise OSError when a copy, which nobody has counted since a second name needs no room, would leave less than a fiftieth of its drive free."""
+    state = os.statvfs(os.path.dirname(errand.temporary))
+    if (state.f_bavail - state.f_blocks // 50) * state.f_frsize < errand.disk_bytes:
+        raise OSError(errno.ENOSPC, "no second name is allowed there, and a copy would leave too little room", errand.temporary)
 
 
 def open_target(errand: Errand) -> int:
