@@ -142,7 +142,7 @@ class Contract(FolderCase):
 
 
     @settings(max_examples=60)
-    @given(some.dictionaries(some.one_of(some.integers(-5, 30), some.integers(-1 << 63, (1 << 63) - 1)), some.one_of(some.none(), some.integers(-9, 9), some.binary(max_size=4), some.text("/a\x1fé", max_size=4))))
+    @given(some.dictionaries(some.one_of(some.integers(-5, 30), some.integers(-1 << 63, (1 << 63) - 1)), some.one_of(some.none(), some.integers(-9, 9), some.binary(max_size=4), some.text("/a\x1f\0é", max_size=4))))
     def test_cells_are_read_with_the_numbers_of_their_rows(self, rows):
         path, plan = os.path.join(self.folder, "rows.db"), Path(self.folder, "rows.toml")
         Path(path).unlink(missing_ok=True)

@@ -198,16 +198,28 @@ class Job(WorldCase):
         self.run_program("release", "--yes")
         self.assertEqual(list(sampler.play_all(settings)), [(str(self.shelf / "low" / "C1.wav"), None)])
 
-    def test_a_content_folder_comes_in_front_where_a_part_of_another_moves(self):
-        desk, sounds = self.top / "desk", self.keel / "Sounds"
-        settings, session, plan = desk / "settings.json", desk / "a.passage", desk / "finds.toml"
+    def desk(self, *finds):
+        """A workstation with settings and a session that looks for these; the words that move the shelf with both."""
+        desk, plan, settings_map = self.top / "desk", self.top / "finds.toml", PLAYER_MAP.with_name("settings.toml")
         desk.mkdir()
-        workstation.write_session(str(session), str(desk), [{"find": "Bell Tones/low/C1.wav"}, {"find": "Bell Tones Extra/spare.wav"}])
+        workstation.write_session(str(desk / "a.passage"), str(desk), [{"find": find} for find in finds])
         workstation.write_index(str(desk), [])
-        settings_map = PLAYER_MAP.with_name("settings.toml")
-        plan.write_text(PLAYER_MAP.with_name("sessions.toml").read_text().replace('gzip = true', f'gzip = true\ncontent = {{ file = "settings.json", map = "{settings_map}" }}')
+        plan.write_text(PLAYER_MAP.with_name("sessions.toml").read_text().replace("gzip = true", f'gzip = true\ncontent = {{ file = "settings.json", map = "{settings_map}" }}')
                         + '\n[[entries]]\nat = "session/clip/@find"\nspelling = "content"\n')  # fmt: skip
-        words = [str(self.shelf), "--to", str(self.new.parent), "--ledger", str(session), str(settings), "--map", str(plan), str(settings_map)]
+        words = [str(self.shelf), "--to", str(self.new.parent), "--ledger", str(desk / "a.passage"), str(desk / "settings.json"), "--map", str(plan), str(settings_map)]
+        return desk, desk / "settings.json", desk / "a.passage", words
+
+    def test_what_stays_of_a_content_folder_is_still_found_in_it(self):
+        desk, settings, _session, words = self.desk("low/C1.wav", "high/it's & all.wav")
+        workstation.write_settings(str(desk), [str(self.shelf)])
+        words += ["--front", str(settings), "--leave-out", "high"]
+        self.run_program("draft", *words, "-o", str(self.top / "w.toml"))  # no ledger is left as it is
+        self.run_program("move", *words, "--yes")
+        self.assertEqual([(path, why) for path, why in workstation.play_all(str(desk))][2:], [(f"{self.new}/low/C1.wav", None), (f"{self.shelf}/high/it's & all.wav", None)])
+
+    def test_a_content_folder_comes_in_front_where_a_part_of_another_moves(self):
+        desk, settings, session, words = self.desk("Bell Tones/low/C1.wav", "Bell Tones Extra/spare.wav")
+        sounds = self.keel / "Sounds"
         workstation.write_settings(str(desk), [str(sounds)])
         self.assertIn("lists no content folders", self.run_program("draft", *words, "--front", self.ledgers[0], status=2).stderr)
         for folders, joint in (([sounds], b'", "'), ([sounds, desk], b'",\n\t\t\t"'), ([desk, sounds], b'",\n\t\t\t"')):
@@ -222,6 +234,31 @@ class Job(WorldCase):
                 self.assertEqual(session.read_bytes(), before[1])
                 self.run_program("undo", "--yes", "--drop-copies")
                 self.assertEqual((settings.read_bytes(), session.read_bytes()), before)
+
+    def test_originals_are_not_taken_for_their_own_copies(self):
+        (aside,) = self.move()["set_aside"]
+        shutil.rmtree(self.new / "low")
+        os.symlink(os.path.join(aside, "low"), self.new / "low")
+        self.assertTrue(self.run_json("check", "--digests")["ok"])
+        self.assertIn("leads to the originals", self.run_program("release", "--yes", status=3).stderr)
+        self.assertEqual(len(os.listdir(os.path.join(aside, "low"))), 2)
+
+    def drop_after_another_trip(self, *more):
+        """Take a trip back, make it again with signposts and release it; dropping the copies of the first must not take those of the second."""
+        (self.shelf / "inside.m3u8").unlink()
+        first = self.move()["trip"]
+        self.run_program("undo", "--yes")
+        self.run_program("release", self.move("--signpost", *more)["trip"], "--yes")
+        there = tree(self.new, *more[1:])
+        self.run_program("undo", first, "--yes", "--drop-copies")
+        self.assertEqual(tree(self.new, *more[1:]), there)
+        self.assert_all_play()
+
+    def test_copies_stay_when_only_a_signpost_leads_to_them(self):
+        self.drop_after_another_trip()
+
+    def test_copies_stay_when_only_signposts_in_the_shelf_lead_to_them(self):
+        self.drop_after_another_trip("--leave-out", "high")
 
     def test_a_shelf_that_moves_on_turns_its_signposts(self):
         self.move("--signpost")

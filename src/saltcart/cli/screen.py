@@ -9,6 +9,7 @@ import sys
 import time
 from collections.abc import Sequence
 from functools import cached_property
+from types import ModuleType
 from typing import TYPE_CHECKING, Any
 
 from rich.filesize import decimal
@@ -53,48 +54,43 @@ class Screen:
         self.quiet = options.quiet
 
     @cached_property
-    def out(self) -> Console:
-        """Standard output."""
+    def pretty(self) -> ModuleType:
+        """How things look; loaded when a person is to see something, for it takes its time."""
         from saltcart.cli import pretty
 
-        return pretty.console(None if sys.stdout.isatty() else WIDTH_ELSEWHERE)
+        return pretty
+
+    @cached_property
+    def out(self) -> Console:
+        """Standard output."""
+        return self.pretty.console(None if sys.stdout.isatty() else WIDTH_ELSEWHERE)
 
     @cached_property
     def err(self) -> Console:
         """Standard error."""
-        from saltcart.cli import pretty
-
-        return pretty.error_console()
+        return self.pretty.error_console()
 
     def say(self, text: str = "", style: str = "") -> None:
         """A line for a person."""
         if not (self.json or self.quiet):
-            from saltcart.cli import pretty
-
-            self.out.print(pretty.line(text, style), soft_wrap=True)
+            self.out.print(self.pretty.line(text, style), soft_wrap=True)
 
     def remark(self, text: str) -> None:
         """Something worth knowing that is no failure."""
         if not self.quiet:
-            from saltcart.cli import pretty
-
             console = self.err if self.json else self.out
-            console.print(pretty.remark(text), soft_wrap=True)
+            console.print(self.pretty.remark(text), soft_wrap=True)
 
     def table(self, title: str, columns: Sequence[str], rows: Sequence[Sequence[Any]]) -> None:
         """A table; a column whose name begins with `>` is for numbers.  The first column is not broken into lines."""
         if not (self.json or self.quiet) and rows:
-            from saltcart.cli import pretty
-
-            self.out.print(pretty.table(title, columns, rows))
+            self.out.print(self.pretty.table(title, columns, rows))
             self.out.print()
 
     def facts(self, rows: Sequence[tuple[str, str]]) -> None:
         """Pairs of name and value, in two columns."""
         if not (self.json or self.quiet):
-            from saltcart.cli import pretty
-
-            self.out.print(pretty.facts(rows))
+            self.out.print(self.pretty.facts(rows))
             self.out.print()
 
     def document(self, content: dict[str, Any]) -> None:
@@ -112,9 +108,7 @@ class Screen:
             return True
         if not sys.stdin.isatty():
             return False
-        from saltcart.cli import pretty
-
-        self.err.print(pretty.line(f"{question} [y/N] ", "bold"), end="")
+        self.err.print(self.pretty.line(f"{question} [y/N] ", "bold"), end="")
         return sys.stdin.readline().strip().lower() in ("y", "yes")
 
 
@@ -151,9 +145,7 @@ class Watch:
     def draw(self, tick: Tick) -> None:
         """Move the bar of the present step, a new one for each step."""
         if self.bar is None:
-            from saltcart.cli import pretty
-
-            self.bar = pretty.bar(self.screen.err)
+            self.bar = self.screen.pretty.bar(self.screen.err)
             self.bar.start()
         if tick.step != self.step:
             self.step = tick.step

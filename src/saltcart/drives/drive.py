@@ -14,7 +14,7 @@ from typing import Any, NoReturn
 
 from saltcart import tomlfile
 from saltcart.drives.facts import Facts, facts_of
-from saltcart.drives.limits import Limits, limits_of
+from saltcart.drives.limits import APART, SHARING, Limits, limits_of
 from saltcart.errors import Refused, show
 from saltcart.shelves.walk import walk
 
@@ -61,6 +61,11 @@ class Drive:
     def limits(self) -> Limits:
         """What its file system can hold."""
         return limits_of(self.filesystem)
+
+    @property
+    def sharing(self) -> str:
+        """What two files on it can share: APART, BLOCKS or NAMES."""
+        return SHARING.get(self.filesystem, APART)
 
 
 def existing(path: str) -> str:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from saltcart.cart import Cart
 from saltcart.drives.drive import Drive, drive_of
-from saltcart.drives.limits import ADVICE, CLONING, HARD, LINKING, Obstacle, obstacles
+from saltcart.drives.limits import ADVICE, HARD, Obstacle, obstacles
 from saltcart.errors import show
 from saltcart.shelves.walk import FILE, Item
 
@@ -41,7 +41,7 @@ class Load:
 
     def stays_on(self, drive: Drive) -> bool:
         """Whether all of it lies on the drive already, and could change places there without being copied."""
-        return all(home.identity == drive.identity for home in self.drives) and drive.filesystem in (*CLONING, *LINKING)
+        return bool(drive.sharing) and all(home.identity == drive.identity for home in self.drives)
 
     def add(self, path: str, items: Sequence[Item]) -> None:
         """Take in one shelf."""

@@ -14,9 +14,9 @@ from saltcart.shelves.walk import FILE, LINK, OTHER, Item
 
 FORBIDDEN = '"*:<>?\\|'
 RESERVED = {"con", "prn", "aux", "nul", *(f"com{digit}" for digit in "123456789"), *(f"lpt{digit}" for digit in "123456789")}
-# File systems that can let files share blocks, and others that can give a file two names.
-CLONING = ("btrfs", "xfs")
-LINKING = ("ext2", "ext3", "ext4", "f2fs", "tmpfs", "ntfs3", "zfs", "bcachefs", "apfs", "hfsplus")
+# What two files on one drive can share, so that they take room once: nothing, their blocks until one of both changes, or all, as two names of one.
+APART, BLOCKS, NAMES = "", "blocks", "names"
+SHARING = dict.fromkeys(("btrfs", "xfs"), BLOCKS) | dict.fromkeys(("ext2", "ext3", "ext4", "f2fs", "tmpfs", "ntfs3", "zfs", "bcachefs", "apfs", "hfsplus"), NAMES)
 HARD, ADVICE = "hard", "advice"
 
 

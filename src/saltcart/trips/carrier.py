@@ -33,15 +33,25 @@ TO_COPY = (LISTED, PLACING, TROUBLE)
 
 @dataclass(slots=True)
 class HaulReport:
-    """What a haul did: files and bytes copied now, those that got a second name instead, files that were there already, remarks for a person, and where the manifests lie."""
+    """What a haul did: files and bytes carried now, those of them that got a second name, files that were there already, remarks for a person, and where the manifests lie."""
 
-    copied_files: int = 0
-    copied_bytes: int = 0
+    files: int = 0
+    bytes: int = 0
     named_files: int = 0
     named_bytes: int = 0
     there_already: int = 0
     remarks: list[str] = field(default_factory=list)
     manifests: list[str] = field(default_factory=list)
+
+    @property
+    def copied_files(self) -> int:
+        """Files that were copied."""
+        return self.files - self.named_files
+
+    @property
+    def copied_bytes(self) -> int:
+        """Bytes that were copied."""
+        return self.bytes - self.named_bytes
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,13 +77,11 @@ class Meter:
         if self.limit:
             time.sleep(max(0.0, self.done / self.limit - (time.monotonic() - self.began)))
         if step == "copy":
-            self.report.copied_bytes += count
+            self.report.bytes += count
         elif step == "share":
-            self.report.copied_bytes -= count
             self.report.named_bytes += count
-            self.report.copied_files -= 1
             self.report.named_files += 1
-        note = f"{self.report.copied_files + self.report.named_files:,} of {self.files:,} files, {step}"
+        note = f"{self.report.files:,} of {self.files:,} files, {step}"
         self.progress(Tick("haul", f"{shelf}/{path}", self.done // 2, self.total // 2, note))
 
 
@@ -99,7 +107,7 @@ class Carrier:
         self.make_links()
         self.finish_folders()
         seconds = max(time.monotonic() - self.began, 0.001)
-        self.log.tell(f"shelf {self.shelf.name}: {self.bytes:,} bytes copied and read back in {seconds:.1f} s ({self.bytes / 1e6 / seconds:.1f} MB/s)")
+        self.log.tell(f"shelf {self.shelf.name}: {self.bytes:,} bytes carried and verified in {seconds:.1f} s ({self.bytes / 1e6 / seconds:.1f} MB/s)")
 
     def worth_a_crew(self) -> bool:
         """Whether several processes are quicker: with many files, and where no disk has to move its head between them."""
@@ -133,11 +141,11 @@ class Carrier:
             size += row.item.size
             if len(group) >= GROUP_FILES or size >= GROUP_BYTES:
                 yield group
-                self.report.copied_files += len(group)
+                self.report.files += len(group)
                 group, size = [], 0
         if group:
             yield group
-            self.report.copied_files += len(group)
+            self.report.files += len(group)
 
     def make_folders(self) -> None:
         """Make every folder of the shelf, open for us until all is copied."""

@@ -174,11 +174,9 @@ def check_shelf(trip: Trip, number: int, digests: bool, progress: Progress) -> S
     watch = ReadWatch(f"check {shelf.name}", total, progress)
     wanted: list[tuple[Reading, str]] = []
     listings = Listings()
-    without = {row.item.path: row.why for row in trip.logbook.rows(number, ACCEPTED)}
-    report.accepted = [FileProblem(shelf.place(path), MISSING, f"the trip goes without it, as accepted: {why}") for path, why in without.items()]
+    without = trip.logbook.rows(number, ACCEPTED)
+    report.accepted = [FileProblem(shelf.place(row.item.path), MISSING, f"the trip goes without it, as accepted: {row.why}") for row in without]
     for path, kind, size, digest in trip.logbook.brief(number):
-        if path in without:
-            continue
         place = shelf.place(path)
         if kind == FILE:
             report.files += 1

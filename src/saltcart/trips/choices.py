@@ -9,7 +9,7 @@ from saltcart.errors import UsageError, show
 from saltcart.shelves.walk import FILE, FOLDER, LINK
 from saltcart.trips.logbook import ACCEPTED, TROUBLE, VERIFIED
 from saltcart.trips.trip import HAULED, HAULING, Trip, held
-from saltcart.trips.undo import untouched
+from saltcart.trips.undo import can_go, untouched
 from saltcart.trips.waybill import Shelf, matches
 
 
@@ -40,8 +40,8 @@ def accept(name: str, patterns: Sequence[str]) -> None:
 
 
 def drop_copies(trip: Trip, number: int, shelf: Shelf, patterns: Sequence[str]) -> None:
-    """Remove the copies that this trip made of things that match, as far as nobody has changed them."""
-    for row in reversed([row for row in trip.logbook.rows(number, VERIFIED) if matches(row.item.path, patterns) and not row.existed]):
+    """Remove the copies that this trip made of things that match, as far as nobody has changed them and their originals are there."""
+    for row in reversed([row for row in trip.logbook.rows(number, VERIFIED) if matches(row.item.path, patterns) and not row.existed and can_go(shelf, row.item)]):
         place = shelf.place(row.item.path)
         with suppress(OSError):
             if row.item.kind == FOLDER:

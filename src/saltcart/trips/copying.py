@@ -19,9 +19,10 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 
 from saltcart.drives.flush import flush_files
+from saltcart.drives.limits import APART, NAMES
 from saltcart.safefile import remove_if_there, short_name, sync_folder
 from saltcart.trips.crew import Hands, Outcome, Reading, read_one
-from saltcart.trips.errand import APART, NAMES, Errand, SourceTrouble, Tell, copy_file
+from saltcart.trips.errand import Errand, SourceTrouble, Tell, copy_file
 from saltcart.trips.logbook import PLACING, TROUBLE, Logbook, Row
 from saltcart.trips.waybill import Shelf
 

@@ -11,7 +11,7 @@ from saltcart.drives import Drive, drive_of
 from saltcart.drives.drive import mount_of
 from saltcart.drives.fit import Reason, assumed_rate, state_reasons
 from saltcart.drives.known import remember
-from saltcart.drives.limits import ADVICE, HARD, obstacles, renames_of
+from saltcart.drives.limits import ADVICE, APART, BLOCKS, HARD, NAMES, obstacles, renames_of
 from saltcart.errors import CannotSpell, Refused, SaltCartError, UsageError, show
 from saltcart.ledgers import Ledger, load_map, open_ledger
 from saltcart.progress import Progress, silent
@@ -20,7 +20,6 @@ from saltcart.shelves.digests import BLAKE3
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import drafts
 from saltcart.trips.destination import moved_by, refuse_cut_off, refuse_place, writable_drive
-from saltcart.trips.errand import APART, BLOCKS, NAMES
 from saltcart.trips.fronts import Front, fronts_of
 from saltcart.trips.judge import Judge, LedgerState
 from saltcart.trips.plan import changes_for, judged, stage

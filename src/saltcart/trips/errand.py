@@ -9,13 +9,12 @@ from collections.abc import Callable, Iterator
 from contextlib import suppress
 from typing import NamedTuple
 
+from saltcart.drives.limits import APART, BLOCKS, NAMES
 from saltcart.shelves.digests import BLAKE3, CHUNK, Worker, worker_for
 
 Tell = Callable[[str, str, int], None]
 FICLONE = 0x40049409
 RETRIES, PAUSE_SECONDS = 3, 0.2
-# What a copy shares with its original on one drive: nothing, its blocks until one of both changes, or itself under a second name.
-APART, BLOCKS, NAMES = "", "blocks", "names"
 
 
 class SourceTrouble(Exception):

@@ -24,8 +24,8 @@ class Front(NamedTuple):
     new: str
 
     def finds(self, folder: str, text: str, wanted: str) -> bool:
-        """Whether `text`, which was looked for in `folder`, leads to `wanted` once the new folder is in front."""
-        return folder == self.old and joined(self.new, text.removeprefix("./")) == wanted
+        """Whether `text`, which was looked for in `folder`, leads to `wanted` once the new folder is in front: from there, or still from the old one."""
+        return folder == self.old and wanted in (joined(top, text.removeprefix("./")) for top in self)
 
 
 def fronts_of(ledgers: Iterable[Ledger], shelves: "Sequence[Shelf]", reader: Reader) -> list[Front]:
@@ -49,7 +49,7 @@ def listed(ledger: Ledger, reader: Reader) -> list[tuple[Entry, str]]:
 
 def new_root(folder: str, shelf: "Shelf") -> str | None:
     """The folder from which texts that start from `folder` lead into the shelf's new place; None when there is none."""
-    if shelf.gathered:
+    if shelf.gathered or shelf.entries == "keep":
         return None
     inside, above = tail_below(folder, shelf.old), tail_below(shelf.old, folder)
     if inside is not None:

@@ -195,8 +195,8 @@ class Logbook:
             start = page[-1][0] + b"\0"  # no name holds a NUL, so this is the next one possible
 
     def brief(self, shelf: int) -> Iterator[tuple[str, str, int, str | None]]:
-        """Path, kind, size and digest of each thing of a shelf, in the order of their paths; nothing may be marked meanwhile."""
-        for path, kind, size, digest in self.database.execute("SELECT path, kind, size, digest FROM file WHERE shelf = ? ORDER BY path", (shelf,)):
+        """Path, kind, size and digest of each thing of a shelf that is not gone without, in the order of their paths; nothing may be marked meanwhile."""
+        for path, kind, size, digest in self.database.execute(f"SELECT path, kind, size, digest FROM file WHERE shelf = ? AND state <> '{ACCEPTED}' ORDER BY path", (shelf,)):
             yield os.fsdecode(path), kind, size, digest
 
     def hard_links(self, shelf: int) -> dict[str, str]:

@@ -4,9 +4,8 @@ import os
 from collections.abc import Sequence
 
 from saltcart.drives import Drive, drive_of
-from saltcart.drives.limits import CLONING, LINKING
+from saltcart.drives.limits import APART, NAMES
 from saltcart.errors import Refused, show
-from saltcart.trips.errand import APART, BLOCKS, NAMES
 from saltcart.trips.waybill import Shelf
 
 SHOWN = 20
@@ -23,11 +22,8 @@ def sharing(shelf: Shelf, drive: Drive) -> str:
     A second name is as good as a rename, and can be taken back file by file; what is copied for
     good, while its original stays in use, gets none.
     """
-    if shelf.old_drive != drive.identity:
-        return APART
-    if drive.filesystem in CLONING:
-        return BLOCKS
-    return NAMES if drive.filesystem in LINKING and not shelf.gathered else APART
+    stays_in_use = shelf.gathered and drive.sharing == NAMES
+    return APART if shelf.old_drive != drive.identity or stays_in_use else drive.sharing
 
 
 def refuse_clashes(shelf: Shelf, clashes: Sequence[str]) -> None:

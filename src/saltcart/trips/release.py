@@ -10,6 +10,7 @@ from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import sync_folder
 from saltcart.shelves import manifest
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, walk
+from saltcart.spelling.moves import tail_below
 from saltcart.trips import trip as trips
 from saltcart.trips.check import CheckReport, check_opened
 from saltcart.trips.logbook import ACCEPTED
@@ -34,8 +35,9 @@ def release(name: str, trash: bool = False, progress: Progress = silent) -> Rele
     report = ReleaseReport()
     with trips.held(name) as trip:
         trip.require(SWITCHED, RELEASING, step="release")
-        for shelf in trip.waybill.shelves:
+        for number, shelf in enumerate(trip.waybill.shelves):
             refuse_absent(trip, shelf)
+            refuse_circle(trip, number, shelf)
         refuse_unclean(check_opened(trip, digests=True, progress=progress))
         if trip.state == SWITCHED:
             trip.enter(RELEASING, "release begins: the check is clean and every copy verifies")
@@ -56,6 +58,14 @@ def refuse_absent(trip: Trip, shelf: Shelf) -> None:
             refuse_other_drive(identity, place, f'the shelf "{shelf.name}"')
     if trip.state == SWITCHED and not shelf.gathered and not os.path.isdir(trip.aside(shelf)):
         raise Refused(f"The originals are not at {show(trip.aside(shelf))}", "If someone moved them, move them back there; nothing was removed.")
+
+
+def refuse_circle(trip: Trip, number: int, shelf: Shelf) -> None:
+    """Raise Refused when a folder of the new place is a way into the originals: then they would be taken for their own copies."""
+    aside = os.path.realpath(trip.aside(shelf))
+    for row in trip.logbook.rows(number, kind=FOLDER):
+        if tail_below(os.path.realpath(shelf.place(row.item.path)), aside) is not None:
+            raise Refused(f"{show(shelf.place(row.item.path))} leads to the originals at {show(aside)}", "Put the copy in its place, or undo the trip; nothing was removed.")
 
 
 def refuse_unclean(report: CheckReport) -> None:

@@ -9,12 +9,12 @@ from saltcart.ledgers import Entry
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import copy_durably, digest_of, remove_if_there, sync_folder
 from saltcart.shelves import manifest
-from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER, Item, walk
+from saltcart.shelves.walk import FILE, FOLDER, LINK, Item, walk
 from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import repoint as repointing
 from saltcart.trips import switch, trip as trips
-from saltcart.trips.logbook import EntryRow, LedgerRow
+from saltcart.trips.logbook import ACCEPTED, EntryRow, LedgerRow
 from saltcart.trips.plan import stage
 from saltcart.trips.programs import refuse_busy
 from saltcart.trips.routes import Changes, Routes
@@ -216,13 +216,22 @@ def is_original(shelf: Shelf, place: str) -> bool:
     return os.path.exists(source) and os.path.samefile(source, place)
 
 
+def can_go(shelf: Shelf, item: Item) -> bool:
+    """Whether the original of a copy lies at its old place in its own right, and not just as a signpost that leads to the copy."""
+    source, place = os.path.join(shelf.old, item.path) if item.path else shelf.old, shelf.place(item.path)
+    if item.kind == LINK:  # of which the way there counts, not what it says
+        return os.path.islink(source) and os.path.realpath(os.path.dirname(source)) != os.path.realpath(os.path.dirname(place))
+    there = {FILE: os.path.isfile, FOLDER: os.path.isdir}.get(item.kind, lambda _source: False)(source)
+    return there and not os.path.islink(source) and os.path.realpath(source) != os.path.realpath(place)
+
+
 def drop(trip: Trip, number: int, shelf: Shelf, report: UndoReport, progress: Progress) -> None:
     """Remove the copies this trip made, as far as nobody has changed them and the originals are back."""
     ledgers = {row.place: row for row in trip.logbook.ledgers()}
     rows = list(trip.logbook.rows(number))
     for row in reversed(rows):
-        place, source = shelf.place(row.item.path), os.path.join(shelf.old, row.item.path) if row.item.path else shelf.old
-        if row.existed or row.item.kind == OTHER or not os.path.lexists(source):
+        place = shelf.place(row.item.path)
+        if row.existed or row.state == ACCEPTED or not can_go(shelf, row.item):
             continue
         try:
             if row.item.kind == FOLDER:

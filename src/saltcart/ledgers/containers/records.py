@@ -42,7 +42,7 @@ def spans(data: bytes, rule_for: Matcher) -> Spans | None:
     if not name or not body or any(sign in body and b"<" + sign in body for sign in (b"!", b"?")):
         return None
     parse(expat.ParserCreate("utf-8"), data)
-    pieces = re.split(b"<%b>([^<]*)</%b>" % (name, name), body)
+    pieces = re.split(b"<%b>([^<]*)</%b>" % (re.escape(name), re.escape(name)), body)
     texts, between = pieces[1::2], pieces[0::2]
     path = after(between[0], [])
     rule = rule_for(b"/".join([*path, name]).decode()) if path else None
@@ -84,6 +84,8 @@ def after(stretch: bytes, path: Sequence[bytes]) -> list[bytes] | None:
     """The local names of the elements that are open after a stretch of a document; None where its tags cannot be told."""
     names, tags = list(path), TAG.findall(stretch)
     for closing, name, empty in tags:
+        if closing and not names:
+            return None  # it began deeper than thought
         if closing:
             names.pop()
         elif not empty:
