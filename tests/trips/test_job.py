@@ -217,6 +217,13 @@ class Job(WorldCase):
         self.run_program("move", *words, "--yes")
         self.assertEqual([(path, why) for path, why in workstation.play_all(str(desk))][2:], [(f"{self.new}/low/C1.wav", None), (f"{self.shelf}/high/it's & all.wav", None)])
 
+    def test_a_content_folder_that_moves_whole_is_replaced(self):
+        desk, settings, _session, words = self.desk("low/C1.wav")
+        workstation.write_settings(str(desk), [str(self.shelf), str(desk)])
+        before = settings.read_bytes()
+        self.assertTrue(self.run_json("move", *words, "--front", str(settings), "--yes")["check"]["ok"])
+        self.assertEqual(settings.read_bytes(), before.replace(os.fsencode(self.shelf), os.fsencode(self.new)))
+
     def test_a_content_folder_comes_in_front_where_a_part_of_another_moves(self):
         desk, settings, session, words = self.desk("Bell Tones/low/C1.wav", "Bell Tones Extra/spare.wav")
         sounds = self.keel / "Sounds"

@@ -2,6 +2,7 @@
 
 So when only a part of a content folder moves, nothing that is looked for needs another text: the
 folder from which the same text leads to the new place comes in front of the old one in the list.
+One that moves whole is written anew like any other entry, for nothing is left to be found in it.
 """
 
 import os
@@ -48,10 +49,10 @@ def listed(ledger: Ledger, reader: Reader) -> list[tuple[Entry, str]]:
 
 
 def new_root(folder: str, shelf: "Shelf") -> str | None:
-    """The folder from which texts that start from `folder` lead into the shelf's new place; None when there is none."""
+    """The folder from which texts that start from `folder` lead into the shelf's new place, where a part of it moves; None when there is none."""
     if shelf.gathered or shelf.entries == "keep":
         return None
     inside, above = tail_below(folder, shelf.old), tail_below(shelf.old, folder)
     if inside is not None:
-        return shelf.place(inside)
+        return shelf.place(inside) if shelf.stay or shelf.only else None
     return shelf.new.removesuffix(f"/{above}") if above and shelf.new.endswith(f"/{above}") else None

@@ -158,7 +158,7 @@ def whole(shelf: Shelf, place: str, path: str) -> bool:
 
 
 def in_front(trip: Trip, row: LedgerRow) -> bool:
-    """Whether a ledger gets new content folders in front of the old ones."""
+    """Whether a ledger gets new content folders in front of those of which a part moves."""
     return row.rewrite and trip.waybill.ledgers[row.number].front
 
 

@@ -87,9 +87,8 @@ class Routes:
         return {entry.key: text for entry, text in pairs if text not in (None, entry.written)}
 
     def in_front(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
-        """As `changes`, for a ledger that lists folders when new ones come in front of the old, which stay."""
+        """As `changes`, for a ledger that lists folders when new ones come in front of those of which a part stays."""
         found = listed(ledger, self.reader)
-        texts = self.texts([entry for entry in ledger.entries() if entry.names != "folder"], old_folder, new_folder)
         known, base = {folder for _entry, folder in found}, os.path.dirname(ledger.path)
         fronts: dict[Hashable, list[str]] = {}
         for entry, folder in found:
@@ -97,7 +96,8 @@ class Routes:
                 if front.old == folder and front.new not in known:
                     known.add(front.new)
                     fronts.setdefault(entry.key, []).append(self.reader.text(entry, entry.written, front.new, self.reader.start(entry, base)))
-        return Changes(texts, [], fronts)
+        others = (entry for entry in ledger.entries() if entry.key not in fronts)
+        return Changes(self.texts(others, old_folder, new_folder), [], fronts)
 
     def swap(self, batch: Batch, number: int, folder: str) -> Swap | None:
         """The swap that one text of a batch shows, for itself and all that begin like it; None when it shows none."""

@@ -133,7 +133,7 @@ def matches(path: str, patterns: Iterable[str]) -> bool:
 class LedgerLine:
     """One ledger of a trip.  `digest` is what it was when drafted; `rewrite` false leaves it as it is.
 
-    With `front`, a list of content folders gets the new folders in front of the old ones, which stay.
+    With `front`, a list of content folders gets new ones in front of those of which a part moves.
     """
 
     path: str

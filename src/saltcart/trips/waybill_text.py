@@ -78,7 +78,7 @@ def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
     rewrite = tomlkit.item(line.rewrite)
     table.add("rewrite", rewrite.comment(" ".join(show(line.why).split())) if line.why else rewrite)
     if line.front:
-        table.add("front", tomlkit.item(True).comment("new content folders come in front of the old ones, which stay"))
+        table.add("front", tomlkit.item(True).comment("where a part of a content folder moves, a new one comes in front of it"))
     if line.digest:
         table.add("digest", line.digest)
     return table
