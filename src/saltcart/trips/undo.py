@@ -213,7 +213,7 @@ def newcomers(trip: Trip) -> list[str]:
 def is_original(shelf: Shelf, place: str) -> bool:
     """Whether what lies at `place` is the original that is back, under its second name, changes and all."""
     source = os.path.join(shelf.old, shelf.home(place[len(shelf.new) + 1 :]))
-    return os.path.exists(source) and os.path.samefile(source, place)
+    return os.path.exists(source) and os.path.exists(place) and os.path.samefile(source, place)
 
 
 def can_go(shelf: Shelf, item: Item) -> bool:
@@ -234,12 +234,13 @@ def drop(trip: Trip, number: int, shelf: Shelf, report: UndoReport, progress: Pr
         if row.existed or row.state == ACCEPTED or not can_go(shelf, row.item):
             continue
         try:
+            second = row.item.kind == FILE and is_original(shelf, place)  # a mere name, which takes no room
             if row.item.kind == FOLDER:
                 os.rmdir(place)
-            elif row.item.kind == LINK or (taken_back(trip, ledgers[place]) if place in ledgers else untouched(place, row.item) or is_original(shelf, place)):
+            elif second or row.item.kind == LINK or (taken_back(trip, ledgers[place]) if place in ledgers else untouched(place, row.item)):
                 os.unlink(place)
                 report.dropped_files += 1
-                report.dropped_bytes += row.item.size
+                report.dropped_bytes += 0 if second else row.item.size
         except OSError as error:
             trip.logbook.tell(f"kept {place}: {error.strerror}")
         progress(Tick(f"drop copies of {shelf.name}", row.item.path, report.dropped_files, len(rows)))
