@@ -8,10 +8,14 @@ import tempfile
 from contextlib import closing
 from pathlib import Path
 
+from saltcart.cli.main import SELDOM
+
 from bench.timing import in_turns, show
 
 LINES, ROWS, FILES = 100_000, 1_000_000, 100_000
-REWRITE = """
+# As the program starts.
+START = f"import gc; gc.set_threshold({SELDOM})\n"
+REWRITE = START + """
 import sys
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.spelling import Move, Moves
@@ -28,7 +32,7 @@ database.execute("UPDATE tracks SET place = replace(place, '/keel/Sounds/', '/li
 database.commit()
 """
 AWAY = "\nimport os; os.unlink(target)"
-JUDGE = """
+JUDGE = START + """
 import sys
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.trips.judge import Judge
@@ -70,7 +74,7 @@ def main() -> int:
         subprocess.run(["sync"], check=True)
         kept = []
         for ledger in ("list.m3u8", "list.xspf"):
-            sed = ["sed", "s|/keel/Sounds/|/lighter/Sounds/|", name + "/" + ledger]
+            sed = f"sed 's|/keel/Sounds/|/lighter/Sounds/|' '{name}/{ledger}' > '{name}/text'"
             kept.append(show(f"{ledger} / sed", *in_turns([*python, REWRITE, f"{name}/{ledger}", f"{name}/text"], sed, 9), 10, 500_000_000))
         update = [*python, UPDATE + AWAY.replace("target", "sys.argv[2]"), f"{name}/big.db", f"{name}/out"]
         rewrite = [*python, REWRITE + AWAY, f"{name}/big.db", f"{name}/out", f"{name}/map.toml"]

@@ -1,8 +1,12 @@
 """The program `saltcart`: answers at once what it can, else runs the command behind the ladder of errors."""
 
+import gc
 import sys
 
 from saltcart import __version__
+
+# A big ledger is hundreds of thousands of small things that live long: looking through them for garbage often is for nothing.
+SELDOM = 100_000
 
 
 def main(words: list[str] | None = None) -> int:
@@ -11,6 +15,7 @@ def main(words: list[str] | None = None) -> int:
     if words == ["--version"]:
         print(f"saltcart {__version__}")  # the one answer that should not wait for the rest to load
         return 0
+    gc.set_threshold(SELDOM)
     from saltcart.cli import ladder, parser
 
     return ladder.climb(parser.build(words[0] if words else None).parse_args(words))

@@ -154,6 +154,8 @@ class TextLedger(Batched):
         """See Ledger.batches."""
         spans = self.find()
         fresh = self.swapped(spans, besides) if besides else ()
+        if fresh and None not in fresh:
+            return
         for (coding, spelling, _names, base), run in spans.runs():
             left: Sequence[int] = [number for number in run if fresh[number] is None] if fresh else run
             for first in range(0, len(left), BATCH_SPANS):
@@ -240,12 +242,15 @@ class RawSwap(NamedTuple):
         return any(mark in tail for mark in self.odd)
 
     def all_at_once(self, texts: Sequence[bytes]) -> list[bytes | None] | None:
-        """All of the texts swapped as one; None when some are not covered, or hold line breaks."""
-        lines = b"\n" + b"\n".join(texts)
-        if lines.count(b"\n") != len(texts) or lines.count(b"\n" + self.old) != len(texts):
+        """All of the texts swapped as one; None when some are not covered."""
+        old, new, length = self.old, self.new, len(self.old)
+        if not all([text.startswith(old) for text in texts]):
             return None
-        tails = lines.replace(b"\n" + self.old, b"\n/")
-        return None if self.is_odd(tails) else tails.replace(b"\n/", b"\n" + self.new).split(b"\n")[1:]
+        # When all of them hold a mark no more often than what they begin with, none has it behind that.
+        lines, head = b"\0".join(texts), old[:-1]
+        if any(lines.count(mark) != head.count(mark) * len(texts) if mark in head else mark in lines for mark in self.odd):
+            return None
+        return [new + text[length:] for text in texts]
 
 
 def raw_swap(swap: Swap, coding: Coding) -> RawSwap | None:

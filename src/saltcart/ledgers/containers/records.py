@@ -7,8 +7,7 @@ this takes it to be is left to the reader of tags in `xml`.
 
 import re
 from collections.abc import Iterable, Sequence
-from itertools import repeat
-from operator import add
+from typing import NamedTuple
 from xml.parsers import expat
 
 from saltcart.ledgers.codings import XML, TextCoding
@@ -35,44 +34,47 @@ def parse(parser: expat.XMLParserType, data: bytes) -> None:
         raise ValueError(f"is not well-formed XML ({error})") from error
 
 
+class Wanted(NamedTuple):
+    """The local name of the one kind of element that is wanted, and those of the attributes."""
+
+    element: bytes
+    attributes: list[bytes]
+
+    def missing(self, stretches: Iterable[bytes]) -> bool:
+        """Whether no tag in these stretches of a document has the one name or any of the others."""
+        marks = [mark + self.element for mark in (b"<", b"/", b":")] + self.attributes
+        return not any(mark in stretch for stretch in stretches for mark in marks)
+
+
 def spans(data: bytes, rule_for: Matcher) -> Spans | None:
     """The entries of a document in UTF-8, None when it is not plain enough.  ValueError when it is not well-formed."""
-    name, prolog = wanted_name(data, rule_for), PROLOG.match(data)
-    body = data[prolog.end() :] if prolog else b""
-    if not name or not body or any(sign in body and b"<" + sign in body for sign in (b"!", b"?")):
+    wanted, prolog = wanted_names(rule_for), PROLOG.match(data)
+    if not wanted or not prolog or any(data.find(sign, prolog.end()) >= 0 <= data.find(b"<" + sign, prolog.end()) for sign in (b"!", b"?")):
         return None
     parse(expat.ParserCreate("utf-8"), data)
-    pieces = re.split(b"<%b>([^<]*)</%b>" % (re.escape(name), re.escape(name)), body)
+    begin, end = b"<%b>" % wanted.element, b"</%b>" % wanted.element
+    pieces = re.split(b"%b([^<]*)%b" % (re.escape(begin), re.escape(end)), data)
     texts, between = pieces[1::2], pieces[0::2]
-    path = after(between[0], [])
-    rule = rule_for(b"/".join([*path, name]).decode()) if path else None
-    if rule is None or not spoken_for(body, name, 2 * len(texts)) or not all(texts) or list(map(bytes.strip, texts)) != texts:
+    head, shapes = between[0][prolog.end() :], outlines(set(between[1:-1]))
+    path = after(head, [])
+    rule = rule_for(b"/".join([*path, wanted.element]).decode()) if path else None
+    if not path or not rule or len(path) > DEEPEST or not all(texts) or list(map(bytes.strip, texts)) != texts:
         return None
-    if len(path) > DEEPEST or any(after(outline, path) != path for outline in outlines(set(between[1:-1]))):
+    if not wanted.missing(shapes | outlines([head, between[-1]])) or any(after(shape, path) != path for shape in shapes):
         return None
-    begin, end = b"<%b>" % name, b"</%b>" % name
-    outside = list(map(add, map(end.__add__, between), repeat(begin)))
-    outside[0], outside[-1] = data[: -len(body)] + between[0] + begin, end + between[-1]
+    outside = [between[0] + begin, *map((end + b"%b" + begin).__mod__, between[1:-1]), end + between[-1]]
     kind = Kind(TextCoding("utf-8", XML), rule.spelling, rule.names)
-    return Spans(data, texts, outside, [kind] * len(texts), lambda number: f"{b'/'.join([*path, name]).decode()} {number + 1}")
+    return Spans(data, texts, outside, [kind] * len(texts), lambda number: f"{b'/'.join([*path, wanted.element]).decode()} {number + 1}")
 
 
-def wanted_name(data: bytes, rule_for: Matcher) -> bytes | None:
-    """The name of the wanted elements, if it is one, and no attribute, list, pattern or base in `data` is wanted."""
-    names = set()
-    for _pattern, rule in rule_for.rules:
-        name = rule.at.rpartition("/")[2]
-        if not name.startswith("@") or name[1:].encode() in data:
-            names.add(name)
-        if rule.separator or rule.base_at and "@" not in rule.base_at:
-            return None
-    only = names.pop() if len(names) == 1 else ""
-    return only.encode() if NAME.fullmatch(only) else None
-
-
-def spoken_for(body: bytes, name: bytes, tags: int) -> bool:
-    """Whether no more than so many tags begin or end elements of that local name."""
-    return body.count(name) == tags or sum(body.count(mark + name) for mark in (b"<", b"</", b":")) == tags
+def wanted_names(rule_for: Matcher) -> Wanted | None:
+    """What is wanted, if it is one kind of element, and neither a list nor beside a base in an element."""
+    names = {rule.at.rpartition("/")[2] for _pattern, rule in rule_for.rules}
+    elements = [name for name in names if not name.startswith("@")]
+    if any(rule.separator or rule.base_at and "@" not in rule.base_at for _pattern, rule in rule_for.rules):
+        return None
+    plain = len(elements) == 1 and NAME.fullmatch(elements[0])
+    return Wanted(elements[0].encode(), [name[1:].encode() for name in names if name.startswith("@")]) if plain else None
 
 
 def outlines(stretches: Iterable[bytes]) -> set[bytes]:

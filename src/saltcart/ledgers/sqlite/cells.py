@@ -46,20 +46,24 @@ def fetched_at_once(connection: sqlite3.Connection, number: str, cell: str, tabl
 
     The texts of some rows come as one, for making a row of each takes longer than reading them.
     """
+    texts_only = f"{cell} COLLATE BINARY >= '' AND {cell} COLLATE BINARY < x''"  # as values are sorted (sqlite.org/datatype3.html, section 4.1)
     first, last = LEAST, connection.execute(f"SELECT max({number}) FROM {table}").fetchone()[0]
+    dense = False
     while last is not None and first <= last:
-        (end,) = connection.execute(f"SELECT max(n) FROM (SELECT {number} AS n FROM {table} WHERE {number} >= ? ORDER BY {number} LIMIT {BATCH_ROWS})", (first,)).fetchone()
+        end = min(first + BATCH_ROWS - 1, last)
+        if not dense:
+            query = f"SELECT min(n), max(n) FROM (SELECT {number} AS n FROM {table} WHERE {number} >= ? ORDER BY {number} LIMIT {BATCH_ROWS})"
+            first, end = connection.execute(query, (first,)).fetchone()
         source, bounds = f"FROM {table} WHERE {number} BETWEEN ? AND ? AND {condition}", (first, end)
-        whole, count, low, high, others = connection.execute(
-            f"SELECT group_concat({cell}, '{SEPARATOR}'), count(*), min({number}), max({number}), max(typeof({cell}) <> 'text') {source}", bounds
-        ).fetchone()
-        texts = whole.split(SEPARATOR) if count and not others else []
-        if len(texts) != count:
+        whole, count = connection.execute(f"SELECT group_concat({cell}, '{SEPARATOR}'), count(*) {source} AND {texts_only}", bounds).fetchone()
+        texts = whole.split(SEPARATOR) if count else []
+        dense = end - first < 2 * count
+        full = len(texts) == count == end - first + 1
+        numbers = range(first, end + 1) if full else [found for (found,) in connection.execute(f"SELECT {number} {source} ORDER BY {number}", bounds)]
+        if numbers and len(texts) == count == len(numbers):
+            yield [numbers, texts]
+        elif numbers:
             yield list(zip(*connection.execute(f"SELECT {number}, {cell} {source} ORDER BY {number}", bounds)))
-        elif count and high - low + 1 == count:
-            yield [range(low, high + 1), texts]
-        elif count:
-            yield [[found for (found,) in connection.execute(f"SELECT {number} {source} ORDER BY {number}", bounds)], texts]
         first = end + 1
 
 
