@@ -14,6 +14,7 @@ from pathlib import Path
 
 from saltcart.errors import BadFile, BadLedger, CannotSpell
 from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.facts import facts
 from saltcart.ledgers.kinds import mapped
 from saltcart.spelling import Meanings, Move, Moves
 from saltcart.trips.judge import Judge
@@ -227,13 +228,19 @@ class Databases(MapCase):
         reader = Reader()
         named = [reader.path(entry.spelling, entry.written, reader.start(entry, "/")) for entry in self.ledger.entries() if entry.names == "file"]
         self.assertEqual(named, ["/keel/S/Sub/a b.wav", "/keel/S/c.wav", "/else/x.wav", "/keel/S/x.wav", "/else/y.wav", "/keel/S/z.wav", "/else/q.wav"])
-        self.assertEqual(list(self.ledger.played()), [("/keel/S/Sub/a b.wav", 3, None), ("/keel/S/c.wav", 3, None), ("/else/x.wav", 3, None)])
+        self.assertEqual([(found.path, found.plays, found.size) for found in self.ledger.facts()], [("/keel/S/Sub/a b.wav", 3, None), ("/keel/S/c.wav", 3, None), ("/else/x.wav", 3, None)])
         self.ledger.rewrite(self.target, *Routes(Moves([Move("/keel/S", "/lighter/T")])).changes(self.ledger, "/", "/"))
         sound, kit = self.rows(self.target)
         self.assertEqual(sound, [("/lighter/T/Sub/", "a b.wav", 3), ("/lighter/T", "c.wav", 3), ("/else", "x.wav", 3)])
         self.assertEqual(kit, [("one", "/lighter/T/x.wav; /else/y.wav ;/lighter/T/z.wav"), ("three", "/else/q.wav"), ("two", "")])
         with self.assertRaisesRegex(CannotSpell, "cannot hold"):
             self.ledger.rewrite(self.target + "2", {(1, "one", 0): "/a;b.wav"})
+
+    def test_facts_are_taken_from_cells_of_any_kind(self):
+        cells = [(3, 1_700_000_000, 10.0, 90_500, "T", b"\xab"), ("4", 1_700_000_000_000, "11", "1e3", "", "AB"), (-1.5, "yesterday", 1 << 70, "inf", 7, None), (None, -1, "x", b"1", None, 2)]
+        found = [facts(0, "/p", row, milliseconds=True)[2:] for row in cells]
+        when = "2023-11-14T22:13:20Z"
+        self.assertEqual(found, [(3, when, 10, 90.5, "T", "ab"), (4, when, 11, 1.0, None, "AB"), (None, "yesterday", 1 << 70, None, None, None), (None,) * 6])
 
     def test_content_folders_are_tried_in_turn(self):
         for name in ("One/a.wav", "Two/a.wav", "Two/b.wav"):

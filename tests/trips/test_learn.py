@@ -1,11 +1,14 @@
 """Every stand-in plays after a move, an undo and a move back; every ledger of theirs is learnt without help; traces are found."""
 
 import gzip
+import hashlib
 import os
 import shutil
 import sqlite3
 from contextlib import closing
 from pathlib import Path
+
+import soundfile
 
 from saltcart.demo import studio
 from saltcart.standins import decks, player, sampler, workstation
@@ -75,6 +78,20 @@ class Petrel(WorldCase):
         self.assertEqual({one["place"]: (one["sure"], one["resolved"]) for one in learnt["lessons"]}, dict.fromkeys(["sound.file", "sound.dir", "kit.layers"], (True, 30)))
         listed = self.run_json("ledgers", str(self.top / "kits.db"), "--map", str(self.top / "kits.toml"), cwd=self.studio)
         self.assertEqual([os.path.normpath(one["resolved"]) for one in listed["listing"] if one["names"] == "file"], [*map(str, paths)] * 2)
+
+    def test_what_stands_beside_the_paths_is_told_by_the_files(self):
+        paths = sorted(self.studio.joinpath("keel/Sounds").rglob("*.wav"))[:12]
+        for number, path in enumerate(paths):
+            soundfile.write(path, [0.0] * (800 + 80 * number), 8000)
+        with closing(sqlite3.connect(self.top / "found.db")) as database, database:
+            database.execute("CREATE TABLE sound (id INTEGER PRIMARY KEY, place TEXT, ms INTEGER, stars INTEGER, sum TEXT, name TEXT, bytes INTEGER, play_count INTEGER)")
+            rows = [(str(path), 100 + 10 * number, 1, hashlib.sha256(path.read_bytes()).hexdigest(), path.stem, path.stat().st_size, 5) for number, path in enumerate(paths)]
+            database.executemany("INSERT INTO sound (place, ms, stars, sum, name, bytes, play_count) VALUES (?, ?, ?, ?, ?, ?, ?)", rows)
+        learnt = self.run_json("learn", str(self.top / "found.db"), "--against", "keel/Sounds", "-o", str(self.top / "found.toml"), cwd=self.studio)
+        beside = {one["fact"]: (one["column"], one["sure"]) for one in learnt["lessons"][0]["beside"]}
+        self.assertEqual(beside, {"length": ("ms", True), "digest": ("sum", True), "title": ("name", True), "size": ("bytes", True), "plays": ("play_count", False)})
+        known = self.run_json("ledgers", str(self.top / "found.db"), "--map", str(self.top / "found.toml"), cwd=self.studio)["listing"][3]["known"]
+        self.assertEqual(known, {"title": rows[3][4], "length_seconds": 0.13, "size_bytes": rows[3][5], "digest": rows[3][3], "plays": None, "last_played": None})
 
     def no_cart(self):
         """A configuration that says nothing."""

@@ -52,8 +52,12 @@ def show_lessons(screen: Screen, learnt: Learnt) -> None:
         f"{place(learnt.path)} is read as {learnt.container}",
         ("Place", "In the map", ">Values", ">Resolve", ">Sounds", "Spelling", "Why"),
         [
-            (show(one.place), "yes" if one.sure else "commented out", one.total, one.resolved, one.sounds, one.spelling, show(one.why))
+            row
             for one in learnt.lessons
+            for row in [
+                (show(one.place), "yes" if one.sure else "commented out", one.total, one.resolved, one.sounds, one.spelling, show(one.why)),
+                *((show(f"  beside it: {told.column}"), f"as {told.fact}" if told.sure else "commented out", told.cells, "", "", "", told.evidence()) for told in one.beside),
+            ]
         ],
     )
     if learnt.trouble:
@@ -71,7 +75,7 @@ def document(learnt: Learnt, output: str | None) -> dict[str, object]:
         "entries": learnt.entries, "rewritten_on_trial": learnt.rewritten, "trouble": learnt.trouble,
         "lessons": [
             {"place": one.place, "sure": one.sure, "spelling": one.spelling, "values": one.total, "resolved": one.resolved, "sounds": one.sounds,
-             "why": one.why, "entry": one.entry}
+             "why": one.why, "entry": one.entry, "beside": [{"fact": told.fact, "column": told.column, "sure": told.sure, "why": told.evidence()} for told in one.beside]}
             for one in learnt.lessons
         ],
     }  # fmt: skip

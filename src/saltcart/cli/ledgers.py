@@ -7,8 +7,9 @@ from itertools import islice
 from saltcart.cart import load
 from saltcart.cli.arguments import add_cart
 from saltcart.cli.documents import ledger_state
-from saltcart.cli.screen import Screen, many, place
+from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
+from saltcart.ledgers import Facts
 from saltcart.trips.judge import Judgement, LedgerState
 from saltcart.trips.listing import known_kinds, list_entries
 
@@ -37,7 +38,7 @@ def run(options: argparse.Namespace) -> int:
         return 0
     state = list_entries(options.file, maps, cart.meanings(options.means))
     show_entries(screen, state, options.all)
-    screen.document({**ledger_state(state), "listing": [row(one) for one in state.judgements()]})
+    screen.document({**ledger_state(state), "listing": [row(one, state.facts.get(one.entry.key)) for one in state.judgements()]})
     return 0 if all(one.verdict == "found" for one in state.judgements()) else 1
 
 
@@ -48,7 +49,10 @@ def show_entries(screen: Screen, state: LedgerState, everything: bool) -> None:
     screen.table(
         f"{place(state.path)} ({state.map_name})",
         ("Where", "Verdict", "Spelling", "As written", "Means here", "Why"),
-        [(one.entry.where, one.verdict, one.entry.spelling.seen_in(one.entry.written).name, show(one.entry.written), place(os.path.normpath(one.resolved)), show(one.why)) for one in shown],
+        [
+            (one.entry.where + said(state.facts.get(one.entry.key)), one.verdict, one.entry.spelling.seen_in(one.entry.written).name, show(one.entry.written), place(os.path.normpath(one.resolved)), show(one.why))
+            for one in shown
+        ],
     )
     if len(shown) < total:
         screen.say(f"... and {total - len(shown):,} more: --all")
@@ -57,9 +61,22 @@ def show_entries(screen: Screen, state: LedgerState, everything: bool) -> None:
     screen.say(f"{many(total, 'entry', 'entries')}, {found:,} found{remote}.")
 
 
-def row(one: Judgement) -> dict[str, object]:
+def said(facts: Facts | None) -> str:
+    """What the ledger says of a sound, in a few words on a line of their own."""
+    if facts is None:
+        return ""
+    words = (
+        show(facts.title or ""), f"{facts.length // 60:.0f}:{facts.length % 60:02.0f}" if facts.length else "", size(facts.size) if facts.size else "",
+        many(facts.plays, "play", "plays") if facts.plays else "", f"digest {facts.digest[:8]}" if facts.digest else "",
+    )  # fmt: skip
+    return "\n" + ", ".join(filter(None, words)) if any(words) else ""
+
+
+def row(one: Judgement, facts: Facts | None) -> dict[str, object]:
     """One entry."""
+    known = facts or Facts(one.entry.key, one.resolved)
     return {
         "where": one.entry.where, "written": one.entry.written, "spelling": one.entry.spelling.seen_in(one.entry.written).name, "names": one.entry.names,
         "resolved": one.resolved, "verdict": one.verdict, "why": one.why,
+        "known": {"title": known.title, "length_seconds": known.length, "size_bytes": known.size, "digest": known.digest, "plays": known.plays, "last_played": known.last_played},
     }  # fmt: skip

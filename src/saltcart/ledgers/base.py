@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from types import MappingProxyType
 from typing import NamedTuple, Protocol
 
+from saltcart.ledgers.facts import Facts
 from saltcart.spelling import Spelling
 from saltcart.spelling.swaps import Swap
 
@@ -81,8 +82,8 @@ class Ledger(Protocol):
         text has no form in this ledger or something else than the entries would change.
         """
 
-    def played(self) -> Iterable[tuple[str, int | None, str | None]]:
-        """Path, number of plays and last-played time of the files it keeps such facts of."""
+    def facts(self) -> Iterable[Facts]:
+        """What it says itself of the sounds that its entries name, where its map says which columns do."""
 
     def busy(self) -> str | None:
         """Why the ledger must not be replaced now (locked, pages unwritten), or None."""

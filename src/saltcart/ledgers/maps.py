@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from saltcart import tomlfile
+from saltcart.ledgers.facts import COLUMNS
 from saltcart.ledgers.rules import At
 from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
 from saltcart.spelling import Spelling, spelling_named
@@ -33,8 +34,8 @@ SHAPE: dict[str, Any] = {
             "spelling": tuple(SPELLINGS),
             "names": ("file", "folder"),
             "folder": {"table": str, "!column": str, "key": str, "by": str, "spelling": tuple(SPELLINGS)},
-            "plays": str,
-            "last_played": str,
+            **dict.fromkeys(COLUMNS, str),
+            "length_in": ("seconds", "milliseconds"),
         }
     ],
 }
@@ -58,7 +59,7 @@ class FolderOf:
 class Rule:
     """One column whose cells are entries, of the rows that meet the SQL condition `where`.
 
-    `plays` and `last_played` are columns of the same table that say how often and when.
+    `facts` are columns of the same table that say more of the sound, in the order of COLUMNS; None for one that no column says.
     """
 
     table: str
@@ -67,9 +68,9 @@ class Rule:
     names: str
     where: str | None = None
     folder: FolderOf | None = None
-    plays: str | None = None
-    last_played: str | None = None
     separator: str | None = None
+    facts: tuple[str | None, ...] = (None,) * len(COLUMNS)
+    milliseconds: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +130,7 @@ def load_map(path: str) -> Map:
 
 def check_entry(path: str, number: int, entry: dict[str, Any], database: bool) -> None:
     """Raise BadFile when an entry lacks what its container needs, or has what makes no sense there."""
-    needed, strange = (("table", "column"), ("at", "base_at")) if database else (("at",), ("table", "column", "where", "folder"))
+    needed, strange = (("table", "column"), ("at", "base_at")) if database else (("at",), ("table", "column", "where", "folder", *COLUMNS, "length_in"))
     with open(path, encoding="utf-8-sig") as stream:
         place = tomlfile.Place(path, stream.read(), ("entries", number))
     for key in needed:
@@ -154,7 +155,7 @@ def column_rule(entry: dict[str, Any]) -> Rule:
     spelling = spelling_named(entry.get("spelling", "name" if folder else "auto"))
     return Rule(
         entry["table"], entry["column"], spelling, entry.get("names", "file"), entry.get("where"), made,
-        entry.get("plays"), entry.get("last_played"), entry.get("separator"),
+        entry.get("separator"), tuple(map(entry.get, COLUMNS)), entry.get("length_in") == "milliseconds",
     )  # fmt: skip
 
 

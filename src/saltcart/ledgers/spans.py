@@ -16,6 +16,7 @@ from typing import NamedTuple, Protocol
 
 from saltcart.errors import BadLedger, CannotSpell, show
 from saltcart.ledgers.base import NO_FRONTS, REMEDY_FRONT, Batch, Batched, Entry, Fronts
+from saltcart.ledgers.facts import Facts
 from saltcart.ledgers.wrappers import PLAIN, Wrapper
 from saltcart.spelling import Spelling
 from saltcart.spelling.swaps import Swap
@@ -217,8 +218,8 @@ class TextLedger(Batched):
             return False
         return found.inside == texts and self.shape.rest(spans) == self.shape.rest(found)
 
-    def played(self) -> Sequence[tuple[str, int | None, str | None]]:
-        """See Ledger.played; plain lists do not count plays."""
+    def facts(self) -> Sequence[Facts]:
+        """See Ledger.facts; maps over text name no columns."""
         return ()
 
     def busy(self) -> str | None:

@@ -3,14 +3,14 @@
 import os
 import stat
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from operator import itemgetter
 from typing import NamedTuple
 
 from saltcart.drives import Presence
 from saltcart.errors import SaltCartError
-from saltcart.ledgers import Batch, Entry, Ledger
+from saltcart.ledgers import Batch, Entry, Facts, Ledger
 from saltcart.shelves.audio import header_trouble
 from saltcart.spelling import Spelling, spelling_named
 from saltcart.spelling.foreign import PSEUDO
@@ -71,13 +71,17 @@ class JudgedBatch(NamedTuple):
 
 @dataclass(slots=True)
 class LedgerState:
-    """One ledger, judged.  `trouble` says why it could not be read at all."""
+    """One ledger, judged.  `trouble` says why it could not be read at all.
+
+    `facts` is what it says itself of its sounds, by the keys of entries, where that was asked for.
+    """
 
     path: str
     map_name: str
     judged: list[JudgedBatch] = field(default_factory=list)
     found: Counter[str] = field(default_factory=Counter)
     trouble: SaltCartError | None = None
+    facts: Mapping[Hashable, Facts] = field(default_factory=dict)
 
     def add(self, part: JudgedBatch) -> None:
         """Take up the next batch."""

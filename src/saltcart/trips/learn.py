@@ -10,15 +10,18 @@ import os
 import re
 import tempfile
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 
 import tomlkit
 
 from saltcart.errors import BadLedger, SaltCartError
 from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.maps import column_rule
 from saltcart.shelves.audio import kind_of
 from saltcart.spelling import Meanings, Move, Moves, spelling_named
 from saltcart.spelling.moves import tail_below
+from saltcart.trips.beside import Told, told
 from saltcart.trips.containers import Content, FolderJoin, contents, folder_joins
 from saltcart.trips.reading import Reader
 from saltcart.trips.routes import Routes
@@ -38,6 +41,7 @@ class Lesson:
     """What was learnt about one place: how many of its values resolve, how, and whether it goes into the map.
 
     `entry` is its [[entries]] table; `sure` false leaves it commented out, `why` says why.
+    `beside` is what other columns say of the same sounds.
     """
 
     place: str
@@ -48,6 +52,7 @@ class Lesson:
     entry: dict[str, object]
     sure: bool
     why: str
+    beside: list[Told] = field(default_factory=list)
 
 
 @dataclass(slots=True)
@@ -128,6 +133,10 @@ def learn(path: str, against: Sequence[str], means: Sequence[str] = (), name: st
     if best is None:
         raise BadLedger(path, "is no container that is known here", "A signpost can serve its program; see also saltcart check --traces.")
     _weight, content, lessons = best
+    for lesson in lessons:
+        if content.container == "sqlite" and lesson.sure and lesson.entry.get("names") != "folder" and "separator" not in lesson.entry:
+            with suppress(OSError):  # a sound that cannot be read tells nothing
+                lesson.beside = told(path, column_rule(lesson.entry))
     learnt = Learnt(path, content.container, lessons, map_text(path, content, lessons, name))
     if any(lesson.sure for lesson in lessons):
         prove(learnt, shelves, ground)
@@ -248,7 +257,16 @@ def entry_text(lesson: Lesson) -> str:
     evidence += f" ({lesson.why})" if lesson.why else ""
     table = tomlkit.dumps({"entries": [lesson.entry]}).strip()
     lines = table.splitlines() if lesson.sure else [f"# {line}" for line in table.splitlines()]
-    return "\n" + "\n".join([evidence, *lines]) + "\n"
+    own = next((number for number, line in enumerate(lines) if line.startswith("[entries.")), len(lines))  # keys of a table inside come last
+    while own > 1 and not lines[own - 1]:
+        own -= 1
+    return "\n" + "\n".join([evidence, *lines[:own], *map(beside_text, lesson.beside), *lines[own:]]) + "\n"
+
+
+def beside_text(told: Told) -> str:
+    """The lines of a map that point at one column beside the path, with the evidence."""
+    lines = "".join(f"{'' if told.sure else '# '}{line}\n" for line in tomlkit.dumps(told.keys()).splitlines())
+    return f"{lines.rstrip()}   # {told.evidence()}"
 
 
 def prove(learnt: Learnt, shelves: Sequence[str], ground: Ground) -> None:

@@ -29,9 +29,10 @@ def known_kinds(maps: Sequence[str]) -> list[Kind]:
 
 
 def list_entries(path: str, maps: Sequence[str], means: Sequence[str] = ()) -> LedgerState:
-    """Every entry of the ledger at `path`, judged.  Raises Refused or BadLedger when it cannot be read."""
+    """Every entry of the ledger at `path`, judged, and what it says of its sounds.  Raises Refused or BadLedger when it cannot be read."""
     ledger = open_ledger(os.path.realpath(os.path.expanduser(path)), [load_map(one) for one in maps])
     state = Judge(headers=False, reader=Reader(Meanings(means))).ledger(ledger)
     if state.trouble:
         raise state.trouble
+    state.facts = {found.key: found for found in ledger.facts()}
     return state

@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime, timedelta
@@ -9,7 +10,7 @@ from datetime import UTC, datetime, timedelta
 from saltcart.cart import Cart
 from saltcart.errors import SaltCartError, UsageError
 from saltcart.home import home
-from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers import Facts, load_map, open_ledger
 from saltcart.progress import Progress, silent
 from saltcart.safefile import replacing
 from saltcart.shelves.audio import kind_of
@@ -21,6 +22,7 @@ from saltcart.trips.survey import SurveyedShelf, SurveyReport, survey
 UNNAMED, COPIES, STRAY, UNPLAYED, LONG_AGO, LITTER, EMPTY = "unnamed", "copies", "stray", "never played", "long ago", "litter", "empty folders"
 # A shelf of whose sounds ledgers name at least this share is taken for a collection.
 COLLECTION_SHARE = 0.25
+DATE = re.compile(r"\d{4}-\d\d-\d\d")
 
 
 @dataclass(slots=True)
@@ -177,22 +179,23 @@ def plays(sight: Sight, maps: Sequence[str], older_than_days: int) -> Iterator[F
     """Files their ledger says were never played, or not for long, a finding for each shelf."""
     before = (datetime.now(UTC) - timedelta(days=older_than_days)).strftime("%Y-%m-%d")
     kinds: dict[tuple[int, str], dict[str, int]] = {}
-    for path, count, last in played(sight.report, maps):
-        kind = UNPLAYED if not count and not last else LONG_AGO if last and str(last)[:10] < before else None
-        shelf = sight.report.shelf_of(path)
-        if kind and shelf is not None and os.path.isfile(path):
-            kinds.setdefault((shelf, kind), {})[path] = os.path.getsize(path)
+    for found in facts(sight.report, maps):
+        dated = found.last_played and DATE.match(found.last_played)
+        kind = UNPLAYED if not found.plays and not found.last_played else LONG_AGO if dated and dated[0] < before else None
+        shelf = sight.report.shelf_of(found.path)
+        if kind and shelf is not None and os.path.isfile(found.path):
+            kinds.setdefault((shelf, kind), {})[found.path] = os.path.getsize(found.path)
     words = {UNPLAYED: "their ledger counts no play", LONG_AGO: f"last played before {before}"}
     for (shelf, kind), sizes in sorted(kinds.items()):
         yield Find(0, kind, sight.report.shelves[shelf].heap.path, sorted(sizes), sum(sizes.values()), words[kind])
 
 
-def played(report: SurveyReport, maps: Sequence[str]) -> Iterator[tuple[str, int | None, str | None]]:
-    """What all ledgers know about plays."""
+def facts(report: SurveyReport, maps: Sequence[str]) -> Iterator[Facts]:
+    """What those ledgers say of their sounds that count plays."""
     loaded = [load_map(path) for path in dict.fromkeys(maps)]
     for state in report.ledgers:
         if not state.trouble:
-            yield from open_ledger(state.path, loaded).played()
+            yield from open_ledger(state.path, loaded).facts()
 
 
 def leavings(sight: Sight) -> Iterator[Find]:

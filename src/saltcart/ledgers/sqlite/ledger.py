@@ -12,6 +12,7 @@ from contextlib import closing, contextmanager
 
 from saltcart.errors import BadLedger, CannotSpell, show
 from saltcart.ledgers.base import NO_FRONTS, REMEDY_FRONT, Batch, Batched, Entry, Fronts
+from saltcart.ledgers.facts import Facts, facts
 from saltcart.ledgers.maps import Map, Rule
 from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, batches_of, in_parts, put_together, text_of
 from saltcart.ledgers.sqlite.opening import connect, reading, unwritten
@@ -55,22 +56,23 @@ class SqliteLedger(Batched):
         query = f"SELECT {quoted(rule.folder.key)}, {quoted(rule.folder.column)} FROM {quoted(rule.folder.table)}"
         return {key: Entry(key, "", text, rule.folder.spelling, "folder") for key, text in connection.execute(query) if isinstance(text, str)}
 
-    def played(self) -> Iterator[tuple[str, int | None, str | None]]:
-        """Path, number of plays and last-played time of each file, where the map says which columns hold them (None: unknown)."""
+    def facts(self) -> Iterator[Facts]:
+        """See Ledger.facts."""
         with self.guarded(), reading(self.path) as (connection, _uri):
-            for rule in self.plan.rules:
-                if rule.separator or not (rule.plays or rule.last_played):
-                    continue
-                folders = {key: entry.written for key, entry in self.folders(connection, rule).items()}
-                owner = rule.folder and (rule.folder.by or rule.folder.column)
-                extra = [quoted(column) if column else "NULL" for column in (owner, rule.plays, rule.last_played)]
-                query = f"SELECT {quoted(rule.column)}, {', '.join(extra)} FROM {quoted(rule.table)} WHERE typeof({quoted(rule.column)}) = 'text'"
-                for text, key, plays, last in connection.execute(query):
-                    start: str | None = os.path.dirname(self.path)
-                    if rule.folder:
-                        start = rule.folder.spelling.read(str(folders.get(key, "") if rule.folder.table else key), start)
-                    if start and (path := rule.spelling.read(text, start)):
-                        yield path, plays, last
+            for number, rule in enumerate(self.plan.rules):
+                if any(rule.facts) and not rule.separator:
+                    for key, path, cells in self.beside(connection, rule, rule.facts):
+                        yield facts((number, *key), path, cells, rule.milliseconds)
+
+    def beside(self, connection: sqlite3.Connection, rule: Rule, columns: Sequence[str | None]) -> Iterator[tuple[tuple[object, ...], str, tuple[object, ...]]]:
+        """Row key, path and the cells in other columns, of each cell of a rule that leads somewhere; None where a column is None."""
+        folders = {key: entry.written for key, entry in self.folders(connection, rule).items()}
+        for text, owner, key, cells in Table(connection, rule.table).fetch_beside(connection, rule, columns):
+            start: str | None = os.path.dirname(self.path)
+            if rule.folder:
+                start = rule.folder.spelling.read(str(folders.get(owner, "") if rule.folder.table else owner), start)
+            if start and (path := rule.spelling.read(text, start)):
+                yield key, path, cells
 
     @contextmanager
     def guarded(self) -> Iterator[None]:
@@ -95,7 +97,7 @@ class SqliteLedger(Batched):
                 if rule.folder and (rule.folder.table or rule.table) not in tables:
                     return f'has no table "{rule.folder.table}", which the map {self.plan.path} names'
                 beside = rule.folder.column if rule.folder and not rule.folder.table else rule.folder and rule.folder.by
-                for column in filter(None, (rule.column, beside, rule.plays, rule.last_played)):
+                for column in filter(None, (rule.column, beside, *rule.facts)):
                     if column not in columns:
                         return f'table "{rule.table}" has no column "{column}", which the map {self.plan.path} names; it has: {", ".join(columns)}'
         return None

@@ -43,6 +43,15 @@ class Table:
             return fetched_at_once(connection, keys, column, table + " NOT INDEXED", condition)  # an index would bring another order
         return fetched(connection, f"SELECT {keys}, {column}{owner} FROM {table} WHERE {condition} ORDER BY {keys}")
 
+    def fetch_beside(self, connection: sqlite3.Connection, rule: Rule, columns: Sequence[str | None]) -> Iterator[tuple[str, object, tuple[object, ...], tuple[object, ...]]]:
+        """Content, folder key and row key of each cell of a rule that holds text, and the cells in other columns of its row."""
+        owner = rule.folder and (rule.folder.by or rule.folder.column)
+        beside = ", ".join(f"t.{quoted(column)}" if column else "NULL" for column in (owner, *columns))
+        condition = f"typeof(t.{quoted(rule.column)}) = 'text'" + (f" AND ({rule.where})" if rule.where else "")
+        query = f"SELECT t.{quoted(rule.column)}, {beside}, {self.keys('t')} FROM main.{quoted(self.name)} AS t WHERE {condition}"
+        for text, folder, *others in connection.execute(query):
+            yield text, folder, tuple(others[len(columns) :]), tuple(others[: len(columns)])
+
     def kinds_query(self, column: str) -> str:
         """The query for key and storage class of every cell of `column`."""
         return f"SELECT {self.keys('t')}, typeof(t.{quoted(column)}) FROM main.{quoted(self.name)} AS t"

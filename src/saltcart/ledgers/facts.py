@@ -1,0 +1,67 @@
+"""What a ledger itself says of the sounds it names: how often each was played, and what tells it from others."""
+
+from collections.abc import Hashable, Sequence
+from datetime import UTC, datetime
+from math import inf, isfinite
+from typing import NamedTuple
+
+# The keys of a map that name columns of such facts, in the order of the fields below.
+COLUMNS = ("plays", "last_played", "size", "length", "title", "digest")
+# Unix times from here on count milliseconds: as seconds they would lie beyond the year 5000.
+MILLISECONDS = 100_000_000_000
+
+
+class Facts(NamedTuple):
+    """The facts beside one entry; None where its map names no column, or nothing fit stands there.
+
+    `path` is where the entry leads.  `last_played` is an ISO 8601 time, or what its program wrote
+    if that is another text; `size` counts bytes, `length` seconds; `digest` is in hexadecimal digits.
+    """
+
+    key: Hashable
+    path: str
+    plays: int | None = None
+    last_played: str | None = None
+    size: int | None = None
+    length: float | None = None
+    title: str | None = None
+    digest: str | None = None
+
+
+def facts(key: Hashable, path: str, cells: Sequence[object], milliseconds: bool = False) -> Facts:
+    """The facts in the cells of one row, which stand in the order of COLUMNS; lengths may count milliseconds there."""
+    plays, last, size, length, title, digest = cells
+    seconds = number(length)
+    return Facts(
+        key, path, whole(plays), time_text(last), whole(size), seconds / 1000 if seconds is not None and milliseconds else seconds, text(title), text(digest)
+    )
+
+
+def number(cell: object) -> float | None:
+    """A cell as a number."""
+    try:
+        found = float(cell) if isinstance(cell, int | float | str) else inf
+    except (ValueError, OverflowError):
+        return None
+    return found if isfinite(found) else None
+
+
+def whole(cell: object) -> int | None:
+    """A cell as a whole number."""
+    found = cell if isinstance(cell, int) else number(cell)
+    return int(found) if found is not None and found == int(found) else None
+
+
+def text(cell: object) -> str | None:
+    """A cell as a text with something in it."""
+    return cell if isinstance(cell, str) and cell else cell.hex() if isinstance(cell, bytes) and cell else None
+
+
+def time_text(cell: object) -> str | None:
+    """A time as ISO 8601: numbers count from 1970, in seconds or milliseconds."""
+    if isinstance(cell, str) or not isinstance(cell, int | float) or cell <= 0:
+        return text(cell) if isinstance(cell, str) else None
+    try:
+        return datetime.fromtimestamp(cell / 1000 if cell >= MILLISECONDS else cell, UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+    except (ValueError, OverflowError, OSError):
+        return None
