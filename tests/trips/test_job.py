@@ -173,6 +173,34 @@ class Job(WorldCase):
         self.run_program("undo", trip, "--yes")
         self.assertEqual(linked.read_text(), f"{self.top}/shortcut/Bell Tones/low/C1.wav\n")
 
+    def test_links_are_turned_and_entries_through_them_stay(self):
+        (self.top / "bells").symlink_to("keel/Sounds/Bell Tones")
+        (self.top / "sounds").symlink_to(self.keel / "Sounds")  # leads to more than moves
+        through = self.top / "through.m3u8"
+        text = f"{self.top}/bells/low/C1.wav\nbells/high/it's & all.wav\n{self.top}/sounds/Bell Tones/low/C1.wav\n"
+        through.write_text(text)
+        words = (str(self.shelf), "--to", str(self.lighter / "Sounds"), "--ledger", str(through))
+        self.assertIn("--turn-links", self.run_program("draft", *words).stdout)
+        self.assertEqual(self.run_json("draft", *words, "--turn-links", "--leave-out", "high", "--force")["links"], [{"path": str(self.top / "bells"), "turned": False}])
+        done = self.run_json("move", *words, "--turn-links", "--yes")
+        self.assertEqual((done["turned_links"], done["check"]["ok"]), ([str(self.top / "bells")], True))
+        self.assertEqual(through.read_text(), text.replace(f"{self.top}/sounds/Bell Tones", str(self.new)))
+        self.assertEqual(os.readlink(self.top / "bells"), str(self.new))
+        self.assertIn("drop-copies", self.run_program("undo", "--yes").stdout)
+        self.assertEqual((through.read_text(), os.readlink(self.top / "bells")), (text, "keel/Sounds/Bell Tones"))
+        self.assertIn(f"saltcart undo {done['trip']} --drop-copies", self.run_program("draft", *words, "--force", status=3).stderr)
+        self.run_program("undo", done["trip"], "--yes", "--drop-copies")
+        self.run_json("draft", *words, "--turn-links", "-o", str(self.top / "way.toml"))
+        trip = self.run_json("haul", str(self.top / "way.toml"))["trip"]
+        (self.top / "bells").unlink()
+        self.assertIn("no link into a shelf", self.run_program("repoint", "--yes", status=3).stderr)
+        (self.top / "bells").symlink_to(self.shelf)
+        self.run_program("repoint", "--yes")
+        self.run_program("release", trip, "--yes")
+        self.run_program("undo", trip, "--yes")
+        self.run_program("move", str(self.new), "--to", str(self.keel / "Sounds"), "--ledger", str(through), "--turn-links", "--yes")
+        self.assertEqual((through.read_text().splitlines()[:2], os.readlink(self.top / "bells")), (text.splitlines()[:2], str(self.shelf)))
+
     def test_names_that_are_not_text(self):
         name = os.fsdecode(b"\xe9t\xe9\nnew line .wav ")
         wav(self.shelf / name, 5)

@@ -27,6 +27,7 @@ def add_plan(parser: argparse.ArgumentParser) -> None:
     add_ledgers(parser)
     parser.add_argument("--signpost", action="store_true", help="leave a link with exactly the old name at the old place")
     parser.add_argument("--front", nargs="+", action="extend", default=[], metavar="FILE", help="ledgers that list content folders: where a part of one moves, a new one comes in front of it")
+    parser.add_argument("--turn-links", action="store_true", help="turn links that entries go through to the new place, and leave those entries as they are")
     add_sha256(parser)
     parser.add_argument("--keep-entries", action="store_true", help="rewrite nothing: ledgers go on naming the old place, through the signpost")
     parser.add_argument("--leave-out", nargs="+", action="extend", default=[], metavar="PATTERN", help="what stays where it is, such as '*.ini' or 'Old Packs'")

@@ -65,6 +65,7 @@ def draft_document(draft: Draft, waybill: str | None) -> dict[str, Any]:
             for room in draft.rooms
         ],
         "haul_seconds": round(draft.seconds, 1),
+        "links": [{"path": link, "turned": turned} for link, turned in draft.links.items()],
         "searched": draft.searched,
         "remarks": draft.remarks,
     }  # fmt: skip

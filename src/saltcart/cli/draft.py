@@ -24,7 +24,7 @@ def request(options: argparse.Namespace) -> Request:
     """What the command line asks for."""
     return Request(
         options.shelf, options.to, options.ledger, options.map, options.signpost,
-        options.leave_out, options.only, options.keep_entries, options.means, load(options.cart), options.front, options.digests_kind,
+        options.leave_out, options.only, options.keep_entries, options.means, load(options.cart), options.front, options.digests_kind, options.turn_links,
     )  # fmt: skip
 
 

@@ -54,7 +54,7 @@ def run(options: argparse.Namespace) -> int:
     show_closing(screen, done, hauled, switched, report)
     screen.document({**trip_document(done), "copied_files": hauled.copied_files, "copied_bytes": hauled.copied_bytes,
                      "named_files": hauled.named_files, "named_bytes": hauled.named_bytes,
-                     "changed_entries": switched.changed, "set_aside": switched.aside, "check": check_document(report)})  # fmt: skip
+                     "changed_entries": switched.changed, "set_aside": switched.aside, "turned_links": switched.turned, "check": check_document(report)})  # fmt: skip
     return 0 if report.ok else 1
 
 

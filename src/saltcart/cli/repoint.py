@@ -4,7 +4,7 @@ import argparse
 
 from saltcart.cli.arguments import add_trip, add_wait, add_yes, need_answer, trip_name
 from saltcart.cli.documents import trip_document
-from saltcart.cli.screen import Screen, place
+from saltcart.cli.screen import Screen, many, place
 from saltcart.trips.account import account
 from saltcart.trips.repoint import RepointReport, repoint
 from saltcart.trips.trip import HAULED, SWITCHING
@@ -30,10 +30,12 @@ def run(options: argparse.Namespace) -> int:
     for folder in report.aside:
         screen.say(f"Originals set aside, nothing removed: {place(folder)}")
     screen.say(f"Next: saltcart check {name}   To take it back: saltcart undo {name}")
-    screen.document({**trip_document(account(name)), "changed_entries": report.changed, "set_aside": report.aside})
+    screen.document({**trip_document(account(name)), "changed_entries": report.changed, "set_aside": report.aside, "turned_links": report.turned})
     return 0
 
 
 def show_repoint(screen: Screen, report: RepointReport) -> None:
     """What was switched."""
-    screen.say(f"{report.changed} entries rewritten; in each ledger nothing else differs (compared before it took its place).")
+    screen.say(f"{many(report.changed, 'entry', 'entries')} rewritten; in each ledger nothing else differs (compared before it took its place).")
+    if report.turned:
+        screen.say(f"Turned to the new place, with entries that go through {'it' if len(report.turned) == 1 else 'them'} as they were: {', '.join(map(place, report.turned))}")

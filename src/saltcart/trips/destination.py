@@ -1,6 +1,7 @@
 """Whether a shelf that a person names can go where it shall."""
 
 import os
+from collections.abc import Sequence
 
 from saltcart.drives import Drive
 from saltcart.errors import Refused, show
@@ -8,8 +9,10 @@ from saltcart.spelling.moves import tail_below
 from saltcart.trips import trip as trips
 from saltcart.trips.places import landing_drive
 from saltcart.trips.signposts import leads_home
+from saltcart.trips.waybill import Shelf
 
 CUT_OFF = (trips.SWITCHING, trips.UNDOING)
+SHOWN = 20
 
 
 def moved_by(place: str) -> str | None:
@@ -29,6 +32,25 @@ def refuse_cut_off(place: str) -> None:
         with trips.opened(name) as trip:
             if trip.state in CUT_OFF and any(shelf.old == place for shelf in trip.waybill.shelves):
                 raise Refused(f"Trip {name} was cut off while it switched {show(place)}", trips.next_step(trip))
+
+
+def refuse_clashes(shelf: Shelf, clashes: Sequence[str]) -> None:
+    """Raise Refused when `clashes`, paths at the new place, are other files of the same names."""
+    if clashes:
+        raise Refused(
+            f"The new place {show(shelf.new)} already holds {len(clashes)} other file(s) of the same names",
+            left_by(shelf.new) or "Choose another place with --to, or move those files away.",
+            [show(path) for path in clashes[:SHOWN]],
+        )
+
+
+def left_by(place: str) -> str | None:
+    """What to type when a trip that was taken back has left its copies at `place`."""
+    for name in reversed(trips.names()):
+        with trips.opened(name) as trip:
+            if trip.state == trips.UNDONE and any(shelf.new == place for shelf in trip.waybill.shelves):
+                return f"Trip {name}, which was taken back, left its copies there. Remove them with: saltcart undo {name} --drop-copies"
+    return None
 
 
 def refuse_place(old: str, new: str) -> None:

@@ -35,6 +35,12 @@ ON_ITS_DRIVE = {
     BLOCKS: "stays on its drive: the copies share their room with the originals; none is needed or gained",
     APART: "stays on its drive and is copied there: it takes its room twice until its originals are released",
 }
+# Whether a link is turned, and whether that was asked for.
+LINKS = {
+    (True, True): "The link {}, which entries go through, will lead to the new place; they stay as they are",
+    (False, True): "The link {} stays as it is, for not all that it leads to comes to the same place; entries that go through it will name the new place itself",
+    (False, False): "Entries go through the link {}; they will name the new place itself. To turn the link instead: --turn-links",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +51,8 @@ class Request:
     the shelves are looked for.  `leave_out` and `only` are patterns of what stays and what alone
     travels.  `keep_entries` leaves ledgers naming the old place, through the signpost.
     `means` declares drives of other systems.  The ledgers in `front` get new content folders in
-    front of the old ones.  `digests` is the kind that copies are compared by.
+    front of the old ones.  `digests` is the kind that copies are compared by.  With `turn_links`
+    links that entries go through are turned to the new places, and those entries stay.
     """
 
     shelves: Sequence[str]
@@ -60,16 +67,21 @@ class Request:
     cart: Cart = field(default_factory=Cart)
     front: Sequence[str] = ()
     digests: str = BLAKE3
+    turn_links: bool = False
 
 
 @dataclass(slots=True)
 class DraftedLedger:
-    """One ledger as the draft saw it; `changes` entries would be rewritten; `travels` when it lies in a shelf."""
+    """One ledger as the draft saw it; `changes` entries would be rewritten; `travels` when it lies in a shelf.
+
+    `links` are those that its entries go through into a shelf, with whether they would be turned.
+    """
 
     line: LedgerLine
     state: LedgerState
     changes: int
     travels: bool
+    links: dict[str, bool] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,7 +96,7 @@ class Room:
 
 @dataclass(slots=True)
 class Draft:
-    """A waybill with what it rests on; `seconds` is how long the haul should take."""
+    """A waybill with what it rests on; `seconds` is how long the haul should take, `links` are as of DraftedLedger."""
 
     waybill: Waybill
     shelves: list[DraftedShelf]
@@ -93,6 +105,7 @@ class Draft:
     seconds: float
     remarks: list[str]
     searched: list[str] = field(default_factory=list)
+    links: dict[str, bool] = field(default_factory=dict)
 
 
 def draft(request: Request, progress: Progress = silent) -> Draft:
@@ -110,11 +123,13 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
         remarks += weigh(drive, drafted, request.cart)
     ledgers, searched = gather_ledgers(request, waybill, scout, progress)
     waybill.ledgers = [ledger.line for ledger in ledgers]
+    links = links_of(ledgers)
+    waybill.turn = [link for link, turned in links.items() if turned]
     waybill.draft = drafts.keep((one.shelf.old, one.items) for one in drafted)
     remember([*drives.values(), *(drive_of(shelf.old) for shelf in shelves)])
-    remarks += scout.remarks + remarks_on(request, shelves, ledgers)
+    remarks += scout.remarks + remarks_on(request, shelves, ledgers, links)
     seconds = sum(passes(one.shelf, drives[one.shelf.new_drive]) * one.target_bytes / assumed_rate(drives[one.shelf.new_drive], request.cart) for one in drafted)
-    return Draft(waybill, drafted, ledgers, rooms_of(drafted, drives), seconds, remarks, searched)
+    return Draft(waybill, drafted, ledgers, rooms_of(drafted, drives), seconds, remarks, searched, links)
 
 
 def shelves_of(request: Request) -> list[Shelf]:
@@ -232,7 +247,7 @@ def gather_ledgers(request: Request, waybill: Waybill, scout: Scout, progress: P
     given, front = ([os.path.realpath(os.path.expanduser(path)) for path in paths] for paths in (request.ledgers, request.front))
     fronts = fronts_of([open_ledger(path, scout.maps) for path in front], waybill.shelves, judge.reader)
     ledgers = [
-        try_ledger(open_ledger(path, scout.maps), waybill, judge, fronts, path in front) for path in dict.fromkeys([*given, *front, *scout.found])
+        try_ledger(open_ledger(path, scout.maps), waybill, judge, Way(fronts, request.turn_links, path in front)) for path in dict.fromkeys([*given, *front, *scout.found])
     ]
     if request.ledgers:
         return ledgers, []
@@ -241,34 +256,51 @@ def gather_ledgers(request: Request, waybill: Waybill, scout: Scout, progress: P
     for path in elsewhere:
         if path not in scout.found and path not in front:
             try:
-                one = try_ledger(open_ledger(path, scout.maps), waybill, judge, fronts)
+                one = try_ledger(open_ledger(path, scout.maps), waybill, judge, Way(fronts, request.turn_links))
             except SaltCartError as error:
                 scout.remarks.append(f"{show(error.what)}; it is left out")
                 continue
-            if one.changes or not one.line.rewrite:
+            if one.changes or one.links or not one.line.rewrite:
                 ledgers.append(one)
     return ledgers, searched
 
 
-def try_ledger(ledger: Ledger, waybill: Waybill, judge: Judge, fronts: Sequence[Front], in_front: bool = False) -> DraftedLedger:
+def links_of(ledgers: Sequence[DraftedLedger]) -> dict[str, bool]:
+    """The links that entries of any ledger go through, in order, with whether they would be turned."""
+    links: dict[str, bool] = {}
+    for one in ledgers:
+        links |= {link: turned or links.get(link, False) for link, turned in one.links.items()}
+    return dict(sorted(links.items()))
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """How a ledger is to follow: with new content folders in front, with links turned."""
+
+    fronts: Sequence[Front]
+    turn_links: bool
+    in_front: bool = False
+
+
+def try_ledger(ledger: Ledger, waybill: Waybill, judge: Judge, way: Way) -> DraftedLedger:
     """Judge a ledger and rewrite it on trial; one that cannot spell the new place stays as it is, with the reason."""
     place = waybill.moves().follow(ledger.path)
-    routes = Routes(waybill.entry_moves(place is not None), judge.reader, fronts)
+    routes = Routes(waybill.entry_moves(place is not None), judge.reader, way.fronts, lambda _link: way.turn_links)
     digest = digest_of(ledger.path)
     rewrite, why, changed = True, "", 0
     state = judged(ledger, judge)
     try:
-        changes = changes_for(ledger, routes, place or ledger.path, in_front)
+        changes = changes_for(ledger, routes, place or ledger.path, way.in_front)
         with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
             stage(ledger, changes, os.path.join(folder, "trial"))
         changed = changes.count(part.batch for part in state.judged)
     except CannotSpell as error:
         rewrite, why = False, f"{error.what}. {error.remedy}".rstrip(". ")
-    line = LedgerLine(ledger.path, ledger.map_name, rewrite, digest, why, in_front)
-    return DraftedLedger(line, state, changed, place is not None)
+    line = LedgerLine(ledger.path, ledger.map_name, rewrite, digest, why, way.in_front)
+    return DraftedLedger(line, state, changed, place is not None, routes.links)
 
 
-def remarks_on(request: Request, shelves: Sequence[Shelf], ledgers: Sequence[DraftedLedger]) -> list[str]:
+def remarks_on(request: Request, shelves: Sequence[Shelf], ledgers: Sequence[DraftedLedger], links: dict[str, bool]) -> list[str]:
     """What a person should know before saying yes."""
     remarks = []
     for given, shelf in zip(request.shelves, shelves):
@@ -277,6 +309,8 @@ def remarks_on(request: Request, shelves: Sequence[Shelf], ledgers: Sequence[Dra
         if leads_home(shelf.new, shelf.old):
             remarks.append(f"The signpost at {show(shelf.new)} makes room for the shelf when the haul begins; until repoint, what needs it finds only what is copied")
         remarks += [f"The signpost at {show(post)} will lead to the new place" for post in leading_to(shelf.old) if post != shelf.new]
+    posts = {post for shelf in shelves for post in leading_to(shelf.old)}
+    remarks += [LINKS[turned, request.turn_links].format(show(link)) for link, turned in links.items() if link not in posts]
     remarks += [f"{show(one.line.path)} will be left as it is: {one.line.why}" for one in ledgers if not one.line.rewrite]
     if not ledgers and not request.keep_entries:
         remarks.append("No ledger was named or found in the shelf: files elsewhere that name these sounds will not be changed")

@@ -14,7 +14,8 @@ from saltcart.trips import drafts, trip as trips, waybill as waybills
 from saltcart.trips.carrier import TO_COPY, Carrier, HaulReport, Meter, Pace
 from saltcart.trips.follow import follow_drives
 from saltcart.trips.logbook import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
-from saltcart.trips.places import landing_drive, refuse_clashes, refuse_lack_of_room, sharing, unit_of
+from saltcart.trips.destination import refuse_clashes
+from saltcart.trips.places import landing_drive, refuse_lack_of_room, sharing, unit_of
 from saltcart.trips.signposts import make_room
 from saltcart.trips.trip import HAULED, HAULING, Trip
 from saltcart.trips.waybill import Shelf

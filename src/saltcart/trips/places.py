@@ -1,14 +1,11 @@
 """What draft and haul both ask of a new place: is there room, does something stand there, do links still lead home."""
 
 import os
-from collections.abc import Sequence
 
 from saltcart.drives import Drive, drive_of
 from saltcart.drives.limits import APART, NAMES
 from saltcart.errors import Refused, show
 from saltcart.trips.waybill import Shelf
-
-SHOWN = 20
 
 
 def landing_drive(place: str) -> Drive:
@@ -24,16 +21,6 @@ def sharing(shelf: Shelf, drive: Drive) -> str:
     """
     stays_in_use = shelf.gathered and drive.sharing == NAMES
     return APART if shelf.old_drive != drive.identity or stays_in_use else drive.sharing
-
-
-def refuse_clashes(shelf: Shelf, clashes: Sequence[str]) -> None:
-    """Raise Refused when `clashes`, paths at the new place, are other files of the same names."""
-    if clashes:
-        raise Refused(
-            f"The new place {show(shelf.new)} already holds {len(clashes)} other file(s) of the same names",
-            "Choose another place with --to, or move those files away.",
-            [show(path) for path in clashes[:SHOWN]],
-        )
 
 
 def refuse_lack_of_room(drive: Drive, need: int) -> None:

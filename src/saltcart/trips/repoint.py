@@ -19,7 +19,7 @@ from saltcart.trips.judge import UNREADABLE, Judge
 from saltcart.trips.logbook import ACCEPTED, EntryRow, LedgerRow
 from saltcart.trips.plan import changes_for, judged, stage
 from saltcart.trips.programs import refuse_busy
-from saltcart.trips.routes import Changes, Routes
+from saltcart.trips.routes import Changes, Routes, turned
 from saltcart.trips.trip import HAULED, SWITCHED, SWITCHING, Trip
 from saltcart.trips.waybill import Shelf, matches
 
@@ -28,11 +28,11 @@ PLAN = "repoint"
 
 @dataclass(slots=True)
 class RepointReport:
-    """What the switch did: entries changed, where originals are set aside, what was left as it is."""
+    """What the switch did: entries changed, where originals are set aside, links turned to the new place."""
 
     changed: int = 0
     aside: list[str] = field(default_factory=list)
-    remarks: list[str] = field(default_factory=list)
+    turned: list[str] = field(default_factory=list)
 
 
 def repoint(name: str, reread: bool = False, wait: bool = False, progress: Progress = silent) -> RepointReport:
@@ -63,7 +63,7 @@ def repoint(name: str, reread: bool = False, wait: bool = False, progress: Progr
                 raise
             trip.enter(SWITCHED, "repointed: ledgers rewritten, originals set aside")
         changed = sum(row.changed for row in trip.logbook.ledgers())
-        return RepointReport(changed, [trip.aside(shelf) for shelf in trip.waybill.shelves if not shelf.gathered])
+        return RepointReport(changed, [trip.aside(shelf) for shelf in trip.waybill.shelves if not shelf.gathered], turned=trip.waybill.turn)
 
 
 def unswitched(trip: Trip) -> list[Ledger]:
@@ -107,13 +107,23 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
     for shelf in trip.waybill.shelves:
         deeds += aside_deeds(shelf, shelf.old, trip.aside(shelf), "")
         for post in signposts.leading_to(shelf.old):
-            if post == shelf.new:
-                continue
-            deeds += [switch.unlink(post, shelf.old), switch.link(post, shelf.new)]
+            if post != shelf.new and post not in trip.waybill.turn:
+                deeds += [switch.unlink(post, shelf.old), switch.link(post, shelf.new)]
+    for link in trip.waybill.turn:
+        deeds += turn_deeds(trip, link)
     with trip.logbook.together():
         trip.logbook.plan_deeds(PLAN, deeds)
         trip.logbook.record(state=SWITCHING)
         trip.logbook.tell("repoint begins")
+
+
+def turn_deeds(trip: Trip, link: str) -> list[switch.Deed]:
+    """The deeds that turn one link to the new place.  Raises Refused when it leads nowhere that moves, or only a part moves."""
+    target = turned(trip.waybill.moves(), link)
+    if target is None:
+        raise Refused(f"{show(link)} is no link into a shelf that moves whole, so it cannot be turned", "Take it out of turn = [...] in a new waybill.")
+    before = os.readlink(link)
+    return [switch.unlink(link, before), switch.link(link, target)]
 
 
 def uncopied(trip: Trip) -> dict[str, tuple[str, str]]:
@@ -169,7 +179,7 @@ def prepare_ledger(trip: Trip, row: LedgerRow, judge: Judge, reread: bool, front
         raise switch.changed(row.path)
     row.before, row.backup = before, trip.keep(row.number, "-before")
     copy_durably(row.path, row.backup)
-    routes = Routes(trip.waybill.entry_moves(row.place != row.path), judge.reader, fronts)
+    routes = Routes(trip.waybill.entry_moves(row.place != row.path), judge.reader, fronts, trip.waybill.turn.__contains__)
     ledger = trip.open_ledger(row, row.path)
     state = judged(ledger, judge)
     changes = changes_for(ledger, routes, row.place, in_front(trip, row)) if row.rewrite else Changes({}, [])

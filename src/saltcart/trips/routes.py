@@ -1,14 +1,14 @@
 """Which new text an entry gets when shelves move: the one rule for all ledgers, there and back."""
 
 import os
-from collections.abc import Hashable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
 from itertools import islice
 from typing import NamedTuple
 
 from saltcart.ledgers import Batch, Entry, Ledger
 from saltcart.ledgers.base import NO_FRONTS, Fronts
 from saltcart.spelling import Moves, Spelling
-from saltcart.spelling.moves import plain
+from saltcart.spelling.moves import joined, plain, tail_below
 from saltcart.spelling.swaps import Swap, swap_for
 from saltcart.trips.fronts import Front, listed
 from saltcart.trips.reading import Reader
@@ -42,22 +42,41 @@ class Changes(NamedTuple):
 
 
 class Routes:
-    """Follows paths through links and detours to the moving shelves; `fronts` come in front of content folders."""
+    """Follows paths through links and detours to the moving shelves; `fronts` come in front of content folders.
 
-    def __init__(self, moves: Moves, reader: Reader | None = None, fronts: Sequence[Front] = ()):
+    The links that it `turns` will lead to the new places, so that what goes through them stays
+    as it is.  `links` are those that were met, with whether anything stays because of them.
+    """
+
+    def __init__(self, moves: Moves, reader: Reader | None = None, fronts: Sequence[Front] = (), turns: Callable[[str], bool] = lambda _link: False):
         self.moves = moves
         self.fronts = fronts
+        self.turns = turns
         self.reader = reader or Reader()
         self.folders: dict[str, str] = {}
+        self.links: dict[str, bool] = {}
 
     def led(self, path: str) -> str:
         """Where `path` leads, as far as the moves care.
 
         A path written below a moving shelf is taken as written.  Any other is followed through
-        links and `..`; when it ends in a moving shelf, that is where it led.
+        links and `..`; when it ends in a moving shelf, that is where it led, unless the link
+        on the way is turned.
         """
         if self.moves.covers(path) or "\0" in path:
             return path
+        place = self.followed(path)
+        if place == path or ".." in path.split("/") or not self.moves.covers(place):
+            return place
+        link = link_into(self.moves, path)
+        if link is None:
+            return place
+        stays = self.turns(link) and true_when_turned(self.moves, link, path, place)
+        self.links[link] = stays or self.links.get(link, False)
+        return path if stays else place
+
+    def followed(self, path: str) -> str:
+        """Where `path`, which is not below a moving shelf as it is written, leads through links and detours; itself when it leads to none."""
         folder, name = os.path.split(path)
         if name in ("", ".", ".."):
             return os.path.realpath(path)
@@ -138,6 +157,26 @@ class Routes:
         paths = [(text, self.reader.path(entry.spelling, text, start)) for text in entry.readings()]
         readings = [(text, self.led(path)) for text, path in paths if path is not None]
         return next((reading for reading in readings if self.moves.covers(reading[1])), readings[0])
+
+
+def link_into(moves: Moves, path: str) -> str | None:
+    """The first link on a path that leads into a moving shelf, if one does by itself."""
+    parts = path.split("/")
+    steps = ("/".join(parts[:count]) for count in range(2, len(parts) + 1))
+    return next((step for step in steps if os.path.islink(step) and moves.covers(os.path.realpath(step))), None)
+
+
+def turned(moves: Moves, link: str) -> str | None:
+    """Where a link into a moving shelf leads when it is turned; None when it cannot be: not all that lies there moves, or it is in the way."""
+    real = os.path.realpath(link)
+    whole = all(move.takes is None or tail_below(real, move.old) is None for move in moves.moves)
+    return moves.follow(real) if whole and os.path.islink(link) and all(move.new != link for move in moves.moves) else None
+
+
+def true_when_turned(moves: Moves, link: str, path: str, place: str) -> bool:
+    """Whether `path`, which leads through `link` to `place`, leads to the new place when the link is turned."""
+    target = turned(moves, link)
+    return target is not None and moves.follow(place) == joined(target, path[len(link) + 1 :])
 
 
 def specimens(ledger: Ledger) -> Iterator[tuple[Batch, int]]:

@@ -10,7 +10,8 @@ from saltcart.ledgers import Map
 from saltcart.progress import Progress, Tick
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.walk import FILE, LINK, Item
-from saltcart.trips.places import allocated, leads_out, refuse_clashes, unit_of
+from saltcart.trips.destination import refuse_clashes
+from saltcart.trips.places import allocated, leads_out, unit_of
 from saltcart.trips.signposts import leads_home
 from saltcart.trips.survey import look_for_ledger
 from saltcart.trips.waybill import Shelf, Waybill

@@ -149,7 +149,7 @@ def do_link(deed: Deed) -> None:
     try:
         os.symlink(target, path)
     except OSError as error:
-        raise Refused(f"No signpost can be left at {show(path)}: {error.strerror}", "Draft without --signpost.") from error
+        raise Refused(f"No link can be made at {show(path)}: {error.strerror}", "Draft without --signpost, or without --turn-links.") from error
     sync_folder(os.path.dirname(path))
 
 
@@ -159,7 +159,7 @@ def do_unlink(deed: Deed) -> None:
     if not os.path.lexists(path):
         return
     if not os.path.islink(path) or os.readlink(path) != deed["target"]:
-        raise Refused(f"{show(path)} is no longer the signpost that was left there", "Move it away and try again.")
+        raise Refused(f"{show(path)} is no longer the link that it was", "Move it away and try again.")
     os.unlink(path)
     sync_folder(os.path.dirname(path))
 

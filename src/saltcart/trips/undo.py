@@ -143,7 +143,7 @@ def old_texts(trip: Trip, row: LedgerRow, report: UndoReport) -> dict[object, st
     for row_before in table.values():
         same = unique.get(row_before.new, row_before)
         unique[row_before.new] = row_before if same and same.old == row_before.old else None
-    back = Routes(trip.waybill.moves().reversed(), trip.waybill.reader())
+    back = Routes(trip.waybill.moves().reversed(), trip.waybill.reader(), turns=trip.waybill.turn.__contains__)
     changes: dict[object, str] = {}
     for entry in trip.open_ledger(row).entries():
         known = table.get(repointing.key_text(entry.key))

@@ -22,5 +22,6 @@ def way_back(name: str, cart: Cart, progress: Progress = silent) -> Draft:
             means=trip.waybill.means,
             cart=cart,
             digests=trip.waybill.digests,
+            turn_links=bool(trip.waybill.turn),
         )
         return draft(request, progress)

@@ -24,6 +24,7 @@ SHAPE: dict[str, Any] = {
     "draft": str,
     "maps": [str],
     "means": [str],
+    "turn": [str],
     "digests": (BLAKE3, SHA256),
     "!shelf": [
         {
@@ -146,7 +147,10 @@ class LedgerLine:
 
 @dataclass(slots=True)
 class Waybill:
-    """A whole plan.  `draft` names the list of files the draft saw, kept among our own data."""
+    """A whole plan.  `draft` names the list of files the draft saw, kept among our own data.
+
+    The links in `turn` lead into moving shelves and will lead to the new places; entries through them stay.
+    """
 
     shelves: list[Shelf]
     ledgers: list[LedgerLine] = field(default_factory=list)
@@ -154,6 +158,7 @@ class Waybill:
     draft: str = ""
     means: list[str] = field(default_factory=list)
     digests: str = BLAKE3
+    turn: list[str] = field(default_factory=list)
 
     def reader(self) -> Reader:
         """What resolves entries on this trip."""
@@ -218,7 +223,7 @@ def read(path: str) -> Waybill:
         LedgerLine(absolute(path, "path", row["path"]), row["map"], row.get("rewrite", True), row.get("digest"), front=row.get("front", False))
         for row in tables.get("ledger", [])
     ]
-    return Waybill(shelves, ledgers, [from_toml_path(text) for text in tables.get("maps", [])], tables.get("draft", ""), tables.get("means", []), tables.get("digests", BLAKE3))
+    return Waybill(shelves, ledgers, [from_toml_path(text) for text in tables.get("maps", [])], tables.get("draft", ""), tables.get("means", []), tables.get("digests", BLAKE3), [absolute(path, "turn", text) for text in tables.get("turn", [])])
 
 
 def below(waybill: str, text: str) -> str:

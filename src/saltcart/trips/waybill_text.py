@@ -26,6 +26,8 @@ def render(waybill: Waybill, place: str) -> str:
         document.add("maps", tomlkit.item([as_toml_path(path) for path in waybill.maps]).multiline(True))
     if waybill.means:
         document.add("means", tomlkit.item(waybill.means).comment("what paths of other systems stand for here"))
+    if waybill.turn:
+        document.add("turn", tomlkit.item([as_toml_path(path) for path in waybill.turn]).multiline(True).comment("links that will lead to the new place; entries that go through them stay as they are"))
     if waybill.digests != BLAKE3:
         document.add("digests", tomlkit.item(waybill.digests).comment("the kind of digest that copies are compared by, and the manifest holds"))
     shelves, gathered = tomlkit.aot(), tomlkit.aot()
