@@ -12,7 +12,7 @@ from saltcart.cli.survey import show_ledgers
 from saltcart.errors import UsageError, show
 from saltcart.ledgers import load_map
 from saltcart.trips.account import account
-from saltcart.trips.check import CheckReport, LedgerCheck, Problem, check_folder, check_ledgers, check_trip
+from saltcart.trips.check import CheckReport, LedgerCheck, Problem, check_ledgers, check_trip
 from saltcart.trips.traces import Trace, traces
 from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE, latest
 
@@ -64,6 +64,8 @@ def run(options: argparse.Namespace) -> int:
 
 def against_manifest(screen: Screen, options: argparse.Namespace) -> int:
     """A shelf and its manifest, without a trip."""
+    from saltcart.trips.contents import check_folder  # reads with several processes, which take long to load
+
     with screen.watch() as watch:
         report = check_folder(options.trip, options.digests_kind if options.write else None, watch)
     (shelf,) = report.shelves

@@ -1,29 +1,23 @@
 """The check: every entry judged again and compared with before; every copy held against the logbook."""
 
 import os
-import stat
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from saltcart.drives import Presence
 from saltcart.errors import Refused, show
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.progress import Progress, Tick, silent
-from saltcart.shelves import manifest
-from saltcart.shelves.walk import FILE, OTHER, walk
+from saltcart.shelves.walk import FILE
 from saltcart.spelling import Meanings
 from saltcart.trips import trip as trips
-from saltcart.trips.crew import Reading, read_all
+from saltcart.trips.copies import FileProblem, Row, troubles
 from saltcart.trips.judge import ALTERED, FOUND, MISSING, OFFLINE, UNREADABLE, Judge, Judgement, LedgerState, add_counts
-from saltcart.trips.logbook import ACCEPTED, EntryRow, LedgerRow
+from saltcart.trips.logbook import ACCEPTED, EntryRow, LedgerRow, key_text
 from saltcart.trips.reading import Reader
-from saltcart.trips.repoint import key_text
 from saltcart.trips.trip import HAULED, HAULING, RELEASED, RELEASING, SWITCHED, SWITCHING, UNDOING, Trip
 
 
-MOST_LISTINGS = 64
-PORTION = 10_000
-TICK_EVERY = 100
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,15 +39,6 @@ class LedgerCheck:
 
     state: LedgerState
     problems: list[Problem]
-
-
-@dataclass(frozen=True, slots=True)
-class FileProblem:
-    """One file of a shelf whose copy is not as recorded."""
-
-    path: str
-    verdict: str
-    why: str
 
 
 @dataclass(slots=True)
@@ -170,111 +155,25 @@ def check_shelf(trip: Trip, number: int, digests: bool, progress: Progress) -> S
     shelf = trip.waybill.shelves[number]
     report = ShelfCheck(shelf.name, shelf.new)
     ledgers = {row.place for row in trip.logbook.ledgers()}
-    total = trip.logbook.totals(number)[1]
-    watch = ReadWatch(f"check {shelf.name}", total, progress)
-    wanted: list[tuple[Reading, str]] = []
-    listings = Listings()
-    without = trip.logbook.rows(number, ACCEPTED)
+    without = list(trip.logbook.rows(number, ACCEPTED, kind=FILE))
     report.accepted = [FileProblem(shelf.place(row.item.path), MISSING, f"the trip goes without it, as accepted: {row.why}") for row in without]
-    for path, kind, size, digest in trip.logbook.brief(number):
-        place = shelf.place(path)
-        if kind == FILE:
-            report.files += 1
-            report.bytes += size
-        if kind == OTHER:
-            continue
-        expected = size if kind == FILE and place not in ledgers else None
-        if trouble := listings.trouble(place, expected):
-            report.problems.append(trouble)
-        elif digests and digest and expected is not None:
-            wanted.append((Reading(path, place, size, trip.waybill.digests), digest))
-        if not digests and report.files % TICK_EVERY == 0:
-            progress(Tick(f"check {shelf.name}", path, report.bytes, total))
-        if len(wanted) >= PORTION:
-            report.problems += altered(wanted, watch)
-            wanted = []
-    report.problems += altered(wanted, watch)
+    files, total = trip.logbook.totals(number)
+    report.files, report.bytes = files - len(without), total - sum(row.item.size for row in without)
+    report.problems += troubles(shelf, watched(trip.logbook.sizes(number), f"look at {shelf.name}", files, progress), ledgers)
+    if digests:
+        from saltcart.trips.contents import ReadWatch, altered_copies  # and what reads with several processes
+
+        passed_over = ledgers | {problem.path for problem in report.problems}
+        report.problems += altered_copies(trip, number, passed_over, ReadWatch(f"check {shelf.name}", report.bytes, progress))
     if report.problems and (away := Presence().away(shelf.new)):
         report.problems = [FileProblem(shelf.new, OFFLINE, away)]
     return report
 
 
-def check_folder(path: str, write: str | None = None, progress: Progress = silent) -> CheckReport:
-    """Hold the shelf at `path` against its manifest, every file read; with `write`, a kind of digest, make the manifest from what is there now.
-
-    Raises Refused when there is no such shelf, or no manifest.
-    """
-    shelf = os.path.realpath(os.path.expanduser(path))
-    if not os.path.isdir(shelf):
-        raise Refused(f"There is no shelf at {show(shelf)}", "Check the path; if its drive is not connected, plug it in.")
-    report = ShelfCheck(os.path.basename(shelf), shelf)
-    items = {item.path: item.size for item in walk(shelf) if item.kind == FILE}
-    report.files, report.bytes = len(items), sum(items.values())
-    watch = ReadWatch(f"check {report.name}", report.bytes, progress)
-    if write:
-        readings = [Reading(item, os.path.join(shelf, item), items[item], write) for item in items]
-        outcomes = list(zip(readings, read_all(readings, watch)))
-        report.problems = [FileProblem(reading.place, UNREADABLE, why) for reading, (_found, why) in outcomes if why]
-        report.manifest = manifest.write(shelf, write, ((reading.path, found) for reading, (found, why) in outcomes if not why))
-        return CheckReport(None, None, [], [report])
-    kind = manifest.kind_of_manifest(shelf)
-    if kind is None:
-        raise Refused(f"There is no manifest beside {show(shelf)}", f"Make it from what is there now: saltcart check {show(path)} --digests --write")
-    report.manifest = manifest.manifest_of(shelf, kind)
-    known = dict(manifest.read(shelf, kind))
-    report.problems = [FileProblem(os.path.join(shelf, name), MISSING, "is in the manifest, but not there") for name in known if name not in items]
-    report.problems += altered([(Reading(name, os.path.join(shelf, name), items[name], kind), digest) for name, digest in known.items() if name in items], watch)
-    report.unknown = len(items.keys() - known.keys())
-    return CheckReport(None, None, [], [report])
-
-
-class ReadWatch:
-    """Tells progress of `total` bytes that are read in several portions."""
-
-    def __init__(self, step: str, total: int, progress: Progress):
-        self.step, self.total, self.progress, self.done = step, total, progress, 0
-
-    def __call__(self, _step: str, path: str, count: int) -> None:
-        self.done += count
-        self.progress(Tick(self.step, path, self.done, self.total))
-
-
-def altered(wanted: Sequence[tuple[Reading, str]], watch: ReadWatch) -> Iterator[FileProblem]:
-    """Of files with the digests they should have, those that have others or cannot be read."""
-    outcomes = read_all([reading for reading, _digest in wanted], watch)
-    for (reading, digest), (found, why) in zip(wanted, outcomes):
-        if why:
-            yield FileProblem(reading.place, UNREADABLE, why)
-        elif found != digest:
-            yield FileProblem(reading.place, ALTERED, "its content is not what was recorded")
-
-
-class Listings:
-    """Looks at many places folder by folder, which is quicker than one by one; places come in the order of their paths."""
-
-    def __init__(self) -> None:
-        self.folders: dict[str, dict[str, os.stat_result]] = {}
-
-    def trouble(self, place: str, size: int | None) -> FileProblem | None:
-        """What is wrong with the copy at `place`; `size` None means that only its being there is asked."""
-        folder, _slash, name = place.rpartition("/")
-        if folder not in self.folders:
-            if len(self.folders) >= MOST_LISTINGS:
-                self.folders.clear()
-            try:
-                with os.scandir(folder) as things:
-                    self.folders[folder] = {thing.name: thing.stat(follow_symlinks=False) for thing in things}
-            except (FileNotFoundError, NotADirectoryError):
-                self.folders[folder] = {}
-            except OSError as error:
-                return FileProblem(place, UNREADABLE, error.strerror or str(error))
-        state = self.folders[folder].get(name)
-        if state is None:
-            return FileProblem(place, MISSING, "the copy is not there")
-        if size is None:
-            return None
-        if not stat.S_ISREG(state.st_mode):
-            return FileProblem(place, ALTERED, "is no longer a file")
-        if state.st_size != size:
-            return FileProblem(place, ALTERED, f"has {state.st_size:,} bytes, {size:,} were recorded")
-        return None
+def watched(portions: Iterable[Sequence[Row]], step: str, total: int, progress: Progress) -> Iterator[Sequence[Row]]:
+    """The portions, with a tick for each."""
+    done = 0
+    for rows in portions:
+        progress(Tick(step, os.fsdecode(rows[0][0]), done, total))
+        yield rows
+        done += len(rows)

@@ -7,7 +7,7 @@ method that ends a step commits durably (`synchronous = FULL`) before it returns
 import json
 import os
 import sqlite3
-from collections.abc import Iterable, Iterator
+from collections.abc import Hashable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -40,6 +40,11 @@ CREATE TABLE IF NOT EXISTS deed (
 # A folder is not changed by what happens in it, nor a link by its own times.
 CHANGED = "t.kind <> f.kind OR t.target IS NOT f.target OR t.kind = 'file' AND (t.size <> f.size OR t.mtime_ns <> f.mtime_ns)"
 ITEM_COLUMNS = "path, kind, size, disk_bytes, mtime_ns, mode, device, inode, links, target"
+
+
+def key_text(key: Hashable) -> str:
+    """An entry's key as the logbook holds it."""
+    return json.dumps(key, default=repr)
 
 
 def now() -> str:
@@ -198,6 +203,13 @@ class Logbook:
         """Path, kind, size and digest of each thing of a shelf that is not gone without, in the order of their paths; nothing may be marked meanwhile."""
         for path, kind, size, digest in self.database.execute(f"SELECT path, kind, size, digest FROM file WHERE shelf = ? AND state <> '{ACCEPTED}' ORDER BY path", (shelf,)):
             yield os.fsdecode(path), kind, size, digest
+
+    def sizes(self, shelf: int) -> Iterator[list[tuple[bytes, int]]]:
+        """Some at a time, in the order of their paths: path and size of each thing of a shelf that is not gone without; -1 for what is no file."""
+        query = f"SELECT path, CASE kind WHEN 'file' THEN size ELSE -1 END FROM file WHERE shelf = ? AND state <> '{ACCEPTED}' AND kind <> 'other' ORDER BY path"
+        rows = self.database.execute(query, (shelf,))
+        while some := rows.fetchmany(10_000):
+            yield some
 
     def hard_links(self, shelf: int) -> dict[str, str]:
         """Path to the first path, for every further name of a file that has several names in the shelf."""

@@ -1,8 +1,7 @@
 """The switch of one trip: ledgers rewritten, originals set aside, signposts left: all or nothing."""
 
-import json
 import os
-from collections.abc import Hashable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 
@@ -16,7 +15,7 @@ from saltcart.trips.follow import follow_drives
 from saltcart.trips.fronts import Front, fronts_of
 from saltcart.trips.haul import connected
 from saltcart.trips.judge import UNREADABLE, Judge
-from saltcart.trips.logbook import ACCEPTED, EntryRow, LedgerRow
+from saltcart.trips.logbook import ACCEPTED, EntryRow, LedgerRow, key_text
 from saltcart.trips.plan import changes_for, judged, stage
 from saltcart.trips.programs import refuse_busy
 from saltcart.trips.routes import Changes, Routes, turned
@@ -202,11 +201,6 @@ def prepare_ledger(trip: Trip, row: LedgerRow, judge: Judge, reread: bool, front
     if not row.changed:
         return []
     return [switch.swap(row.place, staged, before, row.after, row.backup)]
-
-
-def key_text(key: Hashable) -> str:
-    """An entry's key as the logbook holds it."""
-    return json.dumps(key, default=repr)
 
 
 def staged_name(trip: Trip, row: LedgerRow) -> str:

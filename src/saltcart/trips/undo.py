@@ -14,7 +14,7 @@ from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import repoint as repointing
 from saltcart.trips import switch, trip as trips
-from saltcart.trips.logbook import ACCEPTED, EntryRow, LedgerRow
+from saltcart.trips.logbook import ACCEPTED, EntryRow, LedgerRow, key_text
 from saltcart.trips.plan import stage
 from saltcart.trips.programs import refuse_busy
 from saltcart.trips.routes import Changes, Routes
@@ -146,7 +146,7 @@ def old_texts(trip: Trip, row: LedgerRow, report: UndoReport) -> dict[object, st
     back = Routes(trip.waybill.moves().reversed(), trip.waybill.reader(), turns=trip.waybill.turn.__contains__)
     changes: dict[object, str] = {}
     for entry in trip.open_ledger(row).entries():
-        known = table.get(repointing.key_text(entry.key))
+        known = table.get(key_text(entry.key))
         known = known if known and known.new == entry.written else unique.get(entry.written)
         text = known.old if known else newer_text(trip, row, entry, back, report)
         if text is not None and text != entry.written:
