@@ -236,6 +236,22 @@ class Databases(MapCase):
         with self.assertRaisesRegex(CannotSpell, "cannot hold"):
             self.ledger.rewrite(self.target + "2", {(1, "one", 0): "/a;b.wav"})
 
+    def test_a_swap_takes_what_begins_so_in_every_encoding(self):
+        plan = Path(self.folder, "t.toml")
+        plan.write_text('name = "t"\ncontainer = "sqlite"\n[[entries]]\ntable = "t"\ncolumn = "c"\nspelling = "native"\n')
+        # Of the second, each UTF-16 sign has a slash for its lower or upper half; a blob of text is none.
+        cells = ["/keel/S/a.wav", "/keel/S\u012fa.wav", "/keel/S\u2f00a.wav", "/keel/S0/a.wav", "/keel/S/\u012f.wav", b"/keel/S/a.wav", 5, None]
+        for encoding in ("UTF-8", "UTF-16le", "UTF-16be"):
+            path, target = os.path.join(self.folder, f"{encoding}.db"), os.path.join(self.folder, f"{encoding} new.db")
+            with closing(sqlite3.connect(path)) as database, database:
+                database.execute(f"PRAGMA encoding = '{encoding}'")
+                database.execute("CREATE TABLE t (c COLLATE NOCASE)")
+                database.executemany("INSERT INTO t VALUES (?)", ((cell,) for cell in cells))
+            ledger = open_ledger(path, [load_map(str(plan))])
+            ledger.rewrite(target, *Routes(Moves([Move("/keel/S", "/l/T")])).changes(ledger, "/", "/"))
+            with closing(sqlite3.connect(target)) as database:
+                self.assertEqual([cell for (cell,) in database.execute("SELECT c FROM t ORDER BY rowid")], ["/l/T/a.wav", *cells[1:4], "/l/T/\u012f.wav", *cells[5:]])
+
     def test_facts_are_taken_from_cells_of_any_kind(self):
         cells = [(3, 1_700_000_000, 10.0, 90_500, "T", b"\xab"), ("4", 1_700_000_000_000, "11", "1e3", "", "AB"), (-1.5, "yesterday", 1 << 70, "inf", 7, None), (None, -1, "x", b"1", None, 2)]
         found = [facts(0, "/p", row, milliseconds=True)[2:] for row in cells]

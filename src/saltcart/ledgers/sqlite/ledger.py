@@ -17,7 +17,7 @@ from saltcart.ledgers.maps import Map, Rule
 from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, batches_of, in_parts, put_together, text_of
 from saltcart.ledgers.sqlite.opening import connect, reading, unwritten
 from saltcart.ledgers.sqlite.schema import derived, differing_schema, sleeping_triggers
-from saltcart.ledgers.sqlite.swaps import covers, swapped
+from saltcart.ledgers.sqlite.swaps import SqlSwaps
 from saltcart.ledgers.sqlite.tables import Table
 from saltcart.ledgers.sqlite.words import quoted
 from saltcart.spelling.swaps import Swap
@@ -148,8 +148,9 @@ class SqliteLedger(Batched):
             # Bound as bytes and cast, since names that are not UTF-8 cannot be bound as text.
             mine = {key[1:]: text for key, text in changes.items() if key[0] == number}
             table = Table(copy, rule.table)
-            if covered := covers(rule, swaps):
-                copy.execute(f"UPDATE main.{quoted(rule.table)} AS t SET {quoted(rule.column)} = {swapped(rule, swaps)} WHERE {covered}")
+            ours = SqlSwaps(rule, swaps, table.utf8)
+            if covered := ours.covers():
+                copy.execute(f"UPDATE main.{quoted(rule.table)} AS t SET {quoted(rule.column)} = {ours.swapped()} WHERE {covered}")
             if mine and any("blob" in kind for kind in table.kinds(copy, rule.column)):
                 blobs = {tuple(key) for *key, kind in copy.execute(table.kinds_query(rule.column)) if kind == "blob"}
                 copy.executemany(table.update(rule.column, "?"), ((mine[key].encode("utf-16-le", "surrogatepass"), *key) for key in mine.keys() & blobs))

@@ -1,45 +1,62 @@
 """Swaps as SQL, so that a database changes most of its cells by itself.  The rows stand in a table called `t`."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 from saltcart.ledgers.maps import Rule
 from saltcart.ledgers.sqlite.words import literal, quoted
 from saltcart.spelling.swaps import Swap
 
 
-def covers(rule: Rule, swaps: Sequence[Swap]) -> str:
-    """The SQL condition that one of the swaps covers a cell of a rule, in the table `t`; "" when none can."""
-    one_of = " OR ".join(covers_cell(rule, swap) for swap in usable(rule, swaps))
-    where = f"({rule.where}) AND " if rule.where else ""
-    return f"{where}({one_of})" if one_of else ""
+@dataclass(frozen=True, slots=True)
+class SqlSwaps:
+    """Those of some swaps that SQL can make on the cells of a rule; whether texts are UTF-8 in the database, and so in its order of them."""
 
+    rule: Rule
+    swaps: Sequence[Swap]
+    utf8: bool
 
-def covers_cell(rule: Rule, swap: Swap) -> str:
-    """`Swap.covers` in SQL; a text with a NUL in it is never covered, since SQLite cuts there."""
-    column = f"t.{quoted(rule.column)}"
-    tail = f"substr({column}, {len(swap.old)})" if any(mark in swap.old for mark in swap.odd) else column
-    lasts: dict[str, str] = {}
-    for mark in swap.odd:
-        lasts[mark[:-1]] = lasts.get(mark[:-1], "") + mark[-1]
-    groups = [f"{tail} NOT GLOB {literal(f'*{first}[{last}]*')}" for first, last in lasts.items() if first]
-    signs = [f"instr({tail}, {literal(sign)}) = 0" for sign in lasts.get("", "")]
-    return " AND ".join([begins(rule, swap), *groups, *signs, f"instr({column}, char(0)) = 0"])
+    @property
+    def column(self) -> str:
+        """The cell."""
+        return f"t.{quoted(self.rule.column)}"
 
+    def usable(self) -> list[Swap]:
+        """Those that SQL can make."""
+        rule = self.rule
+        return [swap for swap in self.swaps if swap.spelling is rule.spelling and not rule.folder and not rule.separator and (swap.old + swap.new).isascii()]
 
-def begins(rule: Rule, swap: Swap) -> str:
-    """Whether a cell of a rule begins as the swap says, in SQL."""
-    return f"substr(t.{quoted(rule.column)}, 1, {len(swap.old)}) = {literal(swap.old)}"
+    def covers(self) -> str:
+        """The condition that one of the swaps covers a cell; "" when none can."""
+        one_of = " OR ".join(map(self.covers_cell, self.usable()))
+        where = f"({self.rule.where}) AND " if self.rule.where else ""
+        return f"{where}({one_of})" if one_of else ""
 
+    def covers_cell(self, swap: Swap) -> str:
+        """`Swap.covers` in SQL; a text with a NUL in it is never covered, since SQLite cuts there."""
+        tail = f"substr({self.column}, {len(swap.old)})" if any(mark in swap.old for mark in swap.odd) else self.column
+        lasts: dict[str, str] = {}
+        for mark in swap.odd:
+            lasts[mark[:-1]] = lasts.get(mark[:-1], "") + mark[-1]
+        groups = [f"{tail} NOT GLOB {literal(f'*{first}[{last}]*')}" for first, last in lasts.items() if first]
+        signs = [f"instr({tail}, {literal(sign)}) = 0" for sign in lasts.get("", "")]
+        return " AND ".join([self.begins(swap), *groups, *signs, f"instr({self.column}, char(0)) = 0"])
 
-def swapped(rule: Rule, swaps: Sequence[Swap]) -> str:
-    """The SQL for a cell of a rule that one of the swaps covers."""
-    column = f"t.{quoted(rule.column)}"
-    texts = {swap: f"{literal(swap.new)} || substr({column}, {len(swap.old) + 1})" for swap in usable(rule, swaps)}
-    if len(texts) == 1:
-        return next(iter(texts.values()))
-    return f"CASE {' '.join(f'WHEN {begins(rule, swap)} THEN {text}' for swap, text in texts.items())} END"
+    def begins(self, swap: Swap) -> str:
+        """Whether a cell begins as the swap says: in UTF-8 it then lies between two texts, which is quicker to see than to cut it."""
+        if not self.utf8:
+            return f"substr({self.column}, 1, {len(swap.old)}) = {literal(swap.old)}"
+        cell, behind = f"+{self.column} COLLATE BINARY", swap.old[:-1] + chr(ord(swap.old[-1]) + 1)
+        return f"({cell} >= {literal(swap.old)} AND {cell} < {literal(behind)})"
 
+    def swapped(self) -> str:
+        """What a cell that is covered becomes."""
+        texts = {swap: f"{literal(swap.new)} || substr({self.column}, {len(swap.old) + 1})" for swap in self.usable()}
+        if len(texts) == 1:
+            return next(iter(texts.values()))
+        return f"CASE {' '.join(f'WHEN {self.begins(swap)} THEN {text}' for swap, text in texts.items())} END"
 
-def usable(rule: Rule, swaps: Sequence[Swap]) -> list[Swap]:
-    """The swaps that SQL can make on the cells of a rule."""
-    return [swap for swap in swaps if swap.spelling is rule.spelling and not rule.folder and not rule.separator and (swap.old + swap.new).isascii()]
+    def made(self, cell: str) -> str:
+        """The condition that `cell` is what one of the swaps makes of the cell in `t`."""
+        made = (f"{self.begins(swap)} AND {cell} COLLATE BINARY = {SqlSwaps(self.rule, [swap], self.utf8).swapped()}" for swap in self.usable())
+        return " OR ".join(made)

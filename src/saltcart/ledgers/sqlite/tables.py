@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from saltcart.ledgers.maps import Rule
 from saltcart.ledgers.sqlite.cells import fetched, fetched_at_once, text_of
-from saltcart.ledgers.sqlite.swaps import begins, covers, swapped, usable
+from saltcart.ledgers.sqlite.swaps import SqlSwaps
 from saltcart.ledgers.sqlite.words import quoted
 from saltcart.spelling.swaps import Swap
 
@@ -27,6 +27,7 @@ class Table:
         primary = [quoted(fact[1]) for fact in sorted(facts, key=lambda fact: fact[5]) if fact[5]]
         self.numbered = bool(hidden and has_rowid(connection, name, hidden))
         self.key = [hidden] if hidden and self.numbered else primary
+        self.utf8 = connection.execute("PRAGMA encoding").fetchone() == ("UTF-8",)
 
     def keys(self, alias: str) -> str:
         """The key columns as SQL."""
@@ -36,7 +37,7 @@ class Table:
         """Key columns, contents and folder keys of all cells of a rule that hold something, in the order of the keys, some rows at a time."""
         column, owner = f"t.{quoted(rule.column)}", f", t.{quoted(rule.folder.by or rule.folder.column)}" if rule.folder else ""
         condition = f"{column} IS NOT NULL" + (f" AND ({rule.where})" if rule.where else "")
-        if covered := covers(rule, besides):
+        if covered := SqlSwaps(rule, besides, self.utf8).covers():
             condition += f" AND ({covered}) IS NOT TRUE"
         keys, table = self.keys("t"), f"main.{quoted(self.name)} AS t"
         if self.numbered and not owner and not covered:
@@ -94,7 +95,7 @@ class Table:
         tests = ", ".join(f"{test}, y.{quoted(column)}" for column, test in zip(self.columns, differ))
         query = (
             f"SELECT {self.keys('t')}, {tests} FROM {self.before(rules)} AS t LEFT JOIN main.{quoted(self.name)} AS y ON {match} "
-            f"WHERE {' OR '.join(differ)}"
+            f"WHERE {' OR '.join(sorted(differ, key=len))}"  # what is seen at once comes first
         )
         for row in connection.execute(query):
             key, cells = row[: len(self.key)], row[len(self.key) :]
@@ -115,9 +116,9 @@ class Table:
         x, y = f"t.{quoted(column)}", f"y.{quoted(column)}"
         unlike = f"{x} COLLATE BINARY IS NOT {y}" + (f" OR typeof({x}) <> typeof({y})" if column in self.untyped else "")
         for number, rule in rules.items():
-            if covered := covers(replace(rule, where=rule.where and f't."where {number}"'), swaps):
-                made = " OR ".join(f"{begins(rule, swap)} AND {y} COLLATE BINARY = {swapped(rule, [swap])}" for swap in usable(rule, swaps))
-                unlike = f"({made}) IS NOT TRUE AND ({unlike} OR {covered})"
+            found = SqlSwaps(replace(rule, where=rule.where and f't."where {number}"'), swaps, self.utf8)
+            if covered := found.covers():
+                unlike = f"({found.made(y)}) IS NOT TRUE AND ({unlike} OR {covered})"
         return f"({unlike})"
 
 
