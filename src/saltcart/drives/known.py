@@ -5,6 +5,7 @@ import os
 import pwd
 from collections.abc import Iterable
 from contextlib import suppress
+from functools import cached_property
 
 from saltcart.cart import KnownDrive
 from saltcart.drives.drive import Drive, drive_of, find_drive
@@ -42,9 +43,13 @@ class Presence:
     """
 
     def __init__(self, declared: Iterable[KnownDrive] = ()) -> None:
-        told = {drive.identity: {"name": drive.name, "mount": drive.mount} for drive in declared if drive.mount}
-        self.known = told | remembered()
+        self.told = {drive.identity: {"name": drive.name, "mount": drive.mount} for drive in declared if drive.mount}
         self.answers: dict[str, str | None] = {}
+
+    @cached_property
+    def known(self) -> dict[str, dict[str, str]]:
+        """Name and mount point of each drive by its identity; read when a path is absent, not before."""
+        return self.told | remembered()
 
     def away(self, path: str) -> str | None:
         """Why the drive of the absent `path` is not connected, in words; None when the drive is there."""

@@ -23,9 +23,9 @@ Place = tuple[int, int, str, Escape, At]
 
 def spans(data: bytes, rules: Sequence[At]) -> Spans | list[Span]:
     """The entries of an XML document.  ValueError when it is not well-formed or declares entities."""
-    text, rule_for = read(data), Matcher(rules)
-    quick = records.spans(data, rule_for) if text.encoding.lower() == "utf-8" else None
-    return quick or read_spans(text, rule_for)
+    rule_for = Matcher(rules)
+    quick = records.spans(data, rule_for) if said(data) in ("utf-8", "UTF-8") else None
+    return quick or read_spans(read(data), rule_for)
 
 
 def read_spans(text: Text, rule_for: Matcher) -> list[Span]:
@@ -36,8 +36,13 @@ def read_spans(text: Text, rule_for: Matcher) -> list[Span]:
 
 def read(data: bytes) -> Text:
     """The text of a document in its declared encoding."""
+    return decoded(data, said(data))
+
+
+def said(data: bytes) -> str | None:
+    """The encoding that a document declares, or must have without saying so."""
     declared = DECLARED.match(data)
-    return decoded(data, declared[1].decode() if declared else "utf-8" if b"\0" not in data[:4] else None)
+    return declared[1].decode() if declared else "utf-8" if b"\0" not in data[:4] else None
 
 
 def place_spans(text: Text, raw: bytes, places: list[Place]) -> list[Span]:
