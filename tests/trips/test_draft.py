@@ -73,6 +73,19 @@ class Drafts(WorldCase):
         done = self.there_and_back(str(self.shelf), str(other), "--to", str(self.lighter / "A"), "--to", str(self.lighter / "B"), *self.plan_words()[3:])
         self.assertEqual([shelf["to"] for shelf in done["shelves"]], [str(self.lighter / "A/Bell Tones"), str(self.lighter / "B/Bell Tones")])
 
+    def test_a_shelf_whose_own_name_the_new_drive_cannot_hold(self):
+        with open(self.lighter / ".saltcart-drive.toml", "a") as marker:
+            marker.write('filesystem = "exfat"\n')
+        odd = self.shelf.rename(self.shelf.with_name("Bell: Tones."))
+        ledger = self.top / "odd.m3u8"
+        ledger.write_text(f"{odd}/low/C1.wav\n")
+        words = (str(odd), "--ledger", str(ledger), "--yes", "--to")
+        self.assertIn("cannot be made on the new drive", self.run_program("move", *words, str(self.lighter / "Sounds?"), status=3).stderr)
+        done = self.run_json("move", *words, str(self.lighter / "Sounds"))
+        self.assertEqual((done["shelves"][0]["name"], ledger.read_text()), ("Bell_ Tones", f"{self.lighter}/Sounds/Bell_ Tones/low/C1.wav\n"))
+        self.run_program("undo", "--yes", "--drop-copies")
+        self.assertEqual((ledger.read_text(), odd.is_dir(), list((self.lighter / "Sounds").iterdir())), (f"{odd}/low/C1.wav\n", True, []))
+
     def test_ledgers_are_found_where_programs_keep_them(self):
         settings = self.top / "user" / ".config" / "player"
         settings.mkdir(parents=True)

@@ -243,15 +243,20 @@ class Strange(HaulCase):
         ledger = self.keel / "list.m3u8"
         ledger.write_text(f"{self.shelf}/1.wav\n")
         self.run_program("draft", str(self.shelf), "--to", str(places[0] / "Sounds"), "-o", self.waybill, "--ledger", str(ledger))
-        self.run_program("haul", self.waybill)
+        trip = self.run_json("haul", self.waybill)["trip"]
         subprocess.run(["umount", str(places[0])], check=True)
         self.assertIn("is not connected", self.run_program("repoint", "--yes", status=3).stderr)
         subprocess.run(["mount", "-o", "loop", str(image), str(places[1])], check=True)
         self.run_program("repoint", "--yes")
         self.assertEqual(ledger.read_text(), f"{places[1]}/Sounds/Bell Tones/1.wav\n")
         self.run_program("check", "--digests")
-        self.run_program("undo", "--yes", "--drop-copies")
+        subprocess.run(["umount", str(places[1])], check=True)
+        self.assertIn("plug it in, nothing is lost", self.run_program("check", status=1).stdout)
+        self.assertIn("their drive is not connected", self.run_json("undo", "--yes", "--drop-copies")["remarks"][0])
         self.assertEqual(ledger.read_text(), f"{self.shelf}/1.wav\n")
+        subprocess.run(["mount", "-o", "loop", str(image), str(places[0])], check=True)
+        self.run_program("undo", trip, "--yes", "--drop-copies")
+        self.assertEqual(list((places[0] / "Sounds").iterdir()), [])
 
 
 class Ways(HaulCase):

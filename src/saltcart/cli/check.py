@@ -12,7 +12,7 @@ from saltcart.cli.survey import show_ledgers
 from saltcart.errors import UsageError, show
 from saltcart.ledgers import load_map
 from saltcart.trips.account import account
-from saltcart.trips.check import CheckReport, LedgerCheck, Problem, check_ledgers, check_trip
+from saltcart.trips.check import CheckReport, LedgerCheck, Problem, ShelfCheck, check_ledgers, check_trip
 from saltcart.trips.traces import Trace, traces
 from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE, latest
 
@@ -112,10 +112,19 @@ def show_check(screen: Screen, report: CheckReport) -> None:
         if ledger.state.trouble:
             screen.remark(f"{ledger.state.trouble.what}. {ledger.state.trouble.remedy}")
     for shelf in report.shelves:
-        good = "all copies are there" if not shelf.problems else f"{len(shelf.problems)} copies are not as recorded"
-        screen.say(f"{show(shelf.name)}: {many(shelf.files, 'file', 'files')}, {size(shelf.bytes)} at {place(shelf.path)}: {good}")
+        screen.say(f"{show(shelf.name)}: {many(shelf.files, 'file', 'files')}, {size(shelf.bytes)} at {place(shelf.path)}: {standing(shelf)}")
         for found in (*shelf.problems[:SHOWN], *shelf.accepted):
-            screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
+            if found.verdict != "offline":
+                screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
+
+
+def standing(shelf: ShelfCheck) -> str:
+    """How the copies of a shelf are, in words."""
+    if not shelf.problems:
+        return "all copies are there"
+    if shelf.problems[0].verdict == "offline":
+        return f"not looked at, for {show(shelf.problems[0].why)}; plug it in, nothing is lost"
+    return many(len(shelf.problems), "copy is not as recorded", "copies are not as recorded")
 
 
 def show_problems(screen: Screen, title: str, pairs: Sequence[tuple[LedgerCheck, Problem]]) -> None:
@@ -132,13 +141,18 @@ def show_problems(screen: Screen, title: str, pairs: Sequence[tuple[LedgerCheck,
 def closing(report: CheckReport) -> str:
     """The sentence that says how things stand."""
     counts = report.counts
-    before = sum(report.before_counts.values()) if report.trip else 0
-    bad = sum(count for verdict, count in counts.items() if verdict != "found") - before
+    known = report.before_counts if report.trip else {}
+    before, offline = sum(known.values()), counts["offline"] - known.get("offline", 0)
+    bad = sum(count for verdict, count in counts.items() if verdict != "found") - before - offline
     text = f"{counts['found']} of {sum(counts.values())} entries found"
     if before:
         text += f"; {before} broken now as before the trip"
+    if offline:
+        text += f"; {offline} offline: plug in what is not connected, nothing is lost"
     if bad:
         return f"{text}; {bad} {'needs' if bad == 1 else 'need'} attention."
+    if offline:
+        return f"{text}."
     if not report.ok:
         return f"{text}; but see above."
     return f"{text}. {'Nothing is lost.' if report.trip else 'All is well.'}"

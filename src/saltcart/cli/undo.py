@@ -7,7 +7,7 @@ from saltcart.cart import load
 from saltcart.cli.arguments import add_cart, add_trip, add_wait, add_yes, need_answer, trip_name
 from saltcart.cli.documents import draft_document, trip_document
 from saltcart.cli.draft import show_draft
-from saltcart.cli.screen import Screen, place, size
+from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import Refused, show
 from saltcart.trips import waybill_text
 from saltcart.trips.account import account
@@ -36,13 +36,13 @@ def run(options: argparse.Namespace) -> int:
     with screen.watch() as watch:
         report = undo(name, options.drop_copies, options.wait, watch)
     done = account(name)
-    screen.say(f"Trip {name} is taken back: {report.changed} entries name the old place again.")
+    screen.say(f"Trip {name} is taken back: {many(report.changed, 'entry names', 'entries name')} the old place again.")
     for one in done.shelves:
         screen.say(f"  {show(one.shelf.name)}: the originals are at {place(one.shelf.old)}")
         if not options.drop_copies:
             screen.say(f"  the copies stay at {place(one.shelf.new)}; remove them with: saltcart undo {name} --drop-copies")
     if options.drop_copies:
-        screen.say(f"{report.dropped_files} copies removed, {size(report.dropped_bytes)} freed on the new drive.")
+        screen.say(f"{many(report.dropped_files, 'copy', 'copies')} removed, {size(report.dropped_bytes)} freed on the new drive.")
     for remark in report.remarks:
         screen.remark(remark)
     screen.document({**trip_document(done), "changed_entries": report.changed, "dropped_files": report.dropped_files,

@@ -1,8 +1,8 @@
 """A drive: a mounted volume with an identity that outlives its mount point.
 
 The identity is the file system's UUID where the system tells it, else what a marker
-file at the drive's top says, else the file system's own number (statvfs `f_fsid`).  A
-marker may also describe a *simulated* drive: a plain folder with a declared capacity,
+file at the drive's top says, else the file system's own number (statvfs `f_fsid`), or the
+name of its device where that is 0.  A marker may also describe a *simulated* drive: a plain folder with a declared capacity,
 for demonstrations and tests; it goes through the same code as any other.
 """
 
@@ -135,7 +135,7 @@ def exact_kind(device: str, kind: str) -> str:
 
 
 def identity_of(source: str, number: int, folder: str = "/dev/disk/by-uuid") -> str:
-    """The identity of a file system: its UUID by the system's own links, a network share's name, else its number."""
+    """The identity of a file system: its UUID by the system's own links, a network share's name, its number, or its device."""
     device = os.path.realpath(source) if source.startswith("/dev/") else ""
     if device and os.path.isdir(folder):
         for uuid in os.listdir(folder):
@@ -143,7 +143,8 @@ def identity_of(source: str, number: int, folder: str = "/dev/disk/by-uuid") -> 
                 return f"uuid:{uuid}"
     if source.startswith("//") or ":/" in source:
         return f"share:{source}"
-    return f"fsid:{number:x}"
+    # Drives that programs serve may all have the number 0.
+    return f"fsid:{number:x}" if number else f"device:{source}"
 
 
 def find_drive(identity: str, last_mount: str) -> Drive | None:

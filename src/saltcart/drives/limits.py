@@ -9,6 +9,7 @@ the others.
 import unicodedata
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 from saltcart.shelves.walk import FILE, LINK, OTHER, Item
 
@@ -116,8 +117,16 @@ def name_obstacle(item: Item, limits: Limits, taken: dict[str, set[str]]) -> Ite
         yield Obstacle(kind, item.path, ADVICE, f"{what}; it would be called {wanted}", renamed)
 
 
-def allowed(name: str, limits: Limits) -> tuple[str, str, str]:
-    """The nearest name that is allowed, and what kind of limit the old one breaks, in words ("" when none)."""
+class Allowed(NamedTuple):
+    """A name that is allowed, and what kind of limit the one that was asked for breaks, in words ("" when none)."""
+
+    name: str
+    kind: str
+    what: str
+
+
+def allowed(name: str, limits: Limits) -> Allowed:
+    """The nearest name that is allowed."""
     kind = what = ""
     fresh = name.encode("utf-8", "surrogateescape").decode("utf-8", "replace") if limits.utf16 else name
     if fresh != name:
@@ -132,7 +141,7 @@ def allowed(name: str, limits: Limits) -> tuple[str, str, str]:
         kind, what, trimmed = "reserved name", "is a name that is reserved there", f"_{trimmed}"
     if units(trimmed, limits.utf16) > limits.name_units:
         kind, what, trimmed = "name length", "has too long a name for that drive", cut(trimmed, limits)
-    return trimmed, kind, what
+    return Allowed(trimmed, kind, what)
 
 
 def cut(name: str, limits: Limits) -> str:

@@ -3,7 +3,8 @@
 import os
 from collections.abc import Sequence
 
-from saltcart.drives import Drive
+from saltcart.drives import Drive, drive_of
+from saltcart.drives.limits import allowed
 from saltcart.errors import Refused, show
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import trip as trips
@@ -70,6 +71,9 @@ def refuse_place(old: str, new: str) -> None:
         return
     if not os.path.isdir(place):
         raise Refused(f"{show(place)} is a file, so no shelf can go there", "Choose a folder with --to.")
+    for name in new[len(place) :].strip("/").split("/"):
+        if what := allowed(name, drive_of(place).limits).what:
+            raise Refused(f"A folder called {show(name)} cannot be made on the new drive: the name {what}", "Choose another folder with --to.")
 
 
 def writable_drive(path: str) -> Drive:

@@ -11,7 +11,7 @@ from saltcart.drives import Drive, drive_of
 from saltcart.drives.drive import mount_of
 from saltcart.drives.fit import Reason, assumed_rate, state_reasons
 from saltcart.drives.known import remember
-from saltcart.drives.limits import ADVICE, APART, BLOCKS, HARD, NAMES, obstacles, renames_of
+from saltcart.drives.limits import ADVICE, APART, BLOCKS, HARD, NAMES, allowed, obstacles, renames_of
 from saltcart.errors import CannotSpell, Refused, SaltCartError, UsageError, show
 from saltcart.ledgers import Ledger, load_map, open_ledger
 from saltcart.progress import Progress, silent
@@ -155,12 +155,13 @@ def shelf_of(path: str, to: str, request: Request) -> Shelf:
     refuse_cut_off(old)
     if mount_of(old) == old:
         raise Refused(f"{show(old)} is the top of a drive; a shelf is a folder on one", "Name the folders on it that hold sounds.")
-    new = os.path.join(os.path.realpath(os.path.expanduser(to)), os.path.basename(old))
+    top = os.path.realpath(os.path.expanduser(to))
+    new = os.path.join(top, allowed(os.path.basename(old), drive_of(top).limits).name)
     refuse_place(old, new)
     leave = "signpost" if request.signpost else "nothing"
     known = request.cart.shelf(old)
     return Shelf(
-        os.path.basename(old), old, new, drive_of(old).identity, writable_drive(new).identity, known.care if known else "own", leave,
+        os.path.basename(new), old, new, drive_of(old).identity, writable_drive(new).identity, known.care if known else "own", leave,
         tuple(request.leave_out), tuple(request.only), entries="keep" if request.keep_entries else "rewrite",
     )  # fmt: skip
 
@@ -185,6 +186,9 @@ def distinct(shelves: Sequence[Shelf], remarks: list[str]) -> list[Shelf]:
 def allowed_names(shelf: Shelf, remarks: list[str]) -> Shelf:
     """The shelf with what its new drive cannot hold renamed or left where it is.  Refused for what cannot go at all."""
     limits = landing_drive(shelf.new).limits
+    fit = allowed(os.path.basename(shelf.old), limits)
+    if fit.what:
+        remarks.append(f"{show(shelf.old)} {fit.what}; it will be called {show(fit.name)}, and entries follow")
     found = list(obstacles(shelf.walk(), limits, len(shelf.new)))
     hard = [one for one in found if one.weight == HARD]
     if hard:

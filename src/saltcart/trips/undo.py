@@ -14,7 +14,9 @@ from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import repoint as repointing
 from saltcart.trips import switch, trip as trips
+from saltcart.trips.follow import follow_drives
 from saltcart.trips.logbook import ACCEPTED, EntryRow, LedgerRow, key_text
+from saltcart.trips.places import landing_drive
 from saltcart.trips.plan import stage
 from saltcart.trips.programs import refuse_busy
 from saltcart.trips.routes import Changes, Routes
@@ -58,8 +60,12 @@ def undo(name: str, drop_copies: bool = False, wait: bool = False, progress: Pro
             report.remarks += newcomers(trip)
             trip.enter(UNDONE, "undone: entries and originals are back")
         if drop_copies:
+            follow_drives(trip)
             for number, shelf in enumerate(trip.waybill.shelves):
-                drop(trip, number, shelf, report, progress)
+                if landing_drive(shelf.new).identity == shelf.new_drive:
+                    drop(trip, number, shelf, report, progress)
+                else:
+                    report.remarks.append(f"The copies at {show(shelf.new)} stay, for their drive is not connected; plug it in and type: saltcart undo {name} --drop-copies")
             put_back(trip)
     return report
 
