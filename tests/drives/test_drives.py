@@ -152,7 +152,7 @@ class Real(WorldCase):
         self.assertEqual({path.read_bytes() for path in copies}, set(originals.values()))
         self.assertEqual(copies.count(place / "S" / "Bell Tones" / "plain.wav"), 2, "the entry of the link names what it led to")
         self.assertEqual(sorted(os.listdir(place / "S" / "Bell Tones" / "deep_")), ["x.wav", "y_.wav"])
-        self.run_program("undo", trip, "--yes", "--drop-copies")
+        self.assertEqual(self.run_json("undo", trip, "--yes", "--drop-copies")["remarks"], [])
         self.assertEqual(playlist.read_bytes(), text)
         self.assertEqual(os.listdir(place / "S"), [])
 

@@ -38,7 +38,7 @@ CREATE TABLE IF NOT EXISTS deed (
     PRIMARY KEY (plan, number)) WITHOUT ROWID;
 """
 # A folder is not changed by what happens in it, nor a link by its own times.
-CHANGED = "t.kind <> f.kind OR t.target IS NOT f.target OR t.kind = 'file' AND (t.size <> f.size OR t.mtime_ns <> f.mtime_ns)"
+CHANGED = "t.kind <> f.kind OR t.target IS NOT f.target OR t.kind = 'file' AND (t.size <> f.size OR abs(t.mtime_ns - f.mtime_ns) > {})"
 ITEM_COLUMNS = "path, kind, size, disk_bytes, mtime_ns, mode, device, inode, links, target"
 
 
@@ -146,11 +146,11 @@ class Logbook:
         self.database.executemany(f"INSERT INTO temp.today VALUES ({marks})", map(packed, items))
         self.database.execute("COMMIT")
 
-    def differences(self, shelf: int) -> dict[str, list[str]]:
-        """Paths `new` in the shelf, `changed` since they were recorded, and `vanished`, after `take_stock`."""
+    def differences(self, shelf: int, time_step_ns: int = 0) -> dict[str, list[str]]:
+        """Paths `new` in the shelf, `changed` since they were recorded, and `vanished`, after `take_stock`; times count as equal within a step."""
         queries = {
             "new": "SELECT path FROM temp.today WHERE path NOT IN (SELECT path FROM file WHERE shelf = ?)",
-            "changed": f"SELECT t.path FROM temp.today AS t JOIN file AS f ON f.shelf = ? AND f.path = t.path WHERE {CHANGED}",
+            "changed": f"SELECT t.path FROM temp.today AS t JOIN file AS f ON f.shelf = ? AND f.path = t.path WHERE {CHANGED.format(time_step_ns)}",
             "vanished": "SELECT path FROM file WHERE shelf = ? AND path NOT IN (SELECT path FROM temp.today)",
         }
         return {word: [os.fsdecode(path) for (path,) in self.database.execute(query, (shelf,))] for word, query in queries.items()}
@@ -178,7 +178,7 @@ class Logbook:
             self.database.execute("DELETE FROM file WHERE shelf = ? AND path NOT IN (SELECT path FROM temp.today)", (shelf,))
             self.database.execute(
                 f"INSERT INTO file (shelf, {ITEM_COLUMNS}, state) SELECT ?, {ITEM_COLUMNS}, '{LISTED}' FROM temp.today AS t "
-                f"WHERE NOT EXISTS (SELECT 1 FROM file AS f WHERE f.shelf = ? AND f.path = t.path AND NOT ({CHANGED})) "
+                f"WHERE NOT EXISTS (SELECT 1 FROM file AS f WHERE f.shelf = ? AND f.path = t.path AND NOT ({CHANGED.format(0)})) "
                 f"ON CONFLICT (shelf, path) DO UPDATE SET state = '{LISTED}', {updates}",
                 (shelf, shelf),
             )

@@ -25,6 +25,7 @@ from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, U
 from saltcart.trips.waybill import Shelf
 
 PLAN = "undo"
+COARSEST_NS = 2_000_000_000  # the largest step in which a drive counts times
 
 
 @dataclass(slots=True)
@@ -207,7 +208,7 @@ def newcomers(trip: Trip) -> list[str]:
         if shelf.gathered or not os.path.isdir(shelf.new):
             continue
         trip.logbook.take_stock(number, (item._replace(path=shelf.home(item.path)) for item in walk(shelf.new)))
-        found = trip.logbook.differences(number)
+        found = trip.logbook.differences(number, COARSEST_NS)
         places = [shelf.place(path) for path in found["new"] + found["changed"]]
         places = [place for place in places if os.path.isfile(place) and not os.path.islink(place) and place not in ledgers and not is_original(shelf, place)]
         if places:
@@ -267,4 +268,4 @@ def taken_back(trip: Trip, row: LedgerRow) -> bool:
 def untouched(place: str, item: Item) -> bool:
     """Whether the copy at `place` still has the size and time it was given."""
     state = os.stat(place, follow_symlinks=False)
-    return item.kind == FILE and state.st_size == item.size and abs(state.st_mtime_ns - item.mtime_ns) <= 2_000_000_000
+    return item.kind == FILE and state.st_size == item.size and abs(state.st_mtime_ns - item.mtime_ns) <= COARSEST_NS
