@@ -127,13 +127,37 @@ class Real(WorldCase):
         subprocess.run([maker, str(image)], check=True, capture_output=True)
         return str(image)
 
-    def test_exfat_names_and_a_move_there(self):
+    def exfat(self):
+        """A mounted exFAT drive."""
         image = self.image("mkfs.exfat")
         if not shutil.which("mount.exfat-fuse"):
             self.skipTest("mount.exfat-fuse is not installed")
         device = subprocess.run(["losetup", "-f", "--show", image], capture_output=True, text=True).stdout.strip()
         self.addCleanup(subprocess.run, ["losetup", "-d", device], capture_output=True)
-        place = self.mount("mount.exfat-fuse", device)
+        return self.mount("mount.exfat-fuse", device)
+
+    def test_entries_that_a_forgiving_drive_finds_follow_to_a_strict_one(self):
+        place = self.exfat()
+        names = ["Low/Été One.wav", "Low/two.wav"]
+        for number, name in enumerate(names):
+            wav(place / "Sounds/Bell Tones" / name, number)
+        low, new = str(place / "sounds/bell tones/low"), self.keel / "S/Bell Tones"
+        outside, inside = self.top / "l.m3u8", place / "Sounds/Bell Tones/in.m3u8"
+        outside.write_text(f"{low}/été one.WAV\n{place}/Sounds/Bell Tones/Low/TWO.wav\n{low}/gone.wav\nmnt/SOUNDS/Bell Tones/Low/two.wav\n{low}\n")
+        inside.write_text("LOW/two.wav\nLow/Été One.wav\n")
+        texts = outside.read_text(), inside.read_text()
+        report = self.run_json("check", "--ledger", str(outside), str(inside), "--means", f"D:={place}", status=1)
+        self.assertEqual(report["entries"], {"found": 6, "missing": 1, **dict.fromkeys(("offline", "altered", "unreadable", "unclear"), 0)})
+        self.assertEqual({one["why"] for one in report["ledgers"][1]["problems"]}, {"is found only because its drive does not care about case"})
+        done = self.run_json("move", str(place / "SOUNDS/bell tones"), "--to", str(self.keel / "S"), "--ledger", str(outside), "--yes")
+        self.assertEqual(done["check"]["entries"], report["entries"])
+        self.assertEqual(outside.read_text(), f"{new}/{names[0]}\n{new}/{names[1]}\n{new}/Low/gone.wav\nkeel/S/Bell Tones/Low/two.wav\n{new}/Low\n")
+        self.assertEqual((new / "in.m3u8").read_text(), "Low/two.wav\nLow/Été One.wav\n")
+        self.run_program("undo", "--yes", "--drop-copies")
+        self.assertEqual((outside.read_text(), inside.read_text()), texts)
+
+    def test_exfat_names_and_a_move_there(self):
+        place = self.exfat()
         for number, name in enumerate(["a:b.wav", "Same.wav", "same.wav", "deep?/x.wav", "deep?/y*.wav", "plain.wav"]):
             wav(self.shelf / name, number)
         os.symlink("plain.wav", self.shelf / "link.wav")

@@ -5,6 +5,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from saltcart.drives import Presence
+from saltcart.drives.truenames import true_path
 from saltcart.errors import Refused, show
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.progress import Progress, Tick, silent
@@ -98,7 +99,7 @@ def check_ledgers(
     report = CheckReport(None, None, [], [])
     for number, path in enumerate(paths):
         progress(Tick("judge", path, number, len(paths)))
-        ledger = open_ledger(os.path.realpath(os.path.expanduser(path)), loaded)
+        ledger = open_ledger(true_path(path), loaded)
         report.ledgers.append(with_problems(judge.ledger(ledger), {}))
     return report
 

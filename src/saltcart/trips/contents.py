@@ -4,6 +4,7 @@ import os
 from collections.abc import Container, Iterator, Sequence
 from itertools import islice
 
+from saltcart.drives.truenames import true_path
 from saltcart.errors import Refused, show
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves import manifest
@@ -33,7 +34,7 @@ def check_folder(path: str, write: str | None = None, progress: Progress = silen
 
     Raises Refused when there is no such shelf, or no manifest.
     """
-    shelf = os.path.realpath(os.path.expanduser(path))
+    shelf = true_path(path)
     if not os.path.isdir(shelf):
         raise Refused(f"There is no shelf at {show(shelf)}", "Check the path; if its drive is not connected, plug it in.")
     report = ShelfCheck(os.path.basename(shelf), shelf)

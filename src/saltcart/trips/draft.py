@@ -12,6 +12,7 @@ from saltcart.drives.drive import mount_of
 from saltcart.drives.fit import Reason, assumed_rate, state_reasons
 from saltcart.drives.known import remember
 from saltcart.drives.limits import ADVICE, APART, BLOCKS, HARD, NAMES, allowed, obstacles, renames_of
+from saltcart.drives.truenames import true_path
 from saltcart.errors import CannotSpell, Refused, SaltCartError, UsageError, show
 from saltcart.ledgers import Ledger, load_map, open_ledger
 from saltcart.progress import Progress, silent
@@ -151,11 +152,11 @@ def shelf_of(path: str, to: str, request: Request) -> Shelf:
         raise Refused(f"There is no shelf at {show(given)}", moved_by(given) or "Check the path; if its drive is not connected, plug it in.")
     if not os.path.isdir(given):
         raise Refused(f"{show(given)} is not a folder, so it is no shelf", "Name the folder that holds the sounds.")
-    old = os.path.realpath(given)
+    old = true_path(given)
     refuse_cut_off(old)
     if mount_of(old) == old:
         raise Refused(f"{show(old)} is the top of a drive; a shelf is a folder on one", "Name the folders on it that hold sounds.")
-    top = os.path.realpath(os.path.expanduser(to))
+    top = true_path(to)
     new = os.path.join(top, allowed(os.path.basename(old), drive_of(top).limits).name)
     refuse_place(old, new)
     leave = "signpost" if request.signpost else "nothing"
@@ -248,7 +249,7 @@ def gather_ledgers(request: Request, waybill: Waybill, scout: Scout, progress: P
     that lean on a shelf.
     """
     judge = Judge(headers=False, reader=waybill.reader())
-    given, front = ([os.path.realpath(os.path.expanduser(path)) for path in paths] for paths in (request.ledgers, request.front))
+    given, front = ([true_path(path) for path in paths] for paths in (request.ledgers, request.front))
     fronts = fronts_of([open_ledger(path, scout.maps) for path in front], waybill.shelves, judge.reader)
     ledgers = [
         try_ledger(open_ledger(path, scout.maps), waybill, judge, Way(fronts, request.turn_links, path in front)) for path in dict.fromkeys([*given, *front, *scout.found])

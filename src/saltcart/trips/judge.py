@@ -175,7 +175,8 @@ class Judge:
     def listing(self, folder: str) -> frozenset[str]:
         """The paths of the plain files and folders in `folder`; none where it means another one here."""
         if folder not in self.listings:
-            self.listings[folder] = self.listed(folder) if self.reader.meanings.here(folder) == folder else frozenset()
+            itself = self.reader.meanings.here(folder) == folder == self.reader.true.folder(folder)
+            self.listings[folder] = self.listed(folder) if itself else frozenset()
         return self.listings[folder]
 
     @staticmethod
@@ -192,11 +193,11 @@ class Judge:
         spelling = batch.spelling
         if not batch.names_a_file(readings[0]):
             return "", REMOTE if readings[0] else EMPTY, ""
-        paths = [path for text in readings if (path := self.reader.path(spelling, text, start)) is not None]
-        judged = [(path, *self.path(path)) for path in paths]
-        path, verdict, why = next((found for found in judged if found[1] != MISSING), judged[0])
-        if verdict == FOUND and not why and spelling.seen_in(readings[0]).folds_case and self.reader.meanings.here(spelling.read(readings[0], start) or path) != path:
-            why = "is written in another case than on the drive"
+        pairs = [pair for text in readings if (pair := self.reader.paths(spelling, text, start)) is not None]
+        judged = [(written, path, *self.path(path)) for written, path in pairs]
+        written, path, verdict, why = next((found for found in judged if found[2] != MISSING), judged[0])
+        if verdict == FOUND and not why and written != path:
+            why = "is written in another case than on the drive" if spelling.seen_in(readings[0]).folds_case else forgiven(written, path)
         return path, verdict, why
 
     def path(self, path: str) -> tuple[str, str]:
@@ -241,6 +242,12 @@ class Judge:
         if os.path.islink(place):
             return "is a link that leads nowhere"
         return "no such file" if place == path else f"no folder {os.path.basename(place)} in {os.path.dirname(place)}"
+
+
+def forgiven(written: str, path: str) -> str:
+    """What a drive forgave that found `path` where another was written, in words."""
+    what = "case" if written.casefold() == path.casefold() else "how accents are written"
+    return f"is found only because its drive does not care about {what}"
 
 
 def undeclared(path: str) -> str | None:

@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 
 import tomlkit
 
+from saltcart.drives.truenames import true_path
 from saltcart.errors import BadLedger, SaltCartError
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.maps import column_rule
@@ -85,7 +86,7 @@ class Ground:
 
     def in_shelves(self, path: str) -> bool:
         """Whether `path` lies in one of the shelves."""
-        real = os.path.realpath(os.path.dirname(path))
+        real = self.reader.true.path(os.path.realpath(os.path.dirname(path)))
         return any(tail_below(os.path.join(real, os.path.basename(path)), shelf) is not None for shelf in self.shelves)
 
     def resolve(self, spelling: str, text: str, base: str | None = None) -> str | None:
@@ -121,8 +122,8 @@ def learn(path: str, against: Sequence[str], means: Sequence[str] = (), name: st
 
     Raises BadLedger when it is no container that is known.
     """
-    path = os.path.realpath(os.path.expanduser(path))
-    shelves = [os.path.realpath(os.path.expanduser(shelf)) for shelf in against]
+    path = true_path(path)
+    shelves = [true_path(shelf) for shelf in against]
     ground = Ground(os.path.dirname(path), shelves, Reader(Meanings(means)))
     best: tuple[int, Content, list[Lesson]] | None = None
     for content in contents(path):

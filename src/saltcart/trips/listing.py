@@ -1,9 +1,9 @@
 """What one ledger names, entry by entry: where, as written, in which spelling, what it means here, and the verdict."""
 
-import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from saltcart.drives.truenames import true_path
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.kinds import TEXT_FORMATS
 from saltcart.spelling import Meanings
@@ -30,7 +30,7 @@ def known_kinds(maps: Sequence[str]) -> list[Kind]:
 
 def list_entries(path: str, maps: Sequence[str], means: Sequence[str] = ()) -> LedgerState:
     """Every entry of the ledger at `path`, judged, and what it says of its sounds.  Raises Refused or BadLedger when it cannot be read."""
-    ledger = open_ledger(os.path.realpath(os.path.expanduser(path)), [load_map(one) for one in maps])
+    ledger = open_ledger(true_path(path), [load_map(one) for one in maps])
     state = Judge(headers=False, reader=Reader(Meanings(means))).ledger(ledger)
     if state.trouble:
         raise state.trouble

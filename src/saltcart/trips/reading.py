@@ -3,6 +3,7 @@
 import os
 from dataclasses import replace
 
+from saltcart.drives.truenames import TrueNames
 from saltcart.ledgers import Entry
 from saltcart.spelling import Meanings, Spelling
 
@@ -16,6 +17,7 @@ class Reader:
         self.meanings = meanings
         self.mounts: dict[str, str] = {}
         self.listings: dict[str, dict[str, str]] = {}
+        self.true = TrueNames()
 
     def settled(self, entry: Entry, folder: str) -> Entry:
         """`entry` with the base it starts from: of those that are tried, the first that has the file, else the first."""
@@ -47,12 +49,17 @@ class Reader:
         return os.path.dirname(path) if uri and not base.written.endswith("/") else path
 
     def path(self, spelling: Spelling, text: str, start: str) -> str | None:
-        """The path that `text` means in `spelling`, exact in case where its writer did not care; None for what is no file."""
+        """The path that `text` means in `spelling`, as the drive writes it where its writer, or the drive, does not care; None for what is no file."""
+        read = self.paths(spelling, text, start)
+        return read and read[1]
+
+    def paths(self, spelling: Spelling, text: str, start: str) -> tuple[str, str] | None:
+        """As `path`, with the path as it was written before it."""
         read = spelling.read(text, start)
         if read is None:
             return None
         here = self.meanings.here(read)
-        return self.exact(here) if spelling.seen_in(text).folds_case else here
+        return here, self.true.path(self.exact(here) if spelling.seen_in(text).folds_case else here)
 
     def text(self, entry: Entry, text: str, path: str, start: str) -> str:
         """The text for `path` in the manner of `text`.  Raises CannotSpell."""

@@ -5,6 +5,7 @@ from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
 from itertools import islice
 from typing import NamedTuple
 
+from saltcart.drives.truenames import true_path
 from saltcart.ledgers import Batch, Entry, Ledger
 from saltcart.ledgers.base import NO_FRONTS, Fronts
 from saltcart.spelling import Moves, Spelling
@@ -79,18 +80,22 @@ class Routes:
         """Where `path`, which is not below a moving shelf as it is written, leads through links and detours; itself when it leads to none."""
         folder, name = os.path.split(path)
         if name in ("", ".", ".."):
-            return os.path.realpath(path)
+            return self.real(path)
         straight = os.path.join(self.real_folder(folder), name)
         if not self.moves.covers(straight) and os.path.islink(straight):
-            real = os.path.realpath(straight)
+            real = self.real(straight)
             return real if self.moves.covers(real) else path
         return straight if self.moves.covers(straight) or ".." in path.split("/") else path
 
     def real_folder(self, folder: str) -> str:
         """`folder` without links and detours, asked of the drive once."""
         if folder not in self.folders:
-            self.folders[folder] = os.path.realpath(folder)
+            self.folders[folder] = self.real(folder)
         return self.folders[folder]
+
+    def real(self, path: str) -> str:
+        """`path` without links and detours, as its drive writes it."""
+        return self.reader.true.path(os.path.realpath(path))
 
     def changes(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
         """What to change in `ledger` when it goes from `old_folder` to `new_folder`.  Raises CannotSpell."""
@@ -123,6 +128,8 @@ class Routes:
         text, spelling = batch.texts[number], batch.spelling
         path = spelling.read(text, folder) if spelling and not batch.base else None
         move = self.moves.whole(path) if path and self.reader.meanings.here(path) == path else None
+        if move and self.reader.true.forgives(move.old) and not self.reader.true.forgives(move.new):
+            return None  # each name must be looked at
         return swap_for(spelling, text, move.old, move.new) if spelling and move else None
 
     def new_text(self, entry: Entry, old_folder: str, new_folder: str) -> str | None:
@@ -163,12 +170,12 @@ def link_into(moves: Moves, path: str) -> str | None:
     """The first link on a path that leads into a moving shelf, if one does by itself."""
     parts = path.split("/")
     steps = ("/".join(parts[:count]) for count in range(2, len(parts) + 1))
-    return next((step for step in steps if os.path.islink(step) and moves.covers(os.path.realpath(step))), None)
+    return next((step for step in steps if os.path.islink(step) and moves.covers(true_path(step))), None)
 
 
 def turned(moves: Moves, link: str) -> str | None:
     """Where a link into a moving shelf leads when it is turned; None when it cannot be: not all that lies there moves, or it is in the way."""
-    real = os.path.realpath(link)
+    real = true_path(link)
     whole = all(move.takes is None or tail_below(real, move.old) is None for move in moves.moves)
     return moves.follow(real) if whole and os.path.islink(link) and all(move.new != link for move in moves.moves) else None
 

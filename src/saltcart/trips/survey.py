@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 from saltcart.cart import Cart
 from saltcart.drives import Drive, Presence, drive_of
+from saltcart.drives.truenames import true_path
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home
 from saltcart.ledgers import Map, load_map, open_ledger, recognised
@@ -99,7 +100,7 @@ def usual_ledgers(cart: Cart, maps: Sequence[Map], progress: Progress = silent) 
         scan.look_at(place)
     ours = str(home())
     found = [path for path in scan.found if tail_below(path, ours) is None]
-    return list(dict.fromkeys([*map(os.path.realpath, cart.ledgers), *found])), places
+    return list(dict.fromkeys([*map(true_path, cart.ledgers), *found])), places
 
 
 def survey(
@@ -128,8 +129,8 @@ def survey(
     report = scan.report
     report.shelves.sort(key=lambda shelf: -shelf.heap.bytes)
     add_drives(report)
-    named = [os.path.realpath(os.path.expanduser(path)) for path in ledgers]
-    paths = dict.fromkeys([*named, *map(os.path.realpath, cart.ledgers), *scan.found])
+    named = [true_path(path) for path in ledgers]
+    paths = dict.fromkeys([*named, *map(true_path, cart.ledgers), *scan.found])
     judge = Judge(headers=False, presence=scan.presence, reader=Reader(Meanings(cart.meanings(means))))
     for number, path in enumerate(paths):
         progress(Tick("judge", path, number, len(paths)))
@@ -161,7 +162,7 @@ class Scan:
 
     def look_at(self, place: str, reached_as: str | None = None) -> None:
         """Walk one place.  Refused when it is no folder."""
-        top = os.path.realpath(os.path.expanduser(place))
+        top = true_path(place)
         if any(tail_below(top, done) is not None for done in self.report.places):
             return
         if not os.path.isdir(top):

@@ -8,6 +8,7 @@ from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime, timedelta
 
 from saltcart.cart import Cart
+from saltcart.drives.truenames import TrueNames
 from saltcart.errors import SaltCartError, UsageError
 from saltcart.home import home
 from saltcart.ledgers import Facts, load_map, open_ledger
@@ -179,12 +180,14 @@ def plays(sight: Sight, maps: Sequence[str], older_than_days: int) -> Iterator[F
     """Files their ledger says were never played, or not for long, a finding for each shelf."""
     before = (datetime.now(UTC) - timedelta(days=older_than_days)).strftime("%Y-%m-%d")
     kinds: dict[tuple[int, str], dict[str, int]] = {}
+    names = TrueNames()
     for found in facts(sight.report, maps):
+        path = names.path(found.path)
         dated = found.last_played and DATE.match(found.last_played)
         kind = UNPLAYED if not found.plays and not found.last_played else LONG_AGO if dated and dated[0] < before else None
-        shelf = sight.report.shelf_of(found.path)
-        if kind and shelf is not None and os.path.isfile(found.path):
-            kinds.setdefault((shelf, kind), {})[found.path] = os.path.getsize(found.path)
+        shelf = sight.report.shelf_of(path)
+        if kind and shelf is not None and os.path.isfile(path):
+            kinds.setdefault((shelf, kind), {})[path] = os.path.getsize(path)
     words = {UNPLAYED: "their ledger counts no play", LONG_AGO: f"last played before {before}"}
     for (shelf, kind), sizes in sorted(kinds.items()):
         yield Find(0, kind, sight.report.shelves[shelf].heap.path, sorted(sizes), sum(sizes.values()), words[kind])

@@ -1,0 +1,84 @@
+"""Paths as their drives write them: some drives find a name in another case, or with accents in another form, too.
+
+Which do is not asked of their kind alone, for it depends on how they are mounted: a name that its folder
+does not list and that is there all the same has been forgiven.
+"""
+
+import os
+import unicodedata
+from functools import cache
+
+# File systems that take a name for another as soon as one byte differs; not worth a look.
+STRICT = {"ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs", "tmpfs", "ramfs", "overlay", "zfs", "bcachefs", "squashfs"}
+MOUNTS = "/proc/self/mountinfo"
+
+
+class TrueNames:
+    """Finds true paths, listing each folder of a forgiving drive once."""
+
+    def __init__(self) -> None:
+        self.folders: dict[str, str] = {}
+        self.listings: dict[str, frozenset[str]] = {}
+        self.forgiving: dict[str, bool] = {}
+
+    def path(self, path: str) -> str:
+        """The absolute `path` with each name as its drive writes it, as far as it is there; as it is where a drive is strict."""
+        folder, name = os.path.split(path)
+        return path if not path.startswith("/") or "\0" in path or not name else self.joined(path, folder, name)
+
+    def folder(self, folder: str) -> str:
+        """As `path`, for one that many lie in."""
+        if folder not in self.folders:
+            above, name = os.path.split(folder)
+            self.folders[folder] = self.joined(folder, above, name) if name else folder
+        return self.folders[folder]
+
+    def joined(self, path: str, folder: str, name: str) -> str:
+        """The true path of `name` in `folder`."""
+        true = self.folder(folder)
+        as_asked = path if true == folder else os.path.join(true, name)
+        if name in (".", "..") or not self.forgives(true) or name in self.listed(true) or not os.path.lexists(as_asked):
+            return as_asked
+        # Not by inode numbers: drives that programs serve give another to each form of a name.
+        near = [one for one in self.listed(true) if one.casefold() == name.casefold()]
+        same = near or [one for one in self.listed(true) if alike(one) == alike(name)]
+        return os.path.join(true, same[0]) if len(same) == 1 else as_asked
+
+    def forgives(self, folder: str) -> bool:
+        """Whether names in `folder`, or where it would be made, may be found in another form than they are written in."""
+        if folder not in self.forgiving:
+            try:
+                self.forgiving[folder] = kinds_by_device().get(os.stat(folder).st_dev) not in STRICT
+            except OSError:
+                self.forgiving[folder] = folder != "/" and self.forgives(os.path.dirname(folder))
+        return self.forgiving[folder]
+
+    def listed(self, folder: str) -> frozenset[str]:
+        """The names in `folder`."""
+        if folder not in self.listings:
+            try:
+                self.listings[folder] = frozenset(os.listdir(folder))
+            except OSError:
+                self.listings[folder] = frozenset()
+        return self.listings[folder]
+
+
+@cache
+def kinds_by_device() -> dict[int, str]:
+    """The file system of each mounted device by its number (proc_pid_mountinfo(5)); nothing where the system does not tell."""
+    try:
+        with open(MOUNTS, encoding="utf-8", errors="surrogateescape") as stream:
+            rows = [line.split() for line in stream]
+    except OSError:
+        return {}
+    return {os.makedev(*map(int, row[2].split(":"))): row[row.index("-") + 1] for row in rows if "-" in row}
+
+
+def alike(name: str) -> str:
+    """A text that all forms of a name share which any drive takes for the same."""
+    return unicodedata.normalize("NFD", unicodedata.normalize("NFD", name).casefold())
+
+
+def true_path(path: str) -> str:
+    """The real path, links followed, that a person means who typed `path`."""
+    return TrueNames().path(os.path.realpath(os.path.expanduser(path)))
