@@ -65,6 +65,21 @@ class Refusals(WorldCase):
         self.refused("move", str(self.shelf), "--to", str(mount), "--yes", says="bytes free")
         subprocess.run(["mount", "-o", "remount,ro", str(mount)], check=True)
         self.refused("move", str(self.shelf), "--to", str(mount / "x"), "--yes", says="mounted read-only")
+        subprocess.run(["mount", "-o", "remount,rw", str(mount)], check=True)
+        (mount / "Pack").mkdir()
+        subprocess.run(["mount", "-o", "remount,ro", str(mount)], check=True)
+        self.refused("move", str(mount / "Pack"), "--to", str(self.lighter), "--yes", says=("cannot be set aside", "mounted read-only"))
+
+    @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
+    def test_another_drive_in_the_shelf(self):
+        inner = self.shelf / "more sounds"
+        inner.mkdir()
+        self.addCleanup(subprocess.run, ["umount", str(inner)], capture_output=True)
+        subprocess.run(["mount", "-t", "tmpfs", "none", str(inner)], check=True)
+        (inner / "x.wav").touch()
+        self.refused("move", str(self.shelf), "--to", str(self.lighter), "--yes", says=(str(inner), "--leave-out 'more sounds'"))
+        self.run_program("move", str(self.shelf), "--to", str(self.lighter), "--leave-out", "more sounds", "--yes")
+        self.assertTrue((inner / "x.wav").exists())
 
     def test_ledgers_that_cannot_be_read(self):
         for name, data, says in [("b.m3u", b"a\0b", "binary data"), ("t.db", b"text", "not an SQLite"), ("x.xyz", b"?", "--map")]:

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from saltcart.cart import Cart
 from saltcart.drives.drive import MARKER, Drive, drive_at, drive_of, mounts
 from saltcart.drives.known import remembered
+from saltcart.drives.mountinfo import is_top
 from saltcart.errors import SaltCartError
 
 
@@ -18,7 +19,7 @@ def candidates(places: Iterable[str], cart: Cart) -> list[Drive]:
         tops += [drive.mount for drive in cart.drives if drive.mount]
     found: dict[str, Drive] = {}
     for top in dict.fromkeys(map(os.path.realpath, tops)):
-        if os.path.isdir(top) and (os.path.ismount(top) or os.path.isfile(os.path.join(top, MARKER))):
+        if os.path.isdir(top) and (is_top(top) or os.path.isfile(os.path.join(top, MARKER))):
             try:
                 drive = drive_at(top)
             except SaltCartError:

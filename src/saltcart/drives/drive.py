@@ -15,6 +15,7 @@ from typing import Any, NoReturn
 from saltcart import tomlfile
 from saltcart.drives.facts import Facts, facts_of
 from saltcart.drives.limits import APART, SHARING, Limits, limits_of
+from saltcart.drives.mountinfo import is_top
 from saltcart.errors import Refused, show
 from saltcart.shelves.walk import walk
 
@@ -79,7 +80,7 @@ def existing(path: str) -> str:
 def mount_of(path: str) -> str:
     """The top of the drive that holds `path`: the nearest mount point or drive marker at or above it."""
     place = existing(path)
-    while not (os.path.ismount(place) or os.path.isfile(os.path.join(place, MARKER))):
+    while not (is_top(place) or os.path.isfile(os.path.join(place, MARKER))):
         place = os.path.dirname(place)
     return place
 

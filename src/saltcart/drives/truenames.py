@@ -8,9 +8,10 @@ import os
 import unicodedata
 from functools import cache
 
+from saltcart.drives.mountinfo import mounted
+
 # File systems that take a name for another as soon as one byte differs; not worth a look.
 STRICT = {"ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs", "tmpfs", "ramfs", "overlay", "zfs", "bcachefs", "squashfs"}
-MOUNTS = "/proc/self/mountinfo"
 
 
 class TrueNames:
@@ -65,13 +66,8 @@ class TrueNames:
 
 @cache
 def kinds_by_device() -> dict[int, str]:
-    """The file system of each mounted device by its number (proc_pid_mountinfo(5)); nothing where the system does not tell."""
-    try:
-        with open(MOUNTS, encoding="utf-8", errors="surrogateescape") as stream:
-            rows = [line.split() for line in stream]
-    except OSError:
-        return {}
-    return {os.makedev(*map(int, row[2].split(":"))): row[row.index("-") + 1] for row in rows if "-" in row}
+    """The file system of each mounted device by its number."""
+    return {mount.device: mount.kind for mount in mounted()}
 
 
 def alike(name: str) -> str:

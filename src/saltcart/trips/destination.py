@@ -54,6 +54,16 @@ def left_by(place: str) -> str | None:
     return None
 
 
+def refuse_fixed(old: str) -> None:
+    """Raise Refused when the shelf at `old` could be copied, but not set aside after that."""
+    folder = os.path.dirname(old)
+    if os.access(folder, os.W_OK | os.X_OK):
+        return
+    drive = drive_of(folder)
+    why = f"the drive {show(drive.name)} is mounted read-only" if drive.read_only else f"you may not write to {show(folder)}"
+    raise Refused(f"The shelf {show(old)} cannot be set aside: {why}", "Mount it for writing, or mend the permission.")
+
+
 def refuse_place(old: str, new: str) -> None:
     """Raise Refused when a shelf cannot go from `old` to `new`, whatever is in it."""
     if new == old:

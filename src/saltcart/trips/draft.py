@@ -20,7 +20,7 @@ from saltcart.safefile import digest_of
 from saltcart.shelves.digests import BLAKE3
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import drafts
-from saltcart.trips.destination import moved_by, refuse_cut_off, refuse_place, writable_drive
+from saltcart.trips.destination import moved_by, refuse_cut_off, refuse_fixed, refuse_place, writable_drive
 from saltcart.trips.fronts import Front, fronts_of
 from saltcart.trips.judge import Judge, LedgerState
 from saltcart.trips.plan import changes_for, judged, stage
@@ -159,6 +159,7 @@ def shelf_of(path: str, to: str, request: Request) -> Shelf:
     top = true_path(to)
     new = os.path.join(top, allowed(os.path.basename(old), drive_of(top).limits).name)
     refuse_place(old, new)
+    refuse_fixed(old)
     leave = "signpost" if request.signpost else "nothing"
     known = request.cart.shelf(old)
     return Shelf(

@@ -3,13 +3,15 @@
 import os
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from shlex import quote
 
 from saltcart.drives.drive import mount_of
+from saltcart.drives.mountinfo import is_top
 from saltcart.errors import Refused, show
 from saltcart.ledgers import Map
 from saltcart.progress import Progress, Tick
 from saltcart.shelves.audio import kind_of
-from saltcart.shelves.walk import FILE, LINK, Item
+from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
 from saltcart.trips.destination import refuse_clashes
 from saltcart.trips.places import allocated, leads_out, unit_of
 from saltcart.trips.signposts import leads_home
@@ -56,9 +58,11 @@ class Scout:
         return one
 
     def note(self, shelf: Shelf, item: Item) -> None:
-        """Take up a ledger that will travel, and a link that leads out."""
+        """Take up a ledger that will travel, and a link that leads out.  Refused for another drive that is mounted in the shelf."""
         if item.kind == FILE and kind_of(item.path) is None:
             look_for_ledger(os.path.join(shelf.old, item.path), self.maps, self.found, self.remarks)
+        elif item.kind == FOLDER and item.path and is_top(os.path.join(shelf.old, item.path)):
+            raise Refused(f"{show(os.path.join(shelf.old, item.path))} in the shelf is the top of another drive", f"Unmount it, or leave it out: --leave-out {quote(item.path)}")
         elif item.kind == LINK and (remark := leads_out(shelf, item.path, self.waybill.link_target(item.target or ""))):
             self.remarks.append(remark)
 

@@ -1,0 +1,35 @@
+"""What is mounted where, as Linux tells it (proc_pid_mountinfo(5)); other systems tell nothing here."""
+
+import os
+import re
+from typing import NamedTuple
+
+SOURCE = "/proc/self/mountinfo"
+
+
+class Mount(NamedTuple):
+    """One mount: the number of its device, its place, the kind of its file system."""
+
+    device: int
+    place: str
+    kind: str
+
+
+def mounted() -> list[Mount]:
+    """Every mount, the latest last; none where the system does not tell."""
+    try:
+        with open(SOURCE, encoding="utf-8", errors="surrogateescape") as stream:
+            rows = [line.split() for line in stream]
+    except OSError:
+        return []
+    return [Mount(os.makedev(*map(int, row[2].split(":"))), plain(row[4]), row[row.index("-") + 1]) for row in rows if "-" in row]
+
+
+def plain(place: str) -> str:
+    """A place without the escapes that stand for blanks and the like."""
+    return re.sub(r"\\([0-7]{3})", lambda match: chr(int(match[1], 8)), place)
+
+
+def is_top(path: str) -> bool:
+    """Whether `path` is the top of a mounted volume; that of a subvolume, which has a device number of its own too, is not."""
+    return os.path.ismount(path) and (not (all_mounts := mounted()) or os.path.realpath(path) in {mount.place for mount in all_mounts})
