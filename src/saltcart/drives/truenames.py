@@ -25,19 +25,22 @@ class TrueNames:
     def path(self, path: str) -> str:
         """The absolute `path` with each name as its drive writes it, as far as it is there; as it is where a drive is strict."""
         folder, name = os.path.split(path)
-        return path if not path.startswith("/") or "\0" in path or not name else self.joined(path, folder, name)
+        return path if not path.startswith("/") or "\0" in path or not name else self.joined(self.folder(folder), path, name)
 
     def folder(self, folder: str) -> str:
         """As `path`, for one that many lie in."""
-        if folder not in self.folders:
-            above, name = os.path.split(folder)
-            self.folders[folder] = self.joined(folder, above, name) if name else folder
-        return self.folders[folder]
+        waiting = []
+        while folder not in self.folders and os.path.dirname(folder) != folder:
+            waiting.append(folder)
+            folder = os.path.dirname(folder)
+        true = self.folders.get(folder, folder)
+        for folder in reversed(waiting):
+            true = self.folders[folder] = self.joined(true, folder, os.path.basename(folder))
+        return true
 
-    def joined(self, path: str, folder: str, name: str) -> str:
-        """The true path of `name` in `folder`."""
-        true = self.folder(folder)
-        as_asked = path if true == folder else os.path.join(true, name)
+    def joined(self, true: str, path: str, name: str) -> str:
+        """The true path of `path`, which is `name` in the folder of which `true` is the true path."""
+        as_asked = path if path.startswith(true.rstrip("/") + "/") else os.path.join(true, name)
         if name in (".", "..") or not self.forgives(true) or name in self.listed(true) or not os.path.lexists(as_asked):
             return as_asked
         # Not by inode numbers: drives that programs serve give another to each form of a name.
@@ -47,11 +50,13 @@ class TrueNames:
 
     def forgives(self, folder: str) -> bool:
         """Whether names in `folder`, or where it would be made, may be found in another form than they are written in."""
-        if folder not in self.forgiving:
+        asked = folder
+        while asked not in self.forgiving:
             try:
-                self.forgiving[folder] = kinds_by_device().get(os.stat(folder).st_dev) not in STRICT
-            except OSError:
-                self.forgiving[folder] = folder != "/" and self.forgives(os.path.dirname(folder))
+                self.forgiving[asked] = kinds_by_device().get(os.stat(asked).st_dev) not in STRICT
+            except (OSError, ValueError):
+                asked = os.path.dirname(asked)
+        self.forgiving[folder] = self.forgiving[asked]
         return self.forgiving[folder]
 
     def listed(self, folder: str) -> frozenset[str]:
