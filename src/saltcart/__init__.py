@@ -14,7 +14,7 @@ STEPS = {
     "traces": "saltcart.trips.traces",
     "candidates": "saltcart.drives.candidates",
     "load_cart": "saltcart.cart",
-    "Request": "saltcart.trips.draft",
+    "Request": "saltcart.trips.request",
     "draft": "saltcart.trips.draft",
     "write_waybill": "saltcart.trips.waybill_text",
     "haul": "saltcart.trips.haul",

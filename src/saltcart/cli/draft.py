@@ -10,7 +10,9 @@ from saltcart.cli.drives import duration
 from saltcart.cli.screen import Screen, place, size
 from saltcart.errors import Refused, show
 from saltcart.trips import waybill as waybills, waybill_text
-from saltcart.trips.draft import Draft, DraftedLedger, Request, draft
+from saltcart.trips.draft import Draft, draft
+from saltcart.trips.request import Request
+from saltcart.trips.tryout import DraftedLedger
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

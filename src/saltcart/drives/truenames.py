@@ -10,6 +10,7 @@ from functools import cache
 
 from saltcart.drives.mountinfo import mounted
 
+LONGEST = 4096  # no system finds a longer path
 # File systems that take a name for another as soon as one byte differs; not worth a look.
 STRICT = {"ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs", "tmpfs", "ramfs", "overlay", "zfs", "bcachefs", "squashfs"}
 
@@ -25,23 +26,32 @@ class TrueNames:
     def path(self, path: str) -> str:
         """The absolute `path` with each name as its drive writes it, as far as it is there; as it is where a drive is strict."""
         folder, name = os.path.split(path)
-        return path if not path.startswith("/") or "\0" in path or not name else self.joined(self.folder(folder), path, name)
+        nowhere = not path.startswith("/") or "\0" in path or not name or len(path) > LONGEST
+        return path if nowhere else self.joined(self.folder(folder), path, name)
 
     def folder(self, folder: str) -> str:
         """As `path`, for one that many lie in."""
-        waiting = []
-        while folder not in self.folders and os.path.dirname(folder) != folder:
-            waiting.append(folder)
-            folder = os.path.dirname(folder)
-        true = self.folders.get(folder, folder)
-        for folder in reversed(waiting):
-            true = self.folders[folder] = self.joined(true, folder, os.path.basename(folder))
+        if folder not in self.folders:
+            self.folders[folder] = folder if len(folder) > LONGEST else self.looked_up(folder)
+        return self.folders[folder]
+
+    def looked_up(self, folder: str) -> str:
+        """The true path of `folder`, from the top down to where it ends."""
+        parts, true = folder.split("/"), "/"
+        for count in range(2, len(parts) + 1):
+            above = "/".join(parts[:count])
+            if above not in self.folders:
+                found = self.joined(true, above, parts[count - 1])
+                if not os.path.isdir(found):
+                    return "/".join([found, *parts[count:]])
+                self.folders[above] = found
+            true = self.folders[above]
         return true
 
     def joined(self, true: str, path: str, name: str) -> str:
         """The true path of `path`, which is `name` in the folder of which `true` is the true path."""
         as_asked = path if path.startswith(true.rstrip("/") + "/") else os.path.join(true, name)
-        if name in (".", "..") or not self.forgives(true) or name in self.listed(true) or not os.path.lexists(as_asked):
+        if name in ("", ".", "..") or not self.forgives(true) or name in self.listed(true) or not os.path.lexists(as_asked):
             return as_asked
         # Not by inode numbers: drives that programs serve give another to each form of a name.
         near = [one for one in self.listed(true) if one.casefold() == name.casefold()]

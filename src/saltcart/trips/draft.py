@@ -1,7 +1,6 @@
 """The draft: what a trip would do, worked out in full before anything is touched."""
 
 import os
-import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from glob import escape
@@ -13,23 +12,18 @@ from saltcart.drives.fit import Reason, assumed_rate, state_reasons
 from saltcart.drives.known import remember
 from saltcart.drives.limits import ADVICE, APART, BLOCKS, HARD, NAMES, allowed, obstacles, renames_of
 from saltcart.drives.truenames import true_path
-from saltcart.errors import CannotSpell, Refused, SaltCartError, UsageError, show
-from saltcart.ledgers import Ledger, load_map, open_ledger
+from saltcart.errors import Refused, UsageError, show
+from saltcart.ledgers import load_map
 from saltcart.progress import Progress, silent
-from saltcart.safefile import digest_of
-from saltcart.shelves.digests import BLAKE3
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import drafts
 from saltcart.trips.destination import moved_by, refuse_cut_off, refuse_fixed, refuse_place, writable_drive
-from saltcart.trips.fronts import Front, fronts_of
-from saltcart.trips.judge import Judge, LedgerState
-from saltcart.trips.plan import changes_for, judged, stage
 from saltcart.trips.places import landing_drive, refuse_lack_of_room, sharing
-from saltcart.trips.routes import Routes
+from saltcart.trips.request import Request
 from saltcart.trips.scout import DraftedShelf, Scout
 from saltcart.trips.signposts import leading_to, leads_home
-from saltcart.trips.survey import usual_ledgers
-from saltcart.trips.waybill import LedgerLine, Shelf, Waybill
+from saltcart.trips.tryout import DraftedLedger, gather_ledgers, links_of
+from saltcart.trips.waybill import Shelf, Waybill
 
 ON_ITS_DRIVE = {
     NAMES: "stays on its drive: its files are read and get a second name at the new place; nothing is copied, and no room is needed or gained",
@@ -42,47 +36,6 @@ LINKS = {
     (False, True): "The link {} stays as it is, for not all that it leads to comes to the same place; entries that go through it will name the new place itself",
     (False, False): "Entries go through the link {}; they will name the new place itself. To turn the link instead: --turn-links",
 }
-
-
-@dataclass(frozen=True, slots=True)
-class Request:
-    """What a person asks for.
-
-    `to` is one folder for all shelves, or one for each.  Without `ledgers`, those that lean on
-    the shelves are looked for.  `leave_out` and `only` are patterns of what stays and what alone
-    travels.  `keep_entries` leaves ledgers naming the old place, through the signpost.
-    `means` declares drives of other systems.  The ledgers in `front` get new content folders in
-    front of the old ones.  `digests` is the kind that copies are compared by.  With `turn_links`
-    links that entries go through are turned to the new places, and those entries stay.
-    """
-
-    shelves: Sequence[str]
-    to: Sequence[str]
-    ledgers: Sequence[str] = ()
-    maps: Sequence[str] = ()
-    signpost: bool = False
-    leave_out: Sequence[str] = ()
-    only: Sequence[str] = ()
-    keep_entries: bool = False
-    means: Sequence[str] = ()
-    cart: Cart = field(default_factory=Cart)
-    front: Sequence[str] = ()
-    digests: str = BLAKE3
-    turn_links: bool = False
-
-
-@dataclass(slots=True)
-class DraftedLedger:
-    """One ledger as the draft saw it; `changes` entries would be rewritten; `travels` when it lies in a shelf.
-
-    `links` are those that its entries go through into a shelf, with whether they would be turned.
-    """
-
-    line: LedgerLine
-    state: LedgerState
-    changes: int
-    travels: bool
-    links: dict[str, bool] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -241,69 +194,6 @@ def rooms_of(drafted: Sequence[DraftedShelf], drives: dict[str, Drive]) -> list[
         going = sum(one.disk_bytes for one in moving if one.shelf.old_drive == identity)
         rooms.append(Room(drive, drive.free_bytes, drive.free_bytes - coming, drive.free_bytes - coming + going))
     return rooms
-
-
-def gather_ledgers(request: Request, waybill: Waybill, scout: Scout, progress: Progress) -> tuple[list[DraftedLedger], list[str]]:
-    """The ledgers of the trip, tried out, and the places that were searched for them.
-
-    Named ones and those inside the shelves are all taken; without named ones, those elsewhere
-    that lean on a shelf.
-    """
-    judge = Judge(headers=False, reader=waybill.reader())
-    given, front = ([true_path(path) for path in paths] for paths in (request.ledgers, request.front))
-    fronts = fronts_of([open_ledger(path, scout.maps) for path in front], waybill.shelves, judge.reader)
-    ledgers = [
-        try_ledger(open_ledger(path, scout.maps), waybill, judge, Way(fronts, request.turn_links, path in front)) for path in dict.fromkeys([*given, *front, *scout.found])
-    ]
-    if request.ledgers:
-        return ledgers, []
-    elsewhere, searched = usual_ledgers(request.cart, scout.maps, progress)
-    searched = [*filter(None, [request.cart.path]), *searched]
-    for path in elsewhere:
-        if path not in scout.found and path not in front:
-            try:
-                one = try_ledger(open_ledger(path, scout.maps), waybill, judge, Way(fronts, request.turn_links))
-            except SaltCartError as error:
-                scout.remarks.append(f"{show(error.what)}; it is left out")
-                continue
-            if one.changes or one.links or not one.line.rewrite:
-                ledgers.append(one)
-    return ledgers, searched
-
-
-def links_of(ledgers: Sequence[DraftedLedger]) -> dict[str, bool]:
-    """The links that entries of any ledger go through, in order, with whether they would be turned."""
-    links: dict[str, bool] = {}
-    for one in ledgers:
-        links |= {link: turned or links.get(link, False) for link, turned in one.links.items()}
-    return dict(sorted(links.items()))
-
-
-@dataclass(frozen=True, slots=True)
-class Way:
-    """How a ledger is to follow: with new content folders in front, with links turned."""
-
-    fronts: Sequence[Front]
-    turn_links: bool
-    in_front: bool = False
-
-
-def try_ledger(ledger: Ledger, waybill: Waybill, judge: Judge, way: Way) -> DraftedLedger:
-    """Judge a ledger and rewrite it on trial; one that cannot spell the new place stays as it is, with the reason."""
-    place = waybill.moves().follow(ledger.path)
-    routes = Routes(waybill.entry_moves(place is not None), judge.reader, way.fronts, lambda _link: way.turn_links)
-    digest = digest_of(ledger.path)
-    rewrite, why, changed = True, "", 0
-    state = judged(ledger, judge)
-    try:
-        changes = changes_for(ledger, routes, place or ledger.path, way.in_front)
-        with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
-            stage(ledger, changes, os.path.join(folder, "trial"))
-        changed = changes.count(part.batch for part in state.judged)
-    except CannotSpell as error:
-        rewrite, why = False, f"{error.what}. {error.remedy}".rstrip(". ")
-    line = LedgerLine(ledger.path, ledger.map_name, rewrite, digest, why, way.in_front)
-    return DraftedLedger(line, state, changed, place is not None, routes.links)
 
 
 def remarks_on(request: Request, shelves: Sequence[Shelf], ledgers: Sequence[DraftedLedger], links: dict[str, bool]) -> list[str]:

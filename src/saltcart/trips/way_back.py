@@ -5,7 +5,8 @@ import os
 from saltcart.cart import Cart
 from saltcart.progress import Progress, silent
 from saltcart.trips import trip as trips
-from saltcart.trips.draft import Draft, Request, draft
+from saltcart.trips.draft import Draft, draft
+from saltcart.trips.request import Request
 from saltcart.trips.trip import RELEASED
 
 

@@ -1,0 +1,34 @@
+"""What a person asks of a draft."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from saltcart.cart import Cart
+from saltcart.shelves.digests import BLAKE3
+
+
+@dataclass(frozen=True, slots=True)
+class Request:
+    """What a person asks for.
+
+    `to` is one folder for all shelves, or one for each.  Without `ledgers`, those that lean on
+    the shelves are looked for.  `leave_out` and `only` are patterns of what stays and what alone
+    travels.  `keep_entries` leaves ledgers naming the old place, through the signpost.
+    `means` declares drives of other systems.  The ledgers in `front` get new content folders in
+    front of the old ones.  `digests` is the kind that copies are compared by.  With `turn_links`
+    links that entries go through are turned to the new places, and those entries stay.
+    """
+
+    shelves: Sequence[str]
+    to: Sequence[str]
+    ledgers: Sequence[str] = ()
+    maps: Sequence[str] = ()
+    signpost: bool = False
+    leave_out: Sequence[str] = ()
+    only: Sequence[str] = ()
+    keep_entries: bool = False
+    means: Sequence[str] = ()
+    cart: Cart = field(default_factory=Cart)
+    front: Sequence[str] = ()
+    digests: str = BLAKE3
+    turn_links: bool = False
