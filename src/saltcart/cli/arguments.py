@@ -76,12 +76,12 @@ def add_trip(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("trip", nargs="?", metavar="TRIP", help="the trip's id (see saltcart trips); the latest that fits by default")
 
 
-def trip_name(options: argparse.Namespace, *states: str) -> str:
-    """The trip named on the command line, or the newest in one of `states`."""
+def trip_name(options: argparse.Namespace, *states: str, otherwise: str | None = None) -> str:
+    """The trip named on the command line, or the newest in one of `states`, else in `otherwise`."""
     from saltcart.trips.trip import latest, opened  # the look-only commands do without
 
     if not options.trip:
-        return latest(*states)
+        return latest(*states, otherwise=otherwise)
     with opened(options.trip) as trip:
         return trip.name
 

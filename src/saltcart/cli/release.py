@@ -29,7 +29,9 @@ def run(options: argparse.Namespace) -> int:
         report = release(name, options.trash, watch)
     gone = "are in the trash; empty it to gain the room" if options.trash else f"removed; the old drive has {size(report.freed_bytes)} more room"
     screen.say(f"Every copy was read again and verified. {many(report.files, 'original', 'originals')} {gone}.")
+    if not options.trash and report.freed_bytes < report.removed_bytes // 2:
+        screen.remark(f"{size(report.removed_bytes)} were removed: what is not free yet is shared with the copies, kept by snapshots, or has been written to by other programs meanwhile")
     for path in report.kept:
         screen.remark(f"kept, for it is not what was copied: {place(path)}")
-    screen.document({**trip_document(account(name)), "released_files": report.files, "freed_bytes": report.freed_bytes, "kept": report.kept})
+    screen.document({**trip_document(account(name)), "released_files": report.files, "removed_bytes": report.removed_bytes, "freed_bytes": report.freed_bytes, "kept": report.kept})
     return 1 if report.kept else 0

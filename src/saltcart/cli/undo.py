@@ -28,7 +28,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Take the trip back."""
     screen = Screen(options)
-    name = trip_name(options, SWITCHED, SWITCHING, UNDOING, HAULED, HAULING)
+    name = trip_name(options, SWITCHED, SWITCHING, UNDOING, HAULED, HAULING, otherwise=RELEASED)
     if account(name).state == RELEASED:
         return draft_back(screen, name, options)
     if not screen.agrees(f"Take trip {name} back: ledgers name the old place again, the originals return?", options):

@@ -20,9 +20,10 @@ from saltcart.trips.waybill import Shelf
 
 @dataclass(slots=True)
 class ReleaseReport:
-    """How many originals went, the room that the old drives then had more, and what was kept because it is not what was copied."""
+    """How many originals went, the room they took by themselves, the room that the old drives then had more, and what was kept because it is not what was copied."""
 
     files: int = 0
+    removed_bytes: int = 0
     freed_bytes: int = 0
     kept: list[str] = field(default_factory=list)
 
@@ -125,6 +126,8 @@ def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseRepo
         if row.item.kind == OTHER:
             keep.add(row.item.path)
             continue
+        state = os.lstat(place)
+        report.removed_bytes += state.st_blocks * 512 if state.st_nlink == 1 else 0
         (to_trash if trash else os.unlink)(place)
         report.files += row.item.kind == FILE
         progress(Tick(f"release {shelf.name}", row.item.path, report.files, len(rows)))

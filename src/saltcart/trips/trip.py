@@ -190,10 +190,11 @@ def unfinished(waybill_path: str) -> str | None:
     return None
 
 
-def latest(*states: str) -> str:
-    """The id of the newest trip in one of these states.  UsageError when there is none."""
-    for name in reversed(names()):
-        with opened(name) as trip:
-            if trip.state in states:
-                return name
-    raise UsageError(f"There is no trip to work on ({' or '.join(states)})", "See saltcart trips.")
+def latest(*states: str, otherwise: str | None = None) -> str:
+    """The id of the newest trip in one of these states, else in the state `otherwise`.  UsageError when there is none."""
+    for wanted in (states, (otherwise,)):
+        for name in reversed(names()):
+            with opened(name) as trip:
+                if trip.state in wanted:
+                    return name
+    raise UsageError(f"There is no trip to work on ({' or '.join(filter(None, (*states, otherwise)))})", "See saltcart trips.")
