@@ -345,9 +345,9 @@ class Hostile(MapCase):
 
     def test_long_lines_and_strange_entries_end(self):
         path = os.path.join(self.folder, "l.m3u8")
-        Path(path).write_bytes(b"/x" * 5_000_000 + b"\n/dev/zero\n/proc/self/mem\n")
+        Path(path).write_bytes(b"/x" * 5_000_000 + b"\n/dev/zero\nC:" + b"\\x" * 2000 + b"\n/" + b"/".join(b"%d" % number for number in range(800)) + b"\n/proc/self/mem\n")
         began = time.monotonic()
         state = Judge().ledger(open_ledger(path, []))
         self.assertLess(time.monotonic() - began, 5)
-        self.assertEqual([one.verdict for one in state.judgements()][:2], ["unreadable", "unreadable"])
+        self.assertEqual([one.verdict for one in state.judgements()][:4], ["unreadable", "unreadable", "offline", "missing"])
 

@@ -89,6 +89,11 @@ class Ground:
         real = self.reader.true.path(os.path.realpath(os.path.dirname(path)))
         return any(tail_below(os.path.join(real, os.path.basename(path)), shelf) is not None for shelf in self.shelves)
 
+    def leads_on(self, folder: str) -> bool:
+        """Whether a shelf lies in `folder`, or it in a shelf; the top of all is no place to start from."""
+        real = self.reader.true.path(os.path.realpath(folder))
+        return real != "/" and any(tail_below(shelf, real) is not None or tail_below(real, shelf) is not None for shelf in self.shelves)
+
     def resolve(self, spelling: str, text: str, base: str | None = None) -> str | None:
         """The path that `text` means in that spelling, if something is there."""
         if not nameable(text):
@@ -160,9 +165,9 @@ def lessons_of(content: Content, ground: Ground, path: str) -> Iterator[Lesson]:
 
 
 def folder_value(text: str, ground: Ground) -> str | None:
-    """The folder that a single value names, if it does."""
+    """The folder that a single value names, if it does, and paths into the shelves may start from there."""
     paths = (ground.resolve(spelling, text) for spelling in ("native", "uri", "windows"))
-    return next((path for path in paths if path and ground.kind(path) == "folder"), None)
+    return next((path for path in paths if path and ground.kind(path) == "folder" and ground.leads_on(path)), None)
 
 
 def joined_lesson(join: FolderJoin, found: Sequence[str], resolved: Sequence[str]) -> Lesson:

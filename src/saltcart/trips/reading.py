@@ -3,7 +3,7 @@
 import os
 from dataclasses import replace
 
-from saltcart.drives.truenames import TrueNames
+from saltcart.drives.truenames import LONGEST, TrueNames
 from saltcart.ledgers import Entry
 from saltcart.spelling import Meanings, Spelling
 
@@ -68,14 +68,22 @@ class Reader:
 
     def exact(self, path: str) -> str:
         """`path` as the drive writes it, when it is there in another case; else as it is."""
-        if os.path.lexists(path) or path == "/":
+        if len(path) > LONGEST:
             return path
-        parent, name = os.path.split(path)
-        parent = self.exact(parent)
-        if parent not in self.listings:
+        place, names = path, []
+        while not os.path.lexists(place) and place != os.path.dirname(place):
+            place, name = os.path.split(place)
+            names.append(name)
+        for name in reversed(names):
+            place = os.path.join(place, self.listing(place).get(name.casefold(), name))
+        return place
+
+    def listing(self, folder: str) -> dict[str, str]:
+        """The names in `folder` by their small letters; of those that differ in nothing else the first."""
+        if folder not in self.listings:
             try:
-                names = sorted(os.listdir(parent), reverse=True)
+                names = sorted(os.listdir(folder), reverse=True)
             except OSError:
                 names = []
-            self.listings[parent] = {one.casefold(): one for one in names}
-        return os.path.join(parent, self.listings[parent].get(name.casefold(), name))
+            self.listings[folder] = {one.casefold(): one for one in names}
+        return self.listings[folder]
