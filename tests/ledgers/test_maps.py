@@ -343,6 +343,22 @@ class Hostile(MapCase):
         ]:
             self.refused(name, data, words)
 
+    def test_what_can_be_no_path_is_left_alone(self):
+        xspf = b'<playlist xmlns="http://xspf.org/ns/0/" xml:base="%b"><trackList><track><location>a.wav</location></track></trackList></playlist>'
+        for name, data, count in [
+            ("half.jspf", rb'{"playlist": {"track": [{"location": ["\ud83d.wav", "/keel/S/\ud83d.wav", "/keel/S/a.wav"]}]}}', 1),
+            ("web.xspf", xspf % b"http://radio.example/S/", 0),
+            ("local.xspf", xspf % b"/keel/S/", 2),
+            ("odd.ttl", rb'<> <urn:p> "/keel/S/a.wav"^^<http://lv2plug.in/ns/ext/atom#Path> , "/keel/S/\UFFFFFFFF"^^<http://lv2plug.in/ns/ext/atom#Path> .', 2),
+        ]:
+            path = os.path.join(self.folder, name)
+            Path(path).write_bytes(data)
+            ledger = open_ledger(path, [])
+            self.assertEqual(sum(1 for _entry in ledger.entries()), count, name)
+            ledger.rewrite(self.target, *Routes(Moves([Move("/keel/S", "/l/T")])).changes(ledger, "/keel", "/keel"))
+            wanted = {"half.jspf": data.replace(b"S/a.wav", b"T/a.wav").replace(b"/keel/T", b"/l/T"), "web.xspf": data}.get(name, data.replace(b"/keel/S/", b"/l/T/"))
+            self.assertEqual(Path(self.target).read_bytes(), wanted, name)
+
     def test_long_lines_and_strange_entries_end(self):
         path = os.path.join(self.folder, "l.m3u8")
         Path(path).write_bytes(b"/x" * 5_000_000 + b"\n/dev/zero\nC:" + b"\\x" * 2000 + b"\n/" + b"/".join(b"%d" % number for number in range(800)) + b"\n/proc/self/mem\n")

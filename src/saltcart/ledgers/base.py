@@ -6,7 +6,7 @@ from types import MappingProxyType
 from typing import NamedTuple, Protocol
 
 from saltcart.ledgers.facts import Facts
-from saltcart.spelling import Spelling
+from saltcart.spelling import Spelling, encodable
 from saltcart.spelling.swaps import Swap
 
 Fronts = Mapping[Hashable, Sequence[str]]
@@ -53,8 +53,11 @@ class Batch(NamedTuple):
     entry: Callable[[int], Entry]
 
     def names_a_file(self, text: str) -> bool:
-        """Whether a text of this batch names a file at all."""
-        return self.spelling is not None and self.spelling.read(text, "/") is not None
+        """Whether a text of this batch names a file at all; what starts from a web address does not."""
+        base = self.base
+        if base is not None and base.written and base.spelling.read(base.written, "/") is None:
+            return False
+        return self.spelling is not None and encodable(text) and self.spelling.read(text, "/") is not None
 
 
 class Ledger(Protocol):

@@ -6,6 +6,7 @@ so that a writer's own way of escaping survives where it can.
 
 import codecs
 import re
+import sys
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -51,7 +52,7 @@ def xml_write(text: str) -> str:
 
 def json_mean(sign: str) -> str:
     """What a sign or escape of a JSON string stands for (RFC 8259, section 7)."""
-    if not sign.startswith("\\"):
+    if not sign.startswith("\\") or sign == "\\":
         return sign
     if sign[1] == "u":
         codes = [int(code, 16) for code in re.findall(r"\\u([0-9a-fA-F]{4})", sign)]
@@ -68,7 +69,10 @@ def json_write(text: str) -> str:
 
 def toml_mean(sign: str) -> str:
     """What a sign or escape of a basic TOML string stands for (TOML 1.0, String)."""
-    return chr(int(sign[2:], 16)) if sign.startswith("\\U") else "\x1b" if sign == "\\e" else json_mean(sign)
+    if sign.startswith("\\U") and sign != "\\U":
+        number = int(sign[2:], 16)
+        return chr(number) if number <= sys.maxunicode else sign
+    return "\x1b" if sign == "\\e" else json_mean(sign)
 
 
 def same(text: str) -> str:

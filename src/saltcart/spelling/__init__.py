@@ -5,9 +5,9 @@ Paths are `str` with the bytes of undecodable names kept as lone surrogates
 different names here, and each is kept as written.
 """
 
-from saltcart.spelling.base import Spelling
+from saltcart.spelling.base import Spelling, encodable
 from saltcart.spelling.foreign import Meanings
 from saltcart.spelling.forms import spelling_named, spelling_of
 from saltcart.spelling.moves import Move, Moves
 
-__all__ = ["Meanings", "Move", "Moves", "Spelling", "spelling_named", "spelling_of"]
+__all__ = ["Meanings", "Move", "Moves", "Spelling", "encodable", "spelling_named", "spelling_of"]

@@ -26,6 +26,17 @@ class Spelling(Protocol):
         """The marks without which a full path that begins like `text` means its parts, sign by sign; None when that is never sure."""
 
 
+def encodable(text: str) -> bool:
+    """Whether `text` can be the bytes of a path at all: halves of surrogate pairs cannot, but for those that keep undecodable bytes (PEP 383)."""
+    if text.isascii():
+        return True
+    try:
+        text.encode("utf-8", "surrogateescape")
+    except UnicodeEncodeError:
+        return False
+    return True
+
+
 class Form:
     """What most forms share."""
 

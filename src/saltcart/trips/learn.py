@@ -20,7 +20,7 @@ from saltcart.errors import BadLedger, SaltCartError
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.maps import column_rule
 from saltcart.shelves.audio import kind_of
-from saltcart.spelling import Meanings, Move, Moves, spelling_named
+from saltcart.spelling import Meanings, Move, Moves, encodable, spelling_named
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.beside import Told, told
 from saltcart.trips.containers import Content, FolderJoin, contents, folder_joins
@@ -116,10 +116,7 @@ class Ground:
 
 def nameable(text: str) -> bool:
     """Whether a text could be a file's name at all: what is no path may hold anything."""
-    try:
-        return b"\0" not in os.fsencode(text)
-    except UnicodeEncodeError:
-        return False
+    return "\0" not in text and encodable(text)
 
 
 def learn(path: str, against: Sequence[str], means: Sequence[str] = (), name: str | None = None) -> Learnt:

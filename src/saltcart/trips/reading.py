@@ -5,7 +5,7 @@ from dataclasses import replace
 
 from saltcart.drives.truenames import LONGEST, TrueNames
 from saltcart.ledgers import Entry
-from saltcart.spelling import Meanings, Spelling
+from saltcart.spelling import Meanings, Spelling, encodable
 
 NO_MEANINGS = Meanings()
 
@@ -55,7 +55,7 @@ class Reader:
 
     def paths(self, spelling: Spelling, text: str, start: str) -> tuple[str, str] | None:
         """As `path`, with the path as it was written before it."""
-        read = spelling.read(text, start)
+        read = spelling.read(text, start) if encodable(text) else None
         if read is None:
             return None
         here = self.meanings.here(read)

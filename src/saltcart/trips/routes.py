@@ -8,7 +8,7 @@ from typing import NamedTuple
 from saltcart.drives.truenames import true_path
 from saltcart.ledgers import Batch, Entry, Ledger
 from saltcart.ledgers.base import NO_FRONTS, Fronts
-from saltcart.spelling import Moves, Spelling
+from saltcart.spelling import Moves, Spelling, encodable
 from saltcart.spelling.moves import joined, plain, tail_below
 from saltcart.spelling.swaps import Swap, swap_for
 from saltcart.trips.fronts import Front, listed
@@ -126,7 +126,7 @@ class Routes:
     def swap(self, batch: Batch, number: int, folder: str) -> Swap | None:
         """The swap that one text of a batch shows, for itself and all that begin like it; None when it shows none."""
         text, spelling = batch.texts[number], batch.spelling
-        path = spelling.read(text, folder) if spelling and not batch.base else None
+        path = spelling.read(text, folder) if spelling and not batch.base and encodable(text) else None
         move = self.moves.whole(path) if path and self.reader.meanings.here(path) == path else None
         if move and self.reader.true.forgives(move.old) and not self.reader.true.forgives(move.new):
             return None  # each name must be looked at
@@ -163,6 +163,7 @@ class Routes:
         start = self.reader.start(entry, folder)
         paths = [(text, self.reader.path(entry.spelling, text, start)) for text in entry.readings()]
         readings = [(text, self.led(path)) for text, path in paths if path is not None]
+        readings = readings or [(entry.written, start)]  # a base that names nothing leaves things where they start
         return next((reading for reading in readings if self.moves.covers(reading[1])), readings[0])
 
 

@@ -83,7 +83,7 @@ class SqliteLedger(Batched):
             if "locked" in str(error):
                 raise BadLedger(self.path, "is locked by another program", "Close the program that uses it and try again.") from error
             raise BadLedger(self.path, f"cannot be read with the map {self.plan.path} ({error})") from error
-        except sqlite3.DatabaseError as error:
+        except (sqlite3.DatabaseError, UnicodeError) as error:  # names and messages may be damaged too
             raise BadLedger(self.path, f"is damaged or no database ({error})", "Restore it from a backup, or leave it out.") from error
 
     def misfit(self) -> str | None:
