@@ -94,6 +94,16 @@ class Containers(MapCase):
             self.assertEqual((after["Tracks"]["1"]["Place"], after["Tracks"]["1"]["Art"]), ("file:///lighter/New%20Place/a%20b.wav", "file:///keel/S/a.png"))
             self.assertEqual(after["Tracks"]["2"]["Place"], "file:///lighter/New%20Place/" + "é" * 200 + ".wav")
 
+    def test_a_string_that_serves_twice_in_a_binary_list_is_read_but_not_changed(self):
+        path, plan = os.path.join(self.folder, "shared.p"), self.map('container = "plist"', ['at = "Folders/*"'])
+        Path(path).write_bytes(plistlib.dumps({"Folders": ["/keel/S", "/keel/U/x"], "Last": "/keel/S"}, fmt=plistlib.FMT_BINARY))
+        ledger = mapped(path, plan)
+        self.assertEqual([entry.written for entry in ledger.entries()], ["/keel/S", "/keel/U/x"])
+        rewritten(ledger, Moves([Move("/keel/U", "/l")]), self.target)
+        self.assertEqual(plistlib.loads(Path(self.target).read_bytes()), {"Folders": ["/keel/S", "/l/x"], "Last": "/keel/S"})
+        with self.assertRaisesRegex(CannotSpell, "cannot be changed alone"):
+            rewritten(ledger, THERE, self.target)
+
     def test_chunk_lengths_are_mended(self):
         rewritten(self.open("chunks.x"), Moves([Move("/keel/S", "/a")]), self.target)
         data = Path(self.target).read_bytes()

@@ -180,12 +180,13 @@ class TextLedger(Batched):
         texts = [old if new is None else new for old, new in zip(spans.inside, fresh)] if None in fresh else list(fresh)
         for number, text in changes.items():
             texts[number] = spans.kinds[number].coding.encode(text, spans.inside[number])
-        result = self.shape.splice(spans, texts) if not fronts else self.with_fronts(spans, texts, fronts)
-        if not fronts and not self.proven(spans, texts, result):
+        same = texts == spans.inside and not fronts  # then a container is not put together anew either
+        result = spans.data if same else self.shape.splice(spans, texts) if not fronts else self.with_fronts(spans, texts, fronts)
+        if not same and not fronts and not self.proven(spans, texts, result):
             raise CannotSpell(f"{show(self.path)}: rewriting would change more than its entries", "The ledger was left as it is; tell us about it.")
         whole = self.last[0]
         with open(target, "wb") as stream:
-            stream.write(whole if result == spans.data else self.wrapper.put_back(whole, result))
+            stream.write(whole if same else self.wrapper.put_back(whole, result))
 
     def with_fronts(self, spans: Spans, texts: Sequence[bytes], fronts: Fronts) -> bytes:
         """The data with these texts in the spans, and new ones in front of some; proven to have just those more."""

@@ -68,7 +68,7 @@ class Reader:
 
     def exact(self, path: str) -> str:
         """`path` as the drive writes it, when it is there in another case; else as it is."""
-        if len(path) > LONGEST:
+        if len(path) > LONGEST or "\0" in path:
             return path
         place, names = path, []
         while not os.path.lexists(place) and place != os.path.dirname(place):

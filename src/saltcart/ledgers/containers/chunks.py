@@ -69,7 +69,7 @@ def holders_of(rules: Sequence[At]) -> frozenset[str]:
 
 
 def spans(data: bytes, rules: Sequence[At], encoding: str) -> list[Span]:
-    """The text payloads that rules name, a closing NUL left out."""
+    """The text payloads that rules name, a closing NUL left out.  ValueError for one that is cut off in the middle of a sign."""
     rule_for, found = Matcher(rules), []
     coding = TextCoding(encoding, WHOLE)
     width = 2 if encoding.startswith("utf-16") else 1
@@ -81,6 +81,8 @@ def spans(data: bytes, rules: Sequence[At], encoding: str) -> list[Span]:
             end = chunk.end
             while end - chunk.start >= width and data[end - width : end] == bytes(width):
                 end -= width
+            if (end - chunk.start) % width:
+                raise ValueError(f"has a {chunk.place} chunk that is no {encoding} text")
             found.append(Span(chunk.start, end, f"{chunk.place} {counts[chunk.place]}", coding, rule.spelling, rule.names))
     return found
 

@@ -7,8 +7,10 @@ objects after them move, so the table of offsets is written anew.
 
 import plistlib
 import struct
+from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import accumulate
 from xml.parsers.expat import ExpatError
 
 from saltcart.errors import CannotSpell, show
@@ -25,7 +27,7 @@ def spans(data: bytes, rules: Sequence[At]) -> list[Span]:
     """The entries of a property list.  ValueError when it is not one."""
     try:
         plistlib.loads(data)
-    except (plistlib.InvalidFileException, ExpatError, ValueError, KeyError, IndexError, OverflowError, RecursionError, struct.error) as error:
+    except (plistlib.InvalidFileException, ExpatError, ValueError, LookupError, OverflowError, RecursionError, struct.error) as error:
         raise ValueError(f"is not a property list ({error})") from error
     return binary_spans(data, Matcher(rules)) if data.startswith(MAGIC) else xml_spans(data, Matcher(rules))
 
@@ -106,6 +108,19 @@ class BinaryCoding:
         return bytes([kind | 15, 0x10 | width]) + count.to_bytes(1 << width, "big") + body
 
 
+@dataclass(frozen=True, slots=True)
+class SharedCoding(BinaryCoding):
+    """A string object that serves as something else, too, and so cannot be changed alone."""
+
+    place: str
+
+    def encode(self, text: str, like: bytes) -> bytes:
+        """See Coding.encode."""
+        if text != self.decode(like):
+            raise CannotSpell(f"the property list uses one string as {self.place} and as something else; it cannot be changed alone")
+        return like
+
+
 BINARY = BinaryCoding()
 
 
@@ -165,7 +180,7 @@ def strings(data: bytes, table: Table) -> Iterator[tuple[str, int]]:
 
 
 def binary_spans(data: bytes, rule_for: Matcher) -> list[Span]:
-    """The entries of the binary form, in the order of the file.  ValueError when a string serves as a path and as something else."""
+    """The entries of the binary form, in the order of the file."""
     table = table_of(data)
     wanted: dict[int, tuple[str, At]] = {}
     others: set[int] = set()
@@ -182,9 +197,8 @@ def binary_spans(data: bytes, rule_for: Matcher) -> list[Span]:
         count, body = length_at(data, start)
         end = body + count * (1 if data[start] >> 4 == 5 else 2)
         counts[place] = counts.get(place, 0) + 1
-        if number in others:
-            raise ValueError(f"uses one string as {place} and as something else; it cannot be changed alone")
-        found.append(Span(start, end, f"{place} {counts[place]}", BINARY, rule.spelling, rule.names))
+        coding = SharedCoding(place) if number in others else BINARY
+        found.append(Span(start, end, f"{place} {counts[place]}", coding, rule.spelling, rule.names))
     return found
 
 
@@ -194,13 +208,10 @@ def splice(found: Spans, texts: Sequence[bytes]) -> bytes:
     if not data.startswith(MAGIC):
         return found.spliced(texts)
     table = table_of(data)
-    changed = [(start, len(new) - len(old)) for start, old, new in zip(found.starts, found.inside, texts)]
+    # By how much all that lies behind so many changes has moved.
+    moved = list(accumulate((len(new) - len(old) for old, new in zip(found.inside, texts)), initial=0))
     body = found.spliced(texts)[: table.start - len(data)]
-
-    def moved(offset: int) -> int:
-        return offset + sum(by for start, by in changed if start < offset)
-
-    offsets = [moved(offset) for offset in table.offsets]
+    offsets = [offset + moved[bisect_left(found.starts, offset)] for offset in table.offsets]
     size = max(table.offset_size, (max(offsets).bit_length() + 7) // 8)
     trailer = data[-32:-26] + bytes([size, table.reference_size]) + data[-24:-8] + struct.pack(">Q", len(body))
     return body + b"".join(offset.to_bytes(size, "big") for offset in offsets) + trailer
@@ -212,7 +223,8 @@ def rest(found: Spans) -> object:
     if not data.startswith(MAGIC):
         return found.outside
     table = table_of(data)
-    numbers = {table.offsets.index(start) for start in found.starts}
+    starts = set(found.starts)
+    numbers = {number for number, offset in enumerate(table.offsets) if offset in starts}
     structure = [(place, number, None if number in numbers else string_of(data, table.offsets[number])) for place, number in strings(data, table)]
     before_table = (*found.outside[:-1], found.outside[-1][: table.start - len(data)])
     return before_table, structure, table.top, table.reference_size, len(table.offsets)
