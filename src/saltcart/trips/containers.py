@@ -4,6 +4,7 @@ import os
 import re
 import sqlite3
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import partial
 from itertools import product
@@ -115,7 +116,11 @@ def chunk_spans(data: bytes, encoding: str) -> Sequence[Span]:
             break
         holders |= more
     places = {one.place for one in chunks.chunks(data, frozenset(holders)) if not one.holds}
-    return chunks.spans(data, [At(place, EVERY[0].spelling) for place in sorted(places)], encoding) if places else []
+    found: list[Span] = []
+    for place in sorted(places):
+        with suppress(ValueError):  # no text
+            found += chunks.spans(data, [At(place, EVERY[0].spelling)], encoding)
+    return found
 
 
 def holds_chunks(data: bytes, one: chunks.Chunk, holders: set[str]) -> bool:
