@@ -9,8 +9,8 @@ class Tick:
     """One moment of a long piece of work.
 
     `step` says what is being done ("copy", "read back", ...), `item` to what.  `done` and
-    `total` count bytes where the step moves bytes, else pieces; `total` is 0 when unknown.  `note`
-    says how far it is in other words, such as numbers of files.
+    `total` count pieces, or bytes where `in_bytes`; `total` is 0 when unknown.  `note` says how far
+    it is in other words, such as numbers of files.
     """
 
     step: str
@@ -18,6 +18,7 @@ class Tick:
     done: int
     total: int
     note: str = ""
+    in_bytes: bool = False
 
 
 Progress = Callable[[Tick], None]

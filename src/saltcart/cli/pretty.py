@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from rich.progress import Progress
 
 STEADY = 60.0  # seconds over which the rate is taken, so that the time left does not jump
+BESIDE = 76  # signs that the numbers beside a bar take
 STYLES = {"found": "green", "missing": "red", "offline": "yellow", "altered": "red", "unreadable": "red", "unclear": "yellow"}
 
 
@@ -63,9 +64,15 @@ def facts(rows: Sequence[tuple[str, str]]) -> Table:
     return made
 
 
-def bar(where: Console) -> "Progress":
-    """A bar with rate and time left."""
-    from rich.progress import BarColumn, DownloadColumn, Progress, TextColumn, TimeRemainingColumn, TransferSpeedColumn
+def bar_width(where: Console) -> int:
+    """The width of a bar, which gives way to the numbers beside it."""
+    return max(8, min(40, where.width - BESIDE))
 
-    columns = (TextColumn("{task.description}"), BarColumn(), DownloadColumn(), TransferSpeedColumn(), TimeRemainingColumn())
+
+def bar(where: Console, in_bytes: bool) -> "Progress":
+    """A bar with time left, and of bytes with their rate."""
+    from rich.progress import BarColumn, DownloadColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn, TransferSpeedColumn
+
+    amount = (DownloadColumn(), TransferSpeedColumn()) if in_bytes else (MofNCompleteColumn(),)
+    columns = (TextColumn("{task.description}"), BarColumn(bar_width(where)), *amount, TimeRemainingColumn())
     return Progress(*columns, console=where, transient=True, speed_estimate_period=STEADY)

@@ -22,6 +22,7 @@ if TYPE_CHECKING:  # a document needs none of it, and it takes longer to load th
     from rich.console import Console
     from rich.progress import Progress
 
+MOST_ITEM = 36  # signs of the present file
 PATIENCE = 2.0  # seconds before a bar shows
 PLAIN_EVERY = 10.0  # seconds between plain lines where there is no terminal
 WIDTH_ELSEWHERE = 132  # columns when standard output is no terminal
@@ -121,6 +122,7 @@ class Watch:
         self.spoke = self.began
         self.bar: Progress | None = None
         self.step = ""
+        self.in_bytes = False
 
     def __enter__(self) -> "Watch":
         return self
@@ -144,12 +146,15 @@ class Watch:
 
     def draw(self, tick: Tick) -> None:
         """Move the bar of the present step, a new one for each step."""
-        if self.bar is None:
-            self.bar = self.screen.pretty.bar(self.screen.err)
+        if self.bar is None or tick.in_bytes != self.in_bytes:
+            self.__exit__()
+            self.bar, self.in_bytes, self.step = self.screen.pretty.bar(self.screen.err, tick.in_bytes), tick.in_bytes, ""
             self.bar.start()
         if tick.step != self.step:
             self.step = tick.step
             for task in self.bar.task_ids:
                 self.bar.remove_task(task)
             self.bar.add_task(tick.step, total=tick.total or None)
-        self.bar.update(self.bar.task_ids[-1], completed=tick.done, total=tick.total or None, description=f"{tick.step}  {tick.note}  {show(tick.item)[-36:]:36}")
+        room = max(0, min(MOST_ITEM, self.screen.err.width - self.screen.pretty.BESIDE - self.screen.pretty.bar_width(self.screen.err)))
+        item = f"  {show(tick.item)[-room:]:{room}}" if room else ""
+        self.bar.update(self.bar.task_ids[-1], completed=tick.done, total=tick.total or None, description=f"{tick.step}  {tick.note}{item}")

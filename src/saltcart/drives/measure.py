@@ -79,7 +79,7 @@ def timed_write(path: str, size: int, progress: Progress) -> float:
         began = time.perf_counter()
         for done in range(0, size, PIECE):
             os.write(handle, piece)
-            progress(Tick("measure: write", path, done, 2 * size))
+            progress(Tick("measure: write", path, done, 2 * size, in_bytes=True))
         os.fsync(handle)
         return size / (time.perf_counter() - began)
     finally:
@@ -94,7 +94,7 @@ def timed_read(path: str, size: int, progress: Progress) -> tuple[bool, float]:
         done = 0
         while count := os.readv(handle, [buffer]):
             done += count
-            progress(Tick("measure: read", path, size + done, 2 * size))
+            progress(Tick("measure: read", path, size + done, 2 * size, in_bytes=True))
         return past, done / (time.perf_counter() - began)
 
 

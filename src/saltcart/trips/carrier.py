@@ -82,7 +82,7 @@ class Meter:
             self.report.named_bytes += count
             self.report.named_files += 1
         note = f"{self.report.files:,} of {self.files:,} files, {step}"
-        self.progress(Tick("haul", f"{shelf}/{path}", self.done // 2, self.total // 2, note))
+        self.progress(Tick("haul", f"{shelf}/{path}", self.done // 2, self.total // 2, note, in_bytes=True))
 
 
 class Carrier:

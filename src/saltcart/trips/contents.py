@@ -26,7 +26,7 @@ class ReadWatch:
 
     def __call__(self, _step: str, path: str, count: int) -> None:
         self.done += count
-        self.progress(Tick(self.step, path, self.done, self.total))
+        self.progress(Tick(self.step, path, self.done, self.total, in_bytes=True))
 
 
 def check_folder(path: str, write: str | None = None, progress: Progress = silent) -> CheckReport:

@@ -56,6 +56,8 @@ class Routes:
         self.reader = reader or Reader()
         self.folders: dict[str, str] = {}
         self.links: dict[str, bool] = {}
+        self.ways: dict[str, str | None] = {}
+        self.targets: dict[str, str | None] = {}
 
     def led(self, path: str) -> str:
         """Where `path` leads, as far as the moves care.
@@ -69,12 +71,26 @@ class Routes:
         place = self.followed(path)
         if place == path or ".." in path.split("/") or not self.moves.covers(place):
             return place
-        link = link_into(self.moves, path)
+        link = self.link_on(path)
         if link is None:
             return place
-        stays = self.turns(link) and true_when_turned(self.moves, link, path, place)
+        stays = self.turns(link) and self.true_when_turned(link, path, place)
         self.links[link] = stays or self.links.get(link, False)
         return path if stays else place
+
+    def link_on(self, path: str) -> str | None:
+        """The first link on a path that leads into a moving shelf, if one does by itself; looked for once a folder."""
+        folder = os.path.dirname(path)
+        if folder not in self.ways:
+            self.ways[folder] = link_into(self.moves, folder)
+        return self.ways[folder] or (path if os.path.islink(path) and self.moves.covers(self.real(path)) else None)
+
+    def true_when_turned(self, link: str, path: str, place: str) -> bool:
+        """Whether `path`, which leads through `link` to `place`, leads to the new place when the link is turned."""
+        if link not in self.targets:
+            self.targets[link] = turned(self.moves, link)
+        target = self.targets[link]
+        return target is not None and self.moves.follow(place) == joined(target, path[len(link) + 1 :])
 
     def followed(self, path: str) -> str:
         """Where `path`, which is not below a moving shelf as it is written, leads through links and detours; itself when it leads to none."""
@@ -179,12 +195,6 @@ def turned(moves: Moves, link: str) -> str | None:
     real = true_path(link)
     whole = all(move.takes is None or tail_below(real, move.old) is None for move in moves.moves)
     return moves.follow(real) if whole and os.path.islink(link) and all(move.new != link for move in moves.moves) else None
-
-
-def true_when_turned(moves: Moves, link: str, path: str, place: str) -> bool:
-    """Whether `path`, which leads through `link` to `place`, leads to the new place when the link is turned."""
-    target = turned(moves, link)
-    return target is not None and moves.follow(place) == joined(target, path[len(link) + 1 :])
 
 
 def specimens(ledger: Ledger) -> Iterator[tuple[Batch, int]]:
