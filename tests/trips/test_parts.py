@@ -103,12 +103,12 @@ class Parts(unittest.TestCase):
     def test_a_bar_on_a_terminal_and_plain_lines_elsewhere(self):
         options = argparse.Namespace(json=False, quiet=False, yes=False)
         with mock.patch.object(screens, "PATIENCE", -1.0), mock.patch.object(screens, "PLAIN_EVERY", -1.0), redirect_stderr(io.StringIO()):
-            for terminal, words in ((True, "\x1b["), (False, "haul 50%: odd\\n.wav\n")):
+            for terminal, words in ((True, "1/4"), (True, "5/10 bytes"), (False, "haul 50% (2,000 of 4,000 files, copy): odd\\n.wav\n")):
                 screen = screens.Screen(options)
-                screen.err = Console(file=io.StringIO(), force_terminal=terminal, width=120)
+                screen.err = Console(file=io.StringIO(), force_terminal=terminal, width=80)
                 with screen.watch() as watch:
-                    watch(Tick("haul", "odd\n.wav", 5, 10))
-                    watch(Tick("check", "b.wav", 1, 0))
+                    watch(Tick("haul", "odd\n.wav", 5, 10, "2,000 of 4,000 files, copy", in_bytes=True))
+                    watch(Tick("check", "b.wav", 1, 4))
                 self.assertIn(words, screen.err.file.getvalue())
             options.quiet = True
             silent = screens.Screen(options)
