@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from saltcart.cart import Cart
 from saltcart.drives.drive import MARKER, Drive, drive_at, drive_of, mounts
 from saltcart.drives.known import remembered
-from saltcart.drives.mountinfo import is_top
+from saltcart.shelves.mountinfo import is_top
 from saltcart.errors import SaltCartError
 
 

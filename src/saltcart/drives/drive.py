@@ -15,7 +15,7 @@ from typing import Any, NoReturn
 from saltcart import tomlfile
 from saltcart.drives.facts import Facts, facts_of
 from saltcart.drives.limits import APART, SHARING, Limits, limits_of
-from saltcart.drives.mountinfo import is_top
+from saltcart.shelves.mountinfo import is_top
 from saltcart.errors import Refused, show
 from saltcart.shelves.walk import walk
 

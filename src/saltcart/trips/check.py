@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from saltcart.drives import Presence
-from saltcart.drives.truenames import true_path
+from saltcart.shelves.truenames import true_path
 from saltcart.errors import Refused, show
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.progress import Progress, Tick, silent

@@ -4,7 +4,7 @@ import os
 from collections.abc import Container, Iterator, Sequence
 from itertools import islice
 
-from saltcart.drives.truenames import true_path
+from saltcart.shelves.truenames import true_path
 from saltcart.errors import Refused, show
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves import manifest

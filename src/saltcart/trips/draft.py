@@ -11,7 +11,7 @@ from saltcart.drives.drive import mount_of
 from saltcart.drives.fit import Reason, assumed_rate, state_reasons
 from saltcart.drives.known import remember
 from saltcart.drives.limits import ADVICE, APART, BLOCKS, HARD, NAMES, allowed, obstacles, renames_of
-from saltcart.drives.truenames import true_path
+from saltcart.shelves.truenames import true_path
 from saltcart.errors import Refused, UsageError, show
 from saltcart.ledgers import load_map
 from saltcart.progress import Progress, silent

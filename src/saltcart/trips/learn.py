@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 
 import tomlkit
 
-from saltcart.drives.truenames import true_path
+from saltcart.shelves.truenames import true_path
 from saltcart.errors import BadLedger, SaltCartError
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.maps import column_rule

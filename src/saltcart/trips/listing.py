@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from saltcart.drives.truenames import true_path
+from saltcart.shelves.truenames import true_path
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.kinds import TEXT_FORMATS
 from saltcart.spelling import Meanings

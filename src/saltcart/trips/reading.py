@@ -3,7 +3,7 @@
 import os
 from dataclasses import replace
 
-from saltcart.drives.truenames import LONGEST, TrueNames
+from saltcart.shelves.truenames import LONGEST, TrueNames
 from saltcart.ledgers import Entry
 from saltcart.spelling import Meanings, Spelling, encodable
 

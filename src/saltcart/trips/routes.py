@@ -5,7 +5,7 @@ from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
 from itertools import islice
 from typing import NamedTuple
 
-from saltcart.drives.truenames import true_path
+from saltcart.shelves.truenames import true_path
 from saltcart.ledgers import Batch, Entry, Ledger
 from saltcart.ledgers.base import NO_FRONTS, Fronts
 from saltcart.spelling import Moves, Spelling, encodable

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from shlex import quote
 
 from saltcart.drives.drive import mount_of
-from saltcart.drives.mountinfo import is_top
+from saltcart.shelves.mountinfo import is_top
 from saltcart.errors import Refused, show
 from saltcart.ledgers import Map
 from saltcart.progress import Progress, Tick

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from saltcart.cart import Cart
 from saltcart.drives import Drive, Presence, drive_of
-from saltcart.drives.truenames import true_path
+from saltcart.shelves.truenames import true_path
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home
 from saltcart.ledgers import Map, load_map, open_ledger, recognised

@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime, timedelta
 
 from saltcart.cart import Cart
-from saltcart.drives.truenames import TrueNames
+from saltcart.shelves.truenames import TrueNames
 from saltcart.errors import SaltCartError, UsageError
 from saltcart.home import home
 from saltcart.ledgers import Facts, load_map, open_ledger

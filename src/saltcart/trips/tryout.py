@@ -5,7 +5,7 @@ import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from saltcart.drives.truenames import true_path
+from saltcart.shelves.truenames import true_path
 from saltcart.errors import CannotSpell, SaltCartError, show
 from saltcart.ledgers import Ledger, open_ledger
 from saltcart.progress import Progress

@@ -8,7 +8,7 @@ import os
 import unicodedata
 from functools import cache
 
-from saltcart.drives.mountinfo import mounted
+from saltcart.shelves.mountinfo import mounted
 
 LONGEST = 4096  # no system finds a longer path
 # File systems that take a name for another as soon as one byte differs; not worth a look.
