@@ -70,7 +70,8 @@ def fetched_at_once(connection: sqlite3.Connection, number: str, cell: str, tabl
 def batches_of(number: int, rule: Rule, keys: Sequence[tuple[object, ...]], cells: Sequence[str | bytes], owners: Sequence[object], folders: Mapping[object, Entry], content: tuple[Entry, ...]) -> Iterator[Batch]:
     """Some rows as batches: by the folder they belong to, blobs that hold no text left out."""
     looks_around = rule.spelling.start == "content"
-    texts = cells if set(map(type, cells)) == {str} else list(map(text_of, cells))
+    # What was split out of one text comes as a list, rows as they are come as tuples.
+    texts = cells if isinstance(cells, list) or set(map(type, cells)) == {str} else list(map(text_of, cells))
     runs = groupby(range(len(texts)), owners.__getitem__) if rule.folder else [(None, range(len(texts)))]
     for owner, run in runs:
         rows = [row for row in run if texts[row] is not None] if texts is not cells or rule.folder else run
