@@ -82,6 +82,8 @@ class Petrel(WorldCase):
         finds = {find["kind"]: find for find in report["finds"]}
         self.assertEqual(set(finds), {"unnamed", "copies", "stray", "never played", "long ago", "litter", "empty folders"})
         self.assertEqual([find["number"] for find in report["finds"]], list(range(1, len(report["finds"]) + 1)))
+        unplayed = [find for find in report["finds"] if find["kind"] == "never played"]
+        self.assertEqual([os.path.basename(find["folder"]) for find in unplayed], ["Collection"], "an index that counts no plays says nothing of them")
         inner = next(find for find in report["finds"] if find["kind"] == "copies" and "Low Bells" in find["folder"])
         self.assertEqual([os.path.basename(path) for path in inner["paths"] + inner["kept"]], ["C1 low (final).wav", "C1 low.wav"])
         self.assertEqual({one["name"]: one["collection"] for one in report["judged"]}["Fog Voices"], False)

@@ -14,7 +14,8 @@ MILLISECONDS = 100_000_000_000
 class Facts(NamedTuple):
     """The facts beside one entry; None where its map names no column, or nothing fit stands there.
 
-    `path` is where the entry leads.  `last_played` is an ISO 8601 time, or what its program wrote
+    `path` is where the entry leads.  `counted` says whether its map names a column for plays at
+    all, so that none means never.  `last_played` is an ISO 8601 time, or what its program wrote
     if that is another text; `size` counts bytes, `length` seconds; `digest` is in hexadecimal digits.
     """
 
@@ -26,14 +27,15 @@ class Facts(NamedTuple):
     length: float | None = None
     title: str | None = None
     digest: str | None = None
+    counted: bool = False
 
 
-def facts(key: Hashable, path: str, cells: Sequence[object], milliseconds: bool = False) -> Facts:
+def facts(key: Hashable, path: str, cells: Sequence[object], counted: bool = False, milliseconds: bool = False) -> Facts:
     """The facts in the cells of one row, which stand in the order of COLUMNS; lengths may count milliseconds there."""
     plays, last, size, length, title, digest = cells
     seconds = number(length)
     return Facts(
-        key, path, whole(plays), time_text(last), whole(size), seconds / 1000 if seconds is not None and milliseconds else seconds, text(title), text(digest)
+        key, path, whole(plays), time_text(last), whole(size), seconds / 1000 if seconds is not None and milliseconds else seconds, text(title), text(digest), counted
     )
 
 

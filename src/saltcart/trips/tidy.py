@@ -182,6 +182,8 @@ def plays(sight: Sight, maps: Sequence[str], older_than_days: int) -> Iterator[F
     kinds: dict[tuple[int, str], dict[str, int]] = {}
     names = TrueNames()
     for found in facts(sight.report, maps):
+        if not found.counted:
+            continue
         path = names.path(found.path)
         dated = found.last_played and DATE.match(found.last_played)
         kind = UNPLAYED if not found.plays and not found.last_played else LONG_AGO if dated and dated[0] < before else None
@@ -194,7 +196,7 @@ def plays(sight: Sight, maps: Sequence[str], older_than_days: int) -> Iterator[F
 
 
 def facts(report: SurveyReport, maps: Sequence[str]) -> Iterator[Facts]:
-    """What those ledgers say of their sounds that count plays."""
+    """What all ledgers say of their sounds."""
     loaded = [load_map(path) for path in dict.fromkeys(maps)]
     for state in report.ledgers:
         if not state.trouble:

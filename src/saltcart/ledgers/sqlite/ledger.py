@@ -62,7 +62,7 @@ class SqliteLedger(Batched):
             for number, rule in enumerate(self.plan.rules):
                 if any(rule.facts) and not rule.separator:
                     for key, path, cells in self.beside(connection, rule, rule.facts):
-                        yield facts((number, *key), path, cells, rule.milliseconds)
+                        yield facts((number, *key), path, cells, any(rule.facts[:2]), rule.milliseconds)
 
     def beside(self, connection: sqlite3.Connection, rule: Rule, columns: Sequence[str | None]) -> Iterator[tuple[tuple[object, ...], str, tuple[object, ...]]]:
         """Row key, path and the cells in other columns, of each cell of a rule that leads somewhere; None where a column is None."""
