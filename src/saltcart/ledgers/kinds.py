@@ -12,6 +12,7 @@ from saltcart.ledgers.formats import cue, dawproject, jspf, m3u, pls, sfz, turtl
 from saltcart.ledgers.maps import Map, load_map
 from saltcart.ledgers.spans import Shape, SpanFinder, TextLedger
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
+from saltcart.ledgers.sqlite.opening import claims
 from saltcart.ledgers.wrappers import PLAIN
 from saltcart.spelling import spelling_named
 
@@ -110,17 +111,19 @@ def open_ledger(path: str, maps: Sequence[Map], named: str | None = None) -> Led
 
     Raises BadLedger when nothing reads it, saying what the nearest map lacks.
     """
-    head_of(path)
+    head = head_of(path)
     for plan in maps:
         if plan.name == named and plan.container != "sqlite":
             return mapped(path, plan)
     if named:
         maps = [plan for plan in maps if plan.name == named]
-    ledger = recognised(path, maps)
+    ledger = recognised(path, maps, head)
     if ledger and named in (None, ledger.map_name):
         return ledger
-    for plan in maps:
-        if plan.container == "sqlite" and (misfit := SqliteLedger(path, plan).misfit()):
+    databases = [plan for plan in maps if plan.container == "sqlite"]
+    for plan in databases if claims(head) else ():
+        if misfit := SqliteLedger(path, plan).misfit():
             raise BadLedger(path, misfit, "Use the map that fits this database, or mend the map.")
     known = ", ".join(form.NAME for form in TEXT_FORMATS)
-    raise BadLedger(path, f"no format known here reads it (formats: {known})", "Describe it with a map and name that with --map.")
+    neither = ", and it is not an SQLite database" if databases else ""
+    raise BadLedger(path, f"no format known here reads it (formats: {known}){neither}", "Describe it with a map and name that with --map.")
