@@ -191,6 +191,9 @@ class Job(WorldCase):
         self.assertIn(f"saltcart undo {done['trip']} --drop-copies", self.run_program("draft", *words, "--force", status=3).stderr)
         self.run_program("undo", done["trip"], "--yes", "--drop-copies")
         self.run_json("draft", *words, "--turn-links", "-o", str(self.top / "way.toml"))
+        (self.top / "bells").rename(self.top / "moved")
+        self.assertIn("no link into a shelf", self.run_program("haul", str(self.top / "way.toml"), status=3).stderr)
+        (self.top / "moved").rename(self.top / "bells")
         trip = self.run_json("haul", str(self.top / "way.toml"))["trip"]
         (self.top / "bells").unlink()
         self.assertIn("no link into a shelf", self.run_program("repoint", "--yes", status=3).stderr)

@@ -81,8 +81,9 @@ def refuse_place(old: str, new: str) -> None:
         return
     if not os.path.isdir(place):
         raise Refused(f"{show(place)} is a file, so no shelf can go there", "Choose a folder with --to.")
+    limits = drive_of(place).limits
     for name in new[len(place) :].strip("/").split("/"):
-        if what := allowed(name, drive_of(place).limits).what:
+        if what := allowed(name, limits).what:
             raise Refused(f"A folder called {show(name)} cannot be made on the new drive: the name {what}", "Choose another folder with --to.")
 
 

@@ -16,6 +16,7 @@ from saltcart.trips.follow import follow_drives
 from saltcart.trips.logbook import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
 from saltcart.trips.destination import refuse_clashes
 from saltcart.trips.places import landing_drive, refuse_lack_of_room, sharing, unit_of
+from saltcart.trips.routes import new_target
 from saltcart.trips.signposts import make_room
 from saltcart.trips.trip import HAULED, HAULING, Trip
 from saltcart.trips.waybill import Shelf
@@ -51,6 +52,8 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
         report = HaulReport()
         follow_drives(trip)
         targets = connected(trip)
+        for link in trip.waybill.turn:
+            new_target(trip.waybill.moves(), link)  # better refused now than after the copying
         make_room(trip)
         for number, shelf in enumerate(trip.waybill.shelves):
             list_shelf(trip, number, shelf, report)

@@ -18,7 +18,7 @@ from saltcart.trips.judge import UNREADABLE, Judge
 from saltcart.trips.logbook import ACCEPTED, EntryRow, LedgerRow, key_text
 from saltcart.trips.plan import changes_for, judged, stage
 from saltcart.trips.programs import refuse_busy
-from saltcart.trips.routes import Changes, Routes, turned
+from saltcart.trips.routes import Changes, Routes, new_target
 from saltcart.trips.trip import HAULED, SWITCHED, SWITCHING, Trip
 from saltcart.trips.waybill import Shelf, matches
 
@@ -109,20 +109,12 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
             if post != shelf.new and post not in trip.waybill.turn:
                 deeds += [switch.unlink(post, shelf.old), switch.link(post, shelf.new)]
     for link in trip.waybill.turn:
-        deeds += turn_deeds(trip, link)
+        target = new_target(trip.waybill.moves(), link)
+        deeds += [switch.unlink(link, os.readlink(link)), switch.link(link, target)]
     with trip.logbook.together():
         trip.logbook.plan_deeds(PLAN, deeds)
         trip.logbook.record(state=SWITCHING)
         trip.logbook.tell("repoint begins")
-
-
-def turn_deeds(trip: Trip, link: str) -> list[switch.Deed]:
-    """The deeds that turn one link to the new place.  Raises Refused when it leads nowhere that moves, or only a part moves."""
-    target = turned(trip.waybill.moves(), link)
-    if target is None:
-        raise Refused(f"{show(link)} is no link into a shelf that moves whole, so it cannot be turned", "Take it out of turn = [...] in a new waybill.")
-    before = os.readlink(link)
-    return [switch.unlink(link, before), switch.link(link, target)]
 
 
 def uncopied(trip: Trip) -> dict[str, tuple[str, str]]:

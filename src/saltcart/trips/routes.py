@@ -6,6 +6,7 @@ from itertools import islice
 from typing import NamedTuple
 
 from saltcart.shelves.truenames import true_path
+from saltcart.errors import Refused, show
 from saltcart.ledgers import Batch, Entry, Ledger
 from saltcart.ledgers.base import NO_FRONTS, Fronts
 from saltcart.spelling import Moves, Spelling, encodable
@@ -195,6 +196,14 @@ def turned(moves: Moves, link: str) -> str | None:
     real = true_path(link)
     whole = all(move.takes is None or tail_below(real, move.old) is None for move in moves.moves)
     return moves.follow(real) if whole and os.path.islink(link) and all(move.new != link for move in moves.moves) else None
+
+
+def new_target(moves: Moves, link: str) -> str:
+    """As `turned`.  Raises Refused where that is None."""
+    target = turned(moves, link)
+    if target is None:
+        raise Refused(f"{show(link)} is no link into a shelf that moves whole, so it cannot be turned", "Take it out of turn = [...] in a new waybill.")
+    return target
 
 
 def specimens(ledger: Ledger) -> Iterator[tuple[Batch, int]]:

@@ -4,6 +4,7 @@ import os
 from contextlib import suppress
 from dataclasses import dataclass, field
 
+from saltcart.drives.limits import EXFAT
 from saltcart.errors import CannotSpell, Refused, show
 from saltcart.ledgers import Entry
 from saltcart.progress import Progress, Tick, silent
@@ -25,7 +26,7 @@ from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, U
 from saltcart.trips.waybill import Shelf
 
 PLAN = "undo"
-COARSEST_NS = 2_000_000_000  # the largest step in which a drive counts times
+COARSEST_NS = EXFAT.time_step_ns  # the largest step in which a drive counts times
 
 
 @dataclass(slots=True)
