@@ -117,6 +117,15 @@ class CrashCase(WorldCase):
 
 
 class Crash(CrashCase):
+    more = ("--signpost", "--turn-links")
+
+    def furnish(self):
+        super().furnish()
+        lists = self.keel / "lists"
+        (lists / "bells").symlink_to("../Sounds/Bell Tones")
+        (lists / "through.m3u8").write_text("bells/low/C1.wav\n")
+        self.ledgers.append(str(lists / "through.m3u8"))
+
     def test_haul(self):
         self.cut_haul(self.lighter / "Sounds")
 
