@@ -70,6 +70,21 @@ class Refusals(WorldCase):
         subprocess.run(["mount", "-o", "remount,ro", str(mount)], check=True)
         self.refused("move", str(mount / "Pack"), "--to", str(self.lighter), "--yes", says=("cannot be set aside", "mounted read-only"))
 
+    def test_a_damaged_record_of_one_trip_leaves_the_others_be(self):
+        words = ("move", str(self.keel / "Sounds/Bell Tones Extra"), "--to", str(self.lighter), "--ledger", self.ledgers[0], "--yes")
+        first = self.run_json(*words)["trip"]
+        folder = self.top / "home" / "trips" / first
+        kept = {name: (folder / name).read_bytes() for name in ("logbook.sqlite", "waybill.toml")}
+        for name, says in (("logbook.sqlite", "is damaged"), ("waybill.toml", "not valid TOML")):
+            (folder / name).write_bytes(b"x = [" * 200)
+            self.refused("check", first, status=3 if name.startswith("log") else 2, says=says)
+            told = self.run_program("trips", status=1)
+            self.assertIn(says, told.stdout + told.stderr)
+            self.run_program("draft", *self.plan_words("-o", str(self.top / "w.toml"), "--force"))
+            (folder / name).write_bytes(kept[name])
+        self.assertEqual(self.run_json("trips")["damaged"], [])
+        self.run_program("undo", first, "--yes")
+
     @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
     def test_another_drive_in_the_shelf(self):
         inner = self.shelf / "more sounds"

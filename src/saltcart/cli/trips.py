@@ -6,7 +6,7 @@ from saltcart.cli.documents import trip_document
 from saltcart.cli.screen import Screen, place, size
 from saltcart.errors import show
 from saltcart.trips.account import TripAccount, account, history
-from saltcart.trips.trip import next_step, opened
+from saltcart.trips.trip import damaged, next_step, opened
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -30,10 +30,13 @@ def run(options: argparse.Namespace) -> int:
             for trip in trips
         ],
     )  # fmt: skip
-    if not trips:
+    unread = damaged()
+    for name, error in unread.items():
+        screen.remark(f"{show(error.what)}. {error.remedy}")
+    if not trips and not unread:
         screen.say("No trips yet. Start with: saltcart move SHELF --to FOLDER")
-    screen.document({"trips": [document(trip) for trip in trips]})
-    return 0
+    screen.document({"trips": [document(trip) for trip in trips], "damaged": sorted(unread)})
+    return 1 if unread else 0
 
 
 def show_one(screen: Screen, trip: TripAccount) -> None:

@@ -63,5 +63,5 @@ def account_of(trip: Trip) -> TripAccount:
 
 
 def history() -> list[TripAccount]:
-    """Every trip, the oldest first."""
-    return [account(name) for name in trips.names()]
+    """Every trip whose record can be read, the oldest first."""
+    return [account_of(trip) for trip in trips.readable()][::-1]

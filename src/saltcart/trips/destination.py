@@ -18,21 +18,19 @@ SHOWN = 20
 
 def moved_by(place: str) -> str | None:
     """What to type when a trip has set the shelf at `place` aside, or is cut off in the middle of it; None when there is none."""
-    for name in reversed(trips.names()):
-        with trips.opened(name) as trip:
-            for shelf in trip.waybill.shelves:
-                aside = trip.state == trips.SWITCHED and os.path.isdir(trip.aside(shelf))
-                if shelf.old == place and (aside or trip.state in CUT_OFF):
-                    return f"Trip {name} is {trip.state}. {trips.next_step(trip)}"
+    for trip in trips.readable():
+        for shelf in trip.waybill.shelves:
+            aside = trip.state == trips.SWITCHED and os.path.isdir(trip.aside(shelf))
+            if shelf.old == place and (aside or trip.state in CUT_OFF):
+                return f"Trip {trip.name} is {trip.state}. {trips.next_step(trip)}"
     return None
 
 
 def refuse_cut_off(place: str) -> None:
     """Raise Refused when a trip was cut off while it switched the shelf at `place`: it must end, one way or the other, first."""
-    for name in trips.names():
-        with trips.opened(name) as trip:
-            if trip.state in CUT_OFF and any(shelf.old == place for shelf in trip.waybill.shelves):
-                raise Refused(f"Trip {name} was cut off while it switched {show(place)}", trips.next_step(trip))
+    for trip in trips.readable():
+        if trip.state in CUT_OFF and any(shelf.old == place for shelf in trip.waybill.shelves):
+            raise Refused(f"Trip {trip.name} was cut off while it switched {show(place)}", trips.next_step(trip))
 
 
 def refuse_clashes(shelf: Shelf, clashes: Sequence[str]) -> None:
@@ -47,10 +45,9 @@ def refuse_clashes(shelf: Shelf, clashes: Sequence[str]) -> None:
 
 def left_by(place: str) -> str | None:
     """What to type when a trip that was taken back has left its copies at `place`."""
-    for name in reversed(trips.names()):
-        with trips.opened(name) as trip:
-            if trip.state == trips.UNDONE and any(shelf.new == place for shelf in trip.waybill.shelves):
-                return f"Trip {name}, which was taken back, left its copies there. Remove them with: saltcart undo {name} --drop-copies"
+    for trip in trips.readable():
+        if trip.state == trips.UNDONE and any(shelf.new == place for shelf in trip.waybill.shelves):
+            return f"Trip {trip.name}, which was taken back, left its copies there. Remove them with: saltcart undo {trip.name} --drop-copies"
     return None
 
 

@@ -5,7 +5,6 @@ When the shelf they lead to moves on, they are turned; when it moves back to whe
 
 import os
 
-from saltcart.errors import SaltCartError
 from saltcart.safefile import sync_folder
 from saltcart.trips import trip as trips
 from saltcart.trips.places import landing_drive
@@ -15,12 +14,8 @@ from saltcart.trips.trip import Trip
 def leading_to(place: str) -> list[str]:
     """The signposts of earlier trips that stand and lead to the shelf at `place`."""
     posts = []
-    for name in trips.names():
-        try:
-            with trips.opened(name) as trip:
-                posts += [shelf.old for shelf in trip.waybill.shelves if shelf.leave == "signpost" and shelf.new == place]
-        except SaltCartError:
-            continue  # a trip whose record is broken is no reason not to move
+    for trip in trips.readable():
+        posts += [shelf.old for shelf in trip.waybill.shelves if shelf.leave == "signpost" and shelf.new == place]
     return [post for post in dict.fromkeys(posts) if os.path.islink(post) and os.readlink(post) == place]
 
 

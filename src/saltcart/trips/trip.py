@@ -2,8 +2,9 @@
 
 import os
 import shutil
+import sqlite3
 from collections.abc import Iterator
-from contextlib import ExitStack, contextmanager, suppress
+from contextlib import ExitStack, closing, contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -136,16 +137,40 @@ def names() -> list[str]:
 
 @contextmanager
 def opened(name: str) -> Iterator[Trip]:
-    """The trip of that id, to read.  UsageError when there is none."""
+    """The trip of that id, to read.  UsageError when there is none, Refused or BadFile when its record is damaged."""
     folder = trips_folder() / name
     if not name or "/" in name or not (folder / "logbook.sqlite").is_file():
         known = ", ".join(names()[-5:]) or "none yet"
         raise UsageError(f"There is no trip {show(name)}", f"See saltcart trips. The latest: {known}.")
-    trip = Trip(name, str(folder), waybills.read(str(folder / "waybill.toml")), Logbook(str(folder / "logbook.sqlite")))
+    plan = waybills.read(str(folder / "waybill.toml"))
     try:
-        yield trip
-    finally:
-        trip.logbook.close()
+        with closing(Logbook(str(folder / "logbook.sqlite"))) as logbook:
+            yield Trip(name, str(folder), plan, logbook)
+    except sqlite3.OperationalError:
+        raise  # what a drive does that is full or has gone
+    except sqlite3.DatabaseError as error:
+        remedy = f"What it set aside is called {set_aside_name('NAME', name)}. Restore {show(str(folder))} from a backup, or move it away."
+        raise Refused(f"The logbook of trip {name} is damaged ({error})", remedy) from error
+
+
+def readable() -> Iterator[Trip]:
+    """Every trip, the newest first, each open while it is looked at; one whose record is damaged is no reason to stop work on others."""
+    for name in reversed(names()):
+        with suppress(SaltCartError), opened(name) as trip:
+            if trip.state:  # asked in here, where damage is met
+                yield trip
+
+
+def damaged() -> dict[str, SaltCartError]:
+    """What is wrong with the records of trips that cannot be read, by their ids."""
+    found: dict[str, SaltCartError] = {}
+    for name in names():
+        try:
+            with opened(name) as trip:
+                trip.logbook.events()
+        except SaltCartError as error:
+            found[name] = error
+    return found
 
 
 @contextmanager
@@ -179,22 +204,17 @@ def holder(lock: str) -> str:
 def unfinished(waybill_path: str) -> str | None:
     """The id of a trip already under way for this very waybill, unchanged since; None when there is none."""
     source, plan = os.path.realpath(waybill_path), digest_of(waybill_path)
-    for name in reversed(names()):
-        try:
-            with opened(name) as trip:
-                same = (trip.logbook.fact("source"), trip.logbook.fact("plan")) == (source, plan)
-                if same and trip.state not in ENDED:
-                    return name
-        except SaltCartError:
-            continue
+    for trip in readable():
+        same = (trip.logbook.fact("source"), trip.logbook.fact("plan")) == (source, plan)
+        if same and trip.state not in ENDED:
+            return trip.name
     return None
 
 
 def latest(*states: str, otherwise: str | None = None) -> str:
     """The id of the newest trip in one of these states, else in the state `otherwise`.  UsageError when there is none."""
     for wanted in (states, (otherwise,)):
-        for name in reversed(names()):
-            with opened(name) as trip:
-                if trip.state in wanted:
-                    return name
+        for trip in readable():
+            if trip.state in wanted:
+                return trip.name
     raise UsageError(f"There is no trip to work on ({' or '.join(filter(None, (*states, otherwise)))})", "See saltcart trips.")
