@@ -1,0 +1,1 @@
+"""Bytes travel and are read back."""

@@ -1,0 +1,1 @@
+"""What an entry means on this machine, and whether it is there."""

@@ -1,0 +1,1 @@
+"""What an unknown file says, and the map derived from it."""

@@ -1,0 +1,1 @@
+"""What is there now: shelves, ledgers, and files that mention a place."""

@@ -1,0 +1,1 @@
+"""What a trip would do, worked out before anything is touched."""

@@ -1,0 +1,1 @@
+"""What was copied and rewritten is as it should be."""

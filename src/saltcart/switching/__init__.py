@@ -1,0 +1,1 @@
+"""Ledgers, originals and signposts change together, or back."""
