@@ -8,22 +8,25 @@ import tempfile
 from contextlib import closing
 from pathlib import Path
 
-from saltcart.cli.main import SELDOM
-
 from bench.timing import in_turns, show
+from saltcart.cli.main import SELDOM
 
 LINES, ROWS, FILES = 100_000, 1_000_000, 100_000
 # As the program starts.
 START = f"import gc; gc.set_threshold({SELDOM})\n"
-REWRITE = START + """
+REWRITE = (
+    START
+    + """
 import sys
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.spelling import Move, Moves
-from saltcart.trips.routes import Routes
+from saltcart.waybills.routes import Routes
 path, target, *maps = sys.argv[1:]
-ledger, routes = open_ledger(path, [load_map(one) for one in maps]), Routes(Moves([Move("/keel/Sounds", "/lighter/Sounds")]))
+ledger = open_ledger(path, [load_map(one) for one in maps])
+routes = Routes(Moves([Move("/keel/Sounds", "/lighter/Sounds")]))
 ledger.rewrite(target, *routes.changes(ledger, "/l", "/l"))
 """
+)
 UPDATE = """
 import shutil, sqlite3, sys
 shutil.copyfile(sys.argv[1], sys.argv[2])
@@ -32,12 +35,15 @@ database.execute("UPDATE tracks SET place = replace(place, '/keel/Sounds/', '/li
 database.commit()
 """
 AWAY = "\nimport os; os.unlink(target)"
-JUDGE = START + """
+JUDGE = (
+    START
+    + """
 import sys
 from saltcart.ledgers import load_map, open_ledger
-from saltcart.trips.judge import Judge
+from saltcart.judging.judge import Judge
 print(Judge(headers=False).ledger(open_ledger(sys.argv[1], [load_map(sys.argv[2])])).counts())
 """
+)
 READ = "import sqlite3, sys; print(sum(1 for _row in sqlite3.connect(sys.argv[1]).execute('SELECT place FROM tracks')))"
 MAP = 'name = "bench"\ncontainer = "sqlite"\n[[entries]]\ntable = "tracks"\ncolumn = "place"\nspelling = "native"\n'
 
@@ -46,8 +52,13 @@ def make(folder: Path) -> None:
     """The ledgers, and the files that the judged one names."""
     paths = [f"/keel/Sounds/Pack {number % 500}/sound {number}.wav" for number in range(LINES)]
     (folder / "list.m3u8").write_text("#EXTM3U\n" + "".join(f"{path}\n" for path in paths))
-    tracks = "".join(f"<track><location>file://{path.replace(' ', '%20')}</location><title>t</title></track>\n" for path in paths)
-    (folder / "list.xspf").write_text(f'<?xml version="1.0"?>\n<playlist version="1" xmlns="http://xspf.org/ns/0/"><trackList>\n{tracks}</trackList></playlist>')
+    tracks = "".join(
+        f"<track><location>file://{path.replace(' ', '%20')}</location><title>t</title></track>\n" for path in paths
+    )
+    (folder / "list.xspf").write_text(
+        '<?xml version="1.0"?>\n<playlist version="1"'
+        f' xmlns="http://xspf.org/ns/0/"><trackList>\n{tracks}</trackList></playlist>'
+    )
     (folder / "map.toml").write_text(MAP)
     database(folder / "big.db", (f"/keel/Sounds/Pack {number % 500}/sound {number}.wav" for number in range(ROWS)))
     for pack in range(500):
@@ -58,11 +69,13 @@ def make(folder: Path) -> None:
     database(folder / "judged.db", (str(names[number % FILES]) for number in range(ROWS)))
 
 
-def database(path: Path, places) -> None:  # noqa: ANN001
+def database(path: Path, places) -> None:
     """A library with one row for each place."""
     with closing(sqlite3.connect(path)) as library, library:
         library.execute("CREATE TABLE tracks (id INTEGER PRIMARY KEY, place TEXT, rating INTEGER, plays INTEGER)")
-        library.executemany("INSERT INTO tracks (place, rating, plays) VALUES (?, 3, 7)", ((place,) for place in places))
+        library.executemany(
+            "INSERT INTO tracks (place, rating, plays) VALUES (?, 3, 7)", ((place,) for place in places)
+        )
 
 
 def main() -> int:
@@ -75,12 +88,26 @@ def main() -> int:
         kept = []
         for ledger in ("list.m3u8", "list.xspf"):
             sed = f"sed 's|/keel/Sounds/|/lighter/Sounds/|' '{name}/{ledger}' > '{name}/text'"
-            kept.append(show(f"{ledger} / sed", *in_turns([*python, REWRITE, f"{name}/{ledger}", f"{name}/text"], sed, 9), 10, 500_000_000))
+            kept.append(
+                show(
+                    f"{ledger} / sed",
+                    *in_turns([*python, REWRITE, f"{name}/{ledger}", f"{name}/text"], sed, 9),
+                    10,
+                    500_000_000,
+                )
+            )
         update = [*python, UPDATE + AWAY.replace("target", "sys.argv[2]"), f"{name}/big.db", f"{name}/out"]
         rewrite = [*python, REWRITE + AWAY, f"{name}/big.db", f"{name}/out", f"{name}/map.toml"]
         kept.append(show("1,000,000 rows / UPDATE", *in_turns(rewrite, update), 2.5, 500_000_000))
         look = f"find '{name}/tree' > /dev/null; {sys.executable} -c \"{READ}\" '{name}/judged.db'"
-        kept.append(show("judging 1,000,000 / find and read", *in_turns([*python, JUDGE, f"{name}/judged.db", f"{name}/map.toml"], look), 2, 500_000_000))
+        kept.append(
+            show(
+                "judging 1,000,000 / find and read",
+                *in_turns([*python, JUDGE, f"{name}/judged.db", f"{name}/map.toml"], look),
+                2,
+                500_000_000,
+            )
+        )
     return 0 if all(kept) else 1
 
 

@@ -15,7 +15,8 @@ import os, sys
 from saltcart.shelves.duplicates import duplicates
 from saltcart.shelves.walk import FILE, walk
 top = sys.argv[1]
-duplicates((os.path.join(top, item.path), item.size, (item.device, item.inode)) for item in walk(top) if item.kind == FILE)
+files = (item for item in walk(top) if item.kind == FILE)
+duplicates((os.path.join(top, item.path), item.size, (item.device, item.inode)) for item in files)
 """
 
 
@@ -39,22 +40,42 @@ def make_copies(top: Path) -> None:
             if not seeds or chance.random() < 0.33:
                 seeds.append(len(seeds))
             content = random.Random(seeds[-1] if number % 2 else chance.choice(seeds))
-            (top / f"{folder:03d}" / f"{number:03d}.wav").write_bytes(content.randbytes(content.randrange(4, 60) * 1024))
+            (top / f"{folder:03d}" / f"{number:03d}.wav").write_bytes(
+                content.randbytes(content.randrange(4, 60) * 1024)
+            )
 
 
 def main() -> int:
     """Measure; 0 when every figure is kept."""
     with tempfile.TemporaryDirectory(dir=sys.argv[1] if sys.argv[1:] else None) as folder:
-        library, copies, home = Path(folder, "library"), Path(folder, "copies"), {"SALTCART_HOME": os.path.join(folder, "home")}
+        library, copies, home = (
+            Path(folder, "library"),
+            Path(folder, "copies"),
+            {"SALTCART_HOME": os.path.join(folder, "home")},
+        )
         make_library(library)
         make_copies(copies)
         subprocess.run(["sync"], check=True)
         listing = f"find {shlex.quote(folder)}/copies -type f -print0 | xargs -0 cat > /dev/null"
         kept = [
-            show("saltcart --version / python -c pass", *in_turns([PROGRAM, "--version"], [sys.executable, "-c", "pass"], 9), 3),
-            show("survey / find -printf", *in_turns([PROGRAM, "survey", str(library), "--quiet"], ["find", str(library), "-type", "f", "-printf", "%s %p\n"], 5, home), 3, 400_000_000),
+            show(
+                "saltcart --version / python -c pass",
+                *in_turns([PROGRAM, "--version"], [sys.executable, "-c", "pass"], 9),
+                3,
+            ),
+            show(
+                "survey / find -printf",
+                *in_turns(
+                    [PROGRAM, "survey", str(library), "--quiet"],
+                    ["find", str(library), "-type", "f", "-printf", "%s %p\n"],
+                    5,
+                    home,
+                ),
+                3,
+                400_000_000,
+            ),
             show("copies / cat", *in_turns([sys.executable, "-c", COPIES_PROGRAM, str(copies)], listing), 1.3),
-        ]  # fmt: skip
+        ]
     return 0 if all(kept) else 1
 
 

@@ -11,6 +11,7 @@ import tempfile
 import unittest
 from contextlib import closing
 from pathlib import Path
+from typing import ClassVar
 
 import numpy
 import soundfile
@@ -24,7 +25,13 @@ PLAYER_MAP = Path(player.__file__).parents[1] / "demo" / "maps" / "player.toml"
 def wav(path, seed=0):
     """Write a short real WAV file; another seed, another sound."""
     Path(path).parent.mkdir(parents=True, exist_ok=True)
-    soundfile.write(os.fsencode(path), numpy.random.default_rng(seed).normal(0, 0.1, 400 + seed), 44100, format="WAV", subtype="PCM_16")
+    soundfile.write(
+        os.fsencode(path),
+        numpy.random.default_rng(seed).normal(0, 0.1, 400 + seed),
+        44100,
+        format="WAV",
+        subtype="PCM_16",
+    )
 
 
 def tree(top, *ignored):
@@ -39,7 +46,9 @@ def tree(top, *ignored):
             if os.path.islink(path):
                 found[key] = os.readlink(path)
             else:
-                found[key] = hashlib.sha256(Path(os.fsdecode(path)).read_bytes()).hexdigest() if os.path.isfile(path) else None
+                found[key] = (
+                    hashlib.sha256(Path(os.fsdecode(path)).read_bytes()).hexdigest() if os.path.isfile(path) else None
+                )
     return found
 
 
@@ -55,12 +64,17 @@ class WorldCase(unittest.TestCase):
     """A fresh world for each test: `self.keel`, `self.lighter`, and `self.run_program`."""
 
     folder = None
-    kinds: dict[str, str] = {}  # file systems that drives say they have
+    kinds: ClassVar[dict[str, str]] = {}  # file systems that drives say they have
 
     def setUp(self):
         self.top = Path(tempfile.mkdtemp(prefix="saltcart-test-", dir=self.folder)).resolve()
         self.addCleanup(shutil.rmtree, self.top, ignore_errors=True)
-        self.environment = {**os.environ, "SALTCART_HOME": str(self.top / "home"), "HOME": str(self.top / "user"), "COLUMNS": "120"}
+        self.environment = {
+            **os.environ,
+            "SALTCART_HOME": str(self.top / "home"),
+            "HOME": str(self.top / "user"),
+            "COLUMNS": "120",
+        }
         for name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_MUSIC_DIR"):
             self.environment.pop(name, None)
         self.keel, self.lighter = self.drive("keel"), self.drive("lighter")
@@ -71,7 +85,9 @@ class WorldCase(unittest.TestCase):
         """A folder that stands for a drive."""
         mount = self.top / name
         mount.mkdir()
-        (mount / ".saltcart-drive.toml").write_text(f'name = "{name}"\nidentity = "test-{name}"\ncapacity_bytes = {capacity}\n' + self.kind_line(name))
+        (mount / ".saltcart-drive.toml").write_text(
+            f'name = "{name}"\nidentity = "test-{name}"\ncapacity_bytes = {capacity}\n' + self.kind_line(name)
+        )
         return mount
 
     def kind_line(self, name):
@@ -80,7 +96,9 @@ class WorldCase(unittest.TestCase):
 
     def furnish(self):
         """Fill the shelf, and write ledgers that name it in every manner; the ledgers given by hand."""
-        for number, name in enumerate(["low/C1.wav", "low/D1 #2.wav", "high/Été 50%.wav", "high/it's & all.wav", "Ünder/Ko\u0308rper.wav"]):
+        for number, name in enumerate(
+            ["low/C1.wav", "low/D1 #2.wav", "high/Été 50%.wav", "high/it's & all.wav", "Ünder/Ko\u0308rper.wav"]
+        ):
             wav(self.shelf / name, number)
         wav(self.keel / "Sounds" / "Bell Tones Extra" / "spare.wav", 9)
         (self.shelf / "empty").mkdir()
@@ -90,26 +108,47 @@ class WorldCase(unittest.TestCase):
         (self.shelf / "inside.m3u8").write_text(inside)
         lists = self.keel / "lists"
         lists.mkdir()
-        full = f"\ufeff#EXTM3U\r\n#EXTINF:1,x\r\n{self.shelf}/low/C1.wav\r\n{self.shelf} Extra/spare.wav\r\n{self.shelf}/gone.wav\r\n"
+        full = (
+            f"\ufeff#EXTM3U\r\n#EXTINF:1,x\r\n{self.shelf}/low/C1.wav\r\n{self.shelf}"
+            f" Extra/spare.wav\r\n{self.shelf}/gone.wav\r\n"
+        )
         (lists / "full.m3u8").write_bytes(full.encode())
-        (lists / "near.m3u8").write_text("../Sounds/Bell Tones/low/D1 #2.wav\n./../Sounds/../Sounds/Bell Tones/low/C1.wav\nhttp://radio.example/x\n")
+        (lists / "near.m3u8").write_text(
+            "../Sounds/Bell Tones/low/D1 #2.wav\n./../Sounds/../Sounds/Bell Tones/low/C1.wav\nhttp://radio.example/x\n"
+        )
         (lists / "old.m3u").write_bytes(f"{self.shelf}/high/Été 50%.wav\r\n".encode("cp1252"))
         library = lists / "library.db"
         player.create(str(library))
         player.add_folder(str(library), str(self.shelf) + "/")
         names = sorted(str(path) for path in self.shelf.rglob("*.wav"))
-        player.add_tracks(str(library), [(path, f"t{number}", "a", 1.0, number, number * 3, None) for number, path in enumerate(names)])
+        player.add_tracks(
+            str(library),
+            [(path, f"t{number}", "a", 1.0, number, number * 3, None) for number, path in enumerate(names)],
+        )
         self.library = str(library)
         self.ledgers = [str(lists / "full.m3u8"), str(lists / "near.m3u8"), str(lists / "old.m3u"), self.library]
 
     def plan_words(self, *more):
         """The words of the usual job after `move` or `draft`."""
-        return [str(self.shelf), "--to", str(self.lighter / "Sounds"), "--ledger", *self.ledgers, "--map", str(PLAYER_MAP), *more]
+        return [
+            str(self.shelf),
+            "--to",
+            str(self.lighter / "Sounds"),
+            "--ledger",
+            *self.ledgers,
+            "--map",
+            str(PLAYER_MAP),
+            *more,
+        ]
 
     def run_program(self, *words, status=0, cwd=None):
         """Run the installed program; its exit status must be `status` (None: any) and it must not show a traceback."""
         done = subprocess.run(
-            [PROGRAM, *map(os.fsencode, words)], env=self.environment, cwd=cwd or self.top, stdin=subprocess.DEVNULL, capture_output=True
+            [PROGRAM, *map(os.fsencode, words)],
+            env=self.environment,
+            cwd=cwd or self.top,
+            stdin=subprocess.DEVNULL,
+            capture_output=True,
         )
         done.stdout, done.stderr = done.stdout.decode(), done.stderr.decode()
         if status is not None:

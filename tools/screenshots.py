@@ -30,11 +30,17 @@ PICTURES = {
     "move": ("", WORDS),
     "haul": (
         shlex.join(["saltcart", "draft", *SHELVES[:2], "--to", "lighter/Sounds", "-o", "trip.toml", "--quiet"]),
-        "saltcart haul trip.toml; saltcart check 'lighter/Sounds/Bell Tones' --digests; saltcart repoint --yes; saltcart release --yes; saltcart trips",
+        (
+            "saltcart haul trip.toml; saltcart check 'lighter/Sounds/Bell Tones' --digests; saltcart repoint --yes;"
+            " saltcart release --yes; saltcart trips"
+        ),
     ),
     "check": (f"{WORDS} --quiet", "saltcart check"),
     "undo": (f"{WORDS} --quiet", "saltcart undo --yes --drop-copies; saltcart trips"),
-    "refused": ("", "saltcart move keel/Recordings --to keel/Recordings/old --yes; saltcart check; saltcart haul trip.toml"),
+    "refused": (
+        "",
+        "saltcart move keel/Recordings --to keel/Recordings/old --yes; saltcart check; saltcart haul trip.toml",
+    ),
 }
 
 
@@ -45,8 +51,23 @@ def shoot(name: str, before: str, command: str) -> None:
     home = {**os.environ, "SALTCART_HOME": str(STUDIO / "saltcart-data"), "DISPLAY": DISPLAY, "TERM": "xterm-256color"}
     if before:
         subprocess.run(before, shell=True, cwd=STUDIO, env=home, check=True)
-    script = f"cd {STUDIO}; printf '\\033[?25l'; printf '%s\\n' {shlex.quote('$ ' + command)}; {command}; touch {STUDIO}/done; sleep 60"
-    style = ["-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "156x47+0+0", "-bg", "#101418", "-fg", "#d8dee4", "+sb"]
+    script = (
+        f"cd {STUDIO}; printf '\\033[?25l'; printf '%s\\n' {shlex.quote('$ ' + command)}; {command}; touch"
+        f" {STUDIO}/done; sleep 60"
+    )
+    style = [
+        "-fa",
+        "DejaVu Sans Mono",
+        "-fs",
+        "10",
+        "-geometry",
+        "156x47+0+0",
+        "-bg",
+        "#101418",
+        "-fg",
+        "#d8dee4",
+        "+sb",
+    ]
     window = subprocess.Popen(["xterm", *style, "-e", "bash", "-c", script], env=home)
     while not (STUDIO / "done").exists():
         time.sleep(0.2)
@@ -61,8 +82,14 @@ def draw() -> None:
     shutil.rmtree(STUDIO, ignore_errors=True)
     studio.build(str(STUDIO))
     home = {**os.environ, "SALTCART_HOME": str(STUDIO / "saltcart-data")}
-    subprocess.run(["saltcart", "survey", "keel", "lighter", "--quiet", "--picture", str(TO / "room.png")], cwd=STUDIO, env=home)
-    subprocess.run(["saltcart", "drives", *DRIVES, "--for", *SHELVES, "--quiet", "--picture", str(TO / "drives.png")], cwd=STUDIO, env=home)
+    subprocess.run(
+        ["saltcart", "survey", "keel", "lighter", "--quiet", "--picture", str(TO / "room.png")], cwd=STUDIO, env=home
+    )
+    subprocess.run(
+        ["saltcart", "drives", *DRIVES, "--for", *SHELVES, "--quiet", "--picture", str(TO / "drives.png")],
+        cwd=STUDIO,
+        env=home,
+    )
 
 
 def main() -> None:

@@ -35,7 +35,9 @@ class KnownShelf:
 
 @dataclass(frozen=True, slots=True)
 class KnownDrive:
-    """A drive someone declared; `spinning` None asks the system; `means` are its names in ledgers of other systems (`D:`)."""
+    """A drive someone declared; `spinning` None asks the system; `means` are its names in ledgers of other systems
+    (`D:`).
+    """
 
     identity: str
     name: str
@@ -74,7 +76,9 @@ class Cart:
 
 
 def find(chosen: str | None = None) -> str | None:
-    """The path of the configuration: the chosen one, else in the working folder, else in the user's; None when there is none."""
+    """The path of the configuration: the chosen one, else in the working folder, else in the user's; None when there
+    is none.
+    """
     if chosen:
         return os.path.abspath(os.path.expanduser(chosen))
     from platformdirs import user_config_path
@@ -95,11 +99,23 @@ def load(chosen: str | None = None) -> Cart:
         return os.path.normpath(os.path.join(here, os.path.expanduser(text)))
 
     shelves = [
-        KnownShelf(full(row["path"]), row.get("name", os.path.basename(row["path"])), row.get("care", "own"), row.get("collection"))
+        KnownShelf(
+            full(row["path"]),
+            row.get("name", os.path.basename(row["path"])),
+            row.get("care", "own"),
+            row.get("collection"),
+        )
         for row in tables.get("shelf", [])
     ]
     drives = [
-        KnownDrive(row["identity"], row.get("name", row["identity"]), row.get("role", "sounds"), full(row["mount"]) if "mount" in row else None, row.get("spinning"), tuple(row.get("means", [])))
+        KnownDrive(
+            row["identity"],
+            row.get("name", row["identity"]),
+            row.get("role", "sounds"),
+            full(row["mount"]) if "mount" in row else None,
+            row.get("spinning"),
+            tuple(row.get("means", [])),
+        )
         for row in tables.get("drive", [])
     ]
     return Cart(

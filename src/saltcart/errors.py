@@ -50,7 +50,9 @@ class BadLedger(Refused):
     """A ledger cannot be read as what it claims to be."""
 
     def __init__(self, path: str, what: str, remedy: str = ""):
-        super().__init__(f"{show(path)}: {what}", remedy or "Leave this ledger out, or name a map that describes it with --map.")
+        super().__init__(
+            f"{show(path)}: {what}", remedy or "Leave this ledger out, or name a map that describes it with --map."
+        )
 
 
 class CannotSpell(Refused):

@@ -1,4 +1,4 @@
-"""How long work tells of itself: one small callback type, given down from whoever shows it."""
+"""Progress of long work: one small callback type, passed down from whoever shows it."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -25,4 +25,4 @@ Progress = Callable[[Tick], None]
 
 
 def silent(_tick: Tick) -> None:
-    """A progress callback for those who do not watch."""
+    """A progress callback that does nothing."""

@@ -1,4 +1,4 @@
-"""Changing a file without ever showing half of it."""
+"""Writing files so that a crash leaves the old content or the new, never half of it."""
 
 import hashlib
 import os

@@ -13,7 +13,13 @@ from typing import Any
 
 from saltcart.errors import BadFile, show
 
-TYPE_WORDS = {str: "text in quotes", int: "a whole number", bool: "true or false", list: "a list in [ ]", dict: "a table"}
+TYPE_WORDS = {
+    str: "text in quotes",
+    int: "a whole number",
+    bool: "true or false",
+    list: "a list in [ ]",
+    dict: "a table",
+}
 
 
 def read(path: str, shape: Mapping[str, Any]) -> dict[str, Any]:

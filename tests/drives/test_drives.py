@@ -29,7 +29,10 @@ class Simulated(WorldCase):
     def declare(self, name, **facts):
         """A simulated drive with these facts."""
         (self.top / name).mkdir()
-        lines = [f"{key} = {json.dumps(value)}" for key, value in {"name": name, "identity": name, "capacity_bytes": 10**9, **facts}.items()]
+        lines = [
+            f"{key} = {json.dumps(value)}"
+            for key, value in {"name": name, "identity": name, "capacity_bytes": 10**9, **facts}.items()
+        ]
         (self.top / name / ".saltcart-drive.toml").write_text("\n".join(lines))
         return str(self.top / name)
 
@@ -66,11 +69,27 @@ class Simulated(WorldCase):
         found, drive = self.reasons("--for", str(self.shelf), filesystem="vfat")
         hard = {kind for kind, reason in found.items() if reason["weight"] == "hard"}
         self.assertEqual(hard, {"file size", "room"})
-        self.assertEqual(set(found) - hard, {"forbidden sign", "reserved name", "trailing sign", "same name", "undecodable name", "link", "hard link", "no file", "times"})
+        self.assertEqual(
+            set(found) - hard,
+            {
+                "forbidden sign",
+                "reserved name",
+                "trailing sign",
+                "same name",
+                "undecodable name",
+                "link",
+                "hard link",
+                "no file",
+                "times",
+            },
+        )
         self.assertEqual((drive["fits"], found["forbidden sign"]["files"][0]["renamed"]), (False, "Bell Tones/a_b.wav"))
         os.unlink(self.shelf / "huge.wav")
         found, drive = self.reasons("--for", str(self.shelf), status=0, filesystem="vfat", capacity_bytes=10**7)
-        self.assertEqual((drive["fits"], drive["free_after_bytes"] + drive["need_bytes"], "units" in found), (True, drive["free_bytes"], True))
+        self.assertEqual(
+            (drive["fits"], drive["free_after_bytes"] + drive["need_bytes"], "units" in found),
+            (True, drive["free_bytes"], True),
+        )
         found, drive = self.reasons("--for", str(self.shelf), "--headroom", "90", status=0, capacity_bytes=200_000)
         self.assertEqual(found["headroom"]["weight"], "advice")
 
@@ -82,7 +101,10 @@ class Simulated(WorldCase):
         marker.write_text(marker.read_text() + 'disk = "sd9"\n')
         same = self.declare("same", disk="sd9")
         cart = self.top / "cart.toml"
-        cart.write_text('backup_marks = ["Night Copies"]\n[[drive]]\nidentity = "marker:away"\nname = "ballast"\n[[drive]]\nidentity = "marker:same"\nrole = "backup"\nspinning = true\n')
+        cart.write_text(
+            'backup_marks = ["Night Copies"]\n[[drive]]\nidentity = "marker:away"\nname ='
+            ' "ballast"\n[[drive]]\nidentity = "marker:same"\nrole = "backup"\nspinning = true\n'
+        )
         report = self.run_json("drives", anchor, same, str(self.keel), "--for", str(self.shelf), status=1)
         kinds = [{reason["kind"] for reason in drive["reasons"]} - {"units"} for drive in report["drives"]]
         self.assertIn({"backup"}, kinds)
@@ -143,15 +165,29 @@ class Real(WorldCase):
             wav(place / "Sounds/Bell Tones" / name, number)
         low, new = str(place / "sounds/bell tones/low"), self.keel / "S/Bell Tones"
         outside, inside = self.top / "l.m3u8", place / "Sounds/Bell Tones/in.m3u8"
-        outside.write_text(f"{low}/été one.WAV\n{place}/Sounds/Bell Tones/Low/TWO.wav\n{low}/gone.wav\nmnt/SOUNDS/Bell Tones/Low/two.wav\n{low}\n")
+        outside.write_text(
+            f"{low}/été one.WAV\n{place}/Sounds/Bell Tones/Low/TWO.wav\n{low}/gone.wav\nmnt/SOUNDS/Bell"
+            f" Tones/Low/two.wav\n{low}\n"
+        )
         inside.write_text("LOW/two.wav\nLow/Été One.wav\n")
         texts = outside.read_text(), inside.read_text()
         report = self.run_json("check", "--ledger", str(outside), str(inside), "--means", f"D:={place}", status=1)
-        self.assertEqual(report["entries"], {"found": 6, "missing": 1, **dict.fromkeys(("offline", "altered", "unreadable", "unclear"), 0)})
-        self.assertEqual({one["why"] for one in report["ledgers"][1]["problems"]}, {"is found only because its drive does not care about case"})
-        done = self.run_json("move", str(place / "SOUNDS/bell tones"), "--to", str(self.keel / "S"), "--ledger", str(outside), "--yes")
+        self.assertEqual(
+            report["entries"],
+            {"found": 6, "missing": 1, **dict.fromkeys(("offline", "altered", "unreadable", "unclear"), 0)},
+        )
+        self.assertEqual(
+            {one["why"] for one in report["ledgers"][1]["problems"]},
+            {"is found only because its drive does not care about case"},
+        )
+        done = self.run_json(
+            "move", str(place / "SOUNDS/bell tones"), "--to", str(self.keel / "S"), "--ledger", str(outside), "--yes"
+        )
         self.assertEqual(done["check"]["entries"], report["entries"])
-        self.assertEqual(outside.read_text(), f"{new}/{names[0]}\n{new}/{names[1]}\n{new}/Low/gone.wav\nkeel/S/Bell Tones/Low/two.wav\n{new}/Low\n")
+        self.assertEqual(
+            outside.read_text(),
+            f"{new}/{names[0]}\n{new}/{names[1]}\n{new}/Low/gone.wav\nkeel/S/Bell Tones/Low/two.wav\n{new}/Low\n",
+        )
         self.assertEqual((new / "in.m3u8").read_text(), "Low/two.wav\nLow/Été One.wav\n")
         self.run_program("undo", "--yes", "--drop-copies")
         self.assertEqual((outside.read_text(), inside.read_text()), texts)
@@ -166,7 +202,9 @@ class Real(WorldCase):
         playlist.write_text("".join(f"{path}\n" for path in sorted(self.shelf.rglob("*.wav"))))
         text = playlist.read_bytes()
         waybill = self.top / "w.toml"
-        self.run_program("draft", str(self.shelf), "--to", str(place / "S"), "--ledger", str(playlist), "-o", str(waybill))
+        self.run_program(
+            "draft", str(self.shelf), "--to", str(place / "S"), "--ledger", str(playlist), "-o", str(waybill)
+        )
         self.assertIn('"Same.wav"' if '"Same.wav"' in waybill.read_text() else '"same.wav"', waybill.read_text())
         trip = self.run_json("haul", str(waybill))["trip"]
         self.run_program("repoint", trip, "--yes")
@@ -174,7 +212,9 @@ class Real(WorldCase):
         copies = [Path(line) for line in playlist.read_text().splitlines()]
         self.assertTrue(all(path.exists() for path in copies))
         self.assertEqual({path.read_bytes() for path in copies}, set(originals.values()))
-        self.assertEqual(copies.count(place / "S" / "Bell Tones" / "plain.wav"), 2, "the entry of the link names what it led to")
+        self.assertEqual(
+            copies.count(place / "S" / "Bell Tones" / "plain.wav"), 2, "the entry of the link names what it led to"
+        )
         self.assertEqual(sorted(os.listdir(place / "S" / "Bell Tones" / "deep_")), ["x.wav", "y_.wav"])
         self.assertEqual(self.run_json("undo", trip, "--yes", "--drop-copies")["remarks"], [])
         self.assertEqual(playlist.read_bytes(), text)
@@ -185,11 +225,15 @@ class Real(WorldCase):
         drive = self.run_json("drives", str(place))["drives"][0]
         room = os.statvfs(place)
         self.assertEqual((drive["mount"], drive["filesystem"]), (str(place), "ext4"))
-        self.assertEqual((drive["total_bytes"], drive["free_bytes"]), (room.f_blocks * room.f_frsize, room.f_bavail * room.f_frsize))
+        self.assertEqual(
+            (drive["total_bytes"], drive["free_bytes"]), (room.f_blocks * room.f_frsize, room.f_bavail * room.f_frsize)
+        )
         self.assertGreater(drive["reserved_bytes"], 0)
         subprocess.run(["mount", "-o", "remount,ro", str(place)], check=True)
         again = self.run_json("drives", str(place))["drives"][0]
-        self.assertEqual((again["identity"], [reason["kind"] for reason in again["reasons"]]), (drive["identity"], ["read-only"]))
+        self.assertEqual(
+            (again["identity"], [reason["kind"] for reason in again["reasons"]]), (drive["identity"], ["read-only"])
+        )
         mounts = [one["mount"] for one in self.run_json("drives")["drives"]]
         self.assertTrue(str(place) in mounts and not {"/proc", "/sys", "/dev"} & set(mounts))
 
@@ -202,12 +246,21 @@ class Facts(WorldCase):
         (disk / "sdx1").mkdir(parents=True)
         (disk / "queue").mkdir()
         (disk / "device").mkdir()
-        for path, text in [(usb / "busnum", "1"), (usb / "speed", "480"), (disk / "queue/rotational", "1\n"), (disk / "sdx1/partition", "1"), (disk / "device/life_time", "0x01 0x0b")]:
+        for path, text in [
+            (usb / "busnum", "1"),
+            (usb / "speed", "480"),
+            (disk / "queue/rotational", "1\n"),
+            (disk / "sdx1/partition", "1"),
+            (disk / "device/life_time", "0x01 0x0b"),
+        ]:
             path.write_text(text)
         (sys / "class" / "block").mkdir(parents=True)
         os.symlink(disk / "sdx1", sys / "class" / "block" / "sdx1")
         facts = facts_of("/dev/sdx1", "ext4", str(sys))
-        self.assertEqual((facts.disk, facts.spinning, facts.bus_bits_per_second, facts.health), ("sdx", True, 480_000_000, "it is almost worn out, by its own estimate"))
+        self.assertEqual(
+            (facts.disk, facts.spinning, facts.bus_bits_per_second, facts.health),
+            ("sdx", True, 480_000_000, "it is almost worn out, by its own estimate"),
+        )
         (sys / "fs/ext4/sdx1").mkdir(parents=True)
         (sys / "fs/ext4/sdx1/errors_count").write_text("2")
         self.assertIn("2 error", facts_of("/dev/sdx1", "ext4", str(sys)).health)
@@ -221,7 +274,9 @@ class Facts(WorldCase):
 
 class Names(unittest.TestCase):
     limits = some.sampled_from([PLAIN, FAT, replace(FAT, name_units=20), Limits(folds_case=True, folds_unicode=True)])
-    parts = some.text(some.characters(exclude_characters="/\0", exclude_categories=("Cs",)), min_size=1, max_size=30).filter(lambda name: name not in (".", ".."))
+    parts = some.text(
+        some.characters(exclude_characters="/\0", exclude_categories=("Cs",)), min_size=1, max_size=30
+    ).filter(lambda name: name not in (".", ".."))
 
     @given(limits, some.lists(parts, min_size=1, max_size=12, unique=True))
     def test_renamed_names_are_allowed_and_differ(self, limits, names):
@@ -235,8 +290,14 @@ class Names(unittest.TestCase):
 
     def test_names_in_renamed_folders(self):
         items = [item("a?", kind="folder"), item("a?/b*.wav"), item("a?/c.wav"), item("ok/d:.wav")]
-        self.assertEqual(sorted(renames_of(obstacles(items, FAT))), [("a?", "a_"), ("a?/b*.wav", "a_/b_.wav"), ("ok/d:.wav", "ok/d_.wav")])
+        self.assertEqual(
+            sorted(renames_of(obstacles(items, FAT))),
+            [("a?", "a_"), ("a?/b*.wav", "a_/b_.wav"), ("ok/d:.wav", "ok/d_.wav")],
+        )
 
     def test_weights(self):
-        found = {one.kind: one.weight for one in obstacles([item("x", size=5 << 30), item("y" * 300), item("z/" * 2000)], FAT, 100)}
+        found = {
+            one.kind: one.weight
+            for one in obstacles([item("x", size=5 << 30), item("y" * 300), item("z/" * 2000)], FAT, 100)
+        }
         self.assertEqual((found["file size"], found["path length"], found["name length"]), (HARD, HARD, ADVICE))

@@ -12,7 +12,9 @@ from filelock import FileLock
 
 import saltcart
 from saltcart.errors import LedgerBusy, Refused, Stopped
-from saltcart.trips import copying, crew, errand
+from saltcart.hauling import file_copy as file_copy
+from saltcart.hauling import group_copy as group_copy
+from saltcart.hauling import workers as workers
 from saltcart.trips.trip import names
 from tests.world import WorldCase, tree, wav
 
@@ -29,7 +31,9 @@ class Faults(WorldCase):
         self.place = self.lighter / "Bell Tones"
 
     def haul_stops(self, words):
-        """The haul stops part-way with these words, originals as they were, no half file under a real name; the trip."""
+        """The haul stops part-way with these words, originals as they were, no half file under a real name; the
+        trip.
+        """
         with self.assertRaisesRegex(Stopped, words) as caught:
             saltcart.haul_waybill(self.waybill)
         self.assertEqual(tree(self.keel), self.originals)
@@ -43,17 +47,17 @@ class Faults(WorldCase):
         """The same command goes on to the end."""
         saltcart.haul(trip)
         self.assertEqual(tree(self.place), tree(self.shelf))
-        self.assertEqual(saltcart.account(trip).state, "hauled")
+        self.assertEqual(saltcart.summary(trip).state, "hauled")
 
     def test_an_original_that_cannot_be_read(self):
-        real = errand.read_source
+        real = file_copy.read_source
 
         def failing(handle, size, start):
             if os.readlink(f"/proc/self/fd/{handle}").endswith("/3.wav"):
-                raise errand.SourceTrouble("cannot be read (Input/output error)")
+                raise file_copy.SourceTrouble("cannot be read (Input/output error)")
             return real(handle, size, start)
 
-        with mock.patch.object(errand, "read_source", failing):
+        with mock.patch.object(file_copy, "read_source", failing):
             trip = self.haul_stops("1 file")
             self.assertIn("3.wav", self.stopped.details[0])
             self.assertEqual(len(list(self.place.glob("*.wav"))), 5)
@@ -62,7 +66,7 @@ class Faults(WorldCase):
         self.goes_on(trip)
 
     def test_an_original_that_changes_while_it_is_copied(self):
-        real = errand.read_source
+        real = file_copy.read_source
 
         def changing(handle, size, start):
             block = real(handle, size, start)
@@ -70,21 +74,21 @@ class Faults(WorldCase):
                 os.utime(self.shelf / "2.wav", ns=(1, 1))
             return block
 
-        with mock.patch.object(errand, "read_source", changing):
+        with mock.patch.object(file_copy, "read_source", changing):
             trip = self.haul_stops("1 file")
         self.assertIn("changed while it was copied", self.stopped.details[0])
         self.originals = tree(self.keel)
         self.goes_on(trip)
 
     def test_a_bit_that_flips_once_is_mended_and_one_that_flips_always_is_reported(self):
-        real, lies = crew.digest_file, []
+        real, lies = workers.digest_file, []
 
         def lying(path, *kind, **options):
             lies.append(path)
             return "0" * 64 if len(lies) in self.when else real(path, *kind, **options)
 
         self.when = {2}
-        with mock.patch.object(crew, "digest_file", lying):
+        with mock.patch.object(workers, "digest_file", lying):
             trip, _report = saltcart.haul_waybill(self.waybill)
         self.assertEqual(len(lies), 7)
         self.goes_on(trip)
@@ -93,7 +97,7 @@ class Faults(WorldCase):
         self.run_program("draft", str(self.shelf), "--to", str(self.lighter), "-o", self.waybill)
         lies.clear()
         self.when = {3, 7, 4}
-        with mock.patch.object(crew, "digest_file", lying):
+        with mock.patch.object(workers, "digest_file", lying):
             trip = self.haul_stops("1 file|2 file")
         self.assertIn("drive may be failing", self.stopped.details[0])
         self.goes_on(trip)
@@ -101,22 +105,30 @@ class Faults(WorldCase):
     def test_a_drive_that_fails_while_it_is_written(self):
         for number, code in enumerate((errno.EIO, errno.ENOSPC, errno.EROFS)):
             real = os.write
-            with self.subTest(code), mock.patch.object(copying.os, "write", side_effect=[real, OSError(code, os.strerror(code))]) as write:
+            with (
+                self.subTest(code),
+                mock.patch.object(
+                    group_copy.os, "write", side_effect=[real, OSError(code, os.strerror(code))]
+                ) as write,
+            ):
                 write.side_effect = [OSError(code, os.strerror(code))]
                 trip = self.haul_stops("stopped the copying")
                 self.assertEqual(len(names()), 1, number)
         self.goes_on(trip)
 
     def test_a_mount_that_vanishes_leaves_a_folder_where_nothing_is_written(self):
-        real, marker = copying.land, self.lighter / ".saltcart-drive.toml"
+        real, marker = group_copy.finish_group, self.lighter / ".saltcart-drive.toml"
 
         def pulling(*arguments):
             real(*arguments)
             marker.rename(self.top / "marker")
 
-        with mock.patch("saltcart.trips.carrier.land", pulling), mock.patch("saltcart.trips.carrier.GROUP_FILES", 2):
-            with self.assertRaisesRegex(Stopped, "not on the drive of the waybill"):
-                saltcart.haul_waybill(self.waybill)
+        with (
+            mock.patch("saltcart.hauling.shelf_copy.finish_group", pulling),
+            mock.patch("saltcart.hauling.shelf_copy.GROUP_FILES", 2),
+            self.assertRaisesRegex(Stopped, "not on the drive of the waybill"),
+        ):
+            saltcart.haul_waybill(self.waybill)
         self.assertEqual(len(list(self.place.glob("*.wav"))), 2)
         (self.top / "marker").rename(marker)
         self.goes_on(names()[-1])
@@ -129,10 +141,14 @@ class Faults(WorldCase):
 
     def test_a_program_that_is_opened_while_the_ledgers_are_read(self):
         trip, _report = saltcart.haul_waybill(self.waybill)
-        with mock.patch("saltcart.trips.repoint.refuse_busy", side_effect=[None, LedgerBusy("a program is in the way")]):
-            with self.assertRaises(LedgerBusy):
-                saltcart.repoint(trip)
-        self.assertEqual((tree(self.keel), saltcart.account(trip).state), (self.originals, "hauled"))
+        with (
+            mock.patch(
+                "saltcart.switching.repoint.refuse_busy", side_effect=[None, LedgerBusy("a program is in the way")]
+            ),
+            self.assertRaises(LedgerBusy),
+        ):
+            saltcart.repoint(trip)
+        self.assertEqual((tree(self.keel), saltcart.summary(trip).state), (self.originals, "hauled"))
         saltcart.repoint(trip)
 
     def test_a_signpost_is_not_set_up_again_where_the_drive_has_gone(self):
@@ -175,13 +191,16 @@ class Faults(WorldCase):
         self.addCleanup(subprocess.run, ["umount", str(stick)], capture_output=True)
         self.waybill, self.place = str(self.top / "stick.toml"), stick / "Bell Tones"
         self.run_program("draft", str(self.shelf), "--to", str(stick), "-o", self.waybill)
-        real = copying.flush_files
+        real = group_copy.flush_files
 
         def filling(*arguments):
             Path(stick, "filler").write_bytes(bytes(52 << 10))
             return real(*arguments)
 
-        with mock.patch.object(copying, "flush_files", filling), mock.patch("saltcart.trips.carrier.GROUP_FILES", 1):
+        with (
+            mock.patch.object(group_copy, "flush_files", filling),
+            mock.patch("saltcart.hauling.shelf_copy.GROUP_FILES", 1),
+        ):
             trip = self.haul_stops("No space left")
         done = self.run_program("haul", trip, status=3)
         self.assertIn("bytes free", done.stderr)

@@ -10,6 +10,7 @@ import time
 import unittest
 from contextlib import contextmanager
 from pathlib import Path
+from typing import ClassVar
 from unittest import mock
 
 import psutil
@@ -19,10 +20,12 @@ from filelock import FileLock
 import saltcart
 from saltcart.drives.limits import NAMES
 from saltcart.errors import Stopped
+from saltcart.hauling import file_copy as file_copy
+from saltcart.hauling import haul
+from saltcart.hauling import workers as workers
+from saltcart.hauling.file_copy import FileCopy, copy_file
 from saltcart.safefile import short_name
 from saltcart.shelves.digests import digest_file
-from saltcart.trips import crew, errand, haul
-from saltcart.trips.errand import Errand, copy_file
 from saltcart.trips.trip import names
 from tests.world import PLAYER_MAP, PROGRAM, WorldCase, tree, wav
 
@@ -54,7 +57,7 @@ class Many(HaulCase):
         super().setUp()
         self.fill(450)
         self.draft()
-        self.enterContext(mock.patch("saltcart.trips.carrier.GROUP_FILES", 60))
+        self.enterContext(mock.patch("saltcart.hauling.shelf_copy.GROUP_FILES", 60))
 
     def test_several_processes_copy_what_one_would(self):
         trip, report = saltcart.haul_waybill(self.waybill)
@@ -66,22 +69,30 @@ class Many(HaulCase):
         self.assertEqual((found.path, found.verdict), (str(victim), "altered"))
 
     def test_a_helper_that_is_ended_stops_the_haul_and_the_next_goes_on(self):
-        real = crew.copy_file
+        real = workers.copy_file
 
         def dying(one, tell):
             if one.path.endswith("/sound 300.wav"):
                 os._exit(9)
             return real(one, tell)
 
-        with mock.patch.object(crew, "copy_file", dying), self.assertRaisesRegex(Stopped, "ended from outside"):
+        with mock.patch.object(workers, "copy_file", dying), self.assertRaisesRegex(Stopped, "ended from outside"):
             saltcart.haul_waybill(self.waybill)
         self.assertEqual([path for path in self.place.rglob("*") if path.name.startswith(".saltcart-")], [])
         self.assertEqual(saltcart.haul(names()[-1]).there_already, 0)
         self.assertEqual(tree(self.place), tree(self.shelf))
 
     def test_helpers_end_with_a_program_that_is_killed(self):
-        code = "import time, saltcart.trips.crew as c, saltcart.cli.main as m\nc.copy_file = lambda *_: (print('on', flush=True), time.sleep(30))\nm.main()"
-        child = subprocess.Popen([sys.executable, "-c", code, "haul", self.waybill], env=self.environment, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+        code = (
+            "import time, saltcart.hauling.workers as c, saltcart.cli.main as m\nc.copy_file = lambda *_: (print('on',"
+            " flush=True), time.sleep(30))\nm.main()"
+        )
+        child = subprocess.Popen(
+            [sys.executable, "-c", code, "haul", self.waybill],
+            env=self.environment,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+        )
         self.addCleanup(child.stdout.close)
         child.stdout.readline()
         helpers = psutil.Process(child.pid).children()
@@ -107,14 +118,17 @@ class Strange(HaulCase):
         self.assertEqual(copy.read_bytes(), sparse.read_bytes())
         if sparse.stat().st_blocks * 512 < 1_000_000:
             self.assertLess(copy.stat().st_blocks * 512, 1_000_000)
-        self.assertIn(f"{blake3(sparse.read_bytes()).hexdigest()}  Bell Tones/sparse.wav\n", Path(f"{self.place}{MANIFEST}").read_text())
+        self.assertIn(
+            f"{blake3(sparse.read_bytes()).hexdigest()}  Bell Tones/sparse.wav\n",
+            Path(f"{self.place}{MANIFEST}").read_text(),
+        )
 
     def test_no_manifest_is_written_where_the_drive_has_gone(self):
         self.draft()
         marker = self.lighter / ".saltcart-drive.toml"
-        with mock.patch.object(haul.Carrier, "finish_folders", lambda _carrier: marker.rename(self.top / "marker")):
-            with self.assertRaisesRegex(Stopped, "manifest"):
-                saltcart.haul_waybill(self.waybill)
+        gone = mock.patch.object(haul.ShelfCopy, "finish_folders", lambda _copy: marker.rename(self.top / "marker"))
+        with gone, self.assertRaisesRegex(Stopped, "manifest"):
+            saltcart.haul_waybill(self.waybill)
         self.assertFalse(os.path.exists(f"{self.place}{MANIFEST}"))
         (self.top / "marker").rename(marker)
         with mock.patch.object(haul, "write_manifest", side_effect=[OSError(28, "No space left on device")]):
@@ -130,7 +144,7 @@ class Strange(HaulCase):
                 raise failures.pop()
             return real(handle, size, start)
 
-        with mock.patch.object(errand, "PAUSE_SECONDS", 0), mock.patch.object(errand.os, "pread", failing):
+        with mock.patch.object(file_copy, "PAUSE_SECONDS", 0), mock.patch.object(file_copy.os, "pread", failing):
             yield
 
     def stopped_trip(self, *words):
@@ -153,7 +167,10 @@ class Strange(HaulCase):
         self.assertIn("5 files", self.run_program("haul", trip, "--accept", "3.wav").stdout)
         self.run_program("repoint", trip, "--yes")
         check = self.run_json("check", trip)
-        self.assertEqual(([Path(one["path"]).name for one in check["shelves"][0]["accepted"]], check["broken_before"]["missing"]), (["3.wav"], 1))
+        self.assertEqual(
+            ([Path(one["path"]).name for one in check["shelves"][0]["accepted"]], check["broken_before"]["missing"]),
+            (["3.wav"], 1),
+        )
         self.assertIn("3.wav", self.run_program("release", trip, "--yes", status=1).stdout)
         self.assertEqual([path.name for path in self.shelf.parent.glob(".*set-aside*/*")], ["3.wav"])
         self.assertEqual(len(list(self.place.glob("*.wav"))), 5)
@@ -164,7 +181,10 @@ class Strange(HaulCase):
         shutil.move(self.shelf / "5.wav", self.top)  # of which the copy is all there is in its place
         self.run_program("haul", trip, "--leave-out", "[345].wav")
         self.run_program("repoint", trip, "--yes")
-        self.assertEqual((sorted(os.listdir(self.shelf)), sorted(os.listdir(self.place))), (["3.wav", "4.wav"], ["0.wav", "1.wav", "2.wav", "5.wav"]))
+        self.assertEqual(
+            (sorted(os.listdir(self.shelf)), sorted(os.listdir(self.place))),
+            (["3.wav", "4.wav"], ["0.wav", "1.wav", "2.wav", "5.wav"]),
+        )
         self.run_program("undo", trip, "--yes")
         self.assertEqual(len(list(self.shelf.glob("*.wav"))), 5)
 
@@ -180,13 +200,18 @@ class Strange(HaulCase):
         (self.place / "4.wav").unlink()
         (self.place / "later.wav").touch()
         found = self.run_json("check", str(self.place), "--digests", status=1)["shelves"][0]["problems"]
-        self.assertEqual([(os.path.basename(one["path"]), one["verdict"]) for one in found], [("4.wav", "missing"), ("1.wav", "altered")])
+        self.assertEqual(
+            [(os.path.basename(one["path"]), one["verdict"]) for one in found],
+            [("4.wav", "missing"), ("1.wav", "altered")],
+        )
         self.run_program("check", str(self.shelf), "--digests", status=3)
         self.assertIn("add --digests", self.run_program("check", str(self.shelf), status=2).stderr)
         self.run_program("check", str(self.shelf), "--digests", "--write")
         self.run_program("check", str(self.shelf), "--digests")
         self.run_program("check", str(self.shelf), "--digests", "--write", "--sha256")
-        subprocess.run(["sha256sum", "--check", "--quiet", f"{self.shelf}.saltcart.sha256"], cwd=self.shelf.parent, check=True)
+        subprocess.run(
+            ["sha256sum", "--check", "--quiet", f"{self.shelf}.saltcart.sha256"], cwd=self.shelf.parent, check=True
+        )
         Path(f"{self.place}{MANIFEST}").write_text("nonsense\n")
         self.assertIn("line 1", self.run_program("check", str(self.place), "--digests", status=2).stderr)
 
@@ -242,7 +267,9 @@ class Strange(HaulCase):
             self.addCleanup(subprocess.run, ["umount", str(place)], capture_output=True, check=False)
         ledger = self.keel / "list.m3u8"
         ledger.write_text(f"{self.shelf}/1.wav\n")
-        self.run_program("draft", str(self.shelf), "--to", str(places[0] / "Sounds"), "-o", self.waybill, "--ledger", str(ledger))
+        self.run_program(
+            "draft", str(self.shelf), "--to", str(places[0] / "Sounds"), "-o", self.waybill, "--ledger", str(ledger)
+        )
         trip = self.run_json("haul", self.waybill)["trip"]
         subprocess.run(["umount", str(places[0])], check=True)
         self.assertIn("is not connected", self.run_program("repoint", "--yes", status=3).stderr)
@@ -281,12 +308,16 @@ class Ways(HaulCase):
         ledger.write_text(f"{self.shelf}/1.wav\n")
         self.draft("--ledger", str(ledger))
         self.run_program("haul", self.waybill)
-        player = subprocess.Popen([sys.executable, "-c", f"stream = open({str(ledger)!r}); import time; time.sleep(60)"])
+        player = subprocess.Popen(
+            [sys.executable, "-c", f"stream = open({str(ledger)!r}); import time; time.sleep(60)"]
+        )
         self.addCleanup(player.kill)
         while not any(file.path == str(ledger) for file in psutil.Process(player.pid).open_files()):
             time.sleep(0.05)
         self.assertIn("--wait", self.run_program("repoint", "--yes", status=3).stderr)
-        waiting = subprocess.Popen([PROGRAM, "repoint", "--yes", "--wait"], env=self.environment, stdout=subprocess.DEVNULL)
+        waiting = subprocess.Popen(
+            [PROGRAM, "repoint", "--yes", "--wait"], env=self.environment, stdout=subprocess.DEVNULL
+        )
         time.sleep(1.5)
         self.assertIsNone(waiting.poll())
         player.kill()
@@ -308,7 +339,9 @@ class Ways(HaulCase):
         ledger = self.keel / "list.m3u8"
         ledger.write_text(f"{self.shelf}/1.wav\n")
         before = tree(self.keel)
-        trip = self.run_json("move", str(self.shelf), "--to", str(self.lighter), "--ledger", str(ledger), "--signpost", "--yes")["trip"]
+        trip = self.run_json(
+            "move", str(self.shelf), "--to", str(self.lighter), "--ledger", str(ledger), "--signpost", "--yes"
+        )["trip"]
         self.run_program("move", str(self.place), "--to", str(self.shelf.parent), "--yes", status=3)
         self.run_program("release", trip, "--yes")
         self.assertIn("makes room", self.run_program("undo").stdout)
@@ -324,7 +357,7 @@ class Ways(HaulCase):
 class OnItsDrive(WorldCase):
     """A shelf that gets a new place on a drive whose files can have two names."""
 
-    kinds = {"keel": "ext4"}
+    kinds: ClassVar = {"keel": "ext4"}
 
     def setUp(self):
         super().setUp()
@@ -332,14 +365,25 @@ class OnItsDrive(WorldCase):
         self.attic = self.keel / "Attic" / "Bell Tones"
         os.link(self.shelf / "low/C1.wav", self.shelf / "low/again.wav")
         self.before = tree(self.keel, "library.db")
-        self.words = [str(self.shelf), "--to", str(self.attic.parent), "--ledger", *self.ledgers, "--map", str(PLAYER_MAP), "--yes"]
+        self.words = [
+            str(self.shelf),
+            "--to",
+            str(self.attic.parent),
+            "--ledger",
+            *self.ledgers,
+            "--map",
+            str(PLAYER_MAP),
+            "--yes",
+        ]
 
     def test_nothing_is_copied_and_all_of_it_can_be_taken_back(self):
         plan = self.run_program("draft", *self.words[:-1], "-o", str(self.top / "w.toml"))
         self.assertIn("nothing is copied, and no room is needed", " ".join(plan.stdout.split()))
         listed = (self.shelf / "inside.m3u8").stat().st_size
         moved = self.run_json("move", *self.words)
-        self.assertEqual((moved["copied_files"], moved["named_files"]), (1, 5))  # its ledger is copied, for programs write to such
+        self.assertEqual(
+            (moved["copied_files"], moved["named_files"]), (1, 5)
+        )  # its ledger is copied, for programs write to such
         aside = next(self.shelf.parent.glob(".Bell Tones.set-aside-*"))
         for path in self.attic.rglob("*.*"):
             self.assertEqual(path.samefile(aside / path.relative_to(self.attic)), path.suffix == ".wav", path)
@@ -350,7 +394,9 @@ class OnItsDrive(WorldCase):
         self.assertEqual((undone["remarks"], undone["dropped_files"], undone["dropped_bytes"]), ([], 7, listed))
         self.assertFalse(self.attic.exists())
         after = tree(self.keel, "library.db", "Attic")
-        self.assertEqual([name for name in after if after[name] != self.before.get(name)], [b"Sounds/Bell Tones/low/D1 #2.wav"])
+        self.assertEqual(
+            [name for name in after if after[name] != self.before.get(name)], [b"Sounds/Bell Tones/low/D1 #2.wav"]
+        )
         self.assertEqual(after.keys(), self.before.keys())
         self.assert_all_play()
 
@@ -364,10 +410,15 @@ class OnItsDrive(WorldCase):
 
     def test_where_names_cannot_be_given_the_files_are_copied(self):
         with mock.patch.object(os, "link", side_effect=OSError(errno.EPERM, "no")):
-            self.assertEqual(copy_of(self.shelf / "low/D1 #2.wav", self.top / "copy"), digest_file(str(self.shelf / "low/D1 #2.wav")))
+            self.assertEqual(
+                copy_of(self.shelf / "low/D1 #2.wav", self.top / "copy"), digest_file(str(self.shelf / "low/D1 #2.wav"))
+            )
             self.assertEqual((self.top / "copy").stat().st_nlink, 1)
             full = mock.Mock(f_bavail=2_000, f_blocks=100_000, f_frsize=4096)
-            with mock.patch.object(errand.os, "statvfs", return_value=full), self.assertRaisesRegex(OSError, "too little room"):
+            with (
+                mock.patch.object(file_copy.os, "statvfs", return_value=full),
+                self.assertRaisesRegex(OSError, "too little room"),
+            ):
                 copy_of(self.shelf / "low/D1 #2.wav", self.top / "other")
         self.assertFalse((self.top / "other").exists())
 
@@ -375,4 +426,16 @@ class OnItsDrive(WorldCase):
 def copy_of(path, temporary):
     """Copy one file as if it stayed on its drive; its digest."""
     state = path.stat()
-    return copy_file(Errand(path.name, str(path), str(temporary), "", state.st_size, state.st_blocks * 512, state.st_mtime_ns, state.st_mode, NAMES))
+    return copy_file(
+        FileCopy(
+            path.name,
+            str(path),
+            str(temporary),
+            "",
+            state.st_size,
+            state.st_blocks * 512,
+            state.st_mtime_ns,
+            state.st_mode,
+            NAMES,
+        )
+    )

@@ -1,4 +1,6 @@
-"""Verdicts: found, offline, missing, altered, unreadable, each for its reason; and "plug it in" told from "it is gone"."""
+"""Verdicts: found, offline, missing, altered, unreadable, each for its reason; and "plug it in" told from "it is
+gone".
+"""
 
 import json
 import os
@@ -10,11 +12,11 @@ import soundfile
 from saltcart.cart import KnownDrive
 from saltcart.drives import known
 from saltcart.drives.known import Presence
+from saltcart.judging.judge import Judge
 from saltcart.ledgers.base import Batch, Entry
 from saltcart.shelves.audio import header_trouble
 from saltcart.shelves.headers import read_header
 from saltcart.spelling import spelling_named
-from saltcart.trips.judge import Judge
 from tests.world import WorldCase, wav
 
 
@@ -29,8 +31,12 @@ class Verdicts(WorldCase):
 
     def answers(self, texts, **options):
         """Path, verdict and reason for each text of one ledger on the keel."""
-        batch = Batch(texts, spelling_named("auto"), None, True, lambda at: Entry(at, "", texts[at], spelling_named("auto")))
-        return [(one.resolved, one.verdict, one.why) for one in Judge(**options).batch(batch, str(self.keel)).judgements()]
+        batch = Batch(
+            texts, spelling_named("auto"), None, True, lambda at: Entry(at, "", texts[at], spelling_named("auto"))
+        )
+        return [
+            (one.resolved, one.verdict, one.why) for one in Judge(**options).batch(batch, str(self.keel)).judgements()
+        ]
 
     def test_each_verdict_and_its_reason(self):
         wav(self.keel / "good.wav")
@@ -42,11 +48,20 @@ class Verdicts(WorldCase):
         os.mkfifo(self.keel / "pipe.wav")
         ballast = KnownDrive("marker:off", "ballast", mount=str(self.top / "off"))
         cases = [
-            ("good.wav", "found", ""), ("notes.txt", "found", ""), ("broken.wav", "unreadable", "does not open as WAV"), ("empty.flac", "unreadable", "is empty"),
-            ("gone.wav", "missing", "no such file"), ("no/such/x.wav", "missing", f"no folder no in {self.keel}"), ("dangling.wav", "missing", "leads nowhere"),
-            ("pipe.wav", "unreadable", "is a pipe"), ("x" * 300, "unreadable", "too long"), (str(self.top / "off" / "y.wav"), "offline", "ballast is not connected"),
-            ("post.wav", "offline", "ballast is not connected"), (f"{self.keel}/good.wav/x", "missing", ""), ("E:\\x.wav", "offline", "nobody has said what E:"),
-        ]  # fmt: skip
+            ("good.wav", "found", ""),
+            ("notes.txt", "found", ""),
+            ("broken.wav", "unreadable", "does not open as WAV"),
+            ("empty.flac", "unreadable", "is empty"),
+            ("gone.wav", "missing", "no such file"),
+            ("no/such/x.wav", "missing", f"no folder no in {self.keel}"),
+            ("dangling.wav", "missing", "leads nowhere"),
+            ("pipe.wav", "unreadable", "is a pipe"),
+            ("x" * 300, "unreadable", "too long"),
+            (str(self.top / "off" / "y.wav"), "offline", "ballast is not connected"),
+            ("post.wav", "offline", "ballast is not connected"),
+            (f"{self.keel}/good.wav/x", "missing", ""),
+            ("E:\\x.wav", "offline", "nobody has said what E:"),
+        ]
         for path, verdict, why in cases:
             with self.subTest(path):
                 found = self.verdict(path, presence=Presence([ballast]))
@@ -62,11 +77,28 @@ class Verdicts(WorldCase):
         os.symlink("a.wav", self.keel / "to a.wav")
         os.symlink("gone", self.keel / "nowhere.wav")
         os.mkfifo(self.keel / "pipe.wav")
-        names = ["a.wav", "b.wav", "c d.wav", ".e.wav", "to a.wav", "nowhere.wav", "pipe.wav", "gone.wav", "", ".", "..", "a.wav/", "/b.wav", "../keel/a.wav"]
+        names = [
+            "a.wav",
+            "b.wav",
+            "c d.wav",
+            ".e.wav",
+            "to a.wav",
+            "nowhere.wav",
+            "pipe.wav",
+            "gone.wav",
+            "",
+            ".",
+            "..",
+            "a.wav/",
+            "/b.wav",
+            "../keel/a.wav",
+        ]
         texts = [f"{self.keel}/{name}" for name in names] * 2
         together = self.answers(texts, headers=False)
         self.assertEqual(together, [self.answers([text], headers=False)[0] for text in texts])
-        self.assertEqual([verdict for _path, verdict, _why in together[:8]], ["found"] * 5 + ["missing", "unreadable", "missing"])
+        self.assertEqual(
+            [verdict for _path, verdict, _why in together[:8]], ["found"] * 5 + ["missing", "unreadable", "missing"]
+        )
 
     def test_a_drive_that_is_now_elsewhere_or_back(self):
         away = KnownDrive("marker:test-lighter", "lighter", mount=str(self.top / "old place"))
@@ -126,5 +158,7 @@ class Verdicts(WorldCase):
         Path(self.shelf / "x.wav").write_bytes(b"RIFF")
         report = self.run_json("check", "--ledger", str(lists), status=1)
         self.assertEqual((report["entries"]["unreadable"], report["entries"]["missing"]), (1, 1))
-        self.assertEqual(self.run_json("check", "--ledger", str(lists), "--no-headers", status=1)["entries"]["unreadable"], 0)
+        self.assertEqual(
+            self.run_json("check", "--ledger", str(lists), "--no-headers", status=1)["entries"]["unreadable"], 0
+        )
         self.run_program("check", "zzzz", "--ledger", str(lists), status=2)

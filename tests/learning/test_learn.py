@@ -1,4 +1,6 @@
-"""Every stand-in plays after a move, an undo and a move back; every ledger of theirs is learnt without help; traces are found."""
+"""Every stand-in plays after a move, an undo and a move back; every ledger of theirs is learnt without help; traces
+are found.
+"""
 
 import gzip
 import hashlib
@@ -12,13 +14,18 @@ import soundfile
 
 from saltcart.demo import studio
 from saltcart.standins import decks, player, sampler, workstation
+from tests.ledgers.test_maps import chunk
 from tests.world import WorldCase, cells, tree
 
 SHELVES = ("keel/Sounds/Bell Tones", "keel/Sounds/Fog Voices", "keel/Music/Collection")
 LEDGERS = {
-    "keel/player/library.db": "player", "keel/Music/Collection/portable.decks": "decks", "keel/workstation/night ferry.passage": "sessions",
-    "keel/workstation/settings.json": "settings", "keel/workstation/index.db": "index", "keel/sampler/sampler.ini": "sampler",
-}  # fmt: skip
+    "keel/player/library.db": "player",
+    "keel/Music/Collection/portable.decks": "decks",
+    "keel/workstation/night ferry.passage": "sessions",
+    "keel/workstation/settings.json": "settings",
+    "keel/workstation/index.db": "index",
+    "keel/sampler/sampler.ini": "sampler",
+}
 
 
 class Petrel(WorldCase):
@@ -31,13 +38,18 @@ class Petrel(WorldCase):
     def lost(self, collection="keel/Music/Collection"):
         """Everything that any stand-in cannot play."""
         rows = [
-            *player.play_all(str(self.studio / "keel/player/library.db")), *decks.play_all(str(self.studio / collection / "portable.decks")),
-            *workstation.play_all(str(self.studio / "keel/workstation")), *sampler.play_all(str(self.studio / "keel/sampler/sampler.ini")),
-        ]  # fmt: skip
+            *player.play_all(str(self.studio / "keel/player/library.db")),
+            *decks.play_all(str(self.studio / collection / "portable.decks")),
+            *workstation.play_all(str(self.studio / "keel/workstation")),
+            *sampler.play_all(str(self.studio / "keel/sampler/sampler.ini")),
+        ]
         return [os.path.basename(path) for path, why in rows if why]
 
     def test_all_play_after_a_move_an_undo_and_a_move_back(self):
-        before, libraries = tree(self.studio / "keel", ".db", "monitor feed", ".saltcart.b3"), cells(self.studio / "keel/workstation/index.db")
+        before, libraries = (
+            tree(self.studio / "keel", ".db", "monitor feed", ".saltcart.b3"),
+            cells(self.studio / "keel/workstation/index.db"),
+        )
         self.assertEqual(self.lost(), ["07 Lost at Sea.flac"])
         words = ("move", *SHELVES, "--to", "lighter/Sounds", "--signpost", "--yes")
         trip = self.run_json(*words, cwd=self.studio)["trip"]
@@ -48,50 +60,152 @@ class Petrel(WorldCase):
         self.assertEqual(cells(self.studio / "keel/workstation/index.db"), libraries)
         trip = self.run_json(*words[:-2], "--map", "maps/sampler.toml", "--yes", cwd=self.studio)["trip"]
         self.run_program("release", trip, "--yes", cwd=self.studio)
-        for shelf, target in zip(SHELVES, ("keel/Sounds", "keel/Sounds", "keel/Music")):
-            self.run_program("move", f"lighter/Sounds/{os.path.basename(shelf)}", "--to", target, "--yes", "--ledger", *LEDGERS_OUTSIDE, "--map", "maps/sampler.toml", cwd=self.studio)
+        for shelf, target in zip(SHELVES, ("keel/Sounds", "keel/Sounds", "keel/Music"), strict=True):
+            self.run_program(
+                "move",
+                f"lighter/Sounds/{os.path.basename(shelf)}",
+                "--to",
+                target,
+                "--yes",
+                "--ledger",
+                *LEDGERS_OUTSIDE,
+                "--map",
+                "maps/sampler.toml",
+                cwd=self.studio,
+            )
         self.assertEqual(self.lost(), ["07 Lost at Sea.flac"])
         after = tree(self.studio / "keel", ".db", "monitor feed", ".saltcart.b3")
         session = b"workstation/night ferry.passage"
-        self.assertEqual({name for name in {**after, **before} if after.get(name) != before.get(name)} - {session}, set())
+        self.assertEqual(
+            {name for name in {**after, **before} if after.get(name) != before.get(name)} - {session}, set()
+        )
 
     def test_every_ledger_is_learnt_without_help(self):
         for ledger, name in LEDGERS.items():
             with self.subTest(ledger):
                 out = self.top / f"{name}.toml"
                 learnt = self.run_json("learn", ledger, "--against", *SHELVES, "-o", str(out), cwd=self.studio)
-                by_hand = self.run_json("ledgers", ledger, "--map", f"maps/{name}.toml", "--cart", str(self.no_cart()), status=None, cwd=self.studio)
-                by_map = self.run_json("ledgers", ledger, "--map", str(out), "--cart", str(self.no_cart()), status=None, cwd=self.studio)
+                by_hand = self.run_json(
+                    "ledgers",
+                    ledger,
+                    "--map",
+                    f"maps/{name}.toml",
+                    "--cart",
+                    str(self.no_cart()),
+                    status=None,
+                    cwd=self.studio,
+                )
+                by_map = self.run_json(
+                    "ledgers", ledger, "--map", str(out), "--cart", str(self.no_cart()), status=None, cwd=self.studio
+                )
                 key = lambda one: (one["resolved"], one["verdict"])  # noqa: E731
                 self.assertEqual(sorted(map(key, by_map["listing"])), sorted(map(key, by_hand["listing"])))
                 self.assertEqual((learnt["trouble"], learnt["entries"]), (None, len(by_hand["listing"])))
-        decoy = next(one for one in self.run_json("learn", "keel/player/library.db", "--against", *SHELVES, cwd=self.studio)["lessons"] if "first" in one["place"])
+        decoy = next(
+            one
+            for one in self.run_json("learn", "keel/player/library.db", "--against", *SHELVES, cwd=self.studio)[
+                "lessons"
+            ]
+            if "first" in one["place"]
+        )
         self.assertEqual((decoy["sure"], decoy["resolved"]), (False, 22))
+
+    def test_kits_of_chunks_are_learnt(self):
+        sounds = sorted(path.resolve() for path in self.studio.joinpath("keel/Sounds").rglob("*.wav"))[:9]
+        for encoding, order in (("utf-8", "<"), ("utf-16-be", ">")):
+            pads = b"".join(chunk(b"PATH", str(sound).encode(encoding), order) for sound in sounds)
+            kit = self.top / f"a.{encoding}"
+            kit.write_bytes(chunk(b"RIFF" if order == "<" else b"FORM", b"KITS" + pads, order))
+            learnt = self.run_json("learn", str(kit), "--against", "keel/Sounds", cwd=self.studio)
+            self.assertEqual((learnt["container"], learnt["entries"], learnt["trouble"]), ("chunks", 9, None))
 
     def test_paths_in_two_columns_and_lists_are_learnt(self):
         paths = sorted(path.resolve() for path in self.studio.joinpath("keel/Sounds").rglob("*.wav"))[:30]
         with closing(sqlite3.connect(self.top / "kits.db")) as database, database:
             database.executescript("CREATE TABLE sound (dir TEXT, file TEXT); CREATE TABLE kit (layers TEXT)")
             database.executemany("INSERT INTO sound VALUES (?, ?)", [(str(path.parent), path.name) for path in paths])
-            database.executemany("INSERT INTO kit VALUES (?)", [("|".join(map(str, paths[at : at + 3])),) for at in range(0, 30, 3)])
-        learnt = self.run_json("learn", str(self.top / "kits.db"), "--against", "keel/Sounds", "-o", str(self.top / "kits.toml"), cwd=self.studio)
-        self.assertEqual({one["place"]: (one["sure"], one["resolved"]) for one in learnt["lessons"]}, dict.fromkeys(["sound.file", "sound.dir", "kit.layers"], (True, 30)))
-        listed = self.run_json("ledgers", str(self.top / "kits.db"), "--map", str(self.top / "kits.toml"), cwd=self.studio)
-        self.assertEqual([os.path.normpath(one["resolved"]) for one in listed["listing"] if one["names"] == "file"], [*map(str, paths)] * 2)
+            database.executemany(
+                "INSERT INTO kit VALUES (?)", [("|".join(map(str, paths[at : at + 3])),) for at in range(0, 30, 3)]
+            )
+        learnt = self.run_json(
+            "learn",
+            str(self.top / "kits.db"),
+            "--against",
+            "keel/Sounds",
+            "-o",
+            str(self.top / "kits.toml"),
+            cwd=self.studio,
+        )
+        self.assertEqual(
+            {one["place"]: (one["sure"], one["resolved"]) for one in learnt["lessons"]},
+            dict.fromkeys(["sound.file", "sound.dir", "kit.layers"], (True, 30)),
+        )
+        listed = self.run_json(
+            "ledgers", str(self.top / "kits.db"), "--map", str(self.top / "kits.toml"), cwd=self.studio
+        )
+        self.assertEqual(
+            [os.path.normpath(one["resolved"]) for one in listed["listing"] if one["names"] == "file"],
+            [*map(str, paths)] * 2,
+        )
 
     def test_what_stands_beside_the_paths_is_told_by_the_files(self):
         paths = sorted(self.studio.joinpath("keel/Sounds").rglob("*.wav"))[:12]
         for number, path in enumerate(paths):
             soundfile.write(path, [0.0] * (800 + 80 * number), 8000)
         with closing(sqlite3.connect(self.top / "found.db")) as database, database:
-            database.execute("CREATE TABLE sound (id INTEGER PRIMARY KEY, place TEXT, ms INTEGER, stars INTEGER, sum TEXT, name TEXT, bytes INTEGER, play_count INTEGER)")
-            rows = [(str(path), 100 + 10 * number, 1, hashlib.sha256(path.read_bytes()).hexdigest(), path.stem, path.stat().st_size, 5) for number, path in enumerate(paths)]
-            database.executemany("INSERT INTO sound (place, ms, stars, sum, name, bytes, play_count) VALUES (?, ?, ?, ?, ?, ?, ?)", rows)
-        learnt = self.run_json("learn", str(self.top / "found.db"), "--against", "keel/Sounds", "-o", str(self.top / "found.toml"), cwd=self.studio)
+            database.execute(
+                "CREATE TABLE sound (id INTEGER PRIMARY KEY, place TEXT, ms INTEGER, stars INTEGER, sum TEXT, name"
+                " TEXT, bytes INTEGER, play_count INTEGER)"
+            )
+            rows = [
+                (
+                    str(path),
+                    100 + 10 * number,
+                    1,
+                    hashlib.sha256(path.read_bytes()).hexdigest(),
+                    path.stem,
+                    path.stat().st_size,
+                    5,
+                )
+                for number, path in enumerate(paths)
+            ]
+            database.executemany(
+                "INSERT INTO sound (place, ms, stars, sum, name, bytes, play_count) VALUES (?, ?, ?, ?, ?, ?, ?)", rows
+            )
+        learnt = self.run_json(
+            "learn",
+            str(self.top / "found.db"),
+            "--against",
+            "keel/Sounds",
+            "-o",
+            str(self.top / "found.toml"),
+            cwd=self.studio,
+        )
         beside = {one["fact"]: (one["column"], one["sure"]) for one in learnt["lessons"][0]["beside"]}
-        self.assertEqual(beside, {"length": ("ms", True), "digest": ("sum", True), "title": ("name", True), "size": ("bytes", True), "plays": ("play_count", False)})
-        known = self.run_json("ledgers", str(self.top / "found.db"), "--map", str(self.top / "found.toml"), cwd=self.studio)["listing"][3]["known"]
-        self.assertEqual(known, {"title": rows[3][4], "length_seconds": 0.13, "size_bytes": rows[3][5], "digest": rows[3][3], "plays": None, "last_played": None})
+        self.assertEqual(
+            beside,
+            {
+                "length": ("ms", True),
+                "digest": ("sum", True),
+                "title": ("name", True),
+                "size": ("bytes", True),
+                "plays": ("play_count", False),
+            },
+        )
+        known = self.run_json(
+            "ledgers", str(self.top / "found.db"), "--map", str(self.top / "found.toml"), cwd=self.studio
+        )["listing"][3]["known"]
+        self.assertEqual(
+            known,
+            {
+                "title": rows[3][4],
+                "length_seconds": 0.13,
+                "size_bytes": rows[3][5],
+                "digest": rows[3][3],
+                "plays": None,
+                "last_played": None,
+            },
+        )
 
     def no_cart(self):
         """A configuration that says nothing."""
@@ -100,7 +214,11 @@ class Petrel(WorldCase):
         return path
 
     def test_what_cannot_be_learnt(self):
-        for name, data in (("noise.bin", bytes(range(256)) * 20), ("words.txt", b"no path here\n" * 9), ("bad.gz", b"\x1f\x8bxx")):
+        for name, data in (
+            ("noise.bin", bytes(range(256)) * 20),
+            ("words.txt", b"no path here\n" * 9),
+            ("bad.gz", b"\x1f\x8bxx"),
+        ):
             path = self.top / name
             path.write_bytes(data)
             done = self.run_program("learn", str(path), "--against", SHELVES[0], status=None, cwd=self.studio)
@@ -118,14 +236,32 @@ class Petrel(WorldCase):
         (config / "e.m3u8").write_text(f"{place}/low.wav\n")
         (config / "f.txt").write_text(place + " Extra")
         trip = self.run_json("move", SHELVES[0], "--to", "lighter/Sounds", "--yes", cwd=self.studio)["trip"]
-        found = {os.path.basename(one["path"]): one for one in self.run_json("check", trip, "--traces", str(config), cwd=self.studio)["traces"]}
-        self.assertEqual({name: (one["count"], one["forms"][0], one["ledger"]) for name, one in found.items()}, {
-            "a.cfg": (1, "UTF-8", None), "b.bin": (1, "UTF-16", None), "c.gz": (1, "percent-encoded", None), "d.json": (1, "escaped", None), "e.m3u8": (1, "UTF-8", "m3u"),
-        })  # fmt: skip
+        found = {
+            os.path.basename(one["path"]): one
+            for one in self.run_json("check", trip, "--traces", str(config), cwd=self.studio)["traces"]
+        }
+        self.assertEqual(
+            {name: (one["count"], one["forms"][0], one["ledger"]) for name, one in found.items()},
+            {
+                "a.cfg": (1, "UTF-8", None),
+                "b.bin": (1, "UTF-16", None),
+                "c.gz": (1, "percent-encoded", None),
+                "d.json": (1, "escaped", None),
+                "e.m3u8": (1, "UTF-8", "m3u"),
+            },
+        )
         self.run_program("check", "--ledger", str(config / "e.m3u8"), "--traces", str(config), status=2)
         shutil.rmtree(config)
         self.assertFalse(Path(config).exists())
 
 
-LEDGERS_OUTSIDE = ("keel/player/library.db", "keel/lists/saturday night.m3u8", "keel/lists/mooring.m3u8", "keel/lists/old glasses.m3u",
-                   "keel/workstation/settings.json", "keel/workstation/index.db", "keel/workstation/night ferry.passage", "keel/sampler/sampler.ini")  # fmt: skip
+LEDGERS_OUTSIDE = (
+    "keel/player/library.db",
+    "keel/lists/saturday night.m3u8",
+    "keel/lists/mooring.m3u8",
+    "keel/lists/old glasses.m3u",
+    "keel/workstation/settings.json",
+    "keel/workstation/index.db",
+    "keel/workstation/night ferry.passage",
+    "keel/sampler/sampler.ini",
+)

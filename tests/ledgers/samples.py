@@ -21,30 +21,56 @@ M3U = {
 
 
 PLS = {
-    "crlf.pls": "[playlist]\r\nFile1=/keel/S/Été.wav\r\nTitle1=/keel/S/x\r\nLength1=-1\r\nfile2 = http://radio.example/x\r\nFile3=/keel/S/a b.wav\r\nNumberOfEntries=3\r\n".encode("cp1252"),
+    "crlf.pls": (
+        "[playlist]\r\nFile1=/keel/S/Été.wav\r\nTitle1=/keel/S/x\r\nLength1=-1\r\nfile2 ="
+        " http://radio.example/x\r\nFile3=/keel/S/a b.wav\r\nNumberOfEntries=3\r\n".encode("cp1252")
+    ),
     "uri.pls": b"[Playlist]\nFile1=file:///keel/S/%C3%A9.wav\nVersion=2",
 }
 XSPF = {
-    "plain.xspf": """<?xml version="1.0" encoding="UTF-8"?>
+    "plain.xspf": (
+        b"""<?xml version="1.0" encoding="UTF-8"?>
 <!-- <location>file:///keel/S/comment.wav</location> -->
 <playlist version="1" xmlns="http://xspf.org/ns/0/">
  <image>file:///keel/S/cover.png</image><info>file:///keel/S/info</info><link rel="x">file:///keel/S/l</link>
  <trackList><track><location>file:///keel/S/a%20b.wav</location><location> file:///keel/S/%c3%a9 &amp; c.wav </location>
  <location>http://radio.example/x?y=1&amp;z</location><identifier>file:///keel/S/id</identifier></track>
- <track><location><![CDATA[file:///keel/S/c&d.wav]]></location><location/></track></trackList></playlist>""".encode(),
-    "based.xspf": b"""<playlist xmlns='http://xspf.org/ns/0/' xml:base='file:///keel/S/'><trackList>
-<track><location>sub/x%20y.wav</location></track><track><location>./z.wav</location></track></trackList></playlist>""",
-    "utf16.xspf": '<?xml version="1.0" encoding="UTF-16"?><playlist xmlns="http://xspf.org/ns/0/"><trackList><track><location>file:///keel/S/é\U0001f514&#x41;.wav</location></track></trackList></playlist>'.encode("utf-16"),
-    "latin.xspf": '<?xml version="1.0" encoding="ISO-8859-1"?><p:playlist xmlns:p="http://xspf.org/ns/0/"><p:trackList><p:track><p:location>/keel/S/Été.wav</p:location></p:track></p:trackList></p:playlist>'.encode("latin-1"),
+ <track><location><![CDATA[file:///keel/S/c&d.wav]]></location><location/></track></trackList></playlist>"""
+    ),
+    "based.xspf": (
+        b"""<playlist xmlns='http://xspf.org/ns/0/' xml:base='file:///keel/S/'><trackList>
+<track><location>sub/x%20y.wav</location></track><track><location>./z.wav</location></track></trackList></playlist>"""
+    ),
+    "utf16.xspf": (
+        '<?xml version="1.0" encoding="UTF-16"?><playlist'
+        ' xmlns="http://xspf.org/ns/0/"><trackList><track><location>file:///keel/S/é\U0001f514&#x41;.wav</location></track></trackList></playlist>'.encode(
+            "utf-16"
+        )
+    ),
+    "latin.xspf": (
+        '<?xml version="1.0" encoding="ISO-8859-1"?><p:playlist'
+        ' xmlns:p="http://xspf.org/ns/0/"><p:trackList><p:track><p:location>/keel/S/Été.wav</p:location></p:track></p:trackList></p:playlist>'.encode(
+            "latin-1"
+        )
+    ),
 }
-JSPF = {"list.jspf": rb'''{"playlist": {"title": "/keel/S/t", "track": [
-  {"location": ["file:///keel/S/a%20b.wav", "http://radio.example/x"], "title": "x"}, {"location": ["\/keel\/S\/\u00e9\ud83d\udd14.wav"], "image": "/keel/S/i"}]}}'''}
+JSPF = {
+    "list.jspf": (
+        rb"""{"playlist": {"title": "/keel/S/t", "track": [
+  {"location": ["file:///keel/S/a%20b.wav", "http://radio.example/x"], "title": "x"},
+  {"location": ["\/keel\/S\/\u00e9\ud83d\udd14.wav"], "image": "/keel/S/i"}]}}"""
+    )
+}
 CUE = {
-    "quoted.cue": 'REM FILE "/keel/S/no.wav" WAVE\r\nPERFORMER "x"\r\nFILE "/keel/S/a b.wav" WAVE\r\n  TRACK 01 AUDIO\r\nFILE "/keel/S/Été.wav" WAVE\r\n'.encode("cp1252"),
+    "quoted.cue": (
+        'REM FILE "/keel/S/no.wav" WAVE\r\nPERFORMER "x"\r\nFILE "/keel/S/a b.wav" WAVE\r\n  TRACK 01 AUDIO\r\nFILE'
+        ' "/keel/S/Été.wav" WAVE\r\n'.encode("cp1252")
+    ),
     "bare.cue": b"FILE /keel/S/plain.bin BINARY\n  TRACK 01 AUDIO\n    INDEX 01 00:00:00\n",
 }
 SFZ = {
-    "kit.sfz": rb"""// sample=/keel/S/comment.wav
+    "kit.sfz": (
+        rb"""// sample=/keel/S/comment.wav
 /* sample=/keel/S/no.wav */
 #define $KIT BigKit
 #define $HIT hit
@@ -57,32 +83,59 @@ SFZ = {
 sample=*noise key=1
 <control>default_path=
 <region> sample=/keel/S/full name with spaces.wav
-""",
+"""
+    ),
     "plain.sfz": b"<region> sample=..\\keel\\S\\x.wav\r\n<region> key=3 sample=../keel/S/y.wav\r\n",
 }
 TURTLE = {
-    "state.ttl": rb'''@prefix atom: <http://lv2plug.in/ns/ext/atom#> .
+    "state.ttl": (
+        rb'''@prefix atom: <http://lv2plug.in/ns/ext/atom#> .
 @prefix state: <http://lv2plug.in/ns/ext/state#> . # <file:///keel/S/no.wav>
-<> a <http://x.example/Preset> ; <http://www.w3.org/2000/01/rdf-schema#seeAlso> <../keel/S/other.ttl> , <file:///keel/S/a%20b.wav> ;
+<> a <http://x.example/Preset> ; <http://www.w3.org/2000/01/rdf-schema#seeAlso> <../keel/S/other.ttl> ,
+  <file:///keel/S/a%20b.wav> ;
   state:state [ <http://x.example/sample> "/keel/S/a \"q\".wav"^^atom:Path ; <urn:p> """long "/keel/S/l.wav" text""" ;
   <urn:q> "/keel/S/plain literal" , '/keel/S/s.wav'^^<http://lv2plug.in/ns/ext/atom#Path> , "\u00e9"@en ] .
-''',
+'''
+    ),
     "base.ttl": b"@base <file:///keel/S/> .\n<x.wav> <urn:a> <sub/y.wav> .\n",
 }
-PROJECT = """<?xml version="1.0"?><Project version="1.0"><Audio><File path="audio/in.wav"/><File external="true" path="/keel/S/a &amp; b.wav"/></Audio>
-<File path='/keel/S/no.wav' external='false'/><Plugin><State path="/keel/S/state" external="true"/></Plugin></Project>"""
-SAMPLES = {"m3u": M3U, "pls": PLS, "xspf": XSPF, "jspf": JSPF, "cue": CUE, "sfz": SFZ, "turtle": TURTLE, "dawproject": {"s.dawproject": None}}
+PROJECT = """<?xml version="1.0"?><Project version="1.0"><Audio><File path="audio/in.wav"/>
+<File external="true" path="/keel/S/a &amp; b.wav"/></Audio>
+<File path='/keel/S/no.wav' external='false'/>
+<Plugin><State path="/keel/S/state" external="true"/></Plugin></Project>"""
+SAMPLES = {
+    "m3u": M3U,
+    "pls": PLS,
+    "xspf": XSPF,
+    "jspf": JSPF,
+    "cue": CUE,
+    "sfz": SFZ,
+    "turtle": TURTLE,
+    "dawproject": {"s.dawproject": None},
+}
 # What each sample names, in order, as paths, when it lies in /lists.
 NAMED = {
-    "crlf.pls": ["/keel/S/Été.wav", "/keel/S/a b.wav"], "uri.pls": ["/keel/S/é.wav"],
-    "plain.xspf": ["/keel/S/a b.wav", "/keel/S/é & c.wav", "/keel/S/c&d.wav"], "based.xspf": ["/keel/S", "/keel/S/sub/x y.wav", "/keel/S/z.wav"],
-    "utf16.xspf": ["/keel/S/é🔔A.wav"], "latin.xspf": ["/keel/S/Été.wav"], "list.jspf": ["/keel/S/a b.wav", "/keel/S/é🔔.wav"],
-    "quoted.cue": ["/keel/S/a b.wav", "/keel/S/Été.wav"], "bare.cue": ["/keel/S/plain.bin"],
-    "kit.sfz": ["/keel/S/more.sfz", "/keel/S/BigKit", "/keel/S/BigKit/a b.wav", "/keel/S/BigKit/sub/hit 1.wav", "/keel/S/full name with spaces.wav"],
+    "crlf.pls": ["/keel/S/Été.wav", "/keel/S/a b.wav"],
+    "uri.pls": ["/keel/S/é.wav"],
+    "plain.xspf": ["/keel/S/a b.wav", "/keel/S/é & c.wav", "/keel/S/c&d.wav"],
+    "based.xspf": ["/keel/S", "/keel/S/sub/x y.wav", "/keel/S/z.wav"],
+    "utf16.xspf": ["/keel/S/é🔔A.wav"],
+    "latin.xspf": ["/keel/S/Été.wav"],
+    "list.jspf": ["/keel/S/a b.wav", "/keel/S/é🔔.wav"],
+    "quoted.cue": ["/keel/S/a b.wav", "/keel/S/Été.wav"],
+    "bare.cue": ["/keel/S/plain.bin"],
+    "kit.sfz": [
+        "/keel/S/more.sfz",
+        "/keel/S/BigKit",
+        "/keel/S/BigKit/a b.wav",
+        "/keel/S/BigKit/sub/hit 1.wav",
+        "/keel/S/full name with spaces.wav",
+    ],
     "plain.sfz": ["/keel/S/x.wav", "/keel/S/y.wav"],
-    "state.ttl": ["/keel/S/other.ttl", "/keel/S/a b.wav", '/keel/S/a "q".wav', "/keel/S/s.wav"], "base.ttl": ["/keel/S", "/keel/S/x.wav", "/keel/S/sub/y.wav"],
+    "state.ttl": ["/keel/S/other.ttl", "/keel/S/a b.wav", '/keel/S/a "q".wav', "/keel/S/s.wav"],
+    "base.ttl": ["/keel/S", "/keel/S/x.wav", "/keel/S/sub/y.wav"],
     "s.dawproject": ["/keel/S/a & b.wav"],
-}  # fmt: skip
+}
 
 
 def write_sample(path, data):
@@ -116,7 +169,10 @@ def samples(folder):
     player.add_folder(library, "/keel/S")
     player.add_tracks(library, [(f"/keel/S/Été {number} #%.wav", "t", "a", 1.0, 3, 4, None) for number in range(5)])
     with closing(sqlite3.connect(library)) as database, database:
-        database.execute("INSERT INTO tracks (place, title, rating) VALUES (CAST(? AS TEXT), 'raw', 1.0)", (b"file:///keel/S/\xff.wav",))
+        database.execute(
+            "INSERT INTO tracks (place, title, rating) VALUES (CAST(? AS TEXT), 'raw', 1.0)",
+            (b"file:///keel/S/\xff.wav",),
+        )
         database.execute("INSERT INTO tracks (place, title) VALUES ('http://radio.example/x', 'remote')")
     yield open_ledger(library, [load_map(str(PLAYER_MAP))])
 

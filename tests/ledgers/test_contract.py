@@ -14,18 +14,34 @@ from hypothesis import given, settings
 from hypothesis import strategies as some
 
 from saltcart.errors import BadLedger, CannotSpell
+from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.formats import m3u
+from saltcart.ledgers.spans import TextLedger
 from saltcart.ledgers.sqlite import cells as sqlite_cells
 from saltcart.ledgers.sqlite.cells import text_of
-from saltcart.ledgers.spans import TextLedger
 from saltcart.spelling import Move, Moves
-from saltcart.trips.reading import Reader
-from saltcart.trips.routes import Routes
+from saltcart.waybills.routes import Routes
 from tests.ledgers.samples import NAMED, formats_without_sample, samples
 from tests.world import PLAYER_MAP, cells
 
-PARTS = ["/keel/S", "file:///keel/S", "/", "/./", "/../", "a b", "%20", "%2e", "%2F", "?", "#", "é", "\0", "/KEEL/s", "//"]
+PARTS = [
+    "/keel/S",
+    "file:///keel/S",
+    "/",
+    "/./",
+    "/../",
+    "a b",
+    "%20",
+    "%2e",
+    "%2F",
+    "?",
+    "#",
+    "é",
+    "\0",
+    "/KEEL/s",
+    "//",
+]
 THERE = Moves([Move("/keel/S", "/lighter/New Place")])
 
 
@@ -38,7 +54,9 @@ def content(path):
 def rewritten(ledger, moves, target, base="/lists"):
     """Rewrite `ledger` to `target` as shelves move, as if it lay in `base`; the texts asked for, by key."""
     routes = Routes(moves)
-    one_by_one = {entry.key: text for entry in ledger.entries() if (text := routes.new_text(entry, base, base)) is not None}
+    one_by_one = {
+        entry.key: text for entry in ledger.entries() if (text := routes.new_text(entry, base, base)) is not None
+    }
     Path(target + "1").unlink(missing_ok=True)
     ledger.rewrite(target + "1", one_by_one)
     changes = routes.changes(ledger, base, base)
@@ -97,8 +115,11 @@ class Contract(FolderCase):
     def test_each_format_names_what_its_specification_says(self):
         for ledger in self.each():
             if wanted := NAMED.get(os.path.basename(ledger.path)):
-                reader = Reader()
-                named = [os.path.normpath(reader.path(entry.spelling, entry.written, reader.start(entry, "/lists"))) for entry in ledger.entries()]
+                resolver = Resolver()
+                named = [
+                    os.path.normpath(resolver.path(entry.spelling, entry.written, resolver.start(entry, "/lists")))
+                    for entry in ledger.entries()
+                ]
                 self.assertEqual(named, wanted)
 
     def test_a_zip_keeps_its_other_members(self):
@@ -109,11 +130,20 @@ class Contract(FolderCase):
                 self.assertIsNone(other.testzip())
                 self.assertEqual(one.comment, other.comment)
                 for before, after in zip(one.infolist(), other.infolist(), strict=True):
-                    self.assertEqual((before.filename, before.date_time, before.compress_type), (after.filename, after.date_time, after.compress_type))
+                    self.assertEqual(
+                        (before.filename, before.date_time, before.compress_type),
+                        (after.filename, after.date_time, after.compress_type),
+                    )
                     if before.filename != "project.xml":
                         self.assertEqual((before.CRC, before.compress_size), (after.CRC, after.compress_size))
 
-    @given(some.lists(some.one_of(some.binary(max_size=30), some.sampled_from([b"/keel/S/a", b"#EXTM3U", b"file:///keel/S/%41"])), max_size=8), some.sampled_from([b"\n", b"\r\n"]))
+    @given(
+        some.lists(
+            some.one_of(some.binary(max_size=30), some.sampled_from([b"/keel/S/a", b"#EXTM3U", b"file:///keel/S/%41"])),
+            max_size=8,
+        ),
+        some.sampled_from([b"\n", b"\r\n"]),
+    )
     def test_any_text_survives(self, lines, end):
         path = os.path.join(self.folder, "any.m3u")
         Path(path).write_bytes(end.join(lines))
@@ -131,29 +161,51 @@ class Contract(FolderCase):
     def test_any_cell_survives(self, texts):
         path, plan = os.path.join(self.folder, "any.db"), Path(self.folder, "any.toml")
         Path(path).unlink(missing_ok=True)
-        plan.write_text('name = "any"\ncontainer = "sqlite"\n' + "".join(f'[[entries]]\ntable = "t"\ncolumn = "{column}"\nspelling = "{spelling}"\nwhere = "n <> 1"\n' for column, spelling in [("a", "auto"), ("b", "uri")]))
+        plan.write_text(
+            'name = "any"\ncontainer = "sqlite"\n'
+            + "".join(
+                f'[[entries]]\ntable = "t"\ncolumn = "{column}"\nspelling = "{spelling}"\nwhere = "n <> 1"\n'
+                for column, spelling in [("a", "auto"), ("b", "uri")]
+            )
+        )
         with closing(sqlite3.connect(path)) as database, database:
             database.execute("CREATE TABLE t (n, a TEXT COLLATE NOCASE, b)")
-            database.executemany("INSERT INTO t VALUES (?, CAST(? AS TEXT), CAST(? AS TEXT))", ((number, text.encode(), text.encode()) for number, text in enumerate(texts)))
+            database.executemany(
+                "INSERT INTO t VALUES (?, CAST(? AS TEXT), CAST(? AS TEXT))",
+                ((number, text.encode(), text.encode()) for number, text in enumerate(texts)),
+            )
         before = content(path)
         rewritten(open_ledger(path, [load_map(str(plan))]), THERE, self.target)
         left = [[row for row in rows["t"] if row[0] == 1] for rows in (before, content(self.target))]
         self.assertEqual(*left)
 
-
     @settings(max_examples=60)
-    @given(some.dictionaries(some.one_of(some.integers(-5, 30), some.integers(-1 << 63, (1 << 63) - 1)), some.one_of(some.none(), some.integers(-9, 9), some.binary(max_size=4), some.text("/a\x1f\0é", max_size=4))))
+    @given(
+        some.dictionaries(
+            some.one_of(some.integers(-5, 30), some.integers(-1 << 63, (1 << 63) - 1)),
+            some.one_of(some.none(), some.integers(-9, 9), some.binary(max_size=4), some.text("/a\x1f\0é", max_size=4)),
+        )
+    )
     def test_cells_are_read_with_the_numbers_of_their_rows(self, rows):
         path, plan = os.path.join(self.folder, "rows.db"), Path(self.folder, "rows.toml")
         Path(path).unlink(missing_ok=True)
-        plan.write_text('name = "rows"\ncontainer = "sqlite"\n[[entries]]\ntable = "t"\ncolumn = "c"\nspelling = "native"\nwhere = "c > 1"\n')
+        plan.write_text(
+            'name = "rows"\ncontainer = "sqlite"\n[[entries]]\ntable = "t"\ncolumn = "c"\nspelling = "native"\nwhere ='
+            ' "c > 1"\n'
+        )
         with closing(sqlite3.connect(path)) as database, database:
             database.execute("CREATE TABLE t (c)")
             database.execute("CREATE INDEX i ON t (c DESC)")
             database.executemany("INSERT INTO t (rowid, c) VALUES (?, ?)", rows.items())
         with mock.patch.object(sqlite_cells, "BATCH_ROWS", 3):
-            read = [(batch.entry(at).key[1], text) for batch in open_ledger(path, [load_map(str(plan))]).batches() for at, text in enumerate(batch.texts)]
-        self.assertEqual(read, [(number, text_of(cell)) for number, cell in sorted(rows.items()) if text_of(cell) is not None])
+            read = [
+                (batch.entry(at).key[1], text)
+                for batch in open_ledger(path, [load_map(str(plan))]).batches()
+                for at, text in enumerate(batch.texts)
+            ]
+        self.assertEqual(
+            read, [(number, text_of(cell)) for number, cell in sorted(rows.items()) if text_of(cell) is not None]
+        )
 
 
 class Refusals(FolderCase):
@@ -165,7 +217,13 @@ class Refusals(FolderCase):
             for statement in statements:
                 database.execute(statement)
         plain = Path(self.folder, "plain.toml")
-        plain.write_text("".join(line for line in PLAYER_MAP.read_text().splitlines(True) if not line.startswith(("plays", "last_played", "title", "length"))))
+        plain.write_text(
+            "".join(
+                line
+                for line in PLAYER_MAP.read_text().splitlines(True)
+                if not line.startswith(("plays", "last_played", "title", "length"))
+            )
+        )
         return open_ledger(path, [load_map(str(plain))])
 
     def test_a_letter_the_encoding_lacks(self):
@@ -184,23 +242,31 @@ class Refusals(FolderCase):
 
     def test_what_records_a_doing_sleeps_and_what_is_derived_follows(self):
         ledger = self.database(
-            "CREATE TABLE tracks (id INTEGER PRIMARY KEY, place TEXT COLLATE NOCASE, changed INTEGER DEFAULT 0, name TEXT GENERATED ALWAYS AS (substr(place, 8)) STORED)",
+            "CREATE TABLE tracks (id INTEGER PRIMARY KEY, place TEXT COLLATE NOCASE, changed INTEGER DEFAULT 0, name"
+            " TEXT GENERATED ALWAYS AS (substr(place, 8)) STORED)",
             "CREATE INDEX by_place ON tracks (place)",
             "CREATE VIRTUAL TABLE words USING fts5 (place, content='tracks', content_rowid='id')",
             "CREATE TRIGGER stamp AFTER UPDATE ON tracks BEGIN UPDATE tracks SET changed = changed + 1; END",
-            "CREATE TRIGGER follow AFTER UPDATE ON tracks BEGIN INSERT INTO words (words, rowid, place) VALUES ('delete', old.id, old.place);"
-            " INSERT INTO words (rowid, place) VALUES (new.id, new.place); END",
+            "CREATE TRIGGER follow AFTER UPDATE ON tracks BEGIN INSERT INTO words (words, rowid, place) VALUES"
+            " ('delete', old.id, old.place); INSERT INTO words (rowid, place) VALUES (new.id, new.place); END",
             "INSERT INTO tracks (place) VALUES ('file:///keel/S/a'), ('file:///KEEL/S/b')",
             "INSERT INTO words (rowid, place) SELECT id, place FROM tracks",
         )
         rewritten(ledger, THERE, self.target)
         with closing(sqlite3.connect(self.target)) as database:
             rows = database.execute("SELECT place, changed, name FROM tracks").fetchall()
-            self.assertEqual(rows, [("file:///lighter/New%20Place/a", 0, "/lighter/New%20Place/a"), ("file:///KEEL/S/b", 0, "/KEEL/S/b")])
+            self.assertEqual(
+                rows,
+                [("file:///lighter/New%20Place/a", 0, "/lighter/New%20Place/a"), ("file:///KEEL/S/b", 0, "/KEEL/S/b")],
+            )
             self.assertEqual(database.execute("SELECT rowid FROM words WHERE words MATCH 'lighter'").fetchall(), [(1,)])
             self.assertEqual(database.execute("PRAGMA integrity_check").fetchall(), [("ok",)])
             database.execute("UPDATE tracks SET place = place WHERE id = 1")
-            self.assertEqual(database.execute("SELECT changed FROM tracks WHERE id = 1").fetchone(), (1,), "the trigger is awake again")
+            self.assertEqual(
+                database.execute("SELECT changed FROM tracks WHERE id = 1").fetchone(),
+                (1,),
+                "the trigger is awake again",
+            )
 
     def test_a_unique_clash(self):
         ledger = self.database(
@@ -211,10 +277,15 @@ class Refusals(FolderCase):
             rewritten(ledger, THERE, self.target)
 
     def test_rows_without_number_and_pages_unwritten(self):
-        ledger = self.database("PRAGMA journal_mode = WAL", "CREATE TABLE tracks (name TEXT, part BLOB, place TEXT, PRIMARY KEY (name, part)) WITHOUT ROWID")
+        ledger = self.database(
+            "PRAGMA journal_mode = WAL",
+            "CREATE TABLE tracks (name TEXT, part BLOB, place TEXT, PRIMARY KEY (name, part)) WITHOUT ROWID",
+        )
         with closing(sqlite3.connect(ledger.path)) as database:
             with database:
-                database.execute("INSERT INTO tracks VALUES ('a', x'ff', 'file:///keel/S/a'), ('b', x'00', 'file:///x')")
+                database.execute(
+                    "INSERT INTO tracks VALUES ('a', x'ff', 'file:///keel/S/a'), ('b', x'00', 'file:///x')"
+                )
             self.assertIn("has pages", ledger.busy())
             before = os.listdir(self.folder)
             changes = rewritten(ledger, THERE, self.target)

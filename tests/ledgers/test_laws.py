@@ -5,6 +5,7 @@ import plistlib
 import tempfile
 import tomllib
 import unittest
+from itertools import chain
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -32,27 +33,79 @@ def xml_of(text):
 # Container: how its map points, a maker of documents, and an independent reader of the value.
 KINDS = {
     "xml": ('at = "r/p/@file"', xml_of, lambda data: ElementTree.fromstring(data)[0].get("file")),
-    "json": ('at = "a/*/file"', lambda text: json.dumps({"a": [{"file": text, "n": 1.50}], "b": text}).encode(), lambda data: json.loads(data)["a"][0]["file"]),
-    "toml": ('at = "t/file"', lambda text: f"# x\n[t]\nfile = {json.dumps(text)} # y\n".encode(), lambda data: tomllib.loads(data.decode())["t"]["file"]),
-    "csv": ('at = "file"', lambda text: 'n,file\r\n1,"{}"\r\n'.format(text.replace('"', '""')).encode(), lambda data: data.decode().split(",", 2)[2][1:-3].replace('""', '"')),
-    "plist": ('at = "file"', lambda text: plistlib.dumps({"file": text, "n": 3}, fmt=plistlib.FMT_BINARY), lambda data: plistlib.loads(data)["file"]),
-}  # fmt: skip
+    "json": (
+        'at = "a/*/file"',
+        lambda text: json.dumps({"a": [{"file": text, "n": 1.50}], "b": text}).encode(),
+        lambda data: json.loads(data)["a"][0]["file"],
+    ),
+    "toml": (
+        'at = "t/file"',
+        lambda text: f"# x\n[t]\nfile = {json.dumps(text)} # y\n".encode(),
+        lambda data: tomllib.loads(data.decode())["t"]["file"],
+    ),
+    "csv": (
+        'at = "file"',
+        lambda text: 'n,file\r\n1,"{}"\r\n'.format(text.replace('"', '""')).encode(),
+        lambda data: data.decode().split(",", 2)[2][1:-3].replace('""', '"'),
+    ),
+    "plist": (
+        'at = "file"',
+        lambda text: plistlib.dumps({"file": text, "n": 3}, fmt=plistlib.FMT_BINARY),
+        lambda data: plistlib.loads(data)["file"],
+    ),
+}
 
 
 # Tracks as plain as most, and as odd as any.
-VALUES = some.sampled_from(["file:///keel/a.wav", "x&amp;y", " b ", "", "<![CDATA[c]]>", "<!-- d -->e", "<location>f</location>", "location", "?!"])
+VALUES = some.sampled_from(
+    [
+        "file:///keel/a.wav",
+        "x&amp;y",
+        " b ",
+        "",
+        "<![CDATA[c]]>",
+        "<!-- d -->e",
+        "<location>f</location>",
+        "location",
+        "?!",
+    ]
+)
 PLAIN = ["<title>a</title><location>file:///keel/a.wav</location>", "<e f='/'/>\n<location>b</location>"]
 DEEP = "<m><m><m><m><location>g</location></m></m></m></m>"
 PARTS = some.one_of(
     some.sampled_from(PLAIN),
     some.builds("<{0}>{1}</{0}>".format, some.sampled_from(["location", "x:location", "title", "locations"]), VALUES),
-    some.sampled_from(["<location a='1&gt;\"'>c</location>", "<location/>", "<location></location>", "<location> d </location>", "<more><location>g</location></more>", DEEP, "<!--a><location>h</location>-->", "<?location?>"]),
+    some.sampled_from(
+        [
+            "<location a='1&gt;\"'>c</location>",
+            "<location/>",
+            "<location></location>",
+            "<location> d </location>",
+            "<more><location>g</location></more>",
+            DEEP,
+            "<!--a><location>h</location>-->",
+            "<?location?>",
+        ]
+    ),
 )
-RULES = [At("l/t/location", spelling_named("uri")), At("**/location", spelling_named("uri")), At("l/t/location", spelling_named("uri"), base_at="l/@base")]
+RULES = [
+    At("l/t/location", spelling_named("uri")),
+    At("**/location", spelling_named("uri")),
+    At("l/t/location", spelling_named("uri"), base_at="l/@base"),
+]
 
 
 class Laws(unittest.TestCase):
-    @given(some.tuples(some.lists(some.sampled_from(PLAIN), max_size=2), some.lists(PARTS, max_size=2), some.lists(some.sampled_from(PLAIN), max_size=2)).map(lambda some: sum(some, [])), some.sampled_from(RULES), some.sampled_from(["", "\ufeff", "<?xml version='1.0'?>\n", "<!DOCTYPE l>"]), some.sampled_from(["", " base='/'"]))
+    @given(
+        some.tuples(
+            some.lists(some.sampled_from(PLAIN), max_size=2),
+            some.lists(PARTS, max_size=2),
+            some.lists(some.sampled_from(PLAIN), max_size=2),
+        ).map(lambda parts: [*chain(*parts)]),
+        some.sampled_from(RULES),
+        some.sampled_from(["", "\ufeff", "<?xml version='1.0'?>\n", "<!DOCTYPE l>"]),
+        some.sampled_from(["", " base='/'"]),
+    )
     @example([PLAIN[0], DEEP, PLAIN[0]], RULES[1], "", "")
     def test_a_cut_document_says_what_its_tags_say(self, parts, rule, start, base):
         data = f"{start}<l xmlns:x='x'{base}>{''.join(f'<t>{part}</t>' for part in parts)}</l>".encode()
@@ -66,11 +119,13 @@ class Laws(unittest.TestCase):
             self.assertIsNone(slow)
             return
         if quick and slow:
-            columns = [(one.inside, one.outside, one.kinds, [one.where(number) for number in range(len(one.inside))]) for one in (quick, slow)]
+            columns = [
+                (one.inside, one.outside, one.kinds, [one.where(number) for number in range(len(one.inside))])
+                for one in (quick, slow)
+            ]
             self.assertEqual(*columns)
         self.assertTrue(slow or not quick)
         self.assertTrue(quick or base or not parts or not set(parts) <= set(PLAIN))
-
 
     @classmethod
     def setUpClass(cls):
@@ -80,7 +135,10 @@ class Laws(unittest.TestCase):
         cls.maps = {}
         for kind, (at, _make, _read) in KINDS.items():
             path = cls.folder / f"{kind}.toml"
-            path.write_text(f'name = "{kind}"\ncontainer = "{kind}"\n[recognise]\nsuffix = [".{kind}"]\n[[entries]]\n{at}\nspelling = "native"\n')
+            path.write_text(
+                f'name = "{kind}"\ncontainer = "{kind}"\n[recognise]\nsuffix = [".{kind}"]\n[[entries]]\n{at}\nspelling'
+                ' = "native"\n'
+            )
             cls.maps[kind] = load_map(str(path))
 
     @given(some.sampled_from(sorted(KINDS)), BEFORE, NAMES)
@@ -97,7 +155,12 @@ class Laws(unittest.TestCase):
         try:
             ledger.rewrite(str(target), {entry.key: wanted})
         except CannotSpell:
-            self.assertTrue(any(sign < " " or sign in '"\x7f\x85\u2028\ufffe\uffff\ufdd0' or not sign.isprintable() for sign in name), repr(name))
+            self.assertTrue(
+                any(
+                    sign < " " or sign in '"\x7f\x85\u2028\ufffe\uffff\ufdd0' or not sign.isprintable() for sign in name
+                ),
+                repr(name),
+            )
             return
         self.assertEqual(read(target.read_bytes()), wanted)
         path.write_bytes(target.read_bytes())

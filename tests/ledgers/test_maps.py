@@ -13,13 +13,13 @@ from contextlib import closing
 from pathlib import Path
 
 from saltcart.errors import BadFile, BadLedger, CannotSpell
+from saltcart.judging.judge import Judge
+from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.facts import facts
 from saltcart.ledgers.kinds import mapped
 from saltcart.spelling import Meanings, Move, Moves
-from saltcart.trips.judge import Judge
-from saltcart.trips.reading import Reader
-from saltcart.trips.routes import Routes
+from saltcart.waybills.routes import Routes
 from tests.ledgers.test_contract import THERE, FolderCase, rewritten
 
 
@@ -28,36 +28,120 @@ def chunk(tag, body, order=">"):
     return tag + struct.pack(order + "I", len(body)) + body + b"\0" * (len(body) & 1)
 
 
-def chunk_file(order=">"):
-    """A set with two tracks and cue points, texts in UTF-16."""
-    def track(name):
-        return chunk(b"TRAK", chunk(b"PATH", name.encode("utf-16-be") + b"\0\0", order) + chunk(b"CUES", b"\1\2\3", order), order)
-    return chunk(b"DECK", chunk(b"HEAD", b"v1", order) + track("/keel/S/é 1.wav") + track("/keel/S/b.wav") + track("/keel/T/c.wav"), order)
+def chunk_file(encoding, order=">"):
+    """A kit of EA IFF 85, or of RIFF where lengths are little-endian: three pads with their places and levels."""
+    end = b"\0\0" if encoding.startswith("utf-16") else b"\0"
+
+    def pad(name):
+        return chunk(
+            b"PADS", chunk(b"PATH", name.encode(encoding) + end, order) + chunk(b"LVLS", b"\1\2\3", order), order
+        )
+
+    pads = pad("/keel/S/é 1.wav") + pad("/keel/S/b.wav") + pad("/keel/T/c.wav")
+    return chunk(b"RIFF" if order == "<" else b"FORM", b"KITS" + chunk(b"HEAD", b"v1", order) + pads, order)
 
 
-PLIST = {"Tracks": {"1": {"Place": "file:///keel/S/a%20b.wav", "Name": "x", "Art": "file:///keel/S/a.png"}, "2": {"Place": "file:///keel/S/" + "é" * 200 + ".wav"}}, "Folders": ["/keel/S", "/keel/T"]}
-SESSION = '<?xml version="1.0"?>\n<Session root="/keel/S/"><Clip file="sub/a &amp; b.wav"/><Clip file=\'c.wav\'/><Cover file="x"/></Session>'
+PLIST = {
+    "Tracks": {
+        "1": {"Place": "file:///keel/S/a%20b.wav", "Name": "x", "Art": "file:///keel/S/a.png"},
+        "2": {"Place": "file:///keel/S/" + "é" * 200 + ".wav"},
+    },
+    "Folders": ["/keel/S", "/keel/T"],
+}
+SESSION = (
+    '<?xml version="1.0"?>\n<Session root="/keel/S/"><Clip file="sub/a &amp; b.wav"/><Clip file=\'c.wav\'/><Cover'
+    ' file="x"/></Session>'
+)
 CASES = {
-    "xml.x": ('container = "xml"', ['at = "Session/Clip/@file"\nbase_at = "Session/@root"\nspelling = "relative"'], SESSION.encode(), ["/keel/S", "/keel/S/sub/a & b.wav", "/keel/S/c.wav"]),
-    "gz.x": ('container = "xml"\ngzip = true', ['at = "**/Clip/@file"\nbase_at = "Session/@root"\nspelling = "relative"'], gzip.compress(SESSION.encode(), mtime=7), ["/keel/S", "/keel/S/sub/a & b.wav", "/keel/S/c.wav"]),
-    "json.x": ('container = "json"', ['at = "content/folders/*"\nnames = "folder"', 'at = "**/file"'], b'{"content": {"folders": ["/keel/S", "/keel/T"], "x": [{"file": "/keel/S/\\u00e9.wav", "files": "/keel/S/n"}]}}\n', ["/keel/S", "/keel/T", "/keel/S/é.wav"]),
-    "ini.x": ('container = "ini"', ['at = "content/folder"\nnames = "folder"\nseparator = ";"'], b"; folder = /keel/S\r\n[content]\r\nFolder=/keel/no\r\nfolder = /keel/S ; /keel/T\r\nfolder=\"/keel/S/sub\"\r\n[x]\r\nfolder=/keel/S\r\n", ["/keel/S", "/keel/T", "/keel/S/sub"]),
-    "csv.x": ('container = "csv"', ['at = "Place"'], b'Title,"Place",Art\r\n"a ""q""","/keel/S/a, ""b"".wav",/keel/S/a.png\r\nx,/keel/S/c.wav,\r\n', ['/keel/S/a, "b".wav', "/keel/S/c.wav"]),
+    "xml.x": (
+        'container = "xml"',
+        ['at = "Session/Clip/@file"\nbase_at = "Session/@root"\nspelling = "relative"'],
+        SESSION.encode(),
+        ["/keel/S", "/keel/S/sub/a & b.wav", "/keel/S/c.wav"],
+    ),
+    "gz.x": (
+        'container = "xml"\ngzip = true',
+        ['at = "**/Clip/@file"\nbase_at = "Session/@root"\nspelling = "relative"'],
+        gzip.compress(SESSION.encode(), mtime=7),
+        ["/keel/S", "/keel/S/sub/a & b.wav", "/keel/S/c.wav"],
+    ),
+    "json.x": (
+        'container = "json"',
+        ['at = "content/folders/*"\nnames = "folder"', 'at = "**/file"'],
+        (
+            b'{"content": {"folders": ["/keel/S", "/keel/T"], "x": [{"file": "/keel/S/\\u00e9.wav", "files":'
+            b' "/keel/S/n"}]}}\n'
+        ),
+        ["/keel/S", "/keel/T", "/keel/S/é.wav"],
+    ),
+    "ini.x": (
+        'container = "ini"',
+        ['at = "content/folder"\nnames = "folder"\nseparator = ";"'],
+        (
+            b"; folder = /keel/S\r\n[content]\r\nFolder=/keel/no\r\nfolder = /keel/S ;"
+            b' /keel/T\r\nfolder="/keel/S/sub"\r\n[x]\r\nfolder=/keel/S\r\n'
+        ),
+        ["/keel/S", "/keel/T", "/keel/S/sub"],
+    ),
+    "csv.x": (
+        'container = "csv"',
+        ['at = "Place"'],
+        b'Title,"Place",Art\r\n"a ""q""","/keel/S/a, ""b"".wav",/keel/S/a.png\r\nx,/keel/S/c.wav,\r\n',
+        ['/keel/S/a, "b".wav', "/keel/S/c.wav"],
+    ),
     "tsv.x": ('container = "tsv"', ['at = "p"'], b"p\tq\n/keel/S/a b.wav\t/keel/S/no\n", ["/keel/S/a b.wav"]),
-    "toml.x": ('container = "toml"', ['at = "player/folders/*"\nnames = "folder"', 'at = "player/last"'], b"# x\n[player]\nlast = '/keel/S/it.wav' # /keel/S\nfolders = [\n  \"/keel/S\", # \"no\"\n  \"/keel/\\u00e9\",\n]\n[other]\nlast = \"/keel/S\"\n", ["/keel/S/it.wav", "/keel/S", "/keel/é"]),
-    "text.x": ('container = "text"', ["at = '^load \"(?P<path>[^\"]+)\"'"], b'load "/keel/S/a b.wav" now\nnot load "/keel/S/no.wav"\nload "/keel/S/c.wav"', ["/keel/S/a b.wav", "/keel/S/c.wav"]),
-    "plist.x": ('container = "plist"', ['at = "Tracks/*/Place"\nspelling = "uri"', 'at = "Folders/*"\nnames = "folder"'], plistlib.dumps(PLIST), None),
-    "bplist.x": ('container = "plist"', ['at = "Tracks/*/Place"\nspelling = "uri"', 'at = "Folders/*"\nnames = "folder"'], plistlib.dumps(PLIST, fmt=plistlib.FMT_BINARY), None),
-    "chunks.x": ('container = "chunks"\nencoding = "utf-16-be"', ['at = "DECK/TRAK/PATH"'], chunk_file(), ["/keel/S/é 1.wav", "/keel/S/b.wav", "/keel/T/c.wav"]),
-    "little.x": ('container = "chunks"\nencoding = "utf-16-be"', ['at = "DECK/TRAK/PATH"'], chunk_file("<"), ["/keel/S/é 1.wav", "/keel/S/b.wav", "/keel/T/c.wav"]),
-}  # fmt: skip
+    "toml.x": (
+        'container = "toml"',
+        ['at = "player/folders/*"\nnames = "folder"', 'at = "player/last"'],
+        (
+            b'# x\n[player]\nlast = \'/keel/S/it.wav\' # /keel/S\nfolders = [\n  "/keel/S", # "no"\n '
+            b' "/keel/\\u00e9",\n]\n[other]\nlast = "/keel/S"\n'
+        ),
+        ["/keel/S/it.wav", "/keel/S", "/keel/é"],
+    ),
+    "text.x": (
+        'container = "text"',
+        ['at = \'^load "(?P<path>[^"]+)"\''],
+        b'load "/keel/S/a b.wav" now\nnot load "/keel/S/no.wav"\nload "/keel/S/c.wav"',
+        ["/keel/S/a b.wav", "/keel/S/c.wav"],
+    ),
+    "plist.x": (
+        'container = "plist"',
+        ['at = "Tracks/*/Place"\nspelling = "uri"', 'at = "Folders/*"\nnames = "folder"'],
+        plistlib.dumps(PLIST),
+        None,
+    ),
+    "bplist.x": (
+        'container = "plist"',
+        ['at = "Tracks/*/Place"\nspelling = "uri"', 'at = "Folders/*"\nnames = "folder"'],
+        plistlib.dumps(PLIST, fmt=plistlib.FMT_BINARY),
+        None,
+    ),
+    **{
+        name: (
+            f'container = "chunks"\nencoding = "{encoding}"',
+            [f'at = "{"RIFF" if order == "<" else "FORM"}/PADS/PATH"'],
+            chunk_file(encoding, order),
+            ["/keel/S/é 1.wav", "/keel/S/b.wav", "/keel/T/c.wav"],
+        )
+        for name, encoding, order in (
+            ("chunks.x", "utf-16-be", ">"),
+            ("riff.x", "utf-8", "<"),
+            ("form.x", "utf-8", ">"),
+            ("wide.x", "utf-16-le", "<"),
+        )
+    },
+}
 
 
 class MapCase(FolderCase):
     def map(self, head, entries, name="x"):
         """A map with this head and these entries, loaded."""
         path = os.path.join(self.folder, f"{name}.toml")
-        Path(path).write_text(f'name = "{name}"\n{head}\n[recognise]\nsuffix = [".x"]\n' + "".join(f"[[entries]]\n{entry}\n" for entry in entries))
+        Path(path).write_text(
+            f'name = "{name}"\n{head}\n[recognise]\nsuffix = [".x"]\n'
+            + "".join(f"[[entries]]\n{entry}\n" for entry in entries)
+        )
         return load_map(path)
 
     def open(self, name):
@@ -72,8 +156,11 @@ class Containers(MapCase):
     def test_each_container(self):
         for name, (_head, _entries, data, wanted) in CASES.items():
             with self.subTest(name):
-                ledger, reader = self.open(name), Reader()
-                named = [os.path.normpath(reader.path(entry.spelling, entry.written, reader.start(entry, "/lists"))) for entry in ledger.entries()]
+                ledger, resolver = self.open(name), Resolver()
+                named = [
+                    os.path.normpath(resolver.path(entry.spelling, entry.written, resolver.start(entry, "/lists")))
+                    for entry in ledger.entries()
+                ]
                 if wanted:
                     self.assertEqual(named, wanted)
                 ledger.rewrite(self.target, {})
@@ -81,7 +168,9 @@ class Containers(MapCase):
                 changes = rewritten(ledger, THERE, self.target)
                 self.assertTrue(changes)
                 os.replace(self.target, ledger.path)
-                self.assertEqual([entry.written for entry in ledger.entries() if entry.key in changes], list(changes.values()))
+                self.assertEqual(
+                    [entry.written for entry in ledger.entries() if entry.key in changes], list(changes.values())
+                )
                 rewritten(ledger, THERE.reversed(), self.target)
                 self.assertEqual(ledger.wrapper.peel(Path(self.target).read_bytes()), ledger.wrapper.peel(data))
 
@@ -91,16 +180,23 @@ class Containers(MapCase):
             rewritten(ledger, THERE, self.target)
             after = plistlib.loads(Path(self.target).read_bytes())
             self.assertEqual(after["Folders"], ["/lighter/New Place", "/keel/T"])
-            self.assertEqual((after["Tracks"]["1"]["Place"], after["Tracks"]["1"]["Art"]), ("file:///lighter/New%20Place/a%20b.wav", "file:///keel/S/a.png"))
+            self.assertEqual(
+                (after["Tracks"]["1"]["Place"], after["Tracks"]["1"]["Art"]),
+                ("file:///lighter/New%20Place/a%20b.wav", "file:///keel/S/a.png"),
+            )
             self.assertEqual(after["Tracks"]["2"]["Place"], "file:///lighter/New%20Place/" + "é" * 200 + ".wav")
 
     def test_a_string_that_serves_twice_in_a_binary_list_is_read_but_not_changed(self):
         path, plan = os.path.join(self.folder, "shared.p"), self.map('container = "plist"', ['at = "Folders/*"'])
-        Path(path).write_bytes(plistlib.dumps({"Folders": ["/keel/S", "/keel/U/x"], "Last": "/keel/S"}, fmt=plistlib.FMT_BINARY))
+        Path(path).write_bytes(
+            plistlib.dumps({"Folders": ["/keel/S", "/keel/U/x"], "Last": "/keel/S"}, fmt=plistlib.FMT_BINARY)
+        )
         ledger = mapped(path, plan)
         self.assertEqual([entry.written for entry in ledger.entries()], ["/keel/S", "/keel/U/x"])
         rewritten(ledger, Moves([Move("/keel/U", "/l")]), self.target)
-        self.assertEqual(plistlib.loads(Path(self.target).read_bytes()), {"Folders": ["/keel/S", "/l/x"], "Last": "/keel/S"})
+        self.assertEqual(
+            plistlib.loads(Path(self.target).read_bytes()), {"Folders": ["/keel/S", "/l/x"], "Last": "/keel/S"}
+        )
         with self.assertRaisesRegex(CannotSpell, "cannot be changed alone"):
             rewritten(ledger, THERE, self.target)
 
@@ -109,7 +205,7 @@ class Containers(MapCase):
         data = Path(self.target).read_bytes()
         self.assertEqual(struct.unpack_from(">I", data, 4)[0] + 8, len(data))
         self.assertIn("/a/é 1.wav".encode("utf-16-be"), data)
-        self.assertEqual(data.count(b"CUES\0\0\0\3\1\2\3"), 3)
+        self.assertEqual(data.count(b"LVLS\0\0\0\3\1\2\3"), 3)
 
     def test_gzip_keeps_its_header(self):
         path = os.path.join(self.folder, "gz.x")
@@ -146,32 +242,51 @@ class Containers(MapCase):
                 with zipfile.ZipFile(path) as before, zipfile.ZipFile(self.target) as after:
                     self.assertIsNone(after.testzip())
                     self.assertEqual(before.namelist(), after.namelist())
-                    self.assertEqual([before.read(name) for name in ("first.bin", "é.txt")], [after.read(name) for name in ("first.bin", "é.txt")])
+                    self.assertEqual(
+                        [before.read(name) for name in ("first.bin", "é.txt")],
+                        [after.read(name) for name in ("first.bin", "é.txt")],
+                    )
                     self.assertIn(b'root="/lighter/New Place/"', after.read("a/session.xml"))
                 self.assertTrue(Path(self.target).read_bytes().startswith(prefix))
 
     def test_a_folder_table_and_a_condition(self):
         path = os.path.join(self.folder, "f.db")
         with closing(sqlite3.connect(path)) as database, database:
-            database.executescript("""
-                CREATE TABLE places (id INTEGER PRIMARY KEY, path TEXT); INSERT INTO places VALUES (1, '/keel/S/a/'), (2, '/keel/T/');
+            database.executescript(
+                """
+                CREATE TABLE places (id INTEGER PRIMARY KEY, path TEXT);
+                INSERT INTO places VALUES (1, '/keel/S/a/'), (2, '/keel/T/');
                 CREATE TABLE files (place INTEGER, name TEXT, kind TEXT, raw BLOB);
-                INSERT INTO files VALUES (1, 'x.wav', 'local', NULL), (2, 'y.wav', 'local', NULL), (1, 'z', 'web', NULL);""")
-            database.execute("INSERT INTO files VALUES (NULL, NULL, 'local', ?)", ("/keel/S/é.wav".encode("utf-16-le"),))
+                INSERT INTO files VALUES (1, 'x.wav', 'local', NULL),
+                (2, 'y.wav', 'local', NULL), (1, 'z', 'web', NULL);"""
+            )
+            database.execute(
+                "INSERT INTO files VALUES (NULL, NULL, 'local', ?)", ("/keel/S/é.wav".encode("utf-16-le"),)
+            )
         entries = [
             'table = "places"\ncolumn = "path"\nnames = "folder"',
-            'table = "files"\ncolumn = "name"\nwhere = "kind = \'local\'"\nfolder = { table = "places", column = "path", key = "id", by = "place" }',
+            (
+                'table = "files"\ncolumn = "name"\nwhere = "kind = \'local\'"\nfolder = { table = "places", column ='
+                ' "path", key = "id", by = "place" }'
+            ),
             'table = "files"\ncolumn = "raw"',
         ]
         plan = self.map('container = "sqlite"', entries)
-        ledger, reader = open_ledger(path, [plan]), Reader()
-        named = [reader.path(entry.spelling, entry.written, reader.start(entry, "/")) for entry in ledger.entries()]
+        ledger, resolver = open_ledger(path, [plan]), Resolver()
+        named = [resolver.path(entry.spelling, entry.written, resolver.start(entry, "/")) for entry in ledger.entries()]
         self.assertEqual(named, ["/keel/S/a", "/keel/T", "/keel/S/a/x.wav", "/keel/T/y.wav", "/keel/S/é.wav"])
         rewritten(ledger, THERE, self.target)
         with closing(sqlite3.connect(self.target)) as database:
-            self.assertEqual(database.execute("SELECT path FROM places").fetchall(), [("/lighter/New Place/a/",), ("/keel/T/",)])
-            self.assertEqual(database.execute("SELECT name FROM files").fetchall(), [("x.wav",), ("y.wav",), ("z",), (None,)])
-            self.assertEqual(database.execute("SELECT raw FROM files WHERE raw NOT NULL").fetchone()[0].decode("utf-16-le"), "/lighter/New Place/é.wav")
+            self.assertEqual(
+                database.execute("SELECT path FROM places").fetchall(), [("/lighter/New Place/a/",), ("/keel/T/",)]
+            )
+            self.assertEqual(
+                database.execute("SELECT name FROM files").fetchall(), [("x.wav",), ("y.wav",), ("z",), (None,)]
+            )
+            self.assertEqual(
+                database.execute("SELECT raw FROM files WHERE raw NOT NULL").fetchone()[0].decode("utf-16-le"),
+                "/lighter/New Place/é.wav",
+            )
         with self.assertRaisesRegex(CannotSpell, "shared with what stays"):
             rewritten(ledger, Moves([Move("/keel/S/a/x.wav", "/lighter/x.wav")]), self.target)
 
@@ -189,28 +304,39 @@ class Containers(MapCase):
 class OtherSystems(MapCase):
     def test_paths_of_other_systems_where_their_drives_are_declared(self):
         lists = os.path.join(self.folder, "list.m3u8")
-        text = "D:\\S\\Sub\\a b.wav\r\nd:/s/C.WAV\r\n\\\\Host\\Share\\S\\x.wav\r\n/Volumes/Keel/S/y.wav\r\nE:\\other.wav\r\n"
+        text = (
+            "D:\\S\\Sub\\a"
+            " b.wav\r\nd:/s/C.WAV\r\n\\\\Host\\Share\\S\\x.wav\r\n/Volumes/Keel/S/y.wav\r\nE:\\other.wav\r\n"
+        )
         Path(lists).write_text(text, newline="")
         keel, lighter = os.path.join(self.folder, "keel"), os.path.join(self.folder, "lighter")
         for name in ("S/Sub/a b.wav", "S/c.wav", "S/x.wav", "S/y.wav"):
             os.makedirs(os.path.dirname(os.path.join(keel, name)), exist_ok=True)
             Path(keel, name).touch()
         meanings = Meanings([f"D:={keel}", f"\\\\Host\\Share={keel}", f"/Volumes/Keel={keel}", f"L:={lighter}"])
-        reader = Reader(meanings)
+        resolver = Resolver(meanings)
         ledger = open_ledger(lists, [])
-        self.assertEqual([reader.path(entry.spelling, entry.written, "/") for entry in ledger.entries()], [f"{keel}/S/Sub/a b.wav", f"{keel}/S/c.wav", f"{keel}/S/x.wav", f"{keel}/S/y.wav", "/E:/other.wav"])
-        routes = Routes(Moves([Move(f"{keel}/S", f"{lighter}/New")]), reader)
+        self.assertEqual(
+            [resolver.path(entry.spelling, entry.written, "/") for entry in ledger.entries()],
+            [f"{keel}/S/Sub/a b.wav", f"{keel}/S/c.wav", f"{keel}/S/x.wav", f"{keel}/S/y.wav", "/E:/other.wav"],
+        )
+        routes = Routes(Moves([Move(f"{keel}/S", f"{lighter}/New")]), resolver)
         changes = {entry.key: routes.new_text(entry, "/", "/") for entry in ledger.entries()}
-        self.assertEqual(list(changes.values()), ["L:\\New\\Sub\\a b.wav", "l:/New/c.wav", "L:\\New\\x.wav", f"{lighter}/New/y.wav", None])
+        self.assertEqual(
+            list(changes.values()),
+            ["L:\\New\\Sub\\a b.wav", "l:/New/c.wav", "L:\\New\\x.wav", f"{lighter}/New/y.wav", None],
+        )
         with self.assertRaisesRegex(CannotSpell, "no drive letter"):
-            Routes(Moves([Move(f"{keel}/S", "/elsewhere")]), reader).new_text(next(ledger.entries()), "/", "/")
+            Routes(Moves([Move(f"{keel}/S", "/elsewhere")]), resolver).new_text(next(ledger.entries()), "/", "/")
 
     def test_variables_and_home(self):
         os.environ["SC_TEST"] = f"{self.folder}/keel"
         self.addCleanup(os.environ.pop, "SC_TEST")
         lists = os.path.join(self.folder, "v.m3u8")
         Path(lists).write_text("$SC_TEST/S/a.wav\n${SC_TEST}/S/b.wav\n~/c.wav\n")
-        routes = Routes(Moves([Move(f"{self.folder}/keel/S", f"{self.folder}/keel/T"), Move(os.path.expanduser("~"), "/h")]))
+        routes = Routes(
+            Moves([Move(f"{self.folder}/keel/S", f"{self.folder}/keel/T"), Move(os.path.expanduser("~"), "/h")])
+        )
         changes = [routes.new_text(entry, "/", "/") for entry in open_ledger(lists, []).entries()]
         self.assertEqual(changes, ["$SC_TEST/T/a.wav", "${SC_TEST}/T/b.wav", "/h/c.wav"])
 
@@ -222,11 +348,22 @@ class Databases(MapCase):
         with closing(sqlite3.connect(self.path)) as database, database:
             database.execute("CREATE TABLE sound (dir TEXT, file TEXT, rating INTEGER)")
             database.execute("CREATE TABLE kit (name TEXT PRIMARY KEY, layers TEXT) WITHOUT ROWID")
-            database.executemany("INSERT INTO sound VALUES (?, ?, 3)", [("/keel/S/Sub/", "a b.wav"), ("/keel/S", "c.wav"), ("/else", "x.wav")])
-            database.executemany("INSERT INTO kit VALUES (?, ?)", [("one", "/keel/S/x.wav; /else/y.wav ;/keel/S/z.wav"), ("two", ""), ("three", "/else/q.wav")])
-        entries = ('table = "sound"\ncolumn = "file"\nfolder = {column = "dir"}\nplays = "rating"', 'table = "kit"\ncolumn = "layers"\nseparator = ";"')
+            database.executemany(
+                "INSERT INTO sound VALUES (?, ?, 3)",
+                [("/keel/S/Sub/", "a b.wav"), ("/keel/S", "c.wav"), ("/else", "x.wav")],
+            )
+            database.executemany(
+                "INSERT INTO kit VALUES (?, ?)",
+                [("one", "/keel/S/x.wav; /else/y.wav ;/keel/S/z.wav"), ("two", ""), ("three", "/else/q.wav")],
+            )
+        entries = (
+            'table = "sound"\ncolumn = "file"\nfolder = {column = "dir"}\nplays = "rating"',
+            'table = "kit"\ncolumn = "layers"\nseparator = ";"',
+        )
         self.plan = Path(self.folder, "kits.toml")
-        self.plan.write_text('name = "kits"\ncontainer = "sqlite"\n' + "".join(f"[[entries]]\n{entry}\n" for entry in entries))
+        self.plan.write_text(
+            'name = "kits"\ncontainer = "sqlite"\n' + "".join(f"[[entries]]\n{entry}\n" for entry in entries)
+        )
         self.ledger = open_ledger(self.path, [load_map(str(self.plan))])
 
     def rows(self, path):
@@ -235,22 +372,53 @@ class Databases(MapCase):
             return [database.execute(f"SELECT * FROM {table}").fetchall() for table in ("sound", "kit")]
 
     def test_paths_split_over_columns_and_lists_in_cells(self):
-        reader = Reader()
-        named = [reader.path(entry.spelling, entry.written, reader.start(entry, "/")) for entry in self.ledger.entries() if entry.names == "file"]
-        self.assertEqual(named, ["/keel/S/Sub/a b.wav", "/keel/S/c.wav", "/else/x.wav", "/keel/S/x.wav", "/else/y.wav", "/keel/S/z.wav", "/else/q.wav"])
-        self.assertEqual([(found.path, found.plays, found.size) for found in self.ledger.facts()], [("/keel/S/Sub/a b.wav", 3, None), ("/keel/S/c.wav", 3, None), ("/else/x.wav", 3, None)])
+        resolver = Resolver()
+        named = [
+            resolver.path(entry.spelling, entry.written, resolver.start(entry, "/"))
+            for entry in self.ledger.entries()
+            if entry.names == "file"
+        ]
+        self.assertEqual(
+            named,
+            [
+                "/keel/S/Sub/a b.wav",
+                "/keel/S/c.wav",
+                "/else/x.wav",
+                "/keel/S/x.wav",
+                "/else/y.wav",
+                "/keel/S/z.wav",
+                "/else/q.wav",
+            ],
+        )
+        self.assertEqual(
+            [(found.path, found.plays, found.size) for found in self.ledger.facts()],
+            [("/keel/S/Sub/a b.wav", 3, None), ("/keel/S/c.wav", 3, None), ("/else/x.wav", 3, None)],
+        )
         self.ledger.rewrite(self.target, *Routes(Moves([Move("/keel/S", "/lighter/T")])).changes(self.ledger, "/", "/"))
         sound, kit = self.rows(self.target)
         self.assertEqual(sound, [("/lighter/T/Sub/", "a b.wav", 3), ("/lighter/T", "c.wav", 3), ("/else", "x.wav", 3)])
-        self.assertEqual(kit, [("one", "/lighter/T/x.wav; /else/y.wav ;/lighter/T/z.wav"), ("three", "/else/q.wav"), ("two", "")])
+        self.assertEqual(
+            kit, [("one", "/lighter/T/x.wav; /else/y.wav ;/lighter/T/z.wav"), ("three", "/else/q.wav"), ("two", "")]
+        )
         with self.assertRaisesRegex(CannotSpell, "cannot hold"):
             self.ledger.rewrite(self.target + "2", {(1, "one", 0): "/a;b.wav"})
 
     def test_a_swap_takes_what_begins_so_in_every_encoding(self):
         plan = Path(self.folder, "t.toml")
-        plan.write_text('name = "t"\ncontainer = "sqlite"\n[[entries]]\ntable = "t"\ncolumn = "c"\nspelling = "native"\n')
+        plan.write_text(
+            'name = "t"\ncontainer = "sqlite"\n[[entries]]\ntable = "t"\ncolumn = "c"\nspelling = "native"\n'
+        )
         # Of the second, each UTF-16 sign has a slash for its lower or upper half; a blob of text is none.
-        cells = ["/keel/S/a.wav", "/keel/S\u012fa.wav", "/keel/S\u2f00a.wav", "/keel/S0/a.wav", "/keel/S/\u012f.wav", b"/keel/S/a.wav", 5, None]
+        cells = [
+            "/keel/S/a.wav",
+            "/keel/S\u012fa.wav",
+            "/keel/S\u2f00a.wav",
+            "/keel/S0/a.wav",
+            "/keel/S/\u012f.wav",
+            b"/keel/S/a.wav",
+            5,
+            None,
+        ]
         for encoding in ("UTF-8", "UTF-16le", "UTF-16be"):
             path, target = os.path.join(self.folder, f"{encoding}.db"), os.path.join(self.folder, f"{encoding} new.db")
             with closing(sqlite3.connect(path)) as database, database:
@@ -260,32 +428,58 @@ class Databases(MapCase):
             ledger = open_ledger(path, [load_map(str(plan))])
             ledger.rewrite(target, *Routes(Moves([Move("/keel/S", "/l/T")])).changes(ledger, "/", "/"))
             with closing(sqlite3.connect(target)) as database:
-                self.assertEqual([cell for (cell,) in database.execute("SELECT c FROM t ORDER BY rowid")], ["/l/T/a.wav", *cells[1:4], "/l/T/\u012f.wav", *cells[5:]])
+                self.assertEqual(
+                    [cell for (cell,) in database.execute("SELECT c FROM t ORDER BY rowid")],
+                    ["/l/T/a.wav", *cells[1:4], "/l/T/\u012f.wav", *cells[5:]],
+                )
 
     def test_facts_are_taken_from_cells_of_any_kind(self):
-        cells = [(3, 1_700_000_000, 10.0, 90_500, "T", b"\xab"), ("4", 1_700_000_000_000, "11", "1e3", "", "AB"), (-1.5, "yesterday", 1 << 70, "inf", 7, None), (None, -1, "x", b"1", None, 2)]
+        cells = [
+            (3, 1_700_000_000, 10.0, 90_500, "T", b"\xab"),
+            ("4", 1_700_000_000_000, "11", "1e3", "", "AB"),
+            (-1.5, "yesterday", 1 << 70, "inf", 7, None),
+            (None, -1, "x", b"1", None, 2),
+        ]
         found = [facts(0, "/p", row, milliseconds=True)[2:8] for row in cells]
         when = "2023-11-14T22:13:20Z"
-        self.assertEqual(found, [(3, when, 10, 90.5, "T", "ab"), (4, when, 11, 1.0, None, "AB"), (None, "yesterday", 1 << 70, None, None, None), (None,) * 6])
+        self.assertEqual(
+            found,
+            [
+                (3, when, 10, 90.5, "T", "ab"),
+                (4, when, 11, 1.0, None, "AB"),
+                (None, "yesterday", 1 << 70, None, None, None),
+                (None,) * 6,
+            ],
+        )
 
     def test_content_folders_are_tried_in_turn(self):
         for name in ("One/a.wav", "Two/a.wav", "Two/b.wav"):
             os.makedirs(os.path.dirname(os.path.join(self.folder, name)), exist_ok=True)
             Path(self.folder, name).touch()
-        Path(self.folder, "settings.json").write_text(json.dumps({"folders": [f"{self.folder}/{name}" for name in ("None", "One", "Two")]}))
-        Path(self.folder, "settings.toml").write_text('name = "s"\ncontainer = "json"\n[[entries]]\nat = "folders/*"\nnames = "folder"\n')
+        Path(self.folder, "settings.json").write_text(
+            json.dumps({"folders": [f"{self.folder}/{name}" for name in ("None", "One", "Two")]})
+        )
+        Path(self.folder, "settings.toml").write_text(
+            'name = "s"\ncontainer = "json"\n[[entries]]\nat = "folders/*"\nnames = "folder"\n'
+        )
         plan, path = Path(self.folder, "finds.toml"), os.path.join(self.folder, "x.finds")
-        plan.write_text('name = "f"\ncontainer = "csv"\ncontent = { file = "settings.json", map = "settings.toml" }\n[recognise]\nsuffix = [".finds"]\n[[entries]]\nat = "find"\nspelling = "content"\n')
+        plan.write_text(
+            'name = "f"\ncontainer = "csv"\ncontent = { file = "settings.json", map = "settings.toml"'
+            ' }\n[recognise]\nsuffix = [".finds"]\n[[entries]]\nat = "find"\nspelling = "content"\n'
+        )
         Path(path).write_text("find\na.wav\nb.wav\ngone.wav\n")
         ledger = open_ledger(path, [load_map(str(plan))])
         state = Judge(headers=False).ledger(ledger)
         found = [(os.path.relpath(one.resolved, self.folder), one.verdict) for one in state.judgements()]
         self.assertEqual(found, [("One/a.wav", "found"), ("Two/b.wav", "found"), ("None/gone.wav", "missing")])
         changes = Routes(Moves([Move(f"{self.folder}/Two", "/lighter/Two")])).changes(ledger, self.folder, self.folder)
-        self.assertEqual(changes[:2], ({}, []), "what is looked for stays as it is, for the folder itself is written anew")
+        self.assertEqual(
+            changes[:2], ({}, []), "what is looked for stays as it is, for the folder itself is written anew"
+        )
         with self.assertRaisesRegex(CannotSpell, "in none of the content folders"):
-            Routes(Moves([Move(f"{self.folder}/Two/b.wav", "/lighter/b.wav")])).changes(ledger, self.folder, self.folder)
-
+            Routes(Moves([Move(f"{self.folder}/Two/b.wav", "/lighter/b.wav")])).changes(
+                ledger, self.folder, self.folder
+            )
 
     def test_new_folders_come_in_front_as_each_list_writes_its_own(self):
         wider = '{"a": {"folders": ["/keel"]}, "b": {"folders": ["/else"]}}'
@@ -295,7 +489,12 @@ class Databases(MapCase):
             ("json", "f", '{"f": "/keel"}', None),
             ("toml", "f/*", "f = ['/keel']", None),
             ("toml", "f/*", 'f = ["/else", "/keel"]', 'f = ["/else", "/new", "/keel"]'),
-            ("xml", "s/f", "<s>\n <f>/keel</f>\n <f>/else</f></s>", "<s>\n <f>/new</f>\n <f>/keel</f>\n <f>/else</f></s>"),
+            (
+                "xml",
+                "s/f",
+                "<s>\n <f>/keel</f>\n <f>/else</f></s>",
+                "<s>\n <f>/new</f>\n <f>/keel</f>\n <f>/else</f></s>",
+            ),
             ("xml", "s/f", "<s><f>/keel</f></s>", "<s><f>/new</f><f>/keel</f></s>"),
             ("xml", "s/@f", "<s f='/keel'/>", None),
             ("ini", "s/f", "[s]\nf=/keel\nx=1\n", "[s]\nf=/new\nf=/keel\nx=1\n"),
@@ -305,14 +504,17 @@ class Databases(MapCase):
             with self.subTest(before):
                 path, plan = os.path.join(self.folder, "list.x"), Path(self.folder, "list.toml")
                 Path(path).write_text(before)
-                plan.write_text(f'name = "list"\ncontainer = "{container}"\n[recognise]\nsuffix = [".x"]\n[[entries]]\nat = "{at}"\nnames = "folder"\n')
+                plan.write_text(
+                    f'name = "list"\ncontainer = "{container}"\n[recognise]\nsuffix = [".x"]\n[[entries]]\nat ='
+                    f' "{at}"\nnames = "folder"\n'
+                )
                 ledger = open_ledger(path, [load_map(str(plan))])
                 key = next(entry.key for entry in ledger.entries() if entry.written == "/keel")
                 if after is None:
                     with self.assertRaises(CannotSpell):
-                        ledger.rewrite(self.target, {}, fronts={key: ["/new"]})
+                        ledger.rewrite(self.target, {}, insertions={key: ["/new"]})
                     continue
-                ledger.rewrite(self.target, {}, fronts={key: ["/new"]})
+                ledger.rewrite(self.target, {}, insertions={key: ["/new"]})
                 self.assertEqual(Path(self.target).read_text(), after)
 
 
@@ -346,34 +548,66 @@ class Hostile(MapCase):
             ("toml.x", b"a = [", "not valid TOML"),
             ("csv.x", b'Place\n"a"b,c\n', "quote in the middle"),
             ("plist.x", b"bplist00" + b"\xff" * 60, "not a property list"),
-            ("chunks.x", b"DECK\xff\xff\xff\xff1234", "does not fit|too short"),
+            ("chunks.x", b"FORM\xff\xff\xff\xff1234", "does not fit|too short"),
             ("b.dawproject", archive.getvalue(), "larger than 512 MB"),
             ("c.dawproject", b"PK\x03\x04" + bytes(40), "damaged zip"),
-            ("d.xspf", b'<playlist xmlns="http://xspf.org/ns/0/"><trackList><track><location>/a<!-- x -->b</location></track></trackList></playlist>', "comment"),
+            (
+                "d.xspf",
+                (
+                    b'<playlist xmlns="http://xspf.org/ns/0/"><trackList><track><location>/a<!-- x'
+                    b" -->b</location></track></trackList></playlist>"
+                ),
+                "comment",
+            ),
         ]:
             self.refused(name, data, words)
 
     def test_what_can_be_no_path_is_left_alone(self):
-        xspf = b'<playlist xmlns="http://xspf.org/ns/0/" xml:base="%b"><trackList><track><location>a.wav</location></track></trackList></playlist>'
+        xspf = (
+            b'<playlist xmlns="http://xspf.org/ns/0/"'
+            b' xml:base="%b"><trackList><track><location>a.wav</location></track></trackList></playlist>'
+        )
         for name, data, count in [
-            ("half.jspf", rb'{"playlist": {"track": [{"location": ["\ud83d.wav", "/keel/S/\ud83d.wav", "/keel/S/a.wav"]}]}}', 1),
+            (
+                "half.jspf",
+                rb'{"playlist": {"track": [{"location": ["\ud83d.wav", "/keel/S/\ud83d.wav", "/keel/S/a.wav"]}]}}',
+                1,
+            ),
             ("web.xspf", xspf % b"http://radio.example/S/", 0),
             ("local.xspf", xspf % b"/keel/S/", 2),
-            ("odd.ttl", rb'<> <urn:p> "/keel/S/a.wav"^^<http://lv2plug.in/ns/ext/atom#Path> , "/keel/S/\UFFFFFFFF"^^<http://lv2plug.in/ns/ext/atom#Path> .', 2),
+            (
+                "odd.ttl",
+                (
+                    rb'<> <urn:p> "/keel/S/a.wav"^^<http://lv2plug.in/ns/ext/atom#Path> ,'
+                    rb' "/keel/S/\UFFFFFFFF"^^<http://lv2plug.in/ns/ext/atom#Path> .'
+                ),
+                2,
+            ),
         ]:
             path = os.path.join(self.folder, name)
             Path(path).write_bytes(data)
             ledger = open_ledger(path, [])
             self.assertEqual(sum(1 for _entry in ledger.entries()), count, name)
             ledger.rewrite(self.target, *Routes(Moves([Move("/keel/S", "/l/T")])).changes(ledger, "/keel", "/keel"))
-            wanted = {"half.jspf": data.replace(b"S/a.wav", b"T/a.wav").replace(b"/keel/T", b"/l/T"), "web.xspf": data}.get(name, data.replace(b"/keel/S/", b"/l/T/"))
+            wanted = {
+                "half.jspf": data.replace(b"S/a.wav", b"T/a.wav").replace(b"/keel/T", b"/l/T"),
+                "web.xspf": data,
+            }.get(name, data.replace(b"/keel/S/", b"/l/T/"))
             self.assertEqual(Path(self.target).read_bytes(), wanted, name)
 
     def test_long_lines_and_strange_entries_end(self):
         path = os.path.join(self.folder, "l.m3u8")
-        Path(path).write_bytes(b"/x" * 5_000_000 + b"\n/dev/zero\nC:" + b"\\x" * 2000 + b"\n/" + b"/".join(b"%d" % number for number in range(800)) + b"\n/proc/self/mem\n")
+        Path(path).write_bytes(
+            b"/x" * 5_000_000
+            + b"\n/dev/zero\nC:"
+            + b"\\x" * 2000
+            + b"\n/"
+            + b"/".join(b"%d" % number for number in range(800))
+            + b"\n/proc/self/mem\n"
+        )
         began = time.monotonic()
         state = Judge().ledger(open_ledger(path, []))
         self.assertLess(time.monotonic() - began, 5)
-        self.assertEqual([one.verdict for one in state.judgements()][:4], ["unreadable", "unreadable", "offline", "missing"])
-
+        self.assertEqual(
+            [one.verdict for one in state.judgements()][:4], ["unreadable", "unreadable", "offline", "missing"]
+        )

@@ -8,8 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from saltcart.shelves.walk import FILE, FOLDER, Item
-from saltcart.trips.waybill import Shelf, Waybill, matches, read
-from saltcart.trips.waybill_text import write
+from saltcart.waybills.waybill import Shelf, Waybill, matches, read
+from saltcart.waybills.waybill_text import write
 from tests.world import PLAYER_MAP, WorldCase, cells, tree, wav
 
 
@@ -19,7 +19,9 @@ class Drafts(WorldCase):
         self.furnish()
 
     def there_and_back(self, *words):
-        """Move with these words and take it back; the new place in between is left in `self.moved`.  Everything must be as before."""
+        """Move with these words and take it back; the new place in between is left in `self.moved`.  Everything must
+        be as before.
+        """
         before, rows = tree(self.keel, "library.db"), cells(self.library)
         done = self.run_json("move", *words, "--yes")
         self.moved = tree(self.lighter)
@@ -39,12 +41,22 @@ class Drafts(WorldCase):
             self.assertFalse([name for name in names if b"high" in name or b".ini" in name])
             self.assertIn(b"Sounds/Bell Tones/settings.ini", self.between)
             self.assertIn("Sounds/Bell Tones/high/Été 50%.wav".encode(), self.between)
-            self.assertEqual(self.between.get(b"Sounds/Bell Tones/low", "gone") == os.fsencode(self.new / "low"), bool(signpost))
+            self.assertEqual(
+                self.between.get(b"Sounds/Bell Tones/low", "gone") == os.fsencode(self.new / "low"), bool(signpost)
+            )
 
     def test_only_what_is_asked_travels(self):
         self.there_and_back(*self.plan_words("--only", "low"))
         names = {name.decode() for name in self.moved if name.startswith(b"Sounds/") and not name.endswith(b".b3")}
-        self.assertEqual(names, {"Sounds/Bell Tones", "Sounds/Bell Tones/low", "Sounds/Bell Tones/low/C1.wav", "Sounds/Bell Tones/low/D1 #2.wav"})
+        self.assertEqual(
+            names,
+            {
+                "Sounds/Bell Tones",
+                "Sounds/Bell Tones/low",
+                "Sounds/Bell Tones/low/C1.wav",
+                "Sounds/Bell Tones/low/D1 #2.wav",
+            },
+        )
 
     def test_release_leaves_what_stayed(self):
         self.run_program("move", *self.plan_words("--leave-out", "low/C1.wav"), "--yes")
@@ -59,7 +71,12 @@ class Drafts(WorldCase):
         done = self.run_json("move", *self.plan_words("--keep-entries", "--signpost"), "--yes")
         self.assertEqual({path: Path(path).read_bytes() for path in before}, before)
         self.assert_all_play()
-        remarks = [problem["why"] for ledger in done["check"]["ledgers"] for problem in ledger["problems"] if problem["verdict"] == "found"]
+        remarks = [
+            problem["why"]
+            for ledger in done["check"]["ledgers"]
+            for problem in ledger["problems"]
+            if problem["verdict"] == "found"
+        ]
         self.assertIn("goes through a signpost", remarks)
         self.assertTrue(done["check"]["ok"])
 
@@ -70,8 +87,19 @@ class Drafts(WorldCase):
             stream.write(os.fsencode(other / "x.wav") + b"\r\n")
         self.there_and_back(str(self.shelf), str(other), *self.plan_words()[1:])
         self.assertIn(b"Sounds/Bell Tones (2)/x.wav", self.moved)
-        done = self.there_and_back(str(self.shelf), str(other), "--to", str(self.lighter / "A"), "--to", str(self.lighter / "B"), *self.plan_words()[3:])
-        self.assertEqual([shelf["to"] for shelf in done["shelves"]], [str(self.lighter / "A/Bell Tones"), str(self.lighter / "B/Bell Tones")])
+        done = self.there_and_back(
+            str(self.shelf),
+            str(other),
+            "--to",
+            str(self.lighter / "A"),
+            "--to",
+            str(self.lighter / "B"),
+            *self.plan_words()[3:],
+        )
+        self.assertEqual(
+            [shelf["to"] for shelf in done["shelves"]],
+            [str(self.lighter / "A/Bell Tones"), str(self.lighter / "B/Bell Tones")],
+        )
 
     def test_a_shelf_whose_own_name_the_new_drive_cannot_hold(self):
         with open(self.lighter / ".saltcart-drive.toml", "a") as marker:
@@ -80,11 +108,20 @@ class Drafts(WorldCase):
         ledger = self.top / "odd.m3u8"
         ledger.write_text(f"{odd}/low/C1.wav\n")
         words = (str(odd), "--ledger", str(ledger), "--yes", "--to")
-        self.assertIn("cannot be made on the new drive", self.run_program("move", *words, str(self.lighter / "Sounds?"), status=3).stderr)
+        self.assertIn(
+            "cannot be made on the new drive",
+            self.run_program("move", *words, str(self.lighter / "Sounds?"), status=3).stderr,
+        )
         done = self.run_json("move", *words, str(self.lighter / "Sounds"))
-        self.assertEqual((done["shelves"][0]["name"], ledger.read_text()), ("Bell_ Tones", f"{self.lighter}/Sounds/Bell_ Tones/low/C1.wav\n"))
+        self.assertEqual(
+            (done["shelves"][0]["name"], ledger.read_text()),
+            ("Bell_ Tones", f"{self.lighter}/Sounds/Bell_ Tones/low/C1.wav\n"),
+        )
         self.run_program("undo", "--yes", "--drop-copies")
-        self.assertEqual((ledger.read_text(), odd.is_dir(), list((self.lighter / "Sounds").iterdir())), (f"{odd}/low/C1.wav\n", True, []))
+        self.assertEqual(
+            (ledger.read_text(), odd.is_dir(), list((self.lighter / "Sounds").iterdir())),
+            (f"{odd}/low/C1.wav\n", True, []),
+        )
 
     def test_ledgers_are_found_where_programs_keep_them(self):
         settings = self.top / "user" / ".config" / "player"
@@ -95,24 +132,48 @@ class Drafts(WorldCase):
         cart.write_text(f'maps = ["{PLAYER_MAP}"]\n[[ledger]]\npath = "{self.library}"\n')
         waybill = self.top / "w.toml"
         report = self.run_json("draft", str(self.shelf), "--to", str(self.lighter), "-o", str(waybill))
-        self.assertEqual({os.path.basename(ledger["path"]) for ledger in report["ledgers"]}, {"last.m3u8", "library.db", "inside.m3u8"})
+        self.assertEqual(
+            {os.path.basename(ledger["path"]) for ledger in report["ledgers"]},
+            {"last.m3u8", "library.db", "inside.m3u8"},
+        )
         self.assertEqual(report["searched"], [str(cart), str(self.top / "user" / ".config")])
         rooms = {drive["name"]: drive for drive in report["drives"]}
         self.assertGreater(rooms["keel"]["free_after_release_bytes"], rooms["keel"]["free_bytes"])
         self.assertLess(rooms["lighter"]["free_after_haul_bytes"], rooms["lighter"]["free_bytes"])
 
     def test_wrong_pairs(self):
-        self.run_program("move", str(self.shelf), "--to", str(self.lighter), "--to", str(self.lighter / "x"), "--yes", status=2)
+        self.run_program(
+            "move", str(self.shelf), "--to", str(self.lighter), "--to", str(self.lighter / "x"), "--yes", status=2
+        )
 
 
 class Laws(unittest.TestCase):
     names = some.lists(some.text("ab*?[]é \udcff", min_size=1, max_size=4), min_size=1, max_size=3).map("/".join)
 
-    @given(some.lists(names, max_size=3), some.lists(names, max_size=2), some.lists(some.tuples(names, names), max_size=2, unique_by=lambda pair: pair[1]))
+    @given(
+        some.lists(names, max_size=3),
+        some.lists(names, max_size=2),
+        some.lists(some.tuples(names, names), max_size=2, unique_by=lambda pair: pair[1]),
+    )
     def test_a_waybill_reads_back_as_it_was_written(self, stay, only, renames):
-        renames = tuple(pair for pair in renames if not any(part in (".", "..") for path in pair for part in path.split("/")))
-        shelf = Shelf("Bells \udcff", "/k/Bells \udcff", "/l/Bells\n", "a", "b", "replaceable", "signpost", tuple(stay), tuple(only), renames)
-        plan = Waybill([shelf, Shelf("x.wav", "/d/x.wav", "/l/x.wav", "a", "b", gathered=True)], maps=["/m \udcff.toml"])
+        renames = tuple(
+            pair for pair in renames if not any(part in (".", "..") for path in pair for part in path.split("/"))
+        )
+        shelf = Shelf(
+            "Bells \udcff",
+            "/k/Bells \udcff",
+            "/l/Bells\n",
+            "a",
+            "b",
+            "replaceable",
+            "signpost",
+            tuple(stay),
+            tuple(only),
+            renames,
+        )
+        plan = Waybill(
+            [shelf, Shelf("x.wav", "/d/x.wav", "/l/x.wav", "a", "b", gathered=True)], maps=["/m \udcff.toml"]
+        )
         path = f"/tmp/waybill-{os.getpid()}.toml"
         try:
             write(plan, path)
@@ -120,14 +181,20 @@ class Laws(unittest.TestCase):
         finally:
             Path(path).unlink(missing_ok=True)
         self.assertEqual(again.shelves[0].old, shelf.old)
-        self.assertEqual((again.shelves[0].stay, again.shelves[0].only, again.shelves[0].renames), (shelf.stay, shelf.only, shelf.renames))
+        self.assertEqual(
+            (again.shelves[0].stay, again.shelves[0].only, again.shelves[0].renames),
+            (shelf.stay, shelf.only, shelf.renames),
+        )
         self.assertEqual((again.shelves[1], again.maps), (plan.shelves[1], plan.maps))
 
     @given(some.lists(names, max_size=3), some.lists(names, max_size=3), some.lists(names, max_size=6, unique=True))
     def test_a_folder_travels_before_what_is_in_it(self, stay, only, paths):
         shelf = Shelf("S", "/k/S", "/l/S", "a", "b", stay=tuple(stay), only=tuple(only))
         folders = {"/".join(path.split("/")[:count]) for path in paths for count in range(1, path.count("/") + 1)}
-        items = [Item(path, FOLDER if path in folders or not path else FILE, 0, 0, 0, 0, 0, 0, 1) for path in ["", *sorted({*paths, *folders})]]
+        items = [
+            Item(path, FOLDER if path in folders or not path else FILE, 0, 0, 0, 0, 0, 0, 1)
+            for path in ["", *sorted({*paths, *folders})]
+        ]
         sifted = [item.path for item in shelf.sift(items)]
         taken = [item.path for item in items if item.kind == FILE and shelf.takes(item.path)]
         self.assertEqual([path for path in sifted if path not in folders and path], [path for path in taken])

@@ -68,10 +68,25 @@ class Refusals(WorldCase):
         subprocess.run(["mount", "-o", "remount,rw", str(mount)], check=True)
         (mount / "Pack").mkdir()
         subprocess.run(["mount", "-o", "remount,ro", str(mount)], check=True)
-        self.refused("move", str(mount / "Pack"), "--to", str(self.lighter), "--yes", says=("cannot be set aside", "mounted read-only"))
+        self.refused(
+            "move",
+            str(mount / "Pack"),
+            "--to",
+            str(self.lighter),
+            "--yes",
+            says=("cannot be set aside", "mounted read-only"),
+        )
 
     def test_a_damaged_record_of_one_trip_leaves_the_others_be(self):
-        words = ("move", str(self.keel / "Sounds/Bell Tones Extra"), "--to", str(self.lighter), "--ledger", self.ledgers[0], "--yes")
+        words = (
+            "move",
+            str(self.keel / "Sounds/Bell Tones Extra"),
+            "--to",
+            str(self.lighter),
+            "--ledger",
+            self.ledgers[0],
+            "--yes",
+        )
         first = self.run_json(*words)["trip"]
         folder = self.top / "home" / "trips" / first
         kept = {name: (folder / name).read_bytes() for name in ("logbook.sqlite", "waybill.toml")}
@@ -92,17 +107,33 @@ class Refusals(WorldCase):
         self.addCleanup(subprocess.run, ["umount", str(inner)], capture_output=True)
         subprocess.run(["mount", "-t", "tmpfs", "none", str(inner)], check=True)
         (inner / "x.wav").touch()
-        self.refused("move", str(self.shelf), "--to", str(self.lighter), "--yes", says=(str(inner), "--leave-out 'more sounds'"))
+        self.refused(
+            "move", str(self.shelf), "--to", str(self.lighter), "--yes", says=(str(inner), "--leave-out 'more sounds'")
+        )
         self.run_program("move", str(self.shelf), "--to", str(self.lighter), "--leave-out", "more sounds", "--yes")
         self.assertTrue((inner / "x.wav").exists())
 
     def test_ledgers_that_cannot_be_read(self):
-        for name, data, says in [("b.m3u", b"a\0b", "binary data"), ("t.db", b"text", "not an SQLite"), ("x.xyz", b"?", "--map")]:
+        for name, data, says in [
+            ("b.m3u", b"a\0b", "binary data"),
+            ("t.db", b"text", "not an SQLite"),
+            ("x.xyz", b"?", "--map"),
+        ]:
             path = self.top / name
             path.write_bytes(data)
             maps = () if name == "x.xyz" else ("--map", str(PLAYER_MAP))
             with self.subTest(name):
-                self.refused("move", str(self.shelf), "--to", str(self.lighter), "--ledger", str(path), *maps, "--yes", says=(str(path), says))
+                self.refused(
+                    "move",
+                    str(self.shelf),
+                    "--to",
+                    str(self.lighter),
+                    "--ledger",
+                    str(path),
+                    *maps,
+                    "--yes",
+                    says=(str(path), says),
+                )
 
     def test_locked_and_changed_ledgers(self):
         waybill = str(self.top / "w.toml")
@@ -112,11 +143,17 @@ class Refusals(WorldCase):
             database.execute("BEGIN EXCLUSIVE")
             self.refused("repoint", trip, "--yes", says=("library.db", "Close them"))
             database.execute("ROLLBACK")
-        holder = subprocess.Popen([sys.executable, "-c", "import sys; f = open(sys.argv[1]); print(1, flush=True); input()", self.ledgers[0]], stdin=-1, stdout=-1)
+        holder = subprocess.Popen(
+            [sys.executable, "-c", "import sys; f = open(sys.argv[1]); print(1, flush=True); input()", self.ledgers[0]],
+            stdin=-1,
+            stdout=-1,
+        )
         holder.stdout.readline()
         self.refused("repoint", trip, "--yes", says=("full.m3u8", str(holder.pid)))
         holder.communicate(b"\n")
-        busy = subprocess.Popen(["sleep", "60"], executable=shutil.copy(shutil.which("sleep"), self.top / "petrel-player"))
+        busy = subprocess.Popen(
+            ["sleep", "60"], executable=shutil.copy(shutil.which("sleep"), self.top / "petrel-player")
+        )
         self.addCleanup(busy.wait)
         self.addCleanup(busy.kill)
         self.refused("repoint", trip, "--yes", says="petrel-player is running")
@@ -131,7 +168,7 @@ class Refusals(WorldCase):
     def test_maps_and_waybills_edited_into_nonsense(self):
         good = PLAYER_MAP.read_text()
         cases = [
-            (good.replace("spelling =", "speling ="), ('line 9', 'unknown key "speling"')),
+            (good.replace("spelling =", "speling ="), ("line 9", 'unknown key "speling"')),
             (good.replace('"uri"', '"url"'), ("line 9", "is not one of")),
             (good.replace("table = ", "#", 1), ("line 6", '"table" is missing')),
             (good + "[", "not valid TOML"),
@@ -189,14 +226,33 @@ class Refusals(WorldCase):
         wav(self.shelf / "new.wav", 31)
         wav(self.shelf / "newer.wav", 32)
         (self.shelf / "low" / "D1 #2.wav").unlink()
-        self.refused("repoint", done["trip"], "--yes", says=("new.wav", "newer.wav", "vanished: ", "saltcart haul " + done["trip"]))
+        self.refused(
+            "repoint",
+            done["trip"],
+            "--yes",
+            says=("new.wav", "newer.wav", "vanished: ", "saltcart haul " + done["trip"]),
+        )
         self.run_program("haul", done["trip"])
         self.run_program("repoint", done["trip"], "--yes")
-        self.assertEqual((self.new / "new.wav").read_bytes(), (self.keel / "Sounds" / f".Bell Tones.set-aside-{done['trip']}" / "new.wav").read_bytes())
+        self.assertEqual(
+            (self.new / "new.wav").read_bytes(),
+            (self.keel / "Sounds" / f".Bell Tones.set-aside-{done['trip']}" / "new.wav").read_bytes(),
+        )
 
     def test_a_ledger_that_cannot_spell_the_new_place_is_left_and_reported(self):
         before = Path(self.ledgers[2]).read_bytes()
-        done = self.run_program("move", str(self.shelf), "--to", str(self.lighter / "łódź"), "--ledger", *self.ledgers, "--map", str(PLAYER_MAP), "--yes", status=1)
+        done = self.run_program(
+            "move",
+            str(self.shelf),
+            "--to",
+            str(self.lighter / "łódź"),
+            "--ledger",
+            *self.ledgers,
+            "--map",
+            str(PLAYER_MAP),
+            "--yes",
+            status=1,
+        )
         self.assertEqual(Path(self.ledgers[2]).read_bytes(), before)
         self.assertIn("has no letter ł", done.stdout)
         self.run_program("release", "--yes", status=3)

@@ -8,8 +8,8 @@ import unittest
 from pathlib import Path
 
 from saltcart.shelves.duplicates import duplicates
+from saltcart.shelves.folder_tree import all_folders, proposed_shelves, read_tree
 from saltcart.shelves.oddities import litter, plain_name, shortcut
-from saltcart.shelves.pile import every, pile, proposed
 from saltcart.shelves.walk import FOLDER, walk
 from tests.world import WorldCase, tree, wav
 
@@ -31,30 +31,74 @@ class Petrel(WorldCase):
     def test_survey_finds_everything_once(self):
         before = tree(self.master, "monitor feed")
         picture = self.top / "room.png"
-        report = self.run_json("survey", "keel", "lighter", "--headers", "--depth", "1", "--picture", str(picture), status=1, cwd=self.master)
+        report = self.run_json(
+            "survey",
+            "keel",
+            "lighter",
+            "--headers",
+            "--depth",
+            "1",
+            "--picture",
+            str(picture),
+            status=1,
+            cwd=self.master,
+        )
         self.assertEqual(png_size(picture), (1280, 800))
         shelves = {shelf["name"]: shelf for shelf in report["shelves"]}
-        self.assertEqual(set(shelves), {"Recordings", "Collection", "Bell Tones", "Fog Voices", "Bell Tones Extra", "Extra bells, copied in spring", "Deck Noise"})
+        self.assertEqual(
+            set(shelves),
+            {
+                "Recordings",
+                "Collection",
+                "Bell Tones",
+                "Fog Voices",
+                "Bell Tones Extra",
+                "Extra bells, copied in spring",
+                "Deck Noise",
+            },
+        )
         bells = shelves["Bell Tones"]
-        self.assertEqual((bells["files"], bells["audio_files"], bells["kinds"], len(bells["packs"])), (144, 141, {"WAV": 141}, 5))
+        self.assertEqual(
+            (bells["files"], bells["audio_files"], bells["kinds"], len(bells["packs"])), (144, 141, {"WAV": 141}, 5)
+        )
         files = [item for item in walk(bells["path"]) if item.kind == "file"]
         self.assertEqual(bells["bytes"], sum(item.size for item in files))
         self.assertEqual(bells["disk_bytes"], sum(item.disk_bytes for item in files))
         self.assertEqual(bells["largest_file_bytes"], max(item.size for item in files))
         leant = {os.path.basename(path): count for path, count in bells["leant_on_by"].items()}
-        self.assertEqual(leant, {"mooring.m3u8": 4, "old glasses.m3u": 5, "favourites.m3u8": 3, "settings.json": 1, "index.db": 146, "night ferry.passage": 3})
+        self.assertEqual(
+            leant,
+            {
+                "mooring.m3u8": 4,
+                "old glasses.m3u": 5,
+                "favourites.m3u8": 3,
+                "settings.json": 1,
+                "index.db": 146,
+                "night ferry.passage": 3,
+            },
+        )
         self.assertEqual(shelves["Collection"]["headers"]["tagged_files"], 22)
         self.assertEqual(shelves["Recordings"]["headers"]["bits"], {"24": 3})
         self.assertTrue(shelves["Deck Noise"]["reached_as"].endswith("Deck Noise "))
         kinds = sorted(finding["kind"] for finding in report["findings"])
-        self.assertEqual(kinds, ["broken link", "link", "link name", "link name", "odd", "offline", "shortcut", "twin", "unreadable"])
+        self.assertEqual(
+            kinds, ["broken link", "link", "link name", "link name", "odd", "offline", "shortcut", "twin", "unreadable"]
+        )
         twin = next(finding["what"] for finding in report["findings"] if finding["kind"] == "twin")
         self.assertIn("name this one: 0, the other: 2", twin)
-        self.assertEqual([(one["entries"], os.path.basename(one["folder"])) for one in report["strays"]], [(1, "Downloads")])
+        self.assertEqual(
+            [(one["entries"], os.path.basename(one["folder"])) for one in report["strays"]], [(1, "Downloads")]
+        )
         self.assertEqual(len(report["ledgers"]), 9)
         self.assertEqual(report["totals"]["entries"]["missing"], 1)
         text = self.run_program("survey", "keel", "lighter", status=1, cwd=self.master).stdout
-        for words in ("is a shortcut file", "ballast is not connected", "holds the same files", "Outside every shelf", "What leans on what"):
+        for words in (
+            "is a shortcut file",
+            "ballast is not connected",
+            "holds the same files",
+            "Outside every shelf",
+            "What leans on what",
+        ):
             self.assertIn(words, text)
         self.assertEqual(tree(self.master, "monitor feed"), before)
 
@@ -62,7 +106,11 @@ class Petrel(WorldCase):
         cart = self.top / "cart.toml"
         words = ("survey", "keel", "--map", "maps/player.toml", "--write", str(cart), "--quiet")
         self.run_program(*words, status=1, cwd=self.master)
-        text = cart.read_text().replace('name = "Bell Tones"', 'name = "Bells" # mine').replace('care = "own"', 'care = "replaceable"', 1)
+        text = (
+            cart.read_text()
+            .replace('name = "Bell Tones"', 'name = "Bells" # mine')
+            .replace('care = "own"', 'care = "replaceable"', 1)
+        )
         text = text.replace(text[text.rindex("[[shelf]]") : text.index("[[ledger]]")], "")
         cart.write_text("# my own words\n" + text)
         self.run_program(*words, status=1, cwd=self.master)
@@ -72,7 +120,9 @@ class Petrel(WorldCase):
         self.assertEqual(after.count("[[shelf]]"), 6)
         self.run_program(*words, status=1, cwd=self.master)
         self.assertEqual(cart.read_text(), after)
-        names = {shelf["name"]: shelf["care"] for shelf in self.run_json("survey", "--cart", str(cart), status=1)["shelves"]}
+        names = {
+            shelf["name"]: shelf["care"] for shelf in self.run_json("survey", "--cart", str(cart), status=1)["shelves"]
+        }
         self.assertEqual((names["Bells"], "replaceable" in names.values()), ("own", True))
         cart.write_text(after.replace("[[drive]]", "[[drives]]"))
         self.assertIn("cart.toml, line", self.run_program("survey", "--cart", str(cart), status=2).stderr)
@@ -80,18 +130,36 @@ class Petrel(WorldCase):
     def test_tidy_finds_everything_and_writes_decisions(self):
         report = self.run_json("tidy", "keel", "lighter", cwd=self.master)
         finds = {find["kind"]: find for find in report["finds"]}
-        self.assertEqual(set(finds), {"unnamed", "copies", "stray", "never played", "long ago", "litter", "empty folders"})
+        self.assertEqual(
+            set(finds), {"unnamed", "copies", "stray", "never played", "long ago", "litter", "empty folders"}
+        )
         self.assertEqual([find["number"] for find in report["finds"]], list(range(1, len(report["finds"]) + 1)))
         unplayed = [find for find in report["finds"] if find["kind"] == "never played"]
-        self.assertEqual([os.path.basename(find["folder"]) for find in unplayed], ["Collection"], "an index that counts no plays says nothing of them")
+        self.assertEqual(
+            [os.path.basename(find["folder"]) for find in unplayed],
+            ["Collection"],
+            "an index that counts no plays says nothing of them",
+        )
         inner = next(find for find in report["finds"] if find["kind"] == "copies" and "Low Bells" in find["folder"])
-        self.assertEqual([os.path.basename(path) for path in inner["paths"] + inner["kept"]], ["C1 low (final).wav", "C1 low.wav"])
+        self.assertEqual(
+            [os.path.basename(path) for path in inner["paths"] + inner["kept"]], ["C1 low (final).wav", "C1 low.wav"]
+        )
         self.assertEqual({one["name"]: one["collection"] for one in report["judged"]}["Fog Voices"], False)
         text = self.run_program("tidy", "keel", "lighter", cwd=self.master).stdout
         self.assertIn("rehearsal, nobody", text)
         waybill = self.top / "w.toml"
         lists = str(self.master / "keel/lists/mooring.m3u8")
-        self.run_program("draft", "keel/Sounds/Bell Tones", "--to", str(self.lighter / "S"), "--ledger", lists, "-o", str(waybill), cwd=self.master)
+        self.run_program(
+            "draft",
+            "keel/Sounds/Bell Tones",
+            "--to",
+            str(self.lighter / "S"),
+            "--ledger",
+            lists,
+            "-o",
+            str(waybill),
+            cwd=self.master,
+        )
         waybill.write_text(waybill.read_text().replace("[[shelf]]", "# my note\n[[shelf]]"))
         chosen = [str(inner["number"]), str(finds["stray"]["number"]), str(finds["litter"]["number"])]
         for words in (["99"], ["x"], ["3-"], []):
@@ -115,10 +183,18 @@ class Shapes(WorldCase):
 
     def test_shelves_are_cut_where_a_person_would(self):
         home = self.keel / "home"
-        for path in ("Sounds/Lib/Pack A/x.wav", "Sounds/Lib/Pack B/x.wav", "Sounds/Other/x.wav", "Music/All/Artist/Album/x.flac", "Music/All/Artist 2/x.flac", "Downloads/x.wav", "Projects/song/take.wav"):
+        for path in (
+            "Sounds/Lib/Pack A/x.wav",
+            "Sounds/Lib/Pack B/x.wav",
+            "Sounds/Other/x.wav",
+            "Music/All/Artist/Album/x.flac",
+            "Music/All/Artist 2/x.flac",
+            "Downloads/x.wav",
+            "Projects/song/take.wav",
+        ):
             wav(home / path)
         (home / "Projects/song/picture.raw").write_bytes(bytes(50_000))
-        found = [os.path.relpath(heap.path, home) for heap in proposed(pile(str(home)), top=True)]
+        found = [os.path.relpath(tree.path, home) for tree in proposed_shelves(read_tree(str(home)), top=True)]
         self.assertEqual(sorted(found), ["Music/All", "Projects/song", "Sounds/Lib", "Sounds/Other"])
 
     def test_deep_wide_odd_and_circular_places(self):
@@ -152,7 +228,7 @@ class Shapes(WorldCase):
             if item.path == "a":
                 shutil.rmtree(self.keel / "b")
         self.assertEqual(([os.path.basename(path) for path in troubles], "c/x.wav" in seen), (["b"], True))
-        self.assertEqual(len(every(pile(str(self.keel)))), 3)
+        self.assertEqual(len(all_folders(read_tree(str(self.keel)))), 3)
         self.assertEqual(sum(item.kind == FOLDER for item in walk(str(self.keel))), 3)
 
     @unittest.skipUnless(os.geteuid() == 0, "only root can become somebody else")
@@ -164,7 +240,7 @@ class Shapes(WorldCase):
             troubles = []
             try:
                 os.setuid(65534)
-                pile(str(self.keel), lambda path, error: troubles.append(path))
+                read_tree(str(self.keel), lambda path, error: troubles.append(path))
             finally:
                 os._exit(0 if [os.path.basename(path) for path in troubles] == ["closed"] else 1)
         self.assertEqual(os.waitpid(child, 0)[1], 0)
@@ -175,30 +251,66 @@ class Defaults(WorldCase):
         wav(self.top / "user" / "Music" / "Album" / "x.wav")
         wav(self.top / "user" / "Samples" / "Kit" / "x.wav", 4)
         cart = self.top / "cart.toml"
-        cart.write_text('places = ["keel"]\n[[shelf]]\npath = "away/Tapes"\n[[shelf]]\npath = "keel/Deep/er/Shelf"\nname = "Mine"\ncare = "replaceable"\n')
+        cart.write_text(
+            'places = ["keel"]\n[[shelf]]\npath = "away/Tapes"\n[[shelf]]\npath = "keel/Deep/er/Shelf"\nname ='
+            ' "Mine"\ncare = "replaceable"\n'
+        )
         wav(self.keel / "Deep" / "er" / "Shelf" / "Pack" / "x.wav")
         report = self.run_json("survey")
-        self.assertEqual({shelf["name"]: shelf["care"] for shelf in report["shelves"]}, {"Mine": "replaceable", "Album": "own", "Kit": "own"})
-        self.assertEqual([(one["kind"], one["path"], one["what"]) for one in report["findings"]], [("place", str(self.top / "away/Tapes"), "is not there")])
+        self.assertEqual(
+            {shelf["name"]: shelf["care"] for shelf in report["shelves"]},
+            {"Mine": "replaceable", "Album": "own", "Kit": "own"},
+        )
+        self.assertEqual(
+            [(one["kind"], one["path"], one["what"]) for one in report["findings"]],
+            [("place", str(self.top / "away/Tapes"), "is not there")],
+        )
         self.run_program("survey", str(self.top / "away/Tapes"), status=3)
 
 
 class Details(WorldCase):
     def test_copies_are_told_by_content(self):
         big = bytes(range(256)) * 1024
-        contents = {"a": b"x" * 10, "b": b"x" * 10, "c": b"y" * 10, "d": big, "e": big, "f": big[:100_000] + b"!" + big[100_001:], "empty": b"", "empty2": b""}
+        contents = {
+            "a": b"x" * 10,
+            "b": b"x" * 10,
+            "c": b"y" * 10,
+            "d": big,
+            "e": big,
+            "f": big[:100_000] + b"!" + big[100_001:],
+            "empty": b"",
+            "empty2": b"",
+        }
         for name, content in contents.items():
             (self.keel / name).write_bytes(content)
         os.link(self.keel / "c", self.keel / "c2")
-        files = [(str(self.keel / item.path), item.size, (item.device, item.inode)) for item in walk(str(self.keel)) if item.kind == "file"]
+        files = [
+            (str(self.keel / item.path), item.size, (item.device, item.inode))
+            for item in walk(str(self.keel))
+            if item.kind == "file"
+        ]
         troubles = []
         groups = duplicates([*files, (str(self.keel / "gone"), 10, "gone")], lambda path, error: troubles.append(path))
         self.assertEqual([[os.path.basename(path) for path in group] for group in groups], [["d", "e"], ["a", "b"]])
         self.assertEqual(troubles, [str(self.keel / "gone")])
 
     def test_names_with_something_stuck_to_them(self):
-        stuck = {"Bells ": "Bells", "Bells - shortcut": "Bells", "Link to Bells": "Bells", "Bells alias": "Bells", "Bells (2)": "Bells", "Bells": None, "Aliases": None}
+        stuck = {
+            "Bells ": "Bells",
+            "Bells - shortcut": "Bells",
+            "Link to Bells": "Bells",
+            "Bells alias": "Bells",
+            "Bells (2)": "Bells",
+            "Bells": None,
+            "Aliases": None,
+        }
         self.assertEqual({name: plain_name(name) for name in stuck}, stuck)
         self.assertIsNotNone(shortcut("x", b"book\0\0\0\0mark\0"))
         self.assertIsNone(shortcut("x.wav", b"RIFF"))
-        self.assertEqual([bool(litter(name)) for name in ("._x.wav", "Thumbs.db", "library.db.bak", "library-backup.db", "library.db", "x.wav")], [True, True, True, True, False, False])
+        self.assertEqual(
+            [
+                bool(litter(name))
+                for name in ("._x.wav", "Thumbs.db", "library.db.bak", "library-backup.db", "library.db", "x.wav")
+            ],
+            [True, True, True, True, False, False],
+        )

@@ -10,7 +10,9 @@ from saltcart.errors import CannotSpell, UsageError
 from saltcart.spelling import Meanings, spelling_named, spelling_of
 from saltcart.spelling.foreign import DRIVE, EITHER_SLASH, NAME_ONLY, WINDOWS, WINDOWS_RELATIVE
 
-NAMES = some.text(some.characters(exclude_characters='/\\\0<>:"|?*', exclude_categories=("Cs", "Cc")), min_size=1, max_size=8).filter(lambda name: name not in (".", ".."))
+NAMES = some.text(
+    some.characters(exclude_characters='/\\\0<>:"|?*', exclude_categories=("Cs", "Cc")), min_size=1, max_size=8
+).filter(lambda name: name not in (".", ".."))
 TAILS = some.lists(NAMES, min_size=1, max_size=4).map("/".join)
 
 
@@ -23,7 +25,20 @@ class Laws(unittest.TestCase):
         self.assertEqual("/" in text, "/" in specimen)
         self.assertEqual(WINDOWS.write(text, WINDOWS.read(text, ""), ""), text)
 
-    @given(some.sampled_from([(WINDOWS_RELATIVE, "a\\x"), (WINDOWS_RELATIVE, ".\\x"), (EITHER_SLASH, "a/x"), (EITHER_SLASH, "/a"), (DRIVE, "/a/x"), (DRIVE, "a\\x")]), TAILS, TAILS)
+    @given(
+        some.sampled_from(
+            [
+                (WINDOWS_RELATIVE, "a\\x"),
+                (WINDOWS_RELATIVE, ".\\x"),
+                (EITHER_SLASH, "a/x"),
+                (EITHER_SLASH, "/a"),
+                (DRIVE, "/a/x"),
+                (DRIVE, "a\\x"),
+            ]
+        ),
+        TAILS,
+        TAILS,
+    )
     def test_a_path_from_somewhere_reads_back(self, manner, tail, base):
         spelling, specimen = manner
         base = "/drive" if spelling is DRIVE else f"/drive/{base}"
@@ -55,7 +70,17 @@ class Cases(unittest.TestCase):
         self.assertEqual(NAME_ONLY.write("x", "/a/y", "/a/"), "y")
 
     def test_looks(self):
-        for text, name in [("D:\\a", "windows"), ("D:/a", "windows"), ("\\\\h\\s\\a", "windows"), ("a\\b", "windows-relative"), ("a/b\\c", "relative"), ("~/a", "native"), ("$X/a", "native"), ("D:a", "relative"), ("//h/s", "native")]:
+        for text, name in [
+            ("D:\\a", "windows"),
+            ("D:/a", "windows"),
+            ("\\\\h\\s\\a", "windows"),
+            ("a\\b", "windows-relative"),
+            ("a/b\\c", "relative"),
+            ("~/a", "native"),
+            ("$X/a", "native"),
+            ("D:a", "relative"),
+            ("//h/s", "native"),
+        ]:
             self.assertEqual(spelling_of(text).name, name, text)
         self.assertIsNone(WINDOWS.read("a/b", ""))
         with self.assertRaises(UsageError):

@@ -9,10 +9,23 @@ from hypothesis import strategies as some
 from saltcart.spelling import Move, Moves
 from saltcart.spelling.forms import ABSOLUTE, RELATIVE, URI, spelling_of
 
-RAW = some.binary(min_size=1, max_size=12).filter(lambda raw: b"/" not in raw and b"\0" not in raw and raw not in (b".", b".."))
-NAMES = some.one_of(RAW.map(os.fsdecode), some.sampled_from(["a b", "Été", "E\u0301te\u0301", "#1", "50%25", "x&y", "it's", "%41", "?", "~", " end "]))
+RAW = some.binary(min_size=1, max_size=12).filter(
+    lambda raw: b"/" not in raw and b"\0" not in raw and raw not in (b".", b"..")
+)
+NAMES = some.one_of(
+    RAW.map(os.fsdecode),
+    some.sampled_from(["a b", "Été", "E\u0301te\u0301", "#1", "50%25", "x&y", "it's", "%41", "?", "~", " end "]),
+)
 PATHS = some.lists(NAMES, min_size=1, max_size=4).map(lambda parts: "/" + "/".join(parts))
-MANNERS = some.sampled_from([(ABSOLUTE, "/x"), (RELATIVE, "x"), (URI, "file:///x%20y%c3%a9"), (URI, "file:/x yé"), (URI, "file://localhost/%C3%A9")])
+MANNERS = some.sampled_from(
+    [
+        (ABSOLUTE, "/x"),
+        (RELATIVE, "x"),
+        (URI, "file:///x%20y%c3%a9"),
+        (URI, "file:/x yé"),
+        (URI, "file://localhost/%C3%A9"),
+    ]
+)
 
 
 class Laws(unittest.TestCase):

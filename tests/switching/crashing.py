@@ -37,7 +37,7 @@ class Names:
 
     def backup(self, path):
         """A second name for what stands at `path`, or None."""
-        if not os.path.lexists(path) or os.path.isdir(path) and not os.path.islink(path):
+        if not os.path.lexists(path) or (os.path.isdir(path) and not os.path.islink(path)):
             return None
         self.backups += 1
         other = os.path.join(os.path.dirname(path), f".forgotten-{self.backups}")
@@ -48,13 +48,19 @@ class Names:
         """Remember how to undo an operation that is about to be done."""
         if options.get("dir_fd") is not None or name in ("fsync", "utime"):
             return
-        path = os.path.abspath(os.fspath(arguments[-1] if name in ("replace", "rename", "symlink", "link") else arguments[0]))
+        path = os.path.abspath(
+            os.fspath(arguments[-1] if name in ("replace", "rename", "symlink", "link") else arguments[0])
+        )
         kept = self.backup(path) if name in ("replace", "rename", "unlink") else None
         undo = {
-            "replace": lambda: self.real["rename"](path, arguments[0]), "rename": lambda: self.real["rename"](path, arguments[0]),
-            "symlink": lambda: self.real["unlink"](path), "link": lambda: self.real["unlink"](path),
-            "mkdir": lambda: self.real["rmdir"](path), "rmdir": lambda: self.real["mkdir"](path), "unlink": lambda: None,
-        }[name]  # fmt: skip
+            "replace": lambda: self.real["rename"](path, arguments[0]),
+            "rename": lambda: self.real["rename"](path, arguments[0]),
+            "symlink": lambda: self.real["unlink"](path),
+            "link": lambda: self.real["unlink"](path),
+            "mkdir": lambda: self.real["rmdir"](path),
+            "rmdir": lambda: self.real["mkdir"](path),
+            "unlink": lambda: None,
+        }[name]
         self.pending.append((os.path.dirname(path), undo, kept, path))
 
     def flushed(self, handle):
@@ -82,8 +88,8 @@ class Names:
 def run_until(words, environment, deaths_at, failing=None, forget=None):
     """Run the program in a child; its exit status, KILLED when it died at operation `deaths_at`.
 
-    `forget` "all" or "some" also loses names that are not flushed.  With `failing` the Nth operation raises that error instead, as a failing drive does, and the
-    status is FAILED more than the program's own.
+    `forget` "all" or "some" also loses names that are not flushed.  With `failing` the Nth operation raises that
+    error instead, as a failing drive does, and the status is FAILED more than the program's own.
     """
     child = os.fork()
     if child:

@@ -1,4 +1,6 @@
-"""Killed before each durable operation, run again: the end is that of an undisturbed run, or undo restores the start."""
+"""Killed before each durable operation, run again: the end is that of an undisturbed run, or undo restores the
+start.
+"""
 
 import errno
 import os
@@ -6,8 +8,9 @@ import re
 import shutil
 import sqlite3
 import warnings
+from typing import ClassVar
 
-from tests.trips.crashing import FAILED, KILLED, run_until
+from tests.switching.crashing import FAILED, KILLED, run_until
 from tests.world import WorldCase, cells, tree
 
 MOST = 400
@@ -79,7 +82,11 @@ class CrashCase(WorldCase):
         shutil.rmtree(self.kept)
         for number in self.each_crash("repoint", trip, "--yes"):
             forward = number % 2
-            self.run_again("repoint", trip, "--yes") if forward else self.run_again("undo", trip, "--yes", "--drop-copies")
+            (
+                self.run_again("repoint", trip, "--yes")
+                if forward
+                else self.run_again("undo", trip, "--yes", "--drop-copies")
+            )
             if forward:
                 self.assertEqual(self.world(), end)
                 self.assert_all_play()
@@ -95,9 +102,10 @@ class CrashCase(WorldCase):
             self.run_again("undo", trip, "--yes", "--drop-copies")
             self.assertEqual((self.world()[0], self.world()[2]), (start[0], start[2]))
 
-
     def cut_haul(self, target):
-        """Cut the haul to the folder `target` off everywhere; the originals stay, and run again, it ends as if nothing had been."""
+        """Cut the haul to the folder `target` off everywhere; the originals stay, and run again, it ends as if
+        nothing had been.
+        """
         before = self.originals()
         self.run_again("haul", self.waybill)
         hauled = self.world()
@@ -161,7 +169,9 @@ class Crash(CrashCase):
             with self.subTest(number):
                 if not (self.shelf.exists() and self.shelf.resolve() == self.shelf):
                     self.run_again("repoint", self.trips()[0], "--yes")
-                elif run_until(words, self.environment, 0) != 0:  # half of the ledgers have switched: the draft sees that
+                elif (
+                    run_until(words, self.environment, 0) != 0
+                ):  # half of the ledgers have switched: the draft sees that
                     self.run_again("repoint", self.trips()[0], "--yes")
                 self.assertEqual(self.nameless_world(), end)
                 self.assertEqual(len(self.trips()), 1)
@@ -208,7 +218,7 @@ class CrashInPieces(CrashCase):
 class CrashOnItsDrive(CrashCase):
     """The same where the shelf stays on its drive, so that its files get second names."""
 
-    kinds = {"keel": "ext4"}
+    kinds: ClassVar = {"keel": "ext4"}
 
     def plan_words(self, *more):
         (self.keel / "Attic").mkdir()

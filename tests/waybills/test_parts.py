@@ -18,7 +18,8 @@ from saltcart.errors import BadFile, show
 from saltcart.progress import Tick
 from saltcart.safefile import replacing
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
-from saltcart.trips.logbook import LISTED, VERIFIED, Logbook
+from saltcart.trips.logbook import Logbook
+from saltcart.trips.records import LISTED, VERIFIED
 from tests.world import WorldCase, tree, wav
 
 
@@ -61,14 +62,27 @@ class Parts(unittest.TestCase):
         self.assertEqual((book.totals(0, VERIFIED), book.totals(0, LISTED)), ((2502, 2502), (0, 0)))
         book.take_stock(0, [item("", FOLDER), item("a b", size=2), *map(item, names[1:]), item("new")])
         found = book.differences(0)
-        self.assertEqual((found["new"], found["changed"], sorted(found["vanished"])), (["new"], ["a b"], ["a", "a/x\udcff", names[0]]))
+        self.assertEqual(
+            (found["new"], found["changed"], sorted(found["vanished"])),
+            (["new"], ["a b"], ["a", "a/x\udcff", names[0]]),
+        )
         book.adopt(0)
-        self.assertEqual([(row.item.path, row.digest) for row in book.rows(0, LISTED, kind=FILE)], [("a b", "d"), ("new", None)])
+        self.assertEqual(
+            [(row.item.path, row.digest) for row in book.rows(0, LISTED, kind=FILE)], [("a b", "d"), ("new", None)]
+        )
         with self.assertRaises(ZeroDivisionError), book.together():
             book.record(fact=1)
             raise ZeroDivisionError
         self.assertIsNone(book.fact("fact"))
-        book.take_stock(1, [item("b", inode=7, links=2), item("a", inode=7, links=2), item("c", inode=8, links=3), item("l", LINK, target="x")])
+        book.take_stock(
+            1,
+            [
+                item("b", inode=7, links=2),
+                item("a", inode=7, links=2),
+                item("c", inode=8, links=3),
+                item("l", LINK, target="x"),
+            ],
+        )
         book.adopt(1)
         self.assertEqual(book.hard_links(1), {"b": "a"})
         book.take_stock(1, [item("a", inode=9), item("b", inode=9), item("c", inode=8), item("l", LINK, target="y")])
@@ -78,8 +92,8 @@ class Parts(unittest.TestCase):
     def test_errors_in_toml_name_their_line(self):
         shape = {"!name": str, "list": [str], "row": [{"!key": int, "inner": {"flag": bool}}], "word": ("one", "two")}
         cases = [
-            ('name = "x"\nother = 1', "line 2: unknown key \"other\""),
-            ("word = \"one\"", 'the key "name" is missing'),
+            ('name = "x"\nother = 1', 'line 2: unknown key "other"'),
+            ('word = "one"', 'the key "name" is missing'),
             ('name = "x"\nword = "three"', "line 2.*not one of"),
             ('name = "x"\nlist = [1]', "line 2"),
             ('name = "x"\n\n[[row]]\nkey = 1\n[[row]]\nkey = "y"', "line 6: key must be a whole number"),
@@ -102,8 +116,16 @@ class Parts(unittest.TestCase):
 
     def test_a_bar_on_a_terminal_and_plain_lines_elsewhere(self):
         options = argparse.Namespace(json=False, quiet=False, yes=False)
-        with mock.patch.object(screens, "PATIENCE", -1.0), mock.patch.object(screens, "PLAIN_EVERY", -1.0), redirect_stderr(io.StringIO()):
-            for terminal, words in ((True, "1/4"), (True, "5/10 bytes"), (False, "haul 50% (2,000 of 4,000 files, copy): odd\\n.wav\n")):
+        with (
+            mock.patch.object(screens, "PATIENCE", -1.0),
+            mock.patch.object(screens, "PLAIN_EVERY", -1.0),
+            redirect_stderr(io.StringIO()),
+        ):
+            for terminal, words in (
+                (True, "1/4"),
+                (True, "5/10 bytes"),
+                (False, "haul 50% (2,000 of 4,000 files, copy): odd\\n.wav\n"),
+            ):
                 screen = screens.Screen(options)
                 screen.err = Console(file=io.StringIO(), force_terminal=terminal, width=80)
                 with screen.watch() as watch:
@@ -136,8 +158,17 @@ class Decisions(WorldCase):
         trip = self.run_json("haul", "w.toml")["trip"]
         self.run_program("repoint", trip, "--yes")
         gathered = self.lighter / "Bell Tones" / "Gathered" / "Downloads"
-        self.assertEqual(lists.read_text().splitlines()[1:], sorted(map(str, [gathered / "take (2).wav", gathered / "take.wav"]), reverse=lists.read_text().splitlines()[1].endswith("take.wav")))
-        self.assertEqual({path.read_bytes() for path in gathered.iterdir()}, {(self.keel / name / "take.wav").read_bytes() for name in ("Downloads", "Desk/Downloads")})
+        self.assertEqual(
+            lists.read_text().splitlines()[1:],
+            sorted(
+                map(str, [gathered / "take (2).wav", gathered / "take.wav"]),
+                reverse=lists.read_text().splitlines()[1].endswith("take.wav"),
+            ),
+        )
+        self.assertEqual(
+            {path.read_bytes() for path in gathered.iterdir()},
+            {(self.keel / name / "take.wav").read_bytes() for name in ("Downloads", "Desk/Downloads")},
+        )
         shown = self.run_program("trips", trip).stdout
         self.assertIn("repointed", shown)
         self.run_program("undo", trip, "--yes", "--drop-copies")
@@ -150,11 +181,17 @@ class Decisions(WorldCase):
         wav(other / "y.wav", 2)
         lists = self.keel / "l.m3u8"
         lists.write_text(f"{self.shelf}/x.wav\n{other}/y.wav\n")
-        self.run_program("draft", str(self.shelf), str(other), "--to", str(self.lighter), "--ledger", str(lists), "-o", "w.toml")
+        self.run_program(
+            "draft", str(self.shelf), str(other), "--to", str(self.lighter), "--ledger", str(lists), "-o", "w.toml"
+        )
         path = self.top / "w.toml"
         head, first, second = path.read_text().split("[[shelf]]")
-        second = second.replace('leave = "nothing"', 'leave = "signpost"').replace('entries = "rewrite"', 'entries = "keep"')
-        path.write_text("[[shelf]]".join([head, first.replace('/Bell Tones"\nfrom_drive', '/Renamed"\nfrom_drive'), second]))
+        second = second.replace('leave = "nothing"', 'leave = "signpost"').replace(
+            'entries = "rewrite"', 'entries = "keep"'
+        )
+        path.write_text(
+            "[[shelf]]".join([head, first.replace('/Bell Tones"\nfrom_drive', '/Renamed"\nfrom_drive'), second])
+        )
         trip = self.run_json("haul", "w.toml")["trip"]
         self.run_program("repoint", trip, "--yes")
         self.assertEqual(lists.read_text(), f"{self.lighter}/Renamed/x.wav\n{other}/y.wav\n")

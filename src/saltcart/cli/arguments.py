@@ -10,34 +10,93 @@ from saltcart.cart import load
 from saltcart.errors import UsageError, show
 
 if TYPE_CHECKING:  # the commands that only look do without
-    from saltcart.trips.carrier import Pace
+    from saltcart.hauling.shelf_copy import Pace
 
 
 def add_ledgers(parser: argparse.ArgumentParser) -> None:
     """--ledger and --map."""
-    parser.add_argument("--ledger", nargs="+", action="extend", default=[], metavar="FILE", help="files that name sounds: playlists, databases")
-    parser.add_argument("--map", nargs="+", action="extend", default=[], metavar="FILE", help="maps that describe ledgers no built-in format reads")
-    parser.add_argument("--means", action="append", default=[], metavar="D:=FOLDER", help="what a drive letter, share or folder of another system is here")
+    parser.add_argument(
+        "--ledger",
+        nargs="+",
+        action="extend",
+        default=[],
+        metavar="FILE",
+        help="files that name sounds: playlists, databases",
+    )
+    parser.add_argument(
+        "--map",
+        nargs="+",
+        action="extend",
+        default=[],
+        metavar="FILE",
+        help="maps that describe ledgers no built-in format reads",
+    )
+    parser.add_argument(
+        "--means",
+        action="append",
+        default=[],
+        metavar="D:=FOLDER",
+        help="what a drive letter, share or folder of another system is here",
+    )
 
 
 def add_plan(parser: argparse.ArgumentParser) -> None:
     """The shelves and what becomes of them."""
     parser.add_argument("shelf", nargs="+", metavar="SHELF", help="the folder of sounds to move")
-    parser.add_argument("--to", required=True, action="append", metavar="FOLDER", help="the folder that will hold the shelf; once for all, or once for each")
+    parser.add_argument(
+        "--to",
+        required=True,
+        action="append",
+        metavar="FOLDER",
+        help="the folder that will hold the shelf; once for all, or once for each",
+    )
     add_ledgers(parser)
-    parser.add_argument("--signpost", action="store_true", help="leave a link with exactly the old name at the old place")
-    parser.add_argument("--front", nargs="+", action="extend", default=[], metavar="FILE", help="ledgers that list content folders: where a part of one moves, a new one comes in front of it")
-    parser.add_argument("--turn-links", action="store_true", help="turn links that entries go through to the new place, and leave those entries as they are")
+    parser.add_argument(
+        "--signpost", action="store_true", help="leave a link with exactly the old name at the old place"
+    )
+    parser.add_argument(
+        "--front",
+        nargs="+",
+        action="extend",
+        default=[],
+        metavar="FILE",
+        help="ledgers that list content folders: where a part of one moves, a new one comes in front of it",
+    )
+    parser.add_argument(
+        "--turn-links",
+        action="store_true",
+        help="turn links that entries go through to the new place, and leave those entries as they are",
+    )
     add_sha256(parser)
-    parser.add_argument("--keep-entries", action="store_true", help="rewrite nothing: ledgers go on naming the old place, through the signpost")
-    parser.add_argument("--leave-out", nargs="+", action="extend", default=[], metavar="PATTERN", help="what stays where it is, such as '*.ini' or 'Old Packs'")
-    parser.add_argument("--only", nargs="+", action="extend", default=[], metavar="PATTERN", help="move nothing but this")
+    parser.add_argument(
+        "--keep-entries",
+        action="store_true",
+        help="rewrite nothing: ledgers go on naming the old place, through the signpost",
+    )
+    parser.add_argument(
+        "--leave-out",
+        nargs="+",
+        action="extend",
+        default=[],
+        metavar="PATTERN",
+        help="what stays where it is, such as '*.ini' or 'Old Packs'",
+    )
+    parser.add_argument(
+        "--only", nargs="+", action="extend", default=[], metavar="PATTERN", help="move nothing but this"
+    )
     add_cart(parser)
 
 
 def add_sha256(parser: argparse.ArgumentParser) -> None:
     """--sha256."""
-    parser.add_argument("--sha256", dest="digests_kind", action="store_const", const="sha256", default="blake3", help="digests and the manifest in SHA-256, which every system can verify, instead of BLAKE3, which is quicker")
+    parser.add_argument(
+        "--sha256",
+        dest="digests_kind",
+        action="store_const",
+        const="sha256",
+        default="blake3",
+        help="digests and the manifest in SHA-256, which every system can verify, instead of BLAKE3, which is quicker",
+    )
 
 
 def add_yes(parser: argparse.ArgumentParser) -> None:
@@ -47,12 +106,14 @@ def add_yes(parser: argparse.ArgumentParser) -> None:
 
 def add_pace(parser: argparse.ArgumentParser) -> None:
     """How fast to copy."""
-    parser.add_argument("--limit", metavar="RATE", type=rate, help="copy and read back at most so many bytes a second, such as 40M")
+    parser.add_argument(
+        "--limit", metavar="RATE", type=rate, help="copy and read back at most so many bytes a second, such as 40M"
+    )
 
 
 def pace(options: argparse.Namespace) -> Pace:
     """The pace that was asked for, with what cart.toml says of drives."""
-    from saltcart.trips.carrier import Pace
+    from saltcart.hauling.shelf_copy import Pace
 
     return Pace(options.limit, load(options.cart))
 
@@ -73,7 +134,9 @@ def add_wait(parser: argparse.ArgumentParser) -> None:
 
 def add_trip(parser: argparse.ArgumentParser) -> None:
     """The trip to work on."""
-    parser.add_argument("trip", nargs="?", metavar="TRIP", help="the trip's id (see saltcart trips); the latest that fits by default")
+    parser.add_argument(
+        "trip", nargs="?", metavar="TRIP", help="the trip's id (see saltcart trips); the latest that fits by default"
+    )
 
 
 def trip_name(options: argparse.Namespace, *states: str, otherwise: str | None = None) -> str:
@@ -93,4 +156,8 @@ def need_answer(options: argparse.Namespace, what: str) -> UsageError:
 
 def add_cart(parser: argparse.ArgumentParser) -> None:
     """--cart."""
-    parser.add_argument("--cart", metavar="FILE", help="the configuration (default: cart.toml here, then in the user's configuration folder)")
+    parser.add_argument(
+        "--cart",
+        metavar="FILE",
+        help="the configuration (default: cart.toml here, then in the user's configuration folder)",
+    )

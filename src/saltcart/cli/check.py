@@ -1,4 +1,4 @@
-"""saltcart check"""
+"""The command `saltcart check`: judge every entry and copy, and compare with before."""
 
 import argparse
 import os
@@ -11,9 +11,10 @@ from saltcart.cli.screen import Screen, Watch, many, place, size
 from saltcart.cli.survey import show_ledgers
 from saltcart.errors import UsageError, show
 from saltcart.ledgers import load_map
-from saltcart.trips.account import account
-from saltcart.trips.check import CheckReport, LedgerCheck, Problem, ShelfCheck, check_ledgers, check_trip
-from saltcart.trips.traces import Trace, traces
+from saltcart.looking.mentions import Mention, mentions
+from saltcart.proving.check import check_ledgers, check_trip
+from saltcart.proving.results import CheckReport, LedgerCheck, Problem, ShelfCheck
+from saltcart.trips.summary import summary
 from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE, latest
 
 SHOWN = 20
@@ -24,11 +25,24 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_trip(parser)
     add_ledgers(parser)
     add_cart(parser)
-    parser.add_argument("--digests", action="store_true", help="read every copy and compare its content, not only its size; with a FOLDER, against its manifest")
-    parser.add_argument("--write", action="store_true", help="with --digests and a FOLDER: make its manifest from what is there now")
+    parser.add_argument(
+        "--digests",
+        action="store_true",
+        help="read every copy and compare its content, not only its size; with a FOLDER, against its manifest",
+    )
+    parser.add_argument(
+        "--write", action="store_true", help="with --digests and a FOLDER: make its manifest from what is there now"
+    )
     add_sha256(parser)
-    parser.add_argument("--traces", nargs="+", metavar="PLACE", help="search these folders for files that still mention the old places of the trip")
-    parser.add_argument("--no-headers", action="store_true", help="do not open sounds to see whether their headers parse")
+    parser.add_argument(
+        "--traces",
+        nargs="+",
+        metavar="PLACE",
+        help="search these folders for files that still mention the old places of the trip",
+    )
+    parser.add_argument(
+        "--no-headers", action="store_true", help="do not open sounds to see whether their headers parse"
+    )
 
 
 def run(options: argparse.Namespace) -> int:
@@ -39,14 +53,21 @@ def run(options: argparse.Namespace) -> int:
     if options.trip and os.path.isdir(options.trip) and options.digests:
         return against_manifest(screen, options)
     if options.trip and os.path.isdir(options.trip):
-        raise UsageError(f"{show(options.trip)} is a folder, no trip", "To hold a shelf against its manifest, add --digests.")
+        raise UsageError(
+            f"{show(options.trip)} is a folder, no trip", "To hold a shelf against its manifest, add --digests."
+        )
     if options.write or options.digests_kind != "blake3":
-        raise UsageError("--write, and --sha256 with it, needs --digests and the folder of a shelf", "For a trip, haul writes the manifest.")
+        raise UsageError(
+            "--write, and --sha256 with it, needs --digests and the folder of a shelf",
+            "For a trip, haul writes the manifest.",
+        )
     headers = not options.no_headers
     with screen.watch() as watch:
         if options.ledger:
             cart = load(options.cart)
-            report = check_ledgers(options.ledger, [*options.map, *cart.maps], headers, cart.meanings(options.means), watch)
+            report = check_ledgers(
+                options.ledger, [*options.map, *cart.maps], headers, cart.meanings(options.means), watch
+            )
         else:
             name = options.trip or latest(SWITCHED, HAULED, RELEASING, RELEASED, UNDONE)
             report = check_trip(name, headers, options.digests, watch)
@@ -64,7 +85,7 @@ def run(options: argparse.Namespace) -> int:
 
 def against_manifest(screen: Screen, options: argparse.Namespace) -> int:
     """A shelf and its manifest, without a trip."""
-    from saltcart.trips.contents import check_folder  # reads with several processes, which take long to load
+    from saltcart.proving.contents import check_folder  # reads with several processes, which take long to load
 
     with screen.watch() as watch:
         report = check_folder(options.trip, options.digests_kind if options.write else None, watch)
@@ -73,8 +94,16 @@ def against_manifest(screen: Screen, options: argparse.Namespace) -> int:
     if options.write:
         screen.say(f"{show(shelf.name)}: {what} are in the manifest {place(shelf.manifest or '')}")
     else:
-        good = f"{many(len(shelf.problems), 'file is', 'files are')} not as in the manifest" if shelf.problems else "each file in the manifest is as it was"
-        unknown = f"; {many(shelf.unknown, 'file is', 'files are')} not in it (ledgers, and what came later)" if shelf.unknown else ""
+        good = (
+            f"{many(len(shelf.problems), 'file is', 'files are')} not as in the manifest"
+            if shelf.problems
+            else "each file in the manifest is as it was"
+        )
+        unknown = (
+            f"; {many(shelf.unknown, 'file is', 'files are')} not in it (ledgers, and what came later)"
+            if shelf.unknown
+            else ""
+        )
         screen.say(f"{show(shelf.name)}: {what}: {good}{unknown}")
     for found in shelf.problems[:SHOWN]:
         screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
@@ -84,20 +113,23 @@ def against_manifest(screen: Screen, options: argparse.Namespace) -> int:
     return 0 if report.ok else 1
 
 
-def search(report: CheckReport, options: argparse.Namespace, watch: Watch) -> list[Trace]:
+def search(report: CheckReport, options: argparse.Namespace, watch: Watch) -> list[Mention]:
     """The files that still mention the old places of the trip, when asked for."""
     if not options.traces:
         return []
     if not report.trip:
         raise UsageError("--traces needs a trip: it searches for that trip's old places", "Leave --ledger out.")
-    shelves = account(report.trip).shelves
+    shelves = summary(report.trip).shelves
     maps = [load_map(path) for path in dict.fromkeys([*options.map, *load(options.cart).maps])]
-    return list(traces([one.shelf.old for one in shelves], options.traces, maps, watch))
+    return list(mentions([one.shelf.old for one in shelves], options.traces, maps, watch))
 
 
-def show_traces(screen: Screen, found: Sequence[Trace]) -> None:
+def show_traces(screen: Screen, found: Sequence[Mention]) -> None:
     """The table of traces."""
-    rows = [(place(one.path), one.count, ", ".join(one.forms), one.ledger or "no: a signpost must serve its program") for one in found]
+    rows = [
+        (place(one.path), one.count, ", ".join(one.forms), one.ledger or "no: a signpost must serve its program")
+        for one in found
+    ]
     screen.table("Still mention the old place", ("File", ">Times", "Written as", "Known as a ledger"), rows)
 
 
@@ -106,13 +138,20 @@ def show_check(screen: Screen, report: CheckReport) -> None:
     show_ledgers(screen, [ledger.state for ledger in report.ledgers])
     problems = [(ledger, problem) for ledger in report.ledgers for problem in ledger.problems]
     show_problems(screen, "Needs attention", [pair for pair in problems if pair[1].new])
-    show_problems(screen, "Already so before the trip", [pair for pair in problems if not pair[1].new and pair[1].judgement.verdict != "found"])
+    show_problems(
+        screen,
+        "Already so before the trip",
+        [pair for pair in problems if not pair[1].new and pair[1].judgement.verdict != "found"],
+    )
     show_problems(screen, "Found, with a remark", [pair for pair in problems if pair[1].judgement.verdict == "found"])
     for ledger in report.ledgers:
         if ledger.state.trouble:
             screen.remark(f"{ledger.state.trouble.what}. {ledger.state.trouble.remedy}")
     for shelf in report.shelves:
-        screen.say(f"{show(shelf.name)}: {many(shelf.files, 'file', 'files')}, {size(shelf.bytes)} at {place(shelf.path)}: {standing(shelf)}")
+        screen.say(
+            f"{show(shelf.name)}: {many(shelf.files, 'file', 'files')}, {size(shelf.bytes)} at {place(shelf.path)}:"
+            f" {standing(shelf)}"
+        )
         for found in (*shelf.problems[:SHOWN], *shelf.accepted):
             if found.verdict != "offline":
                 screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
@@ -130,7 +169,13 @@ def standing(shelf: ShelfCheck) -> str:
 def show_problems(screen: Screen, title: str, pairs: Sequence[tuple[LedgerCheck, Problem]]) -> None:
     """One table of entries."""
     rows = [
-        (problem.judgement.verdict, place(ledger.state.path), problem.judgement.entry.where, show(problem.judgement.entry.written), show(problem.judgement.why))
+        (
+            problem.judgement.verdict,
+            place(ledger.state.path),
+            problem.judgement.entry.where,
+            show(problem.judgement.entry.written),
+            show(problem.judgement.why),
+        )
         for ledger, problem in pairs[:SHOWN]
     ]
     screen.table(title, ("Verdict", "Ledger", "Where", "As written", "Why"), rows)

@@ -1,4 +1,4 @@
-"""saltcart demo"""
+"""The command `saltcart demo`: build a made-up studio and run the whole job on it."""
 
 import argparse
 import os
@@ -13,7 +13,10 @@ from saltcart.cli.screen import Screen
 from saltcart.demo.story import STORY, Scene
 from saltcart.errors import Refused, show
 
-MODULES = {"saltcart": "saltcart.cli.main", **{name: f"saltcart.standins.{name}" for name in ("player", "sampler", "decks", "workstation")}}
+MODULES = {
+    "saltcart": "saltcart.cli.main",
+    **{name: f"saltcart.standins.{name}" for name in ("player", "sampler", "decks", "workstation")},
+}
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -27,12 +30,18 @@ def run(options: argparse.Namespace) -> int:
     screen = Screen(options)
     with stage(options.into) as top:
         build(top)
-        screen.say(f"The studio is built in {show(top)}. Every command below is real; type them yourself with: saltcart demo --into FOLDER")
+        screen.say(
+            f"The studio is built in {show(top)}. Every command below is real; type them yourself with: saltcart demo"
+            " --into FOLDER"
+        )
         results = [] if options.build_only else [play(scene, top, screen) for scene in STORY]
         ended_well = all(result["status"] == result["expected"] for result in results)
         if options.into:
             home = os.path.join(top, "saltcart-data")
-            screen.say(f"\nThe studio stays in {show(top)}. To go on there:\n  cd {shlex.quote(top)}; export SALTCART_HOME={shlex.quote(home)}")
+            screen.say(
+                f"\nThe studio stays in {show(top)}. To go on there:\n  cd {shlex.quote(top)}; export"
+                f" SALTCART_HOME={shlex.quote(home)}"
+            )
         screen.document({"folder": top if options.into else None, "ok": ended_well, "scenes": results})
     return 0 if ended_well else 1
 
@@ -57,7 +66,9 @@ def build(top: str) -> None:
     try:
         studio.build(top)
     except OSError as error:
-        raise Refused(f"The studio cannot be built in {show(top)}: {error.strerror}", "Name another folder with --into.") from error
+        raise Refused(
+            f"The studio cannot be built in {show(top)}: {error.strerror}", "Name another folder with --into."
+        ) from error
 
 
 def play(scene: Scene, top: str, screen: Screen) -> dict[str, object]:

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:  # every command loads this module, few need what these bring in
-    from saltcart.trips.account import TripAccount
-    from saltcart.trips.check import CheckReport, FileProblem, Problem
-    from saltcart.trips.draft import Draft
-    from saltcart.trips.judge import LedgerState
+    from saltcart.judging.judge import LedgerState
+    from saltcart.planning.draft import Draft
+    from saltcart.proving.results import CheckReport, FileProblem, Problem
+    from saltcart.trips.summary import TripSummary
 
 
 def ledger_state(state: LedgerState) -> dict[str, Any]:
@@ -17,26 +17,36 @@ def ledger_state(state: LedgerState) -> dict[str, Any]:
     return {"path": state.path, "map": state.map_name, "entries": state.counts(), "remote": state.remote, **trouble}
 
 
-def trip_document(account: TripAccount) -> dict[str, Any]:
+def trip_document(summary: TripSummary) -> dict[str, Any]:
     """What every step of a trip tells of it."""
     return {
-        "trip": account.trip,
-        "state": account.state,
+        "trip": summary.trip,
+        "state": summary.state,
         "shelves": [
             {
-                "name": one.shelf.name, "from": one.shelf.old, "to": one.shelf.new, "care": one.shelf.care,
-                "leave": one.shelf.leave, "files": one.files, "bytes": one.bytes, "set_aside": one.aside,
+                "name": one.shelf.name,
+                "from": one.shelf.old,
+                "to": one.shelf.new,
+                "care": one.shelf.care,
+                "leave": one.shelf.leave,
+                "files": one.files,
+                "bytes": one.bytes,
+                "set_aside": one.aside,
             }
-            for one in account.shelves
+            for one in summary.shelves
         ],
         "ledgers": [
-            {"path": row.place if account.state in ("switched", "releasing", "released") else row.path,
-             "map": row.map_name, "rewrite": row.rewrite, "changed_entries": row.changed}
-            for row in account.ledgers
+            {
+                "path": row.place if summary.state in ("switched", "releasing", "released") else row.path,
+                "map": row.map_name,
+                "rewrite": row.rewrite,
+                "changed_entries": row.changed,
+            }
+            for row in summary.ledgers
         ],
-        "files": account.files,
-        "bytes": account.bytes,
-    }  # fmt: skip
+        "files": summary.files,
+        "bytes": summary.bytes,
+    }
 
 
 def draft_document(draft: Draft, waybill: str | None) -> dict[str, Any]:
@@ -47,28 +57,49 @@ def draft_document(draft: Draft, waybill: str | None) -> dict[str, Any]:
         "waybill": waybill,
         "shelves": [
             {
-                "name": one.shelf.name, "from": one.shelf.old, "to": one.shelf.new, "care": one.shelf.care, "leave": one.shelf.leave,
-                "files": one.files, "bytes": one.bytes, "disk_bytes": one.disk_bytes, "audio_files": one.audio_files,
-                "stay": list(one.shelf.stay), "only": list(one.shelf.only), "renames": [{"from": old, "to": new} for old, new in one.shelf.renames],
+                "name": one.shelf.name,
+                "from": one.shelf.old,
+                "to": one.shelf.new,
+                "care": one.shelf.care,
+                "leave": one.shelf.leave,
+                "files": one.files,
+                "bytes": one.bytes,
+                "disk_bytes": one.disk_bytes,
+                "audio_files": one.audio_files,
+                "stay": list(one.shelf.stay),
+                "only": list(one.shelf.only),
+                "renames": [{"from": old, "to": new} for old, new in one.shelf.renames],
             }
             for one in draft.shelves
         ],
         "ledgers": [
-            {**ledger_state(one.state), "changes": one.changes, "rewrite": one.line.rewrite, "why": one.line.why, "travels": one.travels}
+            {
+                **ledger_state(one.state),
+                "changes": one.changes,
+                "rewrite": one.line.rewrite,
+                "why": one.line.why,
+                "travels": one.travels,
+            }
             for one in draft.ledgers
         ],
         "files": sum(one.files for one in draft.shelves),
         "bytes": sum(one.bytes for one in draft.shelves),
         "drives": [
-            {"name": room.drive.name, "mount": room.drive.mount, "identity": room.drive.identity, "free_bytes": room.before,
-             "free_after_haul_bytes": room.hauled, "free_after_release_bytes": room.released}
+            {
+                "name": room.drive.name,
+                "mount": room.drive.mount,
+                "identity": room.drive.identity,
+                "free_bytes": room.before,
+                "free_after_haul_bytes": room.hauled,
+                "free_after_release_bytes": room.released,
+            }
             for room in draft.rooms
         ],
         "haul_seconds": round(draft.seconds, 1),
         "links": [{"path": link, "turned": turned} for link, turned in draft.links.items()],
         "searched": draft.searched,
         "remarks": draft.remarks,
-    }  # fmt: skip
+    }
 
 
 def check_document(report: CheckReport) -> dict[str, Any]:
@@ -79,16 +110,22 @@ def check_document(report: CheckReport) -> dict[str, Any]:
         "state": report.state,
         "entries": report.counts,
         "broken_before": report.before_counts if report.trip else None,
-        "ledgers": [{**ledger_state(one.state), "problems": [problem(found) for found in one.problems]} for one in report.ledgers],
+        "ledgers": [
+            {**ledger_state(one.state), "problems": [problem(found) for found in one.problems]}
+            for one in report.ledgers
+        ],
         "shelves": [
             {
-                "name": shelf.name, "path": shelf.path, "files": shelf.files, "bytes": shelf.bytes,
+                "name": shelf.name,
+                "path": shelf.path,
+                "files": shelf.files,
+                "bytes": shelf.bytes,
                 "problems": [file_problem(found) for found in shelf.problems],
                 "accepted": [file_problem(found) for found in shelf.accepted],
             }
             for shelf in report.shelves
         ],
-    }  # fmt: skip
+    }
 
 
 def file_problem(found: FileProblem) -> dict[str, str]:

@@ -1,4 +1,4 @@
-"""saltcart draft"""
+"""The command `saltcart draft`: work out a trip and write its waybill."""
 
 import argparse
 import os
@@ -9,25 +9,39 @@ from saltcart.cli.documents import draft_document
 from saltcart.cli.drives import duration
 from saltcart.cli.screen import Screen, place, size
 from saltcart.errors import Refused, show
-from saltcart.trips import waybill as waybills, waybill_text
-from saltcart.trips.draft import Draft, draft
-from saltcart.trips.request import Request
-from saltcart.trips.tryout import DraftedLedger
+from saltcart.planning.draft import Draft, draft
+from saltcart.planning.request import Request
+from saltcart.planning.trial_rewrite import DraftedLedger
+from saltcart.waybills import waybill as waybills
+from saltcart.waybills import waybill_text
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The plan, and where to write it."""
     add_plan(parser)
-    parser.add_argument("--output", "-o", metavar="FILE", default="waybill.toml", help="the waybill to write (default: waybill.toml)")
+    parser.add_argument(
+        "--output", "-o", metavar="FILE", default="waybill.toml", help="the waybill to write (default: waybill.toml)"
+    )
     parser.add_argument("--force", action="store_true", help="write over an earlier waybill of that name")
 
 
 def request(options: argparse.Namespace) -> Request:
     """What the command line asks for."""
     return Request(
-        options.shelf, options.to, options.ledger, options.map, options.signpost,
-        options.leave_out, options.only, options.keep_entries, options.means, load(options.cart), options.front, options.digests_kind, options.turn_links,
-    )  # fmt: skip
+        options.shelf,
+        options.to,
+        options.ledger,
+        options.map,
+        options.signpost,
+        options.leave_out,
+        options.only,
+        options.keep_entries,
+        options.means,
+        load(options.cart),
+        options.front,
+        options.digests_kind,
+        options.turn_links,
+    )
 
 
 def run(options: argparse.Namespace) -> int:
@@ -35,13 +49,17 @@ def run(options: argparse.Namespace) -> int:
     screen = Screen(options)
     path = os.path.abspath(os.path.expanduser(options.output))
     if os.path.exists(path) and not options.force:
-        raise Refused(f"There is a waybill at {place(path)} already", "Choose another name with --output, or add --force.")
+        raise Refused(
+            f"There is a waybill at {place(path)} already", "Choose another name with --output, or add --force."
+        )
     with screen.watch() as watch:
         plan = draft(request(options), watch)
     try:
         waybill_text.write(plan.waybill, path)
     except OSError as error:
-        raise Refused(f"The waybill cannot be written to {place(path)}: {error.strerror}", "Choose another name with --output.") from error
+        raise Refused(
+            f"The waybill cannot be written to {place(path)}: {error.strerror}", "Choose another name with --output."
+        ) from error
     show_draft(screen, plan)
     screen.say(f"Waybill written: {place(path)}. Nothing has moved; read it and edit it if you like.")
     screen.say(f"Next: saltcart haul {show(os.path.relpath(path))}")
@@ -55,7 +73,14 @@ def show_draft(screen: Screen, plan: Draft) -> None:
         "What moves",
         ("Shelf", ">Files", ">Size", "From", "To", "Left at the old place"),
         [
-            (show(one.shelf.name), one.files, size(one.bytes), place(one.shelf.old), place(one.shelf.new), left_behind(one.shelf))
+            (
+                show(one.shelf.name),
+                one.files,
+                size(one.bytes),
+                place(one.shelf.old),
+                place(one.shelf.new),
+                left_behind(one.shelf),
+            )
             for one in plan.shelves
         ],
     )
@@ -63,19 +88,35 @@ def show_draft(screen: Screen, plan: Draft) -> None:
         "What names it",
         ("Ledger", "Map", ">Entries", ">Will change", ">Missing now", "Note"),
         [
-            (place(one.line.path), one.line.map_name, sum(one.state.counts().values()), one.changes, one.state.counts()["missing"], note(one))
+            (
+                place(one.line.path),
+                one.line.map_name,
+                sum(one.state.counts().values()),
+                one.changes,
+                one.state.counts()["missing"],
+                note(one),
+            )
             for one in plan.ledgers
         ],
     )
     screen.table(
         "Room",
         ("Drive", ">Free now", ">After the haul", ">After release"),
-        [(show(room.drive.name), size(room.before), size(max(0, room.hauled)), size(max(0, room.released))) for room in plan.rooms],
+        [
+            (show(room.drive.name), size(room.before), size(max(0, room.hauled)), size(max(0, room.released)))
+            for room in plan.rooms
+        ],
     )
     away = any(one.shelf.old_drive != one.shelf.new_drive for one in plan.shelves)
-    screen.say(f"The haul should take about {duration(plan.seconds)}, every byte {'read back from the new drive' if away else 'read'}.")
+    screen.say(
+        f"The haul should take about {duration(plan.seconds)}, every byte"
+        f" {'read back from the new drive' if away else 'read'}."
+    )
     if plan.searched:
-        screen.say(f"Searched for ledgers: {', '.join(map(place, plan.searched))}. Not searched: everything else; name others with --ledger.")
+        screen.say(
+            f"Searched for ledgers: {', '.join(map(place, plan.searched))}. Not searched: everything else; name others"
+            " with --ledger."
+        )
     for remark in plan.remarks:
         screen.remark(remark)
 

@@ -1,4 +1,4 @@
-"""saltcart drives"""
+"""The command `saltcart drives`: show which drives could take a load."""
 
 import argparse
 import os
@@ -22,10 +22,28 @@ SHOWN = 5
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """What is to be carried, and what to measure."""
-    parser.add_argument("place", nargs="*", metavar="PLACE", help="look only at the drives that hold these folders (default: all)")
-    parser.add_argument("--for", nargs="+", action="extend", default=[], dest="shelves", metavar="SHELF", help="judge each drive for carrying these folders")
-    parser.add_argument("--headroom", type=int, metavar="PERCENT", help="how much of a drive should stay free (default: 2)")
-    parser.add_argument("--measure", action="append", default=[], metavar="DRIVE", help="write and read a test file there (a name or folder), then remove it")
+    parser.add_argument(
+        "place", nargs="*", metavar="PLACE", help="look only at the drives that hold these folders (default: all)"
+    )
+    parser.add_argument(
+        "--for",
+        nargs="+",
+        action="extend",
+        default=[],
+        dest="shelves",
+        metavar="SHELF",
+        help="judge each drive for carrying these folders",
+    )
+    parser.add_argument(
+        "--headroom", type=int, metavar="PERCENT", help="how much of a drive should stay free (default: 2)"
+    )
+    parser.add_argument(
+        "--measure",
+        action="append",
+        default=[],
+        metavar="DRIVE",
+        help="write and read a test file there (a name or folder), then remove it",
+    )
     parser.add_argument("--picture", metavar="FILE", help="draw the drives before and after (.png or .svg)")
     add_cart(parser)
 
@@ -39,10 +57,12 @@ def run(options: argparse.Namespace) -> int:
             raise UsageError("--headroom is a share from 0 to 90 percent", "Try --headroom 5.")
         cart.headroom_percent = options.headroom
     with screen.watch() as watch:
-        load_ = look_over(options.shelves, watch) if options.shelves else None
+        load_ = load_of(options.shelves, watch) if options.shelves else None
         found = candidates(options.place, cart)
         speeds = {drive.identity: measure(drive, progress=watch) for drive in chosen(found, options.measure)}
-    fits = [judge(drive, load_, cart, speeds[drive.identity].write if drive.identity in speeds else None) for drive in found]
+    fits = [
+        judge(drive, load_, cart, speeds[drive.identity].write if drive.identity in speeds else None) for drive in found
+    ]
     show_drives(screen, fits, cart, load_)
     missing = [] if options.place else away(found, cart)
     for identity, name in missing:
@@ -56,7 +76,7 @@ def run(options: argparse.Namespace) -> int:
     return 1 if load_ and not any(fit.fits and not is_home(fit, load_) for fit in fits) else 0
 
 
-def look_over(shelves: Sequence[str], watch: Progress) -> Load:
+def load_of(shelves: Sequence[str], watch: Progress) -> Load:
     """The load of these folders.  Refused for one that is no folder."""
     load_ = Load()
     for path in shelves:
@@ -80,7 +100,10 @@ def chosen(found: Sequence[Drive], words: Sequence[str]) -> list[Drive]:
         if not named and os.path.isdir(os.path.expanduser(word)):
             named = [drive_of(os.path.expanduser(word))]
         if not named:
-            raise UsageError(f"There is no drive called {show(word)}", f"Drives here: {', '.join(show(drive.name) for drive in found)}.")
+            raise UsageError(
+                f"There is no drive called {show(word)}",
+                f"Drives here: {', '.join(show(drive.name) for drive in found)}.",
+            )
         drives += named
     return drives
 
@@ -94,17 +117,32 @@ def show_drives(screen: Screen, fits: Sequence[Fit], cart: Cart, load_: Load | N
     rows = []
     for fit in fits:
         drive = fit.drive
-        row = [show(drive.name), place(drive.mount), show(drive.filesystem) or "unknown", kind(drive, cart), size(drive.total_bytes), size(drive.free_bytes)]
+        row = [
+            show(drive.name),
+            place(drive.mount),
+            show(drive.filesystem) or "unknown",
+            kind(drive, cart),
+            size(drive.total_bytes),
+            size(drive.free_bytes),
+        ]
         if load_:
             left = max(0, fit.free_after_bytes or 0)
-            row += [verdict(fit, load_), size(fit.need_bytes or 0), size(left) if left else "none", duration(fit.seconds or 0)]
+            row += [
+                verdict(fit, load_),
+                size(fit.need_bytes or 0),
+                size(left) if left else "none",
+                duration(fit.seconds or 0),
+            ]
         rows.append(row)
     screen.table("Drives", columns, rows)
     for fit in fits:
         if fit.reasons:
             screen.say(f"{show(fit.drive.name)} ({place(fit.drive.mount)})", style="bold")
         for reason in sorted(fit.reasons, key=lambda one: one.weight != HARD):
-            screen.say(f"  {'AGAINST' if reason.weight == HARD else 'note'}: {reason.what}", style="red" if reason.weight == HARD else "")
+            screen.say(
+                f"  {'AGAINST' if reason.weight == HARD else 'note'}: {reason.what}",
+                style="red" if reason.weight == HARD else "",
+            )
             show_files(screen, reason)
 
 
@@ -156,12 +194,22 @@ def draw(screen: Screen, fits: Sequence[Fit], load_: Load | None, path: str) -> 
     for fit in fits:
         need = fit.need_bytes or 0
         coming = -need if load_ and is_home(fit, load_) else need
-        bars.append(DriveBar(fit.drive.name, fit.drive.total_bytes - fit.drive.free_bytes, fit.drive.free_bytes, coming, fit.fits is False))
+        bars.append(
+            DriveBar(
+                fit.drive.name,
+                fit.drive.total_bytes - fit.drive.free_bytes,
+                fit.drive.free_bytes,
+                coming,
+                fit.fits is False,
+            )
+        )
     drives_picture(bars, "Room on the drives" + (", before and after" if load_ else ""), path)
     screen.say(f"Picture written: {place(os.path.abspath(path))}")
 
 
-def document(fits: Sequence[Fit], speeds: dict[str, Speed], missing: Sequence[tuple[str, str]], load_: Load | None) -> dict[str, object]:
+def document(
+    fits: Sequence[Fit], speeds: dict[str, Speed], missing: Sequence[tuple[str, str]], load_: Load | None
+) -> dict[str, object]:
     """The drives as the design fixes them."""
     return {
         "load": {"shelves": load_.shelves, "bytes": load_.bytes} if load_ else None,
@@ -173,17 +221,37 @@ def document(fits: Sequence[Fit], speeds: dict[str, Speed], missing: Sequence[tu
 def drive_document(fit: Fit, speed: Speed | None) -> dict[str, object]:
     """One drive."""
     drive = fit.drive
-    measured = {
-        "write_bytes_per_second": round(speed.write), "read_bytes_per_second": round(speed.read),
-        "scattered_bytes_per_second": round(speed.scattered), "voices": speed.voices, "past_cache": speed.past_cache,
-    } if speed else None  # fmt: skip
+    measured = (
+        {
+            "write_bytes_per_second": round(speed.write),
+            "read_bytes_per_second": round(speed.read),
+            "scattered_bytes_per_second": round(speed.scattered),
+            "voices": speed.voices,
+            "past_cache": speed.past_cache,
+        }
+        if speed
+        else None
+    )
     return {
-        "name": drive.name, "mount": drive.mount, "identity": drive.identity, "filesystem": drive.filesystem, "simulated": drive.simulated,
-        "total_bytes": drive.total_bytes, "free_bytes": drive.free_bytes, "reserved_bytes": drive.reserved_bytes, "read_only": drive.read_only,
-        "facts": asdict(drive.facts), "limits": asdict(drive.limits), "fits": fit.fits, "need_bytes": fit.need_bytes,
-        "free_after_bytes": fit.free_after_bytes, "haul_seconds": fit.seconds, "rate_bytes_per_second": fit.rate_bytes_per_second,
-        "measured": measured, "reasons": [reason_document(reason) for reason in fit.reasons],
-    }  # fmt: skip
+        "name": drive.name,
+        "mount": drive.mount,
+        "identity": drive.identity,
+        "filesystem": drive.filesystem,
+        "simulated": drive.simulated,
+        "total_bytes": drive.total_bytes,
+        "free_bytes": drive.free_bytes,
+        "reserved_bytes": drive.reserved_bytes,
+        "read_only": drive.read_only,
+        "facts": asdict(drive.facts),
+        "limits": asdict(drive.limits),
+        "fits": fit.fits,
+        "need_bytes": fit.need_bytes,
+        "free_after_bytes": fit.free_after_bytes,
+        "haul_seconds": fit.seconds,
+        "rate_bytes_per_second": fit.rate_bytes_per_second,
+        "measured": measured,
+        "reasons": [reason_document(reason) for reason in fit.reasons],
+    }
 
 
 def reason_document(reason: Reason) -> dict[str, object]:

@@ -1,4 +1,4 @@
-"""The ladder: every way a command can end turns into a message and an exit status."""
+"""Running a command: every way it can end is turned into a message and an exit status."""
 
 import argparse
 import signal
@@ -13,12 +13,13 @@ def interrupt(_number: int, _frame: FrameType | None) -> None:
     raise KeyboardInterrupt
 
 
-def climb(options: argparse.Namespace) -> int:
+def run_command(options: argparse.Namespace) -> int:
     """Run a command; foreseen, interrupted, cut off by the reader, failed by the system, unforeseen."""
     for number in (signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, interrupt)
     try:
-        return options.run(options)
+        status: int = options.run(options)
+        return status
     except SaltCartError as error:
         return failures.foreseen(error, options)
     except KeyboardInterrupt:

@@ -1,4 +1,4 @@
-"""What is said when a command does not end well."""
+"""The messages and exit statuses of commands that do not end well."""
 
 import argparse
 import json
@@ -20,7 +20,9 @@ def foreseen(error: SaltCartError, options: argparse.Namespace) -> int:
 def failing(error: OSError, options: argparse.Namespace) -> int:
     """Say what the system refused, where; what was done is recorded."""
     place = f" at {show(str(error.filename))}" if error.filename else ""
-    remedy = "Nothing is lost. Mend that (connect the drive, make room, give permission) and run the same command again."
+    remedy = (
+        "Nothing is lost. Mend that (connect the drive, make room, give permission) and run the same command again."
+    )
     report(f"The system answered: {error.strerror or error}{place}", [], remedy, options, INTERRUPTED)
     return INTERRUPTED
 
@@ -49,7 +51,9 @@ def unforeseen(error: Exception, options: argparse.Namespace) -> int:
         where = f"Please send {path}. Then run the same command again, or saltcart trips to see where things stand."
     except OSError:
         where = "Run the same command again, or saltcart trips to see where things stand."
-    report(f"Something unforeseen happened: {type(error).__name__}: {show(str(error))}", [], where, options, INTERRUPTED)
+    report(
+        f"Something unforeseen happened: {type(error).__name__}: {show(str(error))}", [], where, options, INTERRUPTED
+    )
     return INTERRUPTED
 
 

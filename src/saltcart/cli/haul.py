@@ -1,4 +1,4 @@
-"""saltcart haul"""
+"""The command `saltcart haul`: copy and verify."""
 
 import argparse
 import os
@@ -7,17 +7,34 @@ from saltcart.cli.arguments import add_cart, add_pace, pace
 from saltcart.cli.documents import trip_document
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import UsageError, show
-from saltcart.trips.account import account
-from saltcart.trips.carrier import HaulReport
-from saltcart.trips.choices import accept, leave_out
-from saltcart.trips.haul import haul, haul_waybill
+from saltcart.hauling.haul import haul, haul_waybill
+from saltcart.hauling.shelf_copy import HaulReport
+from saltcart.switching.omissions import accept, leave_out
+from saltcart.trips.summary import summary
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The waybill, or the trip to go on with."""
     parser.add_argument("waybill", metavar="WAYBILL|TRIP", help="a waybill file, or the id of a trip to go on with")
-    parser.add_argument("--leave-out", nargs="+", action="extend", default=[], metavar="PATTERN", help="of a trip that goes on: what shall stay where it is after all, such as a file that cannot be read")
-    parser.add_argument("--accept", nargs="+", action="extend", default=[], metavar="PATTERN", help="of a trip that goes on: files that could not be copied, to go without; their originals are set aside with the others and never released")
+    parser.add_argument(
+        "--leave-out",
+        nargs="+",
+        action="extend",
+        default=[],
+        metavar="PATTERN",
+        help="of a trip that goes on: what shall stay where it is after all, such as a file that cannot be read",
+    )
+    parser.add_argument(
+        "--accept",
+        nargs="+",
+        action="extend",
+        default=[],
+        metavar="PATTERN",
+        help=(
+            "of a trip that goes on: files that could not be copied, to go without; their originals are set aside with"
+            " the others and never released"
+        ),
+    )
     add_pace(parser)
     add_cart(parser)
 
@@ -27,7 +44,10 @@ def run(options: argparse.Namespace) -> int:
     screen = Screen(options)
     waybill = os.path.exists(options.waybill) or os.sep in options.waybill or options.waybill.endswith(".toml")
     if waybill and (options.leave_out or options.accept):
-        raise UsageError("--leave-out and --accept are for a trip that goes on, by its id", "For a new trip, draft it with --leave-out.")
+        raise UsageError(
+            "--leave-out and --accept are for a trip that goes on, by its id",
+            "For a new trip, draft it with --leave-out.",
+        )
     with screen.watch() as watch:
         if options.leave_out:
             leave_out(options.waybill, options.leave_out)
@@ -38,14 +58,26 @@ def run(options: argparse.Namespace) -> int:
         else:
             name, report = options.waybill, haul(options.waybill, pace(options), watch)
     show_haul(screen, name, report)
-    for one in account(name).shelves:
-        screen.say(f"  {show(one.shelf.name)}: {many(one.files, 'file', 'files')}, {size(one.bytes)}, all verified at {place(one.shelf.new)}")
+    for one in summary(name).shelves:
+        screen.say(
+            f"  {show(one.shelf.name)}: {many(one.files, 'file', 'files')}, {size(one.bytes)}, all verified at"
+            f" {place(one.shelf.new)}"
+        )
     for path in report.manifests:
         screen.say(f"  Manifest, for any checksum command: {place(path)}")
     screen.say(f"Originals and ledgers are as they were. Next: saltcart repoint {name}")
-    screen.document({**trip_document(account(name)), "copied_files": report.copied_files, "copied_bytes": report.copied_bytes,
-                     "named_files": report.named_files, "named_bytes": report.named_bytes,
-                     "there_already": report.there_already, "remarks": report.remarks, "manifests": report.manifests})  # fmt: skip
+    screen.document(
+        {
+            **trip_document(summary(name)),
+            "copied_files": report.copied_files,
+            "copied_bytes": report.copied_bytes,
+            "named_files": report.named_files,
+            "named_bytes": report.named_bytes,
+            "there_already": report.there_already,
+            "remarks": report.remarks,
+            "manifests": report.manifests,
+        }
+    )
     return 0
 
 
@@ -54,7 +86,14 @@ def show_haul(screen: Screen, name: str, report: HaulReport) -> None:
     for remark in report.remarks:
         screen.remark(remark)
     there = f", {report.there_already} were there already" if report.there_already else ""
-    done = [f"{many(report.copied_files, 'file', 'files')} copied and read back ({size(report.copied_bytes)})"] if report.copied_files or not report.named_files else []
+    done = (
+        [f"{many(report.copied_files, 'file', 'files')} copied and read back ({size(report.copied_bytes)})"]
+        if report.copied_files or not report.named_files
+        else []
+    )
     if report.named_files:
-        done.append(f"{many(report.named_files, 'file', 'files')} ({size(report.named_bytes)}) stay on their drive: read, and given a second name at the new place")
+        done.append(
+            f"{many(report.named_files, 'file', 'files')} ({size(report.named_bytes)}) stay on their drive: read, and"
+            " given a second name at the new place"
+        )
     screen.say(f"Trip {name}: {'; '.join(done)}{there}.")

@@ -1,4 +1,4 @@
-"""saltcart learn"""
+"""The command `saltcart learn`: derive a map for a file that no format or map reads."""
 
 import argparse
 import os
@@ -7,17 +7,26 @@ from saltcart.cart import load
 from saltcart.cli.arguments import add_cart
 from saltcart.cli.screen import Screen, many, place
 from saltcart.errors import Refused, show
+from saltcart.learning.learn import learn
+from saltcart.learning.lessons import Learnt
 from saltcart.safefile import replacing
-from saltcart.trips.learn import Learnt, learn
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The ledger, and what to try it against."""
     parser.add_argument("file", metavar="FILE", help="a file that names sounds and that no format or map reads")
-    parser.add_argument("--against", nargs="+", action="extend", required=True, metavar="SHELF", help="shelves whose sounds it names")
+    parser.add_argument(
+        "--against", nargs="+", action="extend", required=True, metavar="SHELF", help="shelves whose sounds it names"
+    )
     parser.add_argument("--output", "-o", metavar="MAP", help="write the map there (default: show it)")
     parser.add_argument("--name", metavar="NAME", help="how the map calls this kind of ledger")
-    parser.add_argument("--means", action="append", default=[], metavar="D:=FOLDER", help="what a drive letter, share or folder of another system is here")
+    parser.add_argument(
+        "--means",
+        action="append",
+        default=[],
+        metavar="D:=FOLDER",
+        help="what a drive letter, share or folder of another system is here",
+    )
     parser.add_argument("--force", action="store_true", help="write over an earlier map of that name")
     add_cart(parser)
 
@@ -27,7 +36,9 @@ def run(options: argparse.Namespace) -> int:
     screen = Screen(options)
     output = os.path.abspath(os.path.expanduser(options.output)) if options.output else None
     if output and os.path.exists(output) and not options.force:
-        raise Refused(f"There is something at {show(output)} already", "Choose another name with --output, or add --force.")
+        raise Refused(
+            f"There is something at {show(output)} already", "Choose another name with --output, or add --force."
+        )
     for shelf in options.against:
         if not os.path.isdir(os.path.expanduser(shelf)):
             raise Refused(f"{show(shelf)} is not a folder", "Name the shelves whose sounds the file names.")
@@ -37,7 +48,10 @@ def run(options: argparse.Namespace) -> int:
     if output and good:
         with replacing(output) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
             stream.write(learnt.map_text)
-        screen.say(f"Map written: {place(output)}. See what it finds: saltcart ledgers {place(learnt.path)} --map {place(output)}")
+        screen.say(
+            f"Map written: {place(output)}. See what it finds: saltcart ledgers {place(learnt.path)} --map"
+            f" {place(output)}"
+        )
     elif good:
         screen.say(learnt.map_text)
     else:
@@ -55,15 +69,37 @@ def show_lessons(screen: Screen, learnt: Learnt) -> None:
             row
             for one in learnt.lessons
             for row in [
-                (show(one.place), "yes" if one.sure else "commented out", one.total, one.resolved, one.sounds, one.spelling, show(one.why)),
-                *((show(f"  beside it: {told.column}"), f"as {told.fact}" if told.sure else "commented out", told.cells, "", "", "", told.evidence()) for told in one.beside),
+                (
+                    show(one.place),
+                    "yes" if one.sure else "commented out",
+                    one.total,
+                    one.resolved,
+                    one.sounds,
+                    one.spelling,
+                    show(one.why),
+                ),
+                *(
+                    (
+                        show(f"  beside it: {fact.column}"),
+                        f"as {fact.fact}" if fact.sure else "commented out",
+                        fact.cells,
+                        "",
+                        "",
+                        "",
+                        fact.evidence(),
+                    )
+                    for fact in one.beside
+                ),
             ]
         ],
     )
     if learnt.trouble:
         screen.remark(f"The map does not prove itself: {show(learnt.trouble)}")
     elif learnt.entries:
-        screen.say(f"Proof: {many(learnt.entries, 'entry', 'entries')} read back through it; {learnt.rewritten:,} rewritten on trial, nothing else in the file would change.")
+        screen.say(
+            f"Proof: {many(learnt.entries, 'entry', 'entries')} read back through it; {learnt.rewritten:,} rewritten on"
+            " trial, nothing else in the file would change."
+        )
     else:
         screen.say("Nothing in it names a sound of these shelves, as far as can be told.")
 
@@ -71,11 +107,28 @@ def show_lessons(screen: Screen, learnt: Learnt) -> None:
 def document(learnt: Learnt, output: str | None) -> dict[str, object]:
     """What was learnt."""
     return {
-        "path": learnt.path, "container": learnt.container, "map": output, "map_text": learnt.map_text,
-        "entries": learnt.entries, "rewritten_on_trial": learnt.rewritten, "trouble": learnt.trouble,
+        "path": learnt.path,
+        "container": learnt.container,
+        "map": output,
+        "map_text": learnt.map_text,
+        "entries": learnt.entries,
+        "rewritten_on_trial": learnt.rewritten,
+        "trouble": learnt.trouble,
         "lessons": [
-            {"place": one.place, "sure": one.sure, "spelling": one.spelling, "values": one.total, "resolved": one.resolved, "sounds": one.sounds,
-             "why": one.why, "entry": one.entry, "beside": [{"fact": told.fact, "column": told.column, "sure": told.sure, "why": told.evidence()} for told in one.beside]}
+            {
+                "place": one.place,
+                "sure": one.sure,
+                "spelling": one.spelling,
+                "values": one.total,
+                "resolved": one.resolved,
+                "sounds": one.sounds,
+                "why": one.why,
+                "entry": one.entry,
+                "beside": [
+                    {"fact": fact.fact, "column": fact.column, "sure": fact.sure, "why": fact.evidence()}
+                    for fact in one.beside
+                ],
+            }
             for one in learnt.lessons
         ],
-    }  # fmt: skip
+    }

@@ -1,4 +1,4 @@
-"""saltcart ledgers"""
+"""The command `saltcart ledgers`: list the kinds of ledgers that are known, or the entries of one."""
 
 import argparse
 import os
@@ -9,18 +9,31 @@ from saltcart.cli.arguments import add_cart
 from saltcart.cli.documents import ledger_state
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
+from saltcart.judging.entry_list import known_kinds, list_entries
+from saltcart.judging.judge import Judgement, LedgerState
 from saltcart.ledgers import Facts
-from saltcart.trips.judge import Judgement, LedgerState
-from saltcart.trips.listing import known_kinds, list_entries
 
 SHOWN = 200
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The ledger to look into."""
-    parser.add_argument("file", nargs="?", metavar="FILE", help="show every entry of this ledger (default: list the kinds that are known)")
-    parser.add_argument("--map", nargs="+", action="extend", default=[], metavar="FILE", help="maps that describe ledgers")
-    parser.add_argument("--means", action="append", default=[], metavar="D:=FOLDER", help="what a drive letter, share or folder of another system is here")
+    parser.add_argument(
+        "file",
+        nargs="?",
+        metavar="FILE",
+        help="show every entry of this ledger (default: list the kinds that are known)",
+    )
+    parser.add_argument(
+        "--map", nargs="+", action="extend", default=[], metavar="FILE", help="maps that describe ledgers"
+    )
+    parser.add_argument(
+        "--means",
+        action="append",
+        default=[],
+        metavar="D:=FOLDER",
+        help="what a drive letter, share or folder of another system is here",
+    )
     parser.add_argument("--all", action="store_true", help=f"show every entry, not only the first {SHOWN}")
     add_cart(parser)
 
@@ -32,13 +45,28 @@ def run(options: argparse.Namespace) -> int:
     maps = [*options.map, *cart.maps]
     if not options.file:
         kinds = known_kinds(maps)
-        screen.table("Ledgers that are known", ("Kind", "Read as", "What"), [(kind.name, kind.container, show(kind.what)) for kind in kinds])
-        screen.say("Any other: describe it with a map (docs/maps.md), or let saltcart learn FILE --against SHELF derive one.")
-        screen.document({"kinds": [{"name": kind.name, "container": kind.container, "what": kind.what, "path": kind.path} for kind in kinds]})
+        screen.table(
+            "Ledgers that are known",
+            ("Kind", "Read as", "What"),
+            [(kind.name, kind.container, show(kind.what)) for kind in kinds],
+        )
+        screen.say(
+            "Any other: describe it with a map (docs/maps.md), or let saltcart learn FILE --against SHELF derive one."
+        )
+        screen.document(
+            {
+                "kinds": [
+                    {"name": kind.name, "container": kind.container, "what": kind.what, "path": kind.path}
+                    for kind in kinds
+                ]
+            }
+        )
         return 0
     state = list_entries(options.file, maps, cart.meanings(options.means))
     show_entries(screen, state, options.all)
-    screen.document({**ledger_state(state), "listing": [row(one, state.facts.get(one.entry.key)) for one in state.judgements()]})
+    screen.document(
+        {**ledger_state(state), "listing": [row(one, state.facts.get(one.entry.key)) for one in state.judgements()]}
+    )
     return 0 if all(one.verdict == "found" for one in state.judgements()) else 1
 
 
@@ -50,7 +78,14 @@ def show_entries(screen: Screen, state: LedgerState, everything: bool) -> None:
         f"{place(state.path)} ({state.map_name})",
         ("Where", "Verdict", "Spelling", "As written", "Means here", "Why"),
         [
-            (one.entry.where + said(state.facts.get(one.entry.key)), one.verdict, one.entry.spelling.seen_in(one.entry.written).name, show(one.entry.written), place(os.path.normpath(one.resolved)), show(one.why))
+            (
+                one.entry.where + said(state.facts.get(one.entry.key)),
+                one.verdict,
+                one.entry.spelling.seen_in(one.entry.written).name,
+                show(one.entry.written),
+                place(os.path.normpath(one.resolved)),
+                show(one.why),
+            )
             for one in shown
         ],
     )
@@ -66,9 +101,12 @@ def said(facts: Facts | None) -> str:
     if facts is None:
         return ""
     words = (
-        show(facts.title or ""), f"{facts.length // 60:.0f}:{facts.length % 60:02.0f}" if facts.length else "", size(facts.size) if facts.size else "",
-        many(facts.plays, "play", "plays") if facts.plays else "", f"digest {facts.digest[:8]}" if facts.digest else "",
-    )  # fmt: skip
+        show(facts.title or ""),
+        f"{facts.length // 60:.0f}:{facts.length % 60:02.0f}" if facts.length else "",
+        size(facts.size) if facts.size else "",
+        many(facts.plays, "play", "plays") if facts.plays else "",
+        f"digest {facts.digest[:8]}" if facts.digest else "",
+    )
     return "\n" + ", ".join(filter(None, words)) if any(words) else ""
 
 
@@ -76,7 +114,19 @@ def row(one: Judgement, facts: Facts | None) -> dict[str, object]:
     """One entry."""
     known = facts or Facts(one.entry.key, one.resolved)
     return {
-        "where": one.entry.where, "written": one.entry.written, "spelling": one.entry.spelling.seen_in(one.entry.written).name, "names": one.entry.names,
-        "resolved": one.resolved, "verdict": one.verdict, "why": one.why,
-        "known": {"title": known.title, "length_seconds": known.length, "size_bytes": known.size, "digest": known.digest, "plays": known.plays, "last_played": known.last_played},
-    }  # fmt: skip
+        "where": one.entry.where,
+        "written": one.entry.written,
+        "spelling": one.entry.spelling.seen_in(one.entry.written).name,
+        "names": one.entry.names,
+        "resolved": one.resolved,
+        "verdict": one.verdict,
+        "why": one.why,
+        "known": {
+            "title": known.title,
+            "length_seconds": known.length,
+            "size_bytes": known.size,
+            "digest": known.digest,
+            "plays": known.plays,
+            "last_played": known.last_played,
+        },
+    }

@@ -5,7 +5,8 @@ import sys
 
 from saltcart import __version__
 
-# A big ledger is hundreds of thousands of small things that live long: looking through them for garbage often is for nothing.
+# A big ledger is hundreds of thousands of small things that live long: to look through them
+# for garbage often is for nothing.
 SELDOM = 100_000
 
 
@@ -16,9 +17,10 @@ def main(words: list[str] | None = None) -> int:
         print(f"saltcart {__version__}")  # the one answer that should not wait for the rest to load
         return 0
     gc.set_threshold(SELDOM)
-    from saltcart.cli import ladder, parser
+    from saltcart.cli import exit_ladder as ladder
+    from saltcart.cli import parser
 
-    return ladder.climb(parser.build(words[0] if words else None).parse_args(words))
+    return ladder.run_command(parser.build(words[0] if words else None).parse_args(words))
 
 
 if __name__ == "__main__":

@@ -1,4 +1,4 @@
-"""saltcart move"""
+"""The command `saltcart move`: draft, ask, haul, repoint and check in one go."""
 
 import argparse
 import os
@@ -11,15 +11,16 @@ from saltcart.cli.haul import show_haul
 from saltcart.cli.repoint import show_repoint
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
+from saltcart.hauling.haul import haul_waybill
+from saltcart.hauling.shelf_copy import HaulReport
 from saltcart.home import home
+from saltcart.planning.draft import Draft, draft
+from saltcart.proving.check import check_trip
+from saltcart.proving.results import CheckReport
 from saltcart.safefile import short_name
-from saltcart.trips import waybill_text
-from saltcart.trips.account import TripAccount, account
-from saltcart.trips.carrier import HaulReport
-from saltcart.trips.check import CheckReport, check_trip
-from saltcart.trips.draft import Draft, draft
-from saltcart.trips.haul import haul_waybill
-from saltcart.trips.repoint import RepointReport, repoint
+from saltcart.switching.repoint import RepointReport, repoint
+from saltcart.trips.summary import TripSummary, summary
+from saltcart.waybills import waybill_text
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -50,11 +51,21 @@ def run(options: argparse.Namespace) -> int:
         report = check_trip(name, progress=watch)
     show_check(screen, report)
     screen.say()
-    done = account(name)
+    done = summary(name)
     show_closing(screen, done, hauled, switched, report)
-    screen.document({**trip_document(done), "copied_files": hauled.copied_files, "copied_bytes": hauled.copied_bytes,
-                     "named_files": hauled.named_files, "named_bytes": hauled.named_bytes,
-                     "changed_entries": switched.changed, "set_aside": switched.aside, "turned_links": switched.turned, "check": check_document(report)})  # fmt: skip
+    screen.document(
+        {
+            **trip_document(done),
+            "copied_files": hauled.copied_files,
+            "copied_bytes": hauled.copied_bytes,
+            "named_files": hauled.named_files,
+            "named_bytes": hauled.named_bytes,
+            "changed_entries": switched.changed,
+            "set_aside": switched.aside,
+            "turned_links": switched.turned,
+            "check": check_document(report),
+        }
+    )
     return 0 if report.ok else 1
 
 
@@ -70,18 +81,41 @@ def keep_waybill(plan: Draft) -> str:
     return path
 
 
-def show_closing(screen: Screen, done: TripAccount, hauled: HaulReport, switched: RepointReport, report: CheckReport) -> None:
+def show_closing(
+    screen: Screen, done: TripSummary, hauled: HaulReport, switched: RepointReport, report: CheckReport
+) -> None:
     """What was moved, what was rewritten, how it stands, and what to type next."""
     before = sum(report.before_counts.values())
     rows = [("Trip", done.trip)]
-    rows += [("Moved", f"{show(one.shelf.name)}: {many(one.files, 'file', 'files')}, {size(one.bytes)}, now at {place(one.shelf.new)}") for one in done.shelves]
-    rows += [("Rewritten", f"{many(switched.changed, 'entry', 'entries')} in {sum(row.changed > 0 for row in done.ledgers)} of {len(done.ledgers)} ledgers, nothing else in them")]
+    rows += [
+        (
+            "Moved",
+            (
+                f"{show(one.shelf.name)}: {many(one.files, 'file', 'files')}, {size(one.bytes)}, now at"
+                f" {place(one.shelf.new)}"
+            ),
+        )
+        for one in done.shelves
+    ]
+    rows += [
+        (
+            "Rewritten",
+            (
+                f"{many(switched.changed, 'entry', 'entries')} in {sum(row.changed > 0 for row in done.ledgers)} of"
+                f" {len(done.ledgers)} ledgers, nothing else in them"
+            ),
+        )
+    ]
     rows += [("Resolves", closing(report).split(". ")[0].rstrip("."))]
     if before:
         rows += [("Broken before", f"{many(before, 'entry', 'entries')}, listed above; the move did not cause it")]
     rows += [("Set aside", f"{place(folder)} (nothing is removed)") for folder in switched.aside]
     if report.ok:
-        what = f"the originals, {size(done.bytes)}," if hauled.copied_files or not hauled.named_files else "the old names of the files, which gains no room,"
+        what = (
+            f"the originals, {size(done.bytes)},"
+            if hauled.copied_files or not hauled.named_files
+            else "the old names of the files, which gains no room,"
+        )
         rows += [("To free it", f"saltcart release {done.trip}   removes {what} after one more verification")]
     else:
         rows += [("Not clean", f"see above; saltcart check {done.trip}   shows it again")]

@@ -36,7 +36,9 @@ def build(chosen: str | None) -> argparse.ArgumentParser:
     """The parser of the whole command line, with the arguments of the `chosen` command."""
     parser = argparse.ArgumentParser(
         prog="saltcart",
-        description="Move folders of sounds to another drive, change every file that names them, prove that nothing was lost.",
+        description=(
+            "Move folders of sounds to another drive, change every file that names them, prove that nothing was lost."
+        ),
         epilog=EPILOG,
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
@@ -47,7 +49,9 @@ def build(chosen: str | None) -> argparse.ArgumentParser:
         if name == chosen:
             module = import_module(f"saltcart.cli.{name}")
             module.add_arguments(command)
-            command.add_argument("--json", action="store_true", help="print one JSON document and nothing else on standard output")
+            command.add_argument(
+                "--json", action="store_true", help="print one JSON document and nothing else on standard output"
+            )
             command.add_argument("--quiet", action="store_true", help="say only what went wrong")
             command.set_defaults(run=module.run)
     return parser

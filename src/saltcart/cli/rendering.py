@@ -1,4 +1,4 @@
-"""How lines, tables and bars look.  Loaded when a person is to see something, for it takes its time."""
+"""How lines, tables and bars look on a terminal.  Loaded only when something is shown, since it loads slowly."""
 
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
@@ -13,7 +13,14 @@ if TYPE_CHECKING:
 
 STEADY = 60.0  # seconds over which the rate is taken, so that the time left does not jump
 BESIDE = 76  # signs that the numbers beside a bar take
-STYLES = {"found": "green", "missing": "red", "offline": "yellow", "altered": "red", "unreadable": "red", "unclear": "yellow"}
+STYLES = {
+    "found": "green",
+    "missing": "red",
+    "offline": "yellow",
+    "altered": "red",
+    "unreadable": "red",
+    "unclear": "yellow",
+}
 
 
 def console(width: int | None) -> Console:
@@ -45,10 +52,17 @@ def cell(column: str, content: str | int) -> Text:
 
 def table(title: str, columns: Sequence[str], rows: Sequence[Sequence[Any]]) -> Table:
     """See Screen.table."""
-    made = Table(title=title, title_justify="left", title_style="bold", box=SIMPLE_HEAD, pad_edge=False, show_edge=False)
+    made = Table(
+        title=title, title_justify="left", title_style="bold", box=SIMPLE_HEAD, pad_edge=False, show_edge=False
+    )
     for number, name in enumerate(columns):
         figure = name.startswith(">")
-        made.add_column(name.removeprefix(">"), justify="right" if figure else "left", overflow="fold", no_wrap=figure or number == 0)
+        made.add_column(
+            name.removeprefix(">"),
+            justify="right" if figure else "left",
+            overflow="fold",
+            no_wrap=figure or number == 0,
+        )
     for row in rows:
         made.add_row(*map(cell, columns, row))
     return made
@@ -71,7 +85,15 @@ def bar_width(where: Console) -> int:
 
 def bar(where: Console, in_bytes: bool) -> "Progress":
     """A bar with time left, and of bytes with their rate."""
-    from rich.progress import BarColumn, DownloadColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn, TransferSpeedColumn
+    from rich.progress import (
+        BarColumn,
+        DownloadColumn,
+        MofNCompleteColumn,
+        Progress,
+        TextColumn,
+        TimeRemainingColumn,
+        TransferSpeedColumn,
+    )
 
     amount = (DownloadColumn(), TransferSpeedColumn()) if in_bytes else (MofNCompleteColumn(),)
     columns = (TextColumn("{task.description}"), BarColumn(bar_width(where)), *amount, TimeRemainingColumn())

@@ -1,4 +1,4 @@
-"""The screen: tables, remarks, bars and questions, the same for every command."""
+"""Output to the terminal: tables, remarks, progress bars and questions, the same for every command."""
 
 from __future__ import annotations
 
@@ -55,43 +55,45 @@ class Screen:
         self.quiet = options.quiet
 
     @cached_property
-    def pretty(self) -> ModuleType:
+    def rendering(self) -> ModuleType:
         """How things look; loaded when a person is to see something, for it takes its time."""
-        from saltcart.cli import pretty
+        from saltcart.cli import rendering
 
-        return pretty
+        return rendering
 
     @cached_property
     def out(self) -> Console:
         """Standard output."""
-        return self.pretty.console(None if sys.stdout.isatty() else WIDTH_ELSEWHERE)
+        console: Console = self.rendering.console(None if sys.stdout.isatty() else WIDTH_ELSEWHERE)
+        return console
 
     @cached_property
     def err(self) -> Console:
         """Standard error."""
-        return self.pretty.error_console()
+        console: Console = self.rendering.error_console()
+        return console
 
     def say(self, text: str = "", style: str = "") -> None:
         """A line for a person."""
         if not (self.json or self.quiet):
-            self.out.print(self.pretty.line(text, style), soft_wrap=True)
+            self.out.print(self.rendering.line(text, style), soft_wrap=True)
 
     def remark(self, text: str) -> None:
         """Something worth knowing that is no failure."""
         if not self.quiet:
             console = self.err if self.json else self.out
-            console.print(self.pretty.remark(text), soft_wrap=True)
+            console.print(self.rendering.remark(text), soft_wrap=True)
 
     def table(self, title: str, columns: Sequence[str], rows: Sequence[Sequence[Any]]) -> None:
         """A table; a column whose name begins with `>` is for numbers.  The first column is not broken into lines."""
         if not (self.json or self.quiet) and rows:
-            self.out.print(self.pretty.table(title, columns, rows))
+            self.out.print(self.rendering.table(title, columns, rows))
             self.out.print()
 
     def facts(self, rows: Sequence[tuple[str, str]]) -> None:
         """Pairs of name and value, in two columns."""
         if not (self.json or self.quiet):
-            self.out.print(self.pretty.facts(rows))
+            self.out.print(self.rendering.facts(rows))
             self.out.print()
 
     def document(self, content: dict[str, Any]) -> None:
@@ -99,7 +101,7 @@ class Screen:
         if self.json:
             print(json.dumps(content, indent=2))
 
-    def watch(self) -> "Watch":
+    def watch(self) -> Watch:
         """A progress callback that shows itself."""
         return Watch(self)
 
@@ -109,7 +111,7 @@ class Screen:
             return True
         if not sys.stdin.isatty():
             return False
-        self.err.print(self.pretty.line(f"{question} [y/N] ", "bold"), end="")
+        self.err.print(self.rendering.line(f"{question} [y/N] ", "bold"), end="")
         return sys.stdin.readline().strip().lower() in ("y", "yes")
 
 
@@ -124,7 +126,7 @@ class Watch:
         self.step = ""
         self.in_bytes = False
 
-    def __enter__(self) -> "Watch":
+    def __enter__(self) -> Watch:
         return self
 
     def __exit__(self, *_failure: object) -> None:
@@ -148,13 +150,28 @@ class Watch:
         """Move the bar of the present step, a new one for each step."""
         if self.bar is None or tick.in_bytes != self.in_bytes:
             self.__exit__()
-            self.bar, self.in_bytes, self.step = self.screen.pretty.bar(self.screen.err, tick.in_bytes), tick.in_bytes, ""
+            self.bar, self.in_bytes, self.step = (
+                self.screen.rendering.bar(self.screen.err, tick.in_bytes),
+                tick.in_bytes,
+                "",
+            )
             self.bar.start()
         if tick.step != self.step:
             self.step = tick.step
             for task in self.bar.task_ids:
                 self.bar.remove_task(task)
             self.bar.add_task(tick.step, total=tick.total or None)
-        room = max(0, min(MOST_ITEM, self.screen.err.width - self.screen.pretty.BESIDE - self.screen.pretty.bar_width(self.screen.err)))
+        room = max(
+            0,
+            min(
+                MOST_ITEM,
+                self.screen.err.width - self.screen.rendering.BESIDE - self.screen.rendering.bar_width(self.screen.err),
+            ),
+        )
         item = f"  {show(tick.item)[-room:]:{room}}" if room else ""
-        self.bar.update(self.bar.task_ids[-1], completed=tick.done, total=tick.total or None, description=f"{tick.step}  {tick.note}{item}")
+        self.bar.update(
+            self.bar.task_ids[-1],
+            completed=tick.done,
+            total=tick.total or None,
+            description=f"{tick.step}  {tick.note}{item}",
+        )

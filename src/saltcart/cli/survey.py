@@ -1,4 +1,4 @@
-"""saltcart survey"""
+"""The command `saltcart survey`: show shelves and ledgers, and how every entry stands."""
 
 import argparse
 import os
@@ -10,10 +10,10 @@ from saltcart.cli.arguments import add_cart, add_ledgers
 from saltcart.cli.documents import ledger_state
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
+from saltcart.judging.judge import LedgerState
+from saltcart.looking.survey import SurveyedShelf, SurveyReport, read_shelf_headers, survey
+from saltcart.shelves.folder_tree import FolderTree, packs
 from saltcart.shelves.headers import HeaderSums
-from saltcart.shelves.pile import Heap, packs
-from saltcart.trips.judge import LedgerState
-from saltcart.trips.survey import SurveyedShelf, SurveyReport, read_shelf_headers, survey
 
 MOST_COLUMNS = 6
 PICTURE_DEPTH = 1
@@ -21,11 +21,20 @@ PICTURE_DEPTH = 1
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The places to look at."""
-    parser.add_argument("place", nargs="*", metavar="PLACE", help="folders to look through (default: the usual ones, and those of cart.toml)")
+    parser.add_argument(
+        "place",
+        nargs="*",
+        metavar="PLACE",
+        help="folders to look through (default: the usual ones, and those of cart.toml)",
+    )
     add_ledgers(parser)
     add_cart(parser)
-    parser.add_argument("--depth", type=int, default=0, metavar="N", help="show the packs in each shelf, N folders deep")
-    parser.add_argument("--headers", action="store_true", help="read every sound's header: length, rate, channels, depth")
+    parser.add_argument(
+        "--depth", type=int, default=0, metavar="N", help="show the packs in each shelf, N folders deep"
+    )
+    parser.add_argument(
+        "--headers", action="store_true", help="read every sound's header: length, rate, channels, depth"
+    )
     parser.add_argument("--write", metavar="FILE", help="draft a cart.toml from the findings, or add to one")
     parser.add_argument("--picture", metavar="FILE", help="draw where the room goes (.png or .svg)")
 
@@ -57,10 +66,16 @@ def show_survey(screen: Screen, report: SurveyReport, depth: int) -> None:
     for finding in report.findings:
         screen.remark(f"{place(finding.path)} {show(finding.what)}")
     files, total = sums(report)
-    screen.say(", ".join((many(len(report.shelves), "shelf", "shelves"), many(files, "file", "files"), size(total))) + ". Nothing moved or changed.")
+    screen.say(
+        ", ".join((many(len(report.shelves), "shelf", "shelves"), many(files, "file", "files"), size(total)))
+        + ". Nothing moved or changed."
+    )
     broken = [state.path for state in report.ledgers if state.counts()["missing"] + state.counts()["offline"]]
     if broken:
-        screen.say(f"To see which entries are not found: saltcart check --ledger {' '.join(map(quoted, broken[:3]))}{' ...' if broken[3:] else ''}")
+        screen.say(
+            "To see which entries are not found: saltcart check --ledger"
+            f" {' '.join(map(quoted, broken[:3]))}{' ...' if broken[3:] else ''}"
+        )
 
 
 def quoted(path: str) -> str:
@@ -72,7 +87,7 @@ def quoted(path: str) -> str:
 def extras(screen: Screen, report: SurveyReport, options: argparse.Namespace) -> None:
     """The configuration and the picture, when asked for."""
     if options.write:
-        from saltcart.trips import cartfile
+        from saltcart.looking import cart_draft as cartfile
 
         path = os.path.abspath(os.path.expanduser(options.write))
         added = cartfile.write(report, options.map, path)
@@ -82,42 +97,65 @@ def extras(screen: Screen, report: SurveyReport, options: argparse.Namespace) ->
 
         bars = []
         for shelf in report.shelves:
-            bars.append(Bar(shelf.name, 0, shelf.heap.bytes))
-            bars += [Bar(os.path.basename(heap.path), level, heap.bytes) for level, heap in packs(shelf.heap, PICTURE_DEPTH)]
-        room_picture(bars, f"Where the room goes: {size(sums(report)[1])} in {many(len(report.shelves), 'shelf', 'shelves')}", options.picture)
+            bars.append(Bar(shelf.name, 0, shelf.tree.bytes))
+            bars += [
+                Bar(os.path.basename(tree.path), level, tree.bytes) for level, tree in packs(shelf.tree, PICTURE_DEPTH)
+            ]
+        room_picture(
+            bars,
+            f"Where the room goes: {size(sums(report)[1])} in {many(len(report.shelves), 'shelf', 'shelves')}",
+            options.picture,
+        )
         screen.say(f"Picture written: {place(os.path.abspath(options.picture))}")
 
 
 def sums(report: SurveyReport) -> tuple[int, int]:
     """Files and bytes in all shelves."""
-    return sum(shelf.heap.files for shelf in report.shelves), sum(shelf.heap.bytes for shelf in report.shelves)
+    return sum(shelf.tree.files for shelf in report.shelves), sum(shelf.tree.bytes for shelf in report.shelves)
 
 
 def show_shelves(screen: Screen, report: SurveyReport, depth: int) -> None:
     """The table of shelves and, to `depth`, their packs."""
     rows = []
     for shelf in report.shelves:
-        rows.append(shelf_row(show(shelf.name), shelf.heap, shelf.care, whereabouts(shelf)))
-        rows += [shelf_row("  " * level + show(os.path.basename(heap.path)), heap, "", "") for level, heap in packs(shelf.heap, depth)]
+        rows.append(shelf_row(show(shelf.name), shelf.tree, shelf.care, whereabouts(shelf)))
+        rows += [
+            shelf_row("  " * level + show(os.path.basename(tree.path)), tree, "", "")
+            for level, tree in packs(shelf.tree, depth)
+        ]
     columns = ("Shelf", ">Size", ">On disk", ">Files", ">Largest", "Sounds", "Newest", "Care", "Place")
     screen.table("Shelves", columns, rows)
     if any(shelf.headers for shelf in report.shelves):
-        screen.table("Headers", ("Shelf", ">Plays for", ">Longest", "Rates", "Channels", "Bits", ">Tagged", ">Broken"), list(map(header_row, report.shelves)))
+        screen.table(
+            "Headers",
+            ("Shelf", ">Plays for", ">Longest", "Rates", "Channels", "Bits", ">Tagged", ">Broken"),
+            list(map(header_row, report.shelves)),
+        )
 
 
-def shelf_row(name: str, heap: Heap, care: str, where: str) -> tuple[str | int, ...]:
+def shelf_row(name: str, tree: FolderTree, care: str, where: str) -> tuple[str | int, ...]:
     """The figures of one folder."""
-    kinds = ", ".join(f"{count:,} {kind}" for kind, count in sorted(heap.kinds.items(), key=lambda pair: -pair[1])[:3])
-    sounds = f"{heap.audio_share:.0%}: {kinds}" if kinds else "none"
-    newest = datetime.fromtimestamp(heap.newest, UTC).strftime("%Y-%m-%d") if heap.newest else ""
-    return name, size(heap.bytes), size(heap.disk_bytes), heap.files, size(heap.largest_bytes), sounds, newest, care, where
+    kinds = ", ".join(f"{count:,} {kind}" for kind, count in sorted(tree.kinds.items(), key=lambda pair: -pair[1])[:3])
+    sounds = f"{tree.audio_share:.0%}: {kinds}" if kinds else "none"
+    newest = datetime.fromtimestamp(tree.newest, UTC).strftime("%Y-%m-%d") if tree.newest else ""
+    return (
+        name,
+        size(tree.bytes),
+        size(tree.disk_bytes),
+        tree.files,
+        size(tree.largest_bytes),
+        sounds,
+        newest,
+        care,
+        where,
+    )
 
 
 def whereabouts(shelf: SurveyedShelf) -> str:
     """Where a shelf lies, how it is reached, and what share of its drive it takes."""
-    where = place(shelf.heap.path)
+    where = place(shelf.tree.path)
     if shelf.drive and shelf.drive.total_bytes:
-        where += f" ({shelf.heap.disk_bytes / shelf.drive.total_bytes:.0%} of {show(shelf.drive.name)})"
+        where += f" ({shelf.tree.disk_bytes / shelf.drive.total_bytes:.0%} of {show(shelf.drive.name)})"
     return f"{place(shelf.reached_as)} -> {where}" if shelf.reached_as else where
 
 
@@ -129,9 +167,15 @@ def header_row(shelf: SurveyedShelf) -> tuple[str | int, ...]:
         return ", ".join(f"{value:,}{unit} ({count})" for value, count in sorted(counts.items()))
 
     return (
-        show(shelf.name), clock(found.seconds), clock(found.longest_seconds), listed(found.rates, " Hz"),
-        listed(found.channels), listed(found.bits), found.tagged, len(found.troubles),
-    )  # fmt: skip
+        show(shelf.name),
+        clock(found.seconds),
+        clock(found.longest_seconds),
+        listed(found.rates, " Hz"),
+        listed(found.channels),
+        listed(found.bits),
+        found.tagged,
+        len(found.troubles),
+    )
 
 
 def clock(seconds: float) -> str:
@@ -166,7 +210,11 @@ def show_leans(screen: Screen, report: SurveyReport) -> None:
             for number, state in enumerate(report.ledgers)
             if any(report.leans[number, shelf] for shelf in part)
         ]
-        screen.table("What leans on what (entries)", ("Ledger", *(f">{show(report.shelves[shelf].name)}" for shelf in part)), rows)
+        screen.table(
+            "What leans on what (entries)",
+            ("Ledger", *(f">{show(report.shelves[shelf].name)}" for shelf in part)),
+            rows,
+        )
 
 
 def document(report: SurveyReport, depth: int) -> dict[str, object]:
@@ -176,7 +224,10 @@ def document(report: SurveyReport, depth: int) -> dict[str, object]:
         "places": report.places,
         "shelves": [shelf_document(report, number, depth) for number in range(len(report.shelves))],
         "ledgers": [ledger_state(state) for state in report.ledgers],
-        "strays": [{"folder": one.folder, "entries": one.entries, "files": one.files, "bytes": one.bytes} for one in report.strays],
+        "strays": [
+            {"folder": one.folder, "entries": one.entries, "files": one.files, "bytes": one.bytes}
+            for one in report.strays
+        ],
         "findings": [{"kind": one.kind, "path": one.path, "what": one.what} for one in report.findings],
         "totals": {"files": files, "bytes": total, "entries": report.counts},
     }
@@ -187,30 +238,49 @@ def shelf_document(report: SurveyReport, number: int, depth: int) -> dict[str, o
     shelf = report.shelves[number]
     return {
         "name": shelf.name,
-        "path": shelf.heap.path,
+        "path": shelf.tree.path,
         "reached_as": shelf.reached_as,
         "care": shelf.care,
         "drive": shelf.drive.identity if shelf.drive else None,
-        "drive_share": round(shelf.heap.disk_bytes / shelf.drive.total_bytes, 4) if shelf.drive and shelf.drive.total_bytes else None,
-        **heap_document(shelf.heap),
-        "packs": [{"path": heap.path, "level": level, **heap_document(heap)} for level, heap in packs(shelf.heap, depth)],
-        "leant_on_by": {report.ledgers[ledger].path: count for (ledger, one), count in sorted(report.leans.items()) if one == number},
+        "drive_share": (
+            round(shelf.tree.disk_bytes / shelf.drive.total_bytes, 4)
+            if shelf.drive and shelf.drive.total_bytes
+            else None
+        ),
+        **tree_document(shelf.tree),
+        "packs": [
+            {"path": tree.path, "level": level, **tree_document(tree)} for level, tree in packs(shelf.tree, depth)
+        ],
+        "leant_on_by": {
+            report.ledgers[ledger].path: count for (ledger, one), count in sorted(report.leans.items()) if one == number
+        },
         **({"headers": header_document(shelf.headers)} if shelf.headers else {}),
     }
 
 
-def heap_document(heap: Heap) -> dict[str, object]:
+def tree_document(tree: FolderTree) -> dict[str, object]:
     """The sums of one folder."""
-    newest = datetime.fromtimestamp(heap.newest, UTC).strftime("%Y-%m-%dT%H:%M:%SZ") if heap.newest else None
+    newest = datetime.fromtimestamp(tree.newest, UTC).strftime("%Y-%m-%dT%H:%M:%SZ") if tree.newest else None
     return {
-        "files": heap.files, "bytes": heap.bytes, "disk_bytes": heap.disk_bytes, "largest_file_bytes": heap.largest_bytes,
-        "audio_files": heap.audio_files, "audio_share": round(heap.audio_share, 4), "kinds": dict(heap.kinds), "newest": newest,
-    }  # fmt: skip
+        "files": tree.files,
+        "bytes": tree.bytes,
+        "disk_bytes": tree.disk_bytes,
+        "largest_file_bytes": tree.largest_bytes,
+        "audio_files": tree.audio_files,
+        "audio_share": round(tree.audio_share, 4),
+        "kinds": dict(tree.kinds),
+        "newest": newest,
+    }
 
 
 def header_document(found: HeaderSums) -> dict[str, object]:
     """What the headers of one shelf say."""
     return {
-        "duration_seconds": round(found.seconds, 3), "longest_seconds": round(found.longest_seconds, 3), "sample_rates_hz": dict(found.rates),
-        "channels": dict(found.channels), "bits": dict(found.bits), "tagged_files": found.tagged, "unreadable_files": len(found.troubles),
-    }  # fmt: skip
+        "duration_seconds": round(found.seconds, 3),
+        "longest_seconds": round(found.longest_seconds, 3),
+        "sample_rates_hz": dict(found.rates),
+        "channels": dict(found.channels),
+        "bits": dict(found.bits),
+        "tagged_files": found.tagged,
+        "unreadable_files": len(found.troubles),
+    }

@@ -1,4 +1,4 @@
-"""saltcart tidy"""
+"""The command `saltcart tidy`: show what need not travel, and write decisions about it."""
 
 import argparse
 import os
@@ -8,16 +8,25 @@ from saltcart.cart import load
 from saltcart.cli.arguments import add_cart, add_ledgers
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import UsageError, show
-from saltcart.trips.tidy import Find, TidyReport, remember, remembered, tidy
+from saltcart.looking.tidy import Find, TidyReport, remember, remembered, tidy
 
 SHOWN = 3
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Where to look, or what to decide."""
-    parser.add_argument("word", nargs="*", metavar="PLACE|NUMBER", help="folders to look through; with --into, numbers of findings such as 3 5 7-9")
-    parser.add_argument("--into", metavar="WAYBILL", help="write decisions about these findings into a waybill: left out, or gathered")
-    parser.add_argument("--older-than", type=int, default=730, metavar="DAYS", help="what counts as long ago (default: 730)")
+    parser.add_argument(
+        "word",
+        nargs="*",
+        metavar="PLACE|NUMBER",
+        help="folders to look through; with --into, numbers of findings such as 3 5 7-9",
+    )
+    parser.add_argument(
+        "--into", metavar="WAYBILL", help="write decisions about these findings into a waybill: left out, or gathered"
+    )
+    parser.add_argument(
+        "--older-than", type=int, default=730, metavar="DAYS", help="what counts as long ago (default: 730)"
+    )
     add_ledgers(parser)
     add_cart(parser)
 
@@ -34,17 +43,25 @@ def look(screen: Screen, options: argparse.Namespace) -> int:
         report = tidy(options.word, options.ledger, options.map, load(options.cart), options.older_than, watch)
     remember(report)
     show_report(screen, report)
-    screen.document({
-        "finds": [document(find) for find in report.finds],
-        "judged": [{"name": one.name, "path": one.path, "collection": one.collection, "why": one.why} for one in report.judged],
-        "remarks": report.remarks,
-    })  # fmt: skip
+    screen.document(
+        {
+            "finds": [document(find) for find in report.finds],
+            "judged": [
+                {"name": one.name, "path": one.path, "collection": one.collection, "why": one.why}
+                for one in report.judged
+            ],
+            "remarks": report.remarks,
+        }
+    )
     return 0
 
 
 def show_report(screen: Screen, report: TidyReport) -> None:
     """The findings, and how shelves were judged."""
-    rows = [(find.number, find.kind, len(find.paths), size(find.bytes), place(find.folder), names(find), show(find.what)) for find in report.finds]
+    rows = [
+        (find.number, find.kind, len(find.paths), size(find.bytes), place(find.folder), names(find), show(find.what))
+        for find in report.finds
+    ]
     screen.table("Findings (nothing is deleted)", (">No.", "Kind", ">Files", ">Size", "Folder", "Which", "What"), rows)
     for one in report.judged:
         word = "looked through" if one.collection else "not looked through"
@@ -55,7 +72,10 @@ def show_report(screen: Screen, report: TidyReport) -> None:
         screen.say("Nothing found: all of it is worth the journey.")
         return
     screen.say("To leave findings out of a trip, or to gather strays into it: saltcart tidy --into WAYBILL NUMBER...")
-    screen.say("To judge a shelf otherwise, set collection = true or false for it in cart.toml (saltcart survey --write cart.toml).")
+    screen.say(
+        "To judge a shelf otherwise, set collection = true or false for it in cart.toml (saltcart survey --write"
+        " cart.toml)."
+    )
 
 
 def names(find: Find) -> str:
@@ -66,7 +86,7 @@ def names(find: Find) -> str:
 
 def decide(screen: Screen, options: argparse.Namespace) -> int:
     """Write decisions into the waybill."""
-    from saltcart.trips.decide import decide as write_decisions
+    from saltcart.planning.decisions import apply_decisions
 
     finds = {find.number: find for find in remembered()}
     wanted = numbers(options.word)
@@ -74,10 +94,17 @@ def decide(screen: Screen, options: argparse.Namespace) -> int:
     if unknown or not wanted:
         word = f"There is no finding {unknown[0]}" if unknown else "No finding was named"
         raise UsageError(word, f"The last look had findings 1 to {len(finds)}: saltcart tidy PLACE")
-    lines = write_decisions(options.into, [finds[number] for number in wanted], [os.path.realpath(os.path.expanduser(path)) for path in options.ledger])
+    lines = apply_decisions(
+        options.into,
+        [finds[number] for number in wanted],
+        [os.path.realpath(os.path.expanduser(path)) for path in options.ledger],
+    )
     for line in lines:
         screen.say(line)
-    screen.say(f"{many(len(lines), 'decision', 'decisions')} written into {place(os.path.abspath(options.into))}. Next: saltcart haul {options.into}")
+    screen.say(
+        f"{many(len(lines), 'decision', 'decisions')} written into {place(os.path.abspath(options.into))}. Next:"
+        f" saltcart haul {options.into}"
+    )
     screen.document({"waybill": os.path.abspath(options.into), "decisions": lines})
     return 0
 
@@ -95,4 +122,12 @@ def numbers(words: Sequence[str]) -> list[int]:
 
 def document(find: Find) -> dict[str, object]:
     """One finding."""
-    return {"number": find.number, "kind": find.kind, "folder": find.folder, "paths": find.paths, "bytes": find.bytes, "what": find.what, "kept": find.kept}
+    return {
+        "number": find.number,
+        "kind": find.kind,
+        "folder": find.folder,
+        "paths": find.paths,
+        "bytes": find.bytes,
+        "what": find.what,
+        "kept": find.kept,
+    }

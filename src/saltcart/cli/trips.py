@@ -1,11 +1,11 @@
-"""saltcart trips"""
+"""The command `saltcart trips`: show the history of all trips, or the log of one."""
 
 import argparse
 
 from saltcart.cli.documents import trip_document
 from saltcart.cli.screen import Screen, place, size
 from saltcart.errors import show
-from saltcart.trips.account import TripAccount, account, history
+from saltcart.trips.summary import TripSummary, history, summary
 from saltcart.trips.trip import damaged, next_step, opened
 
 
@@ -18,20 +18,28 @@ def run(options: argparse.Namespace) -> int:
     """Show the history."""
     screen = Screen(options)
     if options.trip:
-        show_one(screen, account(options.trip))
+        show_one(screen, summary(options.trip))
         return 0
     trips = history()
     screen.table(
         "Trips",
         ("Trip", "State", "Started (UTC)", "Finished", ">Files", ">Size", ">Freed", "Shelves"),
         [
-            (trip.trip, trip.state, moment(trip.started), moment(trip.finished or ""), trip.files, size(trip.bytes), size(trip.freed_bytes),
-             ", ".join(show(one.shelf.name) for one in trip.shelves))
+            (
+                trip.trip,
+                trip.state,
+                moment(trip.started),
+                moment(trip.finished or ""),
+                trip.files,
+                size(trip.bytes),
+                size(trip.freed_bytes),
+                ", ".join(show(one.shelf.name) for one in trip.shelves),
+            )
             for trip in trips
         ],
-    )  # fmt: skip
+    )
     unread = damaged()
-    for name, error in unread.items():
+    for error in unread.values():
         screen.remark(f"{show(error.what)}. {error.remedy}")
     if not trips and not unread:
         screen.say("No trips yet. Start with: saltcart move SHELF --to FOLDER")
@@ -39,15 +47,20 @@ def run(options: argparse.Namespace) -> int:
     return 1 if unread else 0
 
 
-def show_one(screen: Screen, trip: TripAccount) -> None:
+def show_one(screen: Screen, trip: TripSummary) -> None:
     """The log of one trip."""
     screen.facts([("Trip", trip.trip), ("State", trip.state), ("Kept in", trip.folder)])
     screen.table(
         "Shelves",
         ("Shelf", ">Files", ">Size", "From", "To"),
-        [(show(one.shelf.name), one.files, size(one.bytes), place(one.shelf.old), place(one.shelf.new)) for one in trip.shelves],
+        [
+            (show(one.shelf.name), one.files, size(one.bytes), place(one.shelf.old), place(one.shelf.new))
+            for one in trip.shelves
+        ],
     )
-    screen.table("Ledgers", ("Ledger", "Map", ">Changed"), [(place(row.path), row.map_name, row.changed) for row in trip.ledgers])
+    screen.table(
+        "Ledgers", ("Ledger", "Map", ">Changed"), [(place(row.path), row.map_name, row.changed) for row in trip.ledgers]
+    )
     screen.table("Log", ("When (UTC)", "What"), trip.events)
     with opened(trip.trip) as live:
         screen.say(next_step(live))
@@ -59,6 +72,6 @@ def moment(stamp: str) -> str:
     return stamp[:16].replace("T", " ")
 
 
-def document(trip: TripAccount) -> dict[str, object]:
+def document(trip: TripSummary) -> dict[str, object]:
     """One trip of the history."""
     return {**trip_document(trip), "started": trip.started, "finished": trip.finished, "freed_bytes": trip.freed_bytes}

@@ -1,4 +1,4 @@
-"""saltcart undo"""
+"""The command `saltcart undo`: take a trip back."""
 
 import argparse
 import os
@@ -9,11 +9,11 @@ from saltcart.cli.documents import draft_document, trip_document
 from saltcart.cli.draft import show_draft
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import Refused, show
-from saltcart.trips import waybill_text
-from saltcart.trips.account import account
+from saltcart.planning.way_back import way_back
+from saltcart.switching.undo import undo
+from saltcart.trips.summary import summary
 from saltcart.trips.trip import HAULED, HAULING, RELEASED, SWITCHED, SWITCHING, UNDOING
-from saltcart.trips.undo import undo
-from saltcart.trips.way_back import way_back
+from saltcart.waybills import waybill_text
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -29,20 +29,25 @@ def run(options: argparse.Namespace) -> int:
     """Take the trip back."""
     screen = Screen(options)
     name = trip_name(options, SWITCHED, SWITCHING, UNDOING, HAULED, HAULING, otherwise=RELEASED)
-    if account(name).state == RELEASED:
+    if summary(name).state == RELEASED:
         return draft_back(screen, name, options)
     if not screen.agrees(f"Take trip {name} back: ledgers name the old place again, the originals return?", options):
         raise need_answer(options, "changed")
     with screen.watch() as watch:
         report = undo(name, options.drop_copies, options.wait, watch)
-    done = account(name)
+    done = summary(name)
     screen.say(f"Trip {name} is taken back: {many(report.changed, 'entry names', 'entries name')} the old place again.")
     for one in done.shelves:
         screen.say(f"  {show(one.shelf.name)}: the originals are at {place(one.shelf.old)}")
         if not options.drop_copies:
-            screen.say(f"  the copies stay at {place(one.shelf.new)}; remove them with: saltcart undo {name} --drop-copies")
+            screen.say(
+                f"  the copies stay at {place(one.shelf.new)}; remove them with: saltcart undo {name} --drop-copies"
+            )
     if options.drop_copies:
-        screen.say(f"{many(report.dropped_files, 'copy', 'copies')} removed, {size(report.dropped_bytes)} freed on the new drive.")
+        screen.say(
+            f"{many(report.dropped_files, 'copy', 'copies')} removed, {size(report.dropped_bytes)} freed on the new"
+            " drive."
+        )
     for remark in report.remarks:
         screen.remark(remark)
     screen.document({**trip_document(done), "changed_entries": report.changed, "dropped_files": report.dropped_files,
@@ -54,12 +59,17 @@ def draft_back(screen: Screen, name: str, options: argparse.Namespace) -> int:
     """Of a trip whose originals are gone, draft one in the other direction."""
     path = os.path.abspath(f"back-{name}.toml")
     if os.path.exists(path):
-        raise Refused(f"There is a waybill at {place(path)} already", f"Use it: saltcart haul {show(os.path.relpath(path))}   or remove it.")
+        raise Refused(
+            f"There is a waybill at {place(path)} already",
+            f"Use it: saltcart haul {show(os.path.relpath(path))}   or remove it.",
+        )
     with screen.watch() as watch:
         plan = way_back(name, load(options.cart), watch)
     waybill_text.write(plan.waybill, path)
     show_draft(screen, plan)
-    screen.say(f"Trip {name} is released, so its originals are gone; the copies can travel back. Nothing has moved yet.")
+    screen.say(
+        f"Trip {name} is released, so its originals are gone; the copies can travel back. Nothing has moved yet."
+    )
     screen.say(f"Waybill written: {place(path)}. Next: saltcart haul {show(os.path.relpath(path))}")
     screen.document(draft_document(plan, path))
     return 0

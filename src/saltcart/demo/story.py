@@ -27,28 +27,55 @@ class Scene:
 
 
 STORY = (
-    Scene("The Petrel, a studio on a lightship. Its drive keel is nearly full; lighter is new. The programs, before anything:", PLAYER, 1),
+    Scene(
+        "The Petrel, a studio on a lightship. Its drive keel is nearly full; lighter is new. The programs, before"
+        " anything:",
+        PLAYER,
+        1,
+    ),
     Scene("(That one track was lost years ago. Salt Cart must not hide it, nor be blamed for it.)", SAMPLER),
     Scene("", DECKS),
     Scene("", WORKSTATION),
-    Scene("The naive way: drag a folder to the new drive ...", ("drag", "keel/Music/Collection", "lighter/Sounds/Collection")),
+    Scene(
+        "The naive way: drag a folder to the new drive ...",
+        ("drag", "keel/Music/Collection", "lighter/Sounds/Collection"),
+    ),
     Scene("... and every track shows as lost.", PLAYER, 1),
     Scene("Put it back, and do it properly.", ("drag", "lighter/Sounds/Collection", "keel/Music/Collection")),
     Scene("Look first: what is there, how big, and what names it.", ("saltcart", "survey", "keel"), 1),
-    Scene("Which drive could take it, and what speaks against each?", ("saltcart", "drives", *DRIVES, "--for", *SHELVES)),
+    Scene(
+        "Which drive could take it, and what speaks against each?", ("saltcart", "drives", *DRIVES, "--for", *SHELVES)
+    ),
     Scene("What need not travel?", ("saltcart", "tidy", "keel")),
-    Scene("Move three shelves, with every ledger that cart.toml names; the sampler (nobody has described its settings) gets a signpost.", MOVE),
-    Scene("The same programs again, reading from lighter; the originals are set aside, so nothing can lean on them.", PLAYER, 1),
+    Scene(
+        "Move three shelves, with every ledger that cart.toml names; the sampler (nobody has described its settings)"
+        " gets a signpost.",
+        MOVE,
+    ),
+    Scene(
+        "The same programs again, reading from lighter; the originals are set aside, so nothing can lean on them.",
+        PLAYER,
+        1,
+    ),
     Scene("", SAMPLER),
-    Scene("The decks' collection moved along and names its tracks from the top of the new drive; the session plays with its bells.", DECKS_AFTER),
+    Scene(
+        "The decks' collection moved along and names its tracks from the top of the new drive; the session plays with"
+        " its bells.",
+        DECKS_AFTER,
+    ),
     Scene("", WORKSTATION),
-    Scene("Playlists too, one of which moved along with its shelf.",
-          ("player", "-", "play-list", *LISTS[:1], *LISTS[2:], "lighter/Sounds/Bell Tones/favourites.m3u8")),
+    Scene(
+        "Playlists too, one of which moved along with its shelf.",
+        ("player", "-", "play-list", *LISTS[:1], *LISTS[2:], "lighter/Sounds/Bell Tones/favourites.m3u8"),
+    ),
     Scene("Somebody plays a track: the player counts it.", ("player", "keel/player/library.db", "play", "Slack Tide")),
-    Scene("Changed your mind? Take it all back; that new play count stays.", ("saltcart", "undo", "--drop-copies", "--yes")),
+    Scene(
+        "Changed your mind? Take it all back; that new play count stays.",
+        ("saltcart", "undo", "--drop-copies", "--yes"),
+    ),
     Scene("", PLAYER, 1),
     Scene("And once more, for good.", (*MOVE, "--quiet")),
     Scene("Judge everything again, whenever you like.", ("saltcart", "check")),
     Scene("Only now let the originals go: every copy is read back once more first.", ("saltcart", "release", "--yes")),
     Scene("", ("saltcart", "trips")),
-)  # fmt: skip
+)

@@ -20,12 +20,32 @@ from saltcart.standins import decks, player, sampler, workstation
 
 MARKER = ".saltcart-drive.toml"
 NOTES = ("C", "D", "E", "F", "G", "A", "B")
-LAST_PLAYED = ("2026-10-03T21:00:00Z", "2026-08-11T20:00:00Z", "2019-05-30T23:00:00Z", None, "2026-11-14T22:00:00Z", "2026-02-01T19:00:00Z", "2026-09-09T22:00:00Z")
+LAST_PLAYED = (
+    "2026-10-03T21:00:00Z",
+    "2026-08-11T20:00:00Z",
+    "2019-05-30T23:00:00Z",
+    None,
+    "2026-11-14T22:00:00Z",
+    "2026-02-01T19:00:00Z",
+    "2026-09-09T22:00:00Z",
+)
 TITLES = (
-    ("The Mooring Lines", "Low Water", ("Slack Tide", "50% Fog", "Salt & Rope", "Keeper's Watch", "Anchor Drill", "Grey Swell")),
+    (
+        "The Mooring Lines",
+        "Low Water",
+        ("Slack Tide", "50% Fog", "Salt & Rope", "Keeper's Watch", "Anchor Drill", "Grey Swell"),
+    ),
     ("The Mooring Lines", "#2 Lantern Room", ("#1 Lamp", "Wick + Oil", "Glass, Turning", "Ladder", "Ninety Steps")),
-    ("Bilge Choir", "Chants pour la brume", ("Été au phare", "Brume légère", "La cloche", "Über dem Wasser", "Marée basse")),
-    ("Quay Nine", "Night Ferry", ("Departure; 23:10", "Deck Chairs", "Engine Room", "Breakwater", "Landfall", "Ropes Away")),
+    (
+        "Bilge Choir",
+        "Chants pour la brume",
+        ("Été au phare", "Brume légère", "La cloche", "Über dem Wasser", "Marée basse"),
+    ),
+    (
+        "Quay Nine",
+        "Night Ferry",
+        ("Departure; 23:10", "Deck Chairs", "Engine Room", "Breakwater", "Landfall", "Ropes Away"),
+    ),
 )
 
 
@@ -33,10 +53,19 @@ def build(top: str) -> None:
     """Build the whole studio in the new folder `top`."""
     studio = Path(top)
     make_drive(studio / "keel", "keel", 32_000_000, disk="nvme0", spinning=False)
-    make_drive(studio / "lighter", "lighter", 400_000_000, disk="usb1", spinning=False, bus_bits_per_second=10_000_000_000)
+    make_drive(
+        studio / "lighter", "lighter", 400_000_000, disk="usb1", spinning=False, bus_bits_per_second=10_000_000_000
+    )
     make_drive(studio / "dinghy", "dinghy", 90_000_000, disk="usb2", spinning=True, bus_bits_per_second=480_000_000)
     make_drive(studio / "bucket", "bucket", 30_000_000, filesystem="vfat", disk="usb3", spinning=False)
-    make_drive(studio / "anchor", "anchor", 500_000_000, disk="usb4", spinning=True, health="the system has noted 3 error(s) of its file system")
+    make_drive(
+        studio / "anchor",
+        "anchor",
+        500_000_000,
+        disk="usb4",
+        spinning=True,
+        health="the system has noted 3 error(s) of its file system",
+    )
     (studio / "lighter/Sounds").mkdir()
     make_bells(studio / "keel/Sounds/Bell Tones")
     make_sibling(studio / "keel/Sounds/Bell Tones Extra")
@@ -58,18 +87,33 @@ def make_drive(mount: Path, name: str, capacity: int, **facts: object) -> None:
     """A folder that stands for a drive, with what the system would tell of it."""
     mount.mkdir(parents=True)
     declared = {"name": name, "identity": f"petrel-{name}", "capacity_bytes": capacity, **facts}
-    lines = [f"{key} = {json.dumps(value)}" for key, value in declared.items()]  # texts, numbers and truths are written alike
+    lines = [
+        f"{key} = {json.dumps(value)}" for key, value in declared.items()
+    ]  # texts, numbers and truths are written alike
     (mount / MARKER).write_text("\n".join(["# This folder stands for a drive.", *lines, ""]), encoding="utf-8")
 
 
 def make_bells(shelf: Path) -> None:
     """One-shots in five packs, with a playlist among them."""
-    for pack, octave in (("Low Bells", 1), ("Mid Bells", 2), ("High Bells", 3), ("Café Glasses", 4), ("Hull & Chain", 0)):
+    for pack, octave in (
+        ("Low Bells", 1),
+        ("Mid Bells", 2),
+        ("High Bells", 3),
+        ("Café Glasses", 4),
+        ("Hull & Chain", 0),
+    ):
         (shelf / pack).mkdir(parents=True)
         for step in range(28):
             name = f"{NOTES[step % 7]}{octave + step // 7} {pack.split()[0].lower()}.wav"
             tones.write(str(shelf / pack / name), tones.bell(65.4 * 2 ** (octave / 2 + step / 12), metal=octave / 4))
-    lines = ["#EXTM3U", "Low Bells/C1 low.wav", "Café Glasses/D4 café.wav", f"{shelf}/High Bells/E3 high.wav", "../Bell Tones Extra/spare 1.wav", ""]
+    lines = [
+        "#EXTM3U",
+        "Low Bells/C1 low.wav",
+        "Café Glasses/D4 café.wav",
+        f"{shelf}/High Bells/E3 high.wav",
+        "../Bell Tones Extra/spare 1.wav",
+        "",
+    ]
     (shelf / "favourites.m3u8").write_text("\n".join(lines), encoding="utf-8")
     (shelf / "read me.txt").write_text("Recorded on the Petrel, spring.\n", encoding="utf-8")
 
@@ -126,7 +170,15 @@ def make_player(folder: Path, tracks: list[tuple[str, str, str]]) -> None:
     player.add_folder(library, str(Path(tracks[0][0]).parents[2]))
     lost = os.path.join(os.path.dirname(tracks[0][0]), "07 Lost at Sea.flac")
     rows = [
-        (path, title, artist, 2.5, number * 7 % 6, number * 13 % 41 * (number % 7 != 3), LAST_PLAYED[number % len(LAST_PLAYED)])
+        (
+            path,
+            title,
+            artist,
+            2.5,
+            number * 7 % 6,
+            number * 13 % 41 * (number % 7 != 3),
+            LAST_PLAYED[number % len(LAST_PLAYED)],
+        )
         for number, (path, title, artist) in enumerate([*tracks, (lost, "Lost at Sea", "The Mooring Lines")])
     ]
     player.add_tracks(library, rows)
@@ -136,7 +188,10 @@ def make_player(folder: Path, tracks: list[tuple[str, str, str]]) -> None:
 
 def make_decks(keel: Path, tracks: list[tuple[str, str, str]]) -> None:
     """The decks' portable collection: it lies among the tracks and names them from the top of the drive."""
-    rows = [(os.path.relpath(path, keel), title, (1000 * number, 90_000 + number)) for number, (path, title, _artist) in enumerate(tracks[4:18], 1)]
+    rows = [
+        (os.path.relpath(path, keel), title, (1000 * number, 90_000 + number))
+        for number, (path, title, _artist) in enumerate(tracks[4:18], 1)
+    ]
     decks.write(str(keel / "Music/Collection/portable.decks"), rows, {"Saturday": range(6), "Été": (7, 9, 11)})
 
 

@@ -1,4 +1,4 @@
-"""Every drive a person could mean, and the declared ones that are away."""
+"""The drives to choose from: all that are connected, and the known ones that are not."""
 
 import os
 from collections.abc import Iterable
@@ -6,8 +6,8 @@ from collections.abc import Iterable
 from saltcart.cart import Cart
 from saltcart.drives.drive import MARKER, Drive, drive_at, drive_of, mounts
 from saltcart.drives.known import remembered
-from saltcart.shelves.mountinfo import is_top
 from saltcart.errors import SaltCartError
+from saltcart.shelves.mountinfo import is_top
 
 
 def candidates(places: Iterable[str], cart: Cart) -> list[Drive]:
@@ -31,5 +31,7 @@ def candidates(places: Iterable[str], cart: Cart) -> list[Drive]:
 def away(present: Iterable[Drive], cart: Cart) -> list[tuple[str, str]]:
     """Identity and name of the drives that are declared, or were seen on a trip, and are not connected."""
     here = {drive.identity for drive in present}
-    known = {identity: fact["name"] for identity, fact in remembered().items()} | {drive.identity: drive.name for drive in cart.drives}
+    known = {identity: fact["name"] for identity, fact in remembered().items()} | {
+        drive.identity: drive.name for drive in cart.drives
+    }
     return [(identity, name) for identity, name in known.items() if identity not in here]

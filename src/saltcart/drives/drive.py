@@ -1,9 +1,9 @@
 """A drive: a mounted volume with an identity that outlives its mount point.
 
-The identity is the file system's UUID where the system tells it, else what a marker
-file at the drive's top says, else the file system's own number (statvfs `f_fsid`), or the
-name of its device where that is 0.  A marker may also describe a *simulated* drive: a plain folder with a declared capacity,
-for demonstrations and tests; it goes through the same code as any other.
+The identity is the file system's UUID where the system tells it, else what a marker file at the drive's top says,
+else the file system's own number (statvfs `f_fsid`), or the name of its device where that is 0.  A marker may also
+describe a *simulated* drive: a plain folder with a declared capacity, for demonstrations and tests; it goes through
+the same code as any other.
 """
 
 import os
@@ -13,10 +13,10 @@ from dataclasses import dataclass
 from typing import Any, NoReturn
 
 from saltcart import tomlfile
-from saltcart.drives.facts import Facts, facts_of
+from saltcart.drives.facts import UNKNOWN, Facts, facts_of
 from saltcart.drives.limits import APART, SHARING, Limits, limits_of
-from saltcart.shelves.mountinfo import is_top
 from saltcart.errors import Refused, show
+from saltcart.shelves.mountinfo import is_top
 from saltcart.shelves.walk import walk
 
 MARKER = ".saltcart-drive.toml"
@@ -35,10 +35,32 @@ MARKER_SHAPE: dict[str, Any] = {
 FACTS = ("disk", "spinning", "bus_bits_per_second", "network", "health")
 # Kernel file systems that hold no files of a person's.
 PSEUDO = {
-    "autofs", "binfmt_misc", "bpf", "cgroup", "cgroup2", "configfs", "debugfs", "devpts", "devtmpfs", "efivarfs", "fuse.gvfsd-fuse",
-    "fuse.portal", "fusectl", "hugetlbfs", "mqueue", "nsfs", "overlay", "proc", "pstore", "ramfs", "rpc_pipefs", "securityfs",
-    "squashfs", "sysfs", "tracefs",
-}  # fmt: skip
+    "autofs",
+    "binfmt_misc",
+    "bpf",
+    "cgroup",
+    "cgroup2",
+    "configfs",
+    "debugfs",
+    "devpts",
+    "devtmpfs",
+    "efivarfs",
+    "fuse.gvfsd-fuse",
+    "fuse.portal",
+    "fusectl",
+    "hugetlbfs",
+    "mqueue",
+    "nsfs",
+    "overlay",
+    "proc",
+    "pstore",
+    "ramfs",
+    "rpc_pipefs",
+    "securityfs",
+    "squashfs",
+    "sysfs",
+    "tracefs",
+}
 SYSTEM_FOLDERS = ("/dev", "/proc", "/sys", "/run/", "/boot", "/snap", "/var/lib/docker")
 
 
@@ -56,7 +78,7 @@ class Drive:
     simulated: bool = False
     reserved_bytes: int = 0
     source: str = ""
-    facts: Facts = Facts()
+    facts: Facts = UNKNOWN
 
     @property
     def limits(self) -> Limits:
@@ -108,8 +130,12 @@ def drive_at(mount: str, room: bool = True) -> Drive:
     read_only = marker.get("read_only", bool(volume.f_flag & os.ST_RDONLY))
     if simulated:
         facts = Facts(**{key: marker[key] for key in FACTS if key in marker})
-        return Drive(name, mount, identity, marker.get("filesystem", "simulated"), total, free, read_only, True, 0, "", facts)
-    return Drive(name, mount, identity, filesystem, total, free, read_only, False, reserved, source, facts_of(source, filesystem))
+        return Drive(
+            name, mount, identity, marker.get("filesystem", "simulated"), total, free, read_only, True, 0, "", facts
+        )
+    return Drive(
+        name, mount, identity, filesystem, total, free, read_only, False, reserved, source, facts_of(source, filesystem)
+    )
 
 
 def source_of(mount: str) -> tuple[str, str]:
@@ -126,7 +152,9 @@ def source_of(mount: str) -> tuple[str, str]:
 
 
 def exact_kind(device: str, kind: str) -> str:
-    """`fuseblk` is whatever a user-space driver serves: the device's own boot sector says which, where it may be read."""
+    """`fuseblk` is whatever a user-space driver serves: the device's own boot sector says which, where it may be
+    read.
+    """
     if kind != "fuseblk":
         return kind
     with suppress(OSError), open(device, "rb") as stream:
@@ -136,7 +164,9 @@ def exact_kind(device: str, kind: str) -> str:
 
 
 def identity_of(source: str, number: int, folder: str = "/dev/disk/by-uuid") -> str:
-    """The identity of a file system: its UUID by the system's own links, a network share's name, its number, or its device."""
+    """The identity of a file system: its UUID by the system's own links, a network share's name, its number, or its
+    device.
+    """
     device = os.path.realpath(source) if source.startswith("/dev/") else ""
     if device and os.path.isdir(folder):
         for uuid in os.listdir(folder):
@@ -166,7 +196,7 @@ def mounts() -> list[str]:
     found: dict[int, str] = {}
     for part in psutil.disk_partitions(all=True):
         mount = part.mountpoint
-        if part.fstype in PSEUDO or f"{mount}/".startswith(SYSTEM_FOLDERS) and not mount.startswith("/run/media/"):
+        if part.fstype in PSEUDO or (f"{mount}/".startswith(SYSTEM_FOLDERS) and not mount.startswith("/run/media/")):
             continue
         with suppress(OSError):
             state = os.stat(mount)

@@ -15,13 +15,18 @@ WORN = 0x0A  # eMMC life time estimate: 90 to 100 % used
 
 @dataclass(frozen=True, slots=True)
 class Facts:
-    """`disk` names the physical disk; `bus_bits_per_second` is the speed of its USB link; `health` says what is wrong."""
+    """`disk` names the physical disk; `bus_bits_per_second` is the speed of its USB link; `health` says what is
+    wrong.
+    """
 
     disk: str | None = None
     spinning: bool | None = None
     bus_bits_per_second: int | None = None
     network: bool = False
     health: str | None = None
+
+
+UNKNOWN = Facts()
 
 
 def facts_of(source: str, filesystem: str, sys: str = "/sys") -> Facts:
@@ -31,7 +36,7 @@ def facts_of(source: str, filesystem: str, sys: str = "/sys") -> Facts:
     name = os.path.basename(os.path.realpath(source)) if source.startswith("/dev/") else ""
     place = os.path.realpath(f"{sys}/class/block/{name}") if name else ""
     if not place or not os.path.isdir(place):
-        return Facts()
+        return UNKNOWN
     disk = os.path.dirname(place) if os.path.exists(os.path.join(place, "partition")) else place
     rotational = read(os.path.join(disk, "queue", "rotational"))
     return Facts(
@@ -44,7 +49,9 @@ def facts_of(source: str, filesystem: str, sys: str = "/sys") -> Facts:
 
 
 def is_virtual(disk: str) -> bool:
-    """Whether a block device is made of others, of nothing (loop, mapper, memory) or lent by a host: its own flag says little."""
+    """Whether a block device is made of others, of nothing (loop, mapper, memory) or lent by a host: its own flag
+    says little.
+    """
     return "/virtual/" in disk or "/virtio" in disk
 
 

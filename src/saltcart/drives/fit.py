@@ -53,7 +53,9 @@ class Load:
 
 @dataclass(slots=True)
 class Fit:
-    """One drive judged for a load; `fits` and `need_bytes` are None without one.  `seconds` is how long a haul should take."""
+    """One drive judged for a load; `fits` and `need_bytes` are None without one.  `seconds` is how long a haul should
+    take.
+    """
 
     drive: Drive
     reasons: list[Reason]
@@ -79,7 +81,9 @@ def judge(drive: Drive, load: Load | None, cart: Cart, measured: float | None = 
     fit.fits = not any(reason.weight == HARD for reason in reasons)
     fit.need_bytes, fit.free_after_bytes = need, drive.free_bytes - need
     fit.rate_bytes_per_second = measured or assumed_rate(drive, cart)
-    fit.seconds = (2 * need or load.bytes) / fit.rate_bytes_per_second  # every byte is written and read back, or only read
+    fit.seconds = (
+        2 * need or load.bytes
+    ) / fit.rate_bytes_per_second  # every byte is written and read back, or only read
     return fit
 
 
@@ -92,10 +96,10 @@ def state_reasons(drive: Drive, cart: Cart) -> list[Reason]:
     elif not os.access(drive.mount, os.W_OK):
         reasons.append(Reason(ADVICE, "not writable", "you may not write at its top; a folder of yours on it may do"))
     marks = [mark for mark in cart.backup_marks if os.path.lexists(os.path.join(drive.mount, mark))]
-    if known and known.role == "backup" or marks:
+    if (known and known.role == "backup") or marks:
         why = f" ({', '.join(map(show, marks))})" if marks else ""
         reasons.append(Reason(HARD, "backup", f"it holds backups{why}; sounds there would eat their room, or be eaten"))
-    if drive.mount == "/" or known and known.role == "system":
+    if drive.mount == "/" or (known and known.role == "system"):
         reasons.append(Reason(ADVICE, "system", "it is the system's own drive; a full one stops the machine"))
     if drive.facts.health:
         reasons.append(Reason(HARD, "health", f"{drive.facts.health}: do not trust it with sounds"))
@@ -112,11 +116,26 @@ def speed_reasons(drive: Drive, cart: Cart) -> list[Reason]:
     """What makes a drive slow."""
     reasons = []
     if drive.facts.network:
-        reasons.append(Reason(ADVICE, "network", "it is reached over a network: fine to keep sounds, slow to stream many voices"))
+        reasons.append(
+            Reason(ADVICE, "network", "it is reached over a network: fine to keep sounds, slow to stream many voices")
+        )
     if drive.facts.bus_bits_per_second and drive.facts.bus_bits_per_second <= USB2_BITS:
-        reasons.append(Reason(ADVICE, "bus", f"its USB link runs at {drive.facts.bus_bits_per_second // 1_000_000} Mbit/s only: try another port or cable"))
+        reasons.append(
+            Reason(
+                ADVICE,
+                "bus",
+                f"its USB link runs at {drive.facts.bus_bits_per_second // 1_000_000} Mbit/s only: try another port or"
+                " cable",
+            )
+        )
     if is_spinning(drive, cart):
-        reasons.append(Reason(ADVICE, "spinning", "it is a spinning disk: fine for recordings, slow for instruments of many small samples"))
+        reasons.append(
+            Reason(
+                ADVICE,
+                "spinning",
+                "it is a spinning disk: fine for recordings, slow for instruments of many small samples",
+            )
+        )
     return reasons
 
 
@@ -124,12 +143,18 @@ def room_reasons(drive: Drive, load: Load, need: int, headroom: int, unit: int) 
     """Whether the load fits, counted in the drive's allocation units."""
     reasons = []
     if need > drive.free_bytes:
-        what = "too little room for a second copy" if any(home.identity == drive.identity for home in load.drives) else "too little room"
+        what = (
+            "too little room for a second copy"
+            if any(home.identity == drive.identity for home in load.drives)
+            else "too little room"
+        )
         reasons.append(Reason(HARD, "room", f"{what}: {need:,} bytes are needed there, {drive.free_bytes:,} are free"))
     elif need + headroom > drive.free_bytes:
         reasons.append(Reason(ADVICE, "headroom", f"less than {headroom:,} bytes would be left free"))
     if need > LAVISH * load.bytes:
-        reasons.append(Reason(ADVICE, "units", f"{load.bytes:,} bytes of sounds would take {need:,} there, in units of {unit:,}"))
+        reasons.append(
+            Reason(ADVICE, "units", f"{load.bytes:,} bytes of sounds would take {need:,} there, in units of {unit:,}")
+        )
     return reasons
 
 
@@ -139,13 +164,21 @@ def limit_reasons(drive: Drive, load: Load) -> list[Reason]:
     for one in obstacles(load.items, drive.limits, len(drive.mount)):
         kinds.setdefault((one.weight, one.kind), []).append(one)
     words = {
-        "file size": "file(s) are too large for it", "forbidden sign": "name(s) hold signs it does not allow",
-        "reserved name": "name(s) are reserved on it", "trailing sign": "name(s) end in a dot or space", "name length": "name(s) are too long",
-        "path length": "path(s) are too long", "same name": "name(s) differ from a neighbour only in case or Unicode form",
-        "undecodable name": "name(s) are not valid text", "link": "link(s) cannot be kept",
-        "hard link": "hard link(s) become files of their own", "no file": "pipe(s), socket(s) or device(s) are not copied",
-    }  # fmt: skip
-    reasons = [Reason(weight, kind, f"{len(found)} {words[kind]}", tuple(found)) for (weight, kind), found in kinds.items()]
+        "file size": "file(s) are too large for it",
+        "forbidden sign": "name(s) hold signs it does not allow",
+        "reserved name": "name(s) are reserved on it",
+        "trailing sign": "name(s) end in a dot or space",
+        "name length": "name(s) are too long",
+        "path length": "path(s) are too long",
+        "same name": "name(s) differ from a neighbour only in case or Unicode form",
+        "undecodable name": "name(s) are not valid text",
+        "link": "link(s) cannot be kept",
+        "hard link": "hard link(s) become files of their own",
+        "no file": "pipe(s), socket(s) or device(s) are not copied",
+    }
+    reasons = [
+        Reason(weight, kind, f"{len(found)} {words[kind]}", tuple(found)) for (weight, kind), found in kinds.items()
+    ]
     if drive.limits.time_step_ns >= 1_000_000_000:
         reasons.append(Reason(ADVICE, "times", f"it keeps times in steps of {drive.limits.time_step_ns / 1e9:g} s"))
     return reasons
@@ -158,7 +191,11 @@ def same_disk_reasons(drive: Drive, load: Load) -> list[Reason]:
         return [Reason(ADVICE, "same drive", f"the sounds lie on it now: no room is gained{needed}")]
     disk = drive.facts.disk
     if disk and any(home.facts.disk == disk for home in load.drives):
-        return [Reason(ADVICE, "same disk", f"it is the same physical disk ({show(disk)}) as now: room is gained, speed is not")]
+        return [
+            Reason(
+                ADVICE, "same disk", f"it is the same physical disk ({show(disk)}) as now: room is gained, speed is not"
+            )
+        ]
     return []
 
 

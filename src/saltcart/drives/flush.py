@@ -1,4 +1,4 @@
-"""Making sure that what was written is on the drive."""
+"""Flushing written files to their drive."""
 
 import ctypes
 import os

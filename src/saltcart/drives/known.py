@@ -68,7 +68,6 @@ class Presence:
         return self.answers[identity]
 
 
-
 def unmounted(path: str) -> str | None:
     """Whether `path` lies in a place for mounts where nothing is mounted, in words; else None."""
     for folder in MOUNT_FOLDERS:
@@ -124,5 +123,9 @@ def configured_mounts(path: str = "/etc/fstab") -> list[str]:
     """The mount points the system is told to use (fstab(5)), the root left out."""
     with suppress(OSError, UnicodeDecodeError), open(path, encoding="utf-8") as stream:
         fields = [line.split() for line in stream if line.strip() and not line.lstrip().startswith("#")]
-        return [field[1].replace("\\040", " ") for field in fields if len(field) > 1 and field[1].startswith("/") and field[1] != "/"]
+        return [
+            field[1].replace("\\040", " ")
+            for field in fields
+            if len(field) > 1 and field[1].startswith("/") and field[1] != "/"
+        ]
     return []

@@ -14,10 +14,20 @@ from typing import NamedTuple
 from saltcart.shelves.walk import FILE, LINK, OTHER, Item
 
 FORBIDDEN = '"*:<>?\\|'
-RESERVED = {"con", "prn", "aux", "nul", *(f"com{digit}" for digit in "123456789"), *(f"lpt{digit}" for digit in "123456789")}
-# What two files on one drive can share, so that they take room once: nothing, their blocks until one of both changes, or all, as two names of one.
+RESERVED = {
+    "con",
+    "prn",
+    "aux",
+    "nul",
+    *(f"com{digit}" for digit in "123456789"),
+    *(f"lpt{digit}" for digit in "123456789"),
+}
+# What two files on one drive can share, so that they take room once: nothing, their blocks until
+# one of both changes, or all, as two names of one.
 APART, BLOCKS, NAMES = "", "blocks", "names"
-SHARING = dict.fromkeys(("btrfs", "xfs"), BLOCKS) | dict.fromkeys(("ext2", "ext3", "ext4", "f2fs", "tmpfs", "ntfs3", "zfs", "bcachefs", "apfs", "hfsplus"), NAMES)
+SHARING = dict.fromkeys(("btrfs", "xfs"), BLOCKS) | dict.fromkeys(
+    ("ext2", "ext3", "ext4", "f2fs", "tmpfs", "ntfs3", "zfs", "bcachefs", "apfs", "hfsplus"), NAMES
+)
 HARD, ADVICE = "hard", "advice"
 
 
@@ -46,16 +56,34 @@ class Limits:
 
 PLAIN = Limits()
 EXFAT = Limits(
-    forbidden=FORBIDDEN, trailing=". ", reserved_names=True, utf16=True, folds_case=True,
-    links=False, hard_links=False, modes=False, time_step_ns=2_000_000_000,
-)  # fmt: skip
+    forbidden=FORBIDDEN,
+    trailing=". ",
+    reserved_names=True,
+    utf16=True,
+    folds_case=True,
+    links=False,
+    hard_links=False,
+    modes=False,
+    time_step_ns=2_000_000_000,
+)
 FAT = replace(EXFAT, largest_file_bytes=(4 << 30) - 1)
-NTFS = Limits(forbidden=FORBIDDEN, trailing=". ", reserved_names=True, utf16=True, folds_case=True, modes=False, time_step_ns=100)
+NTFS = Limits(
+    forbidden=FORBIDDEN, trailing=". ", reserved_names=True, utf16=True, folds_case=True, modes=False, time_step_ns=100
+)
 BY_KIND = {
-    "vfat": FAT, "msdos": FAT, "exfat": EXFAT, "fuseblk.exfat": EXFAT, "ntfs": NTFS, "ntfs3": NTFS, "fuseblk": NTFS, "fuseblk.ntfs": NTFS,
-    "cifs": NTFS, "smb3": NTFS, "hfsplus": Limits(utf16=True, folds_case=True, folds_unicode=True, time_step_ns=1_000_000_000),
+    "vfat": FAT,
+    "msdos": FAT,
+    "exfat": EXFAT,
+    "fuseblk.exfat": EXFAT,
+    "ntfs": NTFS,
+    "ntfs3": NTFS,
+    "fuseblk": NTFS,
+    "fuseblk.ntfs": NTFS,
+    "cifs": NTFS,
+    "smb3": NTFS,
+    "hfsplus": Limits(utf16=True, folds_case=True, folds_unicode=True, time_step_ns=1_000_000_000),
     "apfs": Limits(folds_case=True, folds_unicode=True),
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +108,11 @@ def limits_of(filesystem: str) -> Limits:
 def obstacles(items: Iterable[Item], limits: Limits, lead: int = 0) -> Iterator[Obstacle]:
     """What of a walk cannot be held as it is.  `lead` is the length of the path of the new place."""
     if limits == PLAIN:
-        items = (item for item in items if item.kind == OTHER or longest(item.path, False) > 255 or lead + len(item.path) > 3000)
+        items = (
+            item
+            for item in items
+            if item.kind == OTHER or longest(item.path, False) > 255 or lead + len(item.path) > 3000
+        )
     taken: dict[str, set[str]] = {}
     for item in items:
         yield from obstacle(item, limits, lead)
@@ -92,11 +124,19 @@ def obstacle(item: Item, limits: Limits, lead: int) -> Iterator[Obstacle]:
     """What is wrong with one thing apart from its name."""
     path = item.path
     if item.kind == FILE and limits.largest_file_bytes and item.size > limits.largest_file_bytes:
-        yield Obstacle("file size", path, HARD, f"is larger than the {limits.largest_file_bytes:,} bytes a file may have there; leave it out or choose another drive")
+        yield Obstacle(
+            "file size",
+            path,
+            HARD,
+            f"is larger than the {limits.largest_file_bytes:,} bytes a file may have there; leave it out or choose"
+            " another drive",
+        )
     elif item.kind == LINK and not limits.links:
         yield Obstacle("link", path, ADVICE, "is a link, which cannot be kept there; it stays at the old place")
     elif item.kind == FILE and item.links > 1 and not limits.hard_links:
-        yield Obstacle("hard link", path, ADVICE, "is one file under several names; each name becomes a file of its own")
+        yield Obstacle(
+            "hard link", path, ADVICE, "is one file under several names; each name becomes a file of its own"
+        )
     elif item.kind == OTHER:
         yield Obstacle("no file", path, ADVICE, "is a pipe, socket or device; it is not copied")
     if lead + units(path, limits.utf16) + 1 > limits.path_units:
@@ -104,7 +144,9 @@ def obstacle(item: Item, limits: Limits, lead: int) -> Iterator[Obstacle]:
 
 
 def name_obstacle(item: Item, limits: Limits, taken: dict[str, set[str]]) -> Iterator[Obstacle]:
-    """What is wrong with the name of one thing, with the name it would get; `taken` holds the names given so far by folder."""
+    """What is wrong with the name of one thing, with the name it would get; `taken` holds the names given so far by
+    folder.
+    """
     folder, _, name = item.path.rpartition("/")
     names = taken.setdefault(folder, set())
     wanted, kind, what = allowed(name, limits)
@@ -172,7 +214,9 @@ def folded(name: str, limits: Limits) -> str:
 
 def units(name: str, utf16: bool) -> int:
     """The length of a name as the file system counts it."""
-    return len(name.encode("utf-16-le", "surrogatepass")) // 2 if utf16 else len(name.encode("utf-8", "surrogateescape"))
+    return (
+        len(name.encode("utf-16-le", "surrogatepass")) // 2 if utf16 else len(name.encode("utf-8", "surrogateescape"))
+    )
 
 
 def longest(path: str, utf16: bool) -> int:
@@ -183,13 +227,12 @@ def longest(path: str, utf16: bool) -> int:
 def renames_of(found: Iterable[Obstacle]) -> list[tuple[str, str]]:
     """The renamings, (old, new) from the shelf's top, with renamed folders above them taken into account."""
     renames: list[tuple[str, str]] = []
-    for one in sorted((one for one in found if one.renamed), key=lambda one: one.path.count("/")):
-        parts = one.renamed.rpartition("/")
-        folder = parts[0]
+    pairs = [(one.path, one.renamed) for one in found if one.renamed]
+    for path, renamed in sorted(pairs, key=lambda pair: pair[0].count("/")):
+        folder, _slash, name = renamed.rpartition("/")
         for old, new in sorted(renames, key=lambda pair: -len(pair[0])):
             if folder == old or folder.startswith(old + "/"):
                 folder = new + folder[len(old) :]
                 break
-        renames.append((one.path, f"{folder}/{parts[2]}" if folder else parts[2]))
+        renames.append((path, f"{folder}/{name}" if folder else name))
     return renames
-

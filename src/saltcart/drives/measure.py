@@ -47,7 +47,10 @@ def measure(drive: Drive, progress: Progress = silent) -> Speed:
     """
     size = min(TEST_BYTES, drive.free_bytes // 4) // PIECE * PIECE
     if drive.read_only or not size:
-        raise Refused(f"The drive {show(drive.name)} is read-only, or has no room for a test file", "Free some room, or leave out --measure.")
+        raise Refused(
+            f"The drive {show(drive.name)} is read-only, or has no room for a test file",
+            "Free some room, or leave out --measure.",
+        )
     path = os.path.join(drive.mount, NAME)
     try:
         with removed(path):
@@ -58,7 +61,10 @@ def measure(drive: Drive, progress: Progress = silent) -> Speed:
     except PermissionError as error:
         raise Refused(f"You may not write to {show(drive.mount)}", "Measure as a user who may.") from error
     except OSError as error:
-        raise Stopped(f"The drive {show(drive.name)} failed while it was measured: {error.strerror}", "Do not trust it; check its cable.") from error
+        raise Stopped(
+            f"The drive {show(drive.name)} failed while it was measured: {error.strerror}",
+            "Do not trust it; check its cable.",
+        ) from error
 
 
 @contextmanager

@@ -10,6 +10,7 @@ from contextlib import suppress
 from typing import NamedTuple
 
 from saltcart.drives.limits import APART, BLOCKS, NAMES
+from saltcart.errors import SaltCartError
 from saltcart.shelves.digests import BLAKE3, CHUNK, Worker, worker_for
 
 Tell = Callable[[str, str, int], None]
@@ -17,12 +18,14 @@ FICLONE = 0x40049409
 RETRIES, PAUSE_SECONDS = 3, 0.2
 
 
-class SourceTrouble(Exception):
+class SourceTrouble(SaltCartError):
     """An original cannot be copied: it cannot be read, or it changes while it is read."""
 
 
-class Errand(NamedTuple):
-    """One file to copy: its path in the shelf, where it is read, written and named, and what it was when it was listed."""
+class FileCopy(NamedTuple):
+    """One file to copy: its path in the shelf, where it is read, written and named, and what it was when it was
+    listed.
+    """
 
     path: str
     source: str
@@ -37,22 +40,24 @@ class Errand(NamedTuple):
 
 
 def silent(_step: str, _path: str, _count: int) -> None:
-    """For those who do not care how it goes on."""
+    """Report no progress."""
 
 
-def copy_file(errand: Errand, tell: Tell = silent) -> str:
-    """Copy one file under its temporary name with mode, times and attributes; its digest.  SourceTrouble, or OSError of the destination."""
-    source = open_source(errand)
+def copy_file(job: FileCopy, tell: Tell = silent) -> str:
+    """Copy one file under its temporary name with mode, times and attributes; its digest.  SourceTrouble, or OSError
+    of the destination.
+    """
+    source = open_source(job)
     try:
         target = None
-        if errand.sharing != NAMES or not second_name(errand, source):
-            target = open_target(errand)
+        if job.sharing != NAMES or not second_name(job, source):
+            target = open_target(job)
         try:
-            digest = pour(errand, source, target, tell)
+            digest = copy_bytes(job, source, target, tell)
             if target is not None:
-                copy_attributes(source, target, errand)
+                copy_attributes(source, target, job)
         except BaseException:
-            os.unlink(errand.temporary)
+            os.unlink(job.temporary)
             raise
         finally:
             if target is not None:
@@ -62,65 +67,69 @@ def copy_file(errand: Errand, tell: Tell = silent) -> str:
         os.close(source)
 
 
-def open_source(errand: Errand) -> int:
+def open_source(job: FileCopy) -> int:
     """A handle on the original, which must be the file that was listed."""
     try:
-        handle = os.open(errand.source, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK)
+        handle = os.open(job.source, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK)
     except OSError as error:
         raise SourceTrouble(f"cannot be read ({error.strerror})") from error
     state = os.fstat(handle)
-    if not stat.S_ISREG(state.st_mode) or not unchanged(state, errand):
+    if not stat.S_ISREG(state.st_mode) or not unchanged(state, job):
         os.close(handle)
         raise SourceTrouble("has changed since it was listed; run the same command again")
     return handle
 
 
-def second_name(errand: Errand, source: int) -> bool:
+def second_name(job: FileCopy, source: int) -> bool:
     """Give an open original the temporary name too; whether its file system, and what is allowed there, lets us."""
     with suppress(FileNotFoundError):
-        os.unlink(errand.temporary)  # of a start that was cut off
+        os.unlink(job.temporary)  # of a start that was cut off
     try:
-        os.link(errand.source, errand.temporary, follow_symlinks=False)
+        os.link(job.source, job.temporary, follow_symlinks=False)
     except OSError:
-        refuse_last_room(errand)
+        refuse_last_room(job)
         return False
-    if os.path.samestat(os.lstat(errand.temporary), os.fstat(source)):
+    if os.path.samestat(os.lstat(job.temporary), os.fstat(source)):
         return True
-    os.unlink(errand.temporary)
+    os.unlink(job.temporary)
     return False
 
 
-def refuse_last_room(errand: Errand) -> None:
-    """Raise OSError when a copy, which nobody has counted since a second name needs no room, would leave less than a fiftieth of its drive free."""
-    state = os.statvfs(os.path.dirname(errand.temporary))
-    if (state.f_bavail - state.f_blocks // 50) * state.f_frsize < errand.disk_bytes:
-        raise OSError(errno.ENOSPC, "no second name is allowed there, and a copy would leave too little room", errand.temporary)
+def refuse_last_room(job: FileCopy) -> None:
+    """Raise OSError when a copy, which nobody has counted since a second name needs no room, would leave less than a
+    fiftieth of its drive free.
+    """
+    state = os.statvfs(os.path.dirname(job.temporary))
+    if (state.f_bavail - state.f_blocks // 50) * state.f_frsize < job.disk_bytes:
+        raise OSError(
+            errno.ENOSPC, "no second name is allowed there, and a copy would leave too little room", job.temporary
+        )
 
 
-def open_target(errand: Errand) -> int:
+def open_target(job: FileCopy) -> int:
     """A handle on a new file of the temporary name."""
-    flags, mode = os.O_WRONLY | os.O_CREAT | os.O_EXCL, errand.mode & 0o777
+    flags, mode = os.O_WRONLY | os.O_CREAT | os.O_EXCL, job.mode & 0o777
     try:
-        return os.open(errand.temporary, flags, mode)
+        return os.open(job.temporary, flags, mode)
     except FileExistsError:  # from a start that was cut off
-        os.unlink(errand.temporary)
-        return os.open(errand.temporary, flags, mode)
+        os.unlink(job.temporary)
+        return os.open(job.temporary, flags, mode)
 
 
-def pour(errand: Errand, source: int, target: int | None, tell: Tell) -> str:
+def copy_bytes(job: FileCopy, source: int, target: int | None, tell: Tell) -> str:
     """Move the bytes from one handle to the other, digesting them on the way; holes stay holes.
 
     Where both share what they have, or there is but one, the bytes are read for their digest alone.
     """
-    worker = worker_for(errand.digests)
-    if target is not None and errand.sharing == BLOCKS and share_blocks(source, target):
+    worker = worker_for(job.digests)
+    if target is not None and job.sharing == BLOCKS and share_blocks(source, target):
         target = None
-    for start, end in stretches(errand, source):
+    for start, end in data_and_holes(job, source):
         if end is None:  # a hole
             if target is not None:
                 os.lseek(target, start, os.SEEK_CUR)
-            count_zeros(worker, start)
-            tell("copy", errand.path, start)
+            digest_hole(worker, start)
+            tell("copy", job.path, start)
             continue
         while start < end and (block := read_source(source, min(CHUNK, end - start), start)):
             worker.update(block)
@@ -128,16 +137,18 @@ def pour(errand: Errand, source: int, target: int | None, tell: Tell) -> str:
             while target is not None and rest:
                 rest = rest[os.write(target, rest) :]
             start += len(block)
-            tell("copy", errand.path, len(block))
-    if errand.disk_bytes < errand.size and target is not None:
-        os.ftruncate(target, errand.size)
-    if not unchanged(os.fstat(source), errand):
+            tell("copy", job.path, len(block))
+    if job.disk_bytes < job.size and target is not None:
+        os.ftruncate(target, job.size)
+    if not unchanged(os.fstat(source), job):
         raise SourceTrouble("changed while it was copied; run the same command again")
     return worker.hexdigest()
 
 
 def share_blocks(source: int, target: int) -> bool:
-    """Let an empty file share the blocks of another on the same drive, as btrfs and xfs can (ioctl_ficlone(2)); whether it does."""
+    """Let an empty file share the blocks of another on the same drive, as btrfs and xfs can (ioctl_ficlone(2));
+    whether it does.
+    """
     try:
         fcntl.ioctl(target, FICLONE, source)
     except OSError:
@@ -145,28 +156,28 @@ def share_blocks(source: int, target: int) -> bool:
     return True
 
 
-def stretches(errand: Errand, source: int) -> Iterator[tuple[int, int | None]]:
+def data_and_holes(job: FileCopy, source: int) -> Iterator[tuple[int, int | None]]:
     """Start and end of each stretch of data; for a hole between them, its size and None."""
-    if errand.disk_bytes >= errand.size or not hasattr(os, "SEEK_DATA"):
-        yield 0, errand.size
+    if job.disk_bytes >= job.size or not hasattr(os, "SEEK_DATA"):
+        yield 0, job.size
         return
     place = 0
-    while place < errand.size:
+    while place < job.size:
         try:
-            start = min(os.lseek(source, place, os.SEEK_DATA), errand.size)
+            start = min(os.lseek(source, place, os.SEEK_DATA), job.size)
         except OSError as error:
             if error.errno != errno.ENXIO:  # a file system that does not tell holes
-                yield place, errand.size
+                yield place, job.size
                 return
-            start = errand.size  # nothing but a hole follows
+            start = job.size  # nothing but a hole follows
         if start > place:
             yield start - place, None
-        place = os.lseek(source, start, os.SEEK_HOLE) if start < errand.size else start
+        place = os.lseek(source, start, os.SEEK_HOLE) if start < job.size else start
         if place > start:
-            yield start, min(place, errand.size)
+            yield start, min(place, job.size)
 
 
-def count_zeros(worker: Worker, count: int) -> None:
+def digest_hole(worker: Worker, count: int) -> None:
     """Digest a hole as what reads from it."""
     zeros = bytes(min(CHUNK, count))
     while count:
@@ -186,12 +197,12 @@ def read_source(handle: int, size: int, start: int) -> bytes:
     raise AssertionError("not reached")
 
 
-def unchanged(state: os.stat_result, errand: Errand) -> bool:
+def unchanged(state: os.stat_result, job: FileCopy) -> bool:
     """Whether an open file still has the size and time it was listed with."""
-    return (state.st_size, state.st_mtime_ns) == (errand.size, errand.mtime_ns)
+    return (state.st_size, state.st_mtime_ns) == (job.size, job.mtime_ns)
 
 
-def copy_attributes(source: int, target: int, errand: Errand) -> None:
+def copy_attributes(source: int, target: int, job: FileCopy) -> None:
     """Owner and extended attributes where the destination takes them; mode and times."""
     state, made = os.fstat(source), os.fstat(target)
     if (made.st_uid, made.st_gid) != (state.st_uid, state.st_gid):
@@ -201,7 +212,7 @@ def copy_attributes(source: int, target: int, errand: Errand) -> None:
         for name in os.listxattr(source):
             with suppress(OSError):
                 os.setxattr(target, name, os.getxattr(source, name))
-    if made.st_mode & 0o7777 != errand.mode or made.st_uid != state.st_uid:
+    if made.st_mode & 0o7777 != job.mode or made.st_uid != state.st_uid:
         with suppress(PermissionError):
-            os.fchmod(target, errand.mode)
-    os.utime(target, ns=(errand.mtime_ns, errand.mtime_ns))
+            os.fchmod(target, job.mode)
+    os.utime(target, ns=(job.mtime_ns, job.mtime_ns))

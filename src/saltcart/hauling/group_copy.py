@@ -10,7 +10,7 @@ For each group, in this order:
   6. the logbook records the group as `verified`.
 A crash before 4 leaves temporary files, which the next start overwrites; one between 4 and 6
 leaves files whose digests the logbook knows, so the next start sees that they are ours.
-`send` does 1, `land` the rest; with a crew, the next group is sent while one lands.
+`start_group` does 1, `finish_group` the rest; with several processes, the next group is started while one is finished.
 """
 
 import os
@@ -20,16 +20,18 @@ from dataclasses import dataclass, field
 
 from saltcart.drives.flush import flush_files
 from saltcart.drives.limits import APART, NAMES
+from saltcart.hauling.file_copy import FileCopy, SourceTrouble, Tell, copy_file
+from saltcart.hauling.workers import Outcome, Reading, Workers, read_one
 from saltcart.safefile import remove_if_there, short_name, sync_folder
-from saltcart.trips.crew import Hands, Outcome, Reading, read_one
-from saltcart.trips.errand import Errand, SourceTrouble, Tell, copy_file
-from saltcart.trips.logbook import PLACING, TROUBLE, Logbook, Row
-from saltcart.trips.waybill import Shelf
+from saltcart.trips.logbook import Logbook
+from saltcart.trips.records import PLACING, TROUBLE, Row
+from saltcart.waybills.waybill import Shelf
 
 
 @dataclass(frozen=True, slots=True)
-class Route:
-    """A shelf to copy, its number in the logbook, the mount point and file system it goes to, what copies share, the kind of their digests, and who helps.
+class ShelfTarget:
+    """A shelf to copy, its number in the logbook, the mount point and file system it goes to, what copies share, the
+    kind of their digests, and who helps.
 
     `ledgers` are written to by their programs at the new place, so they share nothing but blocks.
     """
@@ -42,98 +44,113 @@ class Route:
     ledgers: frozenset[str]
     digests: str
     tell: Tell
-    hands: Hands
+    workers: Workers
 
 
 @dataclass(slots=True)
-class Load:
-    """One group on its way: its errands, how to learn what became of them, and what came of it so far."""
+class Group:
+    """One group on its way: its jobs, the function that waits for their outcomes, and what is known of them so far."""
 
-    errands: list[Errand]
+    jobs: list[FileCopy]
     outcomes: Callable[[], list[Outcome]]
     digests: dict[str, str] = field(default_factory=dict)
     troubles: list[tuple[str, str]] = field(default_factory=list)
 
-    def drop(self) -> None:
+    def remove_temporaries(self) -> None:
         """Remove the temporary files."""
-        for errand in self.errands:
+        for job in self.jobs:
             with suppress(OSError):
-                remove_if_there(errand.temporary)
+                remove_if_there(job.temporary)
 
 
-def copy_group(route: Route, rows: list[Row], logbook: Logbook) -> None:
-    """Copy one group as described above.  OSError when the destination fails; nothing has a name then that is not recorded."""
-    land(route, send(route, rows), logbook)
+def copy_group(target: ShelfTarget, rows: list[Row], logbook: Logbook) -> None:
+    """Copy one group as described above.  OSError when the destination fails; nothing has a name then that is not
+    recorded.
+    """
+    finish_group(target, start_group(target, rows), logbook)
 
 
-def send(route: Route, rows: list[Row]) -> Load:
+def start_group(target: ShelfTarget, rows: list[Row]) -> Group:
     """Begin to copy a group; one alone begins when it lands."""
-    errands = [errand_for(route, row) for row in rows]
-    return Load(errands, route.hands.copy(errands, route.tell))
+    jobs = [file_copy_for(target, row) for row in rows]
+    return Group(jobs, target.workers.copy(jobs, target.tell))
 
 
-def land(route: Route, load: Load, logbook: Logbook) -> None:
+def finish_group(target: ShelfTarget, group: Group, logbook: Logbook) -> None:
     """Flush a group that was sent, read it back, and give the proven copies their names."""
     try:
-        for errand, (digest, why) in zip(load.errands, load.outcomes()):
+        for job, (digest, why) in zip(group.jobs, group.outcomes(), strict=True):
             if why:
-                load.troubles.append((errand.path, why))
+                group.troubles.append((job.path, why))
             else:
-                load.digests[errand.path] = digest
-        copied = [errand for errand in load.errands if errand.path in load.digests]
-        flush_files([errand.temporary for errand in copied], route.mount, route.filesystem)
-        shared = {errand.path for errand in copied if errand.sharing == NAMES and os.path.samefile(errand.source, errand.temporary)}
-        written = [errand for errand in copied if errand.path not in shared]
-        readings = [Reading(errand.path, errand.temporary, errand.size, errand.digests) for errand in written]
-        for errand, (found, _why) in zip(written, route.hands.read(readings, route.tell)()):
-            if found != load.digests[errand.path] and not comes_back(route, load, errand):
-                del load.digests[errand.path]
-                load.troubles.append((errand.path, "twice came back from the new drive with other content: that drive may be failing"))
-        for errand in copied:
-            if errand.path in shared:
-                route.tell("share", errand.path, errand.size)
+                group.digests[job.path] = digest
+        copied = [job for job in group.jobs if job.path in group.digests]
+        flush_files([job.temporary for job in copied], target.mount, target.filesystem)
+        shared = {job.path for job in copied if job.sharing == NAMES and os.path.samefile(job.source, job.temporary)}
+        written = [job for job in copied if job.path not in shared]
+        readings = [Reading(job.path, job.temporary, job.size, job.digests) for job in written]
+        for job, (found, _why) in zip(written, target.workers.read(readings, target.tell)(), strict=True):
+            if found != group.digests[job.path] and not second_copy_verifies(target, group, job):
+                del group.digests[job.path]
+                group.troubles.append(
+                    (job.path, "twice came back from the new drive with other content: that drive may be failing")
+                )
+        for job in copied:
+            if job.path in shared:
+                target.tell("share", job.path, job.size)
     except BaseException:
-        route.hands.dismiss()
-        load.drop()
+        target.workers.stop()
+        group.remove_temporaries()
         raise
-    record(route, load, logbook)
+    name_copies(target, group, logbook)
 
 
-def record(route: Route, load: Load, logbook: Logbook) -> None:
+def name_copies(target: ShelfTarget, group: Group, logbook: Logbook) -> None:
     """Give the proven copies their names between the two records."""
-    proven = [errand for errand in load.errands if errand.path in load.digests]
+    proven = [job for job in group.jobs if job.path in group.digests]
     with logbook.together():
-        logbook.mark(route.number, [(path, PLACING, digest, None, False) for path, digest in load.digests.items()])
-        logbook.mark(route.number, [(path, TROUBLE, None, why, False) for path, why in load.troubles])
-        for path, why in load.troubles:
+        logbook.mark(target.number, [(path, PLACING, digest, None, False) for path, digest in group.digests.items()])
+        logbook.mark(target.number, [(path, TROUBLE, None, why, False) for path, why in group.troubles])
+        for path, why in group.troubles:
             logbook.tell(f"not copied: {path}: {why}")
-    for errand in proven:
-        os.replace(errand.temporary, errand.final)
-    for folder in {os.path.dirname(errand.final) for errand in proven}:
+    for job in proven:
+        os.replace(job.temporary, job.final)
+    for folder in {os.path.dirname(job.final) for job in proven}:
         sync_folder(folder)
-    if load.digests:
-        logbook.mark_placed(route.number, min(load.digests, key=os.fsencode), max(load.digests, key=os.fsencode))
+    if group.digests:
+        logbook.mark_placed(target.number, min(group.digests, key=os.fsencode), max(group.digests, key=os.fsencode))
 
 
-def errand_for(route: Route, row: Row) -> Errand:
+def file_copy_for(target: ShelfTarget, row: Row) -> FileCopy:
     """Where one file is read, written and named."""
     item = row.item
-    final = route.shelf.place(item.path)
+    final = target.shelf.place(item.path)
     folder, _slash, name = final.rpartition("/")
     temporary = f"{folder}/.saltcart-{short_name(name, 12)}.part"
-    source = f"{route.shelf.old}/{item.path}" if item.path else route.shelf.old
-    sharing = APART if route.sharing == NAMES and final in route.ledgers else route.sharing
-    return Errand(item.path, source, temporary, final, item.size, item.disk_bytes, item.mtime_ns, item.mode, sharing, route.digests)
+    source = f"{target.shelf.old}/{item.path}" if item.path else target.shelf.old
+    sharing = APART if target.sharing == NAMES and final in target.ledgers else target.sharing
+    return FileCopy(
+        item.path,
+        source,
+        temporary,
+        final,
+        item.size,
+        item.disk_bytes,
+        item.mtime_ns,
+        item.mode,
+        sharing,
+        target.digests,
+    )
 
 
-def comes_back(route: Route, load: Load, errand: Errand) -> bool:
+def second_copy_verifies(target: ShelfTarget, group: Group, job: FileCopy) -> bool:
     """Whether a second copy of a file reads back as what was read from the original."""
     try:
-        load.digests[errand.path] = copy_file(errand)
+        group.digests[job.path] = copy_file(job)
     except SourceTrouble:
         return False
-    flush_files([errand.temporary], route.mount, route.filesystem)
-    if read_one(Reading(errand.path, errand.temporary, errand.size, errand.digests))[0] == load.digests[errand.path]:
+    flush_files([job.temporary], target.mount, target.filesystem)
+    if read_one(Reading(job.path, job.temporary, job.size, job.digests))[0] == group.digests[job.path]:
         return True
-    remove_if_there(errand.temporary)
+    remove_if_there(job.temporary)
     return False

@@ -6,20 +6,22 @@ from saltcart.drives import Drive, drive_of
 from saltcart.drives import drive as drives
 from saltcart.drives.known import remember
 from saltcart.errors import Refused, Stopped, show
+from saltcart.hauling.shelf_copy import TO_COPY, HaulReport, Meter, Pace, ShelfCopy
+from saltcart.planning.destination import refuse_clashes
 from saltcart.progress import Progress, silent
 from saltcart.shelves import manifest
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER
-from saltcart.trips import drafts, trip as trips, waybill as waybills
-from saltcart.trips.carrier import TO_COPY, Carrier, HaulReport, Meter, Pace
-from saltcart.trips.follow import follow_drives
-from saltcart.trips.logbook import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
-from saltcart.trips.destination import refuse_clashes
-from saltcart.trips.places import landing_drive, refuse_lack_of_room, sharing, unit_of
-from saltcart.trips.routes import new_target
+from saltcart.trips import trip as trips
+from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
+from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.signposts import make_room
 from saltcart.trips.trip import HAULED, HAULING, Trip
-from saltcart.trips.waybill import Shelf
+from saltcart.waybills import snapshots as drafts
+from saltcart.waybills import waybill as waybills
+from saltcart.waybills.new_place import landing_drive, refuse_lack_of_room, sharing, unit_of
+from saltcart.waybills.routes import new_target
+from saltcart.waybills.waybill import Shelf
 
 # How what stands at a new place compares with what shall come there.
 GONE, EQUAL, OURS, CLASH = "gone", "equal", "ours", "clash"
@@ -50,7 +52,7 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
     with trips.held(name) as trip:
         trip.require(HAULING, HAULED, step="haul")
         report = HaulReport()
-        follow_drives(trip)
+        follow_remounts(trip)
         targets = connected(trip)
         for link in trip.waybill.turn:
             new_target(trip.waybill.moves(), link)  # better refused now than after the copying
@@ -59,13 +61,13 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
             list_shelf(trip, number, shelf, report)
         record_ledgers(trip)
         for number, shelf in enumerate(trip.waybill.shelves):
-            settle_existing(trip, number, shelf, report)
+            compare_destination(trip, number, shelf, report)
         refuse_full_drives(trip, targets)
         trip.logbook.tell("haul begins")
         meter = Meter(trip, pace.limit, report, progress)
         try:
             for number, shelf in enumerate(trip.waybill.shelves):
-                Carrier(trip, number, shelf, targets[number], pace, meter).carry()
+                ShelfCopy(trip, number, shelf, targets[number], pace, meter).run()
             finish(trip, report)
         except OSError as error:
             raise stopped(trip, error) from error
@@ -81,7 +83,8 @@ def stopped(trip: Trip, error: OSError) -> Stopped:
     place = f" at {show(str(error.filename))}" if error.filename else ""
     return Stopped(
         f"The new drive stopped the copying{place}: {error.strerror or error}",
-        f"Nothing is lost; the originals are untouched. Make room or reconnect the drive, then: saltcart haul {trip.name}",
+        "Nothing is lost; the originals are untouched. Make room or reconnect the drive, then: saltcart haul"
+        f" {trip.name}",
     )
 
 
@@ -101,12 +104,16 @@ def connected(trip: Trip) -> list[Drive]:
 def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> None:
     """Record what lies in the shelf today, and remark on what differs from before."""
     if not (os.path.isfile(shelf.old) if shelf.gathered else os.path.isdir(shelf.old)):
-        raise Refused(f"The shelf {show(shelf.old)} is not there", "Check the path in the waybill, or plug its drive in.")
+        raise Refused(
+            f"The shelf {show(shelf.old)} is not there", "Check the path in the waybill, or plug its drive in."
+        )
     unread: list[str] = []
     log = trip.logbook
     log.take_stock(number, shelf.walk(lambda path, error: unread.append(f"{show(path)}: {error.strerror}")))
     if unread:
-        raise Refused(f"Parts of the shelf {show(shelf.old)} cannot be read", "Mend their permissions and try again.", unread[:20])
+        raise Refused(
+            f"Parts of the shelf {show(shelf.old)} cannot be read", "Mend their permissions and try again.", unread[:20]
+        )
     fresh = log.totals(number) == (0, 0)
     before = log.since(drafts.seen(trip.waybill.draft, shelf.old)) if fresh else log.differences(number)
     log.adopt(number)
@@ -114,9 +121,14 @@ def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> Non
         report.remarks.append(f"{show(shelf.name)}: {show(path)} is no longer in the shelf")
         log.tell(f"vanished from {shelf.name}: {path}")
     if before["new"]:
-        report.remarks.append(f"{show(shelf.name)}: {len(before['new']):,} new since {'the draft' if fresh else 'the last haul'}, taken along")
+        report.remarks.append(
+            f"{show(shelf.name)}: {len(before['new']):,} new since {'the draft' if fresh else 'the last haul'}, taken"
+            " along"
+        )
     for row in log.rows(number, kind=OTHER):
-        report.remarks.append(f"{show(shelf.name)}: {show(row.item.path)} is a pipe, socket or device; it is not copied")
+        report.remarks.append(
+            f"{show(shelf.name)}: {show(row.item.path)} is a pipe, socket or device; it is not copied"
+        )
         log.mark(number, [(row.item.path, VERIFIED, None, "not copied", True)])
 
 
@@ -128,10 +140,12 @@ def record_ledgers(trip: Trip) -> None:
     with trip.logbook.together():
         for number, line in enumerate(trip.waybill.ledgers):
             place = moves.follow(line.path) or line.path
-            trip.logbook.put_ledger(LedgerRow(number, line.path, place, line.map_name, line.rewrite, line.digest, None, None, 0))
+            trip.logbook.put_ledger(
+                LedgerRow(number, line.path, place, line.map_name, line.rewrite, line.digest, None, None, 0)
+            )
 
 
-def settle_existing(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> None:
+def compare_destination(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> None:
     """Compare what is at the new place already: equal files count as done, others refuse the haul.
 
     What stood there before the trip first looked is marked as such, so that `undo` leaves it alone.
@@ -149,7 +163,9 @@ def settle_existing(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -
         standing, digest = compare_existing(trip, shelf, row, place)
         if standing == CLASH:
             clashes.append(place)
-        elif standing == GONE and row.state in (VERIFIED, PLACING) or row.state == PLACING and row.item.links > 1 and standing != EQUAL:
+        elif (standing == GONE and row.state in (VERIFIED, PLACING)) or (
+            row.state == PLACING and row.item.links > 1 and standing != EQUAL
+        ):
             log.mark(number, [(row.item.path, LISTED, row.digest, None, False)])
         elif standing == EQUAL and row.state != VERIFIED and (row.item.kind == FILE or first):
             report.there_already += row.item.kind == FILE
@@ -166,10 +182,16 @@ def compare_existing(trip: Trip, shelf: Shelf, row: Row, place: str) -> tuple[st
     if item.kind == FOLDER:
         return (EQUAL if os.path.isdir(place) and not os.path.islink(place) else CLASH), None
     if item.kind == LINK:
-        return (EQUAL if os.path.islink(place) and os.readlink(place) == trip.waybill.link_target(item.target or "") else CLASH), None
+        return (
+            EQUAL
+            if os.path.islink(place) and os.readlink(place) == trip.waybill.link_target(item.target or "")
+            else CLASH
+        ), None
     if os.path.islink(place) or not os.path.isfile(place):
         return CLASH, None
-    return compare_file(trip.waybill.digests, row, os.path.join(shelf.old, item.path) if item.path else shelf.old, place)
+    return compare_file(
+        trip.waybill.digests, row, os.path.join(shelf.old, item.path) if item.path else shelf.old, place
+    )
 
 
 def compare_file(kind: str, row: Row, source: str, place: str) -> tuple[str, str | None]:
@@ -190,7 +212,11 @@ def refuse_full_drives(trip: Trip, targets: list[Drive]) -> None:
     """Raise Refused when what is still to copy does not fit."""
     for drive in {drive.identity: drive for drive in targets}.values():
         unit = unit_of(drive.mount)
-        numbers = [number for number, target in enumerate(targets) if target.identity == drive.identity and not sharing(trip.waybill.shelves[number], drive)]
+        numbers = [
+            number
+            for number, target in enumerate(targets)
+            if target.identity == drive.identity and not sharing(trip.waybill.shelves[number], drive)
+        ]
         refuse_lack_of_room(drive, sum(trip.logbook.room(number, unit, *TO_COPY) for number in numbers))
 
 
@@ -200,7 +226,11 @@ def write_manifest(trip: Trip, number: int) -> str:
     ledgers = {row.place for row in trip.logbook.ledgers()}
     places = ((shelf.place(path), digest) for path, _kind, _size, digest in trip.logbook.brief(number) if digest)
     manifest.remove(shelf.new)
-    return manifest.write(shelf.new, trip.waybill.digests, ((place[len(shelf.new) + 1 :], digest) for place, digest in places if place not in ledgers))
+    return manifest.write(
+        shelf.new,
+        trip.waybill.digests,
+        ((place[len(shelf.new) + 1 :], digest) for place, digest in places if place not in ledgers),
+    )
 
 
 def finish(trip: Trip, report: HaulReport) -> None:
@@ -214,7 +244,8 @@ def finish(trip: Trip, report: HaulReport) -> None:
         trip.enter(HAULING, f"haul ends with {len(troubles)} file(s) not copied")
         raise Stopped(
             f"{len(troubles)} file(s) could not be copied; all others are copied and verified",
-            f"Mend them and run: saltcart haul {trip.name}   Or add --leave-out NAME, to leave them where they are, or --accept NAME, to go without them.",
+            f"Mend them and run: saltcart haul {trip.name}   Or add --leave-out NAME, to leave them where they are, or"
+            " --accept NAME, to go without them.",
             troubles[:20],
         )
     for number, shelf in enumerate(trip.waybill.shelves):
@@ -223,6 +254,14 @@ def finish(trip: Trip, report: HaulReport) -> None:
             try:
                 report.manifests.append(write_manifest(trip, number))
             except OSError as error:  # the copies are proven without it
-                report.remarks.append(f"{show(shelf.name)}: no manifest could be written beside it: {error.strerror or error}")
-    named = f"; {report.named_files:,} files, {report.named_bytes:,} bytes read and given a second name" if report.named_files else ""
-    trip.enter(HAULED, f"hauled: {report.copied_files:,} files, {report.copied_bytes:,} bytes copied and read back{named}")
+                report.remarks.append(
+                    f"{show(shelf.name)}: no manifest could be written beside it: {error.strerror or error}"
+                )
+    named = (
+        f"; {report.named_files:,} files, {report.named_bytes:,} bytes read and given a second name"
+        if report.named_files
+        else ""
+    )
+    trip.enter(
+        HAULED, f"hauled: {report.copied_files:,} files, {report.copied_bytes:,} bytes copied and read back{named}"
+    )

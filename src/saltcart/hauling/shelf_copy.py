@@ -1,4 +1,7 @@
-"""Carrying one shelf to its new place: folders first, then files in groups, further names of files, links, and the folders' times."""
+"""Copying one shelf to its new place.
+
+Folders come first, then files in groups, then further names of files (hard links), symbolic links, and last the
+modes and times of folders."""
 
 import os
 import time
@@ -13,27 +16,29 @@ from saltcart.cart import Cart
 from saltcart.drives import Drive, drive_of
 from saltcart.drives import drive as drives
 from saltcart.drives.fit import is_spinning
+from saltcart.hauling.group_copy import Group, ShelfTarget, copy_group, finish_group, start_group
+from saltcart.hauling.workers import InProcess, WorkerProcesses, Workers, worth_several_processes
 from saltcart.progress import Progress, Tick
 from saltcart.safefile import sync_folder
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.walk import FILE, FOLDER, LINK
-from saltcart.trips.copying import Load, Route, copy_group, land, send
-from saltcart.trips.crew import Alone, Crew, Hands, worth_a_crew
-from saltcart.trips.logbook import LISTED, PLACING, TROUBLE, VERIFIED, Row
-from saltcart.trips.places import leads_out, sharing
+from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, Row
 from saltcart.trips.trip import Trip
-from saltcart.trips.waybill import Shelf
+from saltcart.waybills.new_place import leads_out, sharing
+from saltcart.waybills.waybill import Shelf
 
 GROUP_FILES = 1000
 GROUP_BYTES = 256 << 20
-# Groups that a crew copies while one before them is flushed and read back.
+# Groups that several processes copy while one before them is flushed and read back.
 AHEAD = 2
 TO_COPY = (LISTED, PLACING, TROUBLE)
 
 
 @dataclass(slots=True)
 class HaulReport:
-    """What a haul did: files and bytes carried now, those of them that got a second name, files that were there already, remarks for a person, and where the manifests lie."""
+    """What a haul did: files and bytes copied now, those of them that got a second name, files that were there
+    already, remarks for a person, and where the manifests lie.
+    """
 
     files: int = 0
     bytes: int = 0
@@ -85,57 +90,74 @@ class Meter:
         self.progress(Tick("haul", f"{shelf}/{path}", self.done // 2, self.total // 2, note, in_bytes=True))
 
 
-class Carrier:
+class ShelfCopy:
     """Carries one shelf to its new place."""
 
     def __init__(self, trip: Trip, number: int, shelf: Shelf, drive: Drive, pace: Pace, meter: Meter):
         self.trip, self.log, self.number, self.shelf = trip, trip.logbook, number, shelf
         self.drive, self.pace, self.report = drive, pace, meter.report
-        self.ahead = AHEAD if self.worth_a_crew() else 0
-        self.hands: Hands = Crew() if self.ahead else Alone()
+        self.ahead = AHEAD if self.worth_several_processes() else 0
+        self.workers: Workers = WorkerProcesses() if self.ahead else InProcess()
         ledgers = frozenset(row.place for row in self.log.ledgers())
-        self.route = Route(number, shelf, drive.mount, drive.filesystem, sharing(shelf, drive), ledgers, trip.waybill.digests, partial(meter.tell, shelf.name), self.hands)
-        self.twins = self.log.hard_links(number)
+        self.target = ShelfTarget(
+            number,
+            shelf,
+            drive.mount,
+            drive.filesystem,
+            sharing(shelf, drive),
+            ledgers,
+            trip.waybill.digests,
+            partial(meter.tell, shelf.name),
+            self.workers,
+        )
+        self.hard_links = self.log.hard_links(number)
         self.bytes = self.log.totals(number, *TO_COPY)[1]
         self.began = time.monotonic()
 
-    def carry(self) -> None:
+    def run(self) -> None:
         """Folders first, then files in groups, further names of files, links, and the folders' times last."""
         self.make_folders()
         self.copy_files()
-        self.make_twins()
+        self.make_hard_links()
         self.make_links()
         self.finish_folders()
         seconds = max(time.monotonic() - self.began, 0.001)
-        self.log.tell(f"shelf {self.shelf.name}: {self.bytes:,} bytes carried and verified in {seconds:.1f} s ({self.bytes / 1e6 / seconds:.1f} MB/s)")
+        self.log.tell(
+            f"shelf {self.shelf.name}: {self.bytes:,} bytes carried and verified in {seconds:.1f} s"
+            f" ({self.bytes / 1e6 / seconds:.1f} MB/s)"
+        )
 
-    def worth_a_crew(self) -> bool:
-        """Whether several processes are quicker: with many files, and where no disk has to move its head between them."""
+    def worth_several_processes(self) -> bool:
+        """Whether several processes are quicker: with many files, and where no disk has to move its head between
+        them.
+        """
         spinning = any(is_spinning(drive, self.pace.cart) for drive in (self.drive, drive_of(self.shelf.old)))
-        return not spinning and not self.pace.limit and worth_a_crew(*self.log.totals(self.number, *TO_COPY))
+        return not spinning and not self.pace.limit and worth_several_processes(*self.log.totals(self.number, *TO_COPY))
 
     def copy_files(self) -> None:
-        """The groups one after the other; with a crew, the next is copied while one is flushed and read back."""
-        on_the_way: deque[Load] = deque()
+        """The groups one after the other; with several processes, the next is copied while one is flushed and
+        read back.
+        """
+        under_way: deque[Group] = deque()
         try:
             for group in self.groups():
                 drives.require(self.shelf.new_drive, self.drive.mount, f'the shelf "{self.shelf.name}"')
-                on_the_way.append(send(self.route, group))
-                if len(on_the_way) > self.ahead:
-                    land(self.route, on_the_way.popleft(), self.log)
-            while on_the_way:
-                land(self.route, on_the_way.popleft(), self.log)
+                under_way.append(start_group(self.target, group))
+                if len(under_way) > self.ahead:
+                    finish_group(self.target, under_way.popleft(), self.log)
+            while under_way:
+                finish_group(self.target, under_way.popleft(), self.log)
         finally:
-            self.hands.dismiss()
-            for load in on_the_way:
-                load.drop()
+            self.workers.stop()
+            for ahead_group in under_way:
+                ahead_group.remove_temporaries()
 
     def groups(self) -> Iterator[list[Row]]:
         """The files to copy, in groups small enough to repeat and large enough to flush at once."""
         group: list[Row] = []
         size = 0
         for row in self.log.rows(self.number, *TO_COPY, kind=FILE):
-            if row.item.path in self.twins:
+            if row.item.path in self.hard_links:
                 continue
             group.append(row)
             size += row.item.size
@@ -164,22 +186,24 @@ class Carrier:
         sync_folder(os.path.dirname(self.shelf.new))
         self.mark(rows)
 
-    def make_twins(self) -> None:
+    def make_hard_links(self) -> None:
         """Give files with several names their further names; copy them where the drive knows no hard links."""
-        for _first, rows in groupby(self.twin_rows(), key=lambda row: self.twins[row.item.path]):
+        for _first, rows in groupby(self.hard_link_rows(), key=lambda row: self.hard_links[row.item.path]):
             for row in rows:
-                first = self.shelf.place(self.twins[row.item.path])
+                first = self.shelf.place(self.hard_links[row.item.path])
                 try:
                     if not os.path.lexists(self.place(row)):
                         os.link(first, self.place(row))
                 except OSError:
-                    copy_group(replace(self.route, hands=Alone()), [row], self.log)
+                    copy_group(replace(self.target, workers=InProcess()), [row], self.log)
                     continue
-                self.log.mark(self.number, [(row.item.path, VERIFIED, digest_file(first, self.trip.waybill.digests), None, False)])
+                self.log.mark(
+                    self.number, [(row.item.path, VERIFIED, digest_file(first, self.trip.waybill.digests), None, False)]
+                )
 
-    def twin_rows(self) -> list[Row]:
+    def hard_link_rows(self) -> list[Row]:
         """The rows of further names that are still to be made."""
-        return [row for row in self.log.rows(self.number, *TO_COPY, kind=FILE) if row.item.path in self.twins]
+        return [row for row in self.log.rows(self.number, *TO_COPY, kind=FILE) if row.item.path in self.hard_links]
 
     def make_links(self) -> None:
         """Make the symbolic links; one that leads out of the shelf by a relative path is remarked."""

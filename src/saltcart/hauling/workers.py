@@ -1,4 +1,6 @@
-"""Processes that copy and read back: with small files one alone is kept busy by itself rather than by the drives."""
+"""Copying and reading back in this process, or in several at once.
+
+With many small files one process is busy with itself rather than with the drives, so several share the work."""
 
 import ctypes
 import errno
@@ -16,14 +18,14 @@ from functools import partial
 from typing import NamedTuple, Protocol, TypeVar
 
 from saltcart.drives import drive_of
+from saltcart.hauling.file_copy import FileCopy, SourceTrouble, Tell, copy_file, silent
 from saltcart.shelves.digests import BLAKE3, digest_file
-from saltcart.trips.errand import Errand, SourceTrouble, Tell, copy_file, silent
 
-# More hands than processors, for half of the time they wait for a drive.
-MOST_HANDS = 8
+# More processes than processors, since they wait for a drive half of the time.
+MAX_WORKERS = 8
 MANY_FILES, MANY_BYTES = 200, 256 << 20
 BATCH_FILES, BATCH_BYTES = 25, 32 << 20
-PARENT_DIES = 1  # PR_SET_PDEATHSIG of prctl(2)
+PR_SET_PDEATHSIG = 1  # PR_SET_PDEATHSIG of prctl(2)
 Result = TypeVar("Result")
 # What became of a file: its digest, or else why there is none.
 Outcome = tuple[str, str]
@@ -38,61 +40,69 @@ class Reading(NamedTuple):
     digests: str = BLAKE3
 
 
-Task = TypeVar("Task", Errand, Reading)
+Task = TypeVar("Task", FileCopy, Reading)
 
 
-class Hands(Protocol):
-    """Who copies and reads back.  Both begin the work; what they return waits for the outcomes."""
+class Workers(Protocol):
+    """What copies files and reads them back.  Each call begins the work and returns a function that waits for its
+    outcomes.
+    """
 
-    def copy(self, errands: Sequence[Errand], tell: Tell) -> Callable[[], list[Outcome]]:
+    def copy(self, jobs: Sequence[FileCopy], tell: Tell) -> Callable[[], list[Outcome]]:
         """Copy files under their temporary names.  The wait raises OSError when the destination fails."""
 
     def read(self, readings: Sequence[Reading], tell: Tell) -> Callable[[], list[Outcome]]:
         """Read files from their drive."""
 
-    def dismiss(self) -> None:
+    def stop(self) -> None:
         """End all work at once."""
 
 
-class Alone:
+class InProcess:
     """This very process, which does the work when it is waited for."""
 
-    def copy(self, errands: Sequence[Errand], tell: Tell) -> Callable[[], list[Outcome]]:
+    def copy(self, jobs: Sequence[FileCopy], tell: Tell) -> Callable[[], list[Outcome]]:
         """See Hands.copy."""
-        return partial(copy_batch, errands, tell)
+        return partial(copy_batch, jobs, tell)
 
     def read(self, readings: Sequence[Reading], tell: Tell) -> Callable[[], list[Outcome]]:
         """See Hands.read."""
         return lambda: [read_one(reading, partial(tell, "read back", reading.path)) for reading in readings]
 
-    def dismiss(self) -> None:
+    def stop(self) -> None:
         """See Hands.dismiss."""
 
 
-class Crew:
-    """Some processes that work off batches of errands; they end with the one that called them."""
+class WorkerProcesses:
+    """Several processes that work off batches of jobs; they end with the process that made them."""
 
     def __init__(self) -> None:
         # Forked, so that a program which uses this as a library needs no guarded main module.
         context = multiprocessing.get_context("fork")
-        self.hands = ProcessPoolExecutor(min(MOST_HANDS, 2 * (os.cpu_count() or 1)), context, sign_on, (os.getpid(),))
+        self.workers = ProcessPoolExecutor(
+            min(MAX_WORKERS, 2 * (os.cpu_count() or 1)), context, start_worker, (os.getpid(),)
+        )
 
-    def copy(self, errands: Sequence[Errand], tell: Tell) -> Callable[[], list[Outcome]]:
+    def copy(self, jobs: Sequence[FileCopy], tell: Tell) -> Callable[[], list[Outcome]]:
         """See Hands.copy."""
-        return self.work(lambda batch: self.hands.submit(copy_batch, batch), "copy", errands, tell)
+        return self.work(lambda batch: self.workers.submit(copy_batch, batch), "copy", jobs, tell)
 
     def read(self, readings: Sequence[Reading], tell: Tell) -> Callable[[], list[Outcome]]:
         """See Hands.read."""
-        return self.work(lambda batch: self.hands.submit(read_batch, batch), "read back", readings, tell)
+        return self.work(lambda batch: self.workers.submit(read_batch, batch), "read back", readings, tell)
 
-    def work(self, submit: Callable[[Sequence[Task]], Future[list[Result]]], step: str, tasks: Sequence[Task], tell: Tell) -> Callable[[], list[Result]]:
-        """Hand work out in batches.  The wait raises what a process met, and OSError when one was ended from outside."""
-        with watched():
+    def work(
+        self, submit: Callable[[Sequence[Task]], Future[list[Result]]], step: str, tasks: Sequence[Task], tell: Tell
+    ) -> Callable[[], list[Result]]:
+        """Hand work out in batches.  The wait raises what a process met, and OSError when one was ended from
+        outside.
+        """
+        with pool_errors():
             futures = [(batch, submit(batch)) for batch in batches(tasks)]
 
         def wait() -> list[Result]:
             results: list[Result] = []
-            with watched():
+            with pool_errors():
                 for batch, future in futures:
                     results += future.result()
                     tell(step, batch[-1].path, sum(task.size for task in batch))
@@ -100,20 +110,20 @@ class Crew:
 
         return wait
 
-    def dismiss(self) -> None:
+    def stop(self) -> None:
         """See Hands.dismiss."""
         for child in multiprocessing.active_children():
             child.kill()
-        self.hands.shutdown(wait=True, cancel_futures=True)
+        self.workers.shutdown(wait=True, cancel_futures=True)
 
 
-def worth_a_crew(files: int, size: int) -> bool:
+def worth_several_processes(files: int, size: int) -> bool:
     """Whether so many files of so many bytes together are done quicker by several processes."""
-    return files >= MANY_FILES or files > 1 and size >= MANY_BYTES
+    return files >= MANY_FILES or (files > 1 and size >= MANY_BYTES)
 
 
 @contextmanager
-def watched() -> Iterator[None]:
+def pool_errors() -> Iterator[None]:
     """Turn the end of a process from outside (a system short of memory, someone's kill) into an OSError."""
     try:
         yield
@@ -122,17 +132,19 @@ def watched() -> Iterator[None]:
 
 
 def read_all(readings: Sequence[Reading], tell: Tell) -> list[Outcome]:
-    """The outcomes of reading files from their drive: with many by a crew, unless a disk would have to move its head between them."""
-    many = worth_a_crew(len(readings), sum(reading.size for reading in readings))
-    hands: Hands = Crew() if many and not drive_of(readings[0].place).facts.spinning else Alone()
+    """The outcomes of reading files from their drive: with many by several processes, unless a disk would have to
+    move its head between them.
+    """
+    many = worth_several_processes(len(readings), sum(reading.size for reading in readings))
+    workers: Workers = WorkerProcesses() if many and not drive_of(readings[0].place).facts.spinning else InProcess()
     try:
-        return hands.read(readings, tell)()
+        return workers.read(readings, tell)()
     finally:
-        hands.dismiss()
+        workers.stop()
 
 
 def batches(tasks: Sequence[Task]) -> Iterator[list[Task]]:
-    """Tasks in portions that keep every hand busy."""
+    """Tasks in portions that keep every process busy."""
     batch: list[Task] = []
     size = 0
     for task in tasks:
@@ -145,29 +157,29 @@ def batches(tasks: Sequence[Task]) -> Iterator[list[Task]]:
         yield batch
 
 
-def sign_on(parent: int) -> None:
-    """Begin as a hand: signals are the caller's business, and a caller who is gone needs no more work."""
+def start_worker(parent: int) -> None:
+    """Set up a worker: signals are left to the process that made it, and it ends when that one has gone."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGHUP, signal.SIG_IGN)
     signal.signal(signal.SIGTERM, signal.SIG_DFL)
     if sys.platform == "linux":
-        ctypes.CDLL(None).prctl(PARENT_DIES, signal.SIGKILL)
-    threading.Thread(target=leave_with, args=(parent,), daemon=True).start()
+        ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
+    threading.Thread(target=exit_with_parent, args=(parent,), daemon=True).start()
 
 
-def leave_with(parent: int) -> None:
+def exit_with_parent(parent: int) -> None:
     """End this process soon after its caller."""
     while os.getppid() == parent:
         time.sleep(0.5)
     os._exit(1)
 
 
-def copy_batch(errands: Sequence[Errand], tell: Tell = silent) -> list[Outcome]:
+def copy_batch(jobs: Sequence[FileCopy], tell: Tell = silent) -> list[Outcome]:
     """Copy some files."""
     outcomes: list[Outcome] = []
-    for errand in errands:
+    for job in jobs:
         try:
-            outcomes.append((copy_file(errand, tell), ""))
+            outcomes.append((copy_file(job, tell), ""))
         except SourceTrouble as trouble:
             outcomes.append(("", str(trouble)))
     return outcomes

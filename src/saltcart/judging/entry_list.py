@@ -1,14 +1,14 @@
-"""What one ledger names, entry by entry: where, as written, in which spelling, what it means here, and the verdict."""
+"""The entries of one ledger with their verdicts, and the kinds of ledgers that are known."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from saltcart.shelves.truenames import true_path
+from saltcart.judging.judge import Judge, LedgerState
+from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.kinds import TEXT_FORMATS
+from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings
-from saltcart.trips.judge import Judge, LedgerState
-from saltcart.trips.reading import Reader
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,13 +25,18 @@ def known_kinds(maps: Sequence[str]) -> list[Kind]:
     """Every format, and every one of `maps`.  Raises BadFile for a broken map."""
     formats = [Kind(form.NAME, "format", (form.__doc__ or "").split("\n")[0].rstrip(".")) for form in TEXT_FORMATS]
     plans = [load_map(path) for path in maps]
-    return formats + [Kind(plan.name, plan.container, f"map of {plan.program}" if plan.program else "map", plan.path) for plan in plans]
+    return formats + [
+        Kind(plan.name, plan.container, f"map of {plan.program}" if plan.program else "map", plan.path)
+        for plan in plans
+    ]
 
 
 def list_entries(path: str, maps: Sequence[str], means: Sequence[str] = ()) -> LedgerState:
-    """Every entry of the ledger at `path`, judged, and what it says of its sounds.  Raises Refused or BadLedger when it cannot be read."""
+    """Every entry of the ledger at `path`, judged, and what it says of its sounds.  Raises Refused or BadLedger when
+    it cannot be read.
+    """
     ledger = open_ledger(true_path(path), [load_map(one) for one in maps])
-    state = Judge(headers=False, reader=Reader(Meanings(means))).ledger(ledger)
+    state = Judge(headers=False, resolver=Resolver(Meanings(means))).ledger(ledger)
     if state.trouble:
         raise state.trouble
     state.facts = {found.key: found for found in ledger.facts()}

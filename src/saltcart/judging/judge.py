@@ -10,14 +10,21 @@ from typing import NamedTuple
 
 from saltcart.drives import Presence
 from saltcart.errors import SaltCartError
+from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Batch, Entry, Facts, Ledger
 from saltcart.shelves.audio import header_trouble
 from saltcart.spelling import Spelling, spelling_named
 from saltcart.spelling.foreign import PSEUDO
 from saltcart.spelling.moves import plain, tail_below
-from saltcart.trips.reading import Reader
 
-FOUND, OFFLINE, MISSING, ALTERED, UNREADABLE, UNCLEAR = "found", "offline", "missing", "altered", "unreadable", "unclear"
+FOUND, OFFLINE, MISSING, ALTERED, UNREADABLE, UNCLEAR = (
+    "found",
+    "offline",
+    "missing",
+    "altered",
+    "unreadable",
+    "unclear",
+)
 # From so many paths in one folder on, listing it is cheaper than asking for each.
 FEW = 4
 # Spellings in which a text that begins with a slash is the path itself.
@@ -41,7 +48,8 @@ REMOTE, EMPTY = "remote", "empty"
 
 
 class JudgedBatch(NamedTuple):
-    """Some entries with their answers: by their texts, of which there may be fewer; or each its own, where a text does not say it all.
+    """Some entries with their answers: by their texts, of which there may be fewer; or each its own, where a text
+    does not say it all.
 
     Texts without an answer are full paths, and found there.
     """
@@ -119,11 +127,18 @@ class Judge:
     places that are links now; what needs them is found with a remark.
     """
 
-    def __init__(self, headers: bool = True, wrong: dict[str, tuple[str, str]] | None = None, signposts: Sequence[str] = (), presence: Presence | None = None, reader: Reader | None = None):
+    def __init__(
+        self,
+        headers: bool = True,
+        wrong: dict[str, tuple[str, str]] | None = None,
+        signposts: Sequence[str] = (),
+        presence: Presence | None = None,
+        resolver: Resolver | None = None,
+    ):
         self.headers = headers
         self.signposts = signposts
         self.presence = presence or Presence()
-        self.reader = reader or Reader()
+        self.resolver = resolver or Resolver()
         self.seen: dict[str, tuple[str, str]] = dict(wrong or {})
         self.asked: Counter[str] = Counter()
         self.listings: dict[str, frozenset[str]] = {}
@@ -147,9 +162,11 @@ class Judge:
         if not batch.texts or batch.spelling is None:
             return JudgedBatch(batch, {}, [("", REMOTE, "")] * len(batch.texts))
         if not batch.sure:
-            entries = (self.reader.settled(batch.entry(number), base) for number in range(len(batch.texts)))
-            return JudgedBatch(batch, {}, [self.answer(batch, entry.readings(), self.reader.start(entry, base)) for entry in entries])
-        start = self.reader.start(batch.entry(0), base)
+            entries = (self.resolver.settled(batch.entry(number), base) for number in range(len(batch.texts)))
+            return JudgedBatch(
+                batch, {}, [self.answer(batch, entry.readings(), self.resolver.start(entry, base)) for entry in entries]
+            )
+        start = self.resolver.start(batch.entry(0), base)
         key = batch.spelling, batch.base, start
         answers, simply = self.answers.setdefault(key, {}), self.simply_found.setdefault(key, set())
         if simply.issuperset(batch.texts):
@@ -161,7 +178,9 @@ class Judge:
         return JudgedBatch(batch, answers if others else {})
 
     def found_in_listings(self, spelling: Spelling, texts: Iterable[str]) -> set[str]:
-        """Those of `texts` that are full paths of what listings of their folders show, where just being there is all that counts."""
+        """Those of `texts` that are full paths of what listings of their folders show, where just being there is all
+        that counts.
+        """
         if self.headers or self.signposts or spelling not in FULL_WITH_SLASH:
             return set()
         folders: dict[str, list[str]] = {}
@@ -169,13 +188,17 @@ class Judge:
             if text.startswith("/"):
                 folders.setdefault(text[: text.rindex("/")], []).append(text)
         self.asked.update({folder: len(inside) for folder, inside in folders.items()})
-        shown = (self.listing(folder).intersection(inside) for folder, inside in folders.items() if self.asked[folder] >= FEW and plain(folder) == folder)
+        shown = (
+            self.listing(folder).intersection(inside)
+            for folder, inside in folders.items()
+            if self.asked[folder] >= FEW and plain(folder) == folder
+        )
         return set().union(*shown) - self.seen.keys()
 
     def listing(self, folder: str) -> frozenset[str]:
         """The paths of the plain files and folders in `folder`; none where it means another one here."""
         if folder not in self.listings:
-            itself = self.reader.meanings.here(folder) == folder == self.reader.true.folder(folder)
+            itself = self.resolver.meanings.here(folder) == folder == self.resolver.true.folder(folder)
             self.listings[folder] = self.listed(folder) if itself else frozenset()
         return self.listings[folder]
 
@@ -184,20 +207,28 @@ class Judge:
         """What lies in `folder` now."""
         try:
             with os.scandir(folder) as things:
-                return frozenset(one.path for one in things if one.is_file(follow_symlinks=False) or one.is_dir(follow_symlinks=False))
+                return frozenset(
+                    one.path
+                    for one in things
+                    if one.is_file(follow_symlinks=False) or one.is_dir(follow_symlinks=False)
+                )
         except OSError:
             return frozenset()
 
     def answer(self, batch: Batch, readings: Sequence[str], start: str) -> Answer:
         """Where an entry of a batch that may mean any of these texts leads, the verdict on it, and why."""
         spelling = batch.spelling
-        if not batch.names_a_file(readings[0]):
+        if spelling is None or not batch.names_a_file(readings[0]):
             return "", REMOTE if readings[0] else EMPTY, ""
-        pairs = [pair for text in readings if (pair := self.reader.paths(spelling, text, start)) is not None]
+        pairs = [pair for text in readings if (pair := self.resolver.paths(spelling, text, start)) is not None]
         judged = [(written, path, *self.path(path)) for written, path in pairs]
         written, path, verdict, why = next((found for found in judged if found[2] != MISSING), judged[0])
         if verdict == FOUND and not why and written != path:
-            why = "is written in another case than on the drive" if spelling.seen_in(readings[0]).folds_case else forgiven(written, path)
+            why = (
+                "is written in another case than on the drive"
+                if spelling.seen_in(readings[0]).folds_case
+                else forgiven(written, path)
+            )
         return path, verdict, why
 
     def path(self, path: str) -> tuple[str, str]:

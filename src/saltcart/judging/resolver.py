@@ -3,14 +3,14 @@
 import os
 from dataclasses import replace
 
-from saltcart.shelves.truenames import LONGEST, TrueNames
 from saltcart.ledgers import Entry
+from saltcart.shelves.true_names import LONGEST, TrueNames
 from saltcart.spelling import Meanings, Spelling, encodable
 
 NO_MEANINGS = Meanings()
 
 
-class Reader:
+class Resolver:
     """Resolves texts of entries to paths here, and finds where new texts start from."""
 
     def __init__(self, meanings: Meanings = NO_MEANINGS):
@@ -20,10 +20,16 @@ class Reader:
         self.true = TrueNames()
 
     def settled(self, entry: Entry, folder: str) -> Entry:
-        """`entry` with the base it starts from: of those that are tried, the first that has the file, else the first."""
+        """`entry` with the base it starts from: of those that are tried, the first that has the file, else the
+        first.
+        """
         if not entry.tried:
             return entry
-        having = (base for base in entry.tried if (path := self.path(entry.spelling, entry.written, self.start_at(base, folder))) and os.path.lexists(path))
+        having = (
+            base
+            for base in entry.tried
+            if (path := self.path(entry.spelling, entry.written, self.start_at(base, folder))) and os.path.lexists(path)
+        )
         return replace(entry, base=next(having, entry.tried[0]), tried=())
 
     def start_at(self, base: Entry, folder: str) -> str:
@@ -44,12 +50,16 @@ class Reader:
 
     @staticmethod
     def base_folder(base: Entry, path: str) -> str:
-        """The folder that a base entry stands for: of a URI without a slash at its end, the one it lies in (RFC 3986, 5.2.3)."""
+        """The folder that a base entry stands for: of a URI without a slash at its end, the one it lies in (RFC 3986,
+        5.2.3).
+        """
         uri = base.spelling.seen_in(base.written).name in ("uri", "uri-reference")
         return os.path.dirname(path) if uri and not base.written.endswith("/") else path
 
     def path(self, spelling: Spelling, text: str, start: str) -> str | None:
-        """The path that `text` means in `spelling`, as the drive writes it where its writer, or the drive, does not care; None for what is no file."""
+        """The path that `text` means in `spelling`, as the drive writes it where its writer, or the drive, does not
+        care; None for what is no file.
+        """
         read = self.paths(spelling, text, start)
         return read and read[1]
 

@@ -1,9 +1,9 @@
-"""Every value of a file nobody described, by its place, for each container the file may be."""
+"""All values of a file that no map describes yet, grouped by place, for each container the file may be."""
 
 import os
 import re
 import sqlite3
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import partial
@@ -13,10 +13,10 @@ from saltcart.errors import SaltCartError
 from saltcart.ledgers.containers import chunks, json, lines, plist, xml
 from saltcart.ledgers.kinds import head_of
 from saltcart.ledgers.rules import At
-from saltcart.ledgers.spans import Span
+from saltcart.ledgers.spans import Span, SpanFinder, Spans
 from saltcart.ledgers.sqlite.cells import text_of
 from saltcart.ledgers.sqlite.opening import claims, reading
-from saltcart.ledgers.sqlite.words import quoted
+from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
 from saltcart.spelling import spelling_named
 
@@ -69,7 +69,7 @@ def contents(path: str) -> Iterator[Content]:
             continue
         for container, more, find in readers(inner):
             try:
-                yield Content(container, {**options, **more}, by_place(inner, find(inner)))
+                yield Content(container, {**options, **more}, by_place(Spans.of(inner, find(inner))))
             except (ValueError, RecursionError):
                 continue
 
@@ -86,18 +86,22 @@ def wrappers(data: bytes, head: bytes) -> list[tuple[dict[str, object], Wrapper]
             names = zipfile.ZipFile(io.BytesIO(data)).namelist()
         except zipfile.BadZipFile:
             return []
-        return [({"member": name}, ZipMember(name)) for name in names if name.lower().endswith((".xml", ".json", ".plist", ".txt", ".toml"))]
+        return [
+            ({"member": name}, ZipMember(name))
+            for name in names
+            if name.lower().endswith((".xml", ".json", ".plist", ".txt", ".toml"))
+        ]
     return [({}, PLAIN)]
 
 
-def readers(data: bytes) -> Iterator[tuple[str, dict[str, object], Callable[[bytes], Sequence[Span]]]]:
+def readers(data: bytes) -> Iterator[tuple[str, dict[str, object], SpanFinder]]:
     """The containers that the content may be, by how it begins, the likelier first."""
     start = data[:256].lstrip(b"\xef\xbb\xbf\xff\xfe \t\r\n\0")
     if start.startswith((b"bplist00", b"<?xml", b"<")) and (b"plist" in data[:400]):
         yield "plist", {}, partial(plist.spans, rules=EVERY)
     elif start.startswith(b"<"):
         yield "xml", {}, partial(xml.spans, rules=EVERY)
-    elif start.startswith((b"{", b"[")) and data[:1] != b"[" or start.startswith((b'["', b"[{")):
+    elif (start.startswith((b"{", b"[")) and data[:1] != b"[") or start.startswith((b'["', b"[{")):
         yield "json", {}, partial(json.spans, rules=EVERY)
     if re.fullmatch(rb"[A-Za-z0-9 ]{4}", data[:4]) and b"\0" in data[:64]:
         for encoding in ("utf-8", "utf-16-be", "utf-16-le"):
@@ -111,7 +115,11 @@ def chunk_spans(data: bytes, encoding: str) -> Sequence[Span]:
     """Every payload of a chunk file, whatever chunks hold chunks: a payload that reads as chunks to its end does."""
     holders: set[str] = set()
     while True:
-        more = {one.place for one in chunks.chunks(data, frozenset(holders)) if not one.holds and holds_chunks(data, one, holders)}
+        more = {
+            one.place
+            for one in chunks.chunks(data, frozenset(holders))
+            if not one.holds and holds_chunks(data, one, holders)
+        }
         if not more:
             break
         holders |= more
@@ -126,22 +134,22 @@ def chunk_spans(data: bytes, encoding: str) -> Sequence[Span]:
 def holds_chunks(data: bytes, one: chunks.Chunk, holders: set[str]) -> bool:
     """Whether the payload of a chunk is chunks from its beginning to its end."""
     place = one.start
-    order = "little" if chunks.little(data) else "big"
+    order = chunks.ORDERS[not chunks.little(data)]
     while place + 8 <= one.end and re.fullmatch(rb"[A-Za-z0-9 ]{4}", data[place : place + 4]):
         size = int.from_bytes(data[place + 4 : place + 8], order)
         place += 8 + size + (size & 1)
     return one.end - one.start >= 8 and place in (one.end, one.end + 1)
 
 
-def by_place(data: bytes, spans: Sequence[Span]) -> dict[str, list[str]]:
+def by_place(spans: Spans) -> dict[str, list[str]]:
     """The values of spans by their places, without the numbers that `where` adds."""
     values: dict[str, list[str]] = {}
-    for span in spans:
-        place = re.sub(r"^line \d+, | \d+$", "", span.where)
+    for number, (kind, raw) in enumerate(zip(spans.kinds, spans.inside, strict=True)):
+        place = re.sub(r"^line \d+, | \d+$", "", spans.where(number))
         found = values.setdefault(place, [])
         if len(found) < MOST_VALUES:
             try:
-                found.append(span.coding.decode(data[span.start : span.end]))
+                found.append(kind.coding.decode(raw))
             except UnicodeDecodeError:
                 continue
     return {place: found for place, found in values.items() if found}
@@ -153,7 +161,10 @@ def database_content(path: str) -> Content:
     with reading(path) as (connection, _uri):
         for table, columns in tables(connection):
             for column in columns:
-                query = f"SELECT {quoted(column)} FROM {quoted(table)} WHERE typeof({quoted(column)}) IN ('text', 'blob') LIMIT {MOST_VALUES}"
+                query = (
+                    f"SELECT {quoted(column)} FROM {quoted(table)} WHERE typeof({quoted(column)}) IN ('text', 'blob')"
+                    f" LIMIT {MOST_VALUES}"
+                )
                 cells = (text_of(cell) for (cell,) in connection.execute(query))
                 if values := [text for text in cells if text]:
                     content.values[f"{table}.{column}"] = values
@@ -162,8 +173,14 @@ def database_content(path: str) -> Content:
 
 def tables(connection: sqlite3.Connection) -> list[tuple[str, list[str]]]:
     """The ordinary tables of a database and their columns."""
-    names = connection.execute("SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND sql NOT LIKE 'CREATE VIRTUAL%'")
-    return [(name, [fact[1] for fact in connection.execute(f"PRAGMA table_info({quoted(name)})")]) for (name,) in names.fetchall()]
+    names = connection.execute(
+        "SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND sql NOT LIKE 'CREATE"
+        " VIRTUAL%'"
+    )
+    return [
+        (name, [fact[1] for fact in connection.execute(f"PRAGMA table_info({quoted(name)})")])
+        for (name,) in names.fetchall()
+    ]
 
 
 def folder_joins(path: str, content: Content) -> Iterator[FolderJoin]:
@@ -171,7 +188,11 @@ def folder_joins(path: str, content: Content) -> Iterator[FolderJoin]:
     if content.container != "sqlite":
         return
     folders = {place for place, values in content.values.items() if any(os.path.isdir(value) for value in values[:50])}
-    names = {place for place, values in content.values.items() if not any("/" in value or "\\" in value for value in values) and any("." in value for value in values)}
+    names = {
+        place
+        for place, values in content.values.items()
+        if not any("/" in value or "\\" in value for value in values) and any("." in value for value in values)
+    }
     with reading(path) as (connection, _uri):
         columns = dict(tables(connection))
         for name_place, folder_place in product(sorted(names), sorted(folders)):
@@ -181,11 +202,17 @@ def folder_joins(path: str, content: Content) -> Iterator[FolderJoin]:
                     yield join
 
 
-def joined(connection: sqlite3.Connection, table: str, column: str, by: str, held: str, place: str, key: str) -> FolderJoin | None:
+def joined(
+    connection: sqlite3.Connection, table: str, column: str, by: str, held: str, place: str, key: str
+) -> FolderJoin | None:
     """The join over these columns, or of two in one row, when its rows lead to files that are there."""
     if by == column or key == place:
         return None
-    join = f"JOIN {quoted(held)} f ON f.{quoted(key)} = n.{quoted(by)}" if held != table else f"JOIN {quoted(held)} f ON f.rowid = n.rowid"
+    join = (
+        f"JOIN {quoted(held)} f ON f.{quoted(key)} = n.{quoted(by)}"
+        if held != table
+        else f"JOIN {quoted(held)} f ON f.rowid = n.rowid"
+    )
     query = (
         f"SELECT f.{quoted(place)}, n.{quoted(column)} FROM {quoted(table)} n {join} "
         f"WHERE typeof(n.{quoted(column)}) = 'text' AND typeof(f.{quoted(place)}) = 'text' LIMIT {MOST_VALUES}"

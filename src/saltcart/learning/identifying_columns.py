@@ -1,4 +1,6 @@
-"""What stands beside the paths of a database: which columns say more of the sounds, told by holding them against the files."""
+"""Columns of a database that identify the sounds beside their paths: size, length, title, digest.
+
+A column is recognised by comparing its cells with the files."""
 
 import hashlib
 import os
@@ -7,7 +9,6 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import islice
 from math import ceil, floor
-from typing import BinaryIO
 
 from blake3 import blake3
 
@@ -17,25 +18,33 @@ from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.sqlite.opening import reading
 from saltcart.ledgers.sqlite.tables import Table
 from saltcart.shelves.audio import kind_of
+from saltcart.shelves.digests import CHUNK, Worker
 from saltcart.shelves.headers import read_header
 
 SAMPLE = 200  # sounds that are held against their rows
 HASHED = 3
 CLOSE = 0.02  # seconds
 AGREEING = 0.9  # at least this share of the cells must agree with the files
-EXACT, VARIED = ("size", "digest"), 3  # what agrees to the last digit; for the others, fewer different values may agree by chance
-LAST_PLAYED, PLAYS = re.compile(r"(?i)last.*play|play.*(?:last|time|date|at$)"), re.compile(r"(?i)plays|play.*count|count.*play")
+EXACT, VARIED = (
+    ("size", "digest"),
+    3,
+)  # what agrees to the last digit; for the others, fewer different values may agree by chance
+LAST_PLAYED, PLAYS = (
+    re.compile(r"(?i)last.*play|play.*(?:last|time|date|at$)"),
+    re.compile(r"(?i)plays|play.*count|count.*play"),
+)
 # By their number of digits.
-DIGESTS: dict[int, tuple[Callable[[BinaryIO], str], ...]] = {
-    32: (lambda stream: hashlib.file_digest(stream, "md5").hexdigest(),),
-    40: (lambda stream: hashlib.file_digest(stream, "sha1").hexdigest(),),
-    64: (lambda stream: hashlib.file_digest(stream, "sha256").hexdigest(), lambda stream: hashlib.file_digest(stream, blake3).hexdigest()),
+DIGESTS: dict[int, tuple[Callable[[], Worker], ...]] = {
+    32: (hashlib.md5,),
+    40: (hashlib.sha1,),
+    64: (hashlib.sha256, blake3),
 }
 
 
 @dataclass(frozen=True, slots=True)
-class Told:
-    """One fact that a column seems to say, with the keys that say so in a map; of so many cells some agree with the files.
+class ColumnFact:
+    """One fact that a column seems to say, with the keys that say so in a map; of so many cells some agree with the
+    files.
 
     `values` counts those that differ.  Not `sure`, it may be chance, or is what the column's name lets one think.
     """
@@ -58,34 +67,58 @@ class Told:
         return f"{self.agree:,} of {self.cells:,} {self.why}" if self.agree else self.why
 
 
-def told(path: str, rule: Rule) -> list[Told]:
-    """What the columns beside that of `rule` say in the database at `path`; for each fact the column that agrees best."""
+def column_facts(path: str, rule: Rule) -> list[ColumnFact]:
+    """What the columns beside that of `rule` say in the database at `path`; for each fact the column that agrees
+    best.
+    """
     ledger = SqliteLedger(path, Map("learn", path, "sqlite", None, (rule,)))
     with reading(path) as (connection, _uri):
-        columns = [column for column in Table(connection, rule.table).columns if column not in (rule.column, rule.folder and (rule.folder.by or rule.folder.column))]
-        found = ((place, cells) for _key, place, cells in ledger.beside(connection, rule, columns) if kind_of(place) and os.path.isfile(place))
+        columns = [
+            column
+            for column in Table(connection, rule.table).columns
+            if column not in (rule.column, rule.folder and (rule.folder.by or rule.folder.column))
+        ]
+        found = (
+            (place, cells)
+            for _key, place, cells in ledger.beside(connection, rule, columns)
+            if kind_of(place) and os.path.isfile(place)
+        )
         rows = list(islice(found, SAMPLE))
-    best: dict[str, Told] = {}
+    best: dict[str, ColumnFact] = {}
     lengths = {place: read_header(place).seconds for place, _cells in rows}
     for at, column in enumerate(columns):
-        for one in guesses(column, [(place, cells[at]) for place, cells in rows if cells[at] not in (None, "")], lengths):
+        for one in guesses(
+            column, [(place, cells[at]) for place, cells in rows if cells[at] not in (None, "")], lengths
+        ):
             if one.fact not in best or weight(one) > weight(best[one.fact]):
                 best[one.fact] = one
     return list(best.values())
 
 
-def weight(one: Told) -> tuple[bool, int, int]:
+def weight(one: ColumnFact) -> tuple[bool, int, int]:
     """How much speaks for it."""
     return one.sure, one.agree, one.values
 
 
-def guesses(column: str, cells: Sequence[tuple[str, object]], lengths: Mapping[str, float]) -> Iterator[Told]:
+def guesses(column: str, cells: Sequence[tuple[str, object]], lengths: Mapping[str, float]) -> Iterator[ColumnFact]:
     """What a column may say, given its cells with the sounds that they stand beside."""
     few = cells[:HASHED]
-    tests = (
+    tests: tuple[tuple[str, bool, Sequence[tuple[str, object]], Callable[[str, object], bool], str], ...] = (
         ("size", False, cells, lambda place, cell: whole(cell) == os.path.getsize(place), "are the sizes of the files"),
-        ("length", False, cells, lambda place, cell: near(number(cell), lengths[place]), "are the lengths of the sounds in seconds"),
-        ("length", True, cells, lambda place, cell: near((number(cell) or 0) / 1000, lengths[place]), "are the lengths of the sounds in milliseconds"),
+        (
+            "length",
+            False,
+            cells,
+            lambda place, cell: near(number(cell), lengths[place]),
+            "are the lengths of the sounds in seconds",
+        ),
+        (
+            "length",
+            True,
+            cells,
+            lambda place, cell: near((number(cell) or 0) / 1000, lengths[place]),
+            "are the lengths of the sounds in milliseconds",
+        ),
         ("title", False, cells, lambda place, cell: in_name(text(cell), place), "stand in the names of the files"),
         ("digest", False, few, lambda place, cell: is_digest(text(cell), place), "are digests of the files"),
     )
@@ -93,26 +126,49 @@ def guesses(column: str, cells: Sequence[tuple[str, object]], lengths: Mapping[s
         agree, values = sum(agrees(*one) for one in asked), len({cell for _place, cell in asked})
         if asked and agree >= AGREEING * len(asked):
             sure = fact in EXACT or values >= VARIED
-            yield Told(column, fact, len(asked), agree, values, sure, why if sure else f"{why}, but too few differ to be sure", milliseconds)
+            yield ColumnFact(
+                column,
+                fact,
+                len(asked),
+                agree,
+                values,
+                sure,
+                why if sure else f"{why}, but too few differ to be sure",
+                milliseconds,
+            )
     whole_numbers = all(isinstance(cell, int) and cell >= 0 for _place, cell in cells)
-    if LAST_PLAYED.search(column) or PLAYS.search(column) and whole_numbers:
+    if LAST_PLAYED.search(column) or (PLAYS.search(column) and whole_numbers):
         fact = "last_played" if LAST_PLAYED.search(column) else "plays"
-        yield Told(column, fact, len(cells), 0, len(set(cells)), False, "by its name; nothing on the drive tells")
+        yield ColumnFact(column, fact, len(cells), 0, len(set(cells)), False, "by its name; nothing on the drive tells")
 
 
 def near(seconds: float | None, length: float) -> bool:
     """Whether a number may be that length, or the whole seconds above or below it."""
-    return bool(seconds) and length > 0 and (abs(seconds - length) < CLOSE or seconds in (floor(length), ceil(length)))
+    return (
+        seconds is not None
+        and seconds != 0
+        and length > 0
+        and (abs(seconds - length) < CLOSE or seconds in (floor(length), ceil(length)))
+    )
 
 
 def in_name(title: str | None, place: str) -> bool:
     """Whether the name of a file has a title in it."""
-    return bool(title) and not title.isdigit() and title.casefold() in os.path.splitext(os.path.basename(place))[0].casefold()
+    return (
+        title is not None
+        and title != ""
+        and not title.isdigit()
+        and title.casefold() in os.path.splitext(os.path.basename(place))[0].casefold()
+    )
 
 
 def is_digest(digits: str | None, place: str) -> bool:
     """Whether these are the hexadecimal digits of a digest of a file."""
     if digits is None or len(digits) not in DIGESTS:
         return False
+    workers = [make() for make in DIGESTS[len(digits)]]
     with open(place, "rb") as stream:
-        return any(digest(stream) == digits.lower() for digest in DIGESTS[len(digits)] if stream.seek(0) == 0)
+        while block := stream.read(CHUNK):
+            for worker in workers:
+                worker.update(block)
+    return digits.lower() in [worker.hexdigest() for worker in workers]

@@ -13,69 +13,56 @@ from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 
-import tomlkit
-
-from saltcart.shelves.truenames import true_path
 from saltcart.errors import BadLedger, SaltCartError
+from saltcart.judging.resolver import Resolver
+from saltcart.learning.containers import Content, FolderJoin, contents, folder_joins
+from saltcart.learning.identifying_columns import column_facts
+from saltcart.learning.lessons import Learnt, Lesson, map_text
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.maps import column_rule
 from saltcart.shelves.audio import kind_of
+from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings, Move, Moves, encodable, spelling_named
 from saltcart.spelling.moves import tail_below
-from saltcart.trips.beside import Told, told
-from saltcart.trips.containers import Content, FolderJoin, contents, folder_joins
-from saltcart.trips.reading import Reader
-from saltcart.trips.routes import Routes
+from saltcart.waybills.routes import Routes
 
 TRIED = ("native", "uri", "windows", "drive", "relative", "windows-relative", "uri-reference", "auto")
 SEPARATORS = (";", "|", ",", ":")
 # Words in the name of a place that speak of history rather than of where a file is now.
 HISTORY = {
-    "first", "import", "imported", "origin", "original", "added", "source", "previous", "old", "log", "history", "backup",
-    "cover", "art", "artwork", "image", "picture", "icon", "thumb", "thumbnail",
-}  # fmt: skip
+    "first",
+    "import",
+    "imported",
+    "origin",
+    "original",
+    "added",
+    "source",
+    "previous",
+    "old",
+    "log",
+    "history",
+    "backup",
+    "cover",
+    "art",
+    "artwork",
+    "image",
+    "picture",
+    "icon",
+    "thumb",
+    "thumbnail",
+}
 SURE = 0.5  # more than this share of the values must resolve
 
 
 @dataclass(slots=True)
-class Lesson:
-    """What was learnt about one place: how many of its values resolve, how, and whether it goes into the map.
-
-    `entry` is its [[entries]] table; `sure` false leaves it commented out, `why` says why.
-    `beside` is what other columns say of the same sounds.
-    """
-
-    place: str
-    spelling: str
-    total: int
-    resolved: int
-    sounds: int
-    entry: dict[str, object]
-    sure: bool
-    why: str
-    beside: list[Told] = field(default_factory=list)
-
-
-@dataclass(slots=True)
-class Learnt:
-    """The lessons about one ledger, the map they make, and the proof: entries read back and rewritten on trial."""
-
-    path: str
-    container: str
-    lessons: list[Lesson]
-    map_text: str
-    entries: int = 0
-    rewritten: int = 0
-    trouble: str | None = None
-
-
-@dataclass(slots=True)
 class Ground:
-    """What values are tried against: the shelves, what paths of other systems mean, and what was found on disk so far."""
+    """What values are tried against: the shelves, what paths of other systems mean, and what was found on disk so
+    far.
+    """
 
     folder: str
     shelves: list[str]
-    reader: Reader
+    resolver: Resolver
     seen: dict[str, str | None] = field(default_factory=dict)
 
     def kind(self, path: str) -> str | None:
@@ -86,13 +73,15 @@ class Ground:
 
     def in_shelves(self, path: str) -> bool:
         """Whether `path` lies in one of the shelves."""
-        real = self.reader.true.path(os.path.realpath(os.path.dirname(path)))
+        real = self.resolver.true.path(os.path.realpath(os.path.dirname(path)))
         return any(tail_below(os.path.join(real, os.path.basename(path)), shelf) is not None for shelf in self.shelves)
 
     def leads_on(self, folder: str) -> bool:
         """Whether a shelf lies in `folder`, or it in a shelf; the top of all is no place to start from."""
-        real = self.reader.true.path(os.path.realpath(folder))
-        return real != "/" and any(tail_below(shelf, real) is not None or tail_below(real, shelf) is not None for shelf in self.shelves)
+        real = self.resolver.true.path(os.path.realpath(folder))
+        return real != "/" and any(
+            tail_below(shelf, real) is not None or tail_below(real, shelf) is not None for shelf in self.shelves
+        )
 
     def resolve(self, spelling: str, text: str, base: str | None = None) -> str | None:
         """The path that `text` means in that spelling, if something is there."""
@@ -103,8 +92,8 @@ class Ground:
         read = form.read(text, start)
         if read is None:
             return None
-        path = self.reader.meanings.here(read)
-        path = self.reader.exact(path) if form.folds_case else path
+        path = self.resolver.meanings.here(read)
+        path = self.resolver.exact(path) if form.folds_case else path
         return path if self.kind(path) and os.path.normpath(path) != os.path.normpath(start) else None
 
     def drive(self) -> str:
@@ -126,7 +115,7 @@ def learn(path: str, against: Sequence[str], means: Sequence[str] = (), name: st
     """
     path = true_path(path)
     shelves = [true_path(shelf) for shelf in against]
-    ground = Ground(os.path.dirname(path), shelves, Reader(Meanings(means)))
+    ground = Ground(os.path.dirname(path), shelves, Resolver(Meanings(means)))
     best: tuple[int, Content, list[Lesson]] | None = None
     for content in contents(path):
         lessons = list(lessons_of(content, ground, path))
@@ -134,12 +123,21 @@ def learn(path: str, against: Sequence[str], means: Sequence[str] = (), name: st
         if best is None or weight > best[0]:
             best = (weight, content, lessons)
     if best is None:
-        raise BadLedger(path, "is no container that is known here", "A signpost can serve its program; see also saltcart check --traces.")
+        raise BadLedger(
+            path,
+            "is no container that is known here",
+            "A signpost can serve its program; see also saltcart check --traces.",
+        )
     _weight, content, lessons = best
     for lesson in lessons:
-        if content.container == "sqlite" and lesson.sure and lesson.entry.get("names") != "folder" and "separator" not in lesson.entry:
+        if (
+            content.container == "sqlite"
+            and lesson.sure
+            and lesson.entry.get("names") != "folder"
+            and "separator" not in lesson.entry
+        ):
             with suppress(OSError):  # a sound that cannot be read tells nothing
-                lesson.beside = told(path, column_rule(lesson.entry))
+                lesson.beside = column_facts(path, column_rule(lesson.entry))
     learnt = Learnt(path, content.container, lessons, map_text(path, content, lessons, name))
     if any(lesson.sure for lesson in lessons):
         prove(learnt, shelves, ground)
@@ -148,7 +146,11 @@ def learn(path: str, against: Sequence[str], means: Sequence[str] = (), name: st
 
 def lessons_of(content: Content, ground: Ground, path: str) -> Iterator[Lesson]:
     """What each place of the content teaches; places whose values never look like paths are passed over."""
-    bases = {place: value for place, values in content.values.items() if len(values) == 1 and (value := folder_value(values[0], ground))}
+    bases = {
+        place: value
+        for place, values in content.values.items()
+        if len(values) == 1 and (value := folder_value(values[0], ground))
+    }
     done: set[str] = set()
     for join in folder_joins(path, content):
         found = [os.path.join(folder, text) for folder, text in join.pairs]
@@ -170,20 +172,30 @@ def folder_value(text: str, ground: Ground) -> str | None:
 def joined_lesson(join: FolderJoin, found: Sequence[str], resolved: Sequence[str]) -> Lesson:
     """A column of names whose folders stand in another table."""
     apart = {"table": join.folders, "column": join.path, "key": join.key, "by": join.by}
-    entry: dict[str, object] = {"table": join.table, "column": join.column, "folder": apart if join.key else {"column": join.path}}
+    entry: dict[str, object] = {
+        "table": join.table,
+        "column": join.column,
+        "folder": apart if join.key else {"column": join.path},
+    }
     sounds = sum(kind_of(one) is not None for one in resolved)
-    why = f"names in the folders of {join.folders}.{join.path}, " + (f"found by {join.table}.{join.by}" if join.key else "in the same row")
+    why = f"names in the folders of {join.folders}.{join.path}, " + (
+        f"found by {join.table}.{join.by}" if join.key else "in the same row"
+    )
     return Lesson(f"{join.table}.{join.column}", "name", len(found), len(resolved), sounds, entry, True, why)
 
 
-def lesson_of(place: str, values: Sequence[str], content: Content, ground: Ground, bases: dict[str, str]) -> Lesson | None:
+def lesson_of(
+    place: str, values: Sequence[str], content: Content, ground: Ground, bases: dict[str, str]
+) -> Lesson | None:
     """The lesson of one place, or None when nothing in it is, or looks like, a path."""
     tried = [(trial, *count(values, ground, *trial)) for trial in trials(place, values, content, bases)]
-    trial, resolved, inside, sounds, folders = max(tried, key=lambda one: (one[1], one[2]))  # the first, when several do as well
+    trial, resolved, inside, sounds, folders = max(
+        tried, key=lambda one: (one[1], one[2])
+    )  # the first, when several do as well
     spelling, base_place, separator, _base = trial
     total = len(values) if not separator else sum(len(parts_of(value, separator)) for value in values)
     if not resolved:
-        looks = sum(nameable(value) and "/" in value or "\\" in value for value in values)
+        looks = sum((nameable(value) and "/" in value) or "\\" in value for value in values)
         if 2 * looks < len(values) or not looks:
             return None
         return Lesson(place, "", total, 0, 0, content.entry(place), False, "looks like paths, but none is there")
@@ -202,8 +214,16 @@ def judged(place: str, total: int, resolved: int, inside: int, sounds: int, fold
     """Whether a place holds entries, and why or why not."""
     if not inside:
         return False, "what it names lies in none of the shelves given"
-    if HISTORY & set(re.split(r"[^a-z]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", place.rpartition(".")[2].rpartition("/")[2]).lower())):
-        return False, "its name speaks of artwork, or of where something once came from; uncomment it if programs open these files"
+    if HISTORY & set(
+        re.split(r"[^a-z]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", place.rpartition(".")[2].rpartition("/")[2]).lower())
+    ):
+        return (
+            False,
+            (
+                "its name speaks of artwork, or of where something once came from; uncomment it if programs open these"
+                " files"
+            ),
+        )
     if resolved <= SURE * total:
         return False, "most of its values are not there"
     if 2 * (sounds + folders) < resolved:
@@ -211,7 +231,9 @@ def judged(place: str, total: int, resolved: int, inside: int, sounds: int, fold
     return True, ""
 
 
-def trials(place: str, values: Sequence[str], content: Content, bases: dict[str, str]) -> Iterator[tuple[str, str | None, str | None, str | None]]:
+def trials(
+    place: str, values: Sequence[str], content: Content, bases: dict[str, str]
+) -> Iterator[tuple[str, str | None, str | None, str | None]]:
     """The ways to read a place: spelling, place of its base, separator, and the base's folder."""
     for spelling in TRIED:
         yield spelling, None, None, None
@@ -230,46 +252,18 @@ def parts_of(value: str, separator: str | None) -> list[str]:
     return [part.strip() for part in value.split(separator) if part.strip()] if separator else [value]
 
 
-def count(values: Sequence[str], ground: Ground, spelling: str, _place: str | None, separator: str | None, base: str | None) -> tuple[int, int, int, int]:
+def count(
+    values: Sequence[str], ground: Ground, spelling: str, _place: str | None, separator: str | None, base: str | None
+) -> tuple[int, int, int, int]:
     """How many paths in the values are there, lie in the shelves, are sounds, are folders."""
-    found = [path for value in values for part in parts_of(value, separator) if (path := ground.resolve(spelling, part, base))]
+    found = [
+        path
+        for value in values
+        for part in parts_of(value, separator)
+        if (path := ground.resolve(spelling, part, base))
+    ]
     folders = sum(ground.kind(path) == "folder" for path in found)
     return len(found), sum(map(ground.in_shelves, found)), sum(kind_of(path) is not None for path in found), folders
-
-
-def map_text(path: str, content: Content, lessons: Sequence[Lesson], name: str | None) -> str:
-    """The map as commented TOML."""
-    stem, suffix = os.path.splitext(os.path.basename(path))
-    head = tomlkit.document()
-    head.add(tomlkit.comment(f"Learnt from {os.path.basename(path).encode('utf-8', 'replace').decode()}. Read it, name its program, and keep it with --map or in cart.toml."))
-    head.add("name", name or stem.encode("utf-8", "replace").decode())
-    head.add("container", content.container)
-    for key, value in content.options.items():
-        head.add(key, tomlkit.item(value))
-    head.add(tomlkit.comment('program = "..."   # the process name of its program, which must not run while the ledger changes'))
-    if content.container != "sqlite":
-        known = tomlkit.table()
-        known.add("suffix", [suffix.lower() or os.path.basename(path).lower()])
-        head.add("recognise", known)
-    return tomlkit.dumps(head) + "".join(map(entry_text, lessons))
-
-
-def entry_text(lesson: Lesson) -> str:
-    """One [[entries]] table with its evidence; commented out when it is not sure."""
-    evidence = f"# {lesson.place}: {lesson.resolved:,} of {lesson.total:,} resolve" + (f" as {lesson.spelling}" if lesson.spelling else "")
-    evidence += f" ({lesson.why})" if lesson.why else ""
-    table = tomlkit.dumps({"entries": [lesson.entry]}).strip()
-    lines = table.splitlines() if lesson.sure else [f"# {line}" for line in table.splitlines()]
-    own = next((number for number, line in enumerate(lines) if line.startswith("[entries.")), len(lines))  # keys of a table inside come last
-    while own > 1 and not lines[own - 1]:
-        own -= 1
-    return "\n" + "\n".join([evidence, *lines[:own], *map(beside_text, lesson.beside), *lines[own:]]) + "\n"
-
-
-def beside_text(told: Told) -> str:
-    """The lines of a map that point at one column beside the path, with the evidence."""
-    lines = "".join(f"{'' if told.sure else '# '}{line}\n" for line in tomlkit.dumps(told.keys()).splitlines())
-    return f"{lines.rstrip()}   # {told.evidence()}"
 
 
 def prove(learnt: Learnt, shelves: Sequence[str], ground: Ground) -> None:
@@ -283,10 +277,9 @@ def prove(learnt: Learnt, shelves: Sequence[str], ground: Ground) -> None:
             ledger = open_ledger(learnt.path, [plan], plan.name)
             learnt.entries = sum(1 for _entry in ledger.entries())
             # To a neighbour of the same drive, so that paths from the drive's top can be written too.
-            routes = Routes(Moves(Move(shelf, f"{shelf}.trial") for shelf in shelves), ground.reader)
+            routes = Routes(Moves(Move(shelf, f"{shelf}.trial") for shelf in shelves), ground.resolver)
             changes = routes.changes(ledger, ground.folder, ground.folder)
             ledger.rewrite(os.path.join(folder, "trial"), *changes)
             learnt.rewritten = changes.count(ledger.batches())
         except SaltCartError as error:
             learnt.trouble = error.what
-

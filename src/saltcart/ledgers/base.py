@@ -1,16 +1,18 @@
 """What every ledger can do, whatever its format."""
 
-from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from types import MappingProxyType
-from typing import NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol
 
 from saltcart.ledgers.facts import Facts
 from saltcart.spelling import Spelling, encodable
 from saltcart.spelling.swaps import Swap
 
-Fronts = Mapping[Hashable, Sequence[str]]
-NO_FRONTS: Fronts = MappingProxyType({})
+# What finds an entry again in its file: the number of a span, or (rule, *key of the row) in a database.
+Key = Any
+Insertions = Mapping[Key, Sequence[str]]
+NO_INSERTIONS: Insertions = MappingProxyType({})
 REMEDY_FRONT = "Add the new folder in its program, or draft without --front."
 
 
@@ -24,7 +26,7 @@ class Entry:
     folder that this other entry names; with `tried` ones, from the first of theirs that has it.
     """
 
-    key: Hashable
+    key: Key
     where: str
     written: str
     spelling: Spelling
@@ -76,11 +78,17 @@ class Ledger(Protocol):
     def remote(self) -> int:
         """How many spots name something that is no file, such as a web address."""
 
-    def rewrite(self, target: str, changes: Mapping[Hashable, str], swaps: Sequence[Swap] = (), fronts: Fronts = NO_FRONTS) -> None:
+    def rewrite(
+        self,
+        target: str,
+        changes: Mapping[Key, str],
+        swaps: Sequence[Swap] = (),
+        insertions: Insertions = NO_INSERTIONS,
+    ) -> None:
         """Write the ledger to the new file `target` with new texts and nothing else changed.
 
         `changes` gives texts by the keys of entries; of the others, those that a swap covers are swapped.
-        `fronts` are new entries of lists, by the key of the one that they come in front of.
+        `insertions` are new entries of lists, by the key of the one that they come in front of.
         Proves it before it returns.  Raises CannotSpell, with nothing of use in `target`, when a
         text has no form in this ledger or something else than the entries would change.
         """
@@ -93,7 +101,9 @@ class Ledger(Protocol):
 
 
 class Batched:
-    """What a ledger can tell from its batches.  `content` are the folders that its program looks in, if the map tells."""
+    """What a ledger can tell from its batches.  `content` are the folders that its program looks in, if the map
+    tells.
+    """
 
     content: "tuple[Entry, ...]" = ()
 

@@ -20,7 +20,8 @@ JSON_NAMED = {'"': '"', "\\": "\\", "/": "/", "b": "\b", "f": "\f", "n": "\n", "
 class Escape:
     """One way of escaping: how raw text falls into signs, what each means, and how text is written.
 
-    Raw text without any of `marks` means itself.  With `quotes` the raw text may stand in double quotes, and gets them when it needs them.
+    Raw text without any of `marks` means itself.  With `quotes` the raw text may stand in double quotes, and gets
+    them when it needs them.
     """
 
     name: str
@@ -104,8 +105,16 @@ LINE = Escape("line", ONE, same, one_line)
 QUOTED = Escape("quoted", ONE, same, unquotable)
 TOKEN = Escape("token", ONE, same, unquotable, quotes=True)
 XML = Escape("xml", re.compile(r"&[^;&<\s]{1,12};|.", re.DOTALL), xml_mean, xml_write, marks="&")
-JSON = Escape("json", re.compile(r"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}|\\u[0-9a-fA-F]{4}|\\.|.", re.DOTALL), json_mean, json_write, marks="\\")
-TOML = Escape("toml", re.compile(r"\\U[0-9a-fA-F]{8}|\\u[0-9a-fA-F]{4}|\\.|.", re.DOTALL), toml_mean, json_write, marks="\\")
+JSON = Escape(
+    "json",
+    re.compile(r"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}|\\u[0-9a-fA-F]{4}|\\.|.", re.DOTALL),
+    json_mean,
+    json_write,
+    marks="\\",
+)
+TOML = Escape(
+    "toml", re.compile(r"\\U[0-9a-fA-F]{8}|\\u[0-9a-fA-F]{4}|\\.|.", re.DOTALL), toml_mean, json_write, marks="\\"
+)
 CSV = Escape("csv", re.compile(r'""|.', re.DOTALL), lambda sign: sign[:1] if sign == '""' else sign, doubled, marks='"')
 
 
@@ -147,7 +156,9 @@ class TextCoding:
 
     def means_itself(self, text: str) -> bool:
         """Whether there is no escape in raw text, as in most."""
-        return (self.escape.mean is same or bool(self.escape.marks)) and not any(mark in text for mark in self.escape.marks)
+        return (self.escape.mean is same or bool(self.escape.marks)) and not any(
+            mark in text for mark in self.escape.marks
+        )
 
     def plain(self, raw: bytes) -> str:
         """The escaped text of `raw`, out of its quotes."""
@@ -175,7 +186,8 @@ class TextCoding:
             return written.encode(self.encoding, "surrogateescape" if is_narrow(self.encoding) else "surrogatepass")
         except UnicodeEncodeError as error:
             raise CannotSpell(
-                f"the ledger is written in {self.encoding}, which has no letter {written[error.start]} (in {show(text)})",
+                f"the ledger is written in {self.encoding}, which has no letter {written[error.start]} (in"
+                f" {show(text)})",
                 "Choose a place whose path it can write, or leave the ledger out.",
             ) from error
 

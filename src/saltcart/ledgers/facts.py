@@ -30,12 +30,22 @@ class Facts(NamedTuple):
     counted: bool = False
 
 
-def facts(key: Hashable, path: str, cells: Sequence[object], counted: bool = False, milliseconds: bool = False) -> Facts:
+def facts(
+    key: Hashable, path: str, cells: Sequence[object], counted: bool = False, milliseconds: bool = False
+) -> Facts:
     """The facts in the cells of one row, which stand in the order of COLUMNS; lengths may count milliseconds there."""
     plays, last, size, length, title, digest = cells
     seconds = number(length)
     return Facts(
-        key, path, whole(plays), time_text(last), whole(size), seconds / 1000 if seconds is not None and milliseconds else seconds, text(title), text(digest), counted
+        key,
+        path,
+        whole(plays),
+        time_text(last),
+        whole(size),
+        seconds / 1000 if seconds is not None and milliseconds else seconds,
+        text(title),
+        text(digest),
+        counted,
     )
 
 

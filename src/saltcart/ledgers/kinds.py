@@ -1,7 +1,7 @@
 """The table of what can be read as a ledger: open formats by name, and maps over containers."""
 
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from functools import partial
 from types import ModuleType
 
@@ -24,7 +24,9 @@ HEAD_BYTES = 4096
 def head_of(path: str) -> bytes:
     """The first bytes of the regular file at `path`.  Raises Refused when there is none to read."""
     if not os.path.exists(path):
-        raise Refused(f"There is no ledger at {show(path)}", "Check the path; if its drive is not connected, plug it in.")
+        raise Refused(
+            f"There is no ledger at {show(path)}", "Check the path; if its drive is not connected, plug it in."
+        )
     if not os.path.isfile(path):
         raise Refused(f"{show(path)} is not a file, so it cannot be a ledger", "Name the playlist or database itself.")
     try:
@@ -40,7 +42,7 @@ def finder_of(plan: Map) -> SpanFinder:
         from saltcart.ledgers.containers import plist  # the one that is seldom met and takes long to load
 
         return partial(plist.spans, rules=plan.places)
-    finders: dict[str, Callable[..., object]] = {
+    finders: dict[str, SpanFinder] = {
         "xml": partial(xml.spans, rules=plan.places),
         "json": partial(json.spans, rules=plan.places),
         "text": partial(lines.pattern_spans, rules=plan.places),
@@ -67,7 +69,13 @@ def joint_of(plan: Map) -> bytes | None:
     name = rule.at.rpartition("/")[2] if rule else "@"
     if rule and rule.separator:
         return rule.separator.encode()
-    usual = {"json": '", "', "toml": '", "', "plist": "</string><string>", "xml": f"</{name}><{name}>", "ini": f"\n{name}="}.get(plan.container)
+    usual = {
+        "json": '", "',
+        "toml": '", "',
+        "plist": "</string><string>",
+        "xml": f"</{name}><{name}>",
+        "ini": f"\n{name}=",
+    }.get(plan.container)
     return usual.encode() if usual and not name.startswith("@") else None
 
 
@@ -76,7 +84,9 @@ def mapped(path: str, plan: Map) -> Ledger:
     if plan.container == "sqlite":
         ledger: SqliteLedger | TextLedger = SqliteLedger(path, plan)
     else:
-        ledger = TextLedger(path, plan.name, finder_of(plan), plan.program, plan.wrapper, shape_of(plan), joint_of(plan))
+        ledger = TextLedger(
+            path, plan.name, finder_of(plan), plan.program, plan.wrapper, shape_of(plan), joint_of(plan)
+        )
     if plan.content:
         ledger.content = content_folders(os.path.join(os.path.dirname(path), plan.content[0]), plan.content[1])
     return ledger
@@ -87,8 +97,14 @@ def content_folders(path: str, plan: str) -> tuple[Entry, ...]:
     if not os.path.isfile(path):
         raise BadLedger(path, "is not there; it should list the content folders", "Mend [content] of the map.")
     folder = os.path.dirname(path)
-    found = [entry.spelling.read(entry.written, folder) for entry in mapped(path, load_map(plan)).entries() if entry.names == "folder"]
-    return tuple(Entry(number, "", place, spelling_named("native"), "folder") for number, place in enumerate(filter(None, found)))
+    found = [
+        entry.spelling.read(entry.written, folder)
+        for entry in mapped(path, load_map(plan)).entries()
+        if entry.names == "folder"
+    ]
+    return tuple(
+        Entry(number, "", place, spelling_named("native"), "folder") for number, place in enumerate(filter(None, found))
+    )
 
 
 def recognised(path: str, maps: Sequence[Map], head: bytes | None = None) -> Ledger | None:
@@ -126,4 +142,8 @@ def open_ledger(path: str, maps: Sequence[Map], named: str | None = None) -> Led
             raise BadLedger(path, misfit, "Use the map that fits this database, or mend the map.")
     known = ", ".join(form.NAME for form in TEXT_FORMATS)
     neither = ", and it is not an SQLite database" if databases else ""
-    raise BadLedger(path, f"no format known here reads it (formats: {known}){neither}", "Describe it with a map and name that with --map.")
+    raise BadLedger(
+        path,
+        f"no format known here reads it (formats: {known}){neither}",
+        "Describe it with a map and name that with --map.",
+    )

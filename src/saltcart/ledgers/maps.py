@@ -43,7 +43,8 @@ SHAPE: dict[str, Any] = {
 
 @dataclass(frozen=True, slots=True)
 class FolderOf:
-    """A table that holds the folders: its rows are found by `key`, whose value stands in column `by` of the entry's row.
+    """A table that holds the folders: its rows are found by `key`, whose value stands in column `by` of the entry's
+    row.
 
     Without a `table` the folder stands in another column of the entry's own row.
     """
@@ -59,7 +60,8 @@ class FolderOf:
 class Rule:
     """One column whose cells are entries, of the rows that meet the SQL condition `where`.
 
-    `facts` are columns of the same table that say more of the sound, in the order of COLUMNS; None for one that no column says.
+    `facts` are columns of the same table that say more of the sound, in the order of COLUMNS; None for one that no
+    column says.
     """
 
     table: str
@@ -77,8 +79,8 @@ class Rule:
 class Map:
     """One kind of ledger: how to know it, what wraps it, its program's process name, and where its entries lie.
 
-    An `index` names whatever a program came across when it scanned, so that being named there says nothing.
-    `content` is another ledger, and its map, that lists the folders in which the program looks for what is spelt `content`.
+    An `index` names whatever a program came across when it scanned, so that being named there says nothing. `content`
+    is another ledger, and its map, that lists the folders in which the program looks for what is spelt `content`.
     """
 
     name: str
@@ -101,13 +103,19 @@ class Map:
         return Gzip() if self.gzip else ZipMember(self.member) if self.member else PLAIN
 
     def claims(self, name: str, head: bytes) -> bool:
-        """Whether a file of that name that begins with `head` may be of this kind; databases are told by their tables instead."""
+        """Whether a file of that name that begins with `head` may be of this kind; databases are told by their tables
+        instead.
+        """
         if self.container == "sqlite":
             return head.startswith(b"SQLite format 3\0")
         if self.suffixes and not name.lower().endswith(self.suffixes):
             return False
         wrapped = head.startswith(GZIP_MAGIC) if self.gzip else head.startswith(ZIP_MAGIC) if self.member else True
-        return wrapped and (self.gzip or bool(self.member) or self.contains in head) and bool(self.suffixes or self.contains)
+        return (
+            wrapped
+            and (self.gzip or bool(self.member) or self.contains in head)
+            and bool(self.suffixes or self.contains)
+        )
 
 
 def load_map(path: str) -> Map:
@@ -130,7 +138,11 @@ def load_map(path: str) -> Map:
 
 def check_entry(path: str, number: int, entry: dict[str, Any], database: bool) -> None:
     """Raise BadFile when an entry lacks what its container needs, or has what makes no sense there."""
-    needed, strange = (("table", "column"), ("at", "base_at")) if database else (("at",), ("table", "column", "where", "folder", *COLUMNS, "length_in"))
+    needed, strange = (
+        (("table", "column"), ("at", "base_at"))
+        if database
+        else (("at",), ("table", "column", "where", "folder", *COLUMNS, "length_in"))
+    )
     with open(path, encoding="utf-8-sig") as stream:
         place = tomlfile.Place(path, stream.read(), ("entries", number))
     for key in needed:
@@ -141,7 +153,10 @@ def check_entry(path: str, number: int, entry: dict[str, Any], database: bool) -
             raise place.at(key).fail(f'"{key}" has no meaning in this container', "Leave it out.")
     folder = entry.get("folder", {})
     if folder.keys() & {"table", "key", "by"} and not folder.keys() >= {"table", "key", "by"}:
-        raise place.at("folder").fail("a folder in another table needs table, key and by", "Add the missing one, or give column alone for a folder in the same row.")
+        raise place.at("folder").fail(
+            "a folder in another table needs table, key and by",
+            "Add the missing one, or give column alone for a folder in the same row.",
+        )
     if folder and "separator" in entry:
         raise place.at("separator").fail("a list of names cannot start from a folder column", "Leave one of them out.")
     if not database and "?P<path>" not in entry["at"] and entry["at"].startswith("("):
@@ -151,7 +166,13 @@ def check_entry(path: str, number: int, entry: dict[str, Any], database: bool) -
 def column_rule(entry: dict[str, Any]) -> Rule:
     """A rule for a column of a database."""
     folder = entry.get("folder")
-    made = folder and FolderOf(folder.get("table"), folder["column"], folder.get("key", ""), folder.get("by", ""), spelling_named(folder.get("spelling", "auto")))
+    made = folder and FolderOf(
+        folder.get("table"),
+        folder["column"],
+        folder.get("key", ""),
+        folder.get("by", ""),
+        spelling_named(folder.get("spelling", "auto")),
+    )
     spelling = spelling_named(entry.get("spelling", "name" if folder else "auto"))
     return Rule(
         entry["table"], entry["column"], spelling, entry.get("names", "file"), entry.get("where"), made,
@@ -160,10 +181,12 @@ def column_rule(entry: dict[str, Any]) -> Rule:
 
 
 def with_folders(rules: Iterable[Rule]) -> tuple[Rule, ...]:
-    """The rules, and one for each column of folders that none of them names: where names start from, that is an entry too."""
+    """The rules, and one for each column of folders that none of them names: where names start from, that is an entry
+    too.
+    """
     every = list(rules)
-    for rule in [rule for rule in every if rule.folder]:
-        own = Rule(rule.folder.table or rule.table, rule.folder.column, rule.folder.spelling, "folder")
+    for rule, folder in [(rule, rule.folder) for rule in every if rule.folder]:
+        own = Rule(folder.table or rule.table, folder.column, folder.spelling, "folder")
         if all((other.table, other.column) != (own.table, own.column) for other in every):
             every.append(own)
     return tuple(every)
@@ -178,4 +201,10 @@ def content_of(path: str, content: dict[str, str] | None) -> tuple[str, str] | N
 
 def place_rule(entry: dict[str, Any]) -> At:
     """A rule for a place in any other container."""
-    return At(entry["at"], spelling_named(entry.get("spelling", "auto")), entry.get("names", "file"), entry.get("base_at"), entry.get("separator"))
+    return At(
+        entry["at"],
+        spelling_named(entry.get("spelling", "auto")),
+        entry.get("names", "file"),
+        entry.get("base_at"),
+        entry.get("separator"),
+    )

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import AnyStr
 
 from saltcart.spelling import Spelling, spelling_named
 
@@ -21,6 +22,14 @@ class At:
     names: str = "file"
     base_at: str | None = None
     separator: str | None = None
+
+
+def must_match(pattern: re.Pattern[AnyStr], text: AnyStr, place: int) -> re.Match[AnyStr]:
+    """The match of a pattern that fits anywhere (it may be empty) or of which a parser has seen that it fits here."""
+    found = pattern.match(text, place)
+    if found is None:
+        raise ValueError(f"cannot be read at {place}")
+    return found
 
 
 class Matcher:

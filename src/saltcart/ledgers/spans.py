@@ -6,16 +6,16 @@ checks that once more on each result.
 """
 
 import os
-from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from itertools import accumulate, groupby
 from operator import add, attrgetter
-from typing import NamedTuple, Protocol
+from typing import NamedTuple, Protocol, cast
 
 from saltcart.errors import BadLedger, CannotSpell, show
-from saltcart.ledgers.base import NO_FRONTS, REMEDY_FRONT, Batch, Batched, Entry, Fronts
+from saltcart.ledgers.base import NO_INSERTIONS, REMEDY_FRONT, Batch, Batched, Entry, Insertions, Key
 from saltcart.ledgers.facts import Facts
 from saltcart.ledgers.wrappers import PLAIN, Wrapper
 from saltcart.spelling import Spelling
@@ -28,10 +28,13 @@ BATCH_SPANS = 1000
 class Coding(Protocol):
     """How a path stands in the bytes of a format: encoding and escapes."""
 
-    # Whether the encoding is known, so that there is no second reading.
-    sure: bool
-    # The signs that begin an escape; None when plain ASCII does not always stand for itself.
-    marks: str | None
+    @property
+    def sure(self) -> bool:
+        """Whether the encoding is known, so that there is no second reading."""
+
+    @property
+    def marks(self) -> str | None:
+        """The signs that begin an escape; None when plain ASCII does not always stand for itself."""
 
     def decode(self, raw: bytes) -> str:
         """The path text that `raw` stands for."""
@@ -73,7 +76,9 @@ class Spans:
     `inside` is what stands in each, `outside` what stands before, between and after them.
     """
 
-    def __init__(self, data: bytes, inside: list[bytes], outside: list[bytes], kinds: Sequence[Kind], where: Callable[[int], str]):
+    def __init__(
+        self, data: bytes, inside: list[bytes], outside: list[bytes], kinds: Sequence[Kind], where: Callable[[int], str]
+    ):
         self.data, self.inside, self.outside, self.kinds, self.where = data, inside, outside, kinds, where
 
     @classmethod
@@ -82,14 +87,21 @@ class Spans:
         if isinstance(found, Spans):
             return found
         inside = [data[span.start : span.end] for span in found]
-        outside = [data[end:start] for end, start in zip([0, *(span.end for span in found)], [*(span.start for span in found), len(data)])]
+        outside = [
+            data[end:start]
+            for end, start in zip(
+                [0, *(span.end for span in found)], [*(span.start for span in found), len(data)], strict=True
+            )
+        ]
         kinds = [Kind(span.coding, span.spelling, span.names, span.base) for span in found]
         return cls(data, inside, outside, kinds, lambda number: found[number].where)
 
     @cached_property
     def starts(self) -> list[int]:
         """Where each begins."""
-        return list(accumulate(map(add, map(len, self.outside[1:-1]), map(len, self.inside)), initial=len(self.outside[0])))[: len(self.inside)]
+        return list(
+            accumulate(map(add, map(len, self.outside[1:-1]), map(len, self.inside)), initial=len(self.outside[0]))
+        )[: len(self.inside)]
 
     def runs(self) -> Iterator[tuple[Kind, range]]:
         """Numbers of spans that follow each other and are of one kind."""
@@ -111,7 +123,9 @@ SpanFinder = Callable[[bytes], Sequence[Span] | Spans]
 
 @dataclass(frozen=True, slots=True)
 class Shape:
-    """How new bytes go into a container, and what of it must stay equal: by default splicing, and all bytes outside the spans."""
+    """How new bytes go into a container, and what of it must stay equal: by default splicing, and all bytes outside
+    the spans.
+    """
 
     splice: Callable[[Spans, Sequence[bytes]], bytes] = Spans.spliced
     rest: Callable[[Spans], object] = attrgetter("outside")
@@ -120,7 +134,16 @@ class Shape:
 class TextLedger(Batched):
     """A ledger read by a function from bytes to spans.  Entry keys are the numbers of the spans."""
 
-    def __init__(self, path: str, map_name: str, finder: SpanFinder, program: str | None = None, wrapper: Wrapper = PLAIN, shape: Shape | None = None, usual_joint: bytes | None = None):
+    def __init__(
+        self,
+        path: str,
+        map_name: str,
+        finder: SpanFinder,
+        program: str | None = None,
+        wrapper: Wrapper = PLAIN,
+        shape: Shape | None = None,
+        usual_joint: bytes | None = None,
+    ):
         self.path = path
         self.map_name = map_name
         self.program = program
@@ -132,7 +155,9 @@ class TextLedger(Batched):
         self.last_swapped: tuple[Spans, list[Swap], list[bytes | None]] = (self.last[1], [], [])
 
     def find(self) -> Spans:
-        """The spans in what is inside the wrapper; looked for once as long as the file stays the same.  Raises BadLedger."""
+        """The spans in what is inside the wrapper; looked for once as long as the file stays the same.  Raises
+        BadLedger.
+        """
         if os.path.getsize(self.path) > LARGEST:
             raise BadLedger(self.path, f"is larger than {LARGEST >> 20} MB, too large for a {self.map_name} ledger")
         with open(self.path, "rb") as stream:
@@ -164,35 +189,54 @@ class TextLedger(Batched):
                 texts = [coding.decode(spans.inside[number]) for number in numbers]
                 above = None if base is None else self.entry_of(base, spans)
                 sure = coding.sure and (spelling is None or spelling.start != "content")
-                yield Batch(texts, spelling, above, sure, lambda at, numbers=numbers: self.entry_of(numbers[at], spans))
+                yield Batch(texts, spelling, above, sure, partial(self.entry_at, numbers, spans))
+
+    def entry_at(self, numbers: Sequence[int], spans: Spans, at: int) -> Entry:
+        """The entry at one of some spans."""
+        return self.entry_of(numbers[at], spans)
 
     def entry_of(self, number: int, spans: Spans) -> Entry:
         """The entry at one span."""
         (coding, spelling, names, base), raw = spans.kinds[number], spans.inside[number]
         above = None if base is None else self.entry_of(base, spans)
         tried = self.content if spelling and spelling.start == "content" else ()
-        return Entry(number, spans.where(number), coding.decode(raw), spelling, names, coding.otherwise(raw), above, tried)
+        known = cast(Spelling, spelling)  # what has none names no file, and makes no entry
+        return Entry(number, spans.where(number), coding.decode(raw), known, names, coding.otherwise(raw), above, tried)
 
-    def rewrite(self, target: str, changes: Mapping[Hashable, str], swaps: Sequence[Swap] = (), fronts: Fronts = NO_FRONTS) -> None:
+    def rewrite(
+        self,
+        target: str,
+        changes: Mapping[Key, str],
+        swaps: Sequence[Swap] = (),
+        insertions: Insertions = NO_INSERTIONS,
+    ) -> None:
         """See Ledger.rewrite."""
         spans = self.find()
         fresh = self.swapped(spans, swaps)
-        texts = [old if new is None else new for old, new in zip(spans.inside, fresh)] if None in fresh else list(fresh)
+        texts = [old if new is None else new for old, new in zip(spans.inside, fresh, strict=True)]
         for number, text in changes.items():
             texts[number] = spans.kinds[number].coding.encode(text, spans.inside[number])
-        same = texts == spans.inside and not fronts  # then a container is not put together anew either
-        result = spans.data if same else self.shape.splice(spans, texts) if not fronts else self.with_fronts(spans, texts, fronts)
-        if not same and not fronts and not self.proven(spans, texts, result):
-            raise CannotSpell(f"{show(self.path)}: rewriting would change more than its entries", "The ledger was left as it is; tell us about it.")
+        same = texts == spans.inside and not insertions  # then a container is not put together anew either
+        if same:
+            result = spans.data
+        elif insertions:
+            result = self.with_insertions(spans, texts, insertions)
+        else:
+            result = self.shape.splice(spans, texts)
+        if not same and not insertions and not self.proven(spans, texts, result):
+            raise CannotSpell(
+                f"{show(self.path)}: rewriting would change more than its entries",
+                "The ledger was left as it is; tell us about it.",
+            )
         whole = self.last[0]
         with open(target, "wb") as stream:
             stream.write(whole if same else self.wrapper.put_back(whole, result))
 
-    def with_fronts(self, spans: Spans, texts: Sequence[bytes], fronts: Fronts) -> bytes:
+    def with_insertions(self, spans: Spans, texts: Sequence[bytes], insertions: Insertions) -> bytes:
         """The data with these texts in the spans, and new ones in front of some; proven to have just those more."""
         inside, outside = [], spans.outside[:1]
         for number, text in enumerate(texts):
-            for more in fronts.get(number, ()):
+            for more in insertions.get(number, ()):
                 inside.append(spans.kinds[number].coding.encode(more, text))
                 outside.append(self.joint(spans, number))
             inside.append(text)
@@ -205,14 +249,23 @@ class TextLedger(Batched):
         raise CannotSpell(f"{show(self.path)}: no folder can be added to its list", REMEDY_FRONT)
 
     def joint(self, spans: Spans, number: int) -> bytes:
-        """What stands between the parts of a list: as is usual in such a file, with the blanks that stand there at a neighbour."""
+        """What stands between the parts of a list: as is usual in such a file, with the blanks that stand there at a
+        neighbour.
+        """
         if self.usual_joint is None:
-            raise CannotSpell(f"{show(self.path)}: nobody knows what stands between the folders of its list", REMEDY_FRONT)
+            raise CannotSpell(
+                f"{show(self.path)}: nobody knows what stands between the folders of its list", REMEDY_FRONT
+            )
         beside = (spans.outside[near] for near in (number + 1, number) if 0 < near < len(spans.inside))
-        return next((joint for joint in beside if b"".join(joint.split()) == b"".join(self.usual_joint.split())), self.usual_joint)
+        return next(
+            (joint for joint in beside if b"".join(joint.split()) == b"".join(self.usual_joint.split())),
+            self.usual_joint,
+        )
 
     def proven(self, spans: Spans, texts: Sequence[bytes], result: bytes) -> bool:
-        """Whether `result`, read anew, has the same spans with the wanted `texts` in them and the same everywhere else."""
+        """Whether `result`, read anew, has the same spans with the wanted `texts` in them and the same everywhere
+        else.
+        """
         try:
             found = Spans.of(result, self.finder(result))
         except ValueError:
@@ -229,7 +282,9 @@ class TextLedger(Batched):
 
 
 class RawSwap(NamedTuple):
-    """A swap as bytes of one coding; `odd` are its marks and the coding's own, for of those the bytes cannot tell what they mean."""
+    """A swap as bytes of one coding; `odd` are its marks and the coding's own, for of those the bytes cannot tell
+    what they mean.
+    """
 
     old: bytes
     new: bytes
@@ -250,7 +305,9 @@ class RawSwap(NamedTuple):
             return None
         # When all of them hold a mark no more often than what they begin with, none has it behind that.
         lines, head = b"\0".join(texts), old[:-1]
-        if any(lines.count(mark) != head.count(mark) * len(texts) if mark in head else mark in lines for mark in self.odd):
+        if any(
+            lines.count(mark) != head.count(mark) * len(texts) if mark in head else mark in lines for mark in self.odd
+        ):
             return None
         return [new + text[length:] for text in texts]
 
@@ -277,4 +334,4 @@ def exchanged(texts: Sequence[bytes], raws: Sequence[RawSwap]) -> list[bytes | N
     if len(raws) == 1 and (fresh := raws[0].all_at_once(texts)):
         return fresh
     found = (next((raw for raw in raws if raw.covers(text)), None) for text in texts)
-    return [raw and raw.new + text[len(raw.old) :] for raw, text in zip(found, texts)]
+    return [raw and raw.new + text[len(raw.old) :] for raw, text in zip(found, texts, strict=True)]

@@ -57,7 +57,9 @@ def lossless(data: bytes, encoding: str, skip: int, guess: bool) -> Text:
     try:
         errors = "surrogateescape" if is_narrow(encoding) else "strict"
         text = data[skip:].decode(encoding, errors)
-        if codecs.lookup(encoding).name == "utf-8" or text.encode(encoding, errors) == data[skip:]:  # UTF-8 always comes back
+        if (
+            codecs.lookup(encoding).name == "utf-8" or text.encode(encoding, errors) == data[skip:]
+        ):  # UTF-8 always comes back
             return Text(text, encoding, skip, guess)
     except (UnicodeError, LookupError) as error:
         raise ValueError(f"is not text in {encoding} ({error})") from error
@@ -94,7 +96,7 @@ def finder(find: Callable[[str], Sequence[Found]]) -> Callable[[bytes], list[Spa
 
 
 def line_of(text: str, place: int, known: list[tuple[int, int]]) -> str:
-    """"line N" for a place in `text`; `known` remembers the last answer, since places come in order."""
+    """ "line N" for a place in `text`; `known` remembers the last answer, since places come in order."""
     last, number = known[-1] if known else (0, 1)
     number += text.count("\n", last, place)
     known.append((place, number))

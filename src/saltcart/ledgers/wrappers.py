@@ -1,9 +1,12 @@
-"""What a ledger may be wrapped in: gzip, or one member of a zip.  Wrappers peel off before reading and go back on after."""
+"""What a ledger may be wrapped in: gzip, or one member of a zip.  Wrappers peel off before reading and go back on
+after.
+"""
 
 import io
 import struct
 import zipfile
 import zlib
+from collections.abc import Sequence
 from typing import Protocol
 
 LARGEST_INSIDE = 512 << 20  # bytes; more than that out of a small file is a bomb, no ledger
@@ -94,7 +97,7 @@ class ZipMember:
         """See Wrapper.put_back.  Raw members are copied with their headers; only the changed one is packed anew."""
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             facts, comment = archive.infolist(), archive.comment
-            starts = sorted(fact.header_offset for fact in facts) + [archive.start_dir]
+            starts = [*sorted(fact.header_offset for fact in facts), archive.start_dir]
         out, entries = io.BytesIO(), []
         out.write(data[: starts[0]])
         for fact in sorted(facts, key=lambda one: one.header_offset):
@@ -106,6 +109,10 @@ class ZipMember:
             out.write(raw)
             entries.append((fact, offset, fields))
         return finished(data, out, entries, facts, comment)
+
+
+# A member, where it comes to lie, and its check sum and sizes where it was packed anew.
+Member = tuple[zipfile.ZipInfo, int, tuple[int, int, int] | None]
 
 
 def repacked(raw: bytes, fact: zipfile.ZipInfo, content: bytes) -> tuple[bytes, tuple[int, int, int]]:
@@ -123,7 +130,9 @@ def repacked(raw: bytes, fact: zipfile.ZipInfo, content: bytes) -> tuple[bytes, 
     return head + body, sums
 
 
-def finished(data: bytes, out: io.BytesIO, entries: list, facts: list[zipfile.ZipInfo], comment: bytes) -> bytes:
+def finished(
+    data: bytes, out: io.BytesIO, entries: Sequence[Member], facts: list[zipfile.ZipInfo], comment: bytes
+) -> bytes:
     """The zip file with its central directory written anew from the old one's records (APPNOTE 4.3.12, 4.3.16)."""
     end = data.rfind(b"PK\x05\x06")
     place, directory = struct.unpack_from("<I", data, end + 16)[0], b""

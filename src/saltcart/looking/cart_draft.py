@@ -2,6 +2,7 @@
 
 import os
 from collections.abc import Callable, Sequence
+from functools import partial
 from typing import Any
 
 import tomlkit
@@ -9,9 +10,9 @@ from tomlkit.exceptions import TOMLKitError
 
 from saltcart.cart import load
 from saltcart.errors import BadFile
+from saltcart.looking.survey import SurveyedShelf, SurveyReport
 from saltcart.safefile import replacing
-from saltcart.trips.survey import SurveyedShelf, SurveyReport
-from saltcart.trips.waybill import as_toml_path
+from saltcart.waybills.waybill import as_toml_path
 
 HEAD = """\
 What Salt Cart knows of this machine's sounds. Drafted by a survey; edit it as you like:
@@ -41,13 +42,27 @@ def write(report: SurveyReport, maps: Sequence[str], path: str) -> int:
         document.add("backup_marks", tomlkit.item([]).comment(BACKUP_NOTE))
     add_maps(document, maps)
     here = os.path.dirname(path)
-    added = add(document, "shelf", "path", here, [(shelf.heap.path, lambda shelf=shelf: shelf_table(shelf)) for shelf in report.shelves])
-    added += add(document, "ledger", "path", here, [(state.path, lambda state=state: plain_table(path=as_toml_path(state.path))) for state in report.ledgers])
+    added = add(
+        document, "shelf", "path", here, [(shelf.tree.path, partial(shelf_table, shelf)) for shelf in report.shelves]
+    )
+    added += add(
+        document,
+        "ledger",
+        "path",
+        here,
+        [(state.path, partial(plain_table, path=as_toml_path(state.path))) for state in report.ledgers],
+    )
     drives = {shelf.drive.identity: shelf.drive for shelf in report.shelves if shelf.drive}
-    added += add(document, "drive", "identity", None, [
-        (identity, lambda drive=drive: plain_table(identity=drive.identity, name=drive.name, mount=as_toml_path(drive.mount)))
-        for identity, drive in drives.items()
-    ])  # fmt: skip
+    added += add(
+        document,
+        "drive",
+        "identity",
+        None,
+        [
+            (identity, partial(plain_table, identity=identity, name=drive.name, mount=as_toml_path(drive.mount)))
+            for identity, drive in drives.items()
+        ],
+    )
     with replacing(path) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
         stream.write(tomlkit.dumps(document))
     return added
@@ -56,14 +71,20 @@ def write(report: SurveyReport, maps: Sequence[str], path: str) -> int:
 def add_maps(document: tomlkit.TOMLDocument, maps: Sequence[str]) -> None:
     """Add the maps by which the ledgers were read."""
     held = document.get("maps")
-    fresh = [path for path in (as_toml_path(os.path.abspath(os.path.expanduser(one))) for one in maps) if path not in (held or [])]
+    fresh = [
+        path
+        for path in (as_toml_path(os.path.abspath(os.path.expanduser(one))) for one in maps)
+        if path not in (held or [])
+    ]
     if held is None:
         document.add("maps", tomlkit.item(fresh).multiline(True))
     else:
         held.extend(fresh)
 
 
-def add(document: tomlkit.TOMLDocument, kind: str, key: str, here: str | None, rows: list[tuple[str, Callable[[], Any]]]) -> int:
+def add(
+    document: tomlkit.TOMLDocument, kind: str, key: str, here: str | None, rows: list[tuple[str, Callable[[], Any]]]
+) -> int:
     """Add the tables of `rows` whose key the document does not hold yet; how many."""
     tables = document.get(kind)
     held = {str(table.get(key)) for table in tables or []}
@@ -82,8 +103,11 @@ def add(document: tomlkit.TOMLDocument, kind: str, key: str, here: str | None, r
 
 def shelf_table(shelf: SurveyedShelf) -> tomlkit.items.Table:
     """One [[shelf]]."""
-    table = plain_table(name=shelf.name, path=as_toml_path(shelf.heap.path))
-    table.add("care", tomlkit.item(shelf.care).comment('"own": cannot be had again; "replaceable": its maker offers it for download'))
+    table = plain_table(name=shelf.name, path=as_toml_path(shelf.tree.path))
+    table.add(
+        "care",
+        tomlkit.item(shelf.care).comment('"own": cannot be had again; "replaceable": its maker offers it for download'),
+    )
     table.add(tomlkit.comment("collection = true     # tidy judges files no ledger names only in collections"))
     return table
 

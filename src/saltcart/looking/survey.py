@@ -7,28 +7,28 @@ from dataclasses import dataclass, field
 
 from saltcart.cart import Cart
 from saltcart.drives import Drive, Presence, drive_of
-from saltcart.shelves.truenames import true_path
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home
+from saltcart.judging.judge import FOUND, Judge, LedgerState, add_counts
+from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Map, load_map, open_ledger, recognised
 from saltcart.ledgers.kinds import head_of
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
+from saltcart.shelves.folder_tree import FolderTree, all_folders, proposed_shelves, read_tree
 from saltcart.shelves.headers import HeaderSums, read_headers
 from saltcart.shelves.oddities import SET_ASIDE, litter, plain_name, shortcut
-from saltcart.shelves.pile import Heap, every, pile, proposed
+from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling import Meanings
 from saltcart.spelling.moves import tail_below
-from saltcart.trips.reading import Reader
-from saltcart.trips.judge import FOUND, Judge, LedgerState, add_counts
 
 
 @dataclass(slots=True)
 class SurveyedShelf:
     """One proposed shelf; `reached_as` is the link that leads to it, where one does."""
 
-    heap: Heap
+    tree: FolderTree
     name: str
     care: str = "own"
     reached_as: str | None = None
@@ -74,7 +74,7 @@ class SurveyReport:
     def shelf_of(self, path: str) -> int | None:
         """The number of the shelf that holds the absolute `path`, or None."""
         for number, shelf in enumerate(self.shelves):
-            if tail_below(path, shelf.heap.path) is not None:
+            if tail_below(path, shelf.tree.path) is not None:
                 return number
         return None
 
@@ -93,7 +93,14 @@ def usual_ledgers(cart: Cart, maps: Sequence[Map], progress: Progress = silent) 
     """The ledgers in the places where programs keep settings and people keep playlists, and which places these are."""
     from platformdirs import user_config_path, user_data_path, user_documents_path, user_music_path
 
-    usual = (user_config_path(), user_data_path(), user_music_path(), user_documents_path() / "Playlists", "~/Playlists", "~/lists")
+    usual = (
+        user_config_path(),
+        user_data_path(),
+        user_music_path(),
+        user_documents_path() / "Playlists",
+        "~/Playlists",
+        "~/lists",
+    )
     places = [str(place) for place in map(os.path.expanduser, map(str, usual)) if os.path.isdir(place)]
     scan = Scan(cart, maps, progress)
     for place in places:
@@ -127,16 +134,16 @@ def survey(
             scan.tell("place", place, error.what.removeprefix(f"{show(place)}: "))
     scan.follow_links()
     report = scan.report
-    report.shelves.sort(key=lambda shelf: -shelf.heap.bytes)
+    report.shelves.sort(key=lambda shelf: -shelf.tree.bytes)
     add_drives(report)
     named = [true_path(path) for path in ledgers]
     paths = dict.fromkeys([*named, *map(true_path, cart.ledgers), *scan.found])
-    judge = Judge(headers=False, presence=scan.presence, reader=Reader(Meanings(cart.meanings(means))))
+    judge = Judge(headers=False, presence=scan.presence, resolver=Resolver(Meanings(cart.meanings(means))))
     for number, path in enumerate(paths):
         progress(Tick("judge", path, number, len(paths)))
         report.ledgers.append(judge_one(judge, path, loaded, path in named))
     lean(report)
-    report.findings += twins(report)
+    report.findings += duplicate_shelves(report)
     return report
 
 
@@ -170,13 +177,15 @@ class Scan:
             word = "is not a folder" if os.path.exists(top) else away or "is not there"
             raise Refused(f"{show(place)}: {word}", "Name a folder; if its drive is not connected, plug it in.")
         self.report.places.append(top)
-        heap = pile(top, self.trouble, self.progress, lambda name: bool(SET_ASIDE.search(name)))
-        folders = every(heap)
+        tree = read_tree(top, self.trouble, self.progress, lambda name: bool(SET_ASIDE.search(name)))
+        folders = all_folders(tree)
         for folder in folders:
             self.look_closer(folder)
         declared = [folder for folder in folders if self.cart.shelf(folder.path)] if self.cart.shelves else []
-        for found in declared + [found for found in proposed(heap, top=reached_as is None) if found not in declared]:
-            if not any(tail_below(found.path, shelf.heap.path) is not None for shelf in self.report.shelves):
+        for found in declared + [
+            found for found in proposed_shelves(tree, top=reached_as is None) if found not in declared
+        ]:
+            if not any(tail_below(found.path, shelf.tree.path) is not None for shelf in self.report.shelves):
                 known = self.cart.shelf(found.path)
                 name, care = (known.name, known.care) if known else (os.path.basename(found.path), "own")
                 self.report.shelves.append(SurveyedShelf(found, name, care, reached_as))
@@ -189,7 +198,7 @@ class Scan:
         """Add a finding."""
         self.report.findings.append(Finding(kind, path, what))
 
-    def look_closer(self, folder: Heap) -> None:
+    def look_closer(self, folder: FolderTree) -> None:
         """Look at what in one folder is no sound: links, shortcut files, ledgers, odd things."""
         self.links += [os.path.join(folder.path, name) for name in folder.links]
         for name in folder.odd:
@@ -202,7 +211,11 @@ class Scan:
                 self.tell("unreadable", path, error.what)
                 continue
             if kind := shortcut(name, head):
-                self.tell("shortcut", path, f"is {kind} of a file manager: it opens there, and no program follows it; use a signpost instead")
+                self.tell(
+                    "shortcut",
+                    path,
+                    f"is {kind} of a file manager: it opens there, and no program follows it; use a signpost instead",
+                )
             else:
                 remarks: list[str] = []
                 look_for_ledger(path, self.maps, self.found, remarks, head)
@@ -218,12 +231,14 @@ class Scan:
             target = os.path.realpath(link)
             meant = plain_name(os.path.basename(link))
             if meant and not os.path.lexists(os.path.join(os.path.dirname(link), meant)):
-                self.tell("link name", link, f'is called "{show(os.path.basename(link))}"; programs look for "{show(meant)}"')
+                self.tell(
+                    "link name", link, f'is called "{show(os.path.basename(link))}"; programs look for "{show(meant)}"'
+                )
             if os.path.isdir(target):
                 self.tell("link", link, f"leads to {show(target)}")
                 self.look_at(target, reached_as=link)
                 for shelf in self.report.shelves:
-                    if shelf.heap.path == target:
+                    if shelf.tree.path == target:
                         shelf.reached_as = link
             elif not os.path.exists(target):
                 away = self.presence.away(target)
@@ -233,7 +248,9 @@ class Scan:
                     self.tell("broken link", link, f"leads to {show(target)}, which is not there")
 
 
-def look_for_ledger(path: str, maps: Sequence[Map], found: dict[str, None], remarks: list[str], head: bytes | None = None) -> None:
+def look_for_ledger(
+    path: str, maps: Sequence[Map], found: dict[str, None], remarks: list[str], head: bytes | None = None
+) -> None:
     """Add the file at `path` to `found` when a format or map reads it; backups of ledgers are left in peace."""
     if litter(os.path.basename(path)):
         return
@@ -249,36 +266,40 @@ def add_drives(report: SurveyReport) -> None:
     """Say on which drive each shelf lies."""
     drives: dict[int, Drive] = {}
     for shelf in report.shelves:
-        device = os.stat(shelf.heap.path).st_dev
+        device = os.stat(shelf.tree.path).st_dev
         drive = drives.get(device)
         if drive is None or drive.simulated:
-            drive = drives[device] = drive_of(shelf.heap.path)
+            drive = drives[device] = drive_of(shelf.tree.path)
         shelf.drive = drive
 
 
-def twins(report: SurveyReport) -> list[Finding]:
-    """Shelves that are copies of each other, told by the names and sizes of their files, and which of them entries name."""
+def duplicate_shelves(report: SurveyReport) -> list[Finding]:
+    """Shelves that are copies of each other, told by the names and sizes of their files, and which of them entries
+    name.
+    """
     groups: dict[tuple[int, int], list[int]] = {}
     for number, shelf in enumerate(report.shelves):
-        if shelf.heap.bytes:
-            groups.setdefault((shelf.heap.files, shelf.heap.bytes), []).append(number)
+        if shelf.tree.bytes:
+            groups.setdefault((shelf.tree.files, shelf.tree.bytes), []).append(number)
     findings = []
     for group in groups.values():
         seen: list[tuple[int, set[tuple[str, int]]]] = []
         for number in group if len(group) > 1 else ():
-            mine = inventory(report.shelves[number].heap.path)
+            mine = inventory(report.shelves[number].tree.path)
             other = next((one for one, files in seen if files == mine), None)
             seen.append((number, mine))
             if other is not None:
-                findings.append(twin(report, number, other))
+                findings.append(duplicate_finding(report, number, other))
     return findings
 
 
-def twin(report: SurveyReport, number: int, other: int) -> Finding:
+def duplicate_finding(report: SurveyReport, number: int, other: int) -> Finding:
     """The finding that one shelf is a copy of another."""
     uses = [sum(count for (_ledger, shelf), count in report.leans.items() if shelf == one) for one in (number, other)]
-    one, two = (report.shelves[which].heap.path for which in (number, other))
-    return Finding("twin", one, f"holds the same files as {show(two)}; entries that name this one: {uses[0]}, the other: {uses[1]}")
+    one, two = (report.shelves[which].tree.path for which in (number, other))
+    return Finding(
+        "twin", one, f"holds the same files as {show(two)}; entries that name this one: {uses[0]}, the other: {uses[1]}"
+    )
 
 
 def inventory(top: str) -> set[tuple[str, int]]:
@@ -316,8 +337,12 @@ def read_shelf_headers(report: SurveyReport, progress: Progress = silent) -> Non
     for shelf in report.shelves:
         shelf.headers = HeaderSums()
         paths: Iterable[str] = (
-            os.path.join(shelf.heap.path, item.path) for item in walk(shelf.heap.path) if item.kind == FILE and kind_of(item.path)
+            os.path.join(shelf.tree.path, item.path)
+            for item in walk(shelf.tree.path)
+            if item.kind == FILE and kind_of(item.path)
         )
-        for header in read_headers(paths, shelf.heap.audio_files, progress):
+        for header in read_headers(paths, shelf.tree.audio_files, progress):
             shelf.headers.add(header)
-        report.findings += [Finding("unreadable", header.path, header.trouble or "") for header in shelf.headers.troubles]
+        report.findings += [
+            Finding("unreadable", header.path, header.trouble or "") for header in shelf.headers.troubles
+        ]

@@ -1,4 +1,4 @@
-"""What need not travel, and what should come along.  Finds; deletes nothing."""
+"""Findings about what need not travel and what should come along.  Nothing is deleted."""
 
 import json
 import os
@@ -8,19 +8,27 @@ from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime, timedelta
 
 from saltcart.cart import Cart
-from saltcart.shelves.truenames import TrueNames
 from saltcart.errors import SaltCartError, UsageError
 from saltcart.home import home
 from saltcart.ledgers import Facts, load_map, open_ledger
+from saltcart.looking.survey import SurveyedShelf, SurveyReport, survey
 from saltcart.progress import Progress, silent
 from saltcart.safefile import replacing
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.duplicates import duplicates
 from saltcart.shelves.oddities import litter
+from saltcart.shelves.true_names import TrueNames
 from saltcart.shelves.walk import FILE, FOLDER, Item, walk
-from saltcart.trips.survey import SurveyedShelf, SurveyReport, survey
 
-UNNAMED, COPIES, STRAY, UNPLAYED, LONG_AGO, LITTER, EMPTY = "unnamed", "copies", "stray", "never played", "long ago", "litter", "empty folders"
+UNNAMED, COPIES, STRAY, UNPLAYED, LONG_AGO, LITTER, EMPTY = (
+    "unnamed",
+    "copies",
+    "stray",
+    "never played",
+    "long ago",
+    "litter",
+    "empty folders",
+)
 # A shelf of whose sounds ledgers name at least this share is taken for a collection.
 COLLECTION_SHARE = 0.25
 DATE = re.compile(r"\d{4}-\d\d-\d\d")
@@ -28,7 +36,8 @@ DATE = re.compile(r"\d{4}-\d\d-\d\d")
 
 @dataclass(slots=True)
 class Find:
-    """One finding, by its number: what kind, in which folder, the paths it speaks of, their bytes, and what is to be said.
+    """One finding, by its number: what kind, in which folder, the paths it speaks of, their bytes, and what is to be
+    said.
 
     Of `copies`, `kept` has the path whose copy each of `paths` is.
     """
@@ -82,7 +91,7 @@ def tidy(
     cart = cart or Cart()
     report = survey(places, ledgers, maps, cart, progress=progress)
     remarks = [f"{state.path}: {state.trouble.what}" for state in report.ledgers if state.trouble]
-    items = [list(walk(shelf.heap.path)) for shelf in report.shelves]
+    items = [list(walk(shelf.tree.path)) for shelf in report.shelves]
     indexes = {plan.name for plan in map(load_map, dict.fromkeys([*maps, *cart.maps])) if plan.index}
     sight = Sight(report, items, named_paths(report, indexes))
     judged = [judge_shelf(shelf, number, sight, cart) for number, shelf in enumerate(report.shelves)]
@@ -94,7 +103,9 @@ def tidy(
 
 
 def named_paths(report: SurveyReport, indexes: set[str]) -> dict[str, list[str]]:
-    """Real path of everything entries name, with the ledgers that do; those read by one of `indexes` are passed over."""
+    """Real path of everything entries name, with the ledgers that do; those read by one of `indexes` are passed
+    over.
+    """
     folders: dict[str, str] = {}
     named: dict[str, list[str]] = {}
     for state in report.ledgers:
@@ -110,14 +121,19 @@ def named_paths(report: SurveyReport, indexes: set[str]) -> dict[str, list[str]]
 
 def judge_shelf(shelf: SurveyedShelf, number: int, sight: Sight, cart: Cart) -> Judged:
     """Whether files in a shelf that nobody names are worth a word: in a collection, not in an instrument's library."""
-    known = cart.shelf(shelf.heap.path)
+    known = cart.shelf(shelf.tree.path)
     if known and known.collection is not None:
-        return Judged(shelf.name, shelf.heap.path, known.collection, "cart.toml says so")
+        return Judged(shelf.name, shelf.tree.path, known.collection, "cart.toml says so")
     sounds = [item for item in sight.items[number] if item.kind == FILE and kind_of(item.path)]
-    count = sum(os.path.join(shelf.heap.path, item.path) in sight.named for item in sounds)
+    count = sum(os.path.join(shelf.tree.path, item.path) in sight.named for item in sounds)
     share = count / len(sounds) if sounds else 0
     why = f"ledgers name {count:,} of its {len(sounds):,} sounds"
-    return Judged(shelf.name, shelf.heap.path, share >= COLLECTION_SHARE, why if share >= COLLECTION_SHARE else f"{why}: taken for an instrument's library")
+    return Judged(
+        shelf.name,
+        shelf.tree.path,
+        share >= COLLECTION_SHARE,
+        why if share >= COLLECTION_SHARE else f"{why}: taken for an instrument's library",
+    )
 
 
 def unnamed(sight: Sight, judged: Sequence[Judged]) -> Iterator[Find]:
@@ -125,11 +141,23 @@ def unnamed(sight: Sight, judged: Sequence[Judged]) -> Iterator[Find]:
     for number, shelf in enumerate(judged):
         groups: dict[str, list[Item]] = {}
         for item in sight.items[number]:
-            if shelf.collection and item.kind == FILE and kind_of(item.path) and os.path.join(shelf.path, item.path) not in sight.named:
+            if (
+                shelf.collection
+                and item.kind == FILE
+                and kind_of(item.path)
+                and os.path.join(shelf.path, item.path) not in sight.named
+            ):
                 groups.setdefault(os.path.dirname(item.path), []).append(item)
         for folder, items in groups.items():
             paths = [os.path.join(shelf.path, item.path) for item in items]
-            yield Find(0, UNNAMED, os.path.join(shelf.path, folder) if folder else shelf.path, paths, total(items), "no ledger names them")
+            yield Find(
+                0,
+                UNNAMED,
+                os.path.join(shelf.path, folder) if folder else shelf.path,
+                paths,
+                total(items),
+                "no ledger names them",
+            )
 
 
 def total(items: Iterable[Item]) -> int:
@@ -141,10 +169,10 @@ def copies(sight: Sight, remarks: list[str], progress: Progress) -> Iterator[Fin
     """Sounds with the same content, within and across shelves and drives."""
     sizes: dict[str, int] = {}
     files = []
-    for shelf, items in zip(sight.report.shelves, sight.items):
+    for shelf, items in zip(sight.report.shelves, sight.items, strict=True):
         for item in items:
             if item.kind == FILE and kind_of(item.path):
-                path = os.path.join(shelf.heap.path, item.path)
+                path = os.path.join(shelf.tree.path, item.path)
                 sizes[path] = item.size
                 files.append((path, item.size, (item.device, item.inode)))
 
@@ -161,7 +189,9 @@ def copies(sight: Sight, remarks: list[str], progress: Progress) -> Iterator[Fin
         find.bytes += sizes[kept] * len(rest)
     for find in finds.values():
         users = sum(path in sight.named for path in find.paths)
-        find.what += f"; ledgers name {users} of these and {sum(path in sight.named for path in set(find.kept))} of those"
+        find.what += (
+            f"; ledgers name {users} of these and {sum(path in sight.named for path in set(find.kept))} of those"
+        )
         yield find
 
 
@@ -173,7 +203,14 @@ def copies_of(folders: Sequence[str]) -> str:
 def strays(sight: Sight) -> Iterator[Find]:
     """Entries outside every shelf, a finding for each folder."""
     for stray in sight.report.strays:
-        yield Find(0, STRAY, stray.folder, stray.files, stray.bytes, f"lie outside every shelf; entries that name them: {stray.entries}")
+        yield Find(
+            0,
+            STRAY,
+            stray.folder,
+            stray.files,
+            stray.bytes,
+            f"lie outside every shelf; entries that name them: {stray.entries}",
+        )
 
 
 def plays(sight: Sight, maps: Sequence[str], older_than_days: int) -> Iterator[Find]:
@@ -186,13 +223,15 @@ def plays(sight: Sight, maps: Sequence[str], older_than_days: int) -> Iterator[F
             continue
         path = names.path(found.path)
         dated = found.last_played and DATE.match(found.last_played)
-        kind = UNPLAYED if not found.plays and not found.last_played else LONG_AGO if dated and dated[0] < before else None
+        kind = (
+            UNPLAYED if not found.plays and not found.last_played else LONG_AGO if dated and dated[0] < before else None
+        )
         shelf = sight.report.shelf_of(path)
         if kind and shelf is not None and os.path.isfile(path):
             kinds.setdefault((shelf, kind), {})[path] = os.path.getsize(path)
     words = {UNPLAYED: "their ledger counts no play", LONG_AGO: f"last played before {before}"}
     for (shelf, kind), sizes in sorted(kinds.items()):
-        yield Find(0, kind, sight.report.shelves[shelf].heap.path, sorted(sizes), sum(sizes.values()), words[kind])
+        yield Find(0, kind, sight.report.shelves[shelf].tree.path, sorted(sizes), sum(sizes.values()), words[kind])
 
 
 def facts(report: SurveyReport, maps: Sequence[str]) -> Iterator[Facts]:
@@ -205,19 +244,23 @@ def facts(report: SurveyReport, maps: Sequence[str]) -> Iterator[Facts]:
 
 def leavings(sight: Sight) -> Iterator[Find]:
     """Litter and empty folders, a finding of each kind for each shelf."""
-    for shelf, items in zip(sight.report.shelves, sight.items):
+    for shelf, items in zip(sight.report.shelves, sight.items, strict=True):
         groups: dict[str, list[Item]] = {}
         for item in items:
             kind = litter(os.path.basename(item.path)) if item.kind == FILE else None
             if kind:
                 groups.setdefault(kind, []).append(item)
         for what, found in groups.items():
-            paths = [os.path.join(shelf.heap.path, item.path) for item in found]
-            yield Find(0, LITTER, shelf.heap.path, paths, total(found), what)
+            paths = [os.path.join(shelf.tree.path, item.path) for item in found]
+            yield Find(0, LITTER, shelf.tree.path, paths, total(found), what)
         holding = {os.path.dirname(item.path) for item in items if item.path}
-        empty = [os.path.join(shelf.heap.path, item.path) for item in items if item.kind == FOLDER and item.path and item.path not in holding]
+        empty = [
+            os.path.join(shelf.tree.path, item.path)
+            for item in items
+            if item.kind == FOLDER and item.path and item.path not in holding
+        ]
         if empty:
-            yield Find(0, EMPTY, shelf.heap.path, empty, 0, "nothing in them")
+            yield Find(0, EMPTY, shelf.tree.path, empty, 0, "nothing in them")
 
 
 def remember(report: TidyReport) -> None:

@@ -1,4 +1,4 @@
-"""Writing decisions about findings into a waybill: left out, or gathered.  What a person wrote in it stays."""
+"""Writing decisions about the findings of `tidy` into a waybill, keeping what a person wrote in it."""
 
 import os
 from collections.abc import Sequence
@@ -9,16 +9,17 @@ import tomlkit
 from saltcart.drives import drive_of
 from saltcart.errors import Refused, show
 from saltcart.ledgers import Map, load_map, recognised
+from saltcart.looking.tidy import EMPTY, STRAY, Find
 from saltcart.safefile import digest_of, replacing
 from saltcart.spelling.moves import tail_below
-from saltcart.trips import waybill as waybills, waybill_text
-from saltcart.trips.tidy import EMPTY, STRAY, Find
-from saltcart.trips.waybill import LedgerLine, Shelf, Waybill
+from saltcart.waybills import waybill as waybills
+from saltcart.waybills import waybill_text
+from saltcart.waybills.waybill import LedgerLine, Shelf, Waybill
 
 GATHERED = "Gathered"
 
 
-def decide(path: str, finds: Sequence[Find], ledgers: Sequence[str]) -> list[str]:
+def apply_decisions(path: str, finds: Sequence[Find], ledgers: Sequence[str]) -> list[str]:
     """Write what `finds` ask for into the waybill at `path`; a line for a person about each.
 
     Strays are copied along into a folder named after where they came from, with the `ledgers`
@@ -50,7 +51,10 @@ def leave_out(document: tomlkit.TOMLDocument, plan: Waybill, find: Find) -> str:
             table["stay"].extend(fresh)
             count += len(tails)
     if not count:
-        raise Refused(f"Finding {find.number} lies in no shelf of this waybill ({show(find.folder)})", "Draft the shelf first; nothing was written.")
+        raise Refused(
+            f"Finding {find.number} lies in no shelf of this waybill ({show(find.folder)})",
+            "Draft the shelf first; nothing was written.",
+        )
     word = "folder(s)" if find.kind == EMPTY else "file(s)"
     return f"{find.number}: {count} {word} stay where they are ({find.kind} in {show(find.folder)})"
 
@@ -77,7 +81,10 @@ def gather(document: tomlkit.TOMLDocument, plan: Waybill, find: Find, ledgers: S
         taken.add(new)
     add_ledgers(document, plan, ledgers)
     note = f", {clashes} under another name" if clashes else ""
-    return f"{find.number}: {len(find.paths)} file(s) of {show(find.folder)} come along into {show(folder)}{note}; their entries follow"
+    return (
+        f"{find.number}: {len(find.paths)} file(s) of {show(find.folder)} come along into {show(folder)}{note}; their"
+        " entries follow"
+    )
 
 
 def free_name(path: str, taken: set[str]) -> str:

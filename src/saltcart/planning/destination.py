@@ -1,4 +1,4 @@
-"""Whether a shelf that a person names can go where it shall."""
+"""Refusing a shelf, or a new place for it, that could not work: checked before anything is copied."""
 
 import os
 from collections.abc import Sequence
@@ -8,16 +8,18 @@ from saltcart.drives.limits import allowed
 from saltcart.errors import Refused, show
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import trip as trips
-from saltcart.trips.places import landing_drive
 from saltcart.trips.signposts import leads_home
-from saltcart.trips.waybill import Shelf
+from saltcart.waybills.new_place import landing_drive
+from saltcart.waybills.waybill import Shelf
 
 CUT_OFF = (trips.SWITCHING, trips.UNDOING)
 SHOWN = 20
 
 
 def moved_by(place: str) -> str | None:
-    """What to type when a trip has set the shelf at `place` aside, or is cut off in the middle of it; None when there is none."""
+    """What to type when a trip has set the shelf at `place` aside, or is cut off in the middle of it; None when there
+    is none.
+    """
     for trip in trips.readable():
         for shelf in trip.waybill.shelves:
             aside = trip.state == trips.SWITCHED and os.path.isdir(trip.aside(shelf))
@@ -27,7 +29,9 @@ def moved_by(place: str) -> str | None:
 
 
 def refuse_cut_off(place: str) -> None:
-    """Raise Refused when a trip was cut off while it switched the shelf at `place`: it must end, one way or the other, first."""
+    """Raise Refused when a trip was cut off while it switched the shelf at `place`: it must end, one way or the
+    other, first.
+    """
     for trip in trips.readable():
         if trip.state in CUT_OFF and any(shelf.old == place for shelf in trip.waybill.shelves):
             raise Refused(f"Trip {trip.name} was cut off while it switched {show(place)}", trips.next_step(trip))
@@ -47,7 +51,10 @@ def left_by(place: str) -> str | None:
     """What to type when a trip that was taken back has left its copies at `place`."""
     for trip in trips.readable():
         if trip.state == trips.UNDONE and any(shelf.new == place for shelf in trip.waybill.shelves):
-            return f"Trip {trip.name}, which was taken back, left its copies there. Remove them with: saltcart undo {trip.name} --drop-copies"
+            return (
+                f"Trip {trip.name}, which was taken back, left its copies there. Remove them with: saltcart undo"
+                f" {trip.name} --drop-copies"
+            )
     return None
 
 
@@ -57,7 +64,11 @@ def refuse_fixed(old: str) -> None:
     if os.access(folder, os.W_OK | os.X_OK):
         return
     drive = drive_of(folder)
-    why = f"the drive {show(drive.name)} is mounted read-only" if drive.read_only else f"you may not write to {show(folder)}"
+    why = (
+        f"the drive {show(drive.name)} is mounted read-only"
+        if drive.read_only
+        else f"you may not write to {show(folder)}"
+    )
     raise Refused(f"The shelf {show(old)} cannot be set aside: {why}", "Mount it for writing, or mend the permission.")
 
 
@@ -68,20 +79,27 @@ def refuse_place(old: str, new: str) -> None:
     if tail_below(new, old) is not None:
         raise Refused(f"{show(new)} lies inside the shelf itself", "Choose a folder outside of it with --to.")
     if tail_below(old, new) is not None:
-        raise Refused(f"The shelf {show(old)} lies inside its new place {show(new)}", "Choose another folder with --to.")
+        raise Refused(
+            f"The shelf {show(old)} lies inside its new place {show(new)}", "Choose another folder with --to."
+        )
     place = new
     while not os.path.lexists(place):
         place = os.path.dirname(place)
     if leads_home(new, old):
         if hint := moved_by(new):
-            raise Refused(f"{show(new)} is a signpost that leads to this very shelf, whose originals are still set aside", hint)
+            raise Refused(
+                f"{show(new)} is a signpost that leads to this very shelf, whose originals are still set aside", hint
+            )
         return
     if not os.path.isdir(place):
         raise Refused(f"{show(place)} is a file, so no shelf can go there", "Choose a folder with --to.")
     limits = drive_of(place).limits
     for name in new[len(place) :].strip("/").split("/"):
         if what := allowed(name, limits).what:
-            raise Refused(f"A folder called {show(name)} cannot be made on the new drive: the name {what}", "Choose another folder with --to.")
+            raise Refused(
+                f"A folder called {show(name)} cannot be made on the new drive: the name {what}",
+                "Choose another folder with --to.",
+            )
 
 
 def writable_drive(path: str) -> Drive:
@@ -92,5 +110,7 @@ def writable_drive(path: str) -> Drive:
         folder = os.path.dirname(folder)
     if drive.read_only or not os.access(folder, os.W_OK | os.X_OK):
         why = f"the drive {show(drive.name)} is mounted read-only" if drive.read_only else "you may not write there"
-        raise Refused(f"Nothing can be written to {show(folder)}: {why}", "Choose another place, or mend the permission.")
+        raise Refused(
+            f"Nothing can be written to {show(folder)}: {why}", "Choose another place, or mend the permission."
+        )
     return drive

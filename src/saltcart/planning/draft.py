@@ -11,30 +11,39 @@ from saltcart.drives.drive import mount_of
 from saltcart.drives.fit import Reason, assumed_rate, state_reasons
 from saltcart.drives.known import remember
 from saltcart.drives.limits import ADVICE, APART, BLOCKS, HARD, NAMES, allowed, obstacles, renames_of
-from saltcart.shelves.truenames import true_path
 from saltcart.errors import Refused, UsageError, show
 from saltcart.ledgers import load_map
+from saltcart.planning.destination import moved_by, refuse_cut_off, refuse_fixed, refuse_place, writable_drive
+from saltcart.planning.request import Request
+from saltcart.planning.shelf_inspection import DraftedShelf, ShelfInspector
+from saltcart.planning.trial_rewrite import DraftedLedger, gather_ledgers, links_of
 from saltcart.progress import Progress, silent
+from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
-from saltcart.trips import drafts
-from saltcart.trips.destination import moved_by, refuse_cut_off, refuse_fixed, refuse_place, writable_drive
-from saltcart.trips.places import landing_drive, refuse_lack_of_room, sharing
-from saltcart.trips.request import Request
-from saltcart.trips.scout import DraftedShelf, Scout
 from saltcart.trips.signposts import leading_to, leads_home
-from saltcart.trips.tryout import DraftedLedger, gather_ledgers, links_of
-from saltcart.trips.waybill import Shelf, Waybill
+from saltcart.waybills import snapshots as drafts
+from saltcart.waybills.new_place import landing_drive, refuse_lack_of_room, sharing
+from saltcart.waybills.waybill import Shelf, Waybill
 
 ON_ITS_DRIVE = {
-    NAMES: "stays on its drive: its files are read and get a second name at the new place; nothing is copied, and no room is needed or gained",
+    NAMES: (
+        "stays on its drive: its files are read and get a second name at the new place; nothing is copied, and no room"
+        " is needed or gained"
+    ),
     BLOCKS: "stays on its drive: the copies share their room with the originals; none is needed or gained",
     APART: "stays on its drive and is copied there: it takes its room twice until its originals are released",
 }
 # Whether a link is turned, and whether that was asked for.
 LINKS = {
     (True, True): "The link {}, which entries go through, will lead to the new place; they stay as they are",
-    (False, True): "The link {} stays as it is, for not all that it leads to comes to the same place; entries that go through it will name the new place itself",
-    (False, False): "Entries go through the link {}; they will name the new place itself. To turn the link instead: --turn-links",
+    (False, True): (
+        "The link {} stays as it is, for not all that it leads to comes to the same place; entries that go through it"
+        " will name the new place itself"
+    ),
+    (
+        False,
+        False,
+    ): "Entries go through the link {}; they will name the new place itself. To turn the link instead: --turn-links",
 }
 
 
@@ -69,20 +78,27 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     remarks: list[str] = []
     shelves = [allowed_names(shelf, remarks) for shelf in distinct(shelves_of(request), remarks)]
     maps = [load_map(path) for path in dict.fromkeys([*request.maps, *request.cart.maps])]
-    waybill = Waybill(shelves, maps=[plan.path for plan in maps], means=request.cart.meanings(request.means), digests=request.digests)
-    scout = Scout(waybill, maps, progress)
-    drafted = [scout.look_over(shelf) for shelf in shelves]
+    waybill = Waybill(
+        shelves, maps=[plan.path for plan in maps], means=request.cart.meanings(request.means), digests=request.digests
+    )
+    inspector = ShelfInspector(waybill, maps, progress)
+    drafted = [inspector.inspect(shelf) for shelf in shelves]
     drives = {shelf.new_drive: landing_drive(shelf.new) for shelf in shelves}
     for drive in drives.values():
         remarks += weigh(drive, drafted, request.cart)
-    ledgers, searched = gather_ledgers(request, waybill, scout, progress)
+    ledgers, searched = gather_ledgers(request, waybill, inspector, progress)
     waybill.ledgers = [ledger.line for ledger in ledgers]
     links = links_of(ledgers)
     waybill.turn = [link for link, turned in links.items() if turned]
     waybill.draft = drafts.keep((one.shelf.old, one.items) for one in drafted)
     remember([*drives.values(), *(drive_of(shelf.old) for shelf in shelves)])
-    remarks += scout.remarks + remarks_on(request, shelves, ledgers, links)
-    seconds = sum(passes(one.shelf, drives[one.shelf.new_drive]) * one.target_bytes / assumed_rate(drives[one.shelf.new_drive], request.cart) for one in drafted)
+    remarks += inspector.remarks + remarks_on(request, shelves, ledgers, links)
+    seconds = sum(
+        passes(one.shelf, drives[one.shelf.new_drive])
+        * one.target_bytes
+        / assumed_rate(drives[one.shelf.new_drive], request.cart)
+        for one in drafted
+    )
     return Draft(waybill, drafted, ledgers, rooms_of(drafted, drives), seconds, remarks, searched, links)
 
 
@@ -92,23 +108,33 @@ def shelves_of(request: Request) -> list[Shelf]:
     if len(targets) == 1:
         targets *= len(request.shelves)
     if len(targets) != len(request.shelves):
-        raise UsageError("Give --to once for all shelves, or once for each", f"{len(request.shelves)} shelves, {len(targets)} places.")
+        raise UsageError(
+            "Give --to once for all shelves, or once for each",
+            f"{len(request.shelves)} shelves, {len(targets)} places.",
+        )
     if request.keep_entries and not request.signpost:
-        raise UsageError("--keep-entries needs --signpost", "Without a link at the old place the entries would lead nowhere.")
-    return [shelf_of(path, to, request) for path, to in zip(request.shelves, targets)]
+        raise UsageError(
+            "--keep-entries needs --signpost", "Without a link at the old place the entries would lead nowhere."
+        )
+    return [shelf_of(path, to, request) for path, to in zip(request.shelves, targets, strict=True)]
 
 
 def shelf_of(path: str, to: str, request: Request) -> Shelf:
     """The shelf at `path` and its new place; Refused when the one is no folder or the other cannot be."""
     given = os.path.abspath(os.path.expanduser(path))
     if not os.path.lexists(given):
-        raise Refused(f"There is no shelf at {show(given)}", moved_by(given) or "Check the path; if its drive is not connected, plug it in.")
+        raise Refused(
+            f"There is no shelf at {show(given)}",
+            moved_by(given) or "Check the path; if its drive is not connected, plug it in.",
+        )
     if not os.path.isdir(given):
         raise Refused(f"{show(given)} is not a folder, so it is no shelf", "Name the folder that holds the sounds.")
     old = true_path(given)
     refuse_cut_off(old)
     if mount_of(old) == old:
-        raise Refused(f"{show(old)} is the top of a drive; a shelf is a folder on one", "Name the folders on it that hold sounds.")
+        raise Refused(
+            f"{show(old)} is the top of a drive; a shelf is a folder on one", "Name the folders on it that hold sounds."
+        )
     top = true_path(to)
     new = os.path.join(top, allowed(os.path.basename(old), drive_of(top).limits).name)
     refuse_place(old, new)
@@ -116,9 +142,17 @@ def shelf_of(path: str, to: str, request: Request) -> Shelf:
     leave = "signpost" if request.signpost else "nothing"
     known = request.cart.shelf(old)
     return Shelf(
-        os.path.basename(new), old, new, drive_of(old).identity, writable_drive(new).identity, known.care if known else "own", leave,
-        tuple(request.leave_out), tuple(request.only), entries="keep" if request.keep_entries else "rewrite",
-    )  # fmt: skip
+        os.path.basename(new),
+        old,
+        new,
+        drive_of(old).identity,
+        writable_drive(new).identity,
+        known.care if known else "own",
+        leave,
+        tuple(request.leave_out),
+        tuple(request.only),
+        entries="keep" if request.keep_entries else "rewrite",
+    )
 
 
 def distinct(shelves: Sequence[Shelf], remarks: list[str]) -> list[Shelf]:
@@ -133,7 +167,10 @@ def distinct(shelves: Sequence[Shelf], remarks: list[str]) -> list[Shelf]:
             number += 1
             new = f"{shelf.new} ({number})"
         if new != shelf.new:
-            remarks.append(f"{show(shelf.old)} would land on the name of another shelf; it will be called {show(os.path.basename(new))}")
+            remarks.append(
+                f"{show(shelf.old)} would land on the name of another shelf; it will be called"
+                f" {show(os.path.basename(new))}"
+            )
         done.append(replace(shelf, new=new, name=os.path.basename(new)))
     return done
 
@@ -155,10 +192,15 @@ def allowed_names(shelf: Shelf, remarks: list[str]) -> Shelf:
     staying = tuple(escape(one.path) for one in found if one.kind == "link")
     renames = tuple(renames_of(found))
     if staying:
-        remarks.append(f"{len(staying)} link(s) in {show(shelf.name)} cannot be kept on the new drive and stay where they are")
+        remarks.append(
+            f"{len(staying)} link(s) in {show(shelf.name)} cannot be kept on the new drive and stay where they are"
+        )
     if renames:
         first = ", ".join(f"{show(old)} -> {show(os.path.basename(new))}" for old, new in renames[:3])
-        remarks.append(f"{len(renames)} name(s) in {show(shelf.name)} cannot be kept on the new drive; entries follow the new names: {first}{' ...' if renames[3:] else ''}")
+        remarks.append(
+            f"{len(renames)} name(s) in {show(shelf.name)} cannot be kept on the new drive; entries follow the new"
+            f" names: {first}{' ...' if renames[3:] else ''}"
+        )
     return replace(shelf, stay=(*shelf.stay, *staying), renames=renames)
 
 
@@ -175,10 +217,17 @@ def weigh(drive: Drive, drafted: Sequence[DraftedShelf], cart: Cart) -> list[str
     reasons = [reason for reason in state_reasons(drive, cart) if reason.kind not in ("read-only", "not writable")]
     for reason in reasons:
         if reason.weight == HARD:
-            raise Refused(f"The drive {show(drive.name)} is not for this: {reason.what}", "Choose another drive, or mend what cart.toml says of it.")
+            raise Refused(
+                f"The drive {show(drive.name)} is not for this: {reason.what}",
+                "Choose another drive, or mend what cart.toml says of it.",
+            )
     if drive.free_bytes - need < drive.total_bytes * cart.headroom_percent // 100:
         reasons.append(Reason(ADVICE, "headroom", f"less than {cart.headroom_percent} % of it would be left free"))
-    staying = [f"{show(one.shelf.name)} {ON_ITS_DRIVE[sharing(one.shelf, drive)]}" for one in mine if one.shelf.old_drive == drive.identity and not one.shelf.gathered]
+    staying = [
+        f"{show(one.shelf.name)} {ON_ITS_DRIVE[sharing(one.shelf, drive)]}"
+        for one in mine
+        if one.shelf.old_drive == drive.identity and not one.shelf.gathered
+    ]
     return [f"{show(drive.name)}: {reason.what}" for reason in reasons] + staying
 
 
@@ -196,18 +245,33 @@ def rooms_of(drafted: Sequence[DraftedShelf], drives: dict[str, Drive]) -> list[
     return rooms
 
 
-def remarks_on(request: Request, shelves: Sequence[Shelf], ledgers: Sequence[DraftedLedger], links: dict[str, bool]) -> list[str]:
+def remarks_on(
+    request: Request, shelves: Sequence[Shelf], ledgers: Sequence[DraftedLedger], links: dict[str, bool]
+) -> list[str]:
     """What a person should know before saying yes."""
     remarks = []
-    for given, shelf in zip(request.shelves, shelves):
+    for given, shelf in zip(request.shelves, shelves, strict=True):
         if os.path.abspath(os.path.expanduser(given)) != shelf.old:
             remarks.append(f"{show(given)} is reached through a link; what moves is {show(shelf.old)}")
         if leads_home(shelf.new, shelf.old):
-            remarks.append(f"The signpost at {show(shelf.new)} makes room for the shelf when the haul begins; until repoint, what needs it finds only what is copied")
-        remarks += [f"The signpost at {show(post)} will lead to the new place" for post in leading_to(shelf.old) if post != shelf.new]
+            remarks.append(
+                f"The signpost at {show(shelf.new)} makes room for the shelf when the haul begins; until repoint, what"
+                " needs it finds only what is copied"
+            )
+        remarks += [
+            f"The signpost at {show(post)} will lead to the new place"
+            for post in leading_to(shelf.old)
+            if post != shelf.new
+        ]
     posts = {post for shelf in shelves for post in leading_to(shelf.old)}
-    remarks += [LINKS[turned, request.turn_links].format(show(link)) for link, turned in links.items() if link not in posts]
-    remarks += [f"{show(one.line.path)} will be left as it is: {one.line.why}" for one in ledgers if not one.line.rewrite]
+    remarks += [
+        LINKS[turned, request.turn_links].format(show(link)) for link, turned in links.items() if link not in posts
+    ]
+    remarks += [
+        f"{show(one.line.path)} will be left as it is: {one.line.why}" for one in ledgers if not one.line.rewrite
+    ]
     if not ledgers and not request.keep_entries:
-        remarks.append("No ledger was named or found in the shelf: files elsewhere that name these sounds will not be changed")
+        remarks.append(
+            "No ledger was named or found in the shelf: files elsewhere that name these sounds will not be changed"
+        )
     return remarks

@@ -1,4 +1,4 @@
-"""What a person asks of a draft."""
+"""The options of a draft as data."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field

@@ -1,4 +1,4 @@
-"""Looking a shelf over before a trip: what it holds and weighs, ledgers in it, and what stands in its way."""
+"""Walking a shelf before a trip: its sizes, the ledgers in it, and what would be in the way."""
 
 import os
 from collections.abc import Sequence
@@ -6,17 +6,17 @@ from dataclasses import dataclass, field
 from shlex import quote
 
 from saltcart.drives.drive import mount_of
-from saltcart.shelves.mountinfo import is_top
 from saltcart.errors import Refused, show
 from saltcart.ledgers import Map
+from saltcart.looking.survey import look_for_ledger
+from saltcart.planning.destination import refuse_clashes
 from saltcart.progress import Progress, Tick
 from saltcart.shelves.audio import kind_of
+from saltcart.shelves.mountinfo import is_top
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
-from saltcart.trips.destination import refuse_clashes
-from saltcart.trips.places import allocated, leads_out, unit_of
 from saltcart.trips.signposts import leads_home
-from saltcart.trips.survey import look_for_ledger
-from saltcart.trips.waybill import Shelf, Waybill
+from saltcart.waybills.new_place import allocated, leads_out, unit_of
+from saltcart.waybills.waybill import Shelf, Waybill
 
 
 @dataclass(slots=True)
@@ -32,7 +32,7 @@ class DraftedShelf:
     items: list[str] = field(default_factory=list)
 
 
-class Scout:
+class ShelfInspector:
     """Looks over shelves: walks each once for sizes, ledgers in it (into `found`), clashes and remarks."""
 
     def __init__(self, waybill: Waybill, maps: Sequence[Map], progress: Progress):
@@ -40,7 +40,7 @@ class Scout:
         self.found: dict[str, None] = {}
         self.remarks: list[str] = []
 
-    def look_over(self, shelf: Shelf) -> DraftedShelf:
+    def inspect(self, shelf: Shelf) -> DraftedShelf:
         """One shelf.  Refused when a part of it cannot be read, or other files stand at its new place."""
         one = DraftedShelf(shelf)
         unit = unit_of(mount_of(shelf.new))
@@ -58,11 +58,16 @@ class Scout:
         return one
 
     def note(self, shelf: Shelf, item: Item) -> None:
-        """Take up a ledger that will travel, and a link that leads out.  Refused for another drive that is mounted in the shelf."""
+        """Take up a ledger that will travel, and a link that leads out.  Refused for another drive that is mounted in
+        the shelf.
+        """
         if item.kind == FILE and kind_of(item.path) is None:
             look_for_ledger(os.path.join(shelf.old, item.path), self.maps, self.found, self.remarks)
         elif item.kind == FOLDER and item.path and is_top(os.path.join(shelf.old, item.path)):
-            raise Refused(f"{show(os.path.join(shelf.old, item.path))} in the shelf is the top of another drive", f"Unmount it, or leave it out: --leave-out {quote(item.path)}")
+            raise Refused(
+                f"{show(os.path.join(shelf.old, item.path))} in the shelf is the top of another drive",
+                f"Unmount it, or leave it out: --leave-out {quote(item.path)}",
+            )
         elif item.kind == LINK and (remark := leads_out(shelf, item.path, self.waybill.link_target(item.target or ""))):
             self.remarks.append(remark)
 

@@ -5,19 +5,19 @@ import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from saltcart.shelves.truenames import true_path
 from saltcart.errors import CannotSpell, SaltCartError, show
+from saltcart.judging.judge import Judge, LedgerState
 from saltcart.ledgers import Ledger, open_ledger
+from saltcart.looking.survey import usual_ledgers
+from saltcart.planning.request import Request
+from saltcart.planning.shelf_inspection import ShelfInspector
 from saltcart.progress import Progress
 from saltcart.safefile import digest_of
-from saltcart.trips.fronts import Front, fronts_of
-from saltcart.trips.judge import Judge, LedgerState
-from saltcart.trips.plan import changes_for, judged, stage
-from saltcart.trips.request import Request
-from saltcart.trips.routes import Routes
-from saltcart.trips.scout import Scout
-from saltcart.trips.survey import usual_ledgers
-from saltcart.trips.waybill import LedgerLine, Waybill
+from saltcart.shelves.true_names import true_path
+from saltcart.waybills.content_folders import AddedFolder, added_folders
+from saltcart.waybills.routes import Routes
+from saltcart.waybills.staging import changes_for, judged, stage
+from saltcart.waybills.waybill import LedgerLine, Waybill
 
 
 @dataclass(slots=True)
@@ -34,28 +34,35 @@ class DraftedLedger:
     links: dict[str, bool] = field(default_factory=dict)
 
 
-def gather_ledgers(request: Request, waybill: Waybill, scout: Scout, progress: Progress) -> tuple[list[DraftedLedger], list[str]]:
+def gather_ledgers(
+    request: Request, waybill: Waybill, inspector: ShelfInspector, progress: Progress
+) -> tuple[list[DraftedLedger], list[str]]:
     """The ledgers of the trip, tried out, and the places that were searched for them.
 
     Named ones and those inside the shelves are all taken; without named ones, those elsewhere
     that lean on a shelf.
     """
-    judge = Judge(headers=False, reader=waybill.reader())
+    judge = Judge(headers=False, resolver=waybill.resolver())
     given, front = ([true_path(path) for path in paths] for paths in (request.ledgers, request.front))
-    fronts = fronts_of([open_ledger(path, scout.maps) for path in front], waybill.shelves, judge.reader)
+    added = added_folders([open_ledger(path, inspector.maps) for path in front], waybill.shelves, judge.resolver)
     ledgers = [
-        try_ledger(open_ledger(path, scout.maps), waybill, judge, Way(fronts, request.turn_links, path in front)) for path in dict.fromkeys([*given, *front, *scout.found])
+        try_ledger(
+            open_ledger(path, inspector.maps), waybill, judge, RewriteOptions(added, request.turn_links, path in front)
+        )
+        for path in dict.fromkeys([*given, *front, *inspector.found])
     ]
     if request.ledgers:
         return ledgers, []
-    elsewhere, searched = usual_ledgers(request.cart, scout.maps, progress)
+    elsewhere, searched = usual_ledgers(request.cart, inspector.maps, progress)
     searched = [*filter(None, [request.cart.path]), *searched]
     for path in elsewhere:
-        if path not in scout.found and path not in front:
+        if path not in inspector.found and path not in front:
             try:
-                one = try_ledger(open_ledger(path, scout.maps), waybill, judge, Way(fronts, request.turn_links))
+                one = try_ledger(
+                    open_ledger(path, inspector.maps), waybill, judge, RewriteOptions(added, request.turn_links)
+                )
             except SaltCartError as error:
-                scout.remarks.append(f"{show(error.what)}; it is left out")
+                inspector.remarks.append(f"{show(error.what)}; it is left out")
                 continue
             if one.changes or one.links or not one.line.rewrite:
                 ledgers.append(one)
@@ -71,27 +78,29 @@ def links_of(ledgers: Sequence[DraftedLedger]) -> dict[str, bool]:
 
 
 @dataclass(frozen=True, slots=True)
-class Way:
+class RewriteOptions:
     """How a ledger is to follow: with new content folders in front, with links turned."""
 
-    fronts: Sequence[Front]
+    added: Sequence[AddedFolder]
     turn_links: bool
     in_front: bool = False
 
 
-def try_ledger(ledger: Ledger, waybill: Waybill, judge: Judge, way: Way) -> DraftedLedger:
+def try_ledger(ledger: Ledger, waybill: Waybill, judge: Judge, options: RewriteOptions) -> DraftedLedger:
     """Judge a ledger and rewrite it on trial; one that cannot spell the new place stays as it is, with the reason."""
     place = waybill.moves().follow(ledger.path)
-    routes = Routes(waybill.entry_moves(place is not None), judge.reader, way.fronts, lambda _link: way.turn_links)
+    routes = Routes(
+        waybill.entry_moves(place is not None), judge.resolver, options.added, lambda _link: options.turn_links
+    )
     digest = digest_of(ledger.path)
     rewrite, why, changed = True, "", 0
     state = judged(ledger, judge)
     try:
-        changes = changes_for(ledger, routes, place or ledger.path, way.in_front)
+        changes = changes_for(ledger, routes, place or ledger.path, options.in_front)
         with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
             stage(ledger, changes, os.path.join(folder, "trial"))
         changed = changes.count(part.batch for part in state.judged)
     except CannotSpell as error:
         rewrite, why = False, f"{error.what}. {error.remedy}".rstrip(". ")
-    line = LedgerLine(ledger.path, ledger.map_name, rewrite, digest, why, way.in_front)
+    line = LedgerLine(ledger.path, ledger.map_name, rewrite, digest, why, options.in_front)
     return DraftedLedger(line, state, changed, place is not None, routes.links)

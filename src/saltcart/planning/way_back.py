@@ -3,15 +3,17 @@
 import os
 
 from saltcart.cart import Cart
+from saltcart.planning.draft import Draft, draft
+from saltcart.planning.request import Request
 from saltcart.progress import Progress, silent
 from saltcart.trips import trip as trips
-from saltcart.trips.draft import Draft, draft
-from saltcart.trips.request import Request
 from saltcart.trips.trip import RELEASED
 
 
 def way_back(name: str, cart: Cart, progress: Progress = silent) -> Draft:
-    """The draft of a trip that brings the shelves of the released trip `name` home.  Raises Refused when it cannot be made."""
+    """The draft of a trip that brings the shelves of the released trip `name` home.  Raises Refused when it cannot be
+    made.
+    """
     with trips.opened(name) as trip:
         trip.require(RELEASED, step="drafting the way back")
         shelves = [shelf for shelf in trip.waybill.shelves if not shelf.gathered]

@@ -2,100 +2,33 @@
 
 import os
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
 
 from saltcart.drives import Presence
-from saltcart.shelves.truenames import true_path
 from saltcart.errors import Refused, show
+from saltcart.judging.judge import MISSING, OFFLINE, Judge, LedgerState
+from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.progress import Progress, Tick, silent
+from saltcart.proving.copy_presence import Row, troubles
+from saltcart.proving.results import CheckReport, FileProblem, LedgerCheck, Problem, ShelfCheck
+from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE
 from saltcart.spelling import Meanings
 from saltcart.trips import trip as trips
-from saltcart.trips.copies import FileProblem, Row, troubles
-from saltcart.trips.judge import ALTERED, FOUND, MISSING, OFFLINE, UNREADABLE, Judge, Judgement, LedgerState, add_counts
-from saltcart.trips.logbook import ACCEPTED, EntryRow, LedgerRow, key_text
-from saltcart.trips.reading import Reader
+from saltcart.trips.records import ACCEPTED, EntryRow, LedgerRow, key_text
 from saltcart.trips.trip import HAULED, HAULING, RELEASED, RELEASING, SWITCHED, SWITCHING, UNDOING, Trip
 
 
-
-
-@dataclass(frozen=True, slots=True)
-class Problem:
-    """One entry that is not found, or is found with a remark; `before` is its verdict before the trip, if it had one."""
-
-    judgement: Judgement
-    before: str | None
-
-    @property
-    def new(self) -> bool:
-        """Whether the trip, or what came after it, made this entry worse."""
-        return self.judgement.verdict != FOUND and self.before in (None, FOUND) or self.judgement.verdict == ALTERED
-
-
-@dataclass(slots=True)
-class LedgerCheck:
-    """One ledger judged; problems in its order."""
-
-    state: LedgerState
-    problems: list[Problem]
-
-
-@dataclass(slots=True)
-class ShelfCheck:
-    """One shelf's copies held against the logbook, or against its manifest: how many files were looked at, and what is wrong with some.
-
-    `unknown` files lie in the shelf but not in its manifest; `accepted` ones could not be copied, and the trip goes without them.
-    """
-
-    name: str
-    path: str
-    files: int = 0
-    bytes: int = 0
-    problems: list[FileProblem] = field(default_factory=list)
-    manifest: str | None = None
-    unknown: int = 0
-    accepted: list[FileProblem] = field(default_factory=list)
-
-
-@dataclass(slots=True)
-class CheckReport:
-    """All that was judged.  `trip` is None when ledgers were judged without one."""
-
-    trip: str | None
-    state: str | None
-    ledgers: list[LedgerCheck]
-    shelves: list[ShelfCheck]
-
-    @property
-    def counts(self) -> dict[str, int]:
-        """Verdict to number of entries over all ledgers."""
-        return add_counts(ledger.state for ledger in self.ledgers)
-
-    @property
-    def before_counts(self) -> dict[str, int]:
-        """How many entries of each verdict are as bad now as they were before the trip."""
-        known = [problem for ledger in self.ledgers for problem in ledger.problems if not problem.new and problem.judgement.verdict != FOUND]
-        return {word: sum(problem.judgement.verdict == word for problem in known) for word in (OFFLINE, MISSING, UNREADABLE)}
-
-    @property
-    def ok(self) -> bool:
-        """Whether nothing needs attention: without a trip nothing but `found`, with one nothing worse than before."""
-        readable = not any(ledger.state.trouble for ledger in self.ledgers)
-        return readable and not self.new_problems() and not any(shelf.problems for shelf in self.shelves)
-
-    def new_problems(self) -> list[Problem]:
-        """Entries that are worse than before."""
-        return [problem for ledger in self.ledgers for problem in ledger.problems if problem.new]
-
-
 def check_ledgers(
-    paths: Sequence[str], maps: Sequence[str], headers: bool = True, means: Sequence[str] = (), progress: Progress = silent
+    paths: Sequence[str],
+    maps: Sequence[str],
+    headers: bool = True,
+    means: Sequence[str] = (),
+    progress: Progress = silent,
 ) -> CheckReport:
     """Judge ledgers as they stand, without a trip.  Raises Refused or BadLedger."""
     loaded = [load_map(path) for path in maps]
-    judge = Judge(headers, reader=Reader(Meanings(means)))
+    judge = Judge(headers, resolver=Resolver(Meanings(means)))
     report = CheckReport(None, None, [], [])
     for number, path in enumerate(paths):
         progress(Tick("judge", path, number, len(paths)))
@@ -116,10 +49,16 @@ def check_opened(trip: Trip, headers: bool = True, digests: bool = False, progre
     if trip.state in (SWITCHING, UNDOING):
         trip.require(step="check")
     copies = trip.state in (HAULED, SWITCHED, RELEASING, RELEASED)
-    shelves = [check_shelf(trip, number, digests, progress) for number in range(len(trip.waybill.shelves))] if copies else []
-    wrong = {problem.path: (problem.verdict, problem.why) for shelf in shelves for problem in (*shelf.problems, *shelf.accepted)}
+    shelves = (
+        [check_shelf(trip, number, digests, progress) for number in range(len(trip.waybill.shelves))] if copies else []
+    )
+    wrong = {
+        problem.path: (problem.verdict, problem.why)
+        for shelf in shelves
+        for problem in (*shelf.problems, *shelf.accepted)
+    }
     posts = [shelf.old for shelf in trip.waybill.shelves if shelf.leave == "signpost"] if switched else []
-    judge = Judge(headers, wrong, posts, reader=trip.waybill.reader())
+    judge = Judge(headers, wrong, posts, resolver=trip.waybill.resolver())
     ledgers = []
     for row in trip.logbook.ledgers():
         progress(Tick("judge", row.path, row.number, 0))
@@ -141,7 +80,9 @@ def check_ledger(trip: Trip, row: LedgerRow, judge: Judge, place: str) -> Ledger
 
 def with_problems(state: LedgerState, before: dict[str, EntryRow]) -> LedgerCheck:
     """The entries of a judged ledger that need a word, with what they were before."""
-    texts = {entry.new: entry for entry in before.values()} | {entry.old: entry for entry in before.values() if entry.old == entry.new}
+    texts = {entry.new: entry for entry in before.values()} | {
+        entry.old: entry for entry in before.values() if entry.old == entry.new
+    }
     problems = []
     for judgement in state.judgements(plain=False):
         row = before.get(key_text(judgement.entry.key))
@@ -152,20 +93,29 @@ def with_problems(state: LedgerState, before: dict[str, EntryRow]) -> LedgerChec
 
 
 def check_shelf(trip: Trip, number: int, digests: bool, progress: Progress) -> ShelfCheck:
-    """Hold the copies of one shelf against the logbook.  A ledger that travelled may have changed and is judged as a ledger."""
+    """Hold the copies of one shelf against the logbook.  A ledger that travelled may have changed and is judged as a
+    ledger.
+    """
     shelf = trip.waybill.shelves[number]
     report = ShelfCheck(shelf.name, shelf.new)
     ledgers = {row.place for row in trip.logbook.ledgers()}
     without = list(trip.logbook.rows(number, ACCEPTED, kind=FILE))
-    report.accepted = [FileProblem(shelf.place(row.item.path), MISSING, f"the trip goes without it, as accepted: {row.why}") for row in without]
+    report.accepted = [
+        FileProblem(shelf.place(row.item.path), MISSING, f"the trip goes without it, as accepted: {row.why}")
+        for row in without
+    ]
     files, total = trip.logbook.totals(number)
     report.files, report.bytes = files - len(without), total - sum(row.item.size for row in without)
-    report.problems += troubles(shelf, watched(trip.logbook.sizes(number), f"look at {shelf.name}", files, progress), ledgers)
+    report.problems += troubles(
+        shelf, watched(trip.logbook.sizes(number), f"look at {shelf.name}", files, progress), ledgers
+    )
     if digests:
-        from saltcart.trips.contents import ReadWatch, altered_copies  # and what reads with several processes
+        from saltcart.proving.contents import ReadWatch, altered_copies  # and what reads with several processes
 
         passed_over = ledgers | {problem.path for problem in report.problems}
-        report.problems += altered_copies(trip, number, passed_over, ReadWatch(f"check {shelf.name}", report.bytes, progress))
+        report.problems += altered_copies(
+            trip, number, passed_over, ReadWatch(f"check {shelf.name}", report.bytes, progress)
+        )
     if report.problems and (away := Presence().away(shelf.new)):
         report.problems = [FileProblem(shelf.new, OFFLINE, away)]
     return report

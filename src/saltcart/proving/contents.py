@@ -1,18 +1,17 @@
-"""Whether contents are as recorded: copies read and held against the logbook, shelves against their manifests."""
+"""Comparing the content of copies with the logbook, and of shelves with their manifests."""
 
 import os
 from collections.abc import Container, Iterator, Sequence
 from itertools import islice
 
-from saltcart.shelves.truenames import true_path
 from saltcart.errors import Refused, show
+from saltcart.hauling.workers import Reading, read_all
+from saltcart.judging.judge import ALTERED, MISSING, UNREADABLE
 from saltcart.progress import Progress, Tick, silent
+from saltcart.proving.results import CheckReport, FileProblem, ShelfCheck
 from saltcart.shelves import manifest
+from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, walk
-from saltcart.trips.check import CheckReport, ShelfCheck
-from saltcart.trips.copies import FileProblem
-from saltcart.trips.crew import Reading, read_all
-from saltcart.trips.judge import ALTERED, MISSING, UNREADABLE
 from saltcart.trips.trip import Trip
 
 PORTION = 10_000
@@ -30,30 +29,49 @@ class ReadWatch:
 
 
 def check_folder(path: str, write: str | None = None, progress: Progress = silent) -> CheckReport:
-    """Hold the shelf at `path` against its manifest, every file read; with `write`, a kind of digest, make the manifest from what is there now.
+    """Hold the shelf at `path` against its manifest, every file read; with `write`, a kind of digest, make the
+    manifest from what is there now.
 
     Raises Refused when there is no such shelf, or no manifest.
     """
     shelf = true_path(path)
     if not os.path.isdir(shelf):
-        raise Refused(f"There is no shelf at {show(shelf)}", "Check the path; if its drive is not connected, plug it in.")
+        raise Refused(
+            f"There is no shelf at {show(shelf)}", "Check the path; if its drive is not connected, plug it in."
+        )
     report = ShelfCheck(os.path.basename(shelf), shelf)
     items = {item.path: item.size for item in walk(shelf) if item.kind == FILE}
     report.files, report.bytes = len(items), sum(items.values())
     watch = ReadWatch(f"check {report.name}", report.bytes, progress)
     if write:
         readings = [Reading(item, os.path.join(shelf, item), items[item], write) for item in items]
-        outcomes = list(zip(readings, read_all(readings, watch)))
+        outcomes = list(zip(readings, read_all(readings, watch), strict=True))
         report.problems = [FileProblem(reading.place, UNREADABLE, why) for reading, (_found, why) in outcomes if why]
-        report.manifest = manifest.write(shelf, write, ((reading.path, found) for reading, (found, why) in outcomes if not why))
+        report.manifest = manifest.write(
+            shelf, write, ((reading.path, found) for reading, (found, why) in outcomes if not why)
+        )
         return CheckReport(None, None, [], [report])
     kind = manifest.kind_of_manifest(shelf)
     if kind is None:
-        raise Refused(f"There is no manifest beside {show(shelf)}", f"Make it from what is there now: saltcart check {show(path)} --digests --write")
+        raise Refused(
+            f"There is no manifest beside {show(shelf)}",
+            f"Make it from what is there now: saltcart check {show(path)} --digests --write",
+        )
     report.manifest = manifest.manifest_of(shelf, kind)
     known = dict(manifest.read(shelf, kind))
-    report.problems = [FileProblem(os.path.join(shelf, name), MISSING, "is in the manifest, but not there") for name in known if name not in items]
-    report.problems += altered([(Reading(name, os.path.join(shelf, name), items[name], kind), digest) for name, digest in known.items() if name in items], watch)
+    report.problems = [
+        FileProblem(os.path.join(shelf, name), MISSING, "is in the manifest, but not there")
+        for name in known
+        if name not in items
+    ]
+    report.problems += altered(
+        [
+            (Reading(name, os.path.join(shelf, name), items[name], kind), digest)
+            for name, digest in known.items()
+            if name in items
+        ],
+        watch,
+    )
     report.unknown = len(items.keys() - known.keys())
     return CheckReport(None, None, [], [report])
 
@@ -61,8 +79,14 @@ def check_folder(path: str, write: str | None = None, progress: Progress = silen
 def altered_copies(trip: Trip, number: int, passed_over: Container[str], watch: ReadWatch) -> Iterator[FileProblem]:
     """The copies of a shelf whose content is not what the haul read, some places passed over."""
     shelf = trip.waybill.shelves[number]
-    placed = ((shelf.place(path), path, size, digest) for path, _kind, size, digest in trip.logbook.brief(number) if digest)
-    wanted = ((Reading(path, place, size, trip.waybill.digests), digest) for place, path, size, digest in placed if place not in passed_over)
+    placed = (
+        (shelf.place(path), path, size, digest) for path, _kind, size, digest in trip.logbook.brief(number) if digest
+    )
+    wanted = (
+        (Reading(path, place, size, trip.waybill.digests), digest)
+        for place, path, size, digest in placed
+        if place not in passed_over
+    )
     while some := list(islice(wanted, PORTION)):
         yield from altered(some, watch)
 
@@ -70,7 +94,7 @@ def altered_copies(trip: Trip, number: int, passed_over: Container[str], watch: 
 def altered(wanted: Sequence[tuple[Reading, str]], watch: ReadWatch) -> Iterator[FileProblem]:
     """Of files with the digests they should have, those that have others or cannot be read."""
     outcomes = read_all([reading for reading, _digest in wanted], watch)
-    for (reading, digest), (found, why) in zip(wanted, outcomes):
+    for (reading, digest), (found, why) in zip(wanted, outcomes, strict=True):
         if why:
             yield FileProblem(reading.place, UNREADABLE, why)
         elif found != digest:

@@ -1,24 +1,15 @@
-"""Whether the copies of a shelf are there: folder by folder, which is quicker than one by one."""
+"""Comparing names and sizes of a shelf's copies with the logbook, one folder listing at a time."""
 
 import os
 from collections.abc import Container, Iterable, Iterator, Sequence
-from dataclasses import dataclass
 
-from saltcart.trips.judge import ALTERED, MISSING, UNREADABLE
-from saltcart.trips.waybill import Shelf
+from saltcart.judging.judge import ALTERED, MISSING, UNREADABLE
+from saltcart.proving.results import FileProblem
+from saltcart.waybills.waybill import Shelf
 
 MOST_LISTINGS = 64
 NO_FILE = -1  # stands for the size of what is none: a folder, a link
 Row = tuple[bytes, int]
-
-
-@dataclass(frozen=True, slots=True)
-class FileProblem:
-    """One file of a shelf whose copy is not as recorded."""
-
-    path: str
-    verdict: str
-    why: str
 
 
 def troubles(shelf: Shelf, portions: Iterable[Sequence[Row]], written: Container[str]) -> Iterator[FileProblem]:
@@ -33,7 +24,10 @@ def troubles(shelf: Shelf, portions: Iterable[Sequence[Row]], written: Container
             if isinstance(found, str):
                 yield from (FileProblem(place_of(folder, name), UNREADABLE, found) for name in sizes)
             elif not sizes.items() <= found.items():
-                yield from filter(None, (trouble(place_of(folder, name), size, found.get(name), written) for name, size in sizes.items()))
+                yield from filter(
+                    None,
+                    (trouble(place_of(folder, name), size, found.get(name), written) for name, size in sizes.items()),
+                )
 
 
 def by_folder(shelf: Shelf, rows: Iterable[Row]) -> dict[bytes, dict[bytes, int]]:
@@ -82,10 +76,15 @@ class Listings:
 
 
 def listed(folder: bytes) -> dict[bytes, int] | str:
-    """The names in `folder` with the sizes of files; nothing where there is no folder, a word where it cannot be read."""
+    """The names in `folder` with the sizes of files; nothing where there is no folder, a word where it cannot be
+    read.
+    """
     try:
         with os.scandir(folder) as things:
-            return {one.name: one.stat(follow_symlinks=False).st_size if one.is_file(follow_symlinks=False) else NO_FILE for one in things}
+            return {
+                one.name: one.stat(follow_symlinks=False).st_size if one.is_file(follow_symlinks=False) else NO_FILE
+                for one in things
+            }
     except (FileNotFoundError, NotADirectoryError):
         return {}
     except OSError as error:

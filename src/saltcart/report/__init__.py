@@ -1,1 +1,1 @@
-"""Tables to figures."""
+"""Figures for people."""

@@ -1,10 +1,17 @@
 """Pictures of where the room goes, for people; PNG or SVG by the file's suffix."""
 
+from __future__ import annotations
+
 import os
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from saltcart.errors import UsageError, show
+
+if TYPE_CHECKING:  # loaded when something is drawn
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
 
 INK, PAPER = "#17324d", "#fbfaf6"
 SHELF, PACK, FREE, USED, LOAD, OVER = "#2f6f8f", "#9cc3d5", "#e4e1d6", "#8a9aa8", "#d08a2e", "#b3362c"
@@ -52,9 +59,9 @@ def room_picture(bars: Sequence[Bar], title: str, path: str) -> None:
     axes.barh(places, sizes, color=[SHELF if bar.level == 0 else PACK for bar in bars], height=0.8)
     letters = max(5.0, min(10.0, 420 / max(1, len(bars))))
     axes.set_yticks(places, [f"{'    ' * bar.level}{shortened(bar.name)}" for bar in bars], fontsize=letters)
-    for label, bar in zip(axes.get_yticklabels(), bars):
+    for label, bar in zip(axes.get_yticklabels(), bars, strict=True):
         label.set_fontweight("bold" if bar.level == 0 else "normal")
-    for place, value in zip(places, sizes):
+    for place, value in zip(places, sizes, strict=True):
         axes.text(value, place, f" {value:,.1f} {word}", va="center", fontsize=letters, color=INK)
     axes.invert_yaxis()
     axes.margins(x=0.12, y=0.01)
@@ -69,7 +76,10 @@ def fewer(bars: Sequence[Bar]) -> list[Bar]:
     ranked = sorted(range(len(bars)), key=lambda number: (bars[number].level > 0, -bars[number].bytes))
     kept = set(ranked[: MOST_BARS - 1])
     rest = sum(bars[number].bytes for number in ranked[MOST_BARS - 1 :] if bars[number].level == 1)
-    return [*(bar for number, bar in enumerate(bars) if number in kept), Bar(f"{len(bars) - len(kept)} smaller ones", 1, rest)]
+    return [
+        *(bar for number, bar in enumerate(bars) if number in kept),
+        Bar(f"{len(bars) - len(kept)} smaller ones", 1, rest),
+    ]
 
 
 def drives_picture(drives: Sequence[DriveBar], title: str, path: str) -> None:
@@ -88,10 +98,10 @@ def drives_picture(drives: Sequence[DriveBar], title: str, path: str) -> None:
     save(figure, path)
 
 
-def draw_drive(axes, place: int, drive: DriveBar, load: int, unit: float, word: str) -> None:  # noqa: ANN001
+def draw_drive(axes: Axes, place: int, drive: DriveBar, load: int, unit: float, word: str) -> None:
     """One bar: in use, coming, free, and what it comes to in words."""
     left = drive.free_bytes - load
-    bad = left < 0 or load > 0 and drive.against
+    bad = left < 0 or (load > 0 and drive.against)
     parts = ((drive.used_bytes + min(load, 0), USED), (max(load, 0), OVER if bad else LOAD), (max(0, left), FREE))
     start = 0.0
     for count, colour in parts:
@@ -103,7 +113,7 @@ def draw_drive(axes, place: int, drive: DriveBar, load: int, unit: float, word: 
     axes.text(start, place, f"  {text}", va="center", fontsize=10, color=OVER if bad else INK)
 
 
-def canvas(title: str, largest: int, kind: str):  # noqa: ANN201  (a figure, its axes, the unit in bytes and its word)
+def canvas(title: str, largest: int, kind: str) -> tuple[Figure, Axes, float, str]:
     """An empty figure in our colours, and the unit to draw in."""
     import matplotlib
 
@@ -127,13 +137,15 @@ def shortened(name: str, most: int = 44) -> str:
     return text if len(text) <= most else f"{text[: most // 2]}…{text[-most // 2 :]}"
 
 
-def save(figure, path: str) -> None:  # noqa: ANN001
+def save(figure: Figure, path: str) -> None:
     """Write the picture.  UsageError when the place cannot be written."""
     from matplotlib import pyplot
 
     try:
         figure.savefig(path, dpi=100, metadata={"Date": None} if path.lower().endswith(".svg") else None)
     except OSError as error:
-        raise UsageError(f"The picture cannot be written to {show(path)}: {error.strerror}", "Choose another place.") from error
+        raise UsageError(
+            f"The picture cannot be written to {show(path)}: {error.strerror}", "Choose another place."
+        ) from error
     finally:
         pyplot.close(figure)

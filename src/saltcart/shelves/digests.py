@@ -26,7 +26,9 @@ def worker_for(kind: str) -> Worker:
     return sha256() if kind == SHA256 else blake3()
 
 
-def digest_file(path: str, kind: str = BLAKE3, past_cache: bool = False, tell: Callable[[int], None] | None = None) -> str:
+def digest_file(
+    path: str, kind: str = BLAKE3, past_cache: bool = False, tell: Callable[[int], None] | None = None
+) -> str:
     """The digest of the regular file at `path`, in hexadecimal.
 
     With `past_cache` it is read from the drive rather than from memory.  `tell` gets the

@@ -14,7 +14,9 @@ from saltcart.shelves.walk import Trouble, ignore
 END = 32 << 10  # bytes read at each end; a file of twice that is read whole at once
 
 
-def duplicates(files: Iterable[tuple[str, int, Hashable]], trouble: Trouble = ignore, progress: Progress = silent) -> list[list[str]]:
+def duplicates(
+    files: Iterable[tuple[str, int, Hashable]], trouble: Trouble = ignore, progress: Progress = silent
+) -> list[list[str]]:
     """Groups of paths with the same content, the largest files first; paths in order within a group.
 
     `files` are (path, size in bytes, identity); several names of one file have one identity and
@@ -24,7 +26,9 @@ def duplicates(files: Iterable[tuple[str, int, Hashable]], trouble: Trouble = ig
     for path, size, identity in files:
         if size:
             sizes[size].setdefault(identity, path)
-    candidates = sorted(((size, sorted(paths.values())) for size, paths in sizes.items() if len(paths) > 1), reverse=True)
+    candidates = sorted(
+        ((size, sorted(paths.values())) for size, paths in sizes.items() if len(paths) > 1), reverse=True
+    )
     total = sum(len(paths) for _size, paths in candidates)
     groups, done = [], 0
     for size, paths in candidates:

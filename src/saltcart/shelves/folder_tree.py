@@ -15,13 +15,24 @@ from saltcart.shelves.walk import Trouble, ignore
 ENDINGS = {suffix.removeprefix("."): kind for suffix, kind in KINDS.items()}
 MOSTLY = 0.5  # the share of bytes in sounds from which a folder counts as one of sounds
 # What people call the folders they keep libraries in; such a folder is no library itself.
-KEEPING_PLACES = {"sounds", "samples", "audio", "libraries", "sound libraries", "sample libraries", "instruments", "sound sets", "packs", "loops"}
+KEEPING_PLACES = {
+    "sounds",
+    "samples",
+    "audio",
+    "libraries",
+    "sound libraries",
+    "sample libraries",
+    "instruments",
+    "sound sets",
+    "packs",
+    "loops",
+}
 # Where things land by the way; sounds in there are strays, not shelves.
 PASSING_PLACES = {"downloads", "desktop", "trash", ".trash", "tmp", "temp"}
 
 
 @dataclass(slots=True)
-class Heap:
+class FolderTree:
     """Sums over one folder and all below it; sizes in bytes, `newest` in seconds since 1970.
 
     `direct` sounds, `loose` other files, `links`, `odd` things (pipes, sockets, devices) and
@@ -42,9 +53,9 @@ class Heap:
     links: list[str] = field(default_factory=list)
     odd: list[str] = field(default_factory=list)
     skipped: list[str] = field(default_factory=list)
-    below: list["Heap"] = field(default_factory=list)
+    below: list["FolderTree"] = field(default_factory=list)
 
-    def add(self, other: "Heap") -> None:
+    def add(self, other: "FolderTree") -> None:
         """Take in the sums of a folder below."""
         self.files += other.files
         self.bytes += other.bytes
@@ -68,41 +79,43 @@ class Heap:
         return self.audio_bytes / self.bytes if self.bytes else 0.0
 
 
-def pile(top: str, trouble: Trouble = ignore, progress: Progress = silent, skip: Callable[[str], bool] = lambda name: False) -> Heap:
+def read_tree(
+    top: str, trouble: Trouble = ignore, progress: Progress = silent, skip: Callable[[str], bool] = lambda name: False
+) -> FolderTree:
     """The tree of sums of `top`.  Links are not followed; folders whose name `skip` wants are left out."""
-    heaps = {top: Heap(top)}
+    trees = {top: FolderTree(top)}
     waiting = [top]
     while waiting:
         folder = waiting.pop()
         try:
-            folders = fill(heaps[folder])
+            folders = fill(trees[folder])
         except OSError as error:
             trouble(folder, error)
             continue
         for deeper in folders:
             if skip(os.path.basename(deeper)):
-                heaps[folder].skipped.append(deeper)
+                trees[folder].skipped.append(deeper)
                 continue
-            heaps[deeper] = Heap(deeper)
+            trees[deeper] = FolderTree(deeper)
             waiting.append(deeper)
-        progress(Tick("survey", folder, len(heaps), 0))
-    for path in reversed(heaps):
+        progress(Tick("survey", folder, len(trees), 0))
+    for path in reversed(trees):
         if path != top:
-            heaps[os.path.dirname(path)].add(heaps[path])
-    heaps[top].below.sort(key=lambda heap: heap.path)
-    return heaps[top]
+            trees[os.path.dirname(path)].add(trees[path])
+    trees[top].below.sort(key=lambda tree: tree.path)
+    return trees[top]
 
 
-def fill(heap: Heap) -> list[str]:
-    """Sum up what lies in the folder of `heap` itself; the folders in it."""
+def fill(tree: FolderTree) -> list[str]:
+    """Sum up what lies in the folder of `tree` itself; the folders in it."""
     folders = []
     files = total = blocks = largest = audio_total = newest = 0
-    kinds, kind_by_ending = heap.kinds, ENDINGS.get
-    with os.scandir(heap.path) as entries:
+    kinds, kind_by_ending = tree.kinds, ENDINGS.get
+    with os.scandir(tree.path) as entries:
         for entry in entries:  # the one loop that sees every file: no call that can be spared
             if entry.is_file(follow_symlinks=False):
                 state = entry.stat(follow_symlinks=False)
-                size, moment = state[6], state[8]  # st_size, st_mtime: by place they cost half
+                size, moment = state[6], int(state[8])  # st_size, st_mtime: by place they cost half
                 files += 1
                 total += size
                 blocks += state.st_blocks
@@ -116,49 +129,49 @@ def fill(heap: Heap) -> list[str]:
                     audio_total += size
                     kinds[kind] = kinds.get(kind, 0) + 1
                 else:
-                    heap.loose.append(entry.name)
+                    tree.loose.append(entry.name)
             elif entry.is_dir(follow_symlinks=False):
                 folders.append(entry.path)
             else:
-                (heap.links if entry.is_symlink() else heap.odd).append(entry.name)
-    heap.files, heap.bytes, heap.disk_bytes, heap.largest_bytes = files, total, blocks * 512, largest
-    heap.audio_files = heap.direct = sum(kinds.values())
-    heap.audio_bytes, heap.newest = audio_total, newest
+                (tree.links if entry.is_symlink() else tree.odd).append(entry.name)
+    tree.files, tree.bytes, tree.disk_bytes, tree.largest_bytes = files, total, blocks * 512, largest
+    tree.audio_files = tree.direct = sum(kinds.values())
+    tree.audio_bytes, tree.newest = audio_total, newest
     return folders
 
 
-def proposed(heap: Heap, top: bool = False) -> list[Heap]:
-    """The folders a person would call shelves, at and below `heap`.
+def proposed_shelves(tree: FolderTree, top: bool = False) -> list[FolderTree]:
+    """The folders a person would call shelves, at and below `tree`.
 
     A folder with sounds of its own is one, and so is a library: a folder of folders of sounds.
     Where people keep several of these side by side (the `top` that was asked about, a folder
     called Sounds or the like, one with mostly other things in it) each is looked at for itself.
     """
-    if not top and os.path.basename(heap.path).lower() in PASSING_PLACES:
+    if not top and os.path.basename(tree.path).lower() in PASSING_PLACES:
         return []
-    within = [shelf for folder in heap.below if folder.audio_files for shelf in proposed(folder)]
-    if heap.direct:
-        return [heap] if heap.mostly_sounds else [heap, *within]
-    mere_step = len(heap.below) == 1 and not heap.loose
-    if top or not heap.mostly_sounds or mere_step or os.path.basename(heap.path).lower() in KEEPING_PLACES:
+    within = [shelf for folder in tree.below if folder.audio_files for shelf in proposed_shelves(folder)]
+    if tree.direct:
+        return [tree] if tree.mostly_sounds else [tree, *within]
+    mere_step = len(tree.below) == 1 and not tree.loose
+    if top or not tree.mostly_sounds or mere_step or os.path.basename(tree.path).lower() in KEEPING_PLACES:
         return within
-    return [heap]
+    return [tree]
 
 
-def every(heap: Heap) -> list[Heap]:
-    """`heap` and all folders below it."""
-    found = [heap]
+def all_folders(tree: FolderTree) -> list[FolderTree]:
+    """`tree` and all folders below it."""
+    found = [tree]
     for folder in found:
         found += folder.below
     return found
 
 
-def packs(heap: Heap, depth: int) -> list[tuple[int, Heap]]:
+def packs(tree: FolderTree, depth: int) -> list[tuple[int, FolderTree]]:
     """The folders with sounds below a shelf, the largest first, down to `depth`: (level from 1, folder)."""
     if depth < 1:
         return []
     rows = []
-    for folder in sorted(heap.below, key=lambda one: -one.bytes):
+    for folder in sorted(tree.below, key=lambda one: -one.bytes):
         if folder.audio_files:
             rows += [(1, folder), *((level + 1, deeper) for level, deeper in packs(folder, depth - 1))]
     return rows

@@ -77,7 +77,9 @@ def tag_header(path: str) -> Header:
 
     opened = mutagen.File(path)
     facts = opened.info
-    return Header(path, facts.length, getattr(facts, "sample_rate", 0), getattr(facts, "channels", 0), None, bool(opened.tags))
+    return Header(
+        path, facts.length, getattr(facts, "sample_rate", 0), getattr(facts, "channels", 0), None, bool(opened.tags)
+    )
 
 
 def has_tags(path: str) -> bool:

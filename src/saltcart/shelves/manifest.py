@@ -40,7 +40,9 @@ def remove(shelf: str) -> None:
 
 
 def write(shelf: str, kind: str, digests: Iterable[tuple[str, str]]) -> str:
-    """Write the manifest of a shelf, whole or not at all, from pairs of a path below its top and a digest; where it lies."""
+    """Write the manifest of a shelf, whole or not at all, from pairs of a path below its top and a digest; where it
+    lies.
+    """
     path, top = manifest_of(shelf, kind), os.fsencode(os.path.basename(shelf.rstrip("/")))
     with replacing(path) as neighbour, open(neighbour, "wb") as stream:
         for tail, digest in digests:
@@ -64,7 +66,12 @@ def read(shelf: str, kind: str) -> Iterator[tuple[str, str]]:
             found = LINE.fullmatch(text.removesuffix(b"\n"))
             name = re.sub(rb"\\(.)", unescaped, found[3]) if found and found[1] else found and found[3]
             if not found or not name or not name.startswith(top) or b".." in name.split(b"/"):
-                raise BadFile(path, number, "is no line of digest and path in this shelf", "Write it anew: saltcart check FOLDER --digests --write")
+                raise BadFile(
+                    path,
+                    number,
+                    "is no line of digest and path in this shelf",
+                    "Write it anew: saltcart check FOLDER --digests --write",
+                )
             yield os.fsdecode(name[len(top) :]), found[2].decode()
 
 

@@ -22,7 +22,11 @@ def mounted() -> list[Mount]:
             rows = [line.split() for line in stream]
     except OSError:
         return []
-    return [Mount(os.makedev(*map(int, row[2].split(":"))), plain(row[4]), row[row.index("-") + 1]) for row in rows if "-" in row]
+    return [
+        Mount(os.makedev(*map(int, row[2].split(":"))), plain(row[4]), row[row.index("-") + 1])
+        for row in rows
+        if "-" in row
+    ]
 
 
 def plain(place: str) -> str:
@@ -31,5 +35,9 @@ def plain(place: str) -> str:
 
 
 def is_top(path: str) -> bool:
-    """Whether `path` is the top of a mounted volume; that of a subvolume, which has a device number of its own too, is not."""
-    return os.path.ismount(path) and (not (all_mounts := mounted()) or os.path.realpath(path) in {mount.place for mount in all_mounts})
+    """Whether `path` is the top of a mounted volume; that of a subvolume, which has a device number of its own too,
+    is not.
+    """
+    return os.path.ismount(path) and (
+        not (all_mounts := mounted()) or os.path.realpath(path) in {mount.place for mount in all_mounts}
+    )

@@ -1,13 +1,21 @@
-"""What people have done before, told from links and files: names with something stuck to them, shortcuts that are no folders."""
+"""Recognising by name or first bytes: links with a spoilt name, shortcut files, set-aside shelves, litter."""
 
 import re
 
 # Words that file managers stick to the name of a link or a copy they make.
-STUCK = re.compile(r"(?i)^(?:link to |shortcut to )(?P<after>.+)$|^(?P<before>.+?)(?: - shortcut| - copy| alias| link| copy| \(\d+\)|\s+)$")
+STUCK = re.compile(
+    r"(?i)^(?:link to |shortcut to )(?P<after>.+)$|^(?P<before>.+?)(?: - shortcut| - copy| alias| link| copy|"
+    r" \(\d+\)|\s+)$"
+)
 # The first bytes of the shortcut files of other systems' file managers: the shell link header
 # size and class id (MS-SHLLINK, section 2.1), and the mark of alias files that hold a bookmark.
 SHORTCUT_MAGIC = {b"L\0\0\0\x01\x14\x02\0": "a shortcut file", b"book\0\0\0\0mark": "an alias file"}
-SHORTCUT_SUFFIXES = {".lnk": "a shortcut file", ".url": "a web shortcut file", ".webloc": "a web shortcut file", ".desktop": "a shortcut file"}
+SHORTCUT_SUFFIXES = {
+    ".lnk": "a shortcut file",
+    ".url": "a web shortcut file",
+    ".webloc": "a web shortcut file",
+    ".desktop": "a shortcut file",
+}
 
 SET_ASIDE = re.compile(r"\.set-aside-([a-z0-9]{4})$")
 
@@ -33,7 +41,9 @@ def shortcut(name: str, head: bytes) -> str | None:
 
 
 # What file managers and programs leave lying about.
-LITTER = re.compile(r"(?i)^(\.ds_store|\._.*|thumbs\.db|desktop\.ini|\.directory|\.fseventsd|\.trashes|~\$.*|.*~|.*\.(tmp|temp|part|crdownload)|\.saltcart-.*\.part)$")
+LITTER = re.compile(
+    r"(?i)^(\.ds_store|\._.*|thumbs\.db|desktop\.ini|\.directory|\.fseventsd|\.trashes|~\$.*|.*~|.*\.(tmp|temp|part|crdownload)|\.saltcart-.*\.part)$"
+)
 OLD_BACKUP = re.compile(r"(?i)^.+(\.(bak|old|backup|orig)(\d*|-\d+)|[ ._-](backup|old)[ ._-]?\d*\.(db|sqlite3?))$")
 
 

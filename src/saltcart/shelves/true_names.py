@@ -1,4 +1,4 @@
-"""Paths as their drives write them: some drives find a name in another case, or with accents in another form, too.
+"""Paths with each name as its drive writes it, for drives that ignore case or the form of accents.
 
 Which do is not asked of their kind alone, for it depends on how they are mounted: a name that its folder
 does not list and that is there all the same has been forgiven.
@@ -24,7 +24,9 @@ class TrueNames:
         self.forgiving: dict[str, bool] = {}
 
     def path(self, path: str) -> str:
-        """The absolute `path` with each name as its drive writes it, as far as it is there; as it is where a drive is strict."""
+        """The absolute `path` with each name as its drive writes it, as far as it is there; as it is where a drive is
+        strict.
+        """
         folder, name = os.path.split(path)
         nowhere = not path.startswith("/") or "\0" in path or not name or len(path) > LONGEST
         return path if nowhere else self.joined(self.folder(folder), path, name)
@@ -51,7 +53,12 @@ class TrueNames:
     def joined(self, true: str, path: str, name: str) -> str:
         """The true path of `path`, which is `name` in the folder of which `true` is the true path."""
         as_asked = path if path.startswith(true.rstrip("/") + "/") else os.path.join(true, name)
-        if name in ("", ".", "..") or not self.forgives(true) or name in self.listed(true) or not os.path.lexists(as_asked):
+        if (
+            name in ("", ".", "..")
+            or not self.forgives(true)
+            or name in self.listed(true)
+            or not os.path.lexists(as_asked)
+        ):
             return as_asked
         # Not by inode numbers: drives that programs serve give another to each form of a name.
         near = [one for one in self.listed(true) if one.casefold() == name.casefold()]
@@ -59,7 +66,9 @@ class TrueNames:
         return os.path.join(true, same[0]) if len(same) == 1 else as_asked
 
     def forgives(self, folder: str) -> bool:
-        """Whether names in `folder`, or where it would be made, may be found in another form than they are written in."""
+        """Whether names in `folder`, or where it would be made, may be found in another form than they are written
+        in.
+        """
         asked = folder
         while asked not in self.forgiving:
             try:

@@ -34,7 +34,7 @@ Trouble = Callable[[str, OSError], None]
 
 
 def ignore(_path: str, _error: OSError) -> None:
-    """A trouble callback for those who count on reading everything."""
+    """A trouble callback that does nothing: what cannot be read is left out."""
 
 
 def walk(top: str, trouble: Trouble = ignore) -> Iterator[Item]:
@@ -78,4 +78,15 @@ def item_of(path: str, place: str, state: os.stat_result) -> Item:
     kind = KINDS.get(mode & 0o170000, OTHER)
     size = state.st_size if kind is FILE else 0
     target = os.readlink(place) if kind is LINK else None
-    return Item(path, kind, size, state.st_blocks * 512, state.st_mtime_ns, mode & 0o7777, state.st_dev, state.st_ino, state.st_nlink, target)
+    return Item(
+        path,
+        kind,
+        size,
+        state.st_blocks * 512,
+        state.st_mtime_ns,
+        mode & 0o7777,
+        state.st_dev,
+        state.st_ino,
+        state.st_nlink,
+        target,
+    )

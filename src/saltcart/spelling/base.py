@@ -1,6 +1,6 @@
-"""What every form of path can do."""
+"""The interface that every spelling of paths has, and what most of them share."""
 
-from typing import Protocol
+from typing import Protocol, cast
 
 
 class Spelling(Protocol):
@@ -23,11 +23,15 @@ class Spelling(Protocol):
         """This form; for one that goes by looks, the form that `text` shows."""
 
     def odd(self, text: str) -> tuple[str, ...] | None:
-        """The marks without which a full path that begins like `text` means its parts, sign by sign; None when that is never sure."""
+        """The marks without which a full path that begins like `text` means its parts, sign by sign; None when that
+        is never sure.
+        """
 
 
 def encodable(text: str) -> bool:
-    """Whether `text` can be the bytes of a path at all: halves of surrogate pairs cannot, but for those that keep undecodable bytes (PEP 383)."""
+    """Whether `text` can be the bytes of a path at all: halves of surrogate pairs cannot, but for those that keep
+    undecodable bytes (PEP 383).
+    """
     if text.isascii():
         return True
     try:
@@ -45,7 +49,7 @@ class Form:
 
     def seen_in(self, text: str) -> "Spelling":
         """See Spelling.seen_in."""
-        return self
+        return cast("Spelling", self)  # what derives from this reads and writes
 
     def odd(self, text: str) -> tuple[str, ...] | None:
         """See Spelling.odd."""

@@ -20,7 +20,7 @@ PSEUDO = re.compile(r"/([A-Z]:|\\\\[^/]+)(?=/|$)")
 
 def looks_foreign(text: str) -> bool:
     """Whether a text is a full path of a system with drive letters or shares."""
-    return bool(LETTER.match(text)) or text.startswith("\\\\") and bool(SHARE.match(text))
+    return bool(LETTER.match(text)) or (text.startswith("\\\\") and bool(SHARE.match(text)))
 
 
 class Windows(Form):
@@ -34,14 +34,17 @@ class Windows(Form):
         if found := LETTER.match(text):
             return plain(f"/{found[1].upper()}/{text[3:].replace(chr(92), '/')}")
         if found := SHARE.match(text):
-            return plain(f"/\\\\{found[1]}\\{found[2]}/{text[found.end():].replace(chr(92), '/')}")
+            return plain(f"/\\\\{found[1]}\\{found[2]}/{text[found.end() :].replace(chr(92), '/')}")
         return None
 
     def write(self, text: str, path: str, base: str) -> str:
         """See Spelling.write; either slash stays as its writer has it, and the case of the letter."""
         found = PSEUDO.match(path)
         if not found:
-            raise CannotSpell(f"no drive letter is known for {show(path)}", "Declare it: --means 'D:=/folder', or windows = \"D:\" for the drive in cart.toml.")
+            raise CannotSpell(
+                f"no drive letter is known for {show(path)}",
+                "Declare it: --means 'D:=/folder', or windows = \"D:\" for the drive in cart.toml.",
+            )
         slash = "/" if "\\" not in text and "/" in text else "\\"
         top = found[1]
         if text[:1].islower() and top[1:] == ":":
@@ -89,7 +92,9 @@ class FromDrive(Form):
         """See Spelling.write; only what lies on the drive can be written."""
         tail = tail_below(path, base)
         if not tail:
-            raise CannotSpell(f"{show(path)} is not on the drive this ledger lies on, and the ledger can name nothing else")
+            raise CannotSpell(
+                f"{show(path)} is not on the drive this ledger lies on, and the ledger can name nothing else"
+            )
         slash = "\\" if "\\" in text and "/" not in text else "/"
         lead = slash if text[:1] in ("/", "\\") else ""
         return lead + tail.replace("/", slash)
@@ -131,7 +136,9 @@ class NameOnly(Form):
         """See Spelling.write; the file must lie right in its folder."""
         folder, name = os.path.split(path)
         if plain(folder) != plain(base):
-            raise CannotSpell(f"{show(name)} would have to lie in {show(base)}, but its folder field is shared with what stays")
+            raise CannotSpell(
+                f"{show(name)} would have to lie in {show(base)}, but its folder field is shared with what stays"
+            )
         return name
 
 
@@ -159,7 +166,11 @@ class Meanings:
 def meaning(text: str) -> tuple[str, str]:
     """The pair that a declaration `D:=/media/lighter` says.  UsageError when it is none."""
     there, sign, here = text.partition("=")
-    path = Windows().read(there if there[-1:] in ("/", "\\") else there + "\\", "") if not there.startswith("/") else plain(there)
+    path = (
+        Windows().read(there if there[-1:] in ("/", "\\") else there + "\\", "")
+        if not there.startswith("/")
+        else plain(there)
+    )
     if not sign or not path or not here.startswith(("/", "~")):
         raise UsageError(f"{show(text)} does not say what a drive means", "Write it like: --means 'D:=/media/lighter'.")
     return path, plain(os.path.expanduser(here))

@@ -31,7 +31,9 @@ class Absolute(Form):
         return plain(text) if text.startswith("/") else None
 
     def write(self, text: str, path: str, base: str) -> str:
-        """See Spelling.write; a slash at the end stays, and a variable as long as the path lies in what it stands for."""
+        """See Spelling.write; a slash at the end stays, and a variable as long as the path lies in what it stands
+        for.
+        """
         slash = "/" if text.endswith("/") and path != "/" else ""
         if found := VARIABLE.match(text):
             tail = tail_below(path, plain(expanded(found[0])))
@@ -70,7 +72,10 @@ class InContent(Relative):
         """See Spelling.write; no step leads out of a content folder."""
         written = super().write(text, path, base)
         if written.split("/")[0] == "..":
-            raise CannotSpell(f"{show(path)} would lie in none of the content folders of its program", "Put the new folder in front of them (--front, or in the program), or leave a signpost.")
+            raise CannotSpell(
+                f"{show(path)} would lie in none of the content folders of its program",
+                "Put the new folder in front of them (--front, or in the program), or leave a signpost.",
+            )
         return written
 
 
@@ -108,7 +113,20 @@ def expanded(text: str) -> str:
 
 ABSOLUTE, RELATIVE = Absolute(), Relative()
 SPELLINGS: dict[str, Spelling] = {
-    form.name: form for form in (ABSOLUTE, RELATIVE, URI, REFERENCE, WINDOWS, WINDOWS_RELATIVE, DRIVE, EITHER_SLASH, NAME_ONLY, InContent(), Auto())
+    form.name: form
+    for form in (
+        ABSOLUTE,
+        RELATIVE,
+        URI,
+        REFERENCE,
+        WINDOWS,
+        WINDOWS_RELATIVE,
+        DRIVE,
+        EITHER_SLASH,
+        NAME_ONLY,
+        InContent(),
+        Auto(),
+    )
 }
 
 
@@ -118,7 +136,7 @@ def spelling_of(text: str) -> Spelling | None:
         return ABSOLUTE
     if text[:5].lower() == "file:":
         return URI
-    if not text.strip() or SCHEME.match(text) and "://" in text:
+    if not text.strip() or (SCHEME.match(text) and "://" in text):
         return None
     if looks_foreign(text):
         return WINDOWS

@@ -17,7 +17,9 @@ class Move:
 
 
 def plain(path: str) -> str:
-    """`path` without doubled slashes, `.` parts and a slash at its end; `..` stays, for only the drive knows where it leads."""
+    """`path` without doubled slashes, `.` parts and a slash at its end; `..` stays, for only the drive knows where it
+    leads.
+    """
     if "//" not in path and "/." not in path and path[:1] == "/" != path[-1:]:
         return path  # as nearly all are
     parts = [part for part in path.split("/") if part not in ("", ".")]

@@ -34,7 +34,9 @@ class Swap(NamedTuple):
 
 
 def swap_for(spelling: Spelling, text: str, old: str, new: str) -> Swap | None:
-    """The swap that the specimen `text`, below the folder `old`, shows when that becomes `new`; None when it shows none."""
+    """The swap that the specimen `text`, below the folder `old`, shows when that becomes `new`; None when it shows
+    none.
+    """
     odd = spelling.odd(text)
     if odd is None:
         return None

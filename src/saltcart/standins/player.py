@@ -1,8 +1,8 @@
 """A stand-in for a music player with a library: an SQLite database of its own making, and playlists.
 
-    python -m saltcart.standins.player LIBRARY play-all
-    python -m saltcart.standins.player LIBRARY play TITLE
-    python -m saltcart.standins.player - play-list LIST...
+python -m saltcart.standins.player LIBRARY play-all
+python -m saltcart.standins.player LIBRARY play TITLE
+python -m saltcart.standins.player - play-list LIST...
 """
 
 import sqlite3
@@ -41,7 +41,8 @@ def add_tracks(library: str, rows: Iterable[tuple[str, str, str, float, int, int
     """Add tracks: path, title, artist, seconds, rating, plays, last played."""
     with closing(sqlite3.connect(library)) as database, database:
         database.executemany(
-            "INSERT INTO tracks (place, title, artist, seconds, rating, plays, last_played, first_seen_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO tracks (place, title, artist, seconds, rating, plays, last_played, first_seen_at) VALUES (?,"
+            " ?, ?, ?, ?, ?, ?, ?)",
             (("file://" + quote(path, safe="/!$&'()*+,;=:@~"), *rest, path) for path, *rest in rows),
         )
 
@@ -50,7 +51,9 @@ def add_list(library: str, name: str, tracks: Iterable[int]) -> None:
     """Add a playlist of track numbers."""
     with closing(sqlite3.connect(library)) as database, database:
         number = database.execute("INSERT INTO lists (name) VALUES (?)", (name,)).lastrowid
-        database.executemany("INSERT INTO list_tracks VALUES (?, ?, ?)", ((number, at, track) for at, track in enumerate(tracks)))
+        database.executemany(
+            "INSERT INTO list_tracks VALUES (?, ?, ?)", ((number, at, track) for at, track in enumerate(tracks))
+        )
 
 
 def file_of(place: str) -> str:
@@ -75,7 +78,9 @@ def play(library: str, title: str) -> str | None:
         number, place = database.execute("SELECT id, place FROM tracks WHERE title = ?", (title,)).fetchone()
         why = plays(file_of(place))
         if why is None:
-            database.execute("UPDATE tracks SET plays = plays + 1, last_played = '2026-11-22T23:10:00Z' WHERE id = ?", (number,))
+            database.execute(
+                "UPDATE tracks SET plays = plays + 1, last_played = '2026-11-22T23:10:00Z' WHERE id = ?", (number,)
+            )
     return why
 
 

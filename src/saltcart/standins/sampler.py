@@ -16,7 +16,9 @@ from saltcart.standins.sound import plays, report
 
 def write_settings(settings: str, content: str) -> None:
     """Write the settings of a sampler whose content lies in `content`."""
-    Path(settings).write_text(f"; written by the sampler\n[content]\nfolder = {content}\n\n[voices]\nmost = 64\n", encoding="utf-8")
+    Path(settings).write_text(
+        f"; written by the sampler\n[content]\nfolder = {content}\n\n[voices]\nmost = 64\n", encoding="utf-8"
+    )
 
 
 def write_voice(path: str, keys: Mapping[int, str]) -> None:

@@ -1,4 +1,4 @@
-"""Whether a program is in the way of changing a ledger: running, holding it open, or with pages still to write."""
+"""Finding programs that must be closed before a ledger may change."""
 
 import os
 import time
@@ -12,7 +12,9 @@ PAUSE_SECONDS = 0.5
 
 
 def refuse_busy(ledgers: Sequence[Ledger], wait: bool = False, progress: Progress = silent) -> None:
-    """Raise LedgerBusy, naming program and ledger, when any of `ledgers` must not be changed now; or `wait` until all may be."""
+    """Raise LedgerBusy, naming program and ledger, when any of `ledgers` must not be changed now; or `wait` until all
+    may be.
+    """
     while holders := list(in_the_way(ledgers)):
         if wait:
             progress(Tick("wait until it is closed", holders[0], 0, 0))

@@ -1,4 +1,4 @@
-"""Freeing the originals: only after a clean check, only what still verifies, only what was not changed since."""
+"""Removing the set-aside originals of a trip."""
 
 import os
 from dataclasses import dataclass, field
@@ -7,20 +7,23 @@ from saltcart.drives import drive_of
 from saltcart.drives.drive import mount_of, refuse_other_drive
 from saltcart.errors import Refused, show
 from saltcart.progress import Progress, Tick, silent
+from saltcart.proving.check import check_opened
+from saltcart.proving.results import CheckReport
 from saltcart.safefile import sync_folder
 from saltcart.shelves import manifest
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, walk
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import trip as trips
-from saltcart.trips.check import CheckReport, check_opened
-from saltcart.trips.logbook import ACCEPTED
+from saltcart.trips.records import ACCEPTED
 from saltcart.trips.trip import RELEASED, RELEASING, SWITCHED, Trip
-from saltcart.trips.waybill import Shelf
+from saltcart.waybills.waybill import Shelf
 
 
 @dataclass(slots=True)
 class ReleaseReport:
-    """How many originals went, the room they took by themselves, the room that the old drives then had more, and what was kept because it is not what was copied."""
+    """How many originals went, the room they took by themselves, the room that the old drives then had more, and what
+    was kept because it is not what was copied.
+    """
 
     files: int = 0
     removed_bytes: int = 0
@@ -48,7 +51,11 @@ def release(name: str, trash: bool = False, progress: Progress = silent) -> Rele
         report.freed_bytes = 0 if trash else max(0, free_room(trip) - before)
         freed = trip.logbook.fact("freed_bytes", 0) + report.freed_bytes
         trip.logbook.record(freed_bytes=freed)
-        trip.enter(RELEASED, f"released: {report.files:,} originals {'put into the trash' if trash else 'removed'}, {len(report.kept):,} kept")
+        trip.enter(
+            RELEASED,
+            f"released: {report.files:,} originals {'put into the trash' if trash else 'removed'}, {len(report.kept):,}"
+            " kept",
+        )
     return report
 
 
@@ -58,22 +65,34 @@ def refuse_absent(trip: Trip, shelf: Shelf) -> None:
         if drive_of(place).identity != identity:
             refuse_other_drive(identity, place, f'the shelf "{shelf.name}"')
     if trip.state == SWITCHED and not shelf.gathered and not os.path.isdir(trip.aside(shelf)):
-        raise Refused(f"The originals are not at {show(trip.aside(shelf))}", "If someone moved them, move them back there; nothing was removed.")
+        raise Refused(
+            f"The originals are not at {show(trip.aside(shelf))}",
+            "If someone moved them, move them back there; nothing was removed.",
+        )
 
 
 def refuse_circle(trip: Trip, number: int, shelf: Shelf) -> None:
-    """Raise Refused when a folder of the new place is a way into the originals: then they would be taken for their own copies."""
+    """Raise Refused when a folder of the new place is a way into the originals: then they would be taken for their
+    own copies.
+    """
     aside = os.path.realpath(trip.aside(shelf))
     for row in trip.logbook.rows(number, kind=FOLDER):
         if tail_below(os.path.realpath(shelf.place(row.item.path)), aside) is not None:
-            raise Refused(f"{show(shelf.place(row.item.path))} leads to the originals at {show(aside)}", "Put the copy in its place, or undo the trip; nothing was removed.")
+            raise Refused(
+                f"{show(shelf.place(row.item.path))} leads to the originals at {show(aside)}",
+                "Put the copy in its place, or undo the trip; nothing was removed.",
+            )
 
 
 def refuse_unclean(report: CheckReport) -> None:
     """Raise Refused with what the check found, when it is not clean."""
     if report.ok:
         return
-    details = [f"{show(problem.path)}: {problem.verdict}, {problem.why}" for shelf in report.shelves for problem in shelf.problems]
+    details = [
+        f"{show(problem.path)}: {problem.verdict}, {problem.why}"
+        for shelf in report.shelves
+        for problem in shelf.problems
+    ]
     details += [
         f"{show(ledger.state.path)}, {problem.judgement.entry.where}: {problem.judgement.verdict}"
         for ledger in report.ledgers
@@ -102,7 +121,10 @@ def to_trash(path: str) -> None:
     try:
         send2trash(path)
     except OSError as error:  # of which the library's own are
-        raise Refused(f"{show(path)} cannot be put into the trash: {error}", "Release without --trash, which removes for good; what is in the trash stays there.") from error
+        raise Refused(
+            f"{show(path)} cannot be put into the trash: {error}",
+            "Release without --trash, which removes for good; what is in the trash stays there.",
+        ) from error
 
 
 def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseReport, progress: Progress) -> None:

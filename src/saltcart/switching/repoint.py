@@ -6,21 +6,23 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 
 from saltcart.errors import CannotSpell, Refused, show
+from saltcart.hauling.haul import connected
+from saltcart.judging.judge import UNREADABLE, Judge
 from saltcart.ledgers import Ledger
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import copy_durably, digest_of, remove_if_there
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, Item, walk
-from saltcart.trips import signposts, switch, trip as trips
-from saltcart.trips.follow import follow_drives
-from saltcart.trips.fronts import Front, fronts_of
-from saltcart.trips.haul import connected
-from saltcart.trips.judge import UNREADABLE, Judge
-from saltcart.trips.logbook import ACCEPTED, EntryRow, LedgerRow, key_text
-from saltcart.trips.plan import changes_for, judged, stage
-from saltcart.trips.programs import refuse_busy
-from saltcart.trips.routes import Changes, Routes, new_target
+from saltcart.switching import transaction as switch
+from saltcart.switching.programs import refuse_busy
+from saltcart.trips import signposts
+from saltcart.trips import trip as trips
+from saltcart.trips.records import ACCEPTED, EntryRow, LedgerRow, key_text
+from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.trip import HAULED, SWITCHED, SWITCHING, Trip
-from saltcart.trips.waybill import Shelf, matches
+from saltcart.waybills.content_folders import AddedFolder, added_folders
+from saltcart.waybills.routes import Changes, Routes, new_target
+from saltcart.waybills.staging import changes_for, judged, stage
+from saltcart.waybills.waybill import Shelf, matches
 
 PLAN = "repoint"
 
@@ -35,7 +37,8 @@ class RepointReport:
 
 
 def repoint(name: str, reread: bool = False, wait: bool = False, progress: Progress = silent) -> RepointReport:
-    """Switch trip `name`.  With `reread` ledgers are taken as they are now, whatever the draft saw.  With `wait` programs in the way are waited for.
+    """Switch trip `name`.  With `reread` ledgers are taken as they are now, whatever the draft saw.  With `wait`
+    programs in the way are waited for.
 
     Raises Refused with nothing changed.  A switch that was cut off is carried on to its end.
     """
@@ -45,7 +48,7 @@ def repoint(name: str, reread: bool = False, wait: bool = False, progress: Progr
         if trip.state == SWITCHING:
             refuse_busy(unswitched(trip), wait, progress)
         if trip.state == HAULED:
-            follow_drives(trip)
+            follow_remounts(trip)
             connected(trip)
             refuse_changes(trip)
             ledgers = [trip.open_ledger(row, row.path) for row in trip.logbook.ledgers() if row.rewrite]
@@ -62,13 +65,21 @@ def repoint(name: str, reread: bool = False, wait: bool = False, progress: Progr
                 raise
             trip.enter(SWITCHED, "repointed: ledgers rewritten, originals set aside")
         changed = sum(row.changed for row in trip.logbook.ledgers())
-        return RepointReport(changed, [trip.aside(shelf) for shelf in trip.waybill.shelves if not shelf.gathered], turned=trip.waybill.turn)
+        return RepointReport(
+            changed,
+            [trip.aside(shelf) for shelf in trip.waybill.shelves if not shelf.gathered],
+            turned=trip.waybill.turn,
+        )
 
 
 def unswitched(trip: Trip) -> list[Ledger]:
     """Of a switch that was cut off, the ledgers whose new content has not taken its place yet."""
     waiting = {deed["path"] for _number, deed, done in trip.logbook.deeds(PLAN) if deed["do"] == "swap" and not done}
-    return [trip.open_ledger(row, row.place) for row in trip.logbook.ledgers() if row.place in waiting and os.path.exists(row.place)]
+    return [
+        trip.open_ledger(row, row.place)
+        for row in trip.logbook.ledgers()
+        if row.place in waiting and os.path.exists(row.place)
+    ]
 
 
 def refuse_changes(trip: Trip) -> None:
@@ -87,19 +98,23 @@ def refuse_changes(trip: Trip) -> None:
             elif row.item.kind == FILE and os.path.getsize(place) != row.item.size:
                 details.append(f"copy altered: {show(place)}")
     if details:
-        raise Refused("The shelf or its copy has changed since the haul", f"Bring the copy up to date with: saltcart haul {trip.name}", details[:20])
+        raise Refused(
+            "The shelf or its copy has changed since the haul",
+            f"Bring the copy up to date with: saltcart haul {trip.name}",
+            details[:20],
+        )
 
 
 def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
     """Stage every rewritten ledger, keep every original, and record the whole plan before its first deed."""
-    judge = Judge(wrong=uncopied(trip), reader=trip.waybill.reader())
+    judge = Judge(wrong=uncopied(trip), resolver=trip.waybill.resolver())
     lists = [trip.open_ledger(row, row.path) for row in trip.logbook.ledgers() if in_front(trip, row)]
-    fronts = fronts_of(lists, trip.waybill.shelves, judge.reader)
+    added = added_folders(lists, trip.waybill.shelves, judge.resolver)
     deeds = []
     try:
         for row in trip.logbook.ledgers():
             progress(Tick("read the ledgers", row.path, row.number, 0))
-            deeds += prepare_ledger(trip, row, judge, reread, fronts)
+            deeds += prepare_ledger(trip, row, judge, reread, added)
     except BaseException:
         clear_staged(trip)
         raise
@@ -119,7 +134,9 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
 
 def uncopied(trip: Trip) -> dict[str, tuple[str, str]]:
     """The verdict on originals that the trip goes without."""
-    rows = [(shelf, row) for number, shelf in enumerate(trip.waybill.shelves) for row in trip.logbook.rows(number, ACCEPTED)]
+    rows = [
+        (shelf, row) for number, shelf in enumerate(trip.waybill.shelves) for row in trip.logbook.rows(number, ACCEPTED)
+    ]
     return {os.path.join(shelf.old, row.item.path): (UNREADABLE, row.why or "") for shelf, row in rows}
 
 
@@ -131,14 +148,18 @@ def aside_deeds(shelf: Shelf, old: str, aside: str, path: str) -> list[switch.De
     if shelf.gathered:
         return []
     place, hidden = (os.path.join(top, path) if path else top for top in (old, aside))
-    if not shelf.stay and not shelf.only or whole(shelf, place, path):
+    if (not shelf.stay and not shelf.only) or whole(shelf, place, path):
         link = [switch.link(place, shelf.place(path))] if shelf.leave == "signpost" else []
         return [switch.rename(place, hidden), *link]
     deeds = [switch.make(hidden)]
     for name in sorted(os.listdir(place)):
         inner = f"{path}/{name}" if path else name
         if os.path.isdir(os.path.join(place, name)) and not os.path.islink(os.path.join(place, name)):
-            deeds += aside_deeds(shelf, old, aside, inner) if shelf.takes(inner) or any(shelf.sift(below(place, inner))) else []
+            deeds += (
+                aside_deeds(shelf, old, aside, inner)
+                if shelf.takes(inner) or any(shelf.sift(below(place, inner)))
+                else []
+            )
         elif shelf.takes(inner):
             deeds.append(switch.rename(os.path.join(place, name), os.path.join(hidden, name)))
             deeds += [switch.link(os.path.join(place, name), shelf.place(inner))] if shelf.leave == "signpost" else []
@@ -155,7 +176,9 @@ def below(place: str, inner: str) -> Iterator[Item]:
 def whole(shelf: Shelf, place: str, path: str) -> bool:
     """Whether all that lies in the folder at `place`, which is `path` in the shelf, travels."""
     lead = path + "/" if path else ""
-    return all(item.kind == FOLDER or shelf.takes(lead + item.path) for item in walk(place)) and not matches(path, shelf.stay)
+    return all(item.kind == FOLDER or shelf.takes(lead + item.path) for item in walk(place)) and not matches(
+        path, shelf.stay
+    )
 
 
 def in_front(trip: Trip, row: LedgerRow) -> bool:
@@ -163,28 +186,42 @@ def in_front(trip: Trip, row: LedgerRow) -> bool:
     return row.rewrite and trip.waybill.ledgers[row.number].front
 
 
-def prepare_ledger(trip: Trip, row: LedgerRow, judge: Judge, reread: bool, fronts: Sequence[Front]) -> list[switch.Deed]:
+def prepare_ledger(
+    trip: Trip, row: LedgerRow, judge: Judge, reread: bool, added: Sequence[AddedFolder]
+) -> list[switch.Deed]:
     """Record a ledger's entries as they are, and stage its new content; the deed that puts it in place, if any."""
     before = digest_of(row.path) if os.path.exists(row.path) else None
     if before is None or (row.before not in (None, before) and not reread):
         raise switch.changed(row.path)
     row.before, row.backup = before, trip.keep(row.number, "-before")
     copy_durably(row.path, row.backup)
-    routes = Routes(trip.waybill.entry_moves(row.place != row.path), judge.reader, fronts, trip.waybill.turn.__contains__)
+    routes = Routes(
+        trip.waybill.entry_moves(row.place != row.path), judge.resolver, added, trip.waybill.turn.__contains__
+    )
     ledger = trip.open_ledger(row, row.path)
     state = judged(ledger, judge)
     changes = changes_for(ledger, routes, row.place, in_front(trip, row)) if row.rewrite else Changes({}, [])
     entries = [
-        EntryRow(key_text(found.entry.key), found.entry.where, found.entry.written, changes.new(found.entry), found.verdict, found.why)
+        EntryRow(
+            key_text(found.entry.key),
+            found.entry.where,
+            found.entry.written,
+            changes.new(found.entry),
+            found.verdict,
+            found.why,
+        )
         for found in state.judgements()
     ]
-    row.changed, row.after = sum(entry.old != entry.new for entry in entries) + sum(map(len, changes.fronts.values())), before
+    row.changed, row.after = (
+        sum(entry.old != entry.new for entry in entries) + sum(map(len, changes.insertions.values())),
+        before,
+    )
     if row.changed:
         staged = staged_name(trip, row)
         try:
             stage(ledger, changes, staged)
         except CannotSpell as error:
-            error.remedy = 'Set rewrite = false for this ledger in a new waybill to leave it as it is.'
+            error.remedy = "Set rewrite = false for this ledger in a new waybill to leave it as it is."
             raise
         row.after = digest_of(staged)
     with trip.logbook.together():

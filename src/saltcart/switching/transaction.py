@@ -149,7 +149,10 @@ def do_link(deed: Deed) -> None:
     try:
         os.symlink(target, path)
     except OSError as error:
-        raise Refused(f"No link can be made at {show(path)}: {error.strerror}", "Draft without --signpost, or without --turn-links.") from error
+        raise Refused(
+            f"No link can be made at {show(path)}: {error.strerror}",
+            "Draft without --signpost, or without --turn-links.",
+        ) from error
     sync_folder(os.path.dirname(path))
 
 
@@ -165,7 +168,7 @@ def do_unlink(deed: Deed) -> None:
 
 
 def do_make(deed: Deed) -> None:
-    """Make a folder, with the mode of nobody's concern: it holds what is set aside for a while."""
+    """Make a folder that holds set-aside originals."""
     with suppress(FileExistsError):
         os.mkdir(deed["path"])
         sync_folder(os.path.dirname(deed["path"]))
@@ -178,4 +181,11 @@ def do_remove(deed: Deed) -> None:
         sync_folder(os.path.dirname(deed["path"]))
 
 
-DOING = {"swap": do_swap, "rename": do_rename, "link": do_link, "unlink": do_unlink, "make": do_make, "remove": do_remove}
+DOING = {
+    "swap": do_swap,
+    "rename": do_rename,
+    "link": do_link,
+    "unlink": do_unlink,
+    "make": do_make,
+    "remove": do_remove,
+}

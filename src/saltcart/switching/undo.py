@@ -13,17 +13,18 @@ from saltcart.shelves import manifest
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item, walk
 from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
-from saltcart.trips import repoint as repointing
-from saltcart.trips import switch, trip as trips
-from saltcart.trips.follow import follow_drives
-from saltcart.trips.logbook import ACCEPTED, EntryRow, LedgerRow, key_text
-from saltcart.trips.places import landing_drive
-from saltcart.trips.plan import stage
-from saltcart.trips.programs import refuse_busy
-from saltcart.trips.routes import Changes, Routes
+from saltcart.switching import repoint as repointing
+from saltcart.switching import transaction as switch
+from saltcart.switching.programs import refuse_busy
+from saltcart.trips import trip as trips
+from saltcart.trips.records import ACCEPTED, EntryRow, LedgerRow, key_text
+from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.signposts import put_back
 from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, UNDONE, Trip
-from saltcart.trips.waybill import Shelf
+from saltcart.waybills.new_place import landing_drive
+from saltcart.waybills.routes import Changes, Routes
+from saltcart.waybills.staging import stage
+from saltcart.waybills.waybill import Shelf
 
 PLAN = "undo"
 COARSEST_NS = EXFAT.time_step_ns  # the largest step in which a drive counts times
@@ -62,12 +63,15 @@ def undo(name: str, drop_copies: bool = False, wait: bool = False, progress: Pro
             report.remarks += newcomers(trip)
             trip.enter(UNDONE, "undone: entries and originals are back")
         if drop_copies:
-            follow_drives(trip)
+            follow_remounts(trip)
             for number, shelf in enumerate(trip.waybill.shelves):
                 if landing_drive(shelf.new).identity == shelf.new_drive:
                     drop(trip, number, shelf, report, progress)
                 else:
-                    report.remarks.append(f"The copies at {show(shelf.new)} stay, for their drive is not connected; plug it in and type: saltcart undo {name} --drop-copies")
+                    report.remarks.append(
+                        f"The copies at {show(shelf.new)} stay, for their drive is not connected; plug it in and type:"
+                        f" saltcart undo {name} --drop-copies"
+                    )
             put_back(trip)
     return report
 
@@ -105,15 +109,21 @@ def refuse_blocked(trip: Trip, shelf: Shelf) -> None:
     signpost = os.path.islink(place) and os.readlink(place) == shelf.new and shelf.leave == "signpost"
     empty = os.path.isdir(place) and not os.path.islink(place) and not os.listdir(place)
     if os.path.lexists(place) and not signpost and not empty and not (shelf.stay or shelf.only):
-        raise Refused(f"Something else now stands at {show(place)}", "Move it away, then undo again; nothing was changed.")
+        raise Refused(
+            f"Something else now stands at {show(place)}", "Move it away, then undo again; nothing was changed."
+        )
 
 
 def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport) -> list[switch.Deed]:
-    """The deed that gives a ledger its old entries back, with everything its program has written since; none when it needs none."""
+    """The deed that gives a ledger its old entries back, with everything its program has written since; none when it
+    needs none.
+    """
     if not row.rewrite:
         return []
     if not os.path.exists(row.place):
-        report.remarks.append(f"The ledger {show(row.place)} is gone since the switch; its original is kept at {show(row.backup or '')}")
+        report.remarks.append(
+            f"The ledger {show(row.place)} is gone since the switch; its original is kept at {show(row.backup or '')}"
+        )
         return []
     today = digest_of(row.place)
     if today == row.after and row.place != row.path:
@@ -151,7 +161,7 @@ def old_texts(trip: Trip, row: LedgerRow, report: UndoReport) -> dict[object, st
     for row_before in table.values():
         same = unique.get(row_before.new, row_before)
         unique[row_before.new] = row_before if same and same.old == row_before.old else None
-    back = Routes(trip.waybill.moves().reversed(), trip.waybill.reader(), turns=trip.waybill.turn.__contains__)
+    back = Routes(trip.waybill.moves().reversed(), trip.waybill.resolver(), turns=trip.waybill.turn.__contains__)
     changes: dict[object, str] = {}
     for entry in trip.open_ledger(row).entries():
         known = table.get(key_text(entry.key))
@@ -168,8 +178,10 @@ def newer_text(trip: Trip, row: LedgerRow, entry: Entry, back: Routes, report: U
     _text, target = back.meant(entry, bases[0])
     home = back.moves.follow(target)
     if home and not original_there(trip, home):
-        report.remarks.append(f"{show(row.path)}, {entry.where}: {show(entry.written)} came after the switch and stays at the new place")
-        back = Routes(Moves([]), back.reader)
+        report.remarks.append(
+            f"{show(row.path)}, {entry.where}: {show(entry.written)} came after the switch and stays at the new place"
+        )
+        back = Routes(Moves([]), back.resolver)
     try:
         return back.new_text(entry, *bases)
     except CannotSpell as error:
@@ -202,7 +214,9 @@ def clear_staged(trip: Trip) -> None:
 
 
 def newcomers(trip: Trip) -> list[str]:
-    """A remark for each shelf whose new place holds what the originals do not: it came after the switch and stays there."""
+    """A remark for each shelf whose new place holds what the originals do not: it came after the switch and stays
+    there.
+    """
     remarks = []
     ledgers = {row.place for row in trip.logbook.ledgers()}
     for number, shelf in enumerate(trip.waybill.shelves):
@@ -211,10 +225,19 @@ def newcomers(trip: Trip) -> list[str]:
         trip.logbook.take_stock(number, (item._replace(path=shelf.home(item.path)) for item in walk(shelf.new)))
         found = trip.logbook.differences(number, COARSEST_NS)
         places = [shelf.place(path) for path in found["new"] + found["changed"]]
-        places = [place for place in places if os.path.isfile(place) and not os.path.islink(place) and place not in ledgers and not is_original(shelf, place)]
+        places = [
+            place
+            for place in places
+            if os.path.isfile(place)
+            and not os.path.islink(place)
+            and place not in ledgers
+            and not is_original(shelf, place)
+        ]
         if places:
             names = ", ".join(map(show, places[:3])) + (" ..." if len(places) > 3 else "")
-            remarks.append(f"{len(places)} file(s) in {show(shelf.new)} are newer than the originals and stay there: {names}")
+            remarks.append(
+                f"{len(places)} file(s) in {show(shelf.new)} are newer than the originals and stay there: {names}"
+            )
     return remarks
 
 
@@ -225,11 +248,15 @@ def is_original(shelf: Shelf, place: str) -> bool:
 
 
 def can_go(shelf: Shelf, item: Item) -> bool:
-    """Whether the original of a copy lies at its old place in its own right, and not just as a signpost that leads to the copy."""
+    """Whether the original of a copy lies at its old place in its own right, and not just as a signpost that leads to
+    the copy.
+    """
     source, place = os.path.join(shelf.old, item.path) if item.path else shelf.old, shelf.place(item.path)
     if item.kind == LINK:  # of which the way there counts, not what it says
-        return os.path.islink(source) and os.path.realpath(os.path.dirname(source)) != os.path.realpath(os.path.dirname(place))
-    there = {FILE: os.path.isfile, FOLDER: os.path.isdir}.get(item.kind, lambda _source: False)(source)
+        return os.path.islink(source) and os.path.realpath(os.path.dirname(source)) != os.path.realpath(
+            os.path.dirname(place)
+        )
+    there = os.path.isfile(source) if item.kind == FILE else item.kind == FOLDER and os.path.isdir(source)
     return there and not os.path.islink(source) and os.path.realpath(source) != os.path.realpath(place)
 
 
@@ -245,7 +272,11 @@ def drop(trip: Trip, number: int, shelf: Shelf, report: UndoReport, progress: Pr
             second = row.item.kind == FILE and is_original(shelf, place)  # a mere name, which takes no room
             if row.item.kind == FOLDER:
                 os.rmdir(place)
-            elif second or row.item.kind == LINK or (taken_back(trip, ledgers[place]) if place in ledgers else untouched(place, row.item)):
+            elif (
+                second
+                or row.item.kind == LINK
+                or (taken_back(trip, ledgers[place]) if place in ledgers else untouched(place, row.item))
+            ):
                 os.unlink(place)
                 report.dropped_files += 1
                 report.dropped_bytes += 0 if second else row.item.size
@@ -260,7 +291,9 @@ def drop(trip: Trip, number: int, shelf: Shelf, report: UndoReport, progress: Pr
 
 
 def taken_back(trip: Trip, row: LedgerRow) -> bool:
-    """Whether a ledger's copy holds nothing that did not go back with the undo: it is as it was hauled, switched, or folded back."""
+    """Whether a ledger's copy holds nothing that did not go back with the undo: it is as it was hauled, switched, or
+    folded back.
+    """
     kept = trip.keep(row.number, "-after")
     folded = digest_of(kept) if os.path.exists(kept) else None
     return digest_of(row.place) in (row.before, row.after, folded)

@@ -1,1 +1,1 @@
-"""Trips: waybill, logbook, copying, switching, checking, releasing, undoing."""
+"""The record of a trip."""

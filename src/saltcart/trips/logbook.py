@@ -7,24 +7,20 @@ method that ends a step commits durably (`synchronous = FULL`) before it returns
 import json
 import os
 import sqlite3
-from collections.abc import Hashable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
-from datetime import UTC, datetime
 from typing import Any
 
 from saltcart.shelves.walk import Item
-
-LISTED, PLACING, VERIFIED, TROUBLE = "listed", "placing", "verified", "trouble"
-# What could not be copied, and someone accepts that the trip goes without.
-ACCEPTED = "accepted"
+from saltcart.trips.records import ACCEPTED, LISTED, PLACING, VERIFIED, EntryRow, LedgerRow, Row, now, packed, unpacked
 
 SCHEMA = """
 CREATE TABLE IF NOT EXISTS fact (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS event (at TEXT NOT NULL, what TEXT NOT NULL);
 CREATE TABLE IF NOT EXISTS file (
     shelf INTEGER NOT NULL, path BLOB NOT NULL, kind TEXT NOT NULL, size INTEGER NOT NULL, disk_bytes INTEGER NOT NULL,
-    mtime_ns INTEGER NOT NULL, mode INTEGER NOT NULL, device INTEGER NOT NULL, inode INTEGER NOT NULL, links INTEGER NOT NULL,
+    mtime_ns INTEGER NOT NULL, mode INTEGER NOT NULL, device INTEGER NOT NULL, inode INTEGER NOT NULL,
+    links INTEGER NOT NULL,
     target BLOB, digest TEXT, state TEXT NOT NULL, why TEXT, existed INTEGER NOT NULL DEFAULT 0,
     PRIMARY KEY (shelf, path)) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS ledger (
@@ -38,56 +34,11 @@ CREATE TABLE IF NOT EXISTS deed (
     PRIMARY KEY (plan, number)) WITHOUT ROWID;
 """
 # A folder is not changed by what happens in it, nor a link by its own times.
-CHANGED = "t.kind <> f.kind OR t.target IS NOT f.target OR t.kind = 'file' AND (t.size <> f.size OR abs(t.mtime_ns - f.mtime_ns) > {})"
+CHANGED = (
+    "t.kind <> f.kind OR t.target IS NOT f.target OR t.kind = 'file' AND (t.size <> f.size OR abs(t.mtime_ns -"
+    " f.mtime_ns) > {})"
+)
 ITEM_COLUMNS = "path, kind, size, disk_bytes, mtime_ns, mode, device, inode, links, target"
-
-
-def key_text(key: Hashable) -> str:
-    """An entry's key as the logbook holds it."""
-    return json.dumps(key, default=repr)
-
-
-def now() -> str:
-    """The present moment, ISO 8601 in UTC."""
-    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
-
-
-@dataclass(frozen=True, slots=True)
-class Row:
-    """One thing of a shelf with what the trip has done about it; `digest` is of its content as copied."""
-
-    item: Item
-    digest: str | None
-    state: str
-    why: str | None
-    existed: bool
-
-
-@dataclass(slots=True)
-class LedgerRow:
-    """One ledger of the trip: home path, present place, digests before and after the switch, kept original."""
-
-    number: int
-    path: str
-    place: str
-    map_name: str
-    rewrite: bool
-    before: str | None
-    after: str | None
-    backup: str | None
-    changed: int
-
-
-@dataclass(frozen=True, slots=True)
-class EntryRow:
-    """One entry as it was before the switch and as it was rewritten; `key` in JSON."""
-
-    key: str
-    where: str
-    old: str
-    new: str
-    verdict: str
-    why: str
 
 
 class Logbook:
@@ -147,26 +98,43 @@ class Logbook:
         self.database.execute("COMMIT")
 
     def differences(self, shelf: int, time_step_ns: int = 0) -> dict[str, list[str]]:
-        """Paths `new` in the shelf, `changed` since they were recorded, and `vanished`, after `take_stock`; times count as equal within a step."""
+        """Paths `new` in the shelf, `changed` since they were recorded, and `vanished`, after `take_stock`; times
+        count as equal within a step.
+        """
         queries = {
             "new": "SELECT path FROM temp.today WHERE path NOT IN (SELECT path FROM file WHERE shelf = ?)",
-            "changed": f"SELECT t.path FROM temp.today AS t JOIN file AS f ON f.shelf = ? AND f.path = t.path WHERE {CHANGED.format(time_step_ns)}",
+            "changed": (
+                "SELECT t.path FROM temp.today AS t JOIN file AS f ON f.shelf = ? AND f.path = t.path WHERE"
+                f" {CHANGED.format(time_step_ns)}"
+            ),
             "vanished": "SELECT path FROM file WHERE shelf = ? AND path NOT IN (SELECT path FROM temp.today)",
         }
-        return {word: [os.fsdecode(path) for (path,) in self.database.execute(query, (shelf,))] for word, query in queries.items()}
+        return {
+            word: [os.fsdecode(path) for (path,) in self.database.execute(query, (shelf,))]
+            for word, query in queries.items()
+        }
 
     def since(self, paths: Iterable[str]) -> dict[str, list[str]]:
-        """Paths `new` in the shelf and `vanished` from it since someone saw `paths` in it, after `take_stock`; none when nobody did."""
+        """Paths `new` in the shelf and `vanished` from it since someone saw `paths` in it, after `take_stock`; none
+        when nobody did.
+        """
         self.database.execute("DROP TABLE IF EXISTS temp.seen")
         self.database.execute("CREATE TEMP TABLE seen (path PRIMARY KEY) WITHOUT ROWID")
         self.database.execute("BEGIN")
-        self.database.executemany("INSERT OR IGNORE INTO temp.seen VALUES (?)", ((os.fsencode(path),) for path in paths))
+        self.database.executemany(
+            "INSERT OR IGNORE INTO temp.seen VALUES (?)", ((os.fsencode(path),) for path in paths)
+        )
         self.database.execute("COMMIT")
         queries = {
-            "new": "SELECT path FROM temp.today WHERE path NOT IN (SELECT path FROM temp.seen) AND EXISTS (SELECT 1 FROM temp.seen)",
+            "new": (
+                "SELECT path FROM temp.today WHERE path NOT IN (SELECT path FROM temp.seen) AND EXISTS (SELECT 1 FROM"
+                " temp.seen)"
+            ),
             "vanished": "SELECT path FROM temp.seen WHERE path NOT IN (SELECT path FROM temp.today)",
         }
-        return {word: [os.fsdecode(path) for (path,) in self.database.execute(query)] for word, query in queries.items()}
+        return {
+            word: [os.fsdecode(path) for (path,) in self.database.execute(query)] for word, query in queries.items()
+        }
 
     def adopt(self, shelf: int) -> None:
         """Record what `take_stock` saw: new and changed things as `listed`, vanished ones no more.
@@ -175,11 +143,13 @@ class Logbook:
         """
         updates = ", ".join(f"{column} = excluded.{column}" for column in ITEM_COLUMNS.split(", ")[1:])
         with self.together():
-            self.database.execute("DELETE FROM file WHERE shelf = ? AND path NOT IN (SELECT path FROM temp.today)", (shelf,))
             self.database.execute(
-                f"INSERT INTO file (shelf, {ITEM_COLUMNS}, state) SELECT ?, {ITEM_COLUMNS}, '{LISTED}' FROM temp.today AS t "
-                f"WHERE NOT EXISTS (SELECT 1 FROM file AS f WHERE f.shelf = ? AND f.path = t.path AND NOT ({CHANGED.format(0)})) "
-                f"ON CONFLICT (shelf, path) DO UPDATE SET state = '{LISTED}', {updates}",
+                "DELETE FROM file WHERE shelf = ? AND path NOT IN (SELECT path FROM temp.today)", (shelf,)
+            )
+            self.database.execute(
+                f"INSERT INTO file (shelf, {ITEM_COLUMNS}, state) SELECT ?, {ITEM_COLUMNS}, '{LISTED}' FROM temp.today"
+                " AS t WHERE NOT EXISTS (SELECT 1 FROM file AS f WHERE f.shelf = ? AND f.path = t.path AND NOT"
+                f" ({CHANGED.format(0)})) ON CONFLICT (shelf, path) DO UPDATE SET state = '{LISTED}', {updates}",
                 (shelf, shelf),
             )
 
@@ -193,20 +163,33 @@ class Logbook:
             conditions.append(f"state IN ({', '.join('?' * len(states))})")
         if kind:
             conditions.append("kind = ?")
-        query = f"SELECT {ITEM_COLUMNS}, digest, state, why, existed FROM file WHERE {' AND '.join(conditions)} ORDER BY path LIMIT 1000"
+        query = (
+            f"SELECT {ITEM_COLUMNS}, digest, state, why, existed FROM file WHERE {' AND '.join(conditions)} ORDER BY"
+            " path LIMIT 1000"
+        )
         start = b""
         while page := self.database.execute(query, (shelf, start, *states, *([kind] if kind else []))).fetchall():
             yield from map(unpacked, page)
             start = page[-1][0] + b"\0"  # no name holds a NUL, so this is the next one possible
 
     def brief(self, shelf: int) -> Iterator[tuple[str, str, int, str | None]]:
-        """Path, kind, size and digest of each thing of a shelf that is not gone without, in the order of their paths; nothing may be marked meanwhile."""
-        for path, kind, size, digest in self.database.execute(f"SELECT path, kind, size, digest FROM file WHERE shelf = ? AND state <> '{ACCEPTED}' ORDER BY path", (shelf,)):
+        """Path, kind, size and digest of each thing of a shelf that is not gone without, in the order of their paths;
+        nothing may be marked meanwhile.
+        """
+        for path, kind, size, digest in self.database.execute(
+            f"SELECT path, kind, size, digest FROM file WHERE shelf = ? AND state <> '{ACCEPTED}' ORDER BY path",
+            (shelf,),
+        ):
             yield os.fsdecode(path), kind, size, digest
 
     def sizes(self, shelf: int) -> Iterator[list[tuple[bytes, int]]]:
-        """Some at a time, in the order of their paths: path and size of each thing of a shelf that is not gone without; -1 for what is no file."""
-        query = f"SELECT path, CASE kind WHEN 'file' THEN size ELSE -1 END FROM file WHERE shelf = ? AND state <> '{ACCEPTED}' AND kind <> 'other' ORDER BY path"
+        """Some at a time, in the order of their paths: path and size of each thing of a shelf that is not gone
+        without; -1 for what is no file.
+        """
+        query = (
+            "SELECT path, CASE kind WHEN 'file' THEN size ELSE -1 END FROM file WHERE shelf = ? AND state <>"
+            f" '{ACCEPTED}' AND kind <> 'other' ORDER BY path"
+        )
         rows = self.database.execute(query, (shelf,))
         while some := rows.fetchmany(10_000):
             yield some
@@ -220,7 +203,9 @@ class Logbook:
         return {os.fsdecode(path): os.fsdecode(first) for path, first in self.database.execute(query, (shelf,))}
 
     def mark(self, shelf: int, marks: Iterable[tuple[str, str, str | None, str | None, bool]]) -> None:
-        """Set state, digest, reason and whether it was there before, for paths of a shelf: (path, state, digest, why, existed)."""
+        """Set state, digest, reason and whether it was there before, for paths of a shelf: (path, state, digest, why,
+        existed).
+        """
         self.database.executemany(
             "UPDATE file SET state = ?, digest = ?, why = ?, existed = ? WHERE shelf = ? AND path = ?",
             ((state, digest, why, existed, shelf, os.fsencode(path)) for path, state, digest, why, existed in marks),
@@ -240,12 +225,18 @@ class Logbook:
         if states:
             conditions.append(f"state IN ({', '.join('?' * len(states))})")
         query = f"SELECT count(*), coalesce(sum(size), 0) FROM file WHERE {' AND '.join(conditions)}"
-        return self.database.execute(query, (*values, *states)).fetchone()
+        files, size = self.database.execute(query, (*values, *states)).fetchone()
+        return files, size
 
     def room(self, shelf: int, unit: int, *states: str) -> int:
-        """The bytes that the files of a shelf in these states take on a drive that gives room in units of `unit` bytes."""
-        query = f"SELECT coalesce(sum((size + ?1 - 1) / ?1 * ?1), 0) FROM file WHERE kind = 'file' AND shelf = ?2 AND state IN ({', '.join(map(repr, states))})"
-        return self.database.execute(query, (unit, shelf)).fetchone()[0]
+        """The bytes that the files of a shelf in these states take on a drive that gives room in units of `unit`
+        bytes.
+        """
+        query = (
+            "SELECT coalesce(sum((size + ?1 - 1) / ?1 * ?1), 0) FROM file WHERE kind = 'file' AND shelf = ?2 AND state"
+            f" IN ({', '.join(map(repr, states))})"
+        )
+        return int(self.database.execute(query, (unit, shelf)).fetchone()[0])
 
     # ledgers and entries
 
@@ -253,25 +244,46 @@ class Logbook:
         """Record a ledger, or what is now known of it."""
         self.database.execute(
             "INSERT OR REPLACE INTO ledger VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-            (row.number, os.fsencode(row.path), os.fsencode(row.place), row.map_name, row.rewrite, row.before, row.after,
-             None if row.backup is None else os.fsencode(row.backup), row.changed),
-        )  # fmt: skip
+            (
+                row.number,
+                os.fsencode(row.path),
+                os.fsencode(row.place),
+                row.map_name,
+                row.rewrite,
+                row.before,
+                row.after,
+                None if row.backup is None else os.fsencode(row.backup),
+                row.changed,
+            ),
+        )
 
     def ledgers(self) -> list[LedgerRow]:
         """The ledgers of the trip."""
         rows = self.database.execute("SELECT * FROM ledger ORDER BY number").fetchall()
         return [
-            LedgerRow(row[0], os.fsdecode(row[1]), os.fsdecode(row[2]), row[3], bool(row[4]), row[5], row[6],
-                      None if row[7] is None else os.fsdecode(row[7]), row[8])
+            LedgerRow(
+                row[0],
+                os.fsdecode(row[1]),
+                os.fsdecode(row[2]),
+                row[3],
+                bool(row[4]),
+                row[5],
+                row[6],
+                None if row[7] is None else os.fsdecode(row[7]),
+                row[8],
+            )
             for row in rows
-        ]  # fmt: skip
+        ]
 
     def put_entries(self, ledger: int, entries: Iterable[EntryRow]) -> None:
         """Record the entries of a ledger in place of those recorded before."""
         self.database.execute("DELETE FROM entry WHERE ledger = ?", (ledger,))
         self.database.executemany(
             "INSERT INTO entry VALUES (?, ?, ?, ?, ?, ?, ?)",
-            ((ledger, row.key, row.where, os.fsencode(row.old), os.fsencode(row.new), row.verdict, row.why) for row in entries),
+            (
+                (ledger, row.key, row.where, os.fsencode(row.old), os.fsencode(row.new), row.verdict, row.why)
+                for row in entries
+            ),
         )
 
     def entries(self, ledger: int) -> Iterator[EntryRow]:
@@ -298,17 +310,3 @@ class Logbook:
     def mark_deed(self, plan: str, number: int, done: bool) -> None:
         """Record that a deed is done, or undone again."""
         self.database.execute("UPDATE deed SET done = ? WHERE plan = ? AND number = ?", (done, plan, number))
-
-
-def packed(item: Item) -> tuple[Any, ...]:
-    """An item as its columns."""
-    target = None if item.target is None else os.fsencode(item.target)
-    return (os.fsencode(item.path), item.kind, item.size, item.disk_bytes, item.mtime_ns, item.mode,
-            item.device % 2**63, item.inode % 2**63, item.links, target)  # fmt: skip
-
-
-def unpacked(row: tuple[Any, ...]) -> Row:
-    """A row of the file table as an object."""
-    path, *middle, target = row[:10]
-    item = Item(os.fsdecode(path), *middle, None if target is None else os.fsdecode(target))
-    return Row(item, *row[10:13], bool(row[13]))

@@ -1,4 +1,4 @@
-"""A drive that was mounted elsewhere between two steps: its identity decides, and the trip follows it."""
+"""Following a drive that is mounted elsewhere than when the trip was drafted."""
 
 from dataclasses import replace
 
@@ -7,11 +7,11 @@ from saltcart.drives.drive import find_drive
 from saltcart.drives.known import remembered
 from saltcart.errors import show
 from saltcart.spelling import Move, Moves
-from saltcart.trips.places import landing_drive
 from saltcart.trips.trip import Trip
+from saltcart.waybills.new_place import landing_drive
 
 
-def follow_drives(trip: Trip) -> None:
+def follow_remounts(trip: Trip) -> None:
     """Let the new places of a trip that has not switched yet be where their drives are mounted now."""
     known = remembered()
     moves: list[Move] = []
@@ -19,7 +19,7 @@ def follow_drives(trip: Trip) -> None:
         last = known.get(shelf.new_drive, {}).get("mount")
         if last and landing_drive(shelf.new).identity != shelf.new_drive and (now := find_drive(shelf.new_drive, last)):
             moves.append(Move(last, now.mount))
-            trip.logbook.tell(told(now, last))
+            trip.logbook.tell(remount_line(now, last))
     if not moves:
         return
     there = Moves(moves)
@@ -30,6 +30,6 @@ def follow_drives(trip: Trip) -> None:
         trip.logbook.put_ledger(row)
 
 
-def told(drive: Drive, last: str) -> str:
+def remount_line(drive: Drive, last: str) -> str:
     """The line of the history for a drive that is elsewhere now."""
     return f"the drive {show(drive.name)} was at {show(last)} and is now at {show(drive.mount)}; the trip follows it"

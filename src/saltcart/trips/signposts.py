@@ -7,8 +7,8 @@ import os
 
 from saltcart.safefile import sync_folder
 from saltcart.trips import trip as trips
-from saltcart.trips.places import landing_drive
 from saltcart.trips.trip import Trip
+from saltcart.waybills.new_place import landing_drive
 
 
 def leading_to(place: str) -> list[str]:
@@ -38,6 +38,8 @@ def put_back(trip: Trip) -> None:
     """Set signposts up again that made room for shelves which did not come after all."""
     for number, shelf in enumerate(trip.waybill.shelves):
         target = trip.logbook.fact(f"signpost {number}")
-        there = target and landing_drive(shelf.new).identity == shelf.new_drive  # an unplugged drive leaves an ordinary folder
+        there = (
+            target and landing_drive(shelf.new).identity == shelf.new_drive
+        )  # an unplugged drive leaves an ordinary folder
         if there and not os.path.lexists(shelf.new) and os.path.isdir(shelf.old):
             os.symlink(target, shelf.new)

@@ -1,16 +1,18 @@
-"""What a trip amounts to, in plain data: for the history, and for every step's result."""
+"""The figures of a trip as plain data, for the history and for the result of every step."""
 
 from dataclasses import dataclass
 
 from saltcart.trips import trip as trips
-from saltcart.trips.logbook import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow
+from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow
 from saltcart.trips.trip import RELEASED, SWITCHED, Trip
-from saltcart.trips.waybill import Shelf
+from saltcart.waybills.waybill import Shelf
 
 
 @dataclass(frozen=True, slots=True)
-class ShelfAccount:
-    """One shelf of a trip with its files and bytes, but for those it goes without, and where its originals are set aside (None when they are not)."""
+class ShelfSummary:
+    """One shelf of a trip with its files and bytes, but for those it goes without, and where its originals are set
+    aside (None when they are not).
+    """
 
     shelf: Shelf
     files: int
@@ -19,14 +21,14 @@ class ShelfAccount:
 
 
 @dataclass(frozen=True, slots=True)
-class TripAccount:
+class TripSummary:
     """One trip; times ISO 8601 in UTC, None for what has not happened."""
 
     trip: str
     state: str
     started: str
     finished: str | None
-    shelves: list[ShelfAccount]
+    shelves: list[ShelfSummary]
     ledgers: list[LedgerRow]
     freed_bytes: int
     events: list[tuple[str, str]]
@@ -43,25 +45,37 @@ class TripAccount:
         return sum(shelf.bytes for shelf in self.shelves)
 
 
-def account(name: str) -> TripAccount:
+def summary(name: str) -> TripSummary:
     """The account of the trip of that id.  UsageError when there is none."""
     with trips.opened(name) as trip:
-        return account_of(trip)
+        return summary_of(trip)
 
 
-def account_of(trip: Trip) -> TripAccount:
+def summary_of(trip: Trip) -> TripSummary:
     """The account of an open trip."""
     log = trip.logbook
     away = trip.state == SWITCHED
     shelves = [
-        ShelfAccount(shelf, *log.totals(number, LISTED, PLACING, VERIFIED, TROUBLE), trip.aside(shelf) if away else None)
+        ShelfSummary(
+            shelf, *log.totals(number, LISTED, PLACING, VERIFIED, TROUBLE), trip.aside(shelf) if away else None
+        )
         for number, shelf in enumerate(trip.waybill.shelves)
     ]
     finished = log.fact("finished")
     freed = log.fact("freed_bytes", 0) if trip.state == RELEASED else 0
-    return TripAccount(trip.name, trip.state, log.fact("started", ""), finished, shelves, log.ledgers(), freed, log.events(), trip.folder)
+    return TripSummary(
+        trip.name,
+        trip.state,
+        log.fact("started", ""),
+        finished,
+        shelves,
+        log.ledgers(),
+        freed,
+        log.events(),
+        trip.folder,
+    )
 
 
-def history() -> list[TripAccount]:
+def history() -> list[TripSummary]:
     """Every trip whose record can be read, the oldest first."""
-    return [account_of(trip) for trip in trips.readable()][::-1]
+    return [summary_of(trip) for trip in trips.readable()][::-1]

@@ -13,9 +13,10 @@ from saltcart.home import home, trips_folder
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
 from saltcart.safefile import digest_of, short_name, sync_folder
 from saltcart.shelves.oddities import set_aside_name
-from saltcart.trips import waybill as waybills
-from saltcart.trips.logbook import LedgerRow, Logbook, now
-from saltcart.trips.waybill import Shelf, Waybill
+from saltcart.trips.logbook import Logbook
+from saltcart.trips.records import LedgerRow, now
+from saltcart.waybills import waybill as waybills
+from saltcart.waybills.waybill import Shelf, Waybill
 
 # The states of a trip, in order; the ones in -ing are where a crash may leave it.
 HAULING, HAULED, SWITCHING, SWITCHED = "hauling", "hauled", "switching", "switched"
@@ -37,7 +38,7 @@ class Trip:
     @property
     def state(self) -> str:
         """Where the trip stands."""
-        return self.logbook.fact("state", HAULING)
+        return str(self.logbook.fact("state", HAULING))
 
     def enter(self, state: str, what: str) -> None:
         """Go into `state` and tell the history `what` happened."""
@@ -64,7 +65,7 @@ class Trip:
 
     def replan(self, shelves: list[Shelf]) -> None:
         """Change what the trip's own copy of the waybill says of its shelves."""
-        from saltcart.trips import waybill_text  # seldom, and it takes long to load
+        from saltcart.waybills import waybill_text  # seldom, and it takes long to load
 
         self.waybill.shelves = shelves
         waybill_text.write(self.waybill, os.path.join(self.folder, "waybill.toml"))
@@ -81,7 +82,9 @@ def next_step(trip: Trip) -> str:
         HAULING: f"Go on with: saltcart haul {trip.name}",
         HAULED: f"Next: saltcart repoint {trip.name}",
         SWITCHING: f"Finish it with: saltcart repoint {trip.name}   or take it back: saltcart undo {trip.name}",
-        SWITCHED: f"Next: saltcart check {trip.name}   then: saltcart release {trip.name}   or: saltcart undo {trip.name}",
+        SWITCHED: (
+            f"Next: saltcart check {trip.name}   then: saltcart release {trip.name}   or: saltcart undo {trip.name}"
+        ),
         RELEASING: f"Finish it with: saltcart release {trip.name}",
         UNDOING: f"Finish it with: saltcart undo {trip.name}",
         RELEASED: f"This trip is over: the originals are gone. To draft the way back: saltcart undo {trip.name}",
@@ -132,7 +135,9 @@ def discard(trip: Trip) -> None:
 def names() -> list[str]:
     """The ids of all trips, the oldest first."""
     books = [path for path in trips_folder().glob("*/logbook.sqlite") if not path.parent.name.startswith(".")]
-    return [path.parent.name for path in sorted(books, key=lambda path: (path.parent / "waybill.toml").stat().st_mtime_ns)]
+    return [
+        path.parent.name for path in sorted(books, key=lambda path: (path.parent / "waybill.toml").stat().st_mtime_ns)
+    ]
 
 
 @contextmanager
@@ -149,12 +154,17 @@ def opened(name: str) -> Iterator[Trip]:
     except sqlite3.OperationalError:
         raise  # what a drive does that is full or has gone
     except sqlite3.DatabaseError as error:
-        remedy = f"What it set aside is called {set_aside_name('NAME', name)}. Restore {show(str(folder))} from a backup, or move it away."
+        remedy = (
+            f"What it set aside is called {set_aside_name('NAME', name)}. Restore {show(str(folder))} from a backup, or"
+            " move it away."
+        )
         raise Refused(f"The logbook of trip {name} is damaged ({error})", remedy) from error
 
 
 def readable() -> Iterator[Trip]:
-    """Every trip, the newest first, each open while it is looked at; one whose record is damaged is no reason to stop work on others."""
+    """Every trip, the newest first, each open while it is looked at; one whose record is damaged is no reason to stop
+    work on others.
+    """
     for name in reversed(names()):
         with suppress(SaltCartError), opened(name) as trip:
             if trip.state:  # asked in here, where damage is met
@@ -179,17 +189,24 @@ def held(name: str) -> Iterator[Trip]:
     from filelock import FileLock, Timeout  # brings in a good part of the standard library
 
     with opened(name) as trip:
-        places = {path for shelf in trip.waybill.shelves for path in (shelf.old, shelf.new)} | {line.path for line in trip.waybill.ledgers}
+        places = {path for shelf in trip.waybill.shelves for path in (shelf.old, shelf.new)} | {
+            line.path for line in trip.waybill.ledgers
+        }
         locks = home() / "locks"
         locks.mkdir(parents=True, exist_ok=True)
         # Of a process that died the system takes the locks back, so that a stale file means nothing.
-        wanted = {os.path.join(trip.folder, "lock"): f"trip {name}", **{str(locks / short_name(place, 16)): show(place) for place in sorted(places)}}
+        wanted = {
+            os.path.join(trip.folder, "lock"): f"trip {name}",
+            **{str(locks / short_name(place, 16)): show(place) for place in sorted(places)},
+        }
         with ExitStack() as held_locks:
             for path, what in wanted.items():
                 try:
                     held_locks.enter_context(FileLock(path, timeout=0))
                 except Timeout:
-                    raise Refused(f"Another saltcart is working on {what}{holder(path)}", "Wait until it has ended.") from None
+                    raise Refused(
+                        f"Another saltcart is working on {what}{holder(path)}", "Wait until it has ended."
+                    ) from None
                 Path(path + ".holder").write_text(f"trip {name}, process {os.getpid()}", encoding="utf-8")
             yield trip
 
@@ -212,9 +229,13 @@ def unfinished(waybill_path: str) -> str | None:
 
 
 def latest(*states: str, otherwise: str | None = None) -> str:
-    """The id of the newest trip in one of these states, else in the state `otherwise`.  UsageError when there is none."""
+    """The id of the newest trip in one of these states, else in the state `otherwise`.  UsageError when there is
+    none.
+    """
     for wanted in (states, (otherwise,)):
         for trip in readable():
             if trip.state in wanted:
                 return trip.name
-    raise UsageError(f"There is no trip to work on ({' or '.join(filter(None, (*states, otherwise)))})", "See saltcart trips.")
+    raise UsageError(
+        f"There is no trip to work on ({' or '.join(filter(None, (*states, otherwise)))})", "See saltcart trips."
+    )

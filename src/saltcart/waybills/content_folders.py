@@ -1,4 +1,5 @@
-"""Content folders added in front of old ones: where a program tries its folders in turn, the first that has a file counts.
+"""Content folders added in front of old ones: where a program tries its folders in turn, the first that has a file
+counts.
 
 So when only a part of a content folder moves, nothing that is looked for needs another text: the
 folder from which the same text leads to the new place comes in front of the old one in the list.
@@ -10,46 +11,61 @@ from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from saltcart.errors import UsageError, show
+from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Entry, Ledger
 from saltcart.spelling.moves import joined, tail_below
-from saltcart.trips.reading import Reader
 
 if TYPE_CHECKING:
-    from saltcart.trips.waybill import Shelf
+    from saltcart.waybills.waybill import Shelf
 
 
-class Front(NamedTuple):
+class AddedFolder(NamedTuple):
     """What moves is found from the folder `new` by the same texts as from the content folder `old`."""
 
     old: str
     new: str
 
     def finds(self, folder: str, text: str, wanted: str) -> bool:
-        """Whether `text`, which was looked for in `folder`, leads to `wanted` once the new folder is in front: from there, or still from the old one."""
+        """Whether `text`, which was looked for in `folder`, leads to `wanted` once the new folder is in front: from
+        there, or still from the old one.
+        """
         return folder == self.old and wanted in (joined(top, text.removeprefix("./")) for top in self)
 
 
-def fronts_of(ledgers: Iterable[Ledger], shelves: "Sequence[Shelf]", reader: Reader) -> list[Front]:
-    """What must come in front of the folders that ledgers list, for these shelves to move.  UsageError when one lists none."""
-    pairs: list[Front] = []
+def added_folders(ledgers: Iterable[Ledger], shelves: "Sequence[Shelf]", resolver: Resolver) -> list[AddedFolder]:
+    """What must come in front of the folders that ledgers list, for these shelves to move.  UsageError when one lists
+    none.
+    """
+    pairs: list[AddedFolder] = []
     for ledger in ledgers:
-        folders = [folder for _entry, folder in listed(ledger, reader)]
+        folders = [folder for _entry, folder in listed(ledger, resolver)]
         if not folders:
-            raise UsageError(f"{show(ledger.path)} lists no content folders", "Leave it out of --front; its entries are rewritten anyway.")
-        pairs += [Front(folder, new) for folder in folders for shelf in shelves if (new := new_root(folder, shelf))]
+            raise UsageError(
+                f"{show(ledger.path)} lists no content folders",
+                "Leave it out of --front; its entries are rewritten anyway.",
+            )
+        pairs += [
+            AddedFolder(folder, new) for folder in folders for shelf in shelves if (new := new_root(folder, shelf))
+        ]
     return list(dict.fromkeys(pairs))
 
 
-def listed(ledger: Ledger, reader: Reader) -> list[tuple[Entry, str]]:
+def listed(ledger: Ledger, resolver: Resolver) -> list[tuple[Entry, str]]:
     """The entries of a ledger that list folders, and what they mean; not those that others start from."""
     place, entries = os.path.dirname(ledger.path), list(ledger.entries())
     bases = {entry.base.key for entry in entries if entry.base}
     folders = [entry for entry in entries if entry.names == "folder" and entry.key not in bases]
-    return [(entry, path) for entry in folders if (path := reader.path(entry.spelling, entry.written, reader.start(entry, place)))]
+    return [
+        (entry, path)
+        for entry in folders
+        if (path := resolver.path(entry.spelling, entry.written, resolver.start(entry, place)))
+    ]
 
 
 def new_root(folder: str, shelf: "Shelf") -> str | None:
-    """The folder from which texts that start from `folder` lead into the shelf's new place, where a part of it moves; None when there is none."""
+    """The folder from which texts that start from `folder` lead into the shelf's new place, where a part of it moves;
+    None when there is none.
+    """
     if shelf.gathered or shelf.entries == "keep":
         return None
     inside, above = tail_below(folder, shelf.old), tail_below(shelf.old, folder)

@@ -1,11 +1,11 @@
-"""What draft and haul both ask of a new place: is there room, does something stand there, do links still lead home."""
+"""Questions about the new place of a shelf: which drive, how much room, and links that lead out."""
 
 import os
 
 from saltcart.drives import Drive, drive_of
 from saltcart.drives.limits import APART, NAMES
 from saltcart.errors import Refused, show
-from saltcart.trips.waybill import Shelf
+from saltcart.waybills.waybill import Shelf
 
 
 def landing_drive(place: str) -> Drive:
@@ -14,7 +14,8 @@ def landing_drive(place: str) -> Drive:
 
 
 def sharing(shelf: Shelf, drive: Drive) -> str:
-    """What the files of a shelf that stays on its drive share with their originals there, so that they take no room: APART for nothing.
+    """What the files of a shelf that stays on its drive share with their originals there, so that they take no room:
+    APART for nothing.
 
     A second name is as good as a rename, and can be taken back file by file; what is copied for
     good, while its original stays in use, gets none.

@@ -5,31 +5,32 @@ from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
 from itertools import islice
 from typing import NamedTuple
 
-from saltcart.shelves.truenames import true_path
 from saltcart.errors import Refused, show
+from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Batch, Entry, Ledger
-from saltcart.ledgers.base import NO_FRONTS, Fronts
+from saltcart.ledgers.base import NO_INSERTIONS, Insertions
+from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Moves, Spelling, encodable
 from saltcart.spelling.moves import joined, plain, tail_below
 from saltcart.spelling.swaps import Swap, swap_for
-from saltcart.trips.fronts import Front, listed
-from saltcart.trips.reading import Reader
-
+from saltcart.waybills.content_folders import AddedFolder, listed
 
 SPECIMENS = 1000
 
 
 class Changes(NamedTuple):
-    """New texts by the keys of entries, the swaps for all others that those cover, and what comes in front of entries of lists."""
+    """New texts by the keys of entries, the swaps for all others that those cover, and what comes in front of entries
+    of lists.
+    """
 
     texts: dict[Hashable, str]
     swaps: list[Swap]
-    fronts: Fronts = NO_FRONTS
+    insertions: Insertions = NO_INSERTIONS
 
     def count(self, batches: Iterable[Batch]) -> int:
         """How many entries in all batches of a ledger get a new text."""
         covered = (self.swap_of(batch.spelling, batch.base, text) for batch in batches for text in batch.texts)
-        return len(self.texts) + sum(map(len, self.fronts.values())) + sum(swap is not None for swap in covered)
+        return len(self.texts) + sum(map(len, self.insertions.values())) + sum(swap is not None for swap in covered)
 
     def new(self, entry: Entry) -> str:
         """What will stand in the place of `entry`."""
@@ -40,21 +41,29 @@ class Changes(NamedTuple):
 
     def swap_of(self, spelling: Spelling | None, base: Entry | None, text: str) -> Swap | None:
         """The swap that covers a text, if one does."""
-        return next((swap for swap in self.swaps if swap.spelling is spelling and base is None and swap.covers(text)), None)
+        return next(
+            (swap for swap in self.swaps if swap.spelling is spelling and base is None and swap.covers(text)), None
+        )
 
 
 class Routes:
-    """Follows paths through links and detours to the moving shelves; `fronts` come in front of content folders.
+    """Follows paths through links and detours to the moving shelves; `added` ones come in front of content folders.
 
     The links that it `turns` will lead to the new places, so that what goes through them stays
     as it is.  `links` are those that were met, with whether anything stays because of them.
     """
 
-    def __init__(self, moves: Moves, reader: Reader | None = None, fronts: Sequence[Front] = (), turns: Callable[[str], bool] = lambda _link: False):
+    def __init__(
+        self,
+        moves: Moves,
+        resolver: Resolver | None = None,
+        added: Sequence[AddedFolder] = (),
+        turns: Callable[[str], bool] = lambda _link: False,
+    ):
         self.moves = moves
-        self.fronts = fronts
+        self.added = added
         self.turns = turns
-        self.reader = reader or Reader()
+        self.resolver = resolver or Resolver()
         self.folders: dict[str, str] = {}
         self.links: dict[str, bool] = {}
         self.ways: dict[str, str | None] = {}
@@ -94,7 +103,9 @@ class Routes:
         return target is not None and self.moves.follow(place) == joined(target, path[len(link) + 1 :])
 
     def followed(self, path: str) -> str:
-        """Where `path`, which is not below a moving shelf as it is written, leads through links and detours; itself when it leads to none."""
+        """Where `path`, which is not below a moving shelf as it is written, leads through links and detours; itself
+        when it leads to none.
+        """
         folder, name = os.path.split(path)
         if name in ("", ".", ".."):
             return self.real(path)
@@ -112,13 +123,15 @@ class Routes:
 
     def real(self, path: str) -> str:
         """`path` without links and detours, as its drive writes it."""
-        return self.reader.true.path(os.path.realpath(path))
+        return self.resolver.true.path(os.path.realpath(path))
 
     def changes(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
         """What to change in `ledger` when it goes from `old_folder` to `new_folder`.  Raises CannotSpell."""
         swaps: list[Swap] = []
         for batch, number in specimens(ledger):
-            if not any(swap.covers(batch.texts[number]) for swap in swaps) and (swap := self.swap(batch, number, old_folder)):
+            if not any(swap.covers(batch.texts[number]) for swap in swaps) and (
+                swap := self.swap(batch, number, old_folder)
+            ):
                 swaps.append(swap)
         return Changes(self.texts(ledger.entries(besides=swaps), old_folder, new_folder), swaps)
 
@@ -129,23 +142,25 @@ class Routes:
 
     def in_front(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
         """As `changes`, for a ledger that lists folders when new ones come in front of those of which a part stays."""
-        found = listed(ledger, self.reader)
+        found = listed(ledger, self.resolver)
         known, base = {folder for _entry, folder in found}, os.path.dirname(ledger.path)
-        fronts: dict[Hashable, list[str]] = {}
+        insertions: dict[Hashable, list[str]] = {}
         for entry, folder in found:
-            for front in self.fronts:
-                if front.old == folder and front.new not in known:
-                    known.add(front.new)
-                    fronts.setdefault(entry.key, []).append(self.reader.text(entry, entry.written, front.new, self.reader.start(entry, base)))
-        others = (entry for entry in ledger.entries() if entry.key not in fronts)
-        return Changes(self.texts(others, old_folder, new_folder), [], fronts)
+            for one in self.added:
+                if one.old == folder and one.new not in known:
+                    known.add(one.new)
+                    insertions.setdefault(entry.key, []).append(
+                        self.resolver.text(entry, entry.written, one.new, self.resolver.start(entry, base))
+                    )
+        others = (entry for entry in ledger.entries() if entry.key not in insertions)
+        return Changes(self.texts(others, old_folder, new_folder), [], insertions)
 
     def swap(self, batch: Batch, number: int, folder: str) -> Swap | None:
         """The swap that one text of a batch shows, for itself and all that begin like it; None when it shows none."""
         text, spelling = batch.texts[number], batch.spelling
         path = spelling.read(text, folder) if spelling and not batch.base and encodable(text) else None
-        move = self.moves.whole(path) if path and self.reader.meanings.here(path) == path else None
-        if move and self.reader.true.forgives(move.old) and not self.reader.true.forgives(move.new):
+        move = self.moves.whole(path) if path and self.resolver.meanings.here(path) == path else None
+        if move and self.resolver.true.forgives(move.old) and not self.resolver.true.forgives(move.new):
             return None  # each name must be looked at
         return swap_for(spelling, text, move.old, move.new) if spelling and move else None
 
@@ -154,31 +169,31 @@ class Routes:
 
         None when it stays true as it is written.  Raises CannotSpell.
         """
-        entry = self.reader.settled(entry, old_folder)
+        entry = self.resolver.settled(entry, old_folder)
         text, target = self.meant(entry, old_folder)
         wanted = self.moves.follow(target) or target
-        old_start, start = self.reader.start(entry, old_folder), self.new_start(entry, old_folder, new_folder)
+        old_start, start = self.resolver.start(entry, old_folder), self.new_start(entry, old_folder, new_folder)
         if wanted == target and start == old_start:
             return None
-        if entry.spelling.start == "content" and any(front.finds(old_start, text, wanted) for front in self.fronts):
+        if entry.spelling.start == "content" and any(one.finds(old_start, text, wanted) for one in self.added):
             return None
         read = entry.spelling.read(text, start)
-        stays_true = read is not None and same_place(self.reader.meanings.here(read), wanted)
+        stays_true = read is not None and same_place(self.resolver.meanings.here(read), wanted)
         # One that leads out of a moving shelf may stay true by chance, along a path that has become a detour.
         by_chance = wanted == target and not entry.base and read != entry.spelling.read(text, old_start)
-        return None if stays_true and not by_chance else self.reader.text(entry, text, wanted, start)
+        return None if stays_true and not by_chance else self.resolver.text(entry, text, wanted, start)
 
     def new_start(self, entry: Entry, old_folder: str, new_folder: str) -> str:
         """The folder the text of `entry` will start from: for one with a base, where that will lead."""
         if entry.base is None:
-            return self.reader.start(entry, new_folder)
+            return self.resolver.start(entry, new_folder)
         _text, target = self.meant(entry.base, old_folder)
-        return self.reader.base_folder(entry.base, self.moves.follow(target) or target)
+        return self.resolver.base_folder(entry.base, self.moves.follow(target) or target)
 
     def meant(self, entry: Entry, folder: str) -> tuple[str, str]:
         """The reading of `entry` that leads into a moving shelf, else the likeliest, and where it leads."""
-        start = self.reader.start(entry, folder)
-        paths = [(text, self.reader.path(entry.spelling, text, start)) for text in entry.readings()]
+        start = self.resolver.start(entry, folder)
+        paths = [(text, self.resolver.path(entry.spelling, text, start)) for text in entry.readings()]
         readings = [(text, self.led(path)) for text, path in paths if path is not None]
         readings = readings or [(entry.written, start)]  # a base that names nothing leaves things where they start
         return next((reading for reading in readings if self.moves.covers(reading[1])), readings[0])
@@ -192,17 +207,24 @@ def link_into(moves: Moves, path: str) -> str | None:
 
 
 def turned(moves: Moves, link: str) -> str | None:
-    """Where a link into a moving shelf leads when it is turned; None when it cannot be: not all that lies there moves, or it is in the way."""
+    """Where a link into a moving shelf leads when it is turned; None when it cannot be: not all that lies there
+    moves, or it is in the way.
+    """
     real = true_path(link)
     whole = all(move.takes is None or tail_below(real, move.old) is None for move in moves.moves)
-    return moves.follow(real) if whole and os.path.islink(link) and all(move.new != link for move in moves.moves) else None
+    return (
+        moves.follow(real) if whole and os.path.islink(link) and all(move.new != link for move in moves.moves) else None
+    )
 
 
 def new_target(moves: Moves, link: str) -> str:
     """As `turned`.  Raises Refused where that is None."""
     target = turned(moves, link)
     if target is None:
-        raise Refused(f"{show(link)} is no link into a shelf that moves whole, so it cannot be turned", "Take it out of turn = [...] in a new waybill.")
+        raise Refused(
+            f"{show(link)} is no link into a shelf that moves whole, so it cannot be turned",
+            "Take it out of turn = [...] in a new waybill.",
+        )
     return target
 
 

@@ -1,4 +1,4 @@
-"""What a draft saw in each shelf, kept among our own data so that the haul can say what has changed since.
+"""Lists of what a draft saw in each shelf, kept so that the haul can tell what has changed since.
 
 A kept list is a text of JSON values, one a line: an object that names a shelf, then the paths in it.
 """

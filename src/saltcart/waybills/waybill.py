@@ -10,10 +10,10 @@ from urllib.parse import quote, unquote_to_bytes
 
 from saltcart import tomlfile
 from saltcart.errors import BadFile, show
+from saltcart.judging.resolver import Resolver
 from saltcart.shelves.digests import BLAKE3, SHA256
 from saltcart.shelves.walk import FOLDER, Item, Trouble, ignore, walk
 from saltcart.spelling import Meanings, Move, Moves
-from saltcart.trips.reading import Reader
 
 FORMAT = 1
 CARE = ("own", "replaceable")
@@ -112,7 +112,7 @@ class Shelf:
         """Where what lies at `path`, from the shelf's top, comes to lie."""
         for old, new in sorted(self.renames, key=lambda pair: -len(pair[0])) if self.renames else ():
             if path == old or path.startswith(old + "/"):
-                return f"{self.new}/{new}{path[len(old):]}"
+                return f"{self.new}/{new}{path[len(old) :]}"
         return f"{self.new}/{path}" if path else self.new
 
     def home(self, path: str) -> str:
@@ -160,9 +160,9 @@ class Waybill:
     digests: str = BLAKE3
     turn: list[str] = field(default_factory=list)
 
-    def reader(self) -> Reader:
+    def resolver(self) -> Resolver:
         """What resolves entries on this trip."""
-        return Reader(Meanings(self.means))
+        return Resolver(Meanings(self.means))
 
     def moves(self) -> Moves:
         """Where paths go on this trip."""
@@ -173,7 +173,9 @@ class Waybill:
         return Moves(move for shelf in self.shelves if travels or shelf.entries == "rewrite" for move in shelf.moves())
 
     def link_target(self, target: str) -> str:
-        """What a symbolic link in a shelf says at the new place: as written, but a full path into a moving shelf follows it."""
+        """What a symbolic link in a shelf says at the new place: as written, but a full path into a moving shelf
+        follows it.
+        """
         return (self.moves().follow(target) if target.startswith("/") else None) or target
 
 
@@ -197,7 +199,9 @@ def read(path: str) -> Waybill:
     """The waybill in the file at `path`.  Raises BadFile with file, line and key."""
     tables = tomlfile.read(path, SHAPE)
     if tables["format"] != FORMAT:
-        raise BadFile(path, None, f"is a waybill of format {tables['format']}; this version knows {FORMAT}", "Draft it anew.")
+        raise BadFile(
+            path, None, f"is a waybill of format {tables['format']}; this version knows {FORMAT}", "Draft it anew."
+        )
     if not tables["shelf"]:
         raise BadFile(path, None, "names no shelf", "Add a [[shelf]] or draft it anew.")
     shelves = [
@@ -220,17 +224,33 @@ def read(path: str) -> Waybill:
         old, new = absolute(path, "from", row["from"]), absolute(path, "to", row["to"])
         shelves.append(Shelf(os.path.basename(new), old, new, row["from_drive"], row["to_drive"], gathered=True))
     ledgers = [
-        LedgerLine(absolute(path, "path", row["path"]), row["map"], row.get("rewrite", True), row.get("digest"), front=row.get("front", False))
+        LedgerLine(
+            absolute(path, "path", row["path"]),
+            row["map"],
+            row.get("rewrite", True),
+            row.get("digest"),
+            front=row.get("front", False),
+        )
         for row in tables.get("ledger", [])
     ]
-    return Waybill(shelves, ledgers, [from_toml_path(text) for text in tables.get("maps", [])], tables.get("draft", ""), tables.get("means", []), tables.get("digests", BLAKE3), [absolute(path, "turn", text) for text in tables.get("turn", [])])
+    return Waybill(
+        shelves,
+        ledgers,
+        [from_toml_path(text) for text in tables.get("maps", [])],
+        tables.get("draft", ""),
+        tables.get("means", []),
+        tables.get("digests", BLAKE3),
+        [absolute(path, "turn", text) for text in tables.get("turn", [])],
+    )
 
 
 def below(waybill: str, text: str) -> str:
     """The path from a shelf's top that `text` of a waybill means; BadFile for one that leads out of it."""
     path = from_toml_path(text)
     if path.startswith("/") or "\0" in path or any(part in ("", ".", "..") for part in path.split("/")):
-        raise BadFile(waybill, None, f'rename: "{show(text)}" is not a path from the shelf\'s top', "Write it like: Pack/name.wav")
+        raise BadFile(
+            waybill, None, f'rename: "{show(text)}" is not a path from the shelf\'s top', "Write it like: Pack/name.wav"
+        )
     return path
 
 

@@ -1,11 +1,11 @@
-"""The waybill as text: TOML with a word on each choice."""
+"""Writing a waybill as TOML with a comment on each choice."""
 
 import tomlkit
 
 from saltcart.errors import show
 from saltcart.safefile import replacing
 from saltcart.shelves.digests import BLAKE3
-from saltcart.trips.waybill import FORMAT, LedgerLine, Shelf, Waybill, as_toml_path
+from saltcart.waybills.waybill import FORMAT, LedgerLine, Shelf, Waybill, as_toml_path
 
 HEAD = """\
 Salt Cart waybill: what one trip will do. Read it, change what you like, then:
@@ -27,9 +27,19 @@ def render(waybill: Waybill, place: str) -> str:
     if waybill.means:
         document.add("means", tomlkit.item(waybill.means).comment("what paths of other systems stand for here"))
     if waybill.turn:
-        document.add("turn", tomlkit.item([as_toml_path(path) for path in waybill.turn]).multiline(True).comment("links that will lead to the new place; entries that go through them stay as they are"))
+        document.add(
+            "turn",
+            tomlkit.item([as_toml_path(path) for path in waybill.turn])
+            .multiline(True)
+            .comment("links that will lead to the new place; entries that go through them stay as they are"),
+        )
     if waybill.digests != BLAKE3:
-        document.add("digests", tomlkit.item(waybill.digests).comment("the kind of digest that copies are compared by, and the manifest holds"))
+        document.add(
+            "digests",
+            tomlkit.item(waybill.digests).comment(
+                "the kind of digest that copies are compared by, and the manifest holds"
+            ),
+        )
     shelves, gathered = tomlkit.aot(), tomlkit.aot()
     for shelf in waybill.shelves:
         (gathered if shelf.gathered else shelves).append(shelf_table(shelf))
@@ -55,12 +65,30 @@ def shelf_table(shelf: Shelf) -> tomlkit.items.Table:
     table.add("to_drive", shelf.new_drive)
     if shelf.gathered:
         return table
-    table.add("care", tomlkit.item(shelf.care).comment('"own": cannot be had again; "replaceable": its maker offers it'))
-    table.add("leave", tomlkit.item(shelf.leave).comment('left at the old place: "nothing", or "signpost" (a link to the new place)'))
-    table.add("entries", tomlkit.item(shelf.entries).comment('"rewrite": ledgers name the new place; "keep": they go on through the signpost'))
-    for key, patterns, word in (("stay", shelf.stay, "does not travel and stays where it is"), ("only", shelf.only, "nothing else travels")):
+    table.add(
+        "care", tomlkit.item(shelf.care).comment('"own": cannot be had again; "replaceable": its maker offers it')
+    )
+    table.add(
+        "leave",
+        tomlkit.item(shelf.leave).comment('left at the old place: "nothing", or "signpost" (a link to the new place)'),
+    )
+    table.add(
+        "entries",
+        tomlkit.item(shelf.entries).comment(
+            '"rewrite": ledgers name the new place; "keep": they go on through the signpost'
+        ),
+    )
+    for key, patterns, word in (
+        ("stay", shelf.stay, "does not travel and stays where it is"),
+        ("only", shelf.only, "nothing else travels"),
+    ):
         if patterns or key == "stay":
-            table.add(key, tomlkit.item([as_toml_path(pattern) for pattern in patterns]).comment(f'patterns such as "*.ini" or "Old Packs/*": {word}'))
+            table.add(
+                key,
+                tomlkit.item([as_toml_path(pattern) for pattern in patterns]).comment(
+                    f'patterns such as "*.ini" or "Old Packs/*": {word}'
+                ),
+            )
     if shelf.renames:
         renames = tomlkit.aot()
         for old, new in shelf.renames:
@@ -80,7 +108,10 @@ def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
     rewrite = tomlkit.item(line.rewrite)
     table.add("rewrite", rewrite.comment(" ".join(show(line.why).split())) if line.why else rewrite)
     if line.front:
-        table.add("front", tomlkit.item(True).comment("where a part of a content folder moves, a new one comes in front of it"))
+        table.add(
+            "front",
+            tomlkit.item(True).comment("where a part of a content folder moves, a new one comes in front of it"),
+        )
     if line.digest:
         table.add("digest", line.digest)
     return table

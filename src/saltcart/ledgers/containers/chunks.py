@@ -8,6 +8,7 @@ When a payload changes its length, the lengths and padding above it are mended.
 import struct
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from saltcart.ledgers.codings import ONE, Escape, TextCoding, same
 from saltcart.ledgers.rules import At, Matcher
@@ -31,17 +32,23 @@ class Chunk:
     holds: bool
 
 
+ORDERS: tuple[Literal["little"], Literal["big"]] = ("little", "big")
+
+
 def little(data: bytes) -> bool:
     """Whether lengths are little-endian; told by the outermost tag, or by which reading fits the file."""
     if len(data) < 8:
         raise ValueError("is too short for a chunk container")
     if data[:4] in (b"RIFF", b"FORM", b"RIFX"):
         return data[:4] == b"RIFF"
-    return struct.unpack_from("<I", data, 4)[0] + 8 <= len(data) < struct.unpack_from(">I", data, 4)[0] + 8
+    little_size, big_size = (int.from_bytes(data[4:8], order) for order in ORDERS)
+    return little_size + 8 <= len(data) < big_size + 8
 
 
 def chunks(data: bytes, holders: frozenset[str]) -> Iterator[Chunk]:
-    """Every chunk in order; those whose place is in `holders` hold chunks too.  ValueError for lengths that do not fit."""
+    """Every chunk in order; those whose place is in `holders` hold chunks too.  ValueError for lengths that do not
+    fit.
+    """
     order = "<" if little(data) else ">"
     waiting = [(0, len(data), "", 0)]
     while waiting:
@@ -69,7 +76,9 @@ def holders_of(rules: Sequence[At]) -> frozenset[str]:
 
 
 def spans(data: bytes, rules: Sequence[At], encoding: str) -> list[Span]:
-    """The text payloads that rules name, a closing NUL left out.  ValueError for one that is cut off in the middle of a sign."""
+    """The text payloads that rules name, a closing NUL left out.  ValueError for one that is cut off in the middle of
+    a sign.
+    """
     rule_for, found = Matcher(rules), []
     coding = TextCoding(encoding, WHOLE)
     width = 2 if encoding.startswith("utf-16") else 1
@@ -83,7 +92,9 @@ def spans(data: bytes, rules: Sequence[At], encoding: str) -> list[Span]:
                 end -= width
             if (end - chunk.start) % width:
                 raise ValueError(f"has a {chunk.place} chunk that is no {encoding} text")
-            found.append(Span(chunk.start, end, f"{chunk.place} {counts[chunk.place]}", coding, rule.spelling, rule.names))
+            found.append(
+                Span(chunk.start, end, f"{chunk.place} {counts[chunk.place]}", coding, rule.spelling, rule.names)
+            )
     return found
 
 
@@ -91,7 +102,9 @@ def splice(spans: Spans, texts: Sequence[bytes], holders: frozenset[str]) -> byt
     """The data with new payload texts, every length and padding above it mended."""
     data = spans.data
     order = "<" if little(data) else ">"
-    changes = {start: (start + len(old), text) for start, old, text in zip(spans.starts, spans.inside, texts)}
+    changes = {
+        start: (start + len(old), text) for start, old, text in zip(spans.starts, spans.inside, texts, strict=True)
+    }
     every = list(chunks(data, holders))
 
     def build(number: int) -> tuple[bytes, int]:
@@ -117,8 +130,13 @@ def splice(spans: Spans, texts: Sequence[bytes], holders: frozenset[str]) -> byt
 
 def rest(spans: Spans, holders: frozenset[str]) -> list[tuple[str, int, bytes]]:
     """Everything but the payloads of `spans` and the lengths: place, depth and content of each chunk."""
-    data, ends = spans.data, {start: start + len(text) for start, text in zip(spans.starts, spans.inside)}
+    data, ends = spans.data, {start: start + len(text) for start, text in zip(spans.starts, spans.inside, strict=True)}
     return [
-        (chunk.place, chunk.depth, data[chunk.head + 8 : chunk.start] + (b"" if chunk.holds else data[ends.get(chunk.start, chunk.start) : chunk.end]))
+        (
+            chunk.place,
+            chunk.depth,
+            data[chunk.head + 8 : chunk.start]
+            + (b"" if chunk.holds else data[ends.get(chunk.start, chunk.start) : chunk.end]),
+        )
         for chunk in chunks(data, holders)
     ]

@@ -51,6 +51,16 @@ def found_in(text: str, rule_for: Matcher) -> list[Found]:
                 for first, last in parted(token[1], rule.separator):
                     start = token.start(1)
                     base = bases.get(rule.base_at) if rule.base_at else None
-                    found.append(Found(start + first, start + last, f"{place} {counts[place]}", JSON, rule.spelling, rule.names, base))
+                    found.append(
+                        Found(
+                            start + first,
+                            start + last,
+                            f"{place} {counts[place]}",
+                            JSON,
+                            rule.spelling,
+                            rule.names,
+                            base,
+                        )
+                    )
                 bases[rule.at] = len(found) - 1
     return [one for one in found if one.start < one.end]

@@ -1,10 +1,10 @@
 """Containers of lines: INI and other key-value text, CSV and TSV, TOML, and plain text by pattern."""
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 from saltcart.ledgers.codings import CSV, LINE, QUOTED, TOML, Escape
-from saltcart.ledgers.rules import At, Matcher, parted
+from saltcart.ledgers.rules import At, Matcher, must_match, parted
 from saltcart.ledgers.spans import Span
 from saltcart.ledgers.textual import Found, byte_spans, decoded, line_of
 
@@ -35,8 +35,10 @@ def lines_of(text: str) -> Iterator[tuple[int, str]]:
         yield found.start(), found[0]
 
 
-def table_values(separator: str):  # noqa: ANN201
-    """A reader of tables whose fields are parted by `separator` (RFC 4180); the place is the column's name in the first row."""
+def table_values(separator: str) -> Callable[[str], Iterator[Value]]:
+    """A reader of tables whose fields are parted by `separator` (RFC 4180); the place is the column's name in the
+    first row.
+    """
     return lambda text: fields_of(text, separator)
 
 
@@ -46,7 +48,7 @@ def fields_of(text: str, separator: str) -> Iterator[Value]:
     names: list[str] = []
     row = column = place = 0
     while place <= len(text):
-        found = field.match(text, place)
+        found = must_match(field, text, place)
         group = 1 if found[1] is not None else 2
         if row == 0:
             names.append(found[group])
@@ -87,7 +89,12 @@ def toml_values(text: str) -> Iterator[Value]:
             depth += (token[0] == "[") - (token[0] == "]")
             group = 1 if token[1] is not None else 2
             if token[group]:
-                yield start + token.start(group), start + token.end(group), table + key + "/*" * depth, TOML if group == 1 else LINE
+                yield (
+                    start + token.start(group),
+                    start + token.end(group),
+                    table + key + "/*" * depth,
+                    TOML if group == 1 else LINE,
+                )
 
 
 READERS = {"ini": ini_values, "csv": table_values(","), "tsv": table_values("\t"), "toml": toml_values}
@@ -121,4 +128,10 @@ def pattern_spans(data: bytes, rules: Sequence[At]) -> list[Span]:
     found.sort(key=lambda one: one.start)
     known: list[tuple[int, int]] = []
     apart = [one for number, one in enumerate(found) if not number or one.start >= found[number - 1].end]
-    return byte_spans(text, [Found(one.start, one.end, line_of(text.text, one.start, known), LINE, one.spelling, one.names) for one in apart])
+    return byte_spans(
+        text,
+        [
+            Found(one.start, one.end, line_of(text.text, one.start, known), LINE, one.spelling, one.names)
+            for one in apart
+        ],
+    )

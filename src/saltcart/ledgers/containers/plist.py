@@ -27,7 +27,15 @@ def spans(data: bytes, rules: Sequence[At]) -> list[Span]:
     """The entries of a property list.  ValueError when it is not one."""
     try:
         plistlib.loads(data)
-    except (plistlib.InvalidFileException, ExpatError, ValueError, LookupError, OverflowError, RecursionError, struct.error) as error:
+    except (
+        plistlib.InvalidFileException,
+        ExpatError,
+        ValueError,
+        LookupError,
+        OverflowError,
+        RecursionError,
+        struct.error,
+    ) as error:
         raise ValueError(f"is not a property list ({error})") from error
     return binary_spans(data, Matcher(rules)) if data.startswith(MAGIC) else xml_spans(data, Matcher(rules))
 
@@ -59,7 +67,9 @@ class XmlReader(xml.Reader):
         elif len(self.found) > before:
             start, end, _where, escape, _rule = self.found.pop()
             if name == "key":
-                self.last_key = "".join(map(XML.mean, XML.signs.findall(self.raw[start:end].decode("utf-8", "surrogatepass"))))
+                self.last_key = "".join(
+                    map(XML.mean, XML.signs.findall(self.raw[start:end].decode("utf-8", "surrogatepass")))
+                )
             elif rule := self.wanted(self.here()):
                 self.found.append((start, end, self.numbered(self.here()), escape, rule))
 
@@ -117,7 +127,9 @@ class SharedCoding(BinaryCoding):
     def encode(self, text: str, like: bytes) -> bytes:
         """See Coding.encode."""
         if text != self.decode(like):
-            raise CannotSpell(f"the property list uses one string as {self.place} and as something else; it cannot be changed alone")
+            raise CannotSpell(
+                f"the property list uses one string as {self.place} and as something else; it cannot be changed alone"
+            )
         return like
 
 
@@ -138,7 +150,10 @@ class Table:
 def table_of(data: bytes) -> Table:
     """The table of a valid binary property list."""
     offset_size, reference_size, count, top, start = struct.unpack(">6xBBQQQ", data[-32:])
-    offsets = [int.from_bytes(data[start + number * offset_size : start + (number + 1) * offset_size], "big") for number in range(count)]
+    offsets = [
+        int.from_bytes(data[start + number * offset_size : start + (number + 1) * offset_size], "big")
+        for number in range(count)
+    ]
     return Table(offset_size, reference_size, top, start, offsets)
 
 
@@ -173,10 +188,16 @@ def strings(data: bytes, table: Table) -> Iterator[tuple[str, int]]:
         elif kind in (0xA, 0xC, 0xD):
             count, start = length_at(data, place)
             size = table.reference_size
-            refs = [int.from_bytes(data[start + at * size : start + (at + 1) * size], "big") for at in range(count * (2 if kind == 0xD else 1))]
+            refs = [
+                int.from_bytes(data[start + at * size : start + (at + 1) * size], "big")
+                for at in range(count * (2 if kind == 0xD else 1))
+            ]
             names = [string_of(data, table.offsets[ref]) for ref in refs[:count]] if kind == 0xD else ["*"] * count
             values = refs[count:] if kind == 0xD else refs
-            waiting += [(f"{path}/{name}".lstrip("/"), ref, depth + 1) for name, ref in reversed(list(zip(names, values)))]
+            waiting += [
+                (f"{path}/{name}".lstrip("/"), ref, depth + 1)
+                for name, ref in reversed(list(zip(names, values, strict=True)))
+            ]
 
 
 def binary_spans(data: bytes, rule_for: Matcher) -> list[Span]:
@@ -209,7 +230,7 @@ def splice(found: Spans, texts: Sequence[bytes]) -> bytes:
         return found.spliced(texts)
     table = table_of(data)
     # By how much all that lies behind so many changes has moved.
-    moved = list(accumulate((len(new) - len(old) for old, new in zip(found.inside, texts)), initial=0))
+    moved = list(accumulate((len(new) - len(old) for old, new in zip(found.inside, texts, strict=True)), initial=0))
     body = found.spliced(texts)[: table.start - len(data)]
     offsets = [offset + moved[bisect_left(found.starts, offset)] for offset in table.offsets]
     size = max(table.offset_size, (max(offsets).bit_length() + 7) // 8)
@@ -225,6 +246,9 @@ def rest(found: Spans) -> object:
     table = table_of(data)
     starts = set(found.starts)
     numbers = {number for number, offset in enumerate(table.offsets) if offset in starts}
-    structure = [(place, number, None if number in numbers else string_of(data, table.offsets[number])) for place, number in strings(data, table)]
+    structure = [
+        (place, number, None if number in numbers else string_of(data, table.offsets[number]))
+        for place, number in strings(data, table)
+    ]
     before_table = (*found.outside[:-1], found.outside[-1][: table.start - len(data)])
     return before_table, structure, table.top, table.reference_size, len(table.offsets)

@@ -49,7 +49,11 @@ class Wanted(NamedTuple):
 def spans(data: bytes, rule_for: Matcher) -> Spans | None:
     """The entries of a document in UTF-8, None when it is not plain enough.  ValueError when it is not well-formed."""
     wanted, prolog = wanted_names(rule_for), PROLOG.match(data)
-    if not wanted or not prolog or any(data.find(sign, prolog.end()) >= 0 <= data.find(b"<" + sign, prolog.end()) for sign in (b"!", b"?")):
+    if (
+        not wanted
+        or not prolog
+        or any(data.find(sign, prolog.end()) >= 0 <= data.find(b"<" + sign, prolog.end()) for sign in (b"!", b"?"))
+    ):
         return None
     parse(expat.ParserCreate("utf-8"), data)
     begin, end = b"<%b>" % wanted.element, b"</%b>" % wanted.element
@@ -60,21 +64,31 @@ def spans(data: bytes, rule_for: Matcher) -> Spans | None:
     rule = rule_for(b"/".join([*path, wanted.element]).decode()) if path else None
     if not path or not rule or len(path) > DEEPEST or not all(texts) or list(map(bytes.strip, texts)) != texts:
         return None
-    if not wanted.missing(shapes | outlines([head, between[-1]])) or any(after(shape, path) != path for shape in shapes):
+    if not wanted.missing(shapes | outlines([head, between[-1]])) or any(
+        after(shape, path) != path for shape in shapes
+    ):
         return None
     outside = [between[0] + begin, *map((end + b"%b" + begin).__mod__, between[1:-1]), end + between[-1]]
     kind = Kind(TextCoding("utf-8", XML), rule.spelling, rule.names)
-    return Spans(data, texts, outside, [kind] * len(texts), lambda number: f"{b'/'.join([*path, wanted.element]).decode()} {number + 1}")
+    return Spans(
+        data,
+        texts,
+        outside,
+        [kind] * len(texts),
+        lambda number: f"{b'/'.join([*path, wanted.element]).decode()} {number + 1}",
+    )
 
 
 def wanted_names(rule_for: Matcher) -> Wanted | None:
     """What is wanted, if it is one kind of element, and neither a list nor beside a base in an element."""
     names = {rule.at.rpartition("/")[2] for _pattern, rule in rule_for.rules}
     elements = [name for name in names if not name.startswith("@")]
-    if any(rule.separator or rule.base_at and "@" not in rule.base_at for _pattern, rule in rule_for.rules):
+    if any(rule.separator or (rule.base_at and "@" not in rule.base_at) for _pattern, rule in rule_for.rules):
         return None
     plain = len(elements) == 1 and NAME.fullmatch(elements[0])
-    return Wanted(elements[0].encode(), [name[1:].encode() for name in names if name.startswith("@")]) if plain else None
+    return (
+        Wanted(elements[0].encode(), [name[1:].encode() for name in names if name.startswith("@")]) if plain else None
+    )
 
 
 def outlines(stretches: Iterable[bytes]) -> set[bytes]:
@@ -83,7 +97,9 @@ def outlines(stretches: Iterable[bytes]) -> set[bytes]:
 
 
 def after(stretch: bytes, path: Sequence[bytes]) -> list[bytes] | None:
-    """The local names of the elements that are open after a stretch of a document; None where its tags cannot be told."""
+    """The local names of the elements that are open after a stretch of a document; None where its tags cannot be
+    told.
+    """
     names, tags = list(path), TAG.findall(stretch)
     for closing, name, empty in tags:
         if closing and not names:

@@ -11,7 +11,7 @@ from xml.parsers import expat
 
 from saltcart.ledgers.codings import CDATA, XML, Escape
 from saltcart.ledgers.containers import records
-from saltcart.ledgers.rules import At, Matcher, parted
+from saltcart.ledgers.rules import At, Matcher, must_match, parted
 from saltcart.ledgers.spans import Span, Spans
 from saltcart.ledgers.textual import Found, Text, byte_spans, decoded
 
@@ -54,7 +54,10 @@ def place_spans(text: Text, raw: bytes, places: list[Place]) -> list[Span]:
         base = bases.get(rule.base_at) if rule.base_at else None
         if rule.separator:
             value, sign = raw[start:end].decode("utf-8", "surrogatepass"), signs.before(start)
-            found += [Found(sign + first, sign + last, place, escape, rule.spelling, rule.names, base) for first, last in parted(value, rule.separator)]
+            found += [
+                Found(sign + first, sign + last, place, escape, rule.spelling, rule.names, base)
+                for first, last in parted(value, rule.separator)
+            ]
         else:
             found.append(Found(signs.before(start), signs.before(end), place, escape, rule.spelling, rule.names, base))
         bases[rule.at] = len(found) - 1
@@ -96,7 +99,9 @@ class Node:
     def attribute(self, name: str) -> At | None:
         """The rule for an attribute, by its full name or its local one."""
         if name not in self.attributes:
-            self.attributes[name] = self.rule_for(f"{self.path}/@{name}") or self.rule_for(f"{self.path}/@{name.rpartition(':')[2]}")
+            self.attributes[name] = self.rule_for(f"{self.path}/@{name}") or self.rule_for(
+                f"{self.path}/@{name.rpartition(':')[2]}"
+            )
         return self.attributes[name]
 
 
@@ -136,7 +141,7 @@ class Reader:
     def tag_end(self, attributes: list[str]) -> int:
         """Where the tag ends that the parser is at."""
         index = self.parser.CurrentByteIndex
-        return TAG_END.match(self.raw, index).end() if attributes else self.raw.index(b">", index) + 1
+        return must_match(TAG_END, self.raw, index).end() if attributes else self.raw.index(b">", index) + 1
 
     def note_attribute(self, name: str, rule: At, path: str) -> None:
         """Note the value of one attribute of the tag that the parser is at."""

@@ -1,7 +1,7 @@
 """DAWproject sessions (version 1): a zip file whose project.xml names files; only external ones lie outside the zip."""
 
 from saltcart.ledgers.containers import xml
-from saltcart.ledgers.rules import At
+from saltcart.ledgers.rules import At, Matcher, must_match
 from saltcart.ledgers.spans import Span
 from saltcart.ledgers.wrappers import ZIP_MAGIC, ZipMember
 from saltcart.spelling import spelling_named
@@ -20,12 +20,12 @@ def spans(data: bytes) -> list[Span]:
     """The paths of File elements that say external="true"; the others lie in the zip itself."""
     text = xml.read(data)
     raw = text.text.encode("utf-8", "surrogatepass")
-    places = [place for place in xml.Reader(raw, xml.Matcher([RULE])).places() if is_external(raw, place[0])]
+    places = [place for place in xml.Reader(raw, Matcher([RULE])).places() if is_external(raw, place[0])]
     return xml.place_spans(text, raw, places)
 
 
 def is_external(raw: bytes, place: int) -> bool:
     """Whether the tag around an attribute value is marked as external."""
     start = raw.rindex(b"<", 0, place)
-    tag = raw[start : xml.TAG_END.match(raw, start).end()]
+    tag = raw[start : must_match(xml.TAG_END, raw, start).end()]
     return any(one[1] == b"external" and (one[2] or one[3]) == b"true" for one in xml.ATTRIBUTE.finditer(tag))

@@ -20,7 +20,9 @@ def found(text: str) -> list[Found]:
     """The tracks."""
     known: list[tuple[int, int]] = []
     text = text.replace("\r", "\n")
-    return [Found(*one.span(1), line_of(text, one.start(1), known), LINE, AUTO) for one in LINES.finditer(text) if one[1]]
+    return [
+        Found(*one.span(1), line_of(text, one.start(1), known), LINE, AUTO) for one in LINES.finditer(text) if one[1]
+    ]
 
 
 spans = finder(found)

@@ -10,8 +10,9 @@ from dataclasses import dataclass, field
 
 from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.codings import Escape, one_line
-from saltcart.ledgers.textual import Found, Text, byte_spans, decoded, line_of
+from saltcart.ledgers.rules import must_match
 from saltcart.ledgers.spans import Span
+from saltcart.ledgers.textual import Found, Text, byte_spans, decoded, line_of
 from saltcart.spelling.foreign import EITHER_SLASH
 
 NAME = "sfz"
@@ -44,7 +45,7 @@ class Reading:
 
     def opcode(self, name: str, start: int) -> int:
         """Note the value of one opcode that begins at `start`; where it ends."""
-        value = VALUE.match(self.text, start)
+        value = must_match(VALUE, self.text, start)
         raw = value[0]
         if not raw or raw.startswith("*"):
             self.path = self.path if name == "sample" else None

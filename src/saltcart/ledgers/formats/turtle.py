@@ -35,7 +35,12 @@ def iri_text(text: str) -> str:
 
 
 IRI = Escape("iri", re.compile(r"\\U[0-9a-fA-F]{8}|\\u[0-9a-fA-F]{4}|.", re.DOTALL), TOML.mean, iri_text)
-LITERAL = Escape("literal", TOML.signs, lambda sign: "'" if sign == "\\'" else json_mean(sign) if sign[:2] != "\\U" else TOML.mean(sign), lambda text: TOML.write(text).replace("'", "\\'"))
+LITERAL = Escape(
+    "literal",
+    TOML.signs,
+    lambda sign: "'" if sign == "\\'" else json_mean(sign) if sign[:2] != "\\U" else TOML.mean(sign),
+    lambda text: TOML.write(text).replace("'", "\\'"),
+)
 
 
 def found(text: str) -> list[Found]:
@@ -47,14 +52,26 @@ def found(text: str) -> list[Found]:
         if token["iri"]:
             value = token["iri"]
             if token["base"]:
-                rows.append(Found(*token.span("iri"), line_of(text, token.start(), known), IRI, REFERENCE if is_file(value) else None, "folder"))
+                rows.append(
+                    Found(
+                        *token.span("iri"),
+                        line_of(text, token.start(), known),
+                        IRI,
+                        REFERENCE if is_file(value) else None,
+                        "folder",
+                    )
+                )
                 base = len(rows) - 1 if is_file(value) else None
             elif is_file(value):
-                rows.append(Found(*token.span("iri"), line_of(text, token.start(), known), IRI, REFERENCE, "file", base))
+                rows.append(
+                    Found(*token.span("iri"), line_of(text, token.start(), known), IRI, REFERENCE, "file", base)
+                )
         elif token["type"] and PATH_TYPE.fullmatch(token["type"]):
             group = "double" if token["double"] is not None else "single"
             if token[group]:
-                rows.append(Found(*token.span(group), line_of(text, token.start(), known), LITERAL, spelling_of(token[group])))
+                rows.append(
+                    Found(*token.span(group), line_of(text, token.start(), known), LITERAL, spelling_of(token[group]))
+                )
     return rows
 
 

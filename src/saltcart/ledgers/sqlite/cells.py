@@ -1,8 +1,9 @@
 """What stands in mapped cells: text, UTF-16 text in blobs, lists of paths."""
 
 import sqlite3
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import groupby, islice
+from typing import Any
 
 from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.base import Batch, Entry
@@ -15,7 +16,7 @@ SEPARATOR = chr(31)  # the unit separator of ASCII
 REMEDY_CELLS = "Leave this ledger out and use a signpost for its program."
 
 
-def fetched(connection: sqlite3.Connection, query: str) -> Iterator[list[tuple[object, ...]]]:
+def fetched(connection: sqlite3.Connection, query: str) -> Iterator[list[Sequence[Any]]]:
     """The columns of the rows a query gives, some rows at a time.
 
     They are taken for valid UTF-8, which is quick, until one is not.
@@ -24,12 +25,12 @@ def fetched(connection: sqlite3.Connection, query: str) -> Iterator[list[tuple[o
     connection.text_factory = str
     try:
         for some in batched(connection, query):
-            yield list(zip(*some))
+            yield list(zip(*some, strict=True))
             done += 1
     except sqlite3.OperationalError:
         connection.text_factory = tolerant
         for some in islice(batched(connection, query), done, None):
-            yield list(zip(*some))
+            yield list(zip(*some, strict=True))
     finally:
         connection.text_factory = tolerant
 
@@ -41,69 +42,128 @@ def batched(connection: sqlite3.Connection, query: str) -> Iterator[list[tuple[o
         yield some
 
 
-def fetched_at_once(connection: sqlite3.Connection, number: str, cell: str, table: str, condition: str) -> Iterator[list[Sequence[object]]]:
+def fetched_at_once(
+    connection: sqlite3.Connection, number: str, cell: str, table: str, condition: str
+) -> Iterator[list[Sequence[Any]]]:
     """Row numbers and contents of the cells that meet a condition, some rows at a time.
 
     The texts of some rows come as one, for making a row of each takes longer than reading them.
     """
-    texts_only = f"{cell} COLLATE BINARY >= '' AND {cell} COLLATE BINARY < x''"  # as values are sorted (sqlite.org/datatype3.html, section 4.1)
+    texts_only = (  # as values are sorted (sqlite.org/datatype3.html, section 4.1)
+        f"{cell} COLLATE BINARY >= '' AND {cell} COLLATE BINARY < x''"
+    )
     first, last = LEAST, connection.execute(f"SELECT max({number}) FROM {table}").fetchone()[0]
     dense = False
     while last is not None and first <= last:
         end = min(first + BATCH_ROWS - 1, last)
         if not dense:
-            query = f"SELECT min(n), max(n) FROM (SELECT {number} AS n FROM {table} WHERE {number} >= ? ORDER BY {number} LIMIT {BATCH_ROWS})"
+            query = (
+                f"SELECT min(n), max(n) FROM (SELECT {number} AS n FROM {table} WHERE {number} >= ? ORDER BY {number}"
+                f" LIMIT {BATCH_ROWS})"
+            )
             first, end = connection.execute(query, (first,)).fetchone()
         source, bounds = f"FROM {table} WHERE {number} BETWEEN ? AND ? AND {condition}", (first, end)
-        whole, count = connection.execute(f"SELECT group_concat({cell}, '{SEPARATOR}'), count(*) {source} AND {texts_only}", bounds).fetchone()
+        whole, count = connection.execute(
+            f"SELECT group_concat({cell}, '{SEPARATOR}'), count(*) {source} AND {texts_only}", bounds
+        ).fetchone()
         texts = whole.split(SEPARATOR) if count else []
         dense = end - first < 2 * count
         full = len(texts) == count == end - first + 1
-        numbers = range(first, end + 1) if full else [found for (found,) in connection.execute(f"SELECT {number} {source} ORDER BY {number}", bounds)]
+        numbers = (
+            range(first, end + 1)
+            if full
+            else [found for (found,) in connection.execute(f"SELECT {number} {source} ORDER BY {number}", bounds)]
+        )
         if numbers and len(texts) == count == len(numbers):
             yield [numbers, texts]
         elif numbers:
-            yield list(zip(*connection.execute(f"SELECT {number}, {cell} {source} ORDER BY {number}", bounds)))
+            yield list(
+                zip(*connection.execute(f"SELECT {number}, {cell} {source} ORDER BY {number}", bounds), strict=True)
+            )
         first = end + 1
 
 
-def batches_of(number: int, rule: Rule, keys: Sequence[tuple[object, ...]], cells: Sequence[str | bytes], owners: Sequence[object], folders: Mapping[object, Entry], content: tuple[Entry, ...]) -> Iterator[Batch]:
+def batches_of(
+    number: int,
+    rule: Rule,
+    keys: Sequence[Sequence[Any]],
+    cells: Sequence[Any],
+    owners: Sequence[object],
+    folders: Mapping[object, Entry],
+    content: tuple[Entry, ...],
+) -> Iterator[Batch]:
     """Some rows as batches: by the folder they belong to, blobs that hold no text left out."""
     looks_around = rule.spelling.start == "content"
     # What was split out of one text comes as a list, rows as they are come as tuples.
-    texts = cells if isinstance(cells, list) or set(map(type, cells)) == {str} else list(map(text_of, cells))
-    runs = groupby(range(len(texts)), owners.__getitem__) if rule.folder else [(None, range(len(texts)))]
+    ready = isinstance(cells, list) or set(map(type, cells)) == {str}
+    texts: Sequence[Any] = cells if ready else list(map(text_of, cells))
+    runs: Iterable[tuple[object, Iterable[int]]] = (
+        groupby(range(len(texts)), owners.__getitem__) if rule.folder else [(None, range(len(texts)))]
+    )
     for owner, run in runs:
-        rows = [row for row in run if texts[row] is not None] if texts is not cells or rule.folder else run
+        filtered = texts is not cells or rule.folder
+        rows = [row for row in run if texts[row] is not None] if filtered else range(len(texts))
         base = folders.get(owner)
 
         def entry(at: int, rows: Sequence[int] = rows, base: Entry | None = base) -> Entry:
             key = tuple(column[rows[at]] for column in keys)
             where = f"{rule.table}.{rule.column}, row {'/'.join(map(str, key))}"
-            return Entry((number, *key), where, texts[rows[at]], rule.spelling, rule.names, base=base, tried=content if looks_around else ())
+            return Entry(
+                (number, *key),
+                where,
+                texts[rows[at]],
+                rule.spelling,
+                rule.names,
+                base=base,
+                tried=content if looks_around else (),
+            )
 
-        yield Batch(texts if len(rows) == len(texts) else [texts[row] for row in rows], rule.spelling, base, not looks_around, entry)
+        yield Batch(
+            texts if len(rows) == len(texts) else [texts[row] for row in rows],
+            rule.spelling,
+            base,
+            not looks_around,
+            entry,
+        )
 
 
-def in_parts(keys: Sequence[tuple[object, ...]], cells: Sequence[object], separator: str) -> tuple[list[tuple[object, ...]], list[str]]:
-    """Cells that hold lists, as their parts: the columns of the keys, the number of the part as the last of them, and the parts."""
-    parts = [(row, number, text[start:end]) for row, cell in enumerate(cells) if (text := text_of(cell)) for number, (start, end) in enumerate(parted(text, separator))]
-    return [*(tuple(column[row] for row, _number, _text in parts) for column in keys), tuple(number for _row, number, _text in parts)], [text for *_at, text in parts]
+def in_parts(
+    keys: Sequence[Sequence[Any]], cells: Sequence[object], separator: str
+) -> tuple[list[Sequence[Any]], list[str]]:
+    """Cells that hold lists, as their parts: the columns of the keys, the number of the part as the last of them, and
+    the parts.
+    """
+    parts = [
+        (row, number, text[start:end])
+        for row, cell in enumerate(cells)
+        if (text := text_of(cell))
+        for number, (start, end) in enumerate(parted(text, separator))
+    ]
+    return [
+        *(tuple(column[row] for row, _number, _text in parts) for column in keys),
+        tuple(number for _row, number, _text in parts),
+    ], [text for *_at, text in parts]
 
 
 def put_together(cell: str, separator: str, changes: Mapping[int, str]) -> str:
-    """A cell that holds a list, with new texts for some parts of it.  Raises CannotSpell for one that would fall apart."""
+    """A cell that holds a list, with new texts for some parts of it.  Raises CannotSpell for one that would fall
+    apart.
+    """
     pieces, position = [], 0
     for number, (start, end) in enumerate(parted(cell, separator)):
         if separator in changes.get(number, "") or changes.get(number, "x") != changes.get(number, "x").strip():
-            raise CannotSpell(f"a list whose parts stand between {separator} cannot hold {show(changes[number])}", REMEDY_CELLS)
+            raise CannotSpell(
+                f"a list whose parts stand between {separator} cannot hold {show(changes[number])}", REMEDY_CELLS
+            )
         pieces += [cell[position:start], changes.get(number, cell[start:end])]
         position = end
     return "".join([*pieces, cell[position:]])
 
 
 def text_of(cell: object) -> str | None:
-    """The text in a cell, or the UTF-16 text (little-endian, as databases that hold such keep it) in a blob; None for anything else."""
+    """The text in a cell, or the UTF-16 text (little-endian, as databases that hold such keep it) in a blob; None for
+    anything else.
+    """
     if isinstance(cell, str):
         return cell
     if not isinstance(cell, bytes) or not cell or len(cell) % 2:

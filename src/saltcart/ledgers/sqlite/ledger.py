@@ -7,19 +7,20 @@ new one may take the old one's name.
 
 import os
 import sqlite3
-from collections.abc import Hashable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager
+from typing import Any
 
 from saltcart.errors import BadLedger, CannotSpell, show
-from saltcart.ledgers.base import NO_FRONTS, REMEDY_FRONT, Batch, Batched, Entry, Fronts
+from saltcart.ledgers.base import NO_INSERTIONS, REMEDY_FRONT, Batch, Batched, Entry, Insertions, Key
 from saltcart.ledgers.facts import Facts, facts
 from saltcart.ledgers.maps import Map, Rule
 from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, batches_of, in_parts, put_together, text_of
 from saltcart.ledgers.sqlite.opening import connect, reading, unwritten
+from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.sqlite.schema import derived, differing_schema, sleeping_triggers
 from saltcart.ledgers.sqlite.swaps import SqlSwaps
 from saltcart.ledgers.sqlite.tables import Table
-from saltcart.ledgers.sqlite.words import quoted
 from saltcart.spelling.swaps import Swap
 
 
@@ -41,7 +42,11 @@ class SqliteLedger(Batched):
                     owners = columns.pop() if rule.folder else ()
                     cells = columns.pop()
                     if rule.folder and not rule.folder.table:
-                        folders = {text: Entry(text, "", text, rule.folder.spelling, "folder") for text in owners if isinstance(text, str)}
+                        folders = {
+                            text: Entry(text, "", text, rule.folder.spelling, "folder")
+                            for text in owners
+                            if isinstance(text, str)
+                        }
                     if rule.separator:
                         columns, cells = in_parts(columns, cells, rule.separator)
                     yield from batches_of(number, rule, columns, cells, owners, folders, self.content)
@@ -54,7 +59,11 @@ class SqliteLedger(Batched):
         if not rule.folder or not rule.folder.table:
             return {}
         query = f"SELECT {quoted(rule.folder.key)}, {quoted(rule.folder.column)} FROM {quoted(rule.folder.table)}"
-        return {key: Entry(key, "", text, rule.folder.spelling, "folder") for key, text in connection.execute(query) if isinstance(text, str)}
+        return {
+            key: Entry(key, "", text, rule.folder.spelling, "folder")
+            for key, text in connection.execute(query)
+            if isinstance(text, str)
+        }
 
     def facts(self) -> Iterator[Facts]:
         """See Ledger.facts."""
@@ -64,13 +73,18 @@ class SqliteLedger(Batched):
                     for key, path, cells in self.beside(connection, rule, rule.facts):
                         yield facts((number, *key), path, cells, any(rule.facts[:2]), rule.milliseconds)
 
-    def beside(self, connection: sqlite3.Connection, rule: Rule, columns: Sequence[str | None]) -> Iterator[tuple[tuple[object, ...], str, tuple[object, ...]]]:
-        """Row key, path and the cells in other columns, of each cell of a rule that leads somewhere; None where a column is None."""
+    def beside(
+        self, connection: sqlite3.Connection, rule: Rule, columns: Sequence[str | None]
+    ) -> Iterator[tuple[tuple[object, ...], str, tuple[object, ...]]]:
+        """Row key, path and the cells in other columns, of each cell of a rule that leads somewhere; None where a
+        column is None.
+        """
         folders = {key: entry.written for key, entry in self.folders(connection, rule).items()}
+        home = os.path.dirname(self.path)
         for text, owner, key, cells in Table(connection, rule.table).fetch_beside(connection, rule, columns):
-            start: str | None = os.path.dirname(self.path)
+            start: str | None = home
             if rule.folder:
-                start = rule.folder.spelling.read(str(folders.get(owner, "") if rule.folder.table else owner), start)
+                start = rule.folder.spelling.read(str(folders.get(owner, "") if rule.folder.table else owner), home)
             if start and (path := rule.spelling.read(text, start)):
                 yield key, path, cells
 
@@ -81,10 +95,14 @@ class SqliteLedger(Batched):
             yield
         except sqlite3.OperationalError as error:
             if "locked" in str(error):
-                raise BadLedger(self.path, "is locked by another program", "Close the program that uses it and try again.") from error
+                raise BadLedger(
+                    self.path, "is locked by another program", "Close the program that uses it and try again."
+                ) from error
             raise BadLedger(self.path, f"cannot be read with the map {self.plan.path} ({error})") from error
         except (sqlite3.DatabaseError, UnicodeError) as error:  # names and messages may be damaged too
-            raise BadLedger(self.path, f"is damaged or no database ({error})", "Restore it from a backup, or leave it out.") from error
+            raise BadLedger(
+                self.path, f"is damaged or no database ({error})", "Restore it from a backup, or leave it out."
+            ) from error
 
     def misfit(self) -> str | None:
         """What the map asks for that this database lacks, or None when they fit."""
@@ -92,39 +110,52 @@ class SqliteLedger(Batched):
             tables = [name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
             for rule in self.plan.rules:
                 if rule.table not in tables:
-                    return f'has no table "{rule.table}", which the map {self.plan.path} names; its tables: {", ".join(tables) or "none"}'
+                    return (
+                        f'has no table "{rule.table}", which the map {self.plan.path} names; its tables:'
+                        f" {', '.join(tables) or 'none'}"
+                    )
                 columns = Table(connection, rule.table).columns
                 if rule.folder and (rule.folder.table or rule.table) not in tables:
                     return f'has no table "{rule.folder.table}", which the map {self.plan.path} names'
                 beside = rule.folder.column if rule.folder and not rule.folder.table else rule.folder and rule.folder.by
                 for column in filter(None, (rule.column, beside, *rule.facts)):
                     if column not in columns:
-                        return f'table "{rule.table}" has no column "{column}", which the map {self.plan.path} names; it has: {", ".join(columns)}'
+                        return (
+                            f'table "{rule.table}" has no column "{column}", which the map {self.plan.path} names; it'
+                            f" has: {', '.join(columns)}"
+                        )
         return None
 
-    def rewrite(self, target: str, changes: Mapping[Hashable, str], swaps: Sequence[Swap] = (), fronts: Fronts = NO_FRONTS) -> None:
+    def rewrite(
+        self,
+        target: str,
+        changes: Mapping[Key, str],
+        swaps: Sequence[Swap] = (),
+        insertions: Insertions = NO_INSERTIONS,
+    ) -> None:
         """See Ledger.rewrite; no rows are added, for what else stands in one its program alone knows."""
-        if fronts:
+        if insertions:
             raise CannotSpell(f"{show(self.path)}: a database gets no new folders from us", REMEDY_FRONT)
-        with self.guarded(), reading(self.path) as (source, uri):
-            with closing(connect(target, "mode=rwc")) as copy:
-                source.backup(copy)
-                copy.execute("PRAGMA synchronous = OFF")  # the file is flushed as a whole before it takes its name
-                if copy.execute("PRAGMA journal_mode").fetchone() != ("wal",):
-                    copy.execute("PRAGMA journal_mode = OFF")  # one that fails is thrown away
-                changes = self.whole_cells(copy, changes)
-                try:
-                    self.change(copy, changes, swaps)
-                except sqlite3.IntegrityError as error:
-                    raise CannotSpell(f"{show(self.path)}: the new paths break a rule of this database ({error})", REMEDY_CELLS) from error
-                copy.execute("ATTACH ? AS before", (uri,))
-                self.prove(copy, changes, swaps)
-                copy.execute("DETACH before")
+        with self.guarded(), reading(self.path) as (source, uri), closing(connect(target, "mode=rwc")) as copy:
+            source.backup(copy)
+            copy.execute("PRAGMA synchronous = OFF")  # the file is flushed as a whole before it takes its name
+            if copy.execute("PRAGMA journal_mode").fetchone() != ("wal",):
+                copy.execute("PRAGMA journal_mode = OFF")  # one that fails is thrown away
+            changes = self.whole_cells(copy, changes)
+            try:
+                self.change(copy, changes, swaps)
+            except sqlite3.IntegrityError as error:
+                raise CannotSpell(
+                    f"{show(self.path)}: the new paths break a rule of this database ({error})", REMEDY_CELLS
+                ) from error
+            copy.execute("ATTACH ? AS before", (uri,))
+            self.prove(copy, changes, swaps)
+            copy.execute("DETACH before")
 
-    def whole_cells(self, copy: sqlite3.Connection, changes: Mapping[Hashable, str]) -> Mapping[Hashable, str]:
+    def whole_cells(self, copy: sqlite3.Connection, changes: Mapping[Key, str]) -> Mapping[Key, str]:
         """`changes` with those to parts of lists put together into whole cells."""
         whole = {key: text for key, text in changes.items() if not self.plan.rules[key[0]].separator}
-        parts: dict[tuple[object, ...], dict[int, str]] = {}
+        parts: dict[tuple[Any, ...], dict[int, str]] = {}
         for key, text in changes.items():
             if key not in whole:
                 parts.setdefault(key[:-1], {})[key[-1]] = text
@@ -134,7 +165,7 @@ class SqliteLedger(Batched):
             whole[number, *key] = put_together(text_of(cell) or "", rule.separator or "", texts)
         return whole
 
-    def change(self, copy: sqlite3.Connection, changes: Mapping[Hashable, str], swaps: Sequence[Swap]) -> None:
+    def change(self, copy: sqlite3.Connection, changes: Mapping[Key, str], swaps: Sequence[Swap]) -> None:
         """Write the new texts into `copy` in one transaction.
 
         Triggers that record a doing (stamps, change logs, counters) do not run; those that keep
@@ -150,17 +181,25 @@ class SqliteLedger(Batched):
             table = Table(copy, rule.table)
             ours = SqlSwaps(rule, swaps, table.utf8)
             if covered := ours.covers():
-                copy.execute(f"UPDATE main.{quoted(rule.table)} AS t SET {quoted(rule.column)} = {ours.swapped()} WHERE {covered}")
+                copy.execute(
+                    f"UPDATE main.{quoted(rule.table)} AS t SET {quoted(rule.column)} = {ours.swapped()} WHERE"
+                    f" {covered}"
+                )
             if mine and any("blob" in kind for kind in table.kinds(copy, rule.column)):
                 blobs = {tuple(key) for *key, kind in copy.execute(table.kinds_query(rule.column)) if kind == "blob"}
-                copy.executemany(table.update(rule.column, "?"), ((mine[key].encode("utf-16-le", "surrogatepass"), *key) for key in mine.keys() & blobs))
+                copy.executemany(
+                    table.update(rule.column, "?"),
+                    ((mine[key].encode("utf-16-le", "surrogatepass"), *key) for key in mine.keys() & blobs),
+                )
                 mine = {key: text for key, text in mine.items() if key not in blobs}
-            copy.executemany(table.update(rule.column, "CAST(? AS TEXT)"), ((os.fsencode(text), *key) for key, text in mine.items()))
+            copy.executemany(
+                table.update(rule.column, "CAST(? AS TEXT)"), ((os.fsencode(text), *key) for key, text in mine.items())
+            )
         for _name, sql in asleep:
             copy.execute(sql)
         copy.execute("COMMIT")
 
-    def prove(self, copy: sqlite3.Connection, changes: Mapping[Hashable, str], swaps: Sequence[Swap]) -> None:
+    def prove(self, copy: sqlite3.Connection, changes: Mapping[Key, str], swaps: Sequence[Swap]) -> None:
         """Raise CannotSpell unless exactly the wanted cells differ between `copy` and the attached original."""
         trouble = differing_schema(copy)
         names = {name for (name,) in copy.execute("SELECT name FROM main.sqlite_master WHERE type = 'table'")}
@@ -169,7 +208,9 @@ class SqliteLedger(Batched):
             wanted = {key: text for key, text in changes.items() if key[0] in rules}
             trouble = trouble or Table(copy, name).difference(copy, rules, swaps, wanted)
         if trouble:
-            raise CannotSpell(f"{show(self.path)}: rewriting would change more than its entries ({trouble})", REMEDY_CELLS)
+            raise CannotSpell(
+                f"{show(self.path)}: rewriting would change more than its entries ({trouble})", REMEDY_CELLS
+            )
 
     def busy(self) -> str | None:
         """See Ledger.busy."""

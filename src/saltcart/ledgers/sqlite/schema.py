@@ -4,7 +4,9 @@ import re
 import sqlite3
 from collections.abc import Iterator
 
-WRITES = re.compile(r"(?i)\b(?:INSERT\s+(?:OR\s+\w+\s+)?INTO|REPLACE\s+INTO|UPDATE(?:\s+OR\s+\w+)?|DELETE\s+FROM)\s+((?:\"[^\"]+\"|\[[^\]]+\]|`[^`]+`|\w+))")
+WRITES = re.compile(
+    r"(?i)\b(?:INSERT\s+(?:OR\s+\w+\s+)?INTO|REPLACE\s+INTO|UPDATE(?:\s+OR\s+\w+)?|DELETE\s+FROM)\s+((?:\"[^\"]+\"|\[[^\]]+\]|`[^`]+`|\w+))"
+)
 
 
 def sleeping_triggers(connection: sqlite3.Connection) -> list[tuple[str, str]]:
@@ -25,7 +27,9 @@ def written_by(sql: str) -> Iterator[str]:
 
 def derived(connection: sqlite3.Connection) -> set[str]:
     """The tables a database keeps for itself: full-text tables, and the shadow tables that hold them."""
-    virtual = [name for (name,) in connection.execute("SELECT name FROM main.sqlite_master WHERE sql LIKE 'CREATE VIRTUAL%'")]
+    virtual = [
+        name for (name,) in connection.execute("SELECT name FROM main.sqlite_master WHERE sql LIKE 'CREATE VIRTUAL%'")
+    ]
     names = [name for (name,) in connection.execute("SELECT name FROM main.sqlite_master WHERE type = 'table'")]
     return {name for name in names if any(name == one or name.startswith(f"{one}_") for one in virtual)}
 

@@ -4,13 +4,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from saltcart.ledgers.maps import Rule
-from saltcart.ledgers.sqlite.words import literal, quoted
+from saltcart.ledgers.sqlite.quoting import literal, quoted
 from saltcart.spelling.swaps import Swap
 
 
 @dataclass(frozen=True, slots=True)
 class SqlSwaps:
-    """Those of some swaps that SQL can make on the cells of a rule; whether texts are UTF-8 in the database, and so in its order of them."""
+    """Those of some swaps that SQL can make on the cells of a rule; whether texts are UTF-8 in the database, and so
+    in its order of them.
+    """
 
     rule: Rule
     swaps: Sequence[Swap]
@@ -24,7 +26,14 @@ class SqlSwaps:
     def usable(self) -> list[Swap]:
         """Those that SQL can make."""
         rule = self.rule
-        return [swap for swap in self.swaps if swap.spelling is rule.spelling and not rule.folder and not rule.separator and (swap.old + swap.new).isascii()]
+        return [
+            swap
+            for swap in self.swaps
+            if swap.spelling is rule.spelling
+            and not rule.folder
+            and not rule.separator
+            and (swap.old + swap.new).isascii()
+        ]
 
     def covers(self) -> str:
         """The condition that one of the swaps covers a cell; "" when none can."""
@@ -43,7 +52,9 @@ class SqlSwaps:
         return " AND ".join([self.begins(swap), *groups, *signs, f"instr({self.column}, char(0)) = 0"])
 
     def begins(self, swap: Swap) -> str:
-        """Whether a cell begins as the swap says: in UTF-8 it then lies between two texts, which is quicker to see than to cut it."""
+        """Whether a cell begins as the swap says: in UTF-8 it then lies between two texts, which is quicker to see
+        than to cut it.
+        """
         if not self.utf8:
             return f"substr({self.column}, 1, {len(swap.old)}) = {literal(swap.old)}"
         cell, behind = f"+{self.column} COLLATE BINARY", swap.old[:-1] + chr(ord(swap.old[-1]) + 1)
@@ -58,5 +69,8 @@ class SqlSwaps:
 
     def made(self, cell: str) -> str:
         """The condition that `cell` is what one of the swaps makes of the cell in `t`."""
-        made = (f"{self.begins(swap)} AND {cell} COLLATE BINARY = {SqlSwaps(self.rule, [swap], self.utf8).swapped()}" for swap in self.usable())
+        made = (
+            f"{self.begins(swap)} AND {cell} COLLATE BINARY = {SqlSwaps(self.rule, [swap], self.utf8).swapped()}"
+            for swap in self.usable()
+        )
         return " OR ".join(made)

@@ -1,13 +1,15 @@
 """Tables as SQL: their keys, their cells, and how a changed one is held against the original."""
 
 import sqlite3
-from collections.abc import Hashable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
+from typing import Any
 
+from saltcart.ledgers.base import Key
 from saltcart.ledgers.maps import Rule
 from saltcart.ledgers.sqlite.cells import fetched, fetched_at_once, text_of
+from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.sqlite.swaps import SqlSwaps
-from saltcart.ledgers.sqlite.words import quoted
 from saltcart.spelling.swaps import Swap
 
 
@@ -33,23 +35,39 @@ class Table:
         """The key columns as SQL."""
         return ", ".join(f"{alias}.{column}" for column in self.key)
 
-    def fetch(self, connection: sqlite3.Connection, rule: Rule, besides: Sequence[Swap]) -> Iterator[list[Sequence[object]]]:
-        """Key columns, contents and folder keys of all cells of a rule that hold something, in the order of the keys, some rows at a time."""
-        column, owner = f"t.{quoted(rule.column)}", f", t.{quoted(rule.folder.by or rule.folder.column)}" if rule.folder else ""
+    def fetch(
+        self, connection: sqlite3.Connection, rule: Rule, besides: Sequence[Swap]
+    ) -> Iterator[list[Sequence[Any]]]:
+        """Key columns, contents and folder keys of all cells of a rule that hold something, in the order of the keys,
+        some rows at a time.
+        """
+        column, owner = (
+            f"t.{quoted(rule.column)}",
+            (f", t.{quoted(rule.folder.by or rule.folder.column)}" if rule.folder else ""),
+        )
         condition = f"{column} IS NOT NULL" + (f" AND ({rule.where})" if rule.where else "")
         if covered := SqlSwaps(rule, besides, self.utf8).covers():
             condition += f" AND ({covered}) IS NOT TRUE"
         keys, table = self.keys("t"), f"main.{quoted(self.name)} AS t"
         if self.numbered and not owner and not covered:
-            return fetched_at_once(connection, keys, column, table + " NOT INDEXED", condition)  # an index would bring another order
+            return fetched_at_once(
+                connection, keys, column, table + " NOT INDEXED", condition
+            )  # an index would bring another order
         return fetched(connection, f"SELECT {keys}, {column}{owner} FROM {table} WHERE {condition} ORDER BY {keys}")
 
-    def fetch_beside(self, connection: sqlite3.Connection, rule: Rule, columns: Sequence[str | None]) -> Iterator[tuple[str, object, tuple[object, ...], tuple[object, ...]]]:
-        """Content, folder key and row key of each cell of a rule that holds text, and the cells in other columns of its row."""
+    def fetch_beside(
+        self, connection: sqlite3.Connection, rule: Rule, columns: Sequence[str | None]
+    ) -> Iterator[tuple[str, object, tuple[object, ...], tuple[object, ...]]]:
+        """Content, folder key and row key of each cell of a rule that holds text, and the cells in other columns of
+        its row.
+        """
         owner = rule.folder and (rule.folder.by or rule.folder.column)
         beside = ", ".join(f"t.{quoted(column)}" if column else "NULL" for column in (owner, *columns))
         condition = f"typeof(t.{quoted(rule.column)}) = 'text'" + (f" AND ({rule.where})" if rule.where else "")
-        query = f"SELECT t.{quoted(rule.column)}, {beside}, {self.keys('t')} FROM main.{quoted(self.name)} AS t WHERE {condition}"
+        query = (
+            f"SELECT t.{quoted(rule.column)}, {beside}, {self.keys('t')} FROM main.{quoted(self.name)} AS t WHERE"
+            f" {condition}"
+        )
         for text, folder, *others in connection.execute(query):
             yield text, folder, tuple(others[len(columns) :]), tuple(others[: len(columns)])
 
@@ -59,16 +77,30 @@ class Table:
 
     def kinds(self, connection: sqlite3.Connection, column: str) -> set[str]:
         """The storage classes that stand in `column`."""
-        return {kind for (kind,) in connection.execute(f"SELECT DISTINCT typeof({quoted(column)}) FROM main.{quoted(self.name)}")}
+        return {
+            kind
+            for (kind,) in connection.execute(f"SELECT DISTINCT typeof({quoted(column)}) FROM main.{quoted(self.name)}")
+        }
 
     def update(self, column: str, value: str) -> str:
         """The statement that sets one cell to the SQL `value`: its parameter first, then the key."""
         match = " AND ".join(f"{column} = ?" for column in self.key)
         return f"UPDATE main.{quoted(self.name)} SET {quoted(column)} = {value} WHERE {match}"
 
-    def difference(self, connection: sqlite3.Connection, rules: Mapping[int, Rule], swaps: Sequence[Swap], wanted: Mapping[Hashable, str]) -> str | None:
-        """Where the table differs from the attached original in anything but what swaps and the texts `wanted` say, or None."""
-        counts = [connection.execute(f"SELECT count(*) FROM {side}.{quoted(self.name)}").fetchone() for side in ("before", "main")]
+    def difference(
+        self,
+        connection: sqlite3.Connection,
+        rules: Mapping[int, Rule],
+        swaps: Sequence[Swap],
+        wanted: Mapping[Key, str],
+    ) -> str | None:
+        """Where the table differs from the attached original in anything but what swaps and the texts `wanted` say,
+        or None.
+        """
+        counts = [
+            connection.execute(f"SELECT count(*) FROM {side}.{quoted(self.name)}").fetchone()
+            for side in ("before", "main")
+        ]
         if counts[0] != counts[1]:
             return f"{self.name} would have other rows"
         asked = dict(wanted)
@@ -76,8 +108,8 @@ class Table:
             text = text_of(value)
             if number is None or text is None or asked.pop((number, *key), None) != text:
                 return f"other cells of {self.name} would change"
-        for (number, *key), text in asked.items():
-            cell = connection.execute(self.cell_query(rules[number].column), key).fetchone()[0]
+        for (rule, *key), text in asked.items():
+            cell = connection.execute(self.cell_query(rules[rule].column), key).fetchone()[0]
             if text_of(cell) != text:
                 return f"cells of {self.name} would not change"
         return None
@@ -87,24 +119,34 @@ class Table:
         match = " AND ".join(f"{key} = ?" for key in self.key)
         return f"SELECT {quoted(column)} FROM main.{quoted(self.name)} WHERE {match}"
 
-    def unlike(self, connection: sqlite3.Connection, rules: Mapping[int, Rule], swaps: Sequence[Swap]) -> Iterator[tuple[int | None, tuple[object, ...], object]]:
-        """Rule, key and content of every cell that is not what it was, or what a swap makes of it; no rule for a cell that has none."""
+    def unlike(
+        self, connection: sqlite3.Connection, rules: Mapping[int, Rule], swaps: Sequence[Swap]
+    ) -> Iterator[tuple[int | None, tuple[object, ...], object]]:
+        """Rule, key and content of every cell that is not what it was, or what a swap makes of it; no rule for a cell
+        that has none.
+        """
         mapped = {rule.column: number for number, rule in rules.items()}
-        differ = [self.differs(column, {number: rule for number, rule in rules.items() if rule.column == column}, swaps) for column in self.columns]
+        differ = [
+            self.differs(column, {number: rule for number, rule in rules.items() if rule.column == column}, swaps)
+            for column in self.columns
+        ]
         match = " AND ".join(f"t.{key} = y.{key}" for key in self.key)
-        tests = ", ".join(f"{test}, y.{quoted(column)}" for column, test in zip(self.columns, differ))
+        tests = ", ".join(f"{test}, y.{quoted(column)}" for column, test in zip(self.columns, differ, strict=True))
         query = (
-            f"SELECT {self.keys('t')}, {tests} FROM {self.before(rules)} AS t LEFT JOIN main.{quoted(self.name)} AS y ON {match} "
+            f"SELECT {self.keys('t')}, {tests} FROM {self.before(rules)} AS t LEFT JOIN main.{quoted(self.name)} AS y"
+            f" ON {match} "
             f"WHERE {' OR '.join(sorted(differ, key=len))}"  # what is seen at once comes first
         )
         for row in connection.execute(query):
             key, cells = row[: len(self.key)], row[len(self.key) :]
-            for column, differing, content in zip(self.columns, cells[::2], cells[1::2]):
+            for column, differing, content in zip(self.columns, cells[::2], cells[1::2], strict=True):
                 if differing:
                     yield mapped.get(column), key, content
 
     def before(self, rules: Mapping[int, Rule]) -> str:
-        """The attached original, and in it whether each row meets the conditions of the rules, which would be ambiguous beside the new table."""
+        """The attached original, and in it whether each row meets the conditions of the rules, which would be
+        ambiguous beside the new table.
+        """
         meets = [f'({rule.where}) AS "where {number}"' for number, rule in rules.items() if rule.where]
         if not meets:
             return f"before.{quoted(self.name)}"
@@ -112,9 +154,13 @@ class Table:
         return f"(SELECT {', '.join([*hidden, *meets, 't.*'])} FROM before.{quoted(self.name)} AS t)"
 
     def differs(self, column: str, rules: Mapping[int, Rule], swaps: Sequence[Swap]) -> str:
-        """The condition that a new cell (of `y`) is not the old one (of `t`), or what a swap of its rules makes of that."""
+        """The condition that a new cell (of `y`) is not the old one (of `t`), or what a swap of its rules makes of
+        that.
+        """
         x, y = f"t.{quoted(column)}", f"y.{quoted(column)}"
-        unlike = f"{x} COLLATE BINARY IS NOT {y}" + (f" OR typeof({x}) <> typeof({y})" if column in self.untyped else "")
+        unlike = f"{x} COLLATE BINARY IS NOT {y}" + (
+            f" OR typeof({x}) <> typeof({y})" if column in self.untyped else ""
+        )
         for number, rule in rules.items():
             found = SqlSwaps(replace(rule, where=rule.where and f't."where {number}"'), swaps, self.utf8)
             if covered := found.covers():
@@ -123,8 +169,12 @@ class Table:
 
 
 def untyped(declared: str) -> bool:
-    """Whether a column of that declared type may hold 1 and 1.0 as different values (sqlite.org/datatype3.html, section 3.1)."""
-    return declared in ("", "ANY") or "BLOB" in declared and not any(word in declared for word in ("INT", "CHAR", "CLOB", "TEXT"))
+    """Whether a column of that declared type may hold 1 and 1.0 as different values (sqlite.org/datatype3.html,
+    section 3.1).
+    """
+    return declared in ("", "ANY") or (
+        "BLOB" in declared and not any(word in declared for word in ("INT", "CHAR", "CLOB", "TEXT"))
+    )
 
 
 def has_rowid(connection: sqlite3.Connection, name: str, word: str) -> bool:

@@ -1,0 +1,94 @@
+"""What a check found, as plain data: entries, copies, and whether all is well."""
+
+from dataclasses import dataclass, field
+
+from saltcart.judging.judge import ALTERED, FOUND, MISSING, OFFLINE, UNREADABLE, Judgement, LedgerState, add_counts
+
+
+@dataclass(frozen=True, slots=True)
+class FileProblem:
+    """One file of a shelf whose copy is not as recorded."""
+
+    path: str
+    verdict: str
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """One entry that is not found, or is found with a remark; `before` is its verdict before the trip, if it had
+    one.
+    """
+
+    judgement: Judgement
+    before: str | None
+
+    @property
+    def new(self) -> bool:
+        """Whether the trip, or what came after it, made this entry worse."""
+        return (self.judgement.verdict != FOUND and self.before in (None, FOUND)) or self.judgement.verdict == ALTERED
+
+
+@dataclass(slots=True)
+class LedgerCheck:
+    """One ledger judged; problems in its order."""
+
+    state: LedgerState
+    problems: list[Problem]
+
+
+@dataclass(slots=True)
+class ShelfCheck:
+    """One shelf's copies held against the logbook, or against its manifest: how many files were looked at, and
+    what is wrong with some.
+
+    `unknown` files lie in the shelf but not in its manifest; `accepted` ones could not be copied, and the trip
+    goes without them.
+    """
+
+    name: str
+    path: str
+    files: int = 0
+    bytes: int = 0
+    problems: list[FileProblem] = field(default_factory=list)
+    manifest: str | None = None
+    unknown: int = 0
+    accepted: list[FileProblem] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class CheckReport:
+    """All that was judged.  `trip` is None when ledgers were judged without one."""
+
+    trip: str | None
+    state: str | None
+    ledgers: list[LedgerCheck]
+    shelves: list[ShelfCheck]
+
+    @property
+    def counts(self) -> dict[str, int]:
+        """Verdict to number of entries over all ledgers."""
+        return add_counts(ledger.state for ledger in self.ledgers)
+
+    @property
+    def before_counts(self) -> dict[str, int]:
+        """How many entries of each verdict are as bad now as they were before the trip."""
+        known = [
+            problem
+            for ledger in self.ledgers
+            for problem in ledger.problems
+            if not problem.new and problem.judgement.verdict != FOUND
+        ]
+        return {
+            word: sum(problem.judgement.verdict == word for problem in known) for word in (OFFLINE, MISSING, UNREADABLE)
+        }
+
+    @property
+    def ok(self) -> bool:
+        """Whether nothing needs attention: without a trip nothing but `found`, with one nothing worse than before."""
+        readable = not any(ledger.state.trouble for ledger in self.ledgers)
+        return readable and not self.new_problems() and not any(shelf.problems for shelf in self.shelves)
+
+    def new_problems(self) -> list[Problem]:
+        """Entries that are worse than before."""
+        return [problem for ledger in self.ledgers for problem in ledger.problems if problem.new]

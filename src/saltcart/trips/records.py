@@ -1,0 +1,88 @@
+"""The rows of a logbook as objects: things of a shelf, ledgers, entries."""
+
+import json
+import os
+from collections.abc import Hashable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from saltcart.shelves.walk import Item
+
+LISTED, PLACING, VERIFIED, TROUBLE = "listed", "placing", "verified", "trouble"
+# What could not be copied, and someone accepts that the trip goes without.
+ACCEPTED = "accepted"
+
+
+def key_text(key: Hashable) -> str:
+    """An entry's key as the logbook holds it."""
+    return json.dumps(key, default=repr)
+
+
+def now() -> str:
+    """The present moment, ISO 8601 in UTC."""
+    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One thing of a shelf with what the trip has done about it; `digest` is of its content as copied."""
+
+    item: Item
+    digest: str | None
+    state: str
+    why: str | None
+    existed: bool
+
+
+@dataclass(slots=True)
+class LedgerRow:
+    """One ledger of the trip: home path, present place, digests before and after the switch, kept original."""
+
+    number: int
+    path: str
+    place: str
+    map_name: str
+    rewrite: bool
+    before: str | None
+    after: str | None
+    backup: str | None
+    changed: int
+
+
+@dataclass(frozen=True, slots=True)
+class EntryRow:
+    """One entry as it was before the switch and as it was rewritten; `key` in JSON."""
+
+    key: str
+    where: str
+    old: str
+    new: str
+    verdict: str
+    why: str
+
+
+def packed(item: Item) -> tuple[Any, ...]:
+    """An item as its columns."""
+    target = None if item.target is None else os.fsencode(item.target)
+    return (
+        os.fsencode(item.path),
+        item.kind,
+        item.size,
+        item.disk_bytes,
+        item.mtime_ns,
+        item.mode,
+        item.device % 2**63,
+        item.inode % 2**63,
+        item.links,
+        target,
+    )
+
+
+def unpacked(row: tuple[Any, ...]) -> Row:
+    """A row of the file table as an object."""
+    path, kind, size, disk_bytes, mtime_ns, mode, device, inode, links, target = row[:10]
+    told = None if target is None else os.fsdecode(target)
+    item = Item(os.fsdecode(path), kind, size, disk_bytes, mtime_ns, mode, device, inode, links, told)
+    digest, state, why, existed = row[10:14]
+    return Row(item, digest, state, why, bool(existed))

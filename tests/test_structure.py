@@ -1,0 +1,70 @@
+"""The house as a whole: which way the arrows run, and that a new piece comes with what belongs to it."""
+
+import ast
+import re
+import unittest
+from itertools import pairwise
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
+HOUSE = ROOT / "src" / "saltcart"
+# From the top down: a module may import from its own room and from those after it.  Single files are rooms too.
+ROOMS = (
+    "cli", "demo", "report", "switching", "proving", "hauling", "planning", "looking", "learning", "trips", "waybills",
+    "judging", "drives", "ledgers", "shelves", "spelling", "cart", "tomlfile", "safefile", "home", "progress", "errors",
+    "standins",
+)  # fmt: skip
+
+
+def room_of(module):
+    """The room of a module by its dotted name; None for the package itself and for what is not ours."""
+    parts = module.split(".")
+    return parts[1] if parts[0] == "saltcart" and len(parts) > 1 and parts[1] in ROOMS else None
+
+
+def imports(path):
+    """Line and module of everything a file imports, in functions and for type checkers too."""
+    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        if isinstance(node, ast.ImportFrom) and node.module:
+            yield from ((node.lineno, f"{node.module}.{name.name}") for name in node.names)
+        elif isinstance(node, ast.Import):
+            yield from ((node.lineno, name.name) for name in node.names)
+
+
+def arrows():
+    """Every import between two rooms: the file with its line, its room, the room it imports from."""
+    for path in sorted(HOUSE.rglob("*.py")):
+        inside = path.relative_to(HOUSE)
+        room = inside.parts[0].removesuffix(".py")
+        for line, module in imports(path):
+            other = room_of(module)
+            if other and other != room and room != "__init__":
+                yield f"{inside}:{line}", room, other
+
+
+class Structure(unittest.TestCase):
+    def test_arrows_run_downward(self):
+        upward = [
+            f"{place} imports from {other}" for place, room, other in arrows() if ROOMS.index(other) < ROOMS.index(room)
+        ]
+        self.assertEqual(upward, [])
+
+    def test_witnesses_stand_alone(self):
+        """Only the demo knows the stand-ins, and they know nothing of ours."""
+        self.assertEqual({room for _place, room, other in arrows() if other == "standins"}, {"demo"})
+        self.assertEqual([place for place, room, _other in arrows() if room == "standins"], [])
+
+    def test_every_room_is_in_the_list_and_in_the_plan_of_the_house(self):
+        rooms = {path.stem for path in HOUSE.iterdir() if path.name not in ("__init__.py", "__pycache__", "py.typed")}
+        self.assertEqual(rooms, set(ROOMS))
+        plan = (ROOT / "docs" / "architecture.md").read_text("utf-8")
+        places = [plan.index(f"`{room}/`") for room in ROOMS if (HOUSE / room).is_dir()]
+        self.assertEqual([pair for pair in pairwise(places[:-1]) if pair[0] > pair[1]], [], "in another order")
+
+    def test_the_core_neither_prints_nor_parses(self):
+        for path in HOUSE.rglob("*.py"):
+            part = path.relative_to(HOUSE).parts[0]
+            if part not in ("cli", "standins"):
+                self.assertIsNone(
+                    re.search(r"^\s*(print|input)\(|argparse|saltcart\.cli", path.read_text(), re.MULTILINE), path
+                )
