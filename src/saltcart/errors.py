@@ -59,6 +59,10 @@ class CannotSpell(Refused):
     """An entry has no way to name its new place; the ledger is left as it is."""
 
 
+class NotReadBack(Refused):
+    """A drive gave back other content than was written to it."""
+
+
 class LedgerBusy(Refused):
     """A program holds a ledger open, has locked it, or has pages of it still to write."""
 
@@ -67,3 +71,7 @@ class Stopped(SaltCartError):
     """The work ended part-way; what is done is recorded, and the same command goes on."""
 
     status = 4
+
+
+class HalfDone(Stopped):
+    """A switch could neither be finished nor be taken back; the record says so, and one command goes on from there."""

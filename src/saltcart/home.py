@@ -3,6 +3,8 @@
 import os
 from pathlib import Path
 
+from saltcart.safefile import PRIVATE_FOLDER, make_folders
+
 
 def home() -> Path:
     """The data folder: `SALTCART_HOME` when set, else the system's place for a program's data."""
@@ -12,6 +14,13 @@ def home() -> Path:
     from platformdirs import user_data_path
 
     return user_data_path("saltcart", appauthor=False)
+
+
+def made_home(*names: str) -> Path:
+    """The data folder, or a folder of that name in it, made where it is missing; for the user's eyes alone."""
+    folder = home().joinpath(*names)
+    make_folders(str(folder), PRIVATE_FOLDER)
+    return folder
 
 
 def trips_folder() -> Path:

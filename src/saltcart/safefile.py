@@ -1,31 +1,72 @@
-"""Writing files so that a crash leaves the old content or the new, never half of it."""
+"""Writing files so that a crash leaves the old content or the new, never half of it.
 
+What is durable when: a file's content once the file was flushed (fsync(2)), its name once its folder was.  A
+drive may write folders in any order, so a folder that was just made must be flushed into its parent too, or
+its name is lost with all below it.  A flush that fails is an error: only where a file system has no way to flush a
+folder is that passed over.
+"""
+
+import errno
 import hashlib
 import os
 import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 
+from saltcart.errors import NotReadBack, show
+
 CHUNK = 1 << 20
+# What fsync(2) answers for a folder where a file system cannot flush one.
+CANNOT_FLUSH = (errno.EINVAL, errno.ENOTSUP, errno.ENOSYS)
+# What SQLite may leave beside a database.
+SIDE_FILES = ("-journal", "-wal", "-shm")
+PRIVATE_FILE, PRIVATE_FOLDER = 0o600, 0o700
 
 
 def sync_folder(folder: str) -> None:
-    """Flush the names of `folder` to its drive; a drive that cannot flush a folder is left to its own ways."""
+    """Flush the names of `folder` to its drive.  OSError when the drive fails to."""
     handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
     try:
-        with suppress(OSError):
-            os.fsync(handle)
+        os.fsync(handle)
+    except OSError as error:
+        if error.errno not in CANNOT_FLUSH:
+            raise OSError(error.errno, error.strerror, folder) from error
     finally:
         os.close(handle)
 
 
 def sync_file(path: str) -> None:
-    """Flush the content of the file at `path` to its drive."""
+    """Flush the content of the file at `path` to its drive.  OSError when that fails."""
     handle = os.open(path, os.O_RDONLY)
     try:
         os.fsync(handle)
+    except OSError as error:
+        raise OSError(error.errno, error.strerror, path) from error
     finally:
         os.close(handle)
+
+
+def missing_folders(path: str) -> list[str]:
+    """The folders at and above `path` that are missing, the topmost first."""
+    missing = []
+    while not os.path.isdir(path):
+        missing.append(path)
+        path = os.path.dirname(path)
+    return missing[::-1]
+
+
+def make_folders(path: str, mode: int = 0o777) -> list[str]:
+    """Make the folder `path` and those above it that are missing; the ones made, the topmost first.
+
+    Each is flushed into its parent, up to the first that stood: without that, a power cut may take the name of one of
+    them, and all that was verified below it.
+    """
+    missing = missing_folders(path)
+    for folder in missing:
+        with suppress(FileExistsError):  # someone else made it just now
+            os.mkdir(folder, mode)
+        sync_folder(os.path.dirname(folder))
+    return missing
 
 
 def remove_if_there(path: str) -> None:
@@ -34,9 +75,21 @@ def remove_if_there(path: str) -> None:
         os.unlink(path)
 
 
+def remove_with_side_files(path: str) -> None:
+    """Remove a file of ours that may be a database, and what SQLite left beside it."""
+    for suffix in ("", *SIDE_FILES):
+        remove_if_there(path + suffix)
+
+
+def create_file(path: str, mode: int = PRIVATE_FILE) -> None:
+    """Make an empty file that nobody may read whom `mode` does not allow, before anything is in it."""
+    remove_if_there(path)
+    os.close(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, mode))
+
+
 @contextmanager
-def replacing(path: str) -> Iterator[str]:
-    """Give the name of a temporary neighbour to write; on success it takes the name `path`.
+def replacing(path: str, mode: int = 0o666) -> Iterator[str]:
+    """Give the name of an empty temporary neighbour to write; on success it takes the name `path`.
 
     The neighbour is flushed before the rename and the folder after it, so that a crash
     leaves the old file or the new one.  On any failure the neighbour is removed.
@@ -44,20 +97,37 @@ def replacing(path: str) -> Iterator[str]:
     folder, name = os.path.split(path)
     neighbour = os.path.join(folder, f".{name}.saltcart-new")
     try:
+        create_file(neighbour, mode)
         yield neighbour
         sync_file(neighbour)
         os.replace(neighbour, path)
         sync_folder(folder or ".")
     finally:
-        remove_if_there(neighbour)
+        with suppress(OSError):  # the drive may have gone, which the first error says better
+            remove_if_there(neighbour)
 
 
-def copy_durably(source: str, target: str) -> None:
-    """Copy the file `source` to `target` with its times and mode, flushed, old or new but never half."""
-    with replacing(target) as neighbour:
+def copy_durably(source: str, target: str) -> str:
+    """Copy the file `source` to `target` with its times and mode; old or new but never half.  Its digest.
+
+    The copy is read back from its drive before it takes the name.  NotReadBack when it differs.
+    """
+    with replacing(target, PRIVATE_FILE) as neighbour:
         shutil.copyfile(source, neighbour)
         copy_owner(source, neighbour)
         shutil.copystat(source, neighbour)
+        return read_back(neighbour, digest_of(source))
+
+
+def read_back(path: str, digest: str) -> str:
+    """Flush a file just written and read it from its drive; its digest, which must be `digest`.  Else NotReadBack."""
+    sync_file(path)
+    if digest_of(path, past_cache=True) != digest:
+        raise NotReadBack(
+            f"What was written to {show(os.path.dirname(path))} came back with other content",
+            "That drive, its cable or the memory may be failing. Check them, then run the same command again.",
+        )
+    return digest
 
 
 def copy_owner(source: str, target: str) -> None:
@@ -67,12 +137,14 @@ def copy_owner(source: str, target: str) -> None:
         os.chown(target, state.st_uid, state.st_gid)
 
 
-def digest_of(path: str) -> str:
-    """The BLAKE3 digest of a ledger or other small file of ours, in hexadecimal."""
+def digest_of(path: str, past_cache: bool = False) -> str:
+    """The BLAKE3 digest of a ledger or other small file of ours, in hexadecimal; `past_cache` asks its drive for it."""
     from blake3 import blake3
 
     worker = blake3()
     with open(path, "rb") as stream:
+        if past_cache:  # the system forgets its copy of what was flushed
+            os.posix_fadvise(stream.fileno(), 0, 0, os.POSIX_FADV_DONTNEED)
         while block := stream.read(CHUNK):
             worker.update(block)
     return worker.hexdigest()

@@ -54,7 +54,7 @@ class Faults(WorldCase):
 
         def failing(handle, size, start):
             if os.readlink(f"/proc/self/fd/{handle}").endswith("/3.wav"):
-                raise file_copy.SourceTrouble("cannot be read (Input/output error)")
+                raise file_copy.FileTrouble("cannot be read (Input/output error)")
             return real(handle, size, start)
 
         with mock.patch.object(file_copy, "read_source", failing):

@@ -119,8 +119,7 @@ class Drafts(WorldCase):
         )
         self.run_program("undo", "--yes", "--drop-copies")
         self.assertEqual(
-            (ledger.read_text(), odd.is_dir(), list((self.lighter / "Sounds").iterdir())),
-            (f"{odd}/low/C1.wav\n", True, []),
+            (ledger.read_text(), odd.is_dir(), (self.lighter / "Sounds").exists()), (f"{odd}/low/C1.wav\n", True, False)
         )
 
     def test_ledgers_are_found_where_programs_keep_them(self):

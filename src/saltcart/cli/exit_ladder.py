@@ -15,9 +15,9 @@ def interrupt(_number: int, _frame: FrameType | None) -> None:
 
 def run_command(options: argparse.Namespace) -> int:
     """Run a command; foreseen, interrupted, cut off by the reader, failed by the system, unforeseen."""
-    for number in (signal.SIGTERM, signal.SIGHUP):
-        signal.signal(number, interrupt)
     try:
+        for number in (signal.SIGTERM, signal.SIGHUP):
+            signal.signal(number, interrupt)
         status: int = options.run(options)
         return status
     except SaltCartError as error:

@@ -6,7 +6,8 @@ import os
 import sys
 
 from saltcart.errors import Refused, SaltCartError, show
-from saltcart.home import home
+from saltcart.home import home, made_home
+from saltcart.spelling.moves import tail_below
 
 INTERRUPTED = 4
 
@@ -19,11 +20,17 @@ def foreseen(error: SaltCartError, options: argparse.Namespace) -> int:
 
 def failing(error: OSError, options: argparse.Namespace) -> int:
     """Say what the system refused, where; what was done is recorded."""
-    place = f" at {show(str(error.filename))}" if error.filename else ""
-    remedy = (
-        "Nothing is lost. Mend that (connect the drive, make room, give permission) and run the same command again."
-    )
-    report(f"The system answered: {error.strerror or error}{place}", [], remedy, options, INTERRUPTED)
+    place = os.fspath(error.filename) if isinstance(error.filename, str) else ""
+    where = f" at {show(place)}" if place else ""
+    if place and tail_below(place, str(home())) is not None:
+        what = f"Salt Cart's own data cannot be kept{where}: {error.strerror or error}"
+        remedy = (
+            "Make room there, give permission, or name another folder in SALTCART_HOME; then the same command again."
+        )
+    else:
+        what = f"The system answered: {error.strerror or error}{where}"
+        remedy = "Mend that (connect the drive, make room, give permission) and run the same command again."
+    report(what, [], f"Nothing is lost. {remedy}", options, INTERRUPTED)
     return INTERRUPTED
 
 
@@ -43,10 +50,8 @@ def unforeseen(error: Exception, options: argparse.Namespace) -> int:
     """Keep the traceback for whoever mends this, and say where it is."""
     import traceback
 
-    folder = home()
     try:
-        folder.mkdir(parents=True, exist_ok=True)
-        path = folder / "unforeseen.log"
+        path = made_home() / "unforeseen.log"
         path.write_text("".join(traceback.format_exception(error)), encoding="utf-8", errors="backslashreplace")
         where = f"Please send {path}. Then run the same command again, or saltcart trips to see where things stand."
     except OSError:

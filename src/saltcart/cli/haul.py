@@ -9,7 +9,7 @@ from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import UsageError, show
 from saltcart.hauling.haul import haul, haul_waybill
 from saltcart.hauling.shelf_copy import HaulReport
-from saltcart.switching.omissions import accept, leave_out
+from saltcart.switching.omissions import accept, leave_out, rename
 from saltcart.trips.summary import summary
 
 
@@ -35,6 +35,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
             " the others and never released"
         ),
     )
+    parser.add_argument(
+        "--rename",
+        nargs="+",
+        action="extend",
+        default=[],
+        metavar="PATTERN",
+        help="of a trip that goes on: files that the new drive refuses, to get another name there; entries follow",
+    )
     add_pace(parser)
     add_cart(parser)
 
@@ -43,9 +51,9 @@ def run(options: argparse.Namespace) -> int:
     """Copy and verify."""
     screen = Screen(options)
     waybill = os.path.exists(options.waybill) or os.sep in options.waybill or options.waybill.endswith(".toml")
-    if waybill and (options.leave_out or options.accept):
+    if waybill and (options.leave_out or options.accept or options.rename):
         raise UsageError(
-            "--leave-out and --accept are for a trip that goes on, by its id",
+            "--leave-out, --accept and --rename are for a trip that goes on, by its id",
             "For a new trip, draft it with --leave-out.",
         )
     with screen.watch() as watch:
@@ -53,6 +61,8 @@ def run(options: argparse.Namespace) -> int:
             leave_out(options.waybill, options.leave_out)
         if options.accept:
             accept(options.waybill, options.accept)
+        for old, new in rename(options.waybill, options.rename) if options.rename else ():
+            screen.say(f"{show(old)} will be called {show(new)} at the new place.")
         if waybill:
             name, report = haul_waybill(options.waybill, pace(options), watch)
         else:

@@ -1,7 +1,10 @@
 """The program `saltcart`: answers at once what it can, else runs the command behind the ladder of errors."""
 
 import gc
+import os
+import signal
 import sys
+from types import FrameType
 
 from saltcart import __version__
 
@@ -10,8 +13,15 @@ from saltcart import __version__
 SELDOM = 100_000
 
 
+def leave(_number: int, _frame: FrameType | None) -> None:
+    """End at once with one line: an interrupt while modules load, when nothing has begun."""
+    os.write(2, b"saltcart: Stopped before anything was done. Run the same command again.\n")
+    os._exit(4)
+
+
 def main(words: list[str] | None = None) -> int:
     """Run the program; its exit status."""
+    before = signal.signal(signal.SIGINT, leave)
     words = list(sys.argv[1:] if words is None else words)
     if words == ["--version"]:
         print(f"saltcart {__version__}")  # the one answer that should not wait for the rest to load
@@ -20,7 +30,9 @@ def main(words: list[str] | None = None) -> int:
     from saltcart.cli import exit_ladder as ladder
     from saltcart.cli import parser
 
-    return ladder.run_command(parser.build(words[0] if words else None).parse_args(words))
+    options = parser.build(words[0] if words else None).parse_args(words)
+    signal.signal(signal.SIGINT, before)
+    return ladder.run_command(options)
 
 
 if __name__ == "__main__":

@@ -28,7 +28,10 @@ def run(options: argparse.Namespace) -> int:
         raise need_answer(options, "changed")
     with screen.watch() as watch:
         report = repoint(name, options.reread, options.wait, watch)
-    show_repoint(screen, report)
+    if report.already:
+        screen.say(f"Trip {name} was repointed before; nothing was left to do.")
+    else:
+        show_repoint(screen, report)
     for folder in report.aside:
         screen.say(f"Originals set aside, nothing removed: {place(folder)}")
     screen.say(f"Next: saltcart check {name}   To take it back: saltcart undo {name}")
@@ -38,6 +41,7 @@ def run(options: argparse.Namespace) -> int:
             "changed_entries": report.changed,
             "set_aside": report.aside,
             "turned_links": report.turned,
+            "already_done": report.already,
         }
     )
     return 0

@@ -20,6 +20,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The trip, and what becomes of its copies."""
     add_trip(parser)
     parser.add_argument("--drop-copies", action="store_true", help="remove the copies from the new drive too")
+    parser.add_argument(
+        "--without-new",
+        action="store_true",
+        help="go on although the new drive is not connected, and give up what programs wrote there since the switch",
+    )
     add_wait(parser)
     add_cart(parser)
     add_yes(parser)
@@ -34,7 +39,7 @@ def run(options: argparse.Namespace) -> int:
     if not screen.agrees(f"Take trip {name} back: ledgers name the old place again, the originals return?", options):
         raise need_answer(options, "changed")
     with screen.watch() as watch:
-        report = undo(name, options.drop_copies, options.wait, watch)
+        report = undo(name, options.drop_copies, options.wait, options.without_new, watch)
     done = summary(name)
     screen.say(f"Trip {name} is taken back: {many(report.changed, 'entry names', 'entries name')} the old place again.")
     for one in done.shelves:

@@ -180,13 +180,22 @@ def identity_of(source: str, number: int, folder: str = "/dev/disk/by-uuid") -> 
 
 def find_drive(identity: str, last_mount: str) -> Drive | None:
     """The connected drive of that identity, looked for first where it was last; None when it is away."""
-    candidates = [last_mount, *mounts()]
-    for mount in candidates:
-        if os.path.isdir(mount) and mount_of(mount) == os.path.realpath(mount):
-            drive = drive_at(os.path.realpath(mount))
+    # A device's name, or no number at all, says nothing once the drive hangs elsewhere: another may have it by now.
+    elsewhere = [] if identity.startswith(("device:", "fsid:0")) else mounts()
+    found: dict[int, Drive] = {}
+    for mount in dict.fromkeys(map(os.path.realpath, [last_mount, *elsewhere])):
+        if os.path.isdir(mount) and mount_of(mount) == mount:
+            drive = drive_at(mount, room=False)
             if drive.identity == identity:
-                return drive
-    return None
+                # One drive may be mounted in several places; two drives may not have one identity.
+                found.setdefault(os.stat(mount).st_dev if not drive.simulated else hash(mount), drive)
+    if len(found) > 1:
+        places = " and ".join(show(one.mount) for one in found.values())
+        raise Refused(
+            f"Two drives answer to the identity {show(identity)}: {places}",
+            "Disconnect the one that is not meant (a copy of a whole drive has its number too), and try again.",
+        )
+    return next(iter(found.values()), None)
 
 
 def mounts() -> list[str]:

@@ -10,7 +10,7 @@ from functools import cached_property
 from saltcart.cart import KnownDrive
 from saltcart.drives.drive import Drive, drive_of, find_drive
 from saltcart.errors import show
-from saltcart.home import home
+from saltcart.home import home, made_home
 from saltcart.safefile import replacing
 from saltcart.spelling.moves import tail_below
 
@@ -24,8 +24,7 @@ def remember(drives: Iterable[Drive]) -> None:
     fresh = {drive.identity: {"name": drive.name, "mount": drive.mount} for drive in drives}
     if fresh.items() <= known.items():
         return
-    home().mkdir(parents=True, exist_ok=True)
-    with replacing(str(home() / "drives.json")) as path, open(path, "w", encoding="utf-8") as stream:
+    with replacing(str(made_home() / "drives.json")) as path, open(path, "w", encoding="utf-8") as stream:
         json.dump(known | fresh, stream, indent=1)
 
 
@@ -55,7 +54,8 @@ class Presence:
         """Why the drive of the absent `path` is not connected, in words; None when the drive is there."""
         real = os.path.realpath(path)
         for identity, fact in self.known.items():
-            if tail_below(real, fact["mount"]) is not None:
+            # The system's own drive is always there, whatever number it had at another start.
+            if fact["mount"] != "/" and tail_below(real, fact["mount"]) is not None:
                 answer = self.ask(identity, fact)
                 if answer:
                     return answer

@@ -16,10 +16,30 @@ from saltcart.shelves.digests import BLAKE3, CHUNK, Worker, worker_for
 Tell = Callable[[str, str, int], None]
 FICLONE = 0x40049409
 RETRIES, PAUSE_SECONDS = 3, 0.2
+# What a drive may not be able to keep, as it is told.
+OWNERS, MODES, ATTRIBUTES = "owners and groups", "permissions", "extended attributes"
+ACCESS_LISTS, FINE_TIMES = "access lists", "times to the last digit"
 
 
-class SourceTrouble(SaltCartError):
-    """An original cannot be copied: it cannot be read, or it changes while it is read."""
+# What a drive answers for one name it does not take, or one file too large for it; all others may still be copied.
+REFUSALS = {
+    errno.EINVAL: "the new drive refuses its name",
+    errno.EILSEQ: "the new drive refuses its name",
+    errno.ENAMETOOLONG: "its name is too long for the new drive",
+    errno.EFBIG: "it is too large for the new drive",
+}
+# On making a file alone; while one is written it is the drive that fails.
+REFUSALS_TO_MAKE = {**REFUSALS, errno.EIO: "the new drive refuses to make it"}
+
+
+class FileTrouble(SaltCartError):
+    """One file cannot be copied: it cannot be read, changes while it is read, or the new drive refuses it."""
+
+
+def refusal(error: OSError, making: bool = False) -> str | None:
+    """Why a drive refuses this one file, in words; None for an error of the drive itself."""
+    why = (REFUSALS_TO_MAKE if making else REFUSALS).get(error.errno or 0)
+    return why and f"{why} ({error.strerror})"
 
 
 class FileCopy(NamedTuple):
@@ -43,8 +63,15 @@ def silent(_step: str, _path: str, _count: int) -> None:
     """Report no progress."""
 
 
-def copy_file(job: FileCopy, tell: Tell = silent) -> str:
-    """Copy one file under its temporary name with mode, times and attributes; its digest.  SourceTrouble, or OSError
+class Copied(NamedTuple):
+    """A file that was copied: the digest of what was read, and what of it the new drive could not keep."""
+
+    digest: str
+    lost: frozenset[str] = frozenset()
+
+
+def copy_file(job: FileCopy, tell: Tell = silent) -> Copied:
+    """Copy one file under its temporary name with mode, times and attributes; its digest.  FileTrouble, or OSError
     of the destination.
     """
     source = open_source(job)
@@ -52,17 +79,23 @@ def copy_file(job: FileCopy, tell: Tell = silent) -> str:
         target = None
         if job.sharing != NAMES or not second_name(job, source):
             target = open_target(job)
+        lost: frozenset[str] = frozenset()
         try:
             digest = copy_bytes(job, source, target, tell)
             if target is not None:
-                copy_attributes(source, target, job)
+                lost = copy_attributes(source, target, job)
         except BaseException:
-            os.unlink(job.temporary)
+            with suppress(OSError):
+                os.unlink(job.temporary)
             raise
         finally:
             if target is not None:
                 os.close(target)
-        return digest
+        return Copied(digest, lost)
+    except OSError as error:
+        if why := refusal(error):
+            raise FileTrouble(why) from error
+        raise
     finally:
         os.close(source)
 
@@ -72,11 +105,11 @@ def open_source(job: FileCopy) -> int:
     try:
         handle = os.open(job.source, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK)
     except OSError as error:
-        raise SourceTrouble(f"cannot be read ({error.strerror})") from error
+        raise FileTrouble(f"cannot be read ({error.strerror})") from error
     state = os.fstat(handle)
     if not stat.S_ISREG(state.st_mode) or not unchanged(state, job):
         os.close(handle)
-        raise SourceTrouble("has changed since it was listed; run the same command again")
+        raise FileTrouble("has changed since it was listed; run the same command again")
     return handle
 
 
@@ -107,13 +140,18 @@ def refuse_last_room(job: FileCopy) -> None:
 
 
 def open_target(job: FileCopy) -> int:
-    """A handle on a new file of the temporary name."""
+    """A handle on a new file of the temporary name.  FileTrouble when the drive refuses this one file."""
     flags, mode = os.O_WRONLY | os.O_CREAT | os.O_EXCL, job.mode & 0o777
     try:
-        return os.open(job.temporary, flags, mode)
-    except FileExistsError:  # from a start that was cut off
-        os.unlink(job.temporary)
-        return os.open(job.temporary, flags, mode)
+        try:
+            return os.open(job.temporary, flags, mode)
+        except FileExistsError:  # from a start that was cut off
+            os.unlink(job.temporary)
+            return os.open(job.temporary, flags, mode)
+    except OSError as error:
+        if why := refusal(error, making=True):
+            raise FileTrouble(why) from error
+        raise
 
 
 def copy_bytes(job: FileCopy, source: int, target: int | None, tell: Tell) -> str:
@@ -141,7 +179,7 @@ def copy_bytes(job: FileCopy, source: int, target: int | None, tell: Tell) -> st
     if job.disk_bytes < job.size and target is not None:
         os.ftruncate(target, job.size)
     if not unchanged(os.fstat(source), job):
-        raise SourceTrouble("changed while it was copied; run the same command again")
+        raise FileTrouble("changed while it was copied; run the same command again")
     return worker.hexdigest()
 
 
@@ -192,7 +230,7 @@ def read_source(handle: int, size: int, start: int) -> bytes:
             return os.pread(handle, size, start)
         except OSError as error:
             if attempt == RETRIES:
-                raise SourceTrouble(f"cannot be read ({error.strerror}, {attempt + 1} times)") from error
+                raise FileTrouble(f"cannot be read ({error.strerror}, {attempt + 1} times)") from error
             time.sleep(PAUSE_SECONDS)
     raise AssertionError("not reached")
 
@@ -202,17 +240,39 @@ def unchanged(state: os.stat_result, job: FileCopy) -> bool:
     return (state.st_size, state.st_mtime_ns) == (job.size, job.mtime_ns)
 
 
-def copy_attributes(source: int, target: int, job: FileCopy) -> None:
-    """Owner and extended attributes where the destination takes them; mode and times."""
+def copy_attributes(source: int, target: int, job: FileCopy) -> frozenset[str]:
+    """Owner, access lists and other extended attributes, mode and times, where the destination takes them; the kinds it
+    does not.
+    """
     state, made = os.fstat(source), os.fstat(target)
-    if (made.st_uid, made.st_gid) != (state.st_uid, state.st_gid):
-        with suppress(OSError):
-            os.fchown(target, state.st_uid, state.st_gid)
-    with suppress(OSError):
-        for name in os.listxattr(source):
-            with suppress(OSError):
-                os.setxattr(target, name, os.getxattr(source, name))
+    lost = set(copy_owner_and_attributes(source, target, state, made))
     if made.st_mode & 0o7777 != job.mode or made.st_uid != state.st_uid:
-        with suppress(PermissionError):
+        try:
             os.fchmod(target, job.mode)
+        except PermissionError:
+            lost.add(MODES)
     os.utime(target, ns=(job.mtime_ns, job.mtime_ns))
+    kept = os.fstat(target)
+    if kept.st_mode & 0o7777 != job.mode:
+        lost.add(MODES)
+    if kept.st_mtime_ns != job.mtime_ns:
+        lost.add(FINE_TIMES)
+    return frozenset(lost)
+
+
+def copy_owner_and_attributes(source: int, target: int, state: os.stat_result, made: os.stat_result) -> Iterator[str]:
+    """Give an open file or folder the owner, group and extended attributes of another; the kinds that are lost."""
+    if (made.st_uid, made.st_gid) != (state.st_uid, state.st_gid):
+        try:
+            os.fchown(target, state.st_uid, state.st_gid)
+        except OSError:
+            yield OWNERS
+    try:
+        names = os.listxattr(source)
+    except OSError:
+        names = []
+    for name in names:
+        try:
+            os.setxattr(target, name, os.getxattr(source, name))
+        except OSError:
+            yield ACCESS_LISTS if name.startswith("system.posix_acl") else ATTRIBUTES

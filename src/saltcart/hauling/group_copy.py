@@ -13,14 +13,17 @@ leaves files whose digests the logbook knows, so the next start sees that they a
 `start_group` does 1, `finish_group` the rest; with several processes, the next group is started while one is finished.
 """
 
+import errno
 import os
+from collections import Counter
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
 
 from saltcart.drives.flush import flush_files
 from saltcart.drives.limits import APART, NAMES
-from saltcart.hauling.file_copy import FileCopy, SourceTrouble, Tell, copy_file
+from saltcart.errors import show
+from saltcart.hauling.file_copy import REFUSALS_TO_MAKE, FileCopy, FileTrouble, Tell, copy_file, refusal
 from saltcart.hauling.workers import Outcome, Reading, Workers, read_one
 from saltcart.safefile import remove_if_there, short_name, sync_folder
 from saltcart.trips.logbook import Logbook
@@ -33,7 +36,8 @@ class ShelfTarget:
     """A shelf to copy, its number in the logbook, the mount point and file system it goes to, what copies share, the
     kind of their digests, and who helps.
 
-    `ledgers` are written to by their programs at the new place, so they share nothing but blocks.
+    `remark` takes a sentence for a person, `lost` counts what the new drive could not keep.  `ledgers` are written to
+    by their programs at the new place, so they share nothing but blocks.
     """
 
     number: int
@@ -45,6 +49,8 @@ class ShelfTarget:
     digests: str
     tell: Tell
     workers: Workers
+    remark: Callable[[str], None]
+    lost: Counter[str]
 
 
 @dataclass(slots=True)
@@ -79,22 +85,18 @@ def start_group(target: ShelfTarget, rows: list[Row]) -> Group:
 def finish_group(target: ShelfTarget, group: Group, logbook: Logbook) -> None:
     """Flush a group that was sent, read it back, and give the proven copies their names."""
     try:
-        for job, (digest, why) in zip(group.jobs, group.outcomes(), strict=True):
-            if why:
-                group.troubles.append((job.path, why))
+        for job, outcome in zip(group.jobs, group.outcomes(), strict=True):
+            target.lost.update(outcome.lost)
+            if outcome.why:
+                group.troubles.append((job.path, outcome.why))
             else:
-                group.digests[job.path] = digest
+                group.digests[job.path] = outcome.digest
+        refuse_failing_drive(target, group)
         copied = [job for job in group.jobs if job.path in group.digests]
         flush_files([job.temporary for job in copied], target.mount, target.filesystem)
+        # A second name of its original is the original: reading it back would prove nothing.
         shared = {job.path for job in copied if job.sharing == NAMES and os.path.samefile(job.source, job.temporary)}
-        written = [job for job in copied if job.path not in shared]
-        readings = [Reading(job.path, job.temporary, job.size, job.digests) for job in written]
-        for job, (found, _why) in zip(written, target.workers.read(readings, target.tell)(), strict=True):
-            if found != group.digests[job.path] and not second_copy_verifies(target, group, job):
-                del group.digests[job.path]
-                group.troubles.append(
-                    (job.path, "twice came back from the new drive with other content: that drive may be failing")
-                )
+        prove(target, group, [job for job in copied if job.path not in shared], logbook)
         for job in copied:
             if job.path in shared:
                 target.tell("share", job.path, job.size)
@@ -105,20 +107,60 @@ def finish_group(target: ShelfTarget, group: Group, logbook: Logbook) -> None:
     name_copies(target, group, logbook)
 
 
+def refuse_failing_drive(target: ShelfTarget, group: Group) -> None:
+    """Raise OSError when a drive refuses every one of several files: then it is not about their names."""
+    if len(group.jobs) > 1 and not group.digests and len({why for _path, why in group.troubles}) == 1:
+        (why,) = {why for _path, why in group.troubles}
+        if why.startswith(REFUSALS_TO_MAKE[errno.EIO]):
+            raise OSError(errno.EIO, os.strerror(errno.EIO), target.mount)
+
+
+def prove(target: ShelfTarget, group: Group, written: list[FileCopy], logbook: Logbook) -> None:
+    """Read copies back from their drive.  One that differs is made once more; either is kept in the log."""
+    readings = [Reading(job.path, job.temporary, job.size, job.digests) for job in written]
+    for job, outcome in zip(written, target.workers.read(readings, target.tell)(), strict=True):
+        if outcome.digest == group.digests[job.path]:
+            continue
+        if second_copy_verifies(target, group, job):
+            note = f"{job.path}: came back from {target.mount} with other content, and was right only when copied again"
+            logbook.tell(note)
+            target.remark(f"{show(note)}: that drive, its cable or the memory may be failing")
+        else:
+            group.digests.pop(job.path, None)
+            why = "twice came back from the new drive with other content: that drive may be failing"
+            group.troubles.append((job.path, why))
+
+
 def name_copies(target: ShelfTarget, group: Group, logbook: Logbook) -> None:
     """Give the proven copies their names between the two records."""
-    proven = [job for job in group.jobs if job.path in group.digests]
     with logbook.together():
         logbook.mark(target.number, [(path, PLACING, digest, None, False) for path, digest in group.digests.items()])
-        logbook.mark(target.number, [(path, TROUBLE, None, why, False) for path, why in group.troubles])
-        for path, why in group.troubles:
-            logbook.tell(f"not copied: {path}: {why}")
-    for job in proven:
-        os.replace(job.temporary, job.final)
-    for folder in {os.path.dirname(job.final) for job in proven}:
+        record_troubles(target, group.troubles, logbook)
+    refused = []
+    for job in [job for job in group.jobs if job.path in group.digests]:
+        try:
+            os.replace(job.temporary, job.final)
+        except OSError as error:
+            why = refusal(error)
+            if why is None:
+                raise
+            remove_if_there(job.temporary)
+            refused.append((job.path, why))
+            del group.digests[job.path]
+    for folder in {os.path.dirname(job.final) for job in group.jobs if job.path in group.digests}:
         sync_folder(folder)
-    if group.digests:
-        logbook.mark_placed(target.number, min(group.digests, key=os.fsencode), max(group.digests, key=os.fsencode))
+    with logbook.together():
+        record_troubles(target, refused, logbook)
+        if group.digests:
+            first, last = min(group.digests, key=os.fsencode), max(group.digests, key=os.fsencode)
+            logbook.mark_placed(target.number, first, last)
+
+
+def record_troubles(target: ShelfTarget, troubles: list[tuple[str, str]], logbook: Logbook) -> None:
+    """Record files that could not be copied, and why."""
+    logbook.mark(target.number, [(path, TROUBLE, None, why, False) for path, why in troubles])
+    for path, why in troubles:
+        logbook.tell(f"not copied: {path}: {why}")
 
 
 def file_copy_for(target: ShelfTarget, row: Row) -> FileCopy:
@@ -126,7 +168,7 @@ def file_copy_for(target: ShelfTarget, row: Row) -> FileCopy:
     item = row.item
     final = target.shelf.place(item.path)
     folder, _slash, name = final.rpartition("/")
-    temporary = f"{folder}/.saltcart-{short_name(name, 12)}.part"
+    temporary = f"{folder}/{temporary_name(name)}"
     source = f"{target.shelf.old}/{item.path}" if item.path else target.shelf.old
     sharing = APART if target.sharing == NAMES and final in target.ledgers else target.sharing
     return FileCopy(
@@ -143,14 +185,20 @@ def file_copy_for(target: ShelfTarget, row: Row) -> FileCopy:
     )
 
 
+def temporary_name(path: str) -> str:
+    """The path under which a file is written that will have the name at the end of `path`."""
+    folder, slash, name = path.rpartition("/")
+    return f"{folder}{slash}.saltcart-{short_name(name, 12)}.part"
+
+
 def second_copy_verifies(target: ShelfTarget, group: Group, job: FileCopy) -> bool:
     """Whether a second copy of a file reads back as what was read from the original."""
     try:
-        group.digests[job.path] = copy_file(job)
-    except SourceTrouble:
+        group.digests[job.path] = copy_file(job).digest
+    except FileTrouble:
         return False
     flush_files([job.temporary], target.mount, target.filesystem)
-    if read_one(Reading(job.path, job.temporary, job.size, job.digests))[0] == group.digests[job.path]:
+    if read_one(Reading(job.path, job.temporary, job.size, job.digests)).digest == group.digests[job.path]:
         return True
     remove_if_there(job.temporary)
     return False

@@ -1,17 +1,22 @@
 """The haul: list, refuse early what cannot work, copy and verify.  No original and no ledger is touched."""
 
 import os
+from collections import Counter
 
 from saltcart.drives import Drive, drive_of
 from saltcart.drives import drive as drives
 from saltcart.drives.known import remember
 from saltcart.errors import Refused, Stopped, show
 from saltcart.hauling.shelf_copy import TO_COPY, HaulReport, Meter, Pace, ShelfCopy
-from saltcart.planning.destination import refuse_clashes
+from saltcart.home import home
+from saltcart.planning.destination import refuse_clashes, refuse_mounts, refuse_unreleased
 from saltcart.progress import Progress, silent
+from saltcart.safefile import digest_of
 from saltcart.shelves import manifest
 from saltcart.shelves.digests import digest_file
+from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER
+from saltcart.spelling.moves import tail_below
 from saltcart.trips import trip as trips
 from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
 from saltcart.trips.remounts import follow_remounts
@@ -53,7 +58,9 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
         trip.require(HAULING, HAULED, step="haul")
         report = HaulReport()
         follow_remounts(trip)
-        targets = connected(trip)
+        targets = require_drives(trip)
+        for shelf in trip.waybill.shelves:
+            refuse_unreleased(shelf.old)
         for link in trip.waybill.turn:
             new_target(trip.waybill.moves(), link)  # better refused now than after the copying
         make_room(trip)
@@ -68,6 +75,7 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
         try:
             for number, shelf in enumerate(trip.waybill.shelves):
                 ShelfCopy(trip, number, shelf, targets[number], pace, meter).run()
+            tell_lost(trip, meter.lost, report)
             finish(trip, report)
         except OSError as error:
             raise stopped(trip, error) from error
@@ -78,17 +86,24 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
 
 
 def stopped(trip: Trip, error: OSError) -> Stopped:
-    """The error for a destination that fails while it is written."""
+    """The error for a place that fails while the haul goes on; it names the one that did."""
     trip.logbook.tell(f"haul stopped: {error}")
-    place = f" at {show(str(error.filename))}" if error.filename else ""
+    place = os.fspath(error.filename) if isinstance(error.filename, str) else ""
+    where = f" at {show(place)}" if place else ""
+    goes_on = f"then: saltcart haul {trip.name}"
+    if place and tail_below(place, str(home())) is not None:
+        what = f"Salt Cart's own data cannot be written{where}"
+        remedy = "Make room there, or give permission"
+    elif any(tail_below(place, shelf.old) is not None for shelf in trip.waybill.shelves):
+        what, remedy = f"The old drive stopped the copying{where}", "Reconnect it, or mend that"
+    else:
+        what, remedy = f"The new drive stopped the copying{where}", "Make room or reconnect the drive"
     return Stopped(
-        f"The new drive stopped the copying{place}: {error.strerror or error}",
-        "Nothing is lost; the originals are untouched. Make room or reconnect the drive, then: saltcart haul"
-        f" {trip.name}",
+        f"{what}: {error.strerror or error}", f"Nothing is lost; the originals are untouched. {remedy}, {goes_on}"
     )
 
 
-def connected(trip: Trip) -> list[Drive]:
+def require_drives(trip: Trip) -> list[Drive]:
     """The drive each shelf goes to.  Refused when it, or the one it comes from, is not the one of the waybill."""
     targets = []
     for shelf in trip.waybill.shelves:
@@ -107,6 +122,8 @@ def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> Non
         raise Refused(
             f"The shelf {show(shelf.old)} is not there", "Check the path in the waybill, or plug its drive in."
         )
+    refuse_replaced(shelf)
+    refuse_mounts(shelf)
     unread: list[str] = []
     log = trip.logbook
     log.take_stock(number, shelf.walk(lambda path, error: unread.append(f"{show(path)}: {error.strerror}")))
@@ -116,6 +133,11 @@ def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> Non
         )
     fresh = log.totals(number) == (0, 0)
     before = log.since(drafts.seen(trip.waybill.draft, shelf.old)) if fresh else log.differences(number)
+    if before["vanished"] and not log.stock_count():
+        raise Refused(
+            f"The shelf {show(shelf.old)} is empty, where {len(before['vanished']):,} thing(s) were seen before",
+            "Look where they went; if its drive is not connected, plug it in.",
+        )
     log.adopt(number)
     for path in before["vanished"]:
         report.remarks.append(f"{show(shelf.name)}: {show(path)} is no longer in the shelf")
@@ -130,6 +152,15 @@ def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> Non
             f"{show(shelf.name)}: {show(row.item.path)} is a pipe, socket or device; it is not copied"
         )
         log.mark(number, [(row.item.path, VERIFIED, None, "not copied", True)])
+
+
+def refuse_replaced(shelf: Shelf) -> None:
+    """Raise Refused when the shelf, or a folder above it, has become a link since the draft."""
+    if true_path(shelf.old) != shelf.old:
+        raise Refused(
+            f"{show(shelf.old)} now leads through a link to {show(os.path.realpath(shelf.old))}",
+            "Put the folder back, or draft anew; the waybill must name the folder itself.",
+        )
 
 
 def record_ledgers(trip: Trip) -> None:
@@ -226,11 +257,24 @@ def write_manifest(trip: Trip, number: int) -> str:
     ledgers = {row.place for row in trip.logbook.ledgers()}
     places = ((shelf.place(path), digest) for path, _kind, _size, digest in trip.logbook.brief(number) if digest)
     manifest.remove(shelf.new)
-    return manifest.write(
+    fact = f"manifest {number}"
+    path = manifest.manifest_of(shelf.new, trip.waybill.digests)
+    trip.logbook.record(**{fact: [path, ""]})
+    manifest.write(
         shelf.new,
         trip.waybill.digests,
         ((place[len(shelf.new) + 1 :], digest) for place, digest in places if place not in ledgers),
     )
+    trip.logbook.record(**{fact: [path, digest_of(path)]})
+    return path
+
+
+def tell_lost(trip: Trip, lost: Counter[str], report: HaulReport) -> None:
+    """Say once a kind what the new drive could not keep, and of how many things."""
+    for kind, count in sorted(lost.items()):
+        note = f"the new drive does not keep {kind}: lost on {count:,} copied file(s) or folder(s)"
+        trip.logbook.tell(note)
+        report.remarks.append(note)
 
 
 def finish(trip: Trip, report: HaulReport) -> None:
@@ -244,8 +288,8 @@ def finish(trip: Trip, report: HaulReport) -> None:
         trip.enter(HAULING, f"haul ends with {len(troubles)} file(s) not copied")
         raise Stopped(
             f"{len(troubles)} file(s) could not be copied; all others are copied and verified",
-            f"Mend them and run: saltcart haul {trip.name}   Or add --leave-out NAME, to leave them where they are, or"
-            " --accept NAME, to go without them.",
+            f"Mend them and run: saltcart haul {trip.name}   Or add --leave-out NAME, to leave them where they are,"
+            " --accept NAME, to go without them, or --rename NAME, where the new drive refuses the name.",
             troubles[:20],
         )
     for number, shelf in enumerate(trip.waybill.shelves):

@@ -4,8 +4,9 @@ Folders come first, then files in groups, then further names of files (hard link
 modes and times of folders."""
 
 import os
+import re
 import time
-from collections import deque
+from collections import Counter, deque
 from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
@@ -16,12 +17,14 @@ from saltcart.cart import Cart
 from saltcart.drives import Drive, drive_of
 from saltcart.drives import drive as drives
 from saltcart.drives.fit import is_spinning
+from saltcart.hauling.file_copy import MODES, OWNERS, copy_owner_and_attributes, refusal
 from saltcart.hauling.group_copy import Group, ShelfTarget, copy_group, finish_group, start_group
 from saltcart.hauling.workers import InProcess, WorkerProcesses, Workers, worth_several_processes
 from saltcart.progress import Progress, Tick
-from saltcart.safefile import sync_folder
+from saltcart.safefile import make_folders, missing_folders, remove_if_there, sync_folder
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.walk import FILE, FOLDER, LINK
+from saltcart.spelling.moves import tail_below
 from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, Row
 from saltcart.trips.trip import Trip
 from saltcart.waybills.new_place import leads_out, sharing
@@ -32,6 +35,8 @@ GROUP_BYTES = 256 << 20
 # Groups that several processes copy while one before them is flushed and read back.
 AHEAD = 2
 TO_COPY = (LISTED, PLACING, TROUBLE)
+TEMPORARY = re.compile(r"\.saltcart-[0-9a-f]{12}\.part")  # as group_copy.temporary_name makes them
+HARD_LINKS = "hard links, which became files of their own"
 
 
 @dataclass(slots=True)
@@ -75,6 +80,7 @@ class Meter:
         self.total, self.done = 2 * size, 0
         self.limit, self.report, self.progress = limit, report, progress
         self.began = time.monotonic()
+        self.lost: Counter[str] = Counter()
 
     def tell(self, shelf: str, step: str, path: str, count: int) -> None:
         """Report progress, and rest when it goes too fast."""
@@ -109,13 +115,19 @@ class ShelfCopy:
             trip.waybill.digests,
             partial(meter.tell, shelf.name),
             self.workers,
+            self.report.remarks.append,
+            meter.lost,
         )
+        self.refused: set[str] = set()
+        self.resumed = bool(self.log.totals(number, VERIFIED, PLACING, TROUBLE)[0] or self.log.fact(f"made {number}"))
         self.hard_links = self.log.hard_links(number)
         self.bytes = self.log.totals(number, *TO_COPY)[1]
         self.began = time.monotonic()
 
     def run(self) -> None:
         """Folders first, then files in groups, further names of files, links, and the folders' times last."""
+        # A drive that went meanwhile leaves an ordinary folder at its mount point: ask before the first write.
+        drives.require(self.shelf.new_drive, self.drive.mount, f'the shelf "{self.shelf.name}"')
         self.make_folders()
         self.copy_files()
         self.make_hard_links()
@@ -157,7 +169,7 @@ class ShelfCopy:
         group: list[Row] = []
         size = 0
         for row in self.log.rows(self.number, *TO_COPY, kind=FILE):
-            if row.item.path in self.hard_links:
+            if row.item.path in self.hard_links or self.below_refused(row.item.path):
                 continue
             group.append(row)
             size += row.item.size
@@ -170,21 +182,72 @@ class ShelfCopy:
             self.report.files += len(group)
 
     def make_folders(self) -> None:
-        """Make every folder of the shelf, open for us until all is copied."""
-        os.makedirs(os.path.dirname(self.shelf.new) if self.shelf.gathered else self.shelf.new, exist_ok=True)
+        """Make every folder of the shelf, open for us until all is copied.
+
+        The folders above it that are missing are recorded before they are made, so that an undo removes them, and
+        flushed one into the other: a power cut may else take the name of one, and all that is below it.
+        """
+        top = os.path.dirname(self.shelf.new) if self.shelf.gathered else self.shelf.new
+        fact = f"made {self.number}"
+        if missing := missing_folders(top):
+            self.log.record(**{fact: [*self.log.fact(fact, []), *missing]})
+        make_folders(top)
         for row in self.log.rows(self.number, *TO_COPY, kind=FOLDER):
-            os.makedirs(self.place(row), exist_ok=True)
+            if not self.below_refused(row.item.path):
+                try:
+                    os.makedirs(self.place(row), exist_ok=True)
+                except OSError as error:
+                    self.refuse(row, error)
+
+    def refuse(self, row: Row, error: OSError) -> None:
+        """Record that the new drive does not take one folder or link.  OSError when that is not all that is wrong."""
+        why = refusal(error, making=True)
+        if why is None:
+            raise error
+        self.refused.add(row.item.path)
+        self.log.mark(self.number, [(row.item.path, TROUBLE, None, why, False)])
+        self.log.tell(f"not made: {row.item.path}: {why}")
+
+    def below_refused(self, path: str) -> bool:
+        """Whether something lies in a folder that the new drive does not take; that is recorded."""
+        if not any(tail_below(path, folder) is not None for folder in self.refused):
+            return False
+        why = "it lies in a folder that the new drive does not take"
+        self.log.mark(self.number, [(path, TROUBLE, None, why, False)])
+        return True
 
     def finish_folders(self) -> None:
-        """Give the folders their modes and times, the deepest first, and flush them."""
-        rows = list(self.log.rows(self.number, *TO_COPY, kind=FOLDER))
+        """Give the folders what belongs to the originals' and flush them, the deepest first; times last, for each name
+        made in a folder changes them.
+        """
+        rows = [
+            row
+            for row in self.log.rows(self.number, *TO_COPY, kind=FOLDER)
+            if not any(tail_below(row.item.path, folder) is not None for folder in self.refused)
+        ]
         for row in reversed(rows):
-            sync_folder(self.place(row))
-            with suppress(PermissionError):
-                os.chmod(self.place(row), row.item.mode)
-            os.utime(self.place(row), ns=(row.item.mtime_ns, row.item.mtime_ns))
+            self.finish_folder(row)
         sync_folder(os.path.dirname(self.shelf.new))
         self.mark(rows)
+
+    def finish_folder(self, row: Row) -> None:
+        """Give one folder owner, attributes, mode and times of its original, and flush it."""
+        source = os.open(self.source(row), os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW)
+        target = os.open(self.place(row), os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW)
+        try:
+            if self.resumed:
+                remove_temporaries(self.place(row))
+            state, made = os.fstat(source), os.fstat(target)
+            self.target.lost.update(copy_owner_and_attributes(source, target, state, made))
+            with suppress(PermissionError):
+                os.fchmod(target, row.item.mode)
+            if os.fstat(target).st_mode & 0o7777 != row.item.mode:
+                self.target.lost[MODES] += 1
+            sync_folder(self.place(row))
+            os.utime(target, ns=(row.item.mtime_ns, row.item.mtime_ns))
+        finally:
+            os.close(source)
+            os.close(target)
 
     def make_hard_links(self) -> None:
         """Give files with several names their further names; copy them where the drive knows no hard links."""
@@ -194,7 +257,9 @@ class ShelfCopy:
                 try:
                     if not os.path.lexists(self.place(row)):
                         os.link(first, self.place(row))
+                        sync_folder(os.path.dirname(self.place(row)))
                 except OSError:
+                    self.target.lost[HARD_LINKS] += 1
                     copy_group(replace(self.target, workers=InProcess()), [row], self.log)
                     continue
                 self.log.mark(
@@ -207,16 +272,41 @@ class ShelfCopy:
 
     def make_links(self) -> None:
         """Make the symbolic links; one that leads out of the shelf by a relative path is remarked."""
-        rows = list(self.log.rows(self.number, *TO_COPY, kind=LINK))
-        for row in rows:
+        made = []
+        for row in list(self.log.rows(self.number, *TO_COPY, kind=LINK)):
             target = self.trip.waybill.link_target(row.item.target or "")
-            if not os.path.lexists(self.place(row)):
-                os.symlink(target, self.place(row))
-                with suppress(OSError, NotImplementedError):
-                    os.utime(self.place(row), ns=(row.item.mtime_ns, row.item.mtime_ns), follow_symlinks=False)
+            if self.below_refused(row.item.path):
+                continue
+            try:
+                self.make_link(row, target)
+            except OSError as error:
+                self.refuse(row, error)
+                continue
+            made.append(row)
             if remark := leads_out(self.shelf, row.item.path, target):
                 self.report.remarks.append(remark)
-        self.mark(rows)
+        for folder in {os.path.dirname(self.place(row)) for row in made}:
+            sync_folder(folder)
+        self.mark(made)
+
+    def make_link(self, row: Row, target: str) -> None:
+        """Make one symbolic link, with owner and time of the original where the drive keeps them."""
+        place = self.place(row)
+        if os.path.lexists(place):
+            return
+        os.symlink(target, place)
+        state, made = os.lstat(self.source(row)), os.lstat(place)
+        if (state.st_uid, state.st_gid) != (made.st_uid, made.st_gid):
+            try:
+                os.lchown(place, state.st_uid, state.st_gid)
+            except OSError:
+                self.target.lost[OWNERS] += 1
+        with suppress(OSError, NotImplementedError):
+            os.utime(place, ns=(row.item.mtime_ns, row.item.mtime_ns), follow_symlinks=False)
+
+    def source(self, row: Row) -> str:
+        """The old place of one row."""
+        return f"{self.shelf.old}/{row.item.path}" if row.item.path else self.shelf.old
 
     def place(self, row: Row) -> str:
         """The new place of one row."""
@@ -226,3 +316,11 @@ class ShelfCopy:
         """Record rows as done."""
         with self.log.together():
             self.log.mark(self.number, [(row.item.path, VERIFIED, None, None, False) for row in rows])
+
+
+def remove_temporaries(folder: str) -> None:
+    """Remove temporary files that a start which was cut off has left in a folder."""
+    with os.scandir(folder) as things:
+        left = [one.path for one in things if TEMPORARY.fullmatch(one.name)]
+    for path in left:
+        remove_if_there(path)

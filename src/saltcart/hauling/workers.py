@@ -18,7 +18,7 @@ from functools import partial
 from typing import NamedTuple, Protocol, TypeVar
 
 from saltcart.drives import drive_of
-from saltcart.hauling.file_copy import FileCopy, SourceTrouble, Tell, copy_file, silent
+from saltcart.hauling.file_copy import FileCopy, FileTrouble, Tell, copy_file, silent
 from saltcart.shelves.digests import BLAKE3, digest_file
 
 # More processes than processors, since they wait for a drive half of the time.
@@ -27,8 +27,14 @@ MANY_FILES, MANY_BYTES = 200, 256 << 20
 BATCH_FILES, BATCH_BYTES = 25, 32 << 20
 PR_SET_PDEATHSIG = 1  # PR_SET_PDEATHSIG of prctl(2)
 Result = TypeVar("Result")
-# What became of a file: its digest, or else why there is none.
-Outcome = tuple[str, str]
+
+
+class Outcome(NamedTuple):
+    """What became of a file: its digest, or else why there is none; and what of it the new drive could not keep."""
+
+    digest: str
+    why: str = ""
+    lost: frozenset[str] = frozenset()
 
 
 class Reading(NamedTuple):
@@ -179,9 +185,10 @@ def copy_batch(jobs: Sequence[FileCopy], tell: Tell = silent) -> list[Outcome]:
     outcomes: list[Outcome] = []
     for job in jobs:
         try:
-            outcomes.append((copy_file(job, tell), ""))
-        except SourceTrouble as trouble:
-            outcomes.append(("", str(trouble)))
+            copied = copy_file(job, tell)
+            outcomes.append(Outcome(copied.digest, lost=copied.lost))
+        except FileTrouble as trouble:
+            outcomes.append(Outcome("", str(trouble)))
     return outcomes
 
 
@@ -193,6 +200,6 @@ def read_batch(readings: Sequence[Reading]) -> list[Outcome]:
 def read_one(reading: Reading, tell: Callable[[int], None] | None = None) -> Outcome:
     """The digest of one file as its drive gives it back, or why there is none."""
     try:
-        return digest_file(reading.place, reading.digests, past_cache=True, tell=tell), ""
+        return Outcome(digest_file(reading.place, reading.digests, past_cache=True, tell=tell))
     except OSError as error:
-        return "", error.strerror or str(error)
+        return Outcome("", error.strerror or str(error))

@@ -9,7 +9,7 @@ from datetime import UTC, datetime, timedelta
 
 from saltcart.cart import Cart
 from saltcart.errors import SaltCartError, UsageError
-from saltcart.home import home
+from saltcart.home import home, made_home
 from saltcart.ledgers import Facts, load_map, open_ledger
 from saltcart.looking.survey import SurveyedShelf, SurveyReport, survey
 from saltcart.progress import Progress, silent
@@ -265,8 +265,7 @@ def leavings(sight: Sight) -> Iterator[Find]:
 
 def remember(report: TidyReport) -> None:
     """Keep the findings, so that their numbers can be spoken of later."""
-    home().mkdir(parents=True, exist_ok=True)
-    with replacing(str(home() / "tidy.json")) as path, open(path, "w", encoding="ascii") as stream:
+    with replacing(str(made_home() / "tidy.json")) as path, open(path, "w", encoding="ascii") as stream:
         json.dump([asdict(find) for find in report.finds], stream)
 
 

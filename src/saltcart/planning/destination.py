@@ -2,17 +2,22 @@
 
 import os
 from collections.abc import Sequence
+from shlex import quote
 
-from saltcart.drives import Drive, drive_of
+from saltcart.drives import Drive, Presence, drive_of, find_drive
+from saltcart.drives.drive import mounts
+from saltcart.drives.known import remembered
 from saltcart.drives.limits import allowed
 from saltcart.errors import Refused, show
+from saltcart.shelves.mountinfo import mounts_below
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import trip as trips
 from saltcart.trips.signposts import leads_home
 from saltcart.waybills.new_place import landing_drive
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.waybill import Shelf, matches
 
 CUT_OFF = (trips.SWITCHING, trips.UNDOING)
+UNRELEASED = (*CUT_OFF, trips.SWITCHED, trips.RELEASING)
 SHOWN = 20
 
 
@@ -35,6 +40,41 @@ def refuse_cut_off(place: str) -> None:
     for trip in trips.readable():
         if trip.state in CUT_OFF and any(shelf.old == place for shelf in trip.waybill.shelves):
             raise Refused(f"Trip {trip.name} was cut off while it switched {show(place)}", trips.next_step(trip))
+
+
+def refuse_unreleased(place: str) -> None:
+    """Raise Refused for a shelf that holds, or lies in, what a trip has moved and not released yet.
+
+    Its set-aside originals would travel along, and neither trip could be taken back or released any more.
+    """
+    for trip in trips.readable():
+        for shelf in trip.waybill.shelves if trip.state in UNRELEASED else ():
+            if shelf.gathered:
+                continue
+            nested = place != shelf.old and lie_in_each_other(place, shelf.old)
+            if nested or lie_in_each_other(place, trip.aside(shelf)) or lie_in_each_other(place, shelf.new):
+                raise Refused(
+                    f"{show(place)} has to do with {show(shelf.name)}, which trip {trip.name} moved from"
+                    f" {show(shelf.old)} to {show(shelf.new)} and whose originals are still set aside",
+                    f"End that trip first. {trips.next_step(trip)}",
+                )
+
+
+def lie_in_each_other(one: str, other: str) -> bool:
+    """Whether one of two places is, or lies in, the other."""
+    return tail_below(one, other) is not None or tail_below(other, one) is not None
+
+
+def refuse_mounts(shelf: Shelf) -> None:
+    """Raise Refused when something is mounted in the part of a shelf that travels, be it the same drive once more."""
+    for place in mounts_below(shelf.old):
+        tail = place[len(shelf.old) + 1 :]
+        above = ["/".join(tail.split("/")[:count]) for count in range(1, tail.count("/") + 2)]
+        if not matches(tail, shelf.stay) and (not shelf.only or any(map(shelf.takes, above))):
+            raise Refused(
+                f"{show(place)} in the shelf is the top of another drive, or of a folder mounted there",
+                f"Unmount it, or leave it out: --leave-out {quote(tail)}",
+            )
 
 
 def refuse_clashes(shelf: Shelf, clashes: Sequence[str]) -> None:
@@ -91,6 +131,7 @@ def refuse_place(old: str, new: str) -> None:
                 f"{show(new)} is a signpost that leads to this very shelf, whose originals are still set aside", hint
             )
         return
+    refuse_hole(new)
     if not os.path.isdir(place):
         raise Refused(f"{show(place)} is a file, so no shelf can go there", "Choose a folder with --to.")
     limits = drive_of(place).limits
@@ -100,6 +141,29 @@ def refuse_place(old: str, new: str) -> None:
                 f"A folder called {show(name)} cannot be made on the new drive: the name {what}",
                 "Choose another folder with --to.",
             )
+
+
+def refuse_hole(new: str) -> None:
+    """Raise Refused for a place where a drive hangs that is not plugged in: what is written there lands on the system's
+    own drive.
+    """
+    away = Presence().away(new)
+    if away:
+        raise Refused(
+            f"{show(new)} is where a drive hangs that is not there: {away}",
+            "Plug it in and mount it, or choose another place with --to.",
+        )
+
+
+def named_drive(to: str) -> str | None:
+    """What to type when `to` is the name of a drive that is known, and no folder here; else None."""
+    if os.sep in to or os.path.lexists(to):
+        return None
+    for identity, fact in remembered().items():
+        if fact["name"] == to:
+            drive = find_drive(identity, fact["mount"])
+            return f"--to {quote(drive.mount)}/..." if drive else f"plug it in, then --to {quote(fact['mount'])}/..."
+    return next((f"--to {quote(mount)}/..." for mount in mounts() if os.path.basename(mount) == to), None)
 
 
 def writable_drive(path: str) -> Drive:

@@ -13,7 +13,15 @@ from saltcart.drives.known import remember
 from saltcart.drives.limits import ADVICE, APART, BLOCKS, HARD, NAMES, allowed, obstacles, renames_of
 from saltcart.errors import Refused, UsageError, show
 from saltcart.ledgers import load_map
-from saltcart.planning.destination import moved_by, refuse_cut_off, refuse_fixed, refuse_place, writable_drive
+from saltcart.planning.destination import (
+    moved_by,
+    named_drive,
+    refuse_cut_off,
+    refuse_fixed,
+    refuse_place,
+    refuse_unreleased,
+    writable_drive,
+)
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import DraftedShelf, ShelfInspector
 from saltcart.planning.trial_rewrite import DraftedLedger, gather_ledgers, links_of
@@ -81,8 +89,9 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     waybill = Waybill(
         shelves, maps=[plan.path for plan in maps], means=request.cart.meanings(request.means), digests=request.digests
     )
-    inspector = ShelfInspector(waybill, maps, progress)
+    inspector = ShelfInspector(waybill, maps, request.leave_out, progress)
     drafted = [inspector.inspect(shelf) for shelf in shelves]
+    remarks += [f"--leave-out {show(pattern)} matches nothing" for pattern in sorted(inspector.unmatched)]
     drives = {shelf.new_drive: landing_drive(shelf.new) for shelf in shelves}
     for drive in drives.values():
         remarks += weigh(drive, drafted, request.cart)
@@ -131,10 +140,13 @@ def shelf_of(path: str, to: str, request: Request) -> Shelf:
         raise Refused(f"{show(given)} is not a folder, so it is no shelf", "Name the folder that holds the sounds.")
     old = true_path(given)
     refuse_cut_off(old)
+    refuse_unreleased(old)
     if mount_of(old) == old:
         raise Refused(
             f"{show(old)} is the top of a drive; a shelf is a folder on one", "Name the folders on it that hold sounds."
         )
+    if hint := named_drive(to):
+        raise Refused(f"{show(to)} is the name of a drive, and no folder here", f"To move onto that drive: {hint}")
     top = true_path(to)
     new = os.path.join(top, allowed(os.path.basename(old), drive_of(top).limits).name)
     refuse_place(old, new)
@@ -238,7 +250,7 @@ def rooms_of(drafted: Sequence[DraftedShelf], drives: dict[str, Drive]) -> list[
         everything.setdefault(one.shelf.old_drive, drive_of(one.shelf.old))
     rooms = []
     for identity, drive in everything.items():
-        moving = [one for one in drafted if not sharing(one.shelf, drive)]
+        moving = [one for one in drafted if not sharing(one.shelf, drives[one.shelf.new_drive])]
         coming = sum(one.target_bytes for one in moving if one.shelf.new_drive == identity)
         going = sum(one.disk_bytes for one in moving if one.shelf.old_drive == identity)
         rooms.append(Room(drive, drive.free_bytes, drive.free_bytes - coming, drive.free_bytes - coming + going))

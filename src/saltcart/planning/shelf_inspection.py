@@ -1,22 +1,20 @@
 """Walking a shelf before a trip: its sizes, the ledgers in it, and what would be in the way."""
 
 import os
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
-from shlex import quote
 
 from saltcart.drives.drive import mount_of
 from saltcart.errors import Refused, show
 from saltcart.ledgers import Map
 from saltcart.looking.survey import look_for_ledger
-from saltcart.planning.destination import refuse_clashes
+from saltcart.planning.destination import refuse_clashes, refuse_mounts
 from saltcart.progress import Progress, Tick
 from saltcart.shelves.audio import kind_of
-from saltcart.shelves.mountinfo import is_top
-from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
+from saltcart.shelves.walk import FILE, LINK, Item, walk
 from saltcart.trips.signposts import leads_home
 from saltcart.waybills.new_place import allocated, leads_out, unit_of
-from saltcart.waybills.waybill import Shelf, Waybill
+from saltcart.waybills.waybill import Shelf, Waybill, matches
 
 
 @dataclass(slots=True)
@@ -35,18 +33,21 @@ class DraftedShelf:
 class ShelfInspector:
     """Looks over shelves: walks each once for sizes, ledgers in it (into `found`), clashes and remarks."""
 
-    def __init__(self, waybill: Waybill, maps: Sequence[Map], progress: Progress):
+    def __init__(self, waybill: Waybill, maps: Sequence[Map], left_out: Sequence[str], progress: Progress):
         self.waybill, self.maps, self.progress = waybill, maps, progress
         self.found: dict[str, None] = {}
+        # Of what a person asked to leave out, the patterns that have matched nothing yet.
+        self.unmatched: set[str] = set(left_out)
         self.remarks: list[str] = []
 
     def inspect(self, shelf: Shelf) -> DraftedShelf:
         """One shelf.  Refused when a part of it cannot be read, or other files stand at its new place."""
         one = DraftedShelf(shelf)
         unit = unit_of(mount_of(shelf.new))
+        refuse_mounts(shelf)
         clashes: list[str] = []
         occupied = os.path.isdir(shelf.new) and not leads_home(shelf.new, shelf.old)
-        for item in shelf.walk(refuse_unreadable):
+        for item in shelf.sift(self.noting_patterns(shelf)):
             one.items.append(item.path)
             if item.kind == FILE:
                 count_file(one, item, unit)
@@ -55,7 +56,19 @@ class ShelfInspector:
             if occupied and clash(shelf, item):
                 clashes.append(shelf.place(item.path))
         refuse_clashes(shelf, clashes)
+        if shelf.only and not one.files:
+            raise Refused(
+                f"Nothing in {show(shelf.old)} matches --only {' '.join(map(show, shelf.only))}",
+                "Patterns are matched against paths from the shelf's top, such as 'Low Bells' or '*.wav'.",
+            )
         return one
+
+    def noting_patterns(self, shelf: Shelf) -> Iterator[Item]:
+        """Everything in a shelf, taking note of the patterns that match something."""
+        for item in walk(shelf.old, refuse_unreadable):
+            if self.unmatched:
+                self.unmatched -= {pattern for pattern in self.unmatched if matches(item.path, [pattern])}
+            yield item
 
     def note(self, shelf: Shelf, item: Item) -> None:
         """Take up a ledger that will travel, and a link that leads out.  Refused for another drive that is mounted in
@@ -63,11 +76,6 @@ class ShelfInspector:
         """
         if item.kind == FILE and kind_of(item.path) is None:
             look_for_ledger(os.path.join(shelf.old, item.path), self.maps, self.found, self.remarks)
-        elif item.kind == FOLDER and item.path and is_top(os.path.join(shelf.old, item.path)):
-            raise Refused(
-                f"{show(os.path.join(shelf.old, item.path))} in the shelf is the top of another drive",
-                f"Unmount it, or leave it out: --leave-out {quote(item.path)}",
-            )
         elif item.kind == LINK and (remark := leads_out(shelf, item.path, self.waybill.link_target(item.target or ""))):
             self.remarks.append(remark)
 

@@ -11,6 +11,7 @@ from saltcart.ledgers import load_map, open_ledger
 from saltcart.progress import Progress, Tick, silent
 from saltcart.proving.copy_presence import Row, troubles
 from saltcart.proving.results import CheckReport, FileProblem, LedgerCheck, Problem, ShelfCheck
+from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE
 from saltcart.spelling import Meanings
@@ -62,7 +63,10 @@ def check_opened(trip: Trip, headers: bool = True, digests: bool = False, progre
     ledgers = []
     for row in trip.logbook.ledgers():
         progress(Tick("judge", row.path, row.number, 0))
-        ledgers.append(check_ledger(trip, row, judge, row.place if switched else row.path))
+        one = check_ledger(trip, row, judge, row.place if switched else row.path)
+        if digests and switched:
+            one.state.trouble = one.state.trouble or flipped(trip, row)
+        ledgers.append(one)
     return CheckReport(trip.name, trip.state, ledgers, shelves)
 
 
@@ -76,6 +80,23 @@ def check_ledger(trip: Trip, row: LedgerRow, judge: Judge, place: str) -> Ledger
         state = LedgerState(place, row.map_name, trouble=trouble)
     before = {} if trip.state in (HAULING, HAULED) else {entry.key: entry for entry in trip.logbook.entries(row.number)}
     return with_problems(state, before)
+
+
+def flipped(trip: Trip, row: LedgerRow) -> Refused | None:
+    """What is wrong with a ledger that nobody has written to since the switch, and that holds other content all the
+    same: told by its time and size then, and by a digest read from its drive.
+    """
+    stamp = trip.logbook.fact("stamps", {}).get(str(row.number))
+    try:
+        state = os.stat(row.place)
+        if [state.st_mtime_ns, state.st_size] != stamp or digest_of(row.place, past_cache=True) == row.after:
+            return None
+    except OSError:
+        return None  # told by who judges its entries
+    return Refused(
+        f"{show(row.place)}: its content is not what was written, and no program has changed it since",
+        f"Its drive may be failing. What it was before the switch is kept at {show(row.backup or '')}.",
+    )
 
 
 def with_problems(state: LedgerState, before: dict[str, EntryRow]) -> LedgerCheck:

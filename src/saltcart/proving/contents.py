@@ -46,9 +46,9 @@ def check_folder(path: str, write: str | None = None, progress: Progress = silen
     if write:
         readings = [Reading(item, os.path.join(shelf, item), items[item], write) for item in items]
         outcomes = list(zip(readings, read_all(readings, watch), strict=True))
-        report.problems = [FileProblem(reading.place, UNREADABLE, why) for reading, (_found, why) in outcomes if why]
+        report.problems = [FileProblem(reading.place, UNREADABLE, one.why) for reading, one in outcomes if one.why]
         report.manifest = manifest.write(
-            shelf, write, ((reading.path, found) for reading, (found, why) in outcomes if not why)
+            shelf, write, ((reading.path, one.digest) for reading, one in outcomes if not one.why)
         )
         return CheckReport(None, None, [], [report])
     kind = manifest.kind_of_manifest(shelf)
@@ -94,8 +94,8 @@ def altered_copies(trip: Trip, number: int, passed_over: Container[str], watch: 
 def altered(wanted: Sequence[tuple[Reading, str]], watch: ReadWatch) -> Iterator[FileProblem]:
     """Of files with the digests they should have, those that have others or cannot be read."""
     outcomes = read_all([reading for reading, _digest in wanted], watch)
-    for (reading, digest), (found, why) in zip(wanted, outcomes, strict=True):
-        if why:
-            yield FileProblem(reading.place, UNREADABLE, why)
-        elif found != digest:
+    for (reading, digest), outcome in zip(wanted, outcomes, strict=True):
+        if outcome.why:
+            yield FileProblem(reading.place, UNREADABLE, outcome.why)
+        elif outcome.digest != digest:
             yield FileProblem(reading.place, ALTERED, "its content is not what was recorded")

@@ -1,6 +1,7 @@
 """Audio files: which names promise sound, and whether the header keeps the promise."""
 
 import os
+from collections.abc import Callable
 
 # Kinds by suffix; what a file really is, its header says.
 KINDS = {
@@ -34,20 +35,33 @@ def decoder_trouble(path: str) -> str | None:
     """What the decoder says against the header of the file at `path`."""
     import soundfile
 
-    try:
+    def opened() -> bool:
         with open(path, "rb") as stream:
             soundfile.info(stream)
-    except (soundfile.LibsndfileError, RuntimeError, ValueError) as error:
-        return f"does not open as {kind_of(path)} ({getattr(error, 'error_string', error)})"
-    return None
+        return True
+
+    return trouble_of(path, opened)
 
 
 def tag_trouble(path: str) -> str | None:
     """What the tag reader says against the header of the file at `path`."""
     import mutagen
 
+    return trouble_of(path, lambda: mutagen.File(path) is not None)
+
+
+def trouble_of(path: str, opened: Callable[[], bool]) -> str | None:
+    """Why a sound does not open, in words; OSError when its file cannot be read.
+
+    Whatever else a parser raises says that the file is not what it claims to be.  Parsers of other people raise many
+    things on odd files, and one such file must not end a trip.
+    """
     try:
-        opened = mutagen.File(path)
-    except mutagen.MutagenError as error:
-        return f"does not open as {kind_of(path)} ({error})"
-    return None if opened is not None else f"does not open as {kind_of(path)}"
+        return None if opened() else f"does not open as {kind_of(path)}: its beginning is that of no such sound"
+    except OSError:
+        raise
+    except Exception as error:
+        why = getattr(error, "error_string", None) or str(error) or type(error).__name__
+        if isinstance(error.__cause__ or error.__context__, OSError):
+            raise error.__cause__ or error.__context__ or error from None  # the drive, not the sound
+        return f"does not open as {kind_of(path)} ({why})"

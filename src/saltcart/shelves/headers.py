@@ -60,6 +60,8 @@ def read_header(path: str) -> Header:
         return decoder_header(path) if kind_of(path) in DECODED else tag_header(path)
     except OSError as error:
         return Header(path, trouble=error.strerror or str(error))
+    except Exception as error:  # what parsers of other people raise on odd files; see audio.trouble_of
+        return Header(path, trouble=f"does not open as {kind_of(path)} ({error or type(error).__name__})")
 
 
 def decoder_header(path: str) -> Header:
@@ -88,7 +90,7 @@ def has_tags(path: str) -> bool:
 
     try:
         opened = mutagen.File(path)
-    except mutagen.MutagenError:
+    except Exception:  # as in read_header: a sound whose tags cannot be read has none to speak of
         return False
     return bool(opened is not None and opened.tags)
 

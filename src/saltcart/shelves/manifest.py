@@ -13,8 +13,10 @@ import os
 import re
 from collections.abc import Iterable, Iterator
 
+from blake3 import blake3
+
 from saltcart.errors import BadFile
-from saltcart.safefile import remove_if_there, replacing
+from saltcart.safefile import read_back, remove_if_there, replacing
 from saltcart.shelves.digests import BLAKE3, SHA256
 
 SUFFIXES = {BLAKE3: ".saltcart.b3", SHA256: ".saltcart.sha256"}
@@ -44,9 +46,14 @@ def write(shelf: str, kind: str, digests: Iterable[tuple[str, str]]) -> str:
     lies.
     """
     path, top = manifest_of(shelf, kind), os.fsencode(os.path.basename(shelf.rstrip("/")))
-    with replacing(path) as neighbour, open(neighbour, "wb") as stream:
-        for tail, digest in digests:
-            stream.write(line(digest.encode(), top + b"/" + os.fsencode(tail)))
+    with replacing(path) as neighbour:
+        worker = blake3()
+        with open(neighbour, "wb") as stream:
+            for tail, digest in digests:
+                text = line(digest.encode(), top + b"/" + os.fsencode(tail))
+                worker.update(text)
+                stream.write(text)
+        read_back(neighbour, worker.hexdigest())
     return path
 
 

@@ -29,6 +29,13 @@ def mounted() -> list[Mount]:
     ]
 
 
+def mounts_below(path: str) -> list[str]:
+    """The places below the absolute `path` where something is mounted, told by the mount table alone: a bind mount of
+    the same file system has no device number of its own.  The place itself is not among them.
+    """
+    return sorted({mount.place for mount in mounted() if mount.place.startswith(path.rstrip("/") + "/")})
+
+
 def plain(place: str) -> str:
     """A place without the escapes that stand for blanks and the like."""
     return re.sub(r"\\([0-7]{3})", lambda match: chr(int(match[1], 8)), place)

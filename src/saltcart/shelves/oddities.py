@@ -25,6 +25,11 @@ def set_aside_name(name: str, trip: str) -> str:
     return f".{name}.set-aside-{trip}"
 
 
+def is_ours(name: str) -> bool:
+    """Whether a file of that name is a temporary one of ours."""
+    return name.startswith(".saltcart-") or (".saltcart-" in name and name.startswith("."))
+
+
 def plain_name(name: str) -> str | None:
     """The name that `name` would have without what a file manager (or a slip) stuck to it; None when nothing is."""
     found = STUCK.match(name)

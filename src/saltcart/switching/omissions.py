@@ -1,16 +1,23 @@
-"""Leaving files out of a trip that is under way, or going on without files that cannot be copied."""
+"""What a person decides about files while their trip is under way: to leave them out, go on without them, or give them
+other names."""
 
 import os
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from dataclasses import replace
 
+from saltcart.drives.limits import FAT, allowed, folded, unique
 from saltcart.errors import UsageError, show
-from saltcart.shelves.walk import FILE, FOLDER, LINK
-from saltcart.switching.undo import can_go, untouched
-from saltcart.trips.records import ACCEPTED, TROUBLE, VERIFIED
+from saltcart.shelves.removal import Removal
+from saltcart.shelves.walk import FOLDER, LINK
+from saltcart.spelling.moves import tail_below
+from saltcart.switching.dropping import can_go, untouched
+from saltcart.trips.records import ACCEPTED, TROUBLE, VERIFIED, Row
+from saltcart.trips.remounts import follow_shelves
 from saltcart.trips.trip import HAULED, HAULING, Trip, held
 from saltcart.waybills.waybill import Shelf, matches
+
+SHORT_NAME = 100  # signs that any drive should take
 
 
 def leave_out(name: str, patterns: Sequence[str]) -> None:
@@ -55,20 +62,70 @@ def accept(name: str, patterns: Sequence[str]) -> None:
                     trip.logbook.tell(f"goes without, as accepted: {row.item.path}: {row.why}")
 
 
+def rename(name: str, patterns: Sequence[str]) -> list[tuple[str, str]]:
+    """Give files that match and could not be copied another name at the new place, by the rule for drives that allow
+    least; (path, new name) of each.  Entries follow.  UsageError when none matches, Refused once it has switched.
+    """
+    renamed: list[tuple[str, str]] = []
+    with held(name) as trip:
+        trip.require(HAULING, step="giving files other names")
+        shelves = []
+        for number, shelf in enumerate(trip.waybill.shelves):
+            pairs = list(other_names(trip, number, shelf, patterns))
+            renamed += [(old, os.path.basename(new)) for old, new in pairs]
+            shelves.append(replace(shelf, renames=(*shelf.renames, *pairs)) if pairs else shelf)
+        if not renamed:
+            raise UsageError(
+                f"No file that could not be copied matches {', '.join(map(show, patterns))}",
+                f"What could not: saltcart trips {name}",
+            )
+        trip.replan(shelves)
+        follow_shelves(trip)
+        trip.enter(HAULING, f"renamed at the new place: {', '.join(show(old) for old, _new in renamed[:5])}")
+    return renamed
+
+
+def other_names(trip: Trip, number: int, shelf: Shelf, patterns: Sequence[str]) -> Iterator[tuple[str, str]]:
+    """The path of each thing that could not be copied and matches, and its new one, from the shelf's top; what lies in
+    a folder that gets another name follows that.
+    """
+    failed = [row.item.path for row in trip.logbook.rows(number, TROUBLE) if matches(row.item.path, patterns)]
+    taken: set[str] = set()
+    done: list[str] = []
+    for path in failed:
+        if any(tail_below(path, folder) for folder in done) or shelf.gathered:
+            continue
+        place = shelf.place(path)
+        folder, name = os.path.split(place)
+        limits = replace(FAT, name_units=min(FAT.name_units, SHORT_NAME))
+        wanted = allowed(name, limits).name
+        if wanted == name:  # nobody knows what the drive has against it, so only plain letters are left
+            wanted = "".join(sign if sign.isascii() else "_" for sign in name)
+        while wanted == name or os.path.lexists(os.path.join(folder, wanted)) or os.path.join(folder, wanted) in taken:
+            wanted = unique(wanted, {folded(wanted, limits)}, limits)
+        taken.add(os.path.join(folder, wanted))
+        done.append(path)
+        yield path, os.path.join(folder, wanted)[len(shelf.new) + 1 :]
+
+
 def drop_copies(trip: Trip, number: int, shelf: Shelf, patterns: Sequence[str]) -> None:
     """Remove the copies that this trip made of things that match, as far as nobody has changed them and their
     originals are there.
     """
-    for row in reversed(
-        [
-            row
-            for row in trip.logbook.rows(number, VERIFIED)
-            if matches(row.item.path, patterns) and not row.existed and can_go(shelf, row.item)
-        ]
-    ):
-        place = shelf.place(row.item.path)
-        with suppress(OSError):
-            if row.item.kind == FOLDER:
-                os.rmdir(place)
-            elif row.item.kind == LINK or (row.item.kind == FILE and untouched(place, row.item)):
-                os.unlink(place)
+    if not os.path.isdir(shelf.new) or os.path.islink(shelf.new):
+        return
+    rows = [row for row in trip.logbook.rows(number, VERIFIED) if matches(row.item.path, patterns) and not row.existed]
+    with Removal(shelf.new) as removal:
+        for row in reversed(rows):
+            tail = shelf.place(row.item.path)[len(shelf.new) + 1 :]
+            if tail and can_go(shelf, row.item):
+                with suppress(OSError):
+                    drop_one(removal, tail, row)
+
+
+def drop_one(removal: Removal, tail: str, row: Row) -> None:
+    """Remove one copy that is still as it was made."""
+    if row.item.kind == FOLDER:
+        removal.rmdir(tail)
+    else:
+        removal.unlink(tail, lambda state: row.item.kind == LINK or untouched(state, row.item))

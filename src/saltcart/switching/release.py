@@ -1,6 +1,7 @@
 """Removing the set-aside originals of a trip."""
 
 import os
+from contextlib import suppress
 from dataclasses import dataclass, field
 
 from saltcart.drives import drive_of
@@ -11,10 +12,12 @@ from saltcart.proving.check import check_opened
 from saltcart.proving.results import CheckReport
 from saltcart.safefile import sync_folder
 from saltcart.shelves import manifest
+from saltcart.shelves.mountinfo import mounts_below
+from saltcart.shelves.removal import OtherMount, Removal
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, walk
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import trip as trips
-from saltcart.trips.records import ACCEPTED
+from saltcart.trips.records import ACCEPTED, Row
 from saltcart.trips.trip import RELEASED, RELEASING, SWITCHED, Trip
 from saltcart.waybills.waybill import Shelf
 
@@ -42,7 +45,13 @@ def release(name: str, trash: bool = False, progress: Progress = silent) -> Rele
         for number, shelf in enumerate(trip.waybill.shelves):
             refuse_absent(trip, shelf)
             refuse_circle(trip, number, shelf)
-        refuse_unclean(check_opened(trip, digests=True, progress=progress))
+            refuse_mounted(trip, shelf)
+        check = check_opened(trip, digests=True, progress=progress)
+        for shelf in trip.waybill.shelves:
+            refuse_absent(trip, shelf)  # one that went during the check is away, its copies are not missing
+        refuse_unclean(check)
+        for number, shelf in enumerate(trip.waybill.shelves):
+            make_durable(trip, number, shelf)
         if trip.state == SWITCHED:
             trip.enter(RELEASING, "release begins: the check is clean and every copy verifies")
         before = free_room(trip)
@@ -53,10 +62,34 @@ def release(name: str, trash: bool = False, progress: Progress = silent) -> Rele
         trip.logbook.record(freed_bytes=freed)
         trip.enter(
             RELEASED,
-            f"released: {report.files:,} originals {'put into the trash' if trash else 'removed'}, {len(report.kept):,}"
-            " kept",
+            f"released: {report.files:,} originals {'put into the trash' if trash else 'removed'},"
+            f" {len(report.kept):,} kept",
         )
     return report
+
+
+def make_durable(trip: Trip, number: int, shelf: Shelf) -> None:
+    """Flush the whole way from the drive's top to each copy: a name on it that is lost takes the copies with it.
+
+    The haul has done so; this is the last moment at which it can be made sure.
+    """
+    folders = [shelf.place(row.item.path) for row in trip.logbook.rows(number, kind=FOLDER)]
+    mount, place = mount_of(shelf.new), os.path.dirname(shelf.new)
+    while tail_below(place, mount):
+        folders.append(place)
+        place = os.path.dirname(place)
+    for folder in [*folders, mount]:
+        if os.path.isdir(folder):
+            sync_folder(folder)
+
+
+def refuse_mounted(trip: Trip, shelf: Shelf) -> None:
+    """Raise Refused when something is mounted in the set-aside originals."""
+    if places := mounts_below(trip.aside(shelf)):
+        raise Refused(
+            f"{show(places[0])} in the originals is the top of another drive, or of a folder mounted there",
+            "Unmount it, and try again; nothing was removed.",
+        )
 
 
 def refuse_absent(trip: Trip, shelf: Shelf) -> None:
@@ -132,27 +165,19 @@ def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseRepo
     aside = trip.aside(shelf)
     if shelf.gathered or not os.path.isdir(aside):
         return
-    trip.logbook.take_stock(number, walk(aside))
-    found = trip.logbook.differences(number)
-    keep = {path for path in found["new"] + found["changed"] if not os.path.isdir(os.path.join(aside, path))}
+    keep = newer_originals(trip, number, aside)
     rows = list(trip.logbook.rows(number))
-    keep |= {row.item.path for row in rows if row.state == ACCEPTED}
-    if trash and not keep and not any(row.item.kind == OTHER for row in rows):
+    keep |= {row.item.path for row in rows if row.state == ACCEPTED or row.item.kind == OTHER}
+    if trash and not keep:
         to_trash(aside)  # whole, so that it can be had back whole
         report.files += sum(row.item.kind == FILE for row in rows)
-        rows = []
-    for row in reversed(rows):
-        place = os.path.join(aside, row.item.path) if row.item.path else aside
-        if row.item.kind == FOLDER or row.item.path in keep or not os.path.lexists(place):
-            continue
-        if row.item.kind == OTHER:
-            keep.add(row.item.path)
-            continue
-        state = os.lstat(place)
-        report.removed_bytes += state.st_blocks * 512 if state.st_nlink == 1 else 0
-        (to_trash if trash else os.unlink)(place)
-        report.files += row.item.kind == FILE
-        progress(Tick(f"release {shelf.name}", row.item.path, report.files, len(rows)))
+    else:
+        with Removal(aside) as removal:
+            for row in reversed(rows):
+                if row.item.path in keep:
+                    continue
+                free_one(aside, row, removal, trash, report)
+                progress(Tick(f"release {shelf.name}", row.item.path, report.files, len(rows)))
     report.kept += [os.path.join(aside, path) for path in sorted(keep)]
     manifest.remove(shelf.old)  # of the trip that brought it there
     if os.path.isdir(aside):
@@ -160,9 +185,43 @@ def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseRepo
     sync_folder(os.path.dirname(aside))
 
 
+def newer_originals(trip: Trip, number: int, aside: str) -> set[str]:
+    """The paths in a set-aside shelf that came, or changed, after they were copied."""
+    trip.logbook.take_stock(number, walk(aside))
+    found = trip.logbook.differences(number)
+    return {path for path in found["new"] + found["changed"] if not os.path.isdir(os.path.join(aside, path))}
+
+
+def free_one(aside: str, row: Row, removal: Removal, trash: bool, report: ReleaseReport) -> None:
+    """Remove one original, unless it is no longer what was copied."""
+    if row.item.kind == FOLDER:
+        return
+    place = os.path.join(aside, row.item.path)
+    if trash:
+        if os.path.lexists(place):
+            to_trash(place)
+            report.files += row.item.kind == FILE
+        return
+    try:
+        state = removal.unlink(row.item.path, lambda state: same_as_listed(row, state))
+    except OtherMount:
+        report.kept.append(place)
+        return
+    if state:
+        report.removed_bytes += state.st_blocks * 512 if state.st_nlink == 1 else 0
+        report.files += row.item.kind == FILE
+
+
+def same_as_listed(row: Row, state: os.stat_result) -> bool:
+    """Whether a file still has the size and time it was copied with; a link has neither to speak of."""
+    return row.item.kind != FILE or (state.st_size, state.st_mtime_ns) == (row.item.size, row.item.mtime_ns)
+
+
 def remove_folders(top: str) -> None:
-    """Remove the empty folders at and below `top`."""
-    for folder in reversed([item.path for item in walk(top) if item.kind == FOLDER]):
-        place = os.path.join(top, folder) if folder else top
-        if not os.listdir(place):
-            os.rmdir(place)
+    """Remove the empty folders at and below `top`, flushing each that stays."""
+    with Removal(top) as removal:
+        for item in reversed(list(walk(top))):
+            if item.kind == FOLDER and item.path:
+                removal.rmdir(item.path)
+    with suppress(OSError):
+        os.rmdir(top)

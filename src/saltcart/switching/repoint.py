@@ -1,19 +1,21 @@
 """The switch of one trip: ledgers rewritten, originals set aside, signposts left: all or nothing."""
 
 import os
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 
 from saltcart.errors import CannotSpell, Refused, show
-from saltcart.hauling.haul import connected
+from saltcart.hauling.haul import refuse_replaced, require_drives
 from saltcart.judging.judge import UNREADABLE, Judge
 from saltcart.ledgers import Ledger
+from saltcart.planning.destination import refuse_mounts
 from saltcart.progress import Progress, Tick, silent
-from saltcart.safefile import copy_durably, digest_of, remove_if_there
-from saltcart.shelves.walk import FILE, FOLDER, OTHER, Item, walk
-from saltcart.switching import transaction as switch
+from saltcart.safefile import copy_durably, digest_of, remove_with_side_files, short_name
+from saltcart.shelves.walk import FILE, OTHER
+from saltcart.switching import transaction
 from saltcart.switching.programs import refuse_busy
+from saltcart.switching.setting_aside import aside_deeds
 from saltcart.trips import signposts
 from saltcart.trips import trip as trips
 from saltcart.trips.records import ACCEPTED, EntryRow, LedgerRow, key_text
@@ -22,70 +24,119 @@ from saltcart.trips.trip import HAULED, SWITCHED, SWITCHING, Trip
 from saltcart.waybills.content_folders import AddedFolder, added_folders
 from saltcart.waybills.routes import Changes, Routes, new_target
 from saltcart.waybills.staging import changes_for, judged, stage
-from saltcart.waybills.waybill import Shelf, matches
 
 PLAN = "repoint"
+LONG_NAME = 200  # bytes; file systems hold 255
 
 
 @dataclass(slots=True)
 class RepointReport:
-    """What the switch did: entries changed, where originals are set aside, links turned to the new place."""
+    """What the switch did: entries changed, where originals are set aside, links turned to the new place.
+
+    `already` when it had been done before, so that nothing was left to do.
+    """
 
     changed: int = 0
     aside: list[str] = field(default_factory=list)
     turned: list[str] = field(default_factory=list)
+    already: bool = False
 
 
 def repoint(name: str, reread: bool = False, wait: bool = False, progress: Progress = silent) -> RepointReport:
     """Switch trip `name`.  With `reread` ledgers are taken as they are now, whatever the draft saw.  With `wait`
     programs in the way are waited for.
 
-    Raises Refused with nothing changed.  A switch that was cut off is carried on to its end.
+    Raises Refused with nothing changed, HalfDone when it stopped in the middle and could not be taken back.  A
+    switch that was cut off is carried on to its end.
     """
     with trips.held(name) as trip:
         trip.require(HAULED, SWITCHING, SWITCHED, step="repoint")
-        fresh: list[Ledger] = []
+        report = RepointReport(already=trip.state == SWITCHED)
+        face_the_world(trip)
         if trip.state == SWITCHING:
             refuse_busy(unswitched(trip), wait, progress)
+            if transaction.lacks_staged(trip, PLAN):  # lost in a power cut, or cleared by a try that was cut off
+                give_up(trip)
         if trip.state == HAULED:
-            follow_remounts(trip)
-            connected(trip)
-            refuse_changes(trip)
-            ledgers = [trip.open_ledger(row, row.path) for row in trip.logbook.ledgers() if row.rewrite]
-            refuse_busy(ledgers, wait, progress)
-            prepare(trip, reread, progress)
-            fresh = ledgers
+            prepare_all(trip, reread, wait, progress)
         if trip.state == SWITCHING:
-            try:
-                refuse_busy(fresh)  # one may have been opened while the ledgers were read
-                switch.carry_out(trip, PLAN)
-            except BaseException:
-                clear_staged(trip)
-                trip.enter(HAULED, "repoint failed and was taken back")
-                raise
-            trip.enter(SWITCHED, "repointed: ledgers rewritten, originals set aside")
-        changed = sum(row.changed for row in trip.logbook.ledgers())
-        return RepointReport(
-            changed,
-            [trip.aside(shelf) for shelf in trip.waybill.shelves if not shelf.gathered],
-            turned=trip.waybill.turn,
-        )
+            switch(trip)
+        report.changed = sum(row.changed for row in trip.logbook.ledgers())
+        report.aside = [trip.aside(shelf) for shelf in trip.waybill.shelves if not shelf.gathered]
+        report.turned = trip.waybill.turn
+        return report
+
+
+def face_the_world(trip: Trip) -> None:
+    """Let the record say `switching` where a switch is half done although the record says that it was taken back."""
+    if trip.state == HAULED and transaction.half_way(trip, PLAN):
+        trip.enter(SWITCHING, "a switch was found half done, although it was recorded as taken back")
+
+
+def prepare_all(trip: Trip, reread: bool, wait: bool, progress: Progress) -> None:
+    """Make everything ready for the switch, in the state `switching`.  Refused with nothing changed."""
+    follow_remounts(trip)
+    require_drives(trip)
+    refuse_changes(trip)
+    ledgers = [trip.open_ledger(row, row.path) for row in trip.logbook.ledgers() if row.rewrite]
+    refuse_busy(ledgers, wait, progress)
+    prepare(trip, reread, progress)
+    try:
+        refuse_busy(ledgers)  # one may have been opened while the ledgers were read
+    except BaseException:
+        trip.enter(HAULED, "a program was in the way; nothing was switched")
+        clear_staged(trip)
+        raise
+
+
+def switch(trip: Trip) -> None:
+    """Carry the plan out; `hauled` again when that failed and was seen to be taken back."""
+    try:
+        transaction.carry_out(trip, PLAN)
+    except transaction.TakenBack as ended:
+        trip.enter(HAULED, "repoint failed and was taken back")
+        clear_staged(trip)  # after the record, which a second interrupt may keep from being written
+        raise ended.cause from None
+    record_stamps(trip)
+    trip.enter(SWITCHED, "repointed: ledgers rewritten, originals set aside")
+
+
+def give_up(trip: Trip) -> None:
+    """Take a half-done switch back that cannot be carried on.  HalfDone when that cannot be reached or seen."""
+    cause = Refused("prepared ledgers are gone")
+    with transaction.interrupts_held():
+        troubles = transaction.take_back(trip, PLAN)
+    if troubles:
+        raise transaction.half_done(trip, cause, troubles)
+    trip.enter(HAULED, "a switch that could not be carried on was taken back, to begin anew")
+    clear_staged(trip)
 
 
 def unswitched(trip: Trip) -> list[Ledger]:
     """Of a switch that was cut off, the ledgers whose new content has not taken its place yet."""
-    waiting = {deed["path"] for _number, deed, done in trip.logbook.deeds(PLAN) if deed["do"] == "swap" and not done}
-    return [
-        trip.open_ledger(row, row.place)
-        for row in trip.logbook.ledgers()
-        if row.place in waiting and os.path.exists(row.place)
-    ]
+    waiting = transaction.waiting_swaps(trip, PLAN)
+    rows = [row for row in trip.logbook.ledgers() if row.place in waiting and os.path.exists(row.place)]
+    return [trip.open_ledger(row, row.place) for row in rows]
+
+
+def record_stamps(trip: Trip) -> None:
+    """Record time and size of each ledger as it lies there now, by which a check tells one that its program has not
+    written to since.
+    """
+    stamps = {}
+    for row in trip.logbook.ledgers():
+        with suppress(OSError):
+            state = os.stat(row.place)
+            stamps[str(row.number)] = [state.st_mtime_ns, state.st_size]
+    trip.logbook.record(stamps=stamps)
 
 
 def refuse_changes(trip: Trip) -> None:
     """Raise Refused when a shelf or its copy is not what the haul left."""
     details = []
     for number, shelf in enumerate(trip.waybill.shelves):
+        refuse_replaced(shelf)
+        refuse_mounts(shelf)
         trip.logbook.take_stock(number, shelf.walk())
         for word, paths in trip.logbook.differences(number).items():
             details += [f"{word}: {show(os.path.join(shelf.old, path))}" for path in paths]
@@ -115,17 +166,18 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
         for row in trip.logbook.ledgers():
             progress(Tick("read the ledgers", row.path, row.number, 0))
             deeds += prepare_ledger(trip, row, judge, reread, added)
+        for shelf in trip.waybill.shelves:
+            deeds += aside_deeds(shelf, shelf.old, trip.aside(shelf), "")
+            for post in signposts.leading_to(shelf.old):
+                if post != shelf.new and post not in trip.waybill.turn:
+                    deeds += [transaction.unlink(post, shelf.old), transaction.link(post, shelf.new)]
+        for link in trip.waybill.turn:
+            target = new_target(trip.waybill.moves(), link)
+            deeds += [transaction.unlink(link, os.readlink(link)), transaction.link(link, target)]
+        require_drives(trip)  # one may have gone while the ledgers were read
     except BaseException:
         clear_staged(trip)
         raise
-    for shelf in trip.waybill.shelves:
-        deeds += aside_deeds(shelf, shelf.old, trip.aside(shelf), "")
-        for post in signposts.leading_to(shelf.old):
-            if post != shelf.new and post not in trip.waybill.turn:
-                deeds += [switch.unlink(post, shelf.old), switch.link(post, shelf.new)]
-    for link in trip.waybill.turn:
-        target = new_target(trip.waybill.moves(), link)
-        deeds += [switch.unlink(link, os.readlink(link)), switch.link(link, target)]
     with trip.logbook.together():
         trip.logbook.plan_deeds(PLAN, deeds)
         trip.logbook.record(state=SWITCHING)
@@ -140,47 +192,6 @@ def uncopied(trip: Trip) -> dict[str, tuple[str, str]]:
     return {os.path.join(shelf.old, row.item.path): (UNREADABLE, row.why or "") for shelf, row in rows}
 
 
-def aside_deeds(shelf: Shelf, old: str, aside: str, path: str) -> list[switch.Deed]:
-    """The deeds that set aside what lies at `path`, from the shelf's top, and leave its signpost.
-
-    Where something in it stays, the folder stays too, and what travels is set aside piece by piece.
-    """
-    if shelf.gathered:
-        return []
-    place, hidden = (os.path.join(top, path) if path else top for top in (old, aside))
-    if (not shelf.stay and not shelf.only) or whole(shelf, place, path):
-        link = [switch.link(place, shelf.place(path))] if shelf.leave == "signpost" else []
-        return [switch.rename(place, hidden), *link]
-    deeds = [switch.make(hidden)]
-    for name in sorted(os.listdir(place)):
-        inner = f"{path}/{name}" if path else name
-        if os.path.isdir(os.path.join(place, name)) and not os.path.islink(os.path.join(place, name)):
-            deeds += (
-                aside_deeds(shelf, old, aside, inner)
-                if shelf.takes(inner) or any(shelf.sift(below(place, inner)))
-                else []
-            )
-        elif shelf.takes(inner):
-            deeds.append(switch.rename(os.path.join(place, name), os.path.join(hidden, name)))
-            deeds += [switch.link(os.path.join(place, name), shelf.place(inner))] if shelf.leave == "signpost" else []
-    return deeds
-
-
-def below(place: str, inner: str) -> Iterator[Item]:
-    """The things in the folder `inner` of a shelf, by their paths from the shelf's top; `place` holds the folder."""
-    for item in walk(os.path.join(place, os.path.basename(inner))):
-        if item.path:
-            yield item._replace(path=f"{inner}/{item.path}")
-
-
-def whole(shelf: Shelf, place: str, path: str) -> bool:
-    """Whether all that lies in the folder at `place`, which is `path` in the shelf, travels."""
-    lead = path + "/" if path else ""
-    return all(item.kind == FOLDER or shelf.takes(lead + item.path) for item in walk(place)) and not matches(
-        path, shelf.stay
-    )
-
-
 def in_front(trip: Trip, row: LedgerRow) -> bool:
     """Whether a ledger gets new content folders in front of those of which a part moves."""
     return row.rewrite and trip.waybill.ledgers[row.number].front
@@ -188,13 +199,14 @@ def in_front(trip: Trip, row: LedgerRow) -> bool:
 
 def prepare_ledger(
     trip: Trip, row: LedgerRow, judge: Judge, reread: bool, added: Sequence[AddedFolder]
-) -> list[switch.Deed]:
+) -> list[transaction.Deed]:
     """Record a ledger's entries as they are, and stage its new content; the deed that puts it in place, if any."""
     before = digest_of(row.path) if os.path.exists(row.path) else None
     if before is None or (row.before not in (None, before) and not reread):
-        raise switch.changed(row.path)
+        raise transaction.changed(row.path)
     row.before, row.backup = before, trip.keep(row.number, "-before")
-    copy_durably(row.path, row.backup)
+    if copy_durably(row.path, row.backup) != before:
+        raise transaction.changed(row.path)
     routes = Routes(
         trip.waybill.entry_moves(row.place != row.path), judge.resolver, added, trip.waybill.turn.__contains__
     )
@@ -219,27 +231,31 @@ def prepare_ledger(
     if row.changed:
         staged = staged_name(trip, row)
         try:
-            stage(ledger, changes, staged)
+            row.after = stage(ledger, changes, staged)
         except CannotSpell as error:
             error.remedy = "Set rewrite = false for this ledger in a new waybill to leave it as it is."
             raise
-        row.after = digest_of(staged)
     with trip.logbook.together():
         trip.logbook.put_ledger(row)
         trip.logbook.put_entries(row.number, entries)
     if not row.changed:
         return []
-    return [switch.swap(row.place, staged, before, row.after, row.backup)]
+    return [transaction.swap(row.place, staged, before, row.after, row.backup)]
 
 
 def staged_name(trip: Trip, row: LedgerRow) -> str:
     """The hidden name beside a ledger for its new content until the switch."""
     folder, name = os.path.split(row.place)
-    return os.path.join(folder, f".{name}.saltcart-{trip.name}")
+    return os.path.join(folder, hidden_name(name, trip.name))
+
+
+def hidden_name(name: str, trip: str) -> str:
+    """The name of a hidden file of trip `trip` that stands for the file `name` beside it; never too long."""
+    return f".{name if len(os.fsencode(name)) < LONG_NAME else short_name(name)}.saltcart-{trip}"
 
 
 def clear_staged(trip: Trip) -> None:
     """Remove prepared ledgers that will not be used."""
     for row in trip.logbook.ledgers():
         with suppress(OSError):
-            remove_if_there(staged_name(trip, row))
+            remove_with_side_files(staged_name(trip, row))

@@ -1,19 +1,42 @@
-"""The switch: several renames and links that happen together or not at all.
+"""The switch: several renames, links and new contents that happen together or not at all.
 
-Each deed is recorded before the first is done, and each can be repeated: it looks at
-the world, and what is already as wanted is done.  A failure takes back what was done, in
-reverse.  A crash leaves the plan in the logbook; the next start carries it on to the end.
+The model.  Each step is a *deed*, plain data: swap a ledger's content, rename a folder, make or remove a link or
+folder.  All deeds are recorded in the logbook before the first is done.  A deed can be repeated, since it looks at
+the world first: digests tell an old ledger from a new one, names tell whether a folder was set aside.
+
+- A crash leaves the plan.  `carry_out` goes on with it, whatever part was done. - A failure or an interrupt makes
+`carry_out` take back what was done, the last deed first.  Then each deed is looked at again.  Only when all are
+*seen* undone does it raise `TakenBack`, and only then may the trip's record say so. - When that cannot be seen
+(the drive has gone, a program wrote to a ledger meanwhile), `HalfDone` is raised and the record keeps saying that
+the switch is under way: it can be carried on, or taken back, once the drive is there again.
+
+Not guaranteed: that a program does not write to a ledger between the last look at it and the rename.
 """
 
 import os
-from contextlib import suppress
-from typing import Any
+import signal
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
+from types import FrameType
+from typing import Any, NamedTuple
 
-from saltcart.errors import Refused, SaltCartError, show
+from saltcart.errors import HalfDone, Refused, SaltCartError, show
 from saltcart.safefile import copy_durably, digest_of, sync_folder
 from saltcart.trips.trip import Trip
 
 Deed = dict[str, Any]
+# How a deed stands in the world.  `UNSEEN`: its place is away, or is neither as before nor as after.
+DONE, UNDONE, UNSEEN = "done", "undone", "unseen"
+SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
+
+
+class TakenBack(SaltCartError):
+    """A plan failed and was seen to be taken back; `cause` is what it failed of."""
+
+    def __init__(self, cause: BaseException):
+        super().__init__(str(cause))
+        self.cause = cause
 
 
 def swap(path: str, staged: str, before: str, after: str, backup: str) -> Deed:
@@ -42,13 +65,13 @@ def make(path: str) -> Deed:
 
 
 def remove(path: str) -> Deed:
-    """Remove the folder `path`, which must be empty."""
+    """Remove the folder `path`, if it is empty."""
     return {"do": "remove", "path": path}
 
 
 def inverse(deeds: list[Deed]) -> list[Deed]:
     """The deeds that take renames, links and folders back, the last first; swaps are not among them."""
-    back = {
+    back: dict[str, Callable[[Deed], Deed]] = {
         "rename": lambda deed: rename(deed["new"], deed["old"]),
         "link": lambda deed: unlink(deed["path"], deed["target"]),
         "unlink": lambda deed: link(deed["path"], deed["target"]),
@@ -60,49 +83,131 @@ def inverse(deeds: list[Deed]) -> list[Deed]:
 def carry_out(trip: Trip, plan: str) -> None:
     """Do the recorded deeds of `plan` that are not done yet.
 
-    On any failure all of them are taken back before the error goes on.
+    Raises TakenBack when one failed and all are undone again, HalfDone when that could not be reached or seen.
     """
-    deeds = trip.logbook.deeds(plan)
     try:
-        for number, deed, done in deeds:
+        for number, deed, done in trip.logbook.deeds(plan):
             if not done:
                 perform(deed)
                 trip.logbook.mark_deed(plan, number, True)
-    except BaseException:
-        take_back(trip, plan)
-        raise
+    except BaseException as error:
+        # From here on an impatient second interrupt must not leave half of the deeds taken back.
+        with interrupts_held():
+            troubles = take_back(trip, plan)
+        if troubles:
+            raise half_done(trip, error, troubles) from error
+        raise TakenBack(error) from error
 
 
-def take_back(trip: Trip, plan: str) -> None:
-    """Undo the deeds of `plan` from the last to the first, whether recorded as done or cut off in between."""
-    for number, deed, _done in reversed(trip.logbook.deeds(plan)):
-        revert(deed)
-        trip.logbook.mark_deed(plan, number, False)
+def half_done(trip: Trip, error: BaseException, troubles: list[str]) -> HalfDone:
+    """The error for a plan that could neither be finished nor be taken back."""
+    why = error.what if isinstance(error, SaltCartError) else (str(error) or "it was interrupted")
+    trip.logbook.tell(f"stopped in the middle: {why}; not taken back: {'; '.join(troubles)}")
+    return HalfDone(
+        f"The switch of trip {trip.name} stopped in the middle ({why}), and could not be taken back",
+        "Nothing is lost: what it was about is kept. Connect the drive again, or close the program, then finish it:"
+        f" saltcart repoint {trip.name}   or take it back: saltcart undo {trip.name}",
+        troubles[:20],
+    )
+
+
+def take_back(trip: Trip, plan: str) -> list[str]:
+    """Undo the deeds of `plan` from the last to the first, as far as that goes; what is not seen undone then, a line
+    each.
+
+    One that fails is no reason to leave the others: ledgers on another drive can still become whole.
+    """
+    deeds = trip.logbook.deeds(plan)
+    why: dict[int, str] = {}
+    for number, deed, _done in reversed(deeds):
+        try:
+            revert(deed)
+            trip.logbook.mark_deed(plan, number, False)
+        except SaltCartError as error:
+            why[number] = error.what
+        except OSError as error:
+            why[number] = f"{show(deed_place(deed))}: {error.strerror or error}"
+    left = [(number, deed) for number, deed, _done in deeds if standing(deed) not in KINDS[deed["do"]].back]
+    return [why.get(number) or f"{show(deed_place(deed))} is not as it was before" for number, deed in left]
+
+
+def half_way(trip: Trip, plan: str) -> bool:
+    """Whether any content, rename or link of a recorded plan is done in the world, whatever the record says."""
+    telling = [deed for _number, deed, _done in trip.logbook.deeds(plan) if deed["do"] in ("swap", "rename", "link")]
+    return any(standing(deed) == DONE for deed in telling)
+
+
+def lacks_staged(trip: Trip, plan: str) -> bool:
+    """Whether a ledger still waits for new content that is no longer there: a plan that cannot be carried on."""
+    swaps = [deed for _number, deed, _done in trip.logbook.deeds(plan) if deed["do"] == "swap"]
+    return any(standing(deed) == UNDONE and not os.path.lexists(deed["staged"]) for deed in swaps)
+
+
+def waiting_swaps(trip: Trip, plan: str) -> set[str]:
+    """The paths of ledgers whose new content has not taken its place yet."""
+    swaps = [deed for _number, deed, _done in trip.logbook.deeds(plan) if deed["do"] == "swap"]
+    return {deed["path"] for deed in swaps if os.path.lexists(deed["staged"])}
+
+
+@contextmanager
+def interrupts_held() -> Iterator[None]:
+    """Let the first interrupt that comes inside pass without effect; one more ends the program, as it must at last."""
+    if threading.current_thread() is not threading.main_thread():
+        yield  # only the main thread is interrupted
+        return
+    count = 0
+
+    def hold(_number: int, _frame: FrameType | None) -> None:
+        nonlocal count
+        count += 1
+        if count > 1:
+            raise KeyboardInterrupt
+
+    before = {number: signal.signal(number, hold) for number in SIGNALS}
+    try:
+        yield
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)
 
 
 def perform(deed: Deed) -> None:
     """Do one deed, or see that it is done."""
-    DOING[deed["do"]](deed)
+    KINDS[deed["do"]].do(deed)
 
 
 def revert(deed: Deed) -> None:
     """Undo one deed, or see that it is not done."""
-    kind = deed["do"]
-    if kind == "swap":
-        if os.path.exists(deed["path"]) and digest_of(deed["path"]) == deed["after"] != deed["before"]:
-            copy_durably(deed["backup"], deed["path"])
-    elif kind == "rename":
-        if os.path.lexists(deed["new"]) and not os.path.lexists(deed["old"]):
-            do_rename(rename(deed["new"], deed["old"]))
-    elif kind == "link":
-        if os.path.islink(deed["path"]) and os.readlink(deed["path"]) == deed["target"]:
-            do_unlink(deed)
-    elif kind == "make":
-        do_remove(deed)
-    elif kind == "remove":
-        do_make(deed)
-    elif not os.path.lexists(deed["path"]):
-        do_link(deed)
+    KINDS[deed["do"]].undo(deed)
+
+
+def standing(deed: Deed) -> str:
+    """How a deed stands in the world: DONE, UNDONE or UNSEEN."""
+    try:
+        return KINDS[deed["do"]].look(deed)
+    except OSError:
+        return UNSEEN
+
+
+def deed_place(deed: Deed) -> str:
+    """The place that a deed is about."""
+    return str(deed.get("path") or deed["old"])
+
+
+# Contents
+
+
+def look_at_swap(deed: Deed) -> str:
+    """Old, new, or neither: a ledger that its program wrote to after it was switched.
+
+    As long as the staged file is there it has not taken the ledger's name, whatever the ledger holds.
+    """
+    if not os.path.exists(deed["path"]):
+        return UNSEEN
+    found = digest_of(deed["path"])
+    if found == deed["after"]:
+        return DONE
+    return UNDONE if found == deed["before"] or os.path.lexists(deed["staged"]) else UNSEEN
 
 
 def do_swap(deed: Deed) -> None:
@@ -117,6 +222,12 @@ def do_swap(deed: Deed) -> None:
     sync_folder(os.path.dirname(path))
 
 
+def undo_swap(deed: Deed) -> None:
+    """Put the kept original back where nobody has written since."""
+    if os.path.exists(deed["path"]) and digest_of(deed["path"]) == deed["after"] != deed["before"]:
+        copy_durably(deed["backup"], deed["path"])
+
+
 def changed(path: str) -> SaltCartError:
     """The error for a ledger that is not what it was."""
     return Refused(
@@ -125,10 +236,30 @@ def changed(path: str) -> SaltCartError:
     )
 
 
+# Renames
+
+
+def look_at_rename(deed: Deed) -> str:
+    """Told by both names.  Where both are taken, a link or an empty folder is what a signpost or a program put
+    there.
+    """
+    old, new = os.path.lexists(deed["old"]), os.path.lexists(deed["new"])
+    if old and new:
+        old, new = not is_mere_placeholder(deed["old"]), not is_mere_placeholder(deed["new"])
+    if old == new:
+        return UNSEEN
+    return DONE if new else UNDONE
+
+
+def is_mere_placeholder(path: str) -> bool:
+    """Whether a link or an empty folder stands at `path`."""
+    return os.path.islink(path) or (os.path.isdir(path) and not os.listdir(path))
+
+
 def do_rename(deed: Deed) -> None:
     """Rename a folder; an empty folder in the way is replaced, as programs make such anew."""
     old, new = deed["old"], deed["new"]
-    if not os.path.lexists(old) and os.path.lexists(new):
+    if look_at_rename(deed) == DONE:
         return
     try:
         os.rename(old, new)
@@ -139,6 +270,22 @@ def do_rename(deed: Deed) -> None:
         ) from error
     for folder in {os.path.dirname(new), os.path.dirname(old)}:
         sync_folder(folder)
+
+
+def undo_rename(deed: Deed) -> None:
+    """Rename it back; an empty folder that a program made at the old name meanwhile gives way."""
+    if os.path.lexists(deed["new"]) and (not os.path.lexists(deed["old"]) or is_mere_placeholder(deed["old"])):
+        do_rename(rename(deed["new"], deed["old"]))
+
+
+# Links
+
+
+def look_at_link(deed: Deed) -> str:
+    """Whether our link stands there; where its folder is away, nothing can be told."""
+    if os.path.islink(deed["path"]) and os.readlink(deed["path"]) == deed["target"]:
+        return DONE
+    return UNDONE if os.path.isdir(os.path.dirname(deed["path"])) else UNSEEN
 
 
 def do_link(deed: Deed) -> None:
@@ -156,15 +303,40 @@ def do_link(deed: Deed) -> None:
     sync_folder(os.path.dirname(path))
 
 
+def look_at_unlink(deed: Deed) -> str:
+    """The opposite of a link."""
+    return {DONE: UNDONE, UNDONE: DONE, UNSEEN: UNSEEN}[look_at_link(deed)]
+
+
 def do_unlink(deed: Deed) -> None:
-    """Remove a symbolic link that still leads where it led."""
-    path = deed["path"]
-    if not os.path.lexists(path):
-        return
-    if not os.path.islink(path) or os.readlink(path) != deed["target"]:
-        raise Refused(f"{show(path)} is no longer the link that it was", "Move it away and try again.")
-    os.unlink(path)
-    sync_folder(os.path.dirname(path))
+    """Remove a symbolic link that still leads where it led; anything else that stands there is not ours."""
+    refuse_unseen(deed["path"])
+    if look_at_link(deed) == DONE:
+        os.unlink(deed["path"])
+        sync_folder(os.path.dirname(deed["path"]))
+
+
+def undo_unlink(deed: Deed) -> None:
+    """Set the link up again where nothing has taken its place."""
+    refuse_unseen(deed["path"])
+    if not os.path.lexists(deed["path"]):
+        do_link(deed)
+
+
+def refuse_unseen(path: str) -> None:
+    """Raise Refused where the folder of `path` is away: that nothing is seen there does not say that nothing is."""
+    if not os.path.isdir(os.path.dirname(path)):
+        raise Refused(
+            f"{show(os.path.dirname(path))} is not there", "Connect its drive, and run the same command again."
+        )
+
+
+# Folders that hold set-aside originals
+
+
+def look_at_make(deed: Deed) -> str:
+    """Whether the folder is there."""
+    return DONE if os.path.isdir(deed["path"]) else UNDONE
 
 
 def do_make(deed: Deed) -> None:
@@ -174,18 +346,36 @@ def do_make(deed: Deed) -> None:
         sync_folder(os.path.dirname(deed["path"]))
 
 
+def look_at_remove(deed: Deed) -> str:
+    """Whether the folder is gone."""
+    return UNDONE if os.path.isdir(deed["path"]) else DONE
+
+
 def do_remove(deed: Deed) -> None:
     """Remove an empty folder; one with something in it stays, for that is not ours."""
+    refuse_unseen(deed["path"])
     with suppress(OSError):
         os.rmdir(deed["path"])
         sync_folder(os.path.dirname(deed["path"]))
 
 
-DOING = {
-    "swap": do_swap,
-    "rename": do_rename,
-    "link": do_link,
-    "unlink": do_unlink,
-    "make": do_make,
-    "remove": do_remove,
+class Kind(NamedTuple):
+    """One kind of deed: how it is done, undone, and looked at; and which looks count as taken back."""
+
+    do: Callable[[Deed], None]
+    undo: Callable[[Deed], None]
+    look: Callable[[Deed], str]
+    back: tuple[str, ...] = (UNDONE,)
+
+
+# Folders of ours may keep what somebody else put there, and a link of an earlier trip may have been taken away by its
+# owner: neither says that a switch is half done.
+ANYHOW = (DONE, UNDONE)
+KINDS = {
+    "swap": Kind(do_swap, undo_swap, look_at_swap),
+    "rename": Kind(do_rename, undo_rename, look_at_rename),
+    "link": Kind(do_link, do_unlink, look_at_link),
+    "unlink": Kind(do_unlink, undo_unlink, look_at_unlink, ANYHOW),
+    "make": Kind(do_make, do_remove, look_at_make, ANYHOW),
+    "remove": Kind(do_remove, do_make, look_at_remove, ANYHOW),
 }

@@ -1,23 +1,33 @@
-"""Taking a trip back before its release, keeping what programs have written since."""
+"""Taking a trip back before its release, keeping what programs have written since.
+
+The model.  The plan of an undo is that of the repoint turned round: signposts go, originals get their names back,
+and each ledger gets its old entries.  A ledger that nobody changed since it was switched gets its old bytes back.
+One that its program has written to is rewritten entry by entry as it is now, so that later plays, ratings and
+additions stay.  A half-done switch is taken back the same way, since a program may have written to a ledger that
+had switched.
+
+The plan is recorded, with everything it needs, before its first deed; see `transaction` for what a crash leaves.
+"""
 
 import os
 from contextlib import suppress
 from dataclasses import dataclass, field
 
-from saltcart.drives.limits import EXFAT
+from saltcart.drives import Presence, drive_of, find_drive
+from saltcart.drives.drive import refuse_other_drive, require
 from saltcart.errors import CannotSpell, Refused, show
-from saltcart.ledgers import Entry
+from saltcart.ledgers import Entry, Ledger
 from saltcart.progress import Progress, Tick, silent
-from saltcart.safefile import copy_durably, digest_of, remove_if_there, sync_folder
-from saltcart.shelves import manifest
-from saltcart.shelves.walk import FILE, FOLDER, LINK, Item, walk
+from saltcart.safefile import copy_durably, digest_of, remove_with_side_files, sync_folder
+from saltcart.shelves.walk import walk
 from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
 from saltcart.switching import repoint as repointing
-from saltcart.switching import transaction as switch
+from saltcart.switching import transaction
+from saltcart.switching.dropping import COARSEST_NS, Dropped, drop, is_original
 from saltcart.switching.programs import refuse_busy
 from saltcart.trips import trip as trips
-from saltcart.trips.records import ACCEPTED, EntryRow, LedgerRow, key_text
+from saltcart.trips.records import EntryRow, LedgerRow, key_text
 from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.signposts import put_back
 from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, UNDONE, Trip
@@ -27,7 +37,6 @@ from saltcart.waybills.staging import stage
 from saltcart.waybills.waybill import Shelf
 
 PLAN = "undo"
-COARSEST_NS = EXFAT.time_step_ns  # the largest step in which a drive counts times
 
 
 @dataclass(slots=True)
@@ -40,72 +49,124 @@ class UndoReport:
     remarks: list[str] = field(default_factory=list)
 
 
-def undo(name: str, drop_copies: bool = False, wait: bool = False, progress: Progress = silent) -> UndoReport:
-    """Take trip `name` back.  With `wait` programs in the way are waited for.  Raises Refused with nothing changed."""
+def undo(
+    name: str, drop_copies: bool = False, wait: bool = False, without_new: bool = False, progress: Progress = silent
+) -> UndoReport:
+    """Take trip `name` back.  With `drop_copies` they are removed from the new drive too, with `wait` programs in the
+    way are waited for.  `without_new` goes on although the new drive is away, giving up what was written there since.
+
+    Raises Refused with nothing changed, HalfDone when it stopped in the middle and could not be taken back itself.
+    """
     report = UndoReport()
     with trips.held(name) as trip:
         trip.require(HAULING, HAULED, SWITCHING, SWITCHED, UNDOING, UNDONE, step="undo")
-        if trip.state == SWITCHING:
-            switch.take_back(trip, repointing.PLAN)
-            trip.enter(HAULED, "the unfinished repoint was taken back")
-        if trip.state == HAULED:
-            repointing.clear_staged(trip)
-        if trip.state == SWITCHED:
-            prepare(trip, report, wait, progress)
+        repointing.face_the_world(trip)
         if trip.state == UNDOING:
-            try:
-                switch.carry_out(trip, PLAN)
-            except BaseException:
-                clear_staged(trip)
-                trip.enter(SWITCHED, "undo failed; the trip is as it was")
-                raise
+            go_on(trip, wait, progress)
+        if trip.state in (SWITCHING, SWITCHED):
+            prepare(trip, report, wait, without_new, progress)
+        if trip.state == UNDOING:
+            carry_out(trip)
+        if trip.state in (HAULING, HAULED):
+            repointing.clear_staged(trip)
         if trip.state != UNDONE:
             report.remarks += newcomers(trip)
             trip.enter(UNDONE, "undone: entries and originals are back")
         if drop_copies:
-            follow_remounts(trip)
-            for number, shelf in enumerate(trip.waybill.shelves):
-                if landing_drive(shelf.new).identity == shelf.new_drive:
-                    drop(trip, number, shelf, report, progress)
-                else:
-                    report.remarks.append(
-                        f"The copies at {show(shelf.new)} stay, for their drive is not connected; plug it in and type:"
-                        f" saltcart undo {name} --drop-copies"
-                    )
-            put_back(trip)
+            drop_all(trip, report, progress)
     return report
 
 
-def prepare(trip: Trip, report: UndoReport, wait: bool, progress: Progress) -> None:
+def go_on(trip: Trip, wait: bool, progress: Progress) -> None:
+    """Look before an undo that was cut off is carried on: no program may be in the way, and what was prepared must be
+    there; else that undo is given up, and begins anew.
+    """
+    waiting = transaction.waiting_swaps(trip, PLAN)
+    refuse_busy(opened(trip, [row for row in trip.logbook.ledgers() if row.path in waiting]), wait, progress)
+    if transaction.lacks_staged(trip, PLAN):
+        with transaction.interrupts_held():
+            troubles = transaction.take_back(trip, PLAN)
+        if troubles:
+            raise transaction.half_done(trip, Refused("prepared ledgers are gone"), troubles)
+        trip.enter(trip.logbook.fact("undo_from", SWITCHED), "an undo that could not be carried on begins anew")
+
+
+def carry_out(trip: Trip) -> None:
+    """Carry the recorded undo out; the trip is as before when that failed and was seen to be taken back."""
+    try:
+        transaction.carry_out(trip, PLAN)
+    except transaction.TakenBack as ended:
+        trip.enter(trip.logbook.fact("undo_from", SWITCHED), "undo failed; the trip is as it was")
+        clear_staged(trip)
+        raise ended.cause from None
+
+
+def drop_all(trip: Trip, report: UndoReport, progress: Progress) -> None:
+    """Remove the copies of a trip that was taken back, and set signposts up again that had made room for them."""
+    follow_remounts(trip)
+    dropped = Dropped()
+    for number, shelf in enumerate(trip.waybill.shelves):
+        if landing_drive(shelf.new).identity == shelf.new_drive:
+            drop(trip, number, shelf, dropped, progress)
+        else:
+            report.remarks.append(
+                f"The copies at {show(shelf.new)} stay, for their drive is not connected; plug it in and type: saltcart"
+                f" undo {trip.name} --drop-copies"
+            )
+    report.dropped_files, report.dropped_bytes = dropped.files, dropped.bytes
+    report.remarks += dropped.remarks
+    put_back(trip)
+
+
+def opened(trip: Trip, rows: list[LedgerRow]) -> list[Ledger]:
+    """The ledgers of rows, as far as they are there."""
+    return [trip.open_ledger(row) for row in rows if os.path.exists(row.place)]
+
+
+def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progress: Progress) -> None:
     """Stage every ledger as it shall be, and record the whole plan before its first deed."""
     rows = trip.logbook.ledgers()
     for shelf in trip.waybill.shelves:
         refuse_blocked(trip, shelf)
-    refuse_busy([trip.open_ledger(row) for row in rows if os.path.exists(row.place)], wait, progress)
-    deeds = switch.inverse([deed for _number, deed, _done in trip.logbook.deeds(repointing.PLAN)])
+        if not without_new:
+            refuse_unplugged(trip, shelf)
+    refuse_busy(opened(trip, rows), wait, progress)
+    deeds = transaction.inverse([deed for _number, deed, _done in trip.logbook.deeds(repointing.PLAN)])
     try:
         for row in rows:
             progress(Tick("read the ledgers", row.path, row.number, len(rows)))
-            deeds += prepare_ledger(trip, row, report)
+            deeds += prepare_ledger(trip, row, report, without_new)
+        refuse_absent_drives(trip, without_new)
     except BaseException:
         clear_staged(trip)
         raise
     with trip.logbook.together():
         trip.logbook.plan_deeds(PLAN, deeds)
-        trip.logbook.record(state=UNDOING)
+        trip.logbook.record(state=UNDOING, undo_from=trip.state)
         trip.logbook.tell("undo begins")
+    repointing.clear_staged(trip)  # of a switch that was half done
+
+
+def refuse_absent_drives(trip: Trip, without_new: bool) -> None:
+    """Raise Refused when a drive has gone while ledgers were read: one that was not seen is not gone for good."""
+    for shelf in trip.waybill.shelves:
+        require(shelf.old_drive, os.path.dirname(shelf.old), f'the shelf "{shelf.name}"')
+        if not without_new:
+            refuse_unplugged(trip, shelf)
 
 
 def refuse_blocked(trip: Trip, shelf: Shelf) -> None:
     """Raise Refused when the originals are not where they were set aside, or something has taken their place."""
     if shelf.gathered:
         return
-    if not os.path.isdir(trip.aside(shelf)):
+    place, aside = shelf.old, os.path.isdir(trip.aside(shelf))
+    if trip.state == SWITCHING and not aside and os.path.isdir(place) and not os.path.islink(place):
+        return  # the switch had not come to it
+    if not aside:
         raise Refused(
             f"The originals are not at {show(trip.aside(shelf))}",
             "If their drive is not connected, plug it in. If someone moved them, move them back there.",
         )
-    place = shelf.old
     signpost = os.path.islink(place) and os.readlink(place) == shelf.new and shelf.leave == "signpost"
     empty = os.path.isdir(place) and not os.path.islink(place) and not os.listdir(place)
     if os.path.lexists(place) and not signpost and not empty and not (shelf.stay or shelf.only):
@@ -114,39 +175,60 @@ def refuse_blocked(trip: Trip, shelf: Shelf) -> None:
         )
 
 
-def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport) -> list[switch.Deed]:
+def refuse_unplugged(trip: Trip, shelf: Shelf) -> None:
+    """Raise Refused when the new drive is away: what programs wrote there since would be lost without a word.
+
+    One that hangs elsewhere now is no reason when no ledger travelled with the shelf: then nothing on it is needed.
+    """
+    if drive_of(shelf.new).identity == shelf.new_drive:
+        return
+    travelling = any(row.place != row.path for row in trip.logbook.ledgers())
+    if not travelling and find_drive(shelf.new_drive, shelf.new):
+        return
+    try:
+        refuse_other_drive(shelf.new_drive, shelf.new, f'the shelf "{shelf.name}"')
+    except Refused as error:
+        error.remedy += " To give up what was written there since: --without-new"
+        raise
+
+
+def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: bool) -> list[transaction.Deed]:
     """The deed that gives a ledger its old entries back, with everything its program has written since; none when it
     needs none.
     """
     if not row.rewrite:
         return []
     if not os.path.exists(row.place):
+        if not without_new and (away := Presence().away(row.place)):
+            raise Refused(f"The ledger {show(row.place)}: {away}", "Plug it in, then undo again; nothing was changed.")
         report.remarks.append(
             f"The ledger {show(row.place)} is gone since the switch; its original is kept at {show(row.backup or '')}"
         )
         return []
-    today = digest_of(row.place)
-    if today == row.after and row.place != row.path:
+    today, travels = digest_of(row.place), row.place != row.path
+    if today == row.before and today != row.after:
+        return []  # the switch had not come to it, or somebody has restored it
+    if today == row.after and travels:
         report.changed += row.changed
         return []  # it travelled and nobody changed it: the original comes back with its shelf
     staged = staged_name(trip, row)
     if today == row.after:
         if not row.changed:
             return []
-        copy_durably(row.backup or "", staged)
+        after = copy_durably(row.backup or "", staged)
+        sync_folder(os.path.dirname(staged))
         report.changed += row.changed
     else:
         changes = old_texts(trip, row, report)
-        if not changes and row.place == row.path:
+        if not changes and not travels:
             return []
-        stage(trip.open_ledger(row), Changes(changes, []), staged)
+        after = stage(trip.open_ledger(row), Changes(changes, []), staged)
         report.changed += len(changes)
     kept = trip.keep(row.number, "-after")
     copy_durably(row.place, kept)
-    after = digest_of(staged)
-    if row.place != row.path:
-        return [switch.swap(row.path, staged, row.before or "", after, row.backup or "")]
-    return [switch.swap(row.path, staged, today, after, kept)]
+    if travels:
+        return [transaction.swap(row.path, staged, row.before or "", after, row.backup or "")]
+    return [transaction.swap(row.path, staged, today, after, kept)]
 
 
 def old_texts(trip: Trip, row: LedgerRow, report: UndoReport) -> dict[object, str]:
@@ -199,18 +281,22 @@ def original_there(trip: Trip, home: str) -> bool:
 
 
 def staged_name(trip: Trip, row: LedgerRow) -> str:
-    """A hidden name for new content on the drive of the ledger's old place, outside of what is about to be renamed."""
+    """A hidden name for new content on the drive of the ledger's old place, outside of what is about to be renamed.
+
+    Not the name a repoint uses, for a half-done one may have left its file there.
+    """
     for shelf in trip.waybill.shelves:
         if tail_below(row.path, shelf.old) is not None:
             return os.path.join(os.path.dirname(shelf.old), f".saltcart-{trip.name}-{row.number}")
-    return os.path.join(os.path.dirname(row.path), f".{os.path.basename(row.path)}.saltcart-{trip.name}")
+    folder, name = os.path.split(row.path)
+    return os.path.join(folder, repointing.hidden_name(name, f"{trip.name}-undo"))
 
 
 def clear_staged(trip: Trip) -> None:
     """Remove prepared ledgers that will not be used."""
     for row in trip.logbook.ledgers():
         with suppress(OSError):
-            remove_if_there(staged_name(trip, row))
+            remove_with_side_files(staged_name(trip, row))
 
 
 def newcomers(trip: Trip) -> list[str]:
@@ -239,67 +325,3 @@ def newcomers(trip: Trip) -> list[str]:
                 f"{len(places)} file(s) in {show(shelf.new)} are newer than the originals and stay there: {names}"
             )
     return remarks
-
-
-def is_original(shelf: Shelf, place: str) -> bool:
-    """Whether what lies at `place` is the original that is back, under its second name, changes and all."""
-    source = os.path.join(shelf.old, shelf.home(place[len(shelf.new) + 1 :]))
-    return os.path.exists(source) and os.path.exists(place) and os.path.samefile(source, place)
-
-
-def can_go(shelf: Shelf, item: Item) -> bool:
-    """Whether the original of a copy lies at its old place in its own right, and not just as a signpost that leads to
-    the copy.
-    """
-    source, place = os.path.join(shelf.old, item.path) if item.path else shelf.old, shelf.place(item.path)
-    if item.kind == LINK:  # of which the way there counts, not what it says
-        return os.path.islink(source) and os.path.realpath(os.path.dirname(source)) != os.path.realpath(
-            os.path.dirname(place)
-        )
-    there = os.path.isfile(source) if item.kind == FILE else item.kind == FOLDER and os.path.isdir(source)
-    return there and not os.path.islink(source) and os.path.realpath(source) != os.path.realpath(place)
-
-
-def drop(trip: Trip, number: int, shelf: Shelf, report: UndoReport, progress: Progress) -> None:
-    """Remove the copies this trip made, as far as nobody has changed them and the originals are back."""
-    ledgers = {row.place: row for row in trip.logbook.ledgers()}
-    rows = list(trip.logbook.rows(number))
-    for row in reversed(rows):
-        place = shelf.place(row.item.path)
-        if row.existed or row.state == ACCEPTED or not can_go(shelf, row.item):
-            continue
-        try:
-            second = row.item.kind == FILE and is_original(shelf, place)  # a mere name, which takes no room
-            if row.item.kind == FOLDER:
-                os.rmdir(place)
-            elif (
-                second
-                or row.item.kind == LINK
-                or (taken_back(trip, ledgers[place]) if place in ledgers else untouched(place, row.item))
-            ):
-                os.unlink(place)
-                report.dropped_files += 1
-                report.dropped_bytes += 0 if second else row.item.size
-        except OSError as error:
-            trip.logbook.tell(f"kept {place}: {error.strerror}")
-        progress(Tick(f"drop copies of {shelf.name}", row.item.path, report.dropped_files, len(rows)))
-    manifest.remove(shelf.new)
-    if os.path.isdir(os.path.dirname(shelf.new)):
-        sync_folder(os.path.dirname(shelf.new))
-    if os.path.isdir(shelf.new):
-        report.remarks.append(f"{show(shelf.new)} still holds files that were there before or came later; they stay")
-
-
-def taken_back(trip: Trip, row: LedgerRow) -> bool:
-    """Whether a ledger's copy holds nothing that did not go back with the undo: it is as it was hauled, switched, or
-    folded back.
-    """
-    kept = trip.keep(row.number, "-after")
-    folded = digest_of(kept) if os.path.exists(kept) else None
-    return digest_of(row.place) in (row.before, row.after, folded)
-
-
-def untouched(place: str, item: Item) -> bool:
-    """Whether the copy at `place` still has the size and time it was given."""
-    state = os.stat(place, follow_symlinks=False)
-    return item.kind == FILE and state.st_size == item.size and abs(state.st_mtime_ns - item.mtime_ns) <= COARSEST_NS

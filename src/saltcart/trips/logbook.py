@@ -97,6 +97,10 @@ class Logbook:
         self.database.executemany(f"INSERT INTO temp.today VALUES ({marks})", map(packed, items))
         self.database.execute("COMMIT")
 
+    def stock_count(self) -> int:
+        """How many regular files the last `take_stock` saw."""
+        return int(self.database.execute("SELECT count(*) FROM temp.today WHERE kind = 'file'").fetchone()[0])
+
     def differences(self, shelf: int, time_step_ns: int = 0) -> dict[str, list[str]]:
         """Paths `new` in the shelf, `changed` since they were recorded, and `vanished`, after `take_stock`; times
         count as equal within a step.

@@ -24,6 +24,17 @@ def follow_remounts(trip: Trip) -> None:
         return
     there = Moves(moves)
     trip.replan([replace(shelf, new=there.follow(shelf.new) or shelf.new) for shelf in trip.waybill.shelves])
+    for number in range(len(trip.waybill.shelves)):  # what an undo would remove
+        made, manifest = trip.logbook.fact(f"made {number}"), trip.logbook.fact(f"manifest {number}")
+        if made:
+            trip.logbook.record(**{f"made {number}": [there.follow(path) or path for path in made]})
+        if manifest:
+            trip.logbook.record(**{f"manifest {number}": [there.follow(manifest[0]) or manifest[0], manifest[1]]})
+    follow_shelves(trip)
+
+
+def follow_shelves(trip: Trip) -> None:
+    """Let the ledgers that travel have their places where the waybill's shelves go now."""
     follows = trip.waybill.moves()
     for row in trip.logbook.ledgers():
         row.place = follows.follow(row.path) or row.path

@@ -43,3 +43,4 @@ def put_back(trip: Trip) -> None:
         )  # an unplugged drive leaves an ordinary folder
         if there and not os.path.lexists(shelf.new) and os.path.isdir(shelf.old):
             os.symlink(target, shelf.new)
+            sync_folder(os.path.dirname(shelf.new))

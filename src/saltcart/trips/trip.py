@@ -3,15 +3,16 @@
 import os
 import shutil
 import sqlite3
+import tempfile
 from collections.abc import Iterator
 from contextlib import ExitStack, closing, contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
-from saltcart.errors import Refused, SaltCartError, UsageError, show
-from saltcart.home import home, trips_folder
+from saltcart.errors import Refused, SaltCartError, Stopped, UsageError, show
+from saltcart.home import home, made_home, trips_folder
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
-from saltcart.safefile import digest_of, short_name, sync_folder
+from saltcart.safefile import PRIVATE_FILE, create_file, digest_of, short_name, sync_file, sync_folder
 from saltcart.shelves.oddities import set_aside_name
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.records import LedgerRow, now
@@ -68,7 +69,7 @@ class Trip:
         from saltcart.waybills import waybill_text  # seldom, and it takes long to load
 
         self.waybill.shelves = shelves
-        waybill_text.write(self.waybill, os.path.join(self.folder, "waybill.toml"))
+        waybill_text.write(self.waybill, os.path.join(self.folder, "waybill.toml"), PRIVATE_FILE)
 
     def require(self, *states: str, step: str) -> None:
         """Raise Refused unless the trip is in one of `states`."""
@@ -103,14 +104,22 @@ def create(waybill_path: str) -> str:
     name = fresh_name()
     folder = trips_folder() / f".{name}"
     shutil.rmtree(folder, ignore_errors=True)
-    (folder / "ledgers").mkdir(parents=True)
-    (folder / "maps").mkdir()
-    shutil.copyfile(waybill_path, folder / "waybill.toml")
-    for number, path in enumerate(plan.maps):
-        shutil.copyfile(path, folder / "maps" / f"{number:03d}.toml")
+    for inner in ("ledgers", "maps"):
+        made_home("trips", f".{name}", inner)
+    copies = {
+        "waybill.toml": waybill_path,
+        **{f"maps/{number:03d}.toml": path for number, path in enumerate(plan.maps)},
+    }
+    for inner, source in copies.items():
+        create_file(str(folder / inner))
+        shutil.copyfile(source, folder / inner)
+        sync_file(str(folder / inner))
+    create_file(str(folder / "logbook.sqlite"))
     logbook = Logbook(str(folder / "logbook.sqlite"))
     logbook.record(state=HAULING, started=now(), source=os.path.realpath(waybill_path), plan=digest_of(waybill_path))
     logbook.close()
+    for made in (folder / "maps", folder):
+        sync_folder(str(made))
     os.rename(folder, trips_folder() / name)
     sync_folder(str(trips_folder()))
     return name
@@ -141,24 +150,50 @@ def names() -> list[str]:
 
 
 @contextmanager
-def opened(name: str) -> Iterator[Trip]:
-    """The trip of that id, to read.  UsageError when there is none, Refused or BadFile when its record is damaged."""
+def opened(name: str, writing: bool = False) -> Iterator[Trip]:
+    """The trip of that id, to read, or for `writing` by whoever holds it.
+
+    UsageError when there is none, Refused or BadFile when its record is damaged, Stopped when our own data cannot be
+    written.
+    """
     folder = trips_folder() / name
     if not name or "/" in name or not (folder / "logbook.sqlite").is_file():
         known = ", ".join(names()[-5:]) or "none yet"
         raise UsageError(f"There is no trip {show(name)}", f"See saltcart trips. The latest: {known}.")
     plan = waybills.read(str(folder / "waybill.toml"))
     try:
-        with closing(Logbook(str(folder / "logbook.sqlite"))) as logbook:
+        with logbook_at(str(folder / "logbook.sqlite"), writing) as logbook:
             yield Trip(name, str(folder), plan, logbook)
-    except sqlite3.OperationalError:
-        raise  # what a drive does that is full or has gone
+    except sqlite3.OperationalError as error:
+        raise Stopped(
+            f"Salt Cart's own data at {show(str(home()))} cannot be written: {error}",
+            "Nothing is lost. Make room there or give permission, then run the same command again.",
+        ) from error
     except sqlite3.DatabaseError as error:
         remedy = (
             f"What it set aside is called {set_aside_name('NAME', name)}. Restore {show(str(folder))} from a backup, or"
             " move it away."
         )
         raise Refused(f"The logbook of trip {name} is damaged ({error})", remedy) from error
+
+
+@contextmanager
+def logbook_at(path: str, writing: bool) -> Iterator[Logbook]:
+    """The logbook at `path`; to read it where nothing can be written, which SQLite does not do, a copy of it."""
+    with ExitStack() as stack:
+        try:
+            logbook = Logbook(path)
+            logbook.events()
+        except sqlite3.OperationalError:
+            if writing:
+                raise
+            folder = stack.enter_context(tempfile.TemporaryDirectory(prefix="saltcart-"))
+            for suffix in ("", "-wal"):
+                if os.path.exists(path + suffix):
+                    shutil.copyfile(path + suffix, os.path.join(folder, f"logbook.sqlite{suffix}"))
+            logbook = Logbook(os.path.join(folder, "logbook.sqlite"))
+        with closing(logbook):
+            yield logbook
 
 
 def readable() -> Iterator[Trip]:
@@ -188,12 +223,11 @@ def held(name: str) -> Iterator[Trip]:
     """The trip of that id, to work on: nobody else may until this ends.  Refused when somebody does."""
     from filelock import FileLock, Timeout  # brings in a good part of the standard library
 
-    with opened(name) as trip:
+    with opened(name, writing=True) as trip:
         places = {path for shelf in trip.waybill.shelves for path in (shelf.old, shelf.new)} | {
             line.path for line in trip.waybill.ledgers
         }
-        locks = home() / "locks"
-        locks.mkdir(parents=True, exist_ok=True)
+        locks = made_home("locks")
         # Of a process that died the system takes the locks back, so that a stale file means nothing.
         wanted = {
             os.path.join(trip.folder, "lock"): f"trip {name}",

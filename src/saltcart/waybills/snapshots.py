@@ -8,13 +8,12 @@ import json
 import os
 from collections.abc import Iterable, Iterator
 
-from saltcart.home import home
+from saltcart.home import home, made_home
 
 
 def keep(shelves: Iterable[tuple[str, Iterable[str]]]) -> str:
     """Keep the paths seen in each shelf; the name under which they are kept, the same for the same paths."""
-    folder = home() / "drafts"
-    folder.mkdir(parents=True, exist_ok=True)
+    folder = made_home("drafts")
     fresh, digest = folder / f".{os.getpid()}", hashlib.sha256()
     with open(fresh, "w", encoding="ascii") as stream:
         for shelf, paths in shelves:

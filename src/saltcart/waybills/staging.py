@@ -5,7 +5,7 @@ import shutil
 
 from saltcart.judging.judge import Judge, LedgerState
 from saltcart.ledgers import Ledger
-from saltcart.safefile import copy_owner, remove_if_there, sync_file
+from saltcart.safefile import copy_owner, create_file, digest_of, read_back, remove_with_side_files, sync_folder
 from saltcart.waybills.routes import Changes, Routes
 
 
@@ -25,16 +25,19 @@ def changes_for(ledger: Ledger, routes: Routes, place: str, in_front: bool = Fal
     return work(ledger, os.path.dirname(ledger.path), os.path.dirname(place))
 
 
-def stage(ledger: Ledger, changes: Changes, staged: str) -> None:
-    """Write the changed ledger to `staged`, proven and flushed, with the mode and owner of the ledger it will
-    replace.
+def stage(ledger: Ledger, changes: Changes, staged: str) -> str:
+    """Write the changed ledger to `staged`, with the mode and owner of the ledger it will replace; its digest.
+
+    It is proven, flushed with its name, and read back from its drive: the record may then rely on it.
     """
-    remove_if_there(staged)
     try:
+        create_file(staged, os.stat(ledger.path).st_mode & 0o777)
         ledger.rewrite(staged, *changes)
         copy_owner(ledger.path, staged)
         shutil.copymode(ledger.path, staged)
-        sync_file(staged)
+        digest = read_back(staged, digest_of(staged))
+        sync_folder(os.path.dirname(staged))
     except BaseException:
-        remove_if_there(staged)
+        remove_with_side_files(staged)
         raise
+    return digest

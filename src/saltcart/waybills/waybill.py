@@ -12,6 +12,7 @@ from saltcart import tomlfile
 from saltcart.errors import BadFile, show
 from saltcart.judging.resolver import Resolver
 from saltcart.shelves.digests import BLAKE3, SHA256
+from saltcart.shelves.oddities import SET_ASIDE
 from saltcart.shelves.walk import FOLDER, Item, Trouble, ignore, walk
 from saltcart.spelling import Meanings, Move, Moves
 
@@ -73,7 +74,7 @@ class Shelf:
 
     def takes(self, path: str) -> bool:
         """Whether what lies at `path`, from the shelf's top, travels."""
-        if matches(path, self.stay):
+        if matches(path, self.stay) or is_set_aside(path):
             return False
         return not self.only or matches(path, self.only)
 
@@ -84,7 +85,7 @@ class Shelf:
     def sift(self, items: Iterable[Item]) -> Iterator[Item]:
         """Of the things of a walk, those that travel; with `only`, a folder waits until something in it does."""
         if not self.stay and not self.only:
-            yield from items
+            yield from (item for item in items if not is_set_aside(item.path))
             return
         waiting: dict[str, Item] = {}
         for item in items:
@@ -121,6 +122,11 @@ class Shelf:
             if path == new or path.startswith(new + "/"):
                 return old + path[len(new) :]
         return path
+
+
+def is_set_aside(path: str) -> bool:
+    """Whether something lies in a folder of originals that a trip has set aside: these never travel."""
+    return ".set-aside-" in path and any(SET_ASIDE.search(part) for part in path.split("/"))
 
 
 def matches(path: str, patterns: Iterable[str]) -> bool:

@@ -117,7 +117,7 @@ def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
     return table
 
 
-def write(waybill: Waybill, path: str) -> None:
+def write(waybill: Waybill, path: str, mode: int = 0o666) -> None:
     """Write the waybill to `path`, whole or not at all."""
-    with replacing(path) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
+    with replacing(path, mode) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
         stream.write(render(waybill, path))

@@ -1,0 +1,158 @@
+"""Removing the copies that a trip made, once it was taken back.
+
+A copy goes only when its original lies at the old place in its own right, nobody has changed the copy, and no ledger of
+the trip names it.  With it goes all else that the trip left there: temporary files, the manifest, folders it made.
+"""
+
+import os
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass, field
+
+from saltcart.drives.limits import EXFAT
+from saltcart.errors import SaltCartError, show
+from saltcart.hauling.group_copy import temporary_name
+from saltcart.judging.judge import FOUND, Judge
+from saltcart.progress import Progress, Tick
+from saltcart.safefile import digest_of, remove_if_there, sync_folder
+from saltcart.shelves.removal import Removal
+from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
+from saltcart.spelling.moves import tail_below
+from saltcart.trips.records import ACCEPTED, LedgerRow, Row
+from saltcart.trips.trip import Trip
+from saltcart.waybills.waybill import Shelf
+
+COARSEST_NS = EXFAT.time_step_ns  # the largest step in which a drive counts times
+
+
+@dataclass(slots=True)
+class Dropped:
+    """What was removed: copies (files and bytes), and remarks on what was not."""
+
+    files: int = 0
+    bytes: int = 0
+    remarks: list[str] = field(default_factory=list)
+
+
+def drop(trip: Trip, number: int, shelf: Shelf, report: Dropped, progress: Progress) -> None:
+    """Remove the copies of one shelf."""
+    top = os.path.dirname(shelf.new) if shelf.gathered else shelf.new
+    if os.path.isdir(top) and not os.path.islink(top):
+        with Removal(top) as removal:
+            drop_files(trip, number, shelf, removal, report, progress)
+            if shelf.gathered:
+                removal.flush()
+    remove_manifests(trip, number, shelf)
+    remove_made_folders(trip, number, shelf)
+    if os.path.isdir(shelf.new):
+        report.remarks.append(f"{show(shelf.new)} still holds what was there before or came later; that stays")
+
+
+def drop_files(trip: Trip, number: int, shelf: Shelf, removal: Removal, report: Dropped, progress: Progress) -> None:
+    """Remove what the trip brought into the folder of a removal, deepest first."""
+    ledgers = {row.place: row for row in trip.logbook.ledgers()}
+    named = named_copies(trip, shelf)
+    rows = list(trip.logbook.rows(number))
+    kept = 0
+    for row in reversed(rows):
+        place = shelf.place(row.item.path)
+        tail = os.path.basename(place) if shelf.gathered else place[len(shelf.new) :].lstrip("/")
+        with suppress(OSError):
+            removal.unlink(temporary_name(tail), lambda _state: True)
+        if row.existed or row.state == ACCEPTED or not can_go(shelf, row.item):
+            continue
+        if any(tail_below(place, one) is not None for one in named):
+            kept += row.item.kind == FILE
+            continue
+        try:
+            if row.item.kind == FOLDER and tail:
+                removal.rmdir(tail)
+            elif row.item.kind != FOLDER:
+                drop_file(removal, tail, row, fitting(trip, shelf, row, ledgers.get(place)), report)
+        except OSError as error:
+            trip.logbook.tell(f"kept {place}: {error.strerror}")
+        progress(Tick(f"drop copies of {shelf.name}", row.item.path, report.files, len(rows)))
+    if kept:
+        report.remarks.append(f"{kept} copy(ies) in {show(shelf.new)} stay, for ledgers of this trip name them")
+
+
+def drop_file(removal: Removal, tail: str, row: Row, fits: Callable[[os.stat_result], bool], report: Dropped) -> None:
+    """Remove one copy and count it; a second name of its original took no room."""
+    state = removal.unlink(tail, fits)
+    if state:
+        report.files += 1
+        report.bytes += row.item.size if state.st_nlink == 1 and row.item.kind == FILE else 0
+
+
+def fitting(trip: Trip, shelf: Shelf, row: Row, ledger: LedgerRow | None) -> Callable[[os.stat_result], bool]:
+    """Whether what stands at a copy's place is that copy still, told from its state."""
+    place = shelf.place(row.item.path)
+    if row.item.kind == LINK:
+        return lambda _state: True
+    if ledger is not None:
+        return lambda state: is_original(shelf, place) or taken_back(trip, ledger)
+    return lambda state: is_original(shelf, place) or untouched(state, row.item)
+
+
+def named_copies(trip: Trip, shelf: Shelf) -> set[str]:
+    """The places below the new place that entries of the trip's ledgers name as they stand now, at home."""
+    judge = Judge(headers=False, resolver=trip.waybill.resolver())
+    named: set[str] = set()
+    for row in trip.logbook.ledgers():
+        try:
+            state = judge.ledger(trip.open_ledger(row, row.path))
+        except SaltCartError:
+            continue  # it is not there, or cannot be read: then it names nothing that could be told
+        found = (one for one in state.judgements() if one.verdict == FOUND)
+        named |= {path for one in found if tail_below(path := os.path.realpath(one.resolved), shelf.new) is not None}
+    return named
+
+
+def is_original(shelf: Shelf, place: str) -> bool:
+    """Whether what lies at `place` is the original that is back, under its second name, changes and all."""
+    tail = shelf.home(place[len(shelf.new) + 1 :])
+    source = os.path.join(shelf.old, tail) if tail else shelf.old
+    return os.path.exists(source) and os.path.exists(place) and os.path.samefile(source, place)
+
+
+def can_go(shelf: Shelf, item: Item) -> bool:
+    """Whether the original of a copy lies at its old place in its own right, and not just as a signpost that leads to
+    the copy.
+    """
+    source, place = os.path.join(shelf.old, item.path) if item.path else shelf.old, shelf.place(item.path)
+    if item.kind == LINK:  # of which the way there counts, not what it says
+        folders = os.path.dirname(source), os.path.dirname(place)
+        return os.path.islink(source) and os.path.realpath(folders[0]) != os.path.realpath(folders[1])
+    there = os.path.isfile(source) if item.kind == FILE else item.kind == FOLDER and os.path.isdir(source)
+    return there and not os.path.islink(source) and os.path.realpath(source) != os.path.realpath(place)
+
+
+def taken_back(trip: Trip, row: LedgerRow) -> bool:
+    """Whether a ledger's copy holds nothing that did not go back with the undo: it is as it was hauled, switched, or
+    folded back.
+    """
+    kept = trip.keep(row.number, "-after")
+    folded = digest_of(kept) if os.path.exists(kept) else None
+    return digest_of(row.place) in (row.before, row.after, folded)
+
+
+def untouched(state: os.stat_result, item: Item) -> bool:
+    """Whether a copy still has the size and time it was given."""
+    return state.st_size == item.size and abs(state.st_mtime_ns - item.mtime_ns) <= COARSEST_NS
+
+
+def remove_manifests(trip: Trip, number: int, shelf: Shelf) -> None:
+    """Remove the manifest this trip wrote beside its copy, but not one that a later trip wrote there."""
+    path, digest = trip.logbook.fact(f"manifest {number}", ("", ""))
+    if path and os.path.exists(path) and digest in ("", digest_of(path)):
+        remove_if_there(path)
+        sync_folder(os.path.dirname(path))
+
+
+def remove_made_folders(trip: Trip, number: int, shelf: Shelf) -> None:
+    """Remove the shelf's folder and those above it that the haul made, as far as they are empty."""
+    made = trip.logbook.fact(f"made {number}", [] if shelf.gathered else [shelf.new])
+    for folder in reversed(made):
+        with suppress(OSError):
+            os.rmdir(folder)
+            sync_folder(os.path.dirname(folder))

@@ -1,0 +1,49 @@
+"""The deeds that set a shelf's originals aside and leave its signpost."""
+
+import os
+from collections.abc import Iterator
+
+from saltcart.shelves.walk import FOLDER, Item, walk
+from saltcart.switching.transaction import Deed, link, make, rename
+from saltcart.waybills.waybill import Shelf, matches
+
+
+def aside_deeds(shelf: Shelf, old: str, aside: str, path: str) -> list[Deed]:
+    """The deeds that set aside what lies at `path`, from the shelf's top, and leave its signpost.
+
+    Where something in it stays, the folder stays too, and what travels is set aside piece by piece.
+    """
+    if shelf.gathered:
+        return []
+    place, hidden = (os.path.join(top, path) if path else top for top in (old, aside))
+    if (not shelf.stay and not shelf.only) or whole(shelf, place, path):
+        signpost = [link(place, shelf.place(path))] if shelf.leave == "signpost" else []
+        return [rename(place, hidden), *signpost]
+    deeds = [make(hidden)]
+    for name in sorted(os.listdir(place)):
+        inner = f"{path}/{name}" if path else name
+        if os.path.isdir(os.path.join(place, name)) and not os.path.islink(os.path.join(place, name)):
+            deeds += (
+                aside_deeds(shelf, old, aside, inner)
+                if shelf.takes(inner) or any(shelf.sift(below(place, inner)))
+                else []
+            )
+        elif shelf.takes(inner):
+            deeds.append(rename(os.path.join(place, name), os.path.join(hidden, name)))
+            deeds += [link(os.path.join(place, name), shelf.place(inner))] if shelf.leave == "signpost" else []
+    return deeds
+
+
+def below(place: str, inner: str) -> Iterator[Item]:
+    """The things in the folder `inner` of a shelf, by their paths from the shelf's top; `place` holds the folder."""
+    for item in walk(os.path.join(place, os.path.basename(inner))):
+        if item.path:
+            yield item._replace(path=f"{inner}/{item.path}")
+
+
+def whole(shelf: Shelf, place: str, path: str) -> bool:
+    """Whether all that lies in the folder at `place`, which is `path` in the shelf, travels."""
+    lead = path + "/" if path else ""
+    return all(item.kind == FOLDER or shelf.takes(lead + item.path) for item in walk(place)) and not matches(
+        path, shelf.stay
+    )
