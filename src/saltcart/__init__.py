@@ -21,6 +21,7 @@ STEPS = {
     "haul_waybill": "saltcart.hauling.haul",
     "leave_out": "saltcart.switching.omissions",
     "accept": "saltcart.switching.omissions",
+    "rename": "saltcart.switching.omissions",
     "repoint": "saltcart.switching.repoint",
     "check_trip": "saltcart.proving.check",
     "check_ledgers": "saltcart.proving.check",

@@ -4,6 +4,7 @@ import os
 import pty
 import re
 import select
+import signal
 import subprocess
 import sys
 import time
@@ -122,6 +123,20 @@ class Documents(WorldCase):
         self.assertEqual(child.returncode, 4)
         self.assertIn(b"Run the same command again", err)
         self.run_program("haul", "w.toml")
+
+    def test_an_interrupt_while_modules_load(self):
+        """From the first instruction of ours on: one line and 4, never a traceback."""
+        words = [sys.executable, "-X", "importtime", "-m", "saltcart.cli.main", "survey", "."]
+        for delay in (0.005, 0.02, 0.05, 0.1, 0.2, 0.3):
+            with subprocess.Popen(words, env=self.environment, stderr=subprocess.PIPE, cwd=self.top) as child:
+                for line in child.stderr:
+                    if line.rstrip().endswith(b" gc"):  # the first that the program itself loads
+                        break
+                time.sleep(delay)
+                child.send_signal(signal.SIGINT)
+                rest = child.stderr.read().decode()
+            self.assertNotIn("Traceback", rest)
+            self.assertIn(child.returncode, (0, 1, 4), rest)
 
 
 class Structure(unittest.TestCase):

@@ -38,6 +38,14 @@ class Verdicts(WorldCase):
             (one.resolved, one.verdict, one.why) for one in Judge(**options).batch(batch, str(self.keel)).judgements()
         ]
 
+    def test_whatever_a_parser_raises_is_a_verdict(self):
+        for module, name, path in (("mutagen", "File", "x.mp3"), ("soundfile", "info", "x.wav")):
+            (self.top / path).write_bytes(b"odd")
+            for error in (ZeroDivisionError("division by zero"), KeyError(3), IndexError(), MemoryError()):
+                with mock.patch(f"{module}.{name}", side_effect=error):
+                    self.assertIn("does not open as", header_trouble(str(self.top / path)))
+                    self.assertIn("does not open as", read_header(str(self.top / path)).trouble)
+
     def test_each_verdict_and_its_reason(self):
         wav(self.keel / "good.wav")
         (self.keel / "broken.wav").write_bytes(b"RIFF....")

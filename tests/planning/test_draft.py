@@ -122,6 +122,25 @@ class Drafts(WorldCase):
             (ledger.read_text(), odd.is_dir(), (self.lighter / "Sounds").exists()), (f"{odd}/low/C1.wav\n", True, False)
         )
 
+    def test_the_room_that_a_release_gains_on_a_drive_that_could_share(self):
+        for drive, name in ((self.keel, "keel"), (self.lighter, "lighter")):
+            (drive / ".saltcart-drive.toml").write_text(
+                f'name = "{name}"\nidentity = "test-{name}"\ncapacity_bytes = 50000000\nfilesystem = "xfs"\n'
+            )
+        drafted = self.run_json("draft", str(self.shelf), "--to", str(self.lighter), "-o", str(self.top / "r.toml"))
+        room = {
+            one["name"]: (one["free_after_haul_bytes"], one["free_after_release_bytes"]) for one in drafted["drives"]
+        }
+        self.assertGreater(room["keel"][1], room["keel"][0])
+        self.assertEqual(*room["lighter"])
+
+    def test_patterns_that_match_nothing(self):
+        words = ("draft", str(self.shelf), "--to", str(self.lighter), "-o", str(self.top / "p.toml"))
+        self.assertIn("Nothing in", self.run_program(*words, "--only", "Nowhere", status=3).stderr)
+        self.assertIn(
+            "--leave-out Nowhere matches nothing", self.run_program(*words, "--leave-out", "Nowhere", "low").stdout
+        )
+
     def test_ledgers_are_found_where_programs_keep_them(self):
         settings = self.top / "user" / ".config" / "player"
         settings.mkdir(parents=True)

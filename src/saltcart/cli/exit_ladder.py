@@ -16,7 +16,7 @@ def interrupt(_number: int, _frame: FrameType | None) -> None:
 def run_command(options: argparse.Namespace) -> int:
     """Run a command; foreseen, interrupted, cut off by the reader, failed by the system, unforeseen."""
     try:
-        for number in (signal.SIGTERM, signal.SIGHUP):
+        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, interrupt)
         status: int = options.run(options)
         return status

@@ -1,12 +1,18 @@
 """The program `saltcart`: answers at once what it can, else runs the command behind the ladder of errors."""
 
+from __future__ import annotations
+
+# What `signal` is made of, and here at once: an interrupt may come with the first instruction.
+import _signal  # type: ignore[import-not-found]  # no stubs for the private name
 import gc
 import os
-import signal
 import sys
-from types import FrameType
+from typing import TYPE_CHECKING
 
 from saltcart import __version__
+
+if TYPE_CHECKING:
+    from types import FrameType
 
 # A big ledger is hundreds of thousands of small things that live long: to look through them
 # for garbage often is for nothing.
@@ -21,7 +27,7 @@ def leave(_number: int, _frame: FrameType | None) -> None:
 
 def main(words: list[str] | None = None) -> int:
     """Run the program; its exit status."""
-    before = signal.signal(signal.SIGINT, leave)
+    _signal.signal(_signal.SIGINT, leave)
     words = list(sys.argv[1:] if words is None else words)
     if words == ["--version"]:
         print(f"saltcart {__version__}")  # the one answer that should not wait for the rest to load
@@ -30,9 +36,7 @@ def main(words: list[str] | None = None) -> int:
     from saltcart.cli import exit_ladder as ladder
     from saltcart.cli import parser
 
-    options = parser.build(words[0] if words else None).parse_args(words)
-    signal.signal(signal.SIGINT, before)
-    return ladder.run_command(options)
+    return ladder.run_command(parser.build(words[0] if words else None).parse_args(words))
 
 
 if __name__ == "__main__":

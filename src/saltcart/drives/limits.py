@@ -29,6 +29,9 @@ SHARING = dict.fromkeys(("btrfs", "xfs"), BLOCKS) | dict.fromkeys(
     ("ext2", "ext3", "ext4", "f2fs", "tmpfs", "ntfs3", "zfs", "bcachefs", "apfs", "hfsplus"), NAMES
 )
 HARD, ADVICE = "hard", "advice"
+# What a drive may not be able to keep, as it is told.
+OWNERS, MODES, ATTRIBUTES = "owners and groups", "permissions", "extended attributes"
+ACCESS_LISTS, FINE_TIMES = "access lists", "times to the last digit"
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,16 +9,13 @@ from collections.abc import Callable, Iterator
 from contextlib import suppress
 from typing import NamedTuple
 
-from saltcart.drives.limits import APART, BLOCKS, NAMES
+from saltcart.drives.limits import ACCESS_LISTS, APART, ATTRIBUTES, BLOCKS, FINE_TIMES, MODES, NAMES, OWNERS
 from saltcart.errors import SaltCartError
 from saltcart.shelves.digests import BLAKE3, CHUNK, Worker, worker_for
 
 Tell = Callable[[str, str, int], None]
 FICLONE = 0x40049409
 RETRIES, PAUSE_SECONDS = 3, 0.2
-# What a drive may not be able to keep, as it is told.
-OWNERS, MODES, ATTRIBUTES = "owners and groups", "permissions", "extended attributes"
-ACCESS_LISTS, FINE_TIMES = "access lists", "times to the last digit"
 
 
 # What a drive answers for one name it does not take, or one file too large for it; all others may still be copied.

@@ -17,7 +17,8 @@ from saltcart.cart import Cart
 from saltcart.drives import Drive, drive_of
 from saltcart.drives import drive as drives
 from saltcart.drives.fit import is_spinning
-from saltcart.hauling.file_copy import MODES, OWNERS, copy_owner_and_attributes, refusal
+from saltcart.drives.limits import MODES, OWNERS
+from saltcart.hauling.file_copy import copy_owner_and_attributes, refusal
 from saltcart.hauling.group_copy import Group, ShelfTarget, copy_group, finish_group, start_group
 from saltcart.hauling.workers import InProcess, WorkerProcesses, Workers, worth_several_processes
 from saltcart.progress import Progress, Tick

@@ -25,6 +25,7 @@ from saltcart.planning.destination import (
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import DraftedShelf, ShelfInspector
 from saltcart.planning.trial_rewrite import DraftedLedger, gather_ledgers, links_of
+from saltcart.planning.unkept import unkept
 from saltcart.progress import Progress, silent
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
@@ -101,6 +102,8 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     waybill.turn = [link for link, turned in links.items() if turned]
     waybill.draft = drafts.keep((one.shelf.old, one.items) for one in drafted)
     remember([*drives.values(), *(drive_of(shelf.old) for shelf in shelves)])
+    for shelf in shelves:
+        remarks += unkept(shelf, drives[shelf.new_drive].limits)
     remarks += inspector.remarks + remarks_on(request, shelves, ledgers, links)
     seconds = sum(
         passes(one.shelf, drives[one.shelf.new_drive])

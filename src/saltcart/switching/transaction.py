@@ -353,7 +353,6 @@ def look_at_remove(deed: Deed) -> str:
 
 def do_remove(deed: Deed) -> None:
     """Remove an empty folder; one with something in it stays, for that is not ours."""
-    refuse_unseen(deed["path"])
     with suppress(OSError):
         os.rmdir(deed["path"])
         sync_folder(os.path.dirname(deed["path"]))

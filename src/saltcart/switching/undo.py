@@ -106,7 +106,9 @@ def drop_all(trip: Trip, report: UndoReport, progress: Progress) -> None:
     follow_remounts(trip)
     dropped = Dropped()
     for number, shelf in enumerate(trip.waybill.shelves):
-        if landing_drive(shelf.new).identity == shelf.new_drive:
+        if other := user_of(shelf.new, trip.name):
+            report.remarks.append(f"The copies at {show(shelf.new)} stay, for trip {other} uses them")
+        elif landing_drive(shelf.new).identity == shelf.new_drive:
             drop(trip, number, shelf, dropped, progress)
         else:
             report.remarks.append(
@@ -116,6 +118,14 @@ def drop_all(trip: Trip, report: UndoReport, progress: Progress) -> None:
     report.dropped_files, report.dropped_bytes = dropped.files, dropped.bytes
     report.remarks += dropped.remarks
     put_back(trip)
+
+
+def user_of(place: str, name: str) -> str | None:
+    """The id of another trip that goes to `place` as well and has not been taken back; None when there is none."""
+    for trip in trips.readable():
+        if trip.name != name and trip.state != UNDONE and any(shelf.new == place for shelf in trip.waybill.shelves):
+            return trip.name
+    return None
 
 
 def opened(trip: Trip, rows: list[LedgerRow]) -> list[Ledger]:
@@ -131,7 +141,9 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
         if not without_new:
             refuse_unplugged(trip, shelf)
     refuse_busy(opened(trip, rows), wait, progress)
-    deeds = transaction.inverse([deed for _number, deed, _done in trip.logbook.deeds(repointing.PLAN)])
+    inverse = transaction.inverse([deed for _number, deed, _done in trip.logbook.deeds(repointing.PLAN)])
+    # What a half-done switch had not come to needs no undoing, and must not be done when this undo is taken back.
+    deeds = [deed for deed in inverse if transaction.standing(deed) != transaction.DONE]
     try:
         for row in rows:
             progress(Tick("read the ledgers", row.path, row.number, len(rows)))
