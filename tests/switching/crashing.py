@@ -143,6 +143,13 @@ class Trouble:
         """Whether anything has happened."""
         return any(number <= self.count for number in self.at)
 
+    def name(self):
+        """What kind of trouble this is."""
+        if self.kill_at:
+            return f"power cut, {self.forget} of what was not flushed lost" if self.forget else "killed"
+        kinds = ["pulled drive" if callable(event) else type(event).__name__ for event in self.at.values()]
+        return " and ".join(kinds) or "none"
+
     def step(self, unflushed):
         """One operation is about to be done."""
         self.count += 1
@@ -232,6 +239,9 @@ def run_with(words, environment, trouble):
     """Run the program in a child that meets `trouble`; its exit status, KILLED when it died of it, FAILED more than the
     program's own when it met it and lived.
     """
+    if where := os.environ.get("SALTCART_COUNT"):  # a line for each history, to count them by
+        with real_open(where, "a", encoding="utf-8") as stream:
+            stream.write(trouble.name() + "\n")
     child = os.fork()
     if child:
         return os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])

@@ -136,6 +136,23 @@ class Alive(AliveCase):
                     self.assertEqual(plug_in(str(drive)), [])
                     self.assert_back()
 
+    def test_a_drive_is_pulled_in_mid_release(self):
+        """No original goes that cannot be had again: the copies verify, or the originals are there."""
+        for drive in (self.keel, self.lighter):
+            for number in range(1, MOST, STEPS):
+                self.restore()
+                self.run_again("repoint", self.trip, "--yes")
+                words = ("release", self.trip, "--yes")
+                status = run_with(words, self.environment, Trouble({number: lambda drive=drive: pull(drive)}))
+                if status == 0:
+                    break
+                with self.subTest(f"{drive.name} at {number}, status {status}"):
+                    self.assertEqual(plug_in(str(drive)), [])
+                    self.assertNotEqual(status, FAILED + 99)
+                    self.run_again(*words)
+                    self.assert_all_play()
+                    self.assertEqual([name for name in tree(self.keel) if b"set-aside" in name], [])
+
     def test_a_program_writes_to_a_switched_ledger_after_the_cut(self):
         """Killed in mid-switch; the player counts a play, where it can; the way back keeps it."""
         for number in range(1, MOST, STEPS):

@@ -1,0 +1,326 @@
+"""Break the promises of Salt Cart on purpose, one at a time, and see whether the tests notice.
+
+    python tools/break_promises.py            # all
+    python tools/break_promises.py flush      # those whose name holds the word
+
+Each breakage takes one thing out of a copy of the program: a flush, a proof, a look at the world.  The tests named
+beside it are run against that copy, and must fail.  Exit status 0 when every breakage was noticed.  Run it by hand,
+after a change to what a promise rests on; it takes some minutes.
+"""
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from typing import NamedTuple
+
+ROOT = Path(__file__).parents[1]
+CRASH, ALIVE = "tests.switching.test_crash", "tests.switching.test_alive"
+OWN, FAULTS, JOB = "tests.switching.test_own_places", "tests.hauling.test_faults", "tests.switching.test_job"
+
+
+class Breakage(NamedTuple):
+    """A promise by its number, what is broken, in which file, the text that is replaced and by what, and the tests."""
+
+    promise: int
+    name: str
+    file: str
+    old: str
+    new: str
+    tests: tuple[str, ...]
+
+
+BREAKAGES = (
+    Breakage(
+        1,
+        "flush of a copied group",
+        "hauling/group_copy.py",
+        "flush_files([job.temporary for job in copied], target.mount, target.filesystem)",
+        "pass",
+        (f"{ALIVE}.Durable", f"{CRASH}.Crash.test_haul"),
+    ),
+    Breakage(
+        1,
+        "flush of the folders of placed copies",
+        "hauling/group_copy.py",
+        "        sync_folder(folder)\n    with logbook.together():\n        record_troubles(target, refused",
+        "        pass\n    with logbook.together():\n        record_troubles(target, refused",
+        (f"{CRASH}.Crash.test_haul", f"{CRASH}.CrashOnItsDrive"),
+    ),
+    Breakage(
+        1,
+        "flush of folders that the haul made",
+        "safefile.py",
+        "            os.mkdir(folder, mode)\n        sync_folder(os.path.dirname(folder))",
+        "            os.mkdir(folder, mode)",
+        (f"{ALIVE}.Durable", f"{CRASH}.Crash.test_haul"),
+    ),
+    Breakage(
+        1,
+        "reading copies back",
+        "hauling/group_copy.py",
+        "if outcome.digest == group.digests[job.path]:",
+        "if True:",
+        (FAULTS,),
+    ),
+    Breakage(
+        1,
+        "the clean check before a release",
+        "switching/release.py",
+        "        refuse_unclean(check)\n",
+        "",
+        (JOB, FAULTS),
+    ),
+    Breakage(
+        1,
+        "what changed is kept by a release",
+        "switching/release.py",
+        "return row.item.kind != FILE or (state.st_size",
+        "return True or (state.st_size",
+        (JOB, FAULTS, OWN),
+    ),
+    Breakage(
+        1,
+        "flush after a release",
+        "switching/release.py",
+        "    sync_folder(os.path.dirname(aside))\n",
+        "",
+        (f"{ALIVE}.Durable",),
+    ),
+    Breakage(
+        2,
+        "flush of a swapped ledger's folder",
+        "switching/transaction.py",
+        '    os.replace(deed["staged"], path)\n    sync_folder(os.path.dirname(path))',
+        '    os.replace(deed["staged"], path)',
+        (f"{CRASH}.Crash.test_repoint", f"{ALIVE}.Durable"),
+    ),
+    Breakage(
+        2,
+        "flush of a staged ledger's name",
+        "waybills/staging.py",
+        "        sync_folder(os.path.dirname(staged))\n",
+        "",
+        (f"{CRASH}.Crash.test_repoint",),
+    ),
+    Breakage(
+        2,
+        "flush of a staged ledger's content",
+        "safefile.py",
+        "    sync_file(path)\n    if digest_of(path, past",
+        "    if digest_of(path, past",
+        (f"{CRASH}.Crash.test_repoint", f"{ALIVE}.Durable"),
+    ),
+    Breakage(
+        2,
+        "taking back what was done",
+        "switching/transaction.py",
+        "            revert(deed)\n",
+        "",
+        (f"{CRASH}.Crash", ALIVE),
+    ),
+    Breakage(
+        3,
+        "proof of a rewritten text",
+        "ledgers/spans.py",
+        "return found.inside == texts and self.shape.rest(spans) == self.shape.rest(found)",
+        "return True",
+        ("tests.ledgers.test_proofs",),
+    ),
+    Breakage(
+        3,
+        "proof of a rewritten database",
+        "ledgers/sqlite/ledger.py",
+        "            self.prove(copy, changes, swaps)\n",
+        "",
+        ("tests.ledgers.test_proofs",),
+    ),
+    Breakage(
+        3,
+        "proof of a database's types",
+        "ledgers/sqlite/tables.py",
+        'f" OR typeof({x}) <> typeof({y})" if column in self.untyped else ""',
+        '""',
+        ("tests.ledgers.test_proofs", "tests.ledgers.test_maps"),
+    ),
+    Breakage(
+        3,
+        "proof of a database's indexes",
+        "ledgers/sqlite/ledger.py",
+        "trouble = differing_schema(copy)",
+        "trouble = None",
+        ("tests.ledgers.test_proofs",),
+    ),
+    Breakage(
+        4,
+        "a plan before its first deed",
+        "switching/repoint.py",
+        "        trip.logbook.record(state=SWITCHING)\n",
+        "        pass\n",
+        (f"{CRASH}.Crash.test_repoint",),
+    ),
+    Breakage(
+        4,
+        "what is verified is not copied again",
+        "hauling/haul.py",
+        "return (EQUAL, row.digest) if same_size else (CLASH, None)",
+        "return CLASH, None",
+        ("tests.hauling.test_haul", FAULTS),
+    ),
+    Breakage(
+        5,
+        "the drive's identity before a shelf",
+        "hauling/shelf_copy.py",
+        "        drives.require(self.shelf.new_drive, self.drive.mount, f'the shelf \"{self.shelf.name}\"')\n       "
+        " self.make_folders()",
+        "        self.make_folders()",
+        (FAULTS,),
+    ),
+    Breakage(
+        5,
+        "the drive's identity before a group",
+        "hauling/shelf_copy.py",
+        "                drives.require(self.shelf.new_drive, self.drive.mount, f'the shelf \"{self.shelf.name}\"')\n",
+        "",
+        (FAULTS,),
+    ),
+    Breakage(5, "where a drive hangs that is away", "planning/destination.py", "    refuse_hole(new)\n", "", (OWN,)),
+    Breakage(
+        6,
+        "two paths that become one",
+        "ledgers/sqlite/ledger.py",
+        "            except sqlite3.IntegrityError as error:",
+        "            except ZeroDivisionError as error:",
+        ("tests.ledgers", "tests.planning"),
+    ),
+    Breakage(
+        7,
+        "broken before stays broken before",
+        "proving/results.py",
+        "and self.before in (None, FOUND)",
+        "",
+        (JOB, "tests.demo"),
+    ),
+    Breakage(
+        8,
+        "open programs",
+        "switching/programs.py",
+        "    while holders := list(in_the_way(ledgers)):",
+        "    while holders := []:",
+        ("tests.planning.test_refusals", CRASH),
+    ),
+    Breakage(
+        9,
+        "ledgers held against what was written",
+        "proving/check.py",
+        "            one.state.trouble = one.state.trouble or flipped(trip, row)\n",
+        "            pass\n",
+        (FAULTS,),
+    ),
+    Breakage(
+        9,
+        "reading ledgers back",
+        "safefile.py",
+        "if digest_of(path, past_cache=True) != digest:",
+        "if False:",
+        (FAULTS,),
+    ),
+    Breakage(
+        10,
+        "looking again after taking back",
+        "switching/transaction.py",
+        '    left = [(number, deed) for number, deed, _done in deeds if standing(deed) not in KINDS[deed["do"]].back]',
+        "    left: list[tuple[int, Deed]] = []",
+        (ALIVE,),
+    ),
+    Breakage(
+        10,
+        "interrupts held while taking back",
+        "switching/transaction.py",
+        "    if threading.current_thread() is not threading.main_thread():",
+        "    if True:",
+        (ALIVE,),
+    ),
+    Breakage(
+        10,
+        "what is away is not gone",
+        "switching/undo.py",
+        "        refuse_absent_drives(trip, without_new)\n",
+        "",
+        (ALIVE,),
+    ),
+    Breakage(
+        10,
+        "a half-done switch recorded as taken back",
+        "switching/repoint.py",
+        "transaction.half_way(trip, PLAN)",
+        "False",
+        (ALIVE,),
+    ),
+    Breakage(
+        11,
+        "no removal crosses a mount",
+        "shelves/removal.py",
+        "if mount_number(handle) != self.mount:",
+        "if False:",
+        (OWN,),
+    ),
+    Breakage(
+        11,
+        "no removal follows a link",
+        "shelves/removal.py",
+        "os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW",
+        "os.O_RDONLY | os.O_DIRECTORY",
+        (OWN,),
+    ),
+    Breakage(
+        11,
+        "mounts in a shelf",
+        "shelves/mountinfo.py",
+        'if mount.place.startswith(path.rstrip("/") + "/")',
+        "if False",
+        (OWN,),
+    ),
+    Breakage(
+        11,
+        "copies that a ledger names",
+        "switching/dropping.py",
+        "        if any(tail_below(place, one) is not None for one in named):",
+        "        if False:",
+        (ALIVE,),
+    ),
+)
+
+
+def noticed(one: Breakage, top: Path) -> bool:
+    """Whether the tests fail when the program is broken in this way."""
+    source = top / "src"
+    shutil.rmtree(source, ignore_errors=True)
+    shutil.copytree(ROOT / "src", source)
+    path = source / "saltcart" / one.file
+    text = path.read_text("utf-8")
+    if text.count(one.old) != 1:
+        raise SystemExit(f"{one.name}: {one.file} no longer holds the text that is to be broken, once")
+    path.write_text(text.replace(one.old, one.new), "utf-8")
+    words = [sys.executable, "-m", "tests", *one.tests]
+    environment = {**os.environ, "PYTHONPATH": str(source)}
+    return subprocess.run(words, cwd=ROOT, env=environment, capture_output=True, check=False).returncode != 0
+
+
+def main(words: list[str]) -> int:
+    """Break what is asked for; 0 when all was noticed."""
+    wanted = [one for one in BREAKAGES if not words or any(word in one.name for word in words)]
+    missed = 0
+    with tempfile.TemporaryDirectory() as folder:
+        for one in wanted:
+            seen = noticed(one, Path(folder))
+            missed += not seen
+            print(f"{'noticed' if seen else 'MISSED '}  promise {one.promise}: {one.name}", flush=True)
+    print(f"{len(wanted) - missed} of {len(wanted)} noticed")
+    return 1 if missed else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
