@@ -48,7 +48,13 @@ def shoot(name: str, before: str, command: str) -> None:
     """One picture: a fresh studio, `before` run unseen, `command` run in a terminal window."""
     shutil.rmtree(STUDIO, ignore_errors=True)
     studio.build(str(STUDIO))
-    home = {**os.environ, "SALTCART_HOME": str(STUDIO / "saltcart-data"), "DISPLAY": DISPLAY, "TERM": "xterm-256color"}
+    home = {
+        **os.environ,
+        "HOME": str(STUDIO),
+        "SALTCART_HOME": str(STUDIO / "saltcart-data"),
+        "DISPLAY": DISPLAY,
+        "TERM": "xterm-256color",
+    }
     if before:
         subprocess.run(before, shell=True, cwd=STUDIO, env=home, check=True)
     script = (
@@ -81,7 +87,7 @@ def draw() -> None:
     """The pictures that Salt Cart draws itself."""
     shutil.rmtree(STUDIO, ignore_errors=True)
     studio.build(str(STUDIO))
-    home = {**os.environ, "SALTCART_HOME": str(STUDIO / "saltcart-data")}
+    home = {**os.environ, "HOME": str(STUDIO), "SALTCART_HOME": str(STUDIO / "saltcart-data")}
     subprocess.run(
         ["saltcart", "survey", "keel", "lighter", "--quiet", "--picture", str(TO / "room.png")], cwd=STUDIO, env=home
     )

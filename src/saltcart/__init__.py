@@ -11,7 +11,7 @@ STEPS = {
     "tidy": "saltcart.looking.tidy",
     "learn": "saltcart.learning.learn",
     "list_entries": "saltcart.judging.entry_list",
-    "mentions": "saltcart.looking.mentions",
+    "search": "saltcart.mentions.search",
     "candidates": "saltcart.drives.candidates",
     "load_cart": "saltcart.cart",
     "Request": "saltcart.planning.request",

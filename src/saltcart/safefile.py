@@ -87,6 +87,12 @@ def create_file(path: str, mode: int = PRIVATE_FILE) -> None:
     os.close(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, mode))
 
 
+def neighbour_of(path: str) -> str:
+    """The name of what is written before it becomes the file `path`; a power cut may leave it."""
+    folder, name = os.path.split(path)
+    return os.path.join(folder, f".{name}.saltcart-new")
+
+
 @contextmanager
 def replacing(path: str, mode: int = 0o666) -> Iterator[str]:
     """Give the name of an empty temporary neighbour to write; on success it takes the name `path`.
@@ -94,14 +100,13 @@ def replacing(path: str, mode: int = 0o666) -> Iterator[str]:
     The neighbour is flushed before the rename and the folder after it, so that a crash
     leaves the old file or the new one.  On any failure the neighbour is removed.
     """
-    folder, name = os.path.split(path)
-    neighbour = os.path.join(folder, f".{name}.saltcart-new")
+    neighbour = neighbour_of(path)
     try:
         create_file(neighbour, mode)
         yield neighbour
         sync_file(neighbour)
         os.replace(neighbour, path)
-        sync_folder(folder or ".")
+        sync_folder(os.path.dirname(path) or ".")
     finally:
         with suppress(OSError):  # the drive may have gone, which the first error says better
             remove_if_there(neighbour)

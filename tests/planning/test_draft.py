@@ -149,11 +149,13 @@ class Drafts(WorldCase):
         cart = self.top / "cart.toml"
         cart.write_text(f'maps = ["{PLAYER_MAP}"]\n[[ledger]]\npath = "{self.library}"\n')
         waybill = self.top / "w.toml"
-        report = self.run_json("draft", str(self.shelf), "--to", str(self.lighter), "-o", str(waybill))
-        self.assertEqual(
-            {os.path.basename(ledger["path"]) for ledger in report["ledgers"]},
-            {"last.m3u8", "library.db", "inside.m3u8"},
-        )
+        words = ("draft", str(self.shelf), "--to", str(self.lighter), "-o", str(waybill), "--force")
+        for more, also in ((), {"full.m3u8", "near.m3u8", "old.m3u"}), (("--no-search",), set()):
+            report = self.run_json(*words, *more)
+            self.assertEqual(
+                {os.path.basename(ledger["path"]) for ledger in report["ledgers"]},
+                {"last.m3u8", "library.db", "inside.m3u8"} | also,
+            )
         self.assertEqual(report["searched"], [str(cart), str(self.top / "user" / ".config")])
         rooms = {drive["name"]: drive for drive in report["drives"]}
         self.assertGreater(rooms["keel"]["free_after_release_bytes"], rooms["keel"]["free_bytes"])

@@ -241,18 +241,10 @@ class Refusals(WorldCase):
 
     def test_a_ledger_that_cannot_spell_the_new_place_is_left_and_reported(self):
         before = Path(self.ledgers[2]).read_bytes()
-        done = self.run_program(
-            "move",
-            str(self.shelf),
-            "--to",
-            str(self.lighter / "łódź"),
-            "--ledger",
-            *self.ledgers,
-            "--map",
-            str(PLAYER_MAP),
-            "--yes",
-            status=1,
-        )
+        words = ("move", str(self.shelf), "--to", str(self.lighter / "łódź"), "--ledger", *self.ledgers)
+        words = (*words, "--map", str(PLAYER_MAP), "--yes")
+        self.refused(*words, says=("old.m3u", "has no letter ł", "--leave-unread"))
+        done = self.run_program(*words, "--leave-unread", self.ledgers[2], status=1)
         self.assertEqual(Path(self.ledgers[2]).read_bytes(), before)
         self.assertIn("has no letter ł", done.stdout)
         self.run_program("release", "--yes", status=3)

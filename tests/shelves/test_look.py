@@ -156,6 +156,7 @@ class Petrel(WorldCase):
             str(self.lighter / "S"),
             "--ledger",
             lists,
+            "--no-search",
             "-o",
             str(waybill),
             cwd=self.master,

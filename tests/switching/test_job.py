@@ -294,6 +294,7 @@ class Job(WorldCase):
 
     def test_a_content_folder_comes_in_front_where_a_part_of_another_moves(self):
         desk, settings, session, words = self.desk("Bell Tones/low/C1.wav", "Bell Tones Extra/spare.wav")
+        words = (*words, "--no-search")
         sounds = self.keel / "Sounds"
         workstation.write_settings(str(desk), [str(sounds)])
         self.assertIn(

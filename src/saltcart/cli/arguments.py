@@ -84,7 +84,31 @@ def add_plan(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--only", nargs="+", action="extend", default=[], metavar="PATTERN", help="move nothing but this"
     )
+    add_search(parser)
     add_cart(parser)
+
+
+def add_search(parser: argparse.ArgumentParser) -> None:
+    """--search, --no-search and --leave-unread."""
+    parser.add_argument(
+        "--search",
+        nargs="+",
+        action="extend",
+        default=[],
+        metavar="PLACE",
+        help="search these folders too for what names the sounds",
+    )
+    parser.add_argument(
+        "--no-search", action="store_true", help="do not search for what names the sounds; nothing is said of it then"
+    )
+    parser.add_argument(
+        "--leave-unread",
+        nargs="+",
+        action="extend",
+        default=[],
+        metavar="FILE",
+        help="files that may go on naming the old place, though nothing will be there",
+    )
 
 
 def add_sha256(parser: argparse.ArgumentParser) -> None:

@@ -2,22 +2,36 @@
 
 import argparse
 import os
+from collections import Counter
 from collections.abc import Sequence
+from typing import NamedTuple
 
 from saltcart.cart import load
+from saltcart.cli.account import show_left
 from saltcart.cli.arguments import add_cart, add_ledgers, add_sha256, add_trip
 from saltcart.cli.documents import check_document
 from saltcart.cli.screen import Screen, Watch, many, place, size
 from saltcart.cli.survey import show_ledgers
 from saltcart.errors import UsageError, show
 from saltcart.ledgers import load_map
-from saltcart.looking.mentions import Mention, mentions
+from saltcart.mentions.search import Mention, known_as, search
+from saltcart.mentions.search_places import forms_of
+from saltcart.mentions.standings import HISTORY, LEFT, SERVED
 from saltcart.proving.check import check_ledgers, check_trip
 from saltcart.proving.results import CheckReport, LedgerCheck, Problem, ShelfCheck
 from saltcart.trips.summary import summary
 from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE, latest
 
 SHOWN = 20
+ALL_FOLLOWED = "no file that was searched names the old place"
+NO_ENTRIES = "No ledger with entries was part of this, so none was judged"
+
+
+class Trace(NamedTuple):
+    """A file that mentions an old place, and the format or map that reads it."""
+
+    mention: Mention
+    ledger: str | None
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -71,14 +85,16 @@ def run(options: argparse.Namespace) -> int:
         else:
             name = options.trip or latest(SWITCHED, HAULED, RELEASING, RELEASED, UNDONE)
             report = check_trip(name, headers, options.digests, watch)
-        found = search(report, options, watch)
+        found = traces(report, options, watch)
     show_check(screen, report)
     show_traces(screen, found)
     screen.say(closing(report))
     if report.ok and report.state == SWITCHED:  # a line each, so that no terminal breaks a command in two
         screen.say(f"To free the old drive: saltcart release {report.trip}")
         screen.say(f"To take it back:       saltcart undo {report.trip}")
-    listed = [{"path": one.path, "count": one.count, "forms": list(one.forms), "ledger": one.ledger} for one in found]
+    listed = [
+        {"path": one.path, "count": one.count, "forms": list(one.forms), "ledger": ledger} for one, ledger in found
+    ]
     screen.document({**check_document(report), **({"traces": listed} if options.traces else {})})
     return 0 if report.ok else 1
 
@@ -113,22 +129,28 @@ def against_manifest(screen: Screen, options: argparse.Namespace) -> int:
     return 0 if report.ok else 1
 
 
-def search(report: CheckReport, options: argparse.Namespace, watch: Watch) -> list[Mention]:
+def traces(report: CheckReport, options: argparse.Namespace, watch: Watch) -> list[Trace]:
     """The files that still mention the old places of the trip, when asked for."""
     if not options.traces:
         return []
     if not report.trip:
         raise UsageError("--traces needs a trip: it searches for that trip's old places", "Leave --ledger out.")
-    shelves = summary(report.trip).shelves
-    maps = [load_map(path) for path in dict.fromkeys([*options.map, *load(options.cart).maps])]
-    return list(mentions([one.shelf.old for one in shelves], options.traces, maps, watch))
+    cart, shelves = load(options.cart), summary(report.trip).shelves
+    maps = [load_map(path) for path in dict.fromkeys([*options.map, *cart.maps])]
+    forms = forms_of([one.shelf.old for one in shelves], cart.meanings(options.means))
+    return [Trace(one, known_as(one.path, maps)) for one in search(forms, options.traces, watch).found]
 
 
-def show_traces(screen: Screen, found: Sequence[Mention]) -> None:
+def show_traces(screen: Screen, found: Sequence[Trace]) -> None:
     """The table of traces."""
     rows = [
-        (place(one.path), one.count, ", ".join(one.forms), one.ledger or "no: a signpost must serve its program")
-        for one in found
+        (
+            place(mention.path),
+            mention.count,
+            ", ".join(mention.forms),
+            ledger or "no: a signpost must serve its program",
+        )
+        for mention, ledger in found
     ]
     screen.table("Still mention the old place", ("File", ">Times", "Written as", "Known as a ledger"), rows)
 
@@ -155,6 +177,7 @@ def show_check(screen: Screen, report: CheckReport) -> None:
         for found in (*shelf.problems[:SHOWN], *shelf.accepted):
             if found.verdict != "offline":
                 screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
+    show_left(screen, report)
 
 
 def standing(shelf: ShelfCheck) -> str:
@@ -189,15 +212,40 @@ def closing(report: CheckReport) -> str:
     known = report.before_counts if report.trip else {}
     before, offline = sum(known.values()), counts["offline"] - known.get("offline", 0)
     bad = sum(count for verdict, count in counts.items() if verdict != "found") - before - offline
-    text = f"{counts['found']} of {sum(counts.values())} entries found"
+    text = f"{counts['found']} of {sum(counts.values())} entries found" if any(counts.values()) else NO_ENTRIES
     if before:
         text += f"; {before} broken now as before the trip"
     if offline:
         text += f"; {offline} offline: plug in what is not connected, nothing is lost"
+    if left := report.unaccounted:
+        places = many(sum(one.count for one in left), "mention of the old place is", "mentions of the old place are")
+        text += f"; {places} left in {many(len(left), 'file', 'files')}, and lead nowhere"
     if bad:
         return f"{text}; {bad} {'needs' if bad == 1 else 'need'} attention."
     if offline:
         return f"{text}."
     if not report.ok:
-        return f"{text}; but see above."
-    return f"{text}. {'Nothing is lost.' if report.trip else 'All is well.'}"
+        where = "; not all places could be searched, so what they hold is not known" if report.unsearched else ""
+        return f"{text}{where}." if left or where else f"{text}; but see above."
+    return f"{text}. {assurance(report)}"
+
+
+def assurance(report: CheckReport) -> str:
+    """The last word on what is sound, as far as that was looked at."""
+    if not report.trip:
+        return "All is well." if sum(report.counts.values()) else "There was nothing to judge."
+    if report.state in (HAULED, UNDONE):
+        return "Nothing is lost."
+    if not report.search:
+        return "Whether other files name the old place was not looked at."
+    counts = Counter(one.standing for one in report.left)
+    if counts[LEFT]:
+        files = many(counts[LEFT], "file goes", "files go")
+        return f"As you said, {files} on naming the old place, where nothing is now."
+    rest = [
+        f"{counts[word]} {text}"
+        for word, text in ((SERVED, "served by the signpost"), (HISTORY, "a history"))
+        if counts[word]
+    ]
+    what = f"of the files searched only these name the old place: {', '.join(rest)}" if rest else ALL_FOLLOWED
+    return f"Nothing is lost: {what}."

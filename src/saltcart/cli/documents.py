@@ -6,8 +6,10 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:  # every command loads this module, few need what these bring in
     from saltcart.judging.judge import LedgerState
+    from saltcart.mentions.search import Search, Spot
+    from saltcart.planning.account import Account
     from saltcart.planning.draft import Draft
-    from saltcart.proving.results import CheckReport, FileProblem, Problem
+    from saltcart.proving.results import CheckReport, FileProblem, LeftMentions, Problem
     from saltcart.trips.summary import TripSummary
 
 
@@ -98,6 +100,7 @@ def draft_document(draft: Draft, waybill: str | None) -> dict[str, Any]:
         "haul_seconds": round(draft.seconds, 1),
         "links": [{"path": link, "turned": turned} for link, turned in draft.links.items()],
         "searched": draft.searched,
+        "account": account_document(draft.account),
         "remarks": draft.remarks,
     }
 
@@ -125,6 +128,9 @@ def check_document(report: CheckReport) -> dict[str, Any]:
             }
             for shelf in report.shelves
         ],
+        "left": list(map(left_document, report.left)),
+        "search": search_document(report.search) if report.search else None,
+        "unsearched": report.unsearched,
     }
 
 
@@ -144,3 +150,44 @@ def problem(found: Problem) -> dict[str, Any]:
         "why": judgement.why,
         "before": found.before,
     }
+
+
+def account_document(account: Account | None) -> dict[str, Any] | None:
+    """The account of a draft."""
+    if account is None:
+        return None
+    return {
+        **search_document(account.search),
+        "mentions": [
+            {
+                "path": one.path,
+                "standing": one.standing,
+                "count": one.count,
+                "left": one.uncovered,
+                "map": one.map_name or None,
+                "learnt": one.learnt,
+                "spots": list(map(spot_document, one.spots)),
+            }
+            for one in account.files
+        ],
+    }
+
+
+def search_document(search: Search) -> dict[str, Any]:
+    """Where was searched."""
+    return {"places": search.places, "files_read": search.files, "passed_over": dict(search.passed_over)}
+
+
+def left_document(one: LeftMentions) -> dict[str, Any]:
+    """One file that still names an old place."""
+    return {
+        "path": one.path,
+        "standing": one.standing,
+        "count": one.count,
+        "spots": list(map(spot_document, one.spots)),
+    }
+
+
+def spot_document(spot: Spot) -> dict[str, str]:
+    """One spot."""
+    return {"where": spot.where, "form": spot.form, "text": spot.text}

@@ -4,6 +4,7 @@ import argparse
 import os
 
 from saltcart.cart import load
+from saltcart.cli.account import show_account, show_advice
 from saltcart.cli.arguments import add_plan
 from saltcart.cli.documents import draft_document
 from saltcart.cli.drives import duration
@@ -41,6 +42,9 @@ def request(options: argparse.Namespace) -> Request:
         options.front,
         options.digests_kind,
         options.turn_links,
+        not options.no_search,
+        options.search,
+        options.leave_unread,
     )
 
 
@@ -61,10 +65,11 @@ def run(options: argparse.Namespace) -> int:
             f"The waybill cannot be written to {place(path)}: {error.strerror}", "Choose another name with --output."
         ) from error
     show_draft(screen, plan)
+    show_advice(screen, plan)
     screen.say(f"Waybill written: {place(path)}. Nothing has moved; read it and edit it if you like.")
     screen.say(f"Next: saltcart haul {show(os.path.relpath(path))}")
     screen.document(draft_document(plan, path))
-    return 1 if any(not one.line.rewrite for one in plan.ledgers) else 0
+    return 1 if plan.open() or any(not one.line.rewrite for one in plan.ledgers) else 0
 
 
 def show_draft(screen: Screen, plan: Draft) -> None:
@@ -99,6 +104,11 @@ def show_draft(screen: Screen, plan: Draft) -> None:
             for one in plan.ledgers
         ],
     )
+    show_room(screen, plan)
+
+
+def show_room(screen: Screen, plan: Draft) -> None:
+    """How much room is left, how long it takes, and what names the sounds."""
     screen.table(
         "Room",
         ("Drive", ">Free now", ">After the haul", ">After release"),
@@ -112,7 +122,9 @@ def show_draft(screen: Screen, plan: Draft) -> None:
         f"The haul should take about {duration(plan.seconds)}, every byte"
         f" {'read back from the new drive' if away else 'read'}."
     )
-    if plan.searched:
+    if plan.account:
+        show_account(screen, plan.account)
+    elif plan.searched:
         screen.say(
             f"Searched for ledgers: {', '.join(map(place, plan.searched))}. Not searched: everything else; name others"
             " with --ledger."

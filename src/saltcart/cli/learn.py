@@ -57,7 +57,7 @@ def run(options: argparse.Namespace) -> int:
     else:
         screen.say("No map was written. A signpost can serve its program, if it follows links.")
     screen.document(document(learnt, output if good else None))
-    return 0 if good else 1
+    return 0 if good and not learnt.uncovered else 1
 
 
 def show_lessons(screen: Screen, learnt: Learnt) -> None:
@@ -100,6 +100,11 @@ def show_lessons(screen: Screen, learnt: Learnt) -> None:
             f"Proof: {many(learnt.entries, 'entry', 'entries')} read back through it; {learnt.rewritten:,} rewritten on"
             " trial, nothing else in the file would change."
         )
+        if learnt.uncovered:
+            screen.remark(
+                f"Not reached: {many(learnt.uncovered, 'mention', 'mentions')} of these shelves, such as"
+                f" {'; '.join(f'{spot.where}: {spot.text}' for spot in learnt.spots[:3])}"
+            )
     else:
         screen.say("Nothing in it names a sound of these shelves, as far as can be told.")
 
@@ -114,6 +119,7 @@ def document(learnt: Learnt, output: str | None) -> dict[str, object]:
         "entries": learnt.entries,
         "rewritten_on_trial": learnt.rewritten,
         "trouble": learnt.trouble,
+        "uncovered": learnt.uncovered,
         "lessons": [
             {
                 "place": one.place,

@@ -2,9 +2,11 @@
 
 import argparse
 import os
+import sys
 
+from saltcart.cli.account import refuse_open, show_advice
 from saltcart.cli.arguments import add_pace, add_plan, add_wait, add_yes, need_answer, pace
-from saltcart.cli.check import closing, show_check
+from saltcart.cli.check import assurance, closing, show_check
 from saltcart.cli.documents import check_document, trip_document
 from saltcart.cli.draft import request, show_draft
 from saltcart.cli.haul import show_haul
@@ -37,6 +39,9 @@ def run(options: argparse.Namespace) -> int:
     with screen.watch() as watch:
         plan = draft(request(options), watch)
     show_draft(screen, plan)
+    if options.yes or not sys.stdin.isatty():
+        refuse_open(plan)
+    show_advice(screen, plan)
     if not screen.agrees("Copy, verify, rewrite these ledgers and set the originals aside?", options):
         raise need_answer(options, "moved")
     path = keep_waybill(plan)
@@ -107,6 +112,8 @@ def show_closing(
         )
     ]
     rows += [("Resolves", closing(report).split(". ")[0].rstrip("."))]
+    if report.ok:
+        rows += [("Looked for", assurance(report))]
     if before:
         rows += [("Broken before", f"{many(before, 'entry', 'entries')}, listed above; the move did not cause it")]
     rows += [("Set aside", f"{place(folder)} (nothing is removed)") for folder in switched.aside]

@@ -15,13 +15,14 @@ from saltcart.ledgers.kinds import head_of
 from saltcart.ledgers.rules import At
 from saltcart.ledgers.spans import Span, SpanFinder, Spans
 from saltcart.ledgers.sqlite.cells import text_of
-from saltcart.ledgers.sqlite.opening import claims, reading
+from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
 from saltcart.spelling import spelling_named
 
 MOST_VALUES = 5000  # values of one place that are tried
 LARGEST = 256 << 20
+KEYED = ("json", "plist", "xml", "ini", "toml")  # whose places are made of names
 EVERY = (At("**", spelling_named("auto")),)
 
 
@@ -69,7 +70,8 @@ def contents(path: str) -> Iterator[Content]:
             continue
         for container, more, find in readers(inner):
             try:
-                yield Content(container, {**options, **more}, by_place(Spans.of(inner, find(inner))))
+                values = by_place(Spans.of(inner, find(inner)))
+                yield Content(container, {**options, **more}, merged(values) if container in KEYED else values)
             except (ValueError, RecursionError):
                 continue
 
@@ -141,6 +143,19 @@ def holds_chunks(data: bytes, one: chunks.Chunk, holders: set[str]) -> bool:
     return one.end - one.start >= 8 and place in (one.end, one.end + 1)
 
 
+def merged(values: dict[str, list[str]]) -> dict[str, list[str]]:
+    """The values with places that differ by numbers only as one: `pad1/wave` and `pad2/wave` are `pad*/wave`, which
+    reaches what the program adds later too.
+    """
+    groups: dict[str, list[str]] = {}
+    for place in values:
+        groups.setdefault(re.sub(r"[0-9]+", "*", place), []).append(place)
+    return {
+        general if len(places) > 1 else places[0]: [text for place in places for text in values[place]][:MOST_VALUES]
+        for general, places in groups.items()
+    }
+
+
 def by_place(spans: Spans) -> dict[str, list[str]]:
     """The values of spans by their places, without the numbers that `where` adds."""
     values: dict[str, list[str]] = {}
@@ -169,18 +184,6 @@ def database_content(path: str) -> Content:
                 if values := [text for text in cells if text]:
                     content.values[f"{table}.{column}"] = values
     return content
-
-
-def tables(connection: sqlite3.Connection) -> list[tuple[str, list[str]]]:
-    """The ordinary tables of a database and their columns."""
-    names = connection.execute(
-        "SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND sql NOT LIKE 'CREATE"
-        " VIRTUAL%'"
-    )
-    return [
-        (name, [fact[1] for fact in connection.execute(f"PRAGMA table_info({quoted(name)})")])
-        for (name,) in names.fetchall()
-    ]
 
 
 def folder_joins(path: str, content: Content) -> Iterator[FolderJoin]:

@@ -20,6 +20,8 @@ from saltcart.learning.identifying_columns import column_facts
 from saltcart.learning.lessons import Learnt, Lesson, map_text
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.maps import column_rule
+from saltcart.mentions.search import mentions_in
+from saltcart.mentions.search_places import forms_of
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings, Move, Moves, encodable, spelling_named
@@ -63,6 +65,7 @@ class Ground:
     folder: str
     shelves: list[str]
     resolver: Resolver
+    means: Sequence[str] = ()
     seen: dict[str, str | None] = field(default_factory=dict)
 
     def kind(self, path: str) -> str | None:
@@ -115,7 +118,7 @@ def learn(path: str, against: Sequence[str], means: Sequence[str] = (), name: st
     """
     path = true_path(path)
     shelves = [true_path(shelf) for shelf in against]
-    ground = Ground(os.path.dirname(path), shelves, Resolver(Meanings(means)))
+    ground = Ground(os.path.dirname(path), shelves, Resolver(Meanings(means)), means)
     best: tuple[int, Content, list[Lesson]] | None = None
     for content in contents(path):
         lessons = list(lessons_of(content, ground, path))
@@ -279,7 +282,12 @@ def prove(learnt: Learnt, shelves: Sequence[str], ground: Ground) -> None:
             # To a neighbour of the same drive, so that paths from the drive's top can be written too.
             routes = Routes(Moves(Move(shelf, f"{shelf}.trial") for shelf in shelves), ground.resolver)
             changes = routes.changes(ledger, ground.folder, ground.folder)
-            ledger.rewrite(os.path.join(folder, "trial"), *changes)
+            trial = os.path.join(folder, os.path.basename(learnt.path))
+            ledger.rewrite(trial, *changes)
             learnt.rewritten = changes.count(ledger.batches())
+            left = mentions_in(trial, forms_of(shelves, ground.means), ground.folder)
+            learnt.uncovered, learnt.spots = left.count - left.history, left.spots
         except SaltCartError as error:
             learnt.trouble = error.what
+    if learnt.uncovered:
+        learnt.map_text = f"# NOT REACHED by this map: {learnt.uncovered} of the mentions.\n{learnt.map_text}"

@@ -8,6 +8,7 @@ import tomlkit
 
 from saltcart.learning.containers import Content
 from saltcart.learning.identifying_columns import ColumnFact
+from saltcart.mentions.search import Spot
 
 
 @dataclass(slots=True)
@@ -31,7 +32,10 @@ class Lesson:
 
 @dataclass(slots=True)
 class Learnt:
-    """The lessons about one ledger, the map they make, and the proof: entries read back and rewritten on trial."""
+    """The lessons about one ledger, the map they make, and the proof: entries read back and rewritten on trial.
+
+    `uncovered` mentions of the shelves are reached by no entry of the map; `spots` are some of them.
+    """
 
     path: str
     container: str
@@ -40,6 +44,8 @@ class Learnt:
     entries: int = 0
     rewritten: int = 0
     trouble: str | None = None
+    uncovered: int = 0
+    spots: Sequence[Spot] = ()
 
 
 def map_text(path: str, content: Content, lessons: Sequence[Lesson], name: str | None) -> str:

@@ -13,6 +13,7 @@ from saltcart.drives.known import remember
 from saltcart.drives.limits import ADVICE, APART, BLOCKS, HARD, NAMES, allowed, obstacles, renames_of
 from saltcart.errors import Refused, UsageError, show
 from saltcart.ledgers import load_map
+from saltcart.planning.account import Account, Accountant, Accounted
 from saltcart.planning.destination import (
     moved_by,
     named_drive,
@@ -24,7 +25,7 @@ from saltcart.planning.destination import (
 )
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import DraftedShelf, ShelfInspector
-from saltcart.planning.trial_rewrite import DraftedLedger, gather_ledgers, links_of
+from saltcart.planning.trial_rewrite import DraftedLedger, Trial, gather_ledgers, links_of
 from saltcart.planning.unkept import unkept
 from saltcart.progress import Progress, silent
 from saltcart.shelves.true_names import true_path
@@ -78,6 +79,11 @@ class Draft:
     remarks: list[str]
     searched: list[str] = field(default_factory=list)
     links: dict[str, bool] = field(default_factory=dict)
+    account: Account | None = None
+
+    def open(self) -> list[Accounted]:
+        """The files that would go on naming the old places, and nobody has agreed to that."""
+        return self.account.open() if self.account else []
 
 
 def draft(request: Request, progress: Progress = silent) -> Draft:
@@ -96,7 +102,10 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     drives = {shelf.new_drive: landing_drive(shelf.new) for shelf in shelves}
     for drive in drives.values():
         remarks += weigh(drive, drafted, request.cart)
-    ledgers, searched = gather_ledgers(request, waybill, inspector, progress)
+    waybill.left_unread = [true_path(path) for path in request.leave_unread]
+    trial = Trial(request, waybill, inspector)
+    ledgers, searched = gather_ledgers(request, trial, inspector, progress)
+    account = Accountant(request, waybill, trial, maps, progress).account(ledgers) if request.searches else None
     waybill.ledgers = [ledger.line for ledger in ledgers]
     links = links_of(ledgers)
     waybill.turn = [link for link, turned in links.items() if turned]
@@ -111,7 +120,7 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
         / assumed_rate(drives[one.shelf.new_drive], request.cart)
         for one in drafted
     )
-    return Draft(waybill, drafted, ledgers, rooms_of(drafted, drives), seconds, remarks, searched, links)
+    return Draft(waybill, drafted, ledgers, rooms_of(drafted, drives), seconds, remarks, searched, links, account)
 
 
 def shelves_of(request: Request) -> list[Shelf]:
@@ -285,7 +294,7 @@ def remarks_on(
     remarks += [
         f"{show(one.line.path)} will be left as it is: {one.line.why}" for one in ledgers if not one.line.rewrite
     ]
-    if not ledgers and not request.keep_entries:
+    if not ledgers and not request.keep_entries and not request.searches:
         remarks.append(
             "No ledger was named or found in the shelf: files elsewhere that name these sounds will not be changed"
         )

@@ -17,6 +17,8 @@ class Request:
     `means` declares drives of other systems.  The ledgers in `front` get new content folders in
     front of the old ones.  `digests` is the kind that copies are compared by.  With `turn_links`
     links that entries go through are turned to the new places, and those entries stay.
+    Unless it is told not to, a draft `searches` for whatever names the shelves, also in the places `search`; the files
+    `leave_unread` may go on naming the old places.
     """
 
     shelves: Sequence[str]
@@ -32,3 +34,6 @@ class Request:
     front: Sequence[str] = ()
     digests: str = BLAKE3
     turn_links: bool = False
+    searches: bool = True
+    search: Sequence[str] = ()
+    leave_unread: Sequence[str] = ()

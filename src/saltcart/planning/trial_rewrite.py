@@ -9,12 +9,15 @@ from saltcart.errors import CannotSpell, SaltCartError, show
 from saltcart.judging.judge import Judge, LedgerState
 from saltcart.ledgers import Ledger, open_ledger
 from saltcart.looking.survey import usual_ledgers
+from saltcart.mentions.search import Mention, Spot, mentions_in
+from saltcart.mentions.search_places import forms_after
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import ShelfInspector
 from saltcart.progress import Progress
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
-from saltcart.waybills.content_folders import AddedFolder, added_folders
+from saltcart.spelling.moves import tail_below
+from saltcart.waybills.content_folders import added_folders
 from saltcart.waybills.routes import Routes
 from saltcart.waybills.staging import changes_for, judged, stage
 from saltcart.waybills.waybill import LedgerLine, Waybill
@@ -25,6 +28,7 @@ class DraftedLedger:
     """One ledger as the draft saw it; `changes` entries would be rewritten; `travels` when it lies in a shelf.
 
     `links` are those that its entries go through into a shelf, with whether they would be turned.
+    `uncovered` mentions of the shelves would be left in it that no entry accounts for; `spots` are some of them.
     """
 
     line: LedgerLine
@@ -32,35 +36,85 @@ class DraftedLedger:
     changes: int
     travels: bool
     links: dict[str, bool] = field(default_factory=dict)
+    uncovered: int = 0
+    spots: Sequence[Spot] = ()
+
+
+class Trial:
+    """Judges ledgers, and rewrites each on trial as the trip would."""
+
+    def __init__(self, request: Request, waybill: Waybill, inspector: ShelfInspector):
+        self.waybill, self.turn_links = waybill, request.turn_links
+        self.judge = Judge(headers=False, resolver=waybill.resolver())
+        self.front = [true_path(path) for path in request.front]
+        lists = [open_ledger(path, inspector.maps) for path in self.front]
+        self.added = added_folders(lists, waybill.shelves, self.judge.resolver)
+        olds, news = ([getattr(shelf, side) for shelf in waybill.shelves] for side in ("old", "new"))
+        self.forms = forms_after(olds, news, waybill.means) if request.searches else []
+
+    def run(self, ledger: Ledger) -> DraftedLedger:
+        """One ledger; one that cannot spell the new place stays as it is, with the reason."""
+        place = self.waybill.moves().follow(ledger.path)
+        in_front = ledger.path in self.front
+        moves = self.waybill.entry_moves(place is not None)
+        routes = Routes(moves, self.judge.resolver, self.added, lambda _link: self.turn_links)
+        digest = digest_of(ledger.path)
+        rewrite, why, changed, left, kept = True, "", 0, Mention(ledger.path), 0
+        state = judged(ledger, self.judge)
+        try:
+            changes = changes_for(ledger, routes, place or ledger.path, in_front)
+            with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
+                staged = os.path.join(folder, os.path.basename(ledger.path))
+                stage(ledger, changes, staged)
+                left = self.left_in(staged, os.path.dirname(place or ledger.path))
+            changed = changes.count(part.batch for part in state.judged)
+            kept = len(changes.insertions)  # folders behind the new ones, for what stays in them
+        except CannotSpell as error:
+            rewrite, why = False, f"{error.what}. {error.remedy}".rstrip(". ")
+            left = self.left_in(ledger.path, os.path.dirname(ledger.path))
+        line = LedgerLine(ledger.path, ledger.map_name, rewrite, digest, why, in_front)
+        uncovered = max(0, unexplained(left, state, routes) - kept) if rewrite else left.count - left.history
+        return DraftedLedger(
+            line, state, changed, place is not None, routes.links, uncovered, left.spots if uncovered else ()
+        )
+
+    def left_in(self, path: str, folder: str) -> Mention:
+        """What still names an old place in a ledger, as it would lie in `folder`."""
+        return mentions_in(path, self.forms, folder) if self.forms else Mention(path)
+
+
+def unexplained(left: Mention, state: LedgerState, routes: Routes) -> int:
+    """How many of the mentions that are left no entry accounts for: some name what stays at the old place."""
+    count = left.count - left.history
+    if count <= 0:
+        return 0
+    olds = [move.old for move in routes.moves.moves]
+    stay = sum(
+        routes.moves.follow(path) is None and any(tail_below(path, old) is not None for old in olds)
+        for path in (routes.led(one.resolved) for one in state.judgements())
+    )
+    return max(0, count - stay)
 
 
 def gather_ledgers(
-    request: Request, waybill: Waybill, inspector: ShelfInspector, progress: Progress
+    request: Request, trial: Trial, inspector: ShelfInspector, progress: Progress
 ) -> tuple[list[DraftedLedger], list[str]]:
     """The ledgers of the trip, tried out, and the places that were searched for them.
 
     Named ones and those inside the shelves are all taken; without named ones, those elsewhere
     that lean on a shelf.
     """
-    judge = Judge(headers=False, resolver=waybill.resolver())
-    given, front = ([true_path(path) for path in paths] for paths in (request.ledgers, request.front))
-    added = added_folders([open_ledger(path, inspector.maps) for path in front], waybill.shelves, judge.resolver)
-    ledgers = [
-        try_ledger(
-            open_ledger(path, inspector.maps), waybill, judge, RewriteOptions(added, request.turn_links, path in front)
-        )
-        for path in dict.fromkeys([*given, *front, *inspector.found])
-    ]
+    given = [true_path(path) for path in request.ledgers]
+    named = dict.fromkeys([*given, *trial.front, *inspector.found])
+    ledgers = [trial.run(open_ledger(path, inspector.maps)) for path in named]
     if request.ledgers:
         return ledgers, []
     elsewhere, searched = usual_ledgers(request.cart, inspector.maps, progress)
     searched = [*filter(None, [request.cart.path]), *searched]
     for path in elsewhere:
-        if path not in inspector.found and path not in front:
+        if path not in named:
             try:
-                one = try_ledger(
-                    open_ledger(path, inspector.maps), waybill, judge, RewriteOptions(added, request.turn_links)
-                )
+                one = trial.run(open_ledger(path, inspector.maps))
             except SaltCartError as error:
                 inspector.remarks.append(f"{show(error.what)}; it is left out")
                 continue
@@ -75,32 +129,3 @@ def links_of(ledgers: Sequence[DraftedLedger]) -> dict[str, bool]:
     for one in ledgers:
         links |= {link: turned or links.get(link, False) for link, turned in one.links.items()}
     return dict(sorted(links.items()))
-
-
-@dataclass(frozen=True, slots=True)
-class RewriteOptions:
-    """How a ledger is to follow: with new content folders in front, with links turned."""
-
-    added: Sequence[AddedFolder]
-    turn_links: bool
-    in_front: bool = False
-
-
-def try_ledger(ledger: Ledger, waybill: Waybill, judge: Judge, options: RewriteOptions) -> DraftedLedger:
-    """Judge a ledger and rewrite it on trial; one that cannot spell the new place stays as it is, with the reason."""
-    place = waybill.moves().follow(ledger.path)
-    routes = Routes(
-        waybill.entry_moves(place is not None), judge.resolver, options.added, lambda _link: options.turn_links
-    )
-    digest = digest_of(ledger.path)
-    rewrite, why, changed = True, "", 0
-    state = judged(ledger, judge)
-    try:
-        changes = changes_for(ledger, routes, place or ledger.path, options.in_front)
-        with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
-            stage(ledger, changes, os.path.join(folder, "trial"))
-        changed = changes.count(part.batch for part in state.judged)
-    except CannotSpell as error:
-        rewrite, why = False, f"{error.what}. {error.remedy}".rstrip(". ")
-    line = LedgerLine(ledger.path, ledger.map_name, rewrite, digest, why, options.in_front)
-    return DraftedLedger(line, state, changed, place is not None, routes.links)

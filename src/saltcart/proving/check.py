@@ -10,6 +10,7 @@ from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.progress import Progress, Tick, silent
 from saltcart.proving.copy_presence import Row, troubles
+from saltcart.proving.left_mentions import left_mentions
 from saltcart.proving.results import CheckReport, FileProblem, LedgerCheck, Problem, ShelfCheck
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
@@ -67,7 +68,11 @@ def check_opened(trip: Trip, headers: bool = True, digests: bool = False, progre
         if digests and switched:
             one.state.trouble = one.state.trouble or flipped(trip, row)
         ledgers.append(one)
-    return CheckReport(trip.name, trip.state, ledgers, shelves)
+    report = CheckReport(trip.name, trip.state, ledgers, shelves)
+    if switched and trip.waybill.search:
+        states = [one.state for one in ledgers]
+        report.left, report.search, report.unsearched = left_mentions(trip, states, progress)
+    return report
 
 
 def check_ledger(trip: Trip, row: LedgerRow, judge: Judge, place: str) -> LedgerCheck:

@@ -1,8 +1,11 @@
 """What a check found, as plain data: entries, copies, and whether all is well."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from saltcart.judging.judge import ALTERED, FOUND, MISSING, OFFLINE, UNREADABLE, Judgement, LedgerState, add_counts
+from saltcart.mentions.search import Search, Spot
+from saltcart.mentions.standings import UNACCOUNTED
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,14 +59,40 @@ class ShelfCheck:
     accepted: list[FileProblem] = field(default_factory=list)
 
 
+@dataclass(frozen=True, slots=True)
+class LeftMentions:
+    """One file that still names an old place, how often, and why that may be; `spots` are some of them."""
+
+    path: str
+    standing: str
+    count: int
+    spots: Sequence[Spot] = ()
+
+    @property
+    def unaccounted(self) -> bool:
+        """Whether what it says leads nowhere, and nobody has agreed to that."""
+        return self.standing == UNACCOUNTED
+
+
 @dataclass(slots=True)
 class CheckReport:
-    """All that was judged.  `trip` is None when ledgers were judged without one."""
+    """All that was judged.  `trip` is None when ledgers were judged without one.
+
+    After a switch, `left` files still name an old place, as `search` found; places in `unsearched` were not there.
+    """
 
     trip: str | None
     state: str | None
     ledgers: list[LedgerCheck]
     shelves: list[ShelfCheck]
+    left: list[LeftMentions] = field(default_factory=list)
+    search: Search | None = None
+    unsearched: list[str] = field(default_factory=list)
+
+    @property
+    def unaccounted(self) -> list[LeftMentions]:
+        """The files in which an old place is left that nothing explains."""
+        return [one for one in self.left if one.unaccounted]
 
     @property
     def counts(self) -> dict[str, int]:
@@ -87,7 +116,8 @@ class CheckReport:
     def ok(self) -> bool:
         """Whether nothing needs attention: without a trip nothing but `found`, with one nothing worse than before."""
         readable = not any(ledger.state.trouble for ledger in self.ledgers)
-        return readable and not self.new_problems() and not any(shelf.problems for shelf in self.shelves)
+        copies = not any(shelf.problems for shelf in self.shelves)
+        return readable and copies and not self.new_problems() and not self.unaccounted and not self.unsearched
 
     def new_problems(self) -> list[Problem]:
         """Entries that are worse than before."""

@@ -14,7 +14,7 @@ from saltcart.errors import SaltCartError, show
 from saltcart.hauling.group_copy import temporary_name
 from saltcart.judging.judge import FOUND, Judge
 from saltcart.progress import Progress, Tick
-from saltcart.safefile import digest_of, remove_if_there, sync_folder
+from saltcart.safefile import digest_of, neighbour_of, remove_if_there, sync_folder
 from saltcart.shelves.removal import Removal
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
 from saltcart.spelling.moves import tail_below
@@ -144,6 +144,8 @@ def untouched(state: os.stat_result, item: Item) -> bool:
 def remove_manifests(trip: Trip, number: int, shelf: Shelf) -> None:
     """Remove the manifest this trip wrote beside its copy, but not one that a later trip wrote there."""
     path, digest = trip.logbook.fact(f"manifest {number}", ("", ""))
+    if path:
+        remove_if_there(neighbour_of(path))
     if path and os.path.exists(path) and digest in ("", digest_of(path)):
         remove_if_there(path)
         sync_folder(os.path.dirname(path))

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from saltcart.drives import drive_of
 from saltcart.drives.drive import mount_of, refuse_other_drive
-from saltcart.errors import Refused, show
+from saltcart.errors import Refused, Stopped, show
 from saltcart.progress import Progress, Tick, silent
 from saltcart.proving.check import check_opened
 from saltcart.proving.results import CheckReport
@@ -56,7 +56,10 @@ def release(name: str, trash: bool = False, progress: Progress = silent) -> Rele
             trip.enter(RELEASING, "release begins: the check is clean and every copy verifies")
         before = free_room(trip)
         for number, shelf in enumerate(trip.waybill.shelves):
+            stop_if_absent(trip, shelf)
             free(trip, number, shelf, trash, report, progress)
+        for shelf in trip.waybill.shelves:
+            stop_if_absent(trip, shelf)  # what is not there now may not have been removed
         report.freed_bytes = 0 if trash else max(0, free_room(trip) - before)
         freed = trip.logbook.fact("freed_bytes", 0) + report.freed_bytes
         trip.logbook.record(freed_bytes=freed)
@@ -104,6 +107,16 @@ def refuse_absent(trip: Trip, shelf: Shelf) -> None:
         )
 
 
+def stop_if_absent(trip: Trip, shelf: Shelf) -> None:
+    """Raise Stopped when a drive of `shelf` went in the middle of the release."""
+    try:
+        refuse_absent(trip, shelf)
+    except Refused as error:
+        raise Stopped(
+            f"{error.what}; the release is not done", f"Connect the drive, then: saltcart release {trip.name}"
+        ) from error
+
+
 def refuse_circle(trip: Trip, number: int, shelf: Shelf) -> None:
     """Raise Refused when a folder of the new place is a way into the originals: then they would be taken for their
     own copies.
@@ -132,6 +145,8 @@ def refuse_unclean(report: CheckReport) -> None:
         for problem in ledger.problems
         if problem.new
     ]
+    details += [f"{show(one.path)}: still names the old place, {one.count} times" for one in report.unaccounted]
+    details += [f"{show(place)}: is not there to be searched" for place in report.unsearched]
     details += [str(ledger.state.trouble) for ledger in report.ledgers if ledger.state.trouble]
     raise Refused(
         f"The check of trip {report.trip} is not clean; no original was removed",

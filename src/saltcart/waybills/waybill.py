@@ -26,6 +26,8 @@ SHAPE: dict[str, Any] = {
     "maps": [str],
     "means": [str],
     "turn": [str],
+    "search": [str],
+    "left_unread": [str],
     "digests": (BLAKE3, SHA256),
     "!shelf": [
         {
@@ -156,6 +158,8 @@ class Waybill:
     """A whole plan.  `draft` names the list of files the draft saw, kept among our own data.
 
     The links in `turn` lead into moving shelves and will lead to the new places; entries through them stay.
+    `search` are the places that are searched for what names the shelves, before and after; the files `left_unread`
+    may go on naming the old places.
     """
 
     shelves: list[Shelf]
@@ -165,6 +169,8 @@ class Waybill:
     means: list[str] = field(default_factory=list)
     digests: str = BLAKE3
     turn: list[str] = field(default_factory=list)
+    search: list[str] = field(default_factory=list)
+    left_unread: list[str] = field(default_factory=list)
 
     def resolver(self) -> Resolver:
         """What resolves entries on this trip."""
@@ -246,7 +252,7 @@ def read(path: str) -> Waybill:
         tables.get("draft", ""),
         tables.get("means", []),
         tables.get("digests", BLAKE3),
-        [absolute(path, "turn", text) for text in tables.get("turn", [])],
+        *([absolute(path, key, text) for text in tables.get(key, [])] for key in ("turn", "search", "left_unread")),
     )
 
 

@@ -26,13 +26,13 @@ def render(waybill: Waybill, place: str) -> str:
         document.add("maps", tomlkit.item([as_toml_path(path) for path in waybill.maps]).multiline(True))
     if waybill.means:
         document.add("means", tomlkit.item(waybill.means).comment("what paths of other systems stand for here"))
-    if waybill.turn:
-        document.add(
-            "turn",
-            tomlkit.item([as_toml_path(path) for path in waybill.turn])
-            .multiline(True)
-            .comment("links that will lead to the new place; entries that go through them stay as they are"),
-        )
+    for key, paths, word in (
+        ("turn", waybill.turn, "links that will lead to the new place; entries that go through them stay as they are"),
+        ("search", waybill.search, "searched for what names the shelves, now and by every check after the switch"),
+        ("left_unread", waybill.left_unread, "go on naming the old place: so you decided"),
+    ):
+        if paths:
+            document.add(key, tomlkit.item([as_toml_path(path) for path in paths]).multiline(True).comment(word))
     if waybill.digests != BLAKE3:
         document.add(
             "digests",

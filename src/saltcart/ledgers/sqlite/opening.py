@@ -10,6 +10,7 @@ from operator import methodcaller
 from urllib.parse import quote
 
 from saltcart.errors import BadLedger
+from saltcart.ledgers.sqlite.quoting import quoted
 
 MAGIC = b"SQLite format 3\0"
 SIDE_FILES = ("-wal", "-journal")
@@ -55,3 +56,15 @@ def reading(path: str) -> Iterator[tuple[sqlite3.Connection, str]]:
             options = "mode=ro&immutable=1"  # in WAL mode even a reader would leave files beside it
         with closing(connect(path, options)) as connection:
             yield connection, f"file:{quote(os.fsencode(path))}?{options}"
+
+
+def tables(connection: sqlite3.Connection) -> list[tuple[str, list[str]]]:
+    """The ordinary tables of a database and their columns."""
+    names = connection.execute(
+        "SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND sql NOT LIKE 'CREATE"
+        " VIRTUAL%'"
+    )
+    return [
+        (name, [fact[1] for fact in connection.execute(f"PRAGMA table_info({quoted(name)})")])
+        for (name,) in names.fetchall()
+    ]

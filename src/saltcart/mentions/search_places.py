@@ -1,0 +1,66 @@
+"""Where to search for what names a shelf, and in which forms it may be named."""
+
+import os
+from collections.abc import Iterable, Sequence
+
+from platformdirs import site_config_dir, site_data_dir
+
+from saltcart.cart import Cart
+from saltcart.drives.drive import mount_of
+from saltcart.mentions.place_forms import PlaceForms
+from saltcart.shelves.true_names import TrueNames
+from saltcart.spelling.moves import tail_below
+
+PACKAGES = ("/usr/share",)  # the system's own, which names nobody's sounds
+
+
+def shared_places() -> list[str]:
+    """The folders of settings and data that all users of this machine share."""
+    folders = (site_data_dir(multipath=True), site_config_dir(multipath=True))
+    return [folder for text in folders for folder in text.split(os.pathsep) if folder not in PACKAGES]
+
+
+def search_places(
+    shelves: Sequence[str], cart: Cart, ledgers: Iterable[str] = (), more: Sequence[str] = ()
+) -> list[str]:
+    """The folders to search: this user's home with all that is hidden in it, what programs share, the drives that the
+    shelves lie on and their neighbours, where ledgers lie that are known, what the configuration names, and `more`.
+    """
+    drives = [mount_of(shelf) for shelf in shelves]
+    wanted = [
+        os.path.expanduser("~"),
+        *(drive for drive in drives if drive != "/"),
+        *map(os.path.dirname, shelves),
+        *shelves,  # what stays in it
+        *cart.places,
+        *(os.path.dirname(path) for path in (*cart.ledgers, *ledgers)),
+        *([os.path.dirname(cart.path)] if cart.path else []),
+        *shared_places(),
+        *more,
+    ]
+    places: list[str] = []
+    for place in dict.fromkeys(map(os.path.realpath, wanted)):
+        if os.path.isdir(place) and place != "/" and not any(tail_below(place, one) is not None for one in places):
+            places = [*(one for one in places if tail_below(one, place) is None), place]
+    return places
+
+
+def forms_of(olds: Sequence[str], means: Sequence[str] = ()) -> list[PlaceForms]:
+    """The forms of old places.  `means` are declarations such as `D:=/media/lighter`."""
+    names = TrueNames()
+    return [PlaceForms(old, mount_of(old), letters(old, means), names.forgives(os.path.dirname(old))) for old in olds]
+
+
+def forms_after(olds: Sequence[str], news: Sequence[str], means: Sequence[str] = ()) -> list[PlaceForms]:
+    """The forms of old places that are none of the new ones: what still uses them leads nowhere."""
+    forms = forms_of(olds, means)
+    for one, new in zip(forms, news, strict=True):
+        one.pass_over(PlaceForms(new, mount_of(new), letters(new, means)))
+    return forms
+
+
+def letters(place: str, means: Sequence[str]) -> list[str]:
+    """The names of a folder on other systems."""
+    declared = [(name, os.path.realpath(folder)) for name, _sign, folder in (one.partition("=") for one in means)]
+    pairs = [(name.rstrip("/\\"), tail_below(place, folder)) for name, folder in declared]
+    return [f"{name}/{tail}".replace("\\", "/") for name, tail in pairs if tail]

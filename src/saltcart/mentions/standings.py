@@ -1,0 +1,5 @@
+"""What becomes of the mentions of a shelf in a file, in words."""
+
+IN_FULL, IN_PART, UNREAD = "in full", "in part", "not read"  # how much of them a map reaches
+HISTORY, LEFT, SERVED = "history", "left on purpose", "through the signpost"  # may stay
+UNACCOUNTED = "unaccounted"  # are left after the switch, and nothing explains them

@@ -1,0 +1,140 @@
+"""The account of a draft: every file that names the shelves, and whether what it says of them will follow.
+
+What nobody has described is learnt on the way, and taken along when the map that was learnt reaches every mention.
+"""
+
+import os
+from collections.abc import Sequence
+from contextlib import suppress
+from dataclasses import dataclass, field
+
+from saltcart.errors import SaltCartError, show
+from saltcart.home import home
+from saltcart.learning.learn import learn
+from saltcart.ledgers import Map, load_map, open_ledger
+from saltcart.mentions.search import UNREADABLE, Mention, Search, Spot, known_as, search
+from saltcart.mentions.search_places import forms_of, search_places
+from saltcart.mentions.standings import HISTORY, IN_FULL, IN_PART, LEFT, SERVED, UNREAD
+from saltcart.planning.request import Request
+from saltcart.planning.trial_rewrite import DraftedLedger, Trial
+from saltcart.progress import Progress
+from saltcart.safefile import replacing, short_name
+from saltcart.shelves.true_names import true_path
+from saltcart.waybills.waybill import Waybill
+
+
+@dataclass(slots=True)
+class Accounted:
+    """One file that names the shelves: how often, how much of that its map does not reach, and what becomes of it.
+
+    `spots` are some of what is not reached; `learnt`: its map was made just now; `why` a ledger stays as it is.
+    """
+
+    path: str
+    standing: str
+    count: int
+    uncovered: int = 0
+    map_name: str = ""
+    learnt: bool = False
+    spots: Sequence[Spot] = ()
+    why: str = ""
+
+    @property
+    def open(self) -> bool:
+        """Whether something in it would lead nowhere after the trip, and nobody has agreed to that."""
+        return self.standing in (IN_PART, UNREAD)
+
+
+@dataclass(slots=True)
+class Account:
+    """All files that name the shelves, in the places that were searched."""
+
+    search: Search
+    files: list[Accounted] = field(default_factory=list)
+
+    def open(self) -> list[Accounted]:
+        """The files that need a decision."""
+        return [one for one in self.files if one.open]
+
+
+class Accountant:
+    """Searches for what names the shelves of a waybill, and tries to understand what it finds."""
+
+    def __init__(self, request: Request, waybill: Waybill, trial: Trial, maps: list[Map], progress: Progress):
+        self.request, self.waybill, self.trial, self.maps, self.progress = request, waybill, trial, maps, progress
+        self.olds = [shelf.old for shelf in waybill.shelves]
+        self.learnt: set[str] = set()
+
+    def account(self, ledgers: list[DraftedLedger]) -> Account:
+        """The account; ledgers that were found and understood are added to `ledgers`, their maps to the waybill."""
+        places = search_places(self.olds, self.request.cart, [one.line.path for one in ledgers], self.request.search)
+        self.waybill.search = places
+        result = Account(search(forms_of(self.olds, self.waybill.means), places, self.progress))
+        known = {one.line.path: one for one in ledgers}
+        for mention in result.search.found:
+            path = true_path(mention.path)
+            one = known.get(path)
+            if one is None and (one := self.understood(path)):
+                ledgers.append(one)
+            result.files.append(self.standing(mention, one))
+        self.waybill.maps = [plan.path for plan in self.maps]
+        return result
+
+    def understood(self, path: str) -> DraftedLedger | None:
+        """The file as a ledger, through a map that is there or one that is learnt; None when nothing reads it."""
+        name = known_as(path, self.maps)
+        one = self.tried(path, name) if name else None
+        if one is None or one.uncovered:
+            one = self.taught(path, one)
+        return one
+
+    def tried(self, path: str, map_name: str) -> DraftedLedger | None:
+        """A ledger rewritten on trial, if that can be done."""
+        with suppress(SaltCartError):
+            return self.trial.run(open_ledger(path, self.maps, map_name))
+        return None
+
+    def taught(self, path: str, best: DraftedLedger | None) -> DraftedLedger | None:
+        """What a map that is learnt for it makes of a file, when that is more than `best`."""
+        try:
+            stem = os.path.splitext(os.path.basename(path))[0]
+            name = f"{show(stem)} {short_name(path, 4)}"
+            lesson = learn(path, self.olds, self.waybill.means, name)
+        except UNREADABLE:
+            return best
+        if not lesson.rewritten or lesson.trouble:
+            return best
+        plan = keep_map(lesson.map_text)
+        self.maps.append(plan)
+        one = self.tried(path, plan.name)
+        if one is None or (best and one.uncovered >= best.uncovered):
+            self.maps.remove(plan)
+            return best
+        self.learnt.add(path)
+        return one
+
+    def standing(self, mention: Mention, one: DraftedLedger | None) -> Accounted:
+        """What becomes of one file that names the shelves."""
+        uncovered = one.uncovered if one else mention.count - mention.history
+        spots = one.spots if one else mention.spots
+        if not uncovered:
+            word = IN_FULL if one else HISTORY
+        elif all(shelf.leave == "signpost" for shelf in self.waybill.shelves):
+            word = SERVED
+        elif mention.path in self.waybill.left_unread:
+            word = LEFT
+        else:
+            word = IN_PART if one and one.changes else UNREAD
+        name = one.line.map_name if one else ""
+        learnt, why = mention.path in self.learnt, one.line.why if one else ""
+        return Accounted(mention.path, word, mention.count, uncovered, name, learnt, spots, why)
+
+
+def keep_map(text: str) -> Map:
+    """Keep a map that was learnt among our own data, in a file named by its content: none is ever changed."""
+    folder = home() / "maps"
+    folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+    place = os.path.join(folder, f"{short_name(text)}.toml")
+    with replacing(place) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
+        stream.write(text)
+    return load_map(place)

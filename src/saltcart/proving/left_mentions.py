@@ -1,0 +1,52 @@
+"""What still names the old places of a trip after its switch, and why that may be.
+
+The places that the draft searched are searched again: a program may have written since, or keep more than its map says.
+"""
+
+import os
+from collections.abc import Sequence
+
+from saltcart.judging.judge import LedgerState
+from saltcart.mentions.search import Mention, Search, search
+from saltcart.mentions.search_places import forms_after
+from saltcart.mentions.standings import HISTORY, LEFT, SERVED, UNACCOUNTED
+from saltcart.progress import Progress
+from saltcart.proving.results import LeftMentions
+from saltcart.spelling.moves import tail_below
+from saltcart.trips.trip import Trip
+from saltcart.waybills.waybill import Shelf
+
+
+def left_mentions(
+    trip: Trip, states: Sequence[LedgerState], progress: Progress
+) -> tuple[list[LeftMentions], Search, list[str]]:
+    """The files that still name an old place, what was searched, and which places are not there to be searched.
+
+    `states` are the trip's ledgers as they are now: what they name at an old place stayed there on purpose, or is
+    judged missing by itself.
+    """
+    plan = trip.waybill
+    places = [place for place in plan.search if os.path.lexists(place)]
+    olds, news = ([getattr(shelf, side) for shelf in plan.shelves] for side in ("old", "new"))
+    forms = forms_after(olds, news, plan.means)
+    found = search(forms, places, progress)
+    known = {state.path: state for state in states}
+    left = [standing(mention, known.get(mention.path), plan.shelves, plan.left_unread) for mention in found.found]
+    return left, found, [place for place in plan.search if place not in places]
+
+
+def standing(
+    mention: Mention, state: LedgerState | None, shelves: Sequence[Shelf], left_unread: Sequence[str]
+) -> LeftMentions:
+    """How one file stands that still names an old place."""
+    count = mention.count - mention.history
+    if count and state:
+        olds = [shelf.old for shelf in shelves]
+        count -= sum(any(tail_below(one.resolved, old) is not None for old in olds) for one in state.judgements())
+    if count <= 0:
+        return LeftMentions(mention.path, HISTORY, mention.count)
+    if all(shelf.leave == "signpost" and os.path.islink(shelf.old) for shelf in shelves):
+        word = SERVED
+    else:
+        word = LEFT if mention.path in left_unread else UNACCOUNTED
+    return LeftMentions(mention.path, word, count, mention.spots)

@@ -1,0 +1,165 @@
+"""A draft accounts for every mention, and so does a check after the switch: what will not follow is told before."""
+
+import gzip
+import json
+import os
+import plistlib
+import shutil
+import sqlite3
+import zipfile
+from contextlib import closing
+from pathlib import Path
+from urllib.parse import quote
+
+from saltcart.demo import studio
+from saltcart.standins import decks, player, sampler, workstation
+from tests.world import WorldCase, tree
+
+KIT_MAP = """name = "kit"
+container = "ini"
+[recognise]
+suffix = [".kit"]
+"""
+
+
+class Account(WorldCase):
+    def setUp(self):
+        super().setUp()
+        self.furnish()
+        shutil.rmtree(self.keel / "lists")
+        self.settings = self.top / "user" / ".config" / "pads"
+        self.settings.mkdir(parents=True)
+        self.sounds = sorted(str(path) for path in self.shelf.rglob("*.wav"))
+        self.words = (str(self.shelf), "--to", str(self.lighter / "Sounds"))
+
+    def moved(self):
+        """The sounds where they will lie."""
+        return [path.replace(str(self.shelf), str(self.new)) for path in self.sounds]
+
+    def kit(self, name="a.kit", pads=16):
+        """A kit with numbered pads."""
+        path = self.settings / name
+        lines = [f"[pad{number}]\nwave={self.sounds[number % 5]}\nlevel=7\n" for number in range(pads)]
+        path.write_text("".join(lines))
+        return path
+
+    def test_what_nobody_described_is_learnt_and_follows(self):
+        """Files of every container, none of them known: all of them name the new place after one command."""
+        folder, sounds = self.settings, self.sounds
+        with closing(sqlite3.connect(folder / "pool.db")) as database:
+            database.execute("CREATE TABLE sound (id INTEGER PRIMARY KEY, place TEXT, plays INTEGER)")
+            database.executemany("INSERT INTO sound (place, plays) VALUES (?, 3)", [(path,) for path in sounds])
+            database.commit()
+        (folder / "rack.json").write_text(json.dumps({"slots": [{"file": path, "gain": 1} for path in sounds]}))
+        (folder / "list.plist").write_bytes(
+            plistlib.dumps(
+                {"Tracks": {str(number): {"Location": "file://" + quote(path)} for number, path in enumerate(sounds)}}
+            )
+        )
+        (folder / "song.xml").write_text(
+            "<song>" + "".join(f'<clip file="{path.replace("&", "&amp;")}"/>' for path in sounds) + "</song>"
+        )
+        (folder / "packed.rack").write_bytes(gzip.compress((folder / "rack.json").read_bytes()))
+        (folder / "table.tsv").write_text("name\tfile\n" + "".join(f"x\t{path}\n" for path in sounds))
+        self.kit()
+        before = len(list(folder.iterdir()))
+        done = self.run_json("move", *self.words, "--yes")
+        self.assertEqual((done["check"]["ok"], done["check"]["left"]), (True, []))
+        self.assertEqual(before, 7)
+        for path in folder.iterdir():
+            with self.subTest(path.name):
+                raw = gzip.decompress(path.read_bytes()) if path.suffix == ".rack" else path.read_bytes()
+                self.assertNotIn(os.fsencode(self.shelf), raw)
+                self.assertIn(b"lighter/Sounds/Bell%20Tones" if path.suffix == ".plist" else os.fsencode(self.new), raw)
+        with closing(sqlite3.connect(folder / "pool.db")) as database:
+            rows = [place for (place,) in database.execute("SELECT place FROM sound ORDER BY id")]
+        self.assertEqual(rows, self.moved())
+
+    def test_a_map_that_reaches_only_some_places_is_found_out(self):
+        kit = self.kit()
+        places = "".join(f'[[entries]]\nat = "pad{number}/wave"\nspelling = "native"\n' for number in range(6))
+        plan = self.top / "kit.toml"
+        plan.write_text(KIT_MAP + places)
+        draft = ("draft", *self.words, "--ledger", str(kit), "--map", str(plan), "-o", str(self.top / "w.toml"))
+        (one,) = [one for one in self.run_json(*draft, status=1)["account"]["mentions"] if one["path"] == str(kit)]
+        self.assertEqual((one["standing"], one["count"], one["left"]), ("in part", 16, 10))
+        before = tree(self.top, "home", "w.toml")
+        refused = self.run_program("move", *draft[1:-2], "--yes", status=3).stderr
+        self.assertIn("a.kit: understood in part, 10 left", refused)
+        self.assertEqual(tree(self.top, "home", "w.toml"), before)
+        done = self.run_json("move", *draft[1:-2], "--yes", "--leave-unread", str(kit))
+        (left,) = done["check"]["left"]
+        self.assertEqual((left["standing"], left["count"]), ("left on purpose", 10))
+        self.assertEqual(kit.read_text().count(str(self.new)), 6)
+
+    def test_what_cannot_be_read_stops_the_trip_or_is_served_by_a_signpost(self):
+        state = self.settings / "state.bin"
+        raw = [path.encode() for path in self.sounds]
+        state.write_bytes(b"\x7fRACK\0" + b"".join(bytes([len(path)]) + path for path in raw))
+        self.assertIn(
+            "state.bin: not understood, 5 left", self.run_program("move", *self.words, "--yes", status=3).stderr
+        )
+        self.assertTrue(self.shelf.is_dir())
+        done = self.run_program("move", *self.words, "--yes", "--signpost")
+        self.assertIn("served by the signpost", done.stdout)
+        self.assertTrue(all(os.path.exists(path) for path in raw))
+
+    def test_what_a_program_adds_later_is_seen(self):
+        kit = self.kit()
+        trip = self.run_json("move", *self.words, "--yes")["trip"]
+        self.assertIn("Nothing is lost", self.run_program("check", trip).stdout)
+        note = self.settings / "late.cfg"
+        note.write_text(f"kit={self.sounds[0]}\n")
+        said = self.run_program("check", trip, status=1).stdout
+        self.assertIn("1 mention of the old place is left in 1 file", said)
+        self.assertNotIn("Nothing is lost", said)
+        self.assertIn("late.cfg", self.run_program("release", trip, "--yes", status=3).stderr)
+        note.unlink()
+        self.run_program("release", trip, "--yes")
+        self.assertTrue(kit.read_text().count(str(self.new)), 16)
+
+    def test_histories_may_stay_and_are_no_alarm(self):
+        (self.settings / "pads.log").write_text(f"opened {self.sounds[0]}\n" * 3)
+        (self.settings / "prefs.cfg").write_text(f"last_opened={self.sounds[0]}\n")
+        done = self.run_json("move", *self.words, "--yes")
+        self.assertEqual({one["standing"] for one in done["check"]["left"]}, {"history"})
+        (self.settings / "old times.cfg").write_text(f"kit={self.sounds[0]}\n")
+        self.run_program("check", done["trip"], status=1)  # a name is no proof of a history
+
+    def test_without_a_search_nothing_is_promised(self):
+        self.kit()
+        said = self.run_program("move", *self.words, "--yes", "--no-search").stdout
+        self.assertNotIn("Nothing is lost", said)
+        self.assertIn("was not looked at", self.run_program("check").stdout)
+
+    def test_a_zip_and_what_is_broken_never_end_the_search(self):
+        with zipfile.ZipFile(self.settings / "bundle.rack", "w") as archive:
+            archive.writestr("inner/preset.cfg", f"w={self.sounds[0]}\n")
+        (self.settings / "broken.gz").write_bytes(b"\x1f\x8b\x08" + bytes(20))
+        (self.settings / "broken.zip").write_bytes(b"PK\3\4" + bytes(20))
+        (self.settings / "broken.db").write_bytes(b"SQLite format 3\0" + bytes(100))
+        os.mkfifo(self.settings / "pipe")
+        account = self.run_json("draft", *self.words, "-o", str(self.top / "w.toml"), status=1)["account"]
+        self.assertEqual(
+            {Path(one["path"]).name: one["standing"] for one in account["mentions"]},
+            {"inside.m3u8": "in full", "bundle.rack": "not read"},
+        )
+        self.assertEqual(account["passed_over"]["could not be read"], 3)
+
+
+class Demo(WorldCase):
+    def test_the_studio_moves_without_a_map_or_a_list_of_its_ledgers(self):
+        place = self.top / "petrel"
+        studio.build(str(place))
+        shutil.rmtree(place / "maps")
+        (place / "cart.toml").unlink()
+        for number, shelf in enumerate(("Sounds/Bell Tones", "Sounds/Fog Voices", "Music/Collection")):
+            words = ("move", f"keel/{shelf}", "--to", "lighter/Sounds", "--yes", *(["--signpost"] if number else []))
+            self.run_program(*words, cwd=place)
+        rows = [
+            *player.play_all(str(place / "keel/player/library.db")),
+            *decks.play_all(str(place / "lighter/Sounds/Collection/portable.decks")),
+            *workstation.play_all(str(place / "keel/workstation")),
+            *sampler.play_all(str(place / "keel/sampler/sampler.ini")),
+        ]
+        self.assertEqual([os.path.basename(path) for path, why in rows if why], ["07 Lost at Sea.flac"])
