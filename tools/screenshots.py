@@ -27,6 +27,10 @@ PICTURES = {
     "learn": ("", shlex.join(["saltcart", "learn", "keel/player/library.db", "--against", *SHELVES])),
     "tidy": ("", "saltcart tidy keel"),
     "draft": ("", shlex.join(["saltcart", "draft", *SHELVES[:2], "--to", "lighter/Sounds", "-o", "trip.toml"])),
+    "account": (
+        "printf 'rack\\0\\1%s/keel/Sounds/Bell Tones/High Bells/E3 high.wav\\0' \"$PWD\" > keel/sampler/state.rack",
+        "saltcart move 'keel/Sounds/Bell Tones' --to lighter/Sounds --yes",
+    ),
     "move": ("", WORDS),
     "haul": (
         shlex.join(["saltcart", "draft", *SHELVES[:2], "--to", "lighter/Sounds", "-o", "trip.toml", "--quiet"]),

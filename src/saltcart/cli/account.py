@@ -45,6 +45,8 @@ def show_account(screen: Screen, account: Account) -> None:
         for one in files
         if one.uncovered
     ]
+    if rows:
+        screen.say()
     screen.table("Will go on naming the old place", ("File", "How it stands", ">Times", "For instance"), rows[:SHOWN])
     if len(rows) > SHOWN:
         screen.say(f"... and {len(rows) - SHOWN} more (see --json)")
@@ -86,7 +88,7 @@ def refuse_open(plan: Draft) -> None:
     files = plan.open()
     if files:
         raise Refused(
-            f"{many(len(files), 'file names', 'files name')} these sounds and would not follow; nothing was moved",
+            f"{many(len(files), 'file names', 'files name')} these sounds and would not follow",
             "\n     ".join(advice(files)),
             [f"{show(one.path)}: {one.why or STANDINGS[one.standing]}, {one.uncovered} left" for one in files[:SHOWN]],
         )

@@ -242,10 +242,7 @@ def assurance(report: CheckReport) -> str:
     if counts[LEFT]:
         files = many(counts[LEFT], "file goes", "files go")
         return f"As you said, {files} on naming the old place, where nothing is now."
-    rest = [
-        f"{counts[word]} {text}"
-        for word, text in ((SERVED, "served by the signpost"), (HISTORY, "a history"))
-        if counts[word]
-    ]
-    what = f"of the files searched only these name the old place: {', '.join(rest)}" if rest else ALL_FOLLOWED
+    parts = [f"{many(counts[HISTORY], 'history', 'histories')}"] if counts[HISTORY] else []
+    parts += [f"{many(counts[SERVED], 'file', 'files')} that the signpost serves"] if counts[SERVED] else []
+    what = f"only {' and '.join(parts)} still name the old place, as they may" if parts else ALL_FOLLOWED
     return f"Nothing is lost: {what}."
