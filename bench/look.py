@@ -1,4 +1,7 @@
-"""The figures of looking: start, survey of 300,000 files, copies among 30,000.  python -m bench.look [FOLDER]"""
+"""The figures of looking: start, survey of 300,000 files, copies among 30,000, a search of 20,000.
+
+python -m bench.look [FOLDER]
+"""
 
 import os
 import random
@@ -18,6 +21,33 @@ top = sys.argv[1]
 files = (item for item in walk(top) if item.kind == FILE)
 duplicates((os.path.join(top, item.path), item.size, (item.device, item.inode)) for item in files)
 """
+
+
+SEARCH_PROGRAM = """
+import sys
+from saltcart.mentions.search import search
+from saltcart.mentions.search_places import forms_of
+found = search(forms_of(["/mnt/keel/Sounds/Bell Tones"]), [sys.argv[1]])
+assert len(found.found) == 200, len(found.found)
+"""
+# As many plain words as a search looks for names.
+WORDS = [
+    "/mnt/keel/Sounds/Bell Tones", "mnt/keel/Sounds/Bell Tones", "~/Sounds/Bell Tones", "$HOME/Sounds/Bell Tones",
+    "/mnt/keel/Sounds/Bell%20Tones", "\\/mnt\\/keel\\/Sounds\\/Bell Tones", "../Sounds/Bell Tones",
+    "D:\\Sounds\\Bell Tones",
+]  # fmt: skip
+
+
+def make_settings(top: Path) -> None:
+    """20,000 files of settings of 1 to 30 KB, of which one in a hundred names a shelf."""
+    chance = random.Random(2)
+    line = '"wave": "/mnt/keel/Sounds/{}/High Bells/E3 high.wav", "level": 0.5,\n'
+    for number in range(20_000):
+        folder = top / f"{number // 200:03d}"
+        folder.mkdir(parents=True, exist_ok=True)
+        lines = [line.format("Other Drums") for _ in range(chance.randrange(15, 450))]
+        lines += [line.format("Bell Tones")] if number % 100 == 0 else []
+        (folder / f"{number % 200:03d}.json").write_text("".join(lines))
 
 
 def make_library(top: Path) -> None:
@@ -55,6 +85,8 @@ def main() -> int:
         )
         make_library(library)
         make_copies(copies)
+        settings = Path(folder, "settings")
+        make_settings(settings)
         subprocess.run(["sync"], check=True)
         listing = f"find {shlex.quote(folder)}/copies -type f -print0 | xargs -0 cat > /dev/null"
         kept = [
@@ -75,6 +107,16 @@ def main() -> int:
                 400_000_000,
             ),
             show("copies / cat", *in_turns([sys.executable, "-c", COPIES_PROGRAM, str(copies)], listing), 1.3),
+            show(
+                "search / grep -rlF",
+                *in_turns(
+                    [sys.executable, "-c", SEARCH_PROGRAM, str(settings)],
+                    ["grep", "-rlF", *(part for word in WORDS for part in ("-e", word)), str(settings)],
+                    5,
+                ),
+                1.5,
+                200_000_000,
+            ),
         ]
     return 0 if all(kept) else 1
 

@@ -63,6 +63,7 @@ class PlaceForms:
             names += [Name(f"/{below_drive}", DRIVE), Name(below_drive, DRIVE)]
         self.names = tuple(names)
         self.passes: list[bytes] = []
+        self.anchors = list(anchors(self))
         self.raw = {place.encode("utf-8", "surrogateescape"): "UTF-8"}
         self.longest = max(len(name.text) for name in names) * 6 * WINDOW + 64
 
@@ -89,12 +90,18 @@ class PlaceForms:
 
 def find(data: bytes, forms: Sequence[PlaceForms], folder: str | None = None) -> Iterator[Hit]:
     """Every spot in `data`, the content of a file in `folder`, that names one of the folders."""
-    low, binary = data.lower(), is_binary(data[:HEAD])
-    for number, one in enumerate(forms):
-        for anchor, wide in anchors(one):
+    low = data.lower()
+    spots = [
+        (number, one, anchor, wide, at)
+        for number, one in enumerate(forms)
+        for anchor, wide in one.anchors
+        if (at := low.find(anchor)) >= 0
+    ]
+    if spots:
+        binary = is_binary(data[:HEAD])
+        for number, one, anchor, wide, at in spots:
             names = None
             passes = [(raw, cut) for raw in one.passes if (cut := raw.rfind(anchor)) >= 0]
-            at = low.find(anchor)
             while at >= 0:
                 if any(at >= cut and low.startswith(raw, at - cut) for raw, cut in passes):
                     pass  # the new place

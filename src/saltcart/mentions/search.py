@@ -4,7 +4,6 @@ Sounds, and what is plainly no text or database, are passed over by name or begi
 read is counted and told.  Nothing is written, no link is followed, no other drive is entered that nobody asked for.
 """
 
-import mmap
 import os
 import re
 import sqlite3
@@ -156,7 +155,7 @@ def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = Non
     Raises OSError, ValueError or sqlite3.Error when it cannot be read.
     """
     mention, folder = Mention(path), os.path.dirname(path) if folder is None else folder
-    with open(path, "rb") as stream:
+    with open(path, "rb", buffering=0) as stream:
         head = stream.read(16)
         if claims(head):
             in_database(mention, forms, folder)
@@ -166,8 +165,7 @@ def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = Non
         elif head.startswith(ZIP_MAGIC):
             in_zip(mention, forms, folder)
         elif head and not head.startswith((*NO_TEXT, OWN)):
-            with mmap.mmap(stream.fileno(), 0, access=mmap.ACCESS_READ) as data:
-                in_bytes(mention, data[:], forms, folder)
+            in_bytes(mention, head + stream.read(), forms, folder)
     return mention
 
 

@@ -127,7 +127,11 @@ def take_back(trip: Trip, plan: str) -> list[str]:
             why[number] = error.what
         except OSError as error:
             why[number] = f"{show(deed_place(deed))}: {error.strerror or error}"
-    left = [(number, deed) for number, deed, _done in deeds if standing(deed) not in KINDS[deed["do"]].back]
+    left = [
+        (number, deed)
+        for number, deed, _done in deeds
+        if (stands := standing(deed)) not in KINDS[deed["do"]].back or (number in why and stands != UNDONE)
+    ]
     return [why.get(number) or f"{show(deed_place(deed))} is not as it was before" for number, deed in left]
 
 
