@@ -46,15 +46,18 @@ class AliveCase(CrashCase):
         with closing(sqlite3.connect(self.top / "home/trips" / self.trip / "logbook.sqlite")) as logbook:
             return json.loads(logbook.execute("SELECT value FROM fact WHERE name = 'state'").fetchone()[0])
 
-    def assert_true_words(self, status, state):
-        """The record and the exit status of a repoint that met trouble say what is."""
+    def seen(self):
+        """The world without what was prepared beside a ledger: the next command removes that."""
         *drives, library = self.world()
-        # What was prepared beside a ledger is in nobody's way; the next command removes it.
         kept = (
             {name: what for name, what in drive.items() if b".saltcart-" not in name or b"drive" in name}
             for drive in drives
         )
-        seen = (*kept, library)
+        return *kept, library
+
+    def assert_true_words(self, status, state):
+        """The record and the exit status of a repoint that met trouble say what is."""
+        seen = self.seen()
         if state == "hauled":
             self.assertEqual(seen, self.hauled, "recorded as taken back")
         if state == "switched":
@@ -191,7 +194,7 @@ class Alive(AliveCase):
             with self.subTest(command):
                 self.restore()
                 number = 75
-                while self.state() != "switching" or self.world() == self.hauled:
+                while self.state() != "switching" or self.seen() == self.hauled:
                     self.restore()
                     number += 1
                     run_until(("repoint", self.trip, "--yes"), self.environment, number)
