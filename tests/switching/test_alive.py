@@ -18,7 +18,7 @@ from tests.switching.test_crash import EVERY_POINT, CrashCase
 from tests.world import cells, tree
 
 EIO = OSError(errno.EIO, "Input/output error")
-STEPS = 1 if EVERY_POINT else 9
+STEPS = 1 if EVERY_POINT else 13
 MOST = 130
 
 
