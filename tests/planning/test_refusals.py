@@ -136,8 +136,11 @@ class Refusals(WorldCase):
                 )
 
     def test_locked_and_changed_ledgers(self):
-        waybill = str(self.top / "w.toml")
-        self.run_program("draft", *self.plan_words("-o", waybill))
+        waybill, own = str(self.top / "w.toml"), self.top / "own.toml"
+        # Other tests run beside this one: what runs here must be the program of no ledger of theirs.
+        own.write_text(PLAYER_MAP.read_text().replace("petrel-player", "own-player"))
+        words = [str(own) if word == str(PLAYER_MAP) else word for word in self.plan_words("-o", waybill)]
+        self.run_program("draft", *words)
         trip = self.run_json("haul", waybill)["trip"]
         with closing(sqlite3.connect(self.library, isolation_level=None)) as database:
             database.execute("BEGIN EXCLUSIVE")
@@ -151,12 +154,10 @@ class Refusals(WorldCase):
         holder.stdout.readline()
         self.refused("repoint", trip, "--yes", says=("full.m3u8", str(holder.pid)))
         holder.communicate(b"\n")
-        busy = subprocess.Popen(
-            ["sleep", "60"], executable=shutil.copy(shutil.which("sleep"), self.top / "petrel-player")
-        )
+        busy = subprocess.Popen(["sleep", "60"], executable=shutil.copy(shutil.which("sleep"), self.top / "own-player"))
         self.addCleanup(busy.wait)
         self.addCleanup(busy.kill)
-        self.refused("repoint", trip, "--yes", says="petrel-player is running")
+        self.refused("repoint", trip, "--yes", says="own-player is running")
         busy.kill()
         busy.wait()
         with open(self.ledgers[0], "ab") as stream:
