@@ -138,13 +138,17 @@ class Account(WorldCase):
         (self.settings / "broken.gz").write_bytes(b"\x1f\x8b\x08" + bytes(20))
         (self.settings / "broken.zip").write_bytes(b"PK\3\4" + bytes(20))
         (self.settings / "broken.db").write_bytes(b"SQLite format 3\0" + bytes(100))
+        locked = bytearray((self.settings / "bundle.rack").read_bytes())
+        for header in (locked.index(b"PK\3\4") + 6, locked.index(b"PK\1\2") + 8):
+            locked[header] |= 1  # says that a member is encrypted
+        (self.settings / "locked.zip").write_bytes(locked)
         os.mkfifo(self.settings / "pipe")
         account = self.run_json("draft", *self.words, "-o", str(self.top / "w.toml"), status=1)["account"]
         self.assertEqual(
             {Path(one["path"]).name: one["standing"] for one in account["mentions"]},
             {"inside.m3u8": "in full", "bundle.rack": "not read"},
         )
-        self.assertEqual(account["passed_over"]["could not be read"], 3)
+        self.assertEqual(account["passed_over"]["could not be read"], 4)
 
 
 class Demo(WorldCase):

@@ -4,6 +4,7 @@ Sounds, and what is plainly no text or database, are passed over by name or begi
 read is counted and told.  Nothing is written, no link is followed, no other drive is entered that nobody asked for.
 """
 
+import lzma
 import os
 import re
 import sqlite3
@@ -19,7 +20,7 @@ from saltcart.home import home
 from saltcart.ledgers import Map, recognised
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.sqlite.quoting import literal, quoted
-from saltcart.ledgers.wrappers import GZIP_MAGIC, ZIP_MAGIC
+from saltcart.ledgers.wrappers import GZIP_MAGIC, LARGEST_INSIDE, ZIP_MAGIC, Gzip
 from saltcart.mentions.place_forms import PlaceForms, find
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
@@ -29,7 +30,6 @@ from saltcart.shelves.walk import FILE, FOLDER, Item, walk
 from saltcart.spelling.moves import tail_below
 
 LARGEST = 256 << 20  # bytes; larger files that are no databases are told and not read
-LARGEST_INSIDE = 64 << 20
 MOST_SPOTS = 5
 EXCERPT = 60
 LINE = "line "
@@ -40,7 +40,10 @@ NO_TEXT = (
     b"\0\0\0\x20ftyp", b"wOFF", b"\0\1\0\0", b"OTTO", b"\xca\xfe\xba\xbe",
 )  # fmt: skip
 # What a file may be met with that cannot be read: it is counted, and the search goes on.
-UNREADABLE = (SaltCartError, OSError, ValueError, sqlite3.Error, zlib.error, zipfile.BadZipFile)
+UNREADABLE = (
+    SaltCartError, OSError, ValueError, EOFError, RuntimeError, sqlite3.Error, zlib.error, lzma.LZMAError,
+    zipfile.BadZipFile,
+)  # fmt: skip
 CACHES = {".cache", "Cache", "Caches", ".Trash", "Trash", ".git", "__pycache__", "node_modules"}
 
 
@@ -160,8 +163,7 @@ def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = Non
         if claims(head):
             in_database(mention, forms, folder)
         elif head.startswith(GZIP_MAGIC):
-            stream.seek(0)
-            in_bytes(mention, zlib.decompressobj(31).decompress(stream.read(), LARGEST_INSIDE), forms, folder)
+            in_bytes(mention, Gzip().peel(head + stream.read()), forms, folder)
         elif head.startswith(ZIP_MAGIC):
             in_zip(mention, forms, folder)
         elif head and not head.startswith((*NO_TEXT, OWN)):
@@ -189,9 +191,12 @@ def in_zip(mention: Mention, forms: Sequence[PlaceForms], folder: str) -> None:
     """Add the spots in the members of a zip file; sounds among them are passed over."""
     with zipfile.ZipFile(mention.path) as archive:
         for fact in archive.infolist():
-            if fact.file_size and not kind_of(fact.filename) and fact.file_size <= LARGEST_INSIDE:
+            if fact.file_size and not kind_of(fact.filename):
                 with archive.open(fact) as member:
-                    in_bytes(mention, member.read(LARGEST_INSIDE), forms, folder, f"{show(fact.filename)}, ")
+                    content = member.read(LARGEST_INSIDE + 1)
+                if len(content) > LARGEST_INSIDE:
+                    raise ValueError(f"{show(fact.filename)} in it unpacks to too much")
+                in_bytes(mention, content, forms, folder, f"{show(fact.filename)}, ")
 
 
 def in_database(mention: Mention, forms: Sequence[PlaceForms], folder: str) -> None:

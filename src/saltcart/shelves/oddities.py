@@ -47,7 +47,8 @@ def shortcut(name: str, head: bytes) -> str | None:
 
 # What file managers and programs leave lying about.
 LITTER = re.compile(
-    r"(?i)^(\.ds_store|\._.*|thumbs\.db|desktop\.ini|\.directory|\.fseventsd|\.trashes|~\$.*|.*~|.*\.(tmp|temp|part|crdownload)|\.saltcart-.*\.part)$"
+    r"(?i)^(\.ds_store|\._.*|thumbs\.db|desktop\.ini|\.directory|\.fseventsd|\.trashes|~\$.*|.*~"
+    r"|.*\.(tmp|temp|part|crdownload)|\.saltcart-.*\.part)$"
 )
 OLD_BACKUP = re.compile(r"(?i)^.+(\.(bak|old|backup|orig)(\d*|-\d+)|[ ._-](backup|old)[ ._-]?\d*\.(db|sqlite3?))$")
 

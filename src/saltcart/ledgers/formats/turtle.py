@@ -15,8 +15,10 @@ from saltcart.spelling.uris import REFERENCE
 NAME = "turtle"
 TOKEN = re.compile(
     r'(?P<comment>\#[^\r\n]*)|(?P<long>"""(?:[^"\\]|\\.|"(?!""))*"""|\'\'\'(?:[^\'\\]|\\.|\'(?!\'\'))*\'\'\')'
-    r'|(?P<string>"(?P<double>(?:[^"\\\r\n]|\\.)*)"|\'(?P<single>(?:[^\'\\\r\n]|\\.)*)\')(?P<type>\^\^(?:<[^<>]*>|[\w.-]*:[\w.-]*))?'
-    r"|(?P<prefix>@prefix\s+[^<]*<[^<>]*>|PREFIX\s+[^<]*<[^<>]*>)|(?P<base>(?:@base|BASE)\s+)?<(?P<iri>[^<>\"{}|^`\s]*)>",
+    r'|(?P<string>"(?P<double>(?:[^"\\\r\n]|\\.)*)"|\'(?P<single>(?:[^\'\\\r\n]|\\.)*)\')'
+    r"(?P<type>\^\^(?:<[^<>]*>|[\w.-]*:[\w.-]*))?"
+    r"|(?P<prefix>@prefix\s+[^<]*<[^<>]*>|PREFIX\s+[^<]*<[^<>]*>)"
+    r"|(?P<base>(?:@base|BASE)\s+)?<(?P<iri>[^<>\"{}|^`\s]*)>",
     re.DOTALL | re.IGNORECASE,
 )
 PATH_TYPE = re.compile(r"\^\^(?:<[^<>]*[#/]Path>|[\w.-]*:Path)")

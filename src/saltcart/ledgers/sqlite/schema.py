@@ -5,7 +5,8 @@ import sqlite3
 from collections.abc import Iterator
 
 WRITES = re.compile(
-    r"(?i)\b(?:INSERT\s+(?:OR\s+\w+\s+)?INTO|REPLACE\s+INTO|UPDATE(?:\s+OR\s+\w+)?|DELETE\s+FROM)\s+((?:\"[^\"]+\"|\[[^\]]+\]|`[^`]+`|\w+))"
+    r"(?i)\b(?:INSERT\s+(?:OR\s+\w+\s+)?INTO|REPLACE\s+INTO|UPDATE(?:\s+OR\s+\w+)?|DELETE\s+FROM)\s+"
+    r"((?:\"[^\"]+\"|\[[^\]]+\]|`[^`]+`|\w+))"
 )
 
 
