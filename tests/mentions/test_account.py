@@ -118,6 +118,19 @@ class Account(WorldCase):
         self.run_program("release", trip, "--yes")
         self.assertTrue(kit.read_text().count(str(self.new)), 16)
 
+    def test_places_and_files_that_are_not_there_are_refused_or_told(self):
+        for words in (("--search", "nowhere"), ("--leave-unread", "nothing.cfg")):
+            self.assertIn(
+                f"{words[1]} is not there", self.run_program("move", *self.words, *words, "--yes", status=3).stderr
+            )
+        single = self.top / "é elsewhere.cfg"
+        single.write_text(f"kit={self.sounds[0]}\n")
+        (self.top / "cart.toml").write_text('places = ["unplugged"]\n')
+        said = self.run_program("draft", *self.words, "-o", "w.toml").stdout
+        self.assertIn("Not searched, for it is not there: unplugged", said)
+        self.run_program("move", *self.words, "--search", str(single), "--yes")
+        self.assertEqual(single.read_text(), f"kit={self.moved()[0]}\n")
+
     def test_histories_may_stay_and_are_no_alarm(self):
         (self.settings / "pads.log").write_text(f"opened {self.sounds[0]}\n" * 3)
         (self.settings / "prefs.cfg").write_text(f"last_opened={self.sounds[0]}\n")

@@ -51,6 +51,8 @@ def show_account(screen: Screen, account: Account) -> None:
     if len(rows) > SHOWN:
         screen.say(f"... and {len(rows) - SHOWN} more (see --json)")
     screen.say(searched_text(account.search))
+    for away in account.away:
+        screen.remark(f"Not searched, for it is not there: {place(away)}")
 
 
 def searched_text(search: Search) -> str:

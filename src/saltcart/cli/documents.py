@@ -158,6 +158,7 @@ def account_document(account: Account | None) -> dict[str, Any] | None:
         return None
     return {
         **search_document(account.search),
+        "unsearched": account.away,
         "mentions": [
             {
                 "path": one.path,

@@ -39,8 +39,10 @@ def search_places(
         *more,
     ]
     places: list[str] = []
+    named = set(map(os.path.realpath, more))
     for place in dict.fromkeys(map(os.path.realpath, wanted)):
-        if os.path.isdir(place) and place != "/" and not any(tail_below(place, one) is not None for one in places):
+        known = os.path.isdir(place) or (os.path.isfile(place) and place in named)
+        if known and place != "/" and not any(tail_below(place, one) is not None for one in places):
             places = [*(one for one in places if tail_below(one, place) is None), place]
     return places
 

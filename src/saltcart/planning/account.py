@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 
-from saltcart.errors import SaltCartError, show
+from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home
 from saltcart.learning.learn import learn
 from saltcart.ledgers import Map, load_map, open_ledger
@@ -47,9 +47,10 @@ class Accounted:
 
 @dataclass(slots=True)
 class Account:
-    """All files that name the shelves, in the places that were searched."""
+    """All files that name the shelves, in the places that were searched; `away` ones of cart.toml are not there."""
 
     search: Search
+    away: list[str] = field(default_factory=list)
     files: list[Accounted] = field(default_factory=list)
 
     def open(self) -> list[Accounted]:
@@ -67,9 +68,16 @@ class Accountant:
 
     def account(self, ledgers: list[DraftedLedger]) -> Account:
         """The account; ledgers that were found and understood are added to `ledgers`, their maps to the waybill."""
-        places = search_places(self.olds, self.request.cart, [one.line.path for one in ledgers], self.request.search)
+        for path in (*self.request.search, *self.request.leave_unread):
+            if not os.path.lexists(os.path.expanduser(path)):
+                raise Refused(
+                    f"{show(path)} is not there", "Check the path; if its drive is not connected, plug it in."
+                )
+        more = [os.path.expanduser(path) for path in self.request.search]
+        places = search_places(self.olds, self.request.cart, [one.line.path for one in ledgers], more)
         self.waybill.search = places
-        result = Account(search(forms_of(self.olds, self.waybill.means), places, self.progress))
+        away = [place for place in self.request.cart.places if not os.path.exists(place)]
+        result = Account(search(forms_of(self.olds, self.waybill.means), places, self.progress), away)
         known = {one.line.path: one for one in ledgers}
         for mention in result.search.found:
             path = true_path(mention.path)
