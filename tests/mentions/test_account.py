@@ -139,11 +139,12 @@ class Account(WorldCase):
         (self.settings / "old times.cfg").write_text(f"kit={self.sounds[0]}\n")
         self.run_program("check", done["trip"], status=1)  # a name is no proof of a history
 
-    def test_without_a_search_nothing_is_promised(self):
+    def test_what_a_draft_did_not_search_the_check_does(self):
         self.kit()
-        said = self.run_program("move", *self.words, "--yes", "--no-search").stdout
+        said = self.run_program("move", *self.words, "--yes", "--no-search", status=1).stdout
+        self.assertIn("16 mentions of the old place are left in 1 file", said)
         self.assertNotIn("Nothing is lost", said)
-        self.assertIn("was not looked at", self.run_program("check").stdout)
+        self.run_program("release", "--yes", status=3)
 
     def test_a_zip_and_what_is_broken_never_end_the_search(self):
         with zipfile.ZipFile(self.settings / "bundle.rack", "w") as archive:

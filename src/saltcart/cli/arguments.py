@@ -99,7 +99,9 @@ def add_search(parser: argparse.ArgumentParser) -> None:
         help="search these folders too for what names the sounds",
     )
     parser.add_argument(
-        "--no-search", action="store_true", help="do not search for what names the sounds; nothing is said of it then"
+        "--no-search",
+        action="store_true",
+        help="do not search for what names the sounds before the move; the check after it does",
     )
     parser.add_argument(
         "--leave-unread",

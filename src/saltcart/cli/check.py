@@ -236,8 +236,6 @@ def assurance(report: CheckReport) -> str:
         return "All is well." if sum(report.counts.values()) else "There was nothing to judge."
     if report.state in (HAULED, UNDONE):
         return "Nothing is lost."
-    if not report.search:
-        return "Whether other files name the old place was not looked at."
     counts = Counter(one.standing for one in report.left)
     if counts[LEFT]:
         files = many(counts[LEFT], "file goes", "files go")

@@ -6,9 +6,10 @@ The places that the draft searched are searched again: a program may have writte
 import os
 from collections.abc import Sequence
 
+from saltcart.cart import Cart
 from saltcart.judging.judge import LedgerState
 from saltcart.mentions.search import Mention, Search, search
-from saltcart.mentions.search_places import forms_after
+from saltcart.mentions.search_places import forms_after, search_places
 from saltcart.mentions.standings import HISTORY, LEFT, SERVED, UNACCOUNTED
 from saltcart.progress import Progress
 from saltcart.proving.results import LeftMentions
@@ -26,13 +27,14 @@ def left_mentions(
     judged missing by itself.
     """
     plan = trip.waybill
-    places = [place for place in plan.search if os.path.lexists(place)]
     olds, news = ([getattr(shelf, side) for shelf in plan.shelves] for side in ("old", "new"))
+    wanted = plan.search or search_places(olds, Cart(), [state.path for state in states])  # the draft did not search
+    places = [place for place in wanted if os.path.lexists(place)]
     forms = forms_after(olds, news, plan.means)
     found = search(forms, places, progress)
     known = {state.path: state for state in states}
     left = [standing(mention, known.get(mention.path), plan.shelves, plan.left_unread) for mention in found.found]
-    return left, found, [place for place in plan.search if place not in places]
+    return left, found, [place for place in wanted if place not in places]
 
 
 def standing(
