@@ -27,14 +27,15 @@ SEARCH_PROGRAM = """
 import sys
 from saltcart.mentions.search import search
 from saltcart.mentions.search_places import forms_of
-found = search(forms_of(["/mnt/keel/Sounds/Bell Tones"]), [sys.argv[1]])
+found = search(forms_of(["/mnt/keel/Sounds/Cloches d'été"]), [sys.argv[1]])
 assert len(found.found) == 200, len(found.found)
 """
 # As many plain words as a search looks for names.
 WORDS = [
-    "/mnt/keel/Sounds/Bell Tones", "mnt/keel/Sounds/Bell Tones", "~/Sounds/Bell Tones", "$HOME/Sounds/Bell Tones",
-    "/mnt/keel/Sounds/Bell%20Tones", "\\/mnt\\/keel\\/Sounds\\/Bell Tones", "../Sounds/Bell Tones",
-    "D:\\Sounds\\Bell Tones",
+    "/mnt/keel/Sounds/Cloches d'été", "mnt/keel/Sounds/Cloches d'été", "~/Sounds/Cloches d'été",
+    "$HOME/Sounds/Cloches d'été",
+    "/mnt/keel/Sounds/Cloches%20d%27%C3%A9t%C3%A9", "\\/mnt\\/keel\\/Sounds\\/Cloches d'été", "../Sounds/Cloches d'été",
+    "D:\\Sounds\\Cloches d'été",
 ]  # fmt: skip
 
 
@@ -45,8 +46,8 @@ def make_settings(top: Path) -> None:
     for number in range(20_000):
         folder = top / f"{number // 200:03d}"
         folder.mkdir(parents=True, exist_ok=True)
-        lines = [line.format("Other Drums") for _ in range(chance.randrange(15, 450))]
-        lines += [line.format("Bell Tones")] if number % 100 == 0 else []
+        lines = [line.format("Cloches d'hiver") for _ in range(chance.randrange(15, 450))]
+        lines += [line.format("Cloches d'été")] if number % 100 == 0 else []
         (folder / f"{number % 200:03d}.json").write_text("".join(lines))
 
 

@@ -118,6 +118,14 @@ class Account(WorldCase):
         self.run_program("release", trip, "--yes")
         self.assertTrue(kit.read_text().count(str(self.new)), 16)
 
+    def test_a_label_is_no_path(self):
+        """A title that happens to be the shelf's name, in a file where it would resolve: only the path follows."""
+        pack = self.keel / "Sounds" / "packs.json"
+        pack.write_text(json.dumps([{"name": "Bell Tones", "file": "Bell Tones/low/C1.wav"}]))
+        self.run_program("move", *self.words, "--yes")
+        (row,) = json.loads(pack.read_text())
+        self.assertEqual((row["name"], row["file"]), ("Bell Tones", "../../lighter/Sounds/Bell Tones/low/C1.wav"))
+
     def test_places_and_files_that_are_not_there_are_refused_or_told(self):
         for words in (("--search", "nowhere"), ("--leave-unread", "nothing.cfg")):
             self.assertIn(
@@ -157,12 +165,14 @@ class Account(WorldCase):
             locked[header] |= 1  # says that a member is encrypted
         (self.settings / "locked.zip").write_bytes(locked)
         os.mkfifo(self.settings / "pipe")
+        (self.settings / "Cache").mkdir()
         account = self.run_json("draft", *self.words, "-o", str(self.top / "w.toml"), status=1)["account"]
         self.assertEqual(
             {Path(one["path"]).name: one["standing"] for one in account["mentions"]},
             {"inside.m3u8": "in full", "bundle.rack": "not read"},
         )
         self.assertEqual(account["passed_over"]["could not be read"], 4)
+        self.assertEqual(account["passed_over"]["cache folders"], 1)
 
 
 class Demo(WorldCase):

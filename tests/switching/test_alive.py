@@ -11,10 +11,13 @@ import random
 import shutil
 import sqlite3
 from contextlib import closing
+from types import SimpleNamespace
+from unittest.mock import Mock, patch
 
 from saltcart.standins import player
+from saltcart.switching import transaction
 from tests.switching.crashing import FAILED, KILLED, Trouble, plug_in, pull, run_until, run_with
-from tests.switching.test_crash import EVERY_POINT, CrashCase
+from tests.switching.test_crash import EVERY_POINT, CrashCase, LinkedCase
 from tests.world import cells, tree
 
 EIO = OSError(errno.EIO, "Input/output error")
@@ -22,16 +25,7 @@ STEPS = 1 if EVERY_POINT else 13
 MOST = 130
 
 
-class AliveCase(CrashCase):
-    more = ("--signpost", "--turn-links")
-
-    def furnish(self):
-        super().furnish()
-        lists = self.keel / "lists"
-        (lists / "bells").symlink_to("../Sounds/Bell Tones")
-        (lists / "through.m3u8").write_text("bells/low/C1.wav\n")
-        self.ledgers.append(str(lists / "through.m3u8"))
-
+class AliveCase(LinkedCase):
     def setUp(self):
         super().setUp()
         self.start = self.world()
@@ -202,6 +196,15 @@ class Alive(AliveCase):
                 with closing(sqlite3.connect(record)) as logbook, logbook:
                     logbook.execute("""UPDATE fact SET value = '"hauled"' WHERE name = 'state'""")
                 check()
+
+    def test_a_link_that_cannot_be_set_up_again_is_no_switch_taken_back(self):
+        gone = self.top / "bells"
+        deeds = [(0, transaction.unlink(str(gone), "../Sounds"), True)]
+        trip = SimpleNamespace(logbook=Mock(deeds=lambda _plan: deeds))
+        with patch("os.symlink", side_effect=EIO):
+            self.assertEqual(len(transaction.take_back(trip, "repoint")), 1)
+        self.assertEqual(transaction.take_back(trip, "repoint"), [])
+        self.assertTrue(gone.is_symlink())
 
     def test_said_once_more(self):
         done = self.run_program("repoint", self.trip, "--yes")

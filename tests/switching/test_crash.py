@@ -133,7 +133,9 @@ class CrashCase(WorldCase):
         return tree(self.keel, "library.db", "Attic"), cells(self.library)
 
 
-class Crash(CrashCase):
+class LinkedCase(CrashCase):
+    """With a signpost, and a link that entries go through."""
+
     more = ("--signpost", "--turn-links")
 
     def furnish(self):
@@ -143,6 +145,8 @@ class Crash(CrashCase):
         (lists / "through.m3u8").write_text("bells/low/C1.wav\n")
         self.ledgers.append(str(lists / "through.m3u8"))
 
+
+class Crash(LinkedCase):
     def test_haul(self):
         self.cut_haul(self.lighter / "Sounds")
 

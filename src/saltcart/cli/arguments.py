@@ -13,24 +13,15 @@ if TYPE_CHECKING:  # the commands that only look do without
     from saltcart.hauling.shelf_copy import Pace
 
 
+def add_list(parser: argparse.ArgumentParser, option: str, metavar: str, text: str) -> None:
+    """An option that takes several values, and may be given again."""
+    parser.add_argument(option, nargs="+", action="extend", default=[], metavar=metavar, help=text)
+
+
 def add_ledgers(parser: argparse.ArgumentParser) -> None:
     """--ledger and --map."""
-    parser.add_argument(
-        "--ledger",
-        nargs="+",
-        action="extend",
-        default=[],
-        metavar="FILE",
-        help="files that name sounds: playlists, databases",
-    )
-    parser.add_argument(
-        "--map",
-        nargs="+",
-        action="extend",
-        default=[],
-        metavar="FILE",
-        help="maps that describe ledgers no built-in format reads",
-    )
+    add_list(parser, "--ledger", "FILE", "files that name sounds: playlists, databases")
+    add_list(parser, "--map", "FILE", "maps that describe ledgers no built-in format reads")
     parser.add_argument(
         "--means",
         action="append",
@@ -54,13 +45,11 @@ def add_plan(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--signpost", action="store_true", help="leave a link with exactly the old name at the old place"
     )
-    parser.add_argument(
+    add_list(
+        parser,
         "--front",
-        nargs="+",
-        action="extend",
-        default=[],
-        metavar="FILE",
-        help="ledgers that list content folders: where a part of one moves, a new one comes in front of it",
+        "FILE",
+        "ledgers that list content folders: where a part of one moves, a new one comes in front of it",
     )
     parser.add_argument(
         "--turn-links",
@@ -73,43 +62,22 @@ def add_plan(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="rewrite nothing: ledgers go on naming the old place, through the signpost",
     )
-    parser.add_argument(
-        "--leave-out",
-        nargs="+",
-        action="extend",
-        default=[],
-        metavar="PATTERN",
-        help="what stays where it is, such as '*.ini' or 'Old Packs'",
-    )
-    parser.add_argument(
-        "--only", nargs="+", action="extend", default=[], metavar="PATTERN", help="move nothing but this"
-    )
+    add_list(parser, "--leave-out", "PATTERN", "what stays where it is, such as '*.ini' or 'Old Packs'")
+    add_list(parser, "--only", "PATTERN", "move nothing but this")
     add_search(parser)
     add_cart(parser)
 
 
 def add_search(parser: argparse.ArgumentParser) -> None:
     """--search, --no-search and --leave-unread."""
-    parser.add_argument(
-        "--search",
-        nargs="+",
-        action="extend",
-        default=[],
-        metavar="PLACE",
-        help="search these folders too for what names the sounds",
-    )
+    add_list(parser, "--search", "PLACE", "search these folders too for what names the sounds")
     parser.add_argument(
         "--no-search",
         action="store_true",
         help="do not search for what names the sounds before the move; the check after it does",
     )
-    parser.add_argument(
-        "--leave-unread",
-        nargs="+",
-        action="extend",
-        default=[],
-        metavar="FILE",
-        help="files that may go on naming the old place, though nothing will be there",
+    add_list(
+        parser, "--leave-unread", "FILE", "files that may go on naming the old place, though nothing will be there"
     )
 
 

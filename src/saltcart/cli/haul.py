@@ -3,7 +3,7 @@
 import argparse
 import os
 
-from saltcart.cli.arguments import add_cart, add_pace, pace
+from saltcart.cli.arguments import add_cart, add_list, add_pace, pace
 from saltcart.cli.documents import trip_document
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import UsageError, show
@@ -16,13 +16,11 @@ from saltcart.trips.summary import summary
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The waybill, or the trip to go on with."""
     parser.add_argument("waybill", metavar="WAYBILL|TRIP", help="a waybill file, or the id of a trip to go on with")
-    parser.add_argument(
+    add_list(
+        parser,
         "--leave-out",
-        nargs="+",
-        action="extend",
-        default=[],
-        metavar="PATTERN",
-        help="of a trip that goes on: what shall stay where it is after all, such as a file that cannot be read",
+        "PATTERN",
+        "of a trip that goes on: what shall stay where it is after all, such as a file that cannot be read",
     )
     parser.add_argument(
         "--accept",
@@ -35,13 +33,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
             " the others and never released"
         ),
     )
-    parser.add_argument(
+    add_list(
+        parser,
         "--rename",
-        nargs="+",
-        action="extend",
-        default=[],
-        metavar="PATTERN",
-        help="of a trip that goes on: files that the new drive refuses, to get another name there; entries follow",
+        "PATTERN",
+        "of a trip that goes on: files that the new drive refuses, to get another name there; entries follow",
     )
     add_pace(parser)
     add_cart(parser)

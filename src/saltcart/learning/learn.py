@@ -210,6 +210,8 @@ def lesson_of(
     if separator:
         entry["separator"] = separator
     sure, why = judged(place, total, resolved, inside, sounds, folders)
+    if sure and not base_place and bare_words(values, separator) * 2 > total:
+        sure, why = False, "bare words, which may be titles; uncomment it if programs look for files of these names"
     return Lesson(place, spelling, total, resolved, sounds, entry, sure, why)
 
 
@@ -232,6 +234,12 @@ def judged(place: str, total: int, resolved: int, inside: int, sounds: int, fold
     if 2 * (sounds + folders) < resolved:
         return False, "few of these are sounds or folders"
     return True, ""
+
+
+def bare_words(values: Sequence[str], separator: str | None) -> int:
+    """How many paths in the values are single words that do not end like a sound: a label often is a file's name."""
+    parts = [part for value in values for part in parts_of(value, separator)]
+    return sum("/" not in part and "\\" not in part and kind_of(part) is None for part in parts)
 
 
 def trials(

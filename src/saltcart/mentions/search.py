@@ -26,13 +26,14 @@ from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.manifest import SUFFIXES
 from saltcart.shelves.oddities import SET_ASIDE, is_ours
-from saltcart.shelves.walk import FILE, FOLDER, Item, walk
+from saltcart.shelves.walk import FILE, FOLDER, walk
 from saltcart.spelling.moves import tail_below
 
 LARGEST = 256 << 20  # bytes; larger files that are no databases are told and not read
 MOST_SPOTS = 5
 EXCERPT = 60
 LINE = "line "
+OURS = "ours"
 OWN = b"# Salt Cart"  # how a waybill begins
 # What begins like this holds no paths of a person's: pictures, films, fonts, programs, packed sounds.
 NO_TEXT = (
@@ -123,8 +124,10 @@ def candidates(top: str, result: Search) -> Iterator[str]:
         path = os.path.join(top, item.path) if item.path else top
         if item.path.startswith(skipped):
             continue
-        if item.kind == FOLDER and item.path and is_passed_over(path, item, own):
+        if item.kind == FOLDER and item.path and (why := passed_over(path, own)):
             skipped += (item.path + "/",)
+            if why != OURS:
+                result.passed_over[why] += 1
         elif item.kind == FILE and item.size and not is_own(os.path.basename(path)):
             if kind_of(path):
                 result.passed_over["sounds"] += 1
@@ -139,10 +142,14 @@ def is_own(name: str) -> bool:
     return is_ours(name) or name.endswith(tuple(SUFFIXES.values()))
 
 
-def is_passed_over(path: str, item: Item, own: str) -> bool:
-    """Whether a folder is not gone into: what a trip has set aside, our own data, caches, the top of another drive."""
+def passed_over(path: str, own: str) -> str:
+    """Why a folder is not gone into, "" when it is: what a trip set aside and our own data are ours."""
     name = os.path.basename(path)
-    return bool(SET_ASIDE.search(name)) or name in CACHES or path == own or os.path.ismount(path)
+    if SET_ASIDE.search(name) or path == own:
+        return OURS
+    if name in CACHES:
+        return "cache folders"
+    return "tops of other drives" if os.path.ismount(path) else ""
 
 
 def is_database(path: str) -> bool:

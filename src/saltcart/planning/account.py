@@ -84,7 +84,7 @@ class Accountant:
             one = known.get(path)
             if one is None and (one := self.understood(path)):
                 ledgers.append(one)
-            result.files.append(self.standing(mention, one))
+            result.files.append(self.standing(path, mention, one))
         self.waybill.maps = [plan.path for plan in self.maps]
         return result
 
@@ -121,7 +121,7 @@ class Accountant:
         self.learnt.add(path)
         return one
 
-    def standing(self, mention: Mention, one: DraftedLedger | None) -> Accounted:
+    def standing(self, path: str, mention: Mention, one: DraftedLedger | None) -> Accounted:
         """What becomes of one file that names the shelves."""
         uncovered = one.uncovered if one else mention.count - mention.history
         spots = one.spots if one else mention.spots
@@ -129,12 +129,12 @@ class Accountant:
             word = IN_FULL if one else HISTORY
         elif all(shelf.leave == "signpost" for shelf in self.waybill.shelves):
             word = SERVED
-        elif mention.path in self.waybill.left_unread:
+        elif path in self.waybill.left_unread:
             word = LEFT
         else:
             word = IN_PART if one and one.changes else UNREAD
         name = one.line.map_name if one else ""
-        learnt, why = mention.path in self.learnt, one.line.why if one else ""
+        learnt, why = path in self.learnt, one.line.why if one else ""
         return Accounted(mention.path, word, mention.count, uncovered, name, learnt, spots, why)
 
 
