@@ -234,8 +234,8 @@ def assurance(report: CheckReport) -> str:
     """The last word on what is sound, as far as that was looked at."""
     if not report.trip:
         return "All is well." if sum(report.counts.values()) else "There was nothing to judge."
-    if report.state in (HAULED, UNDONE):
-        return "Nothing is lost."
+    if report.state in (HAULED, UNDONE):  # without a search, which only a switch needs, no more can be said
+        return "Ledgers and originals are in their old places."
     counts = Counter(one.standing for one in report.left)
     if counts[LEFT]:
         files = many(counts[LEFT], "file goes", "files go")
