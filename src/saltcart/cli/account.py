@@ -73,7 +73,7 @@ def advice(files: Sequence[Accounted]) -> list[str]:
     """What a person can do about files that are not understood."""
     first = shlex.quote(show(files[0].path))
     return [
-        "Leave a link at the old place, which serves every program:   add --signpost",
+        "Leave a link at the old place, for programs that follow links:   add --signpost",
         f"Describe the file (see docs/maps.md):   saltcart learn {first} --against SHELF",
         f"Or let it go on naming the old place:   add --leave-unread {first}",
     ]
