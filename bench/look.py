@@ -23,13 +23,16 @@ duplicates((os.path.join(top, item.path), item.size, (item.device, item.inode)) 
 """
 
 
+# With a memory of its own, so that nothing is known from an earlier run.
 SEARCH_PROGRAM = """
-import sys
+import os, sys, tempfile
+os.environ["SALTCART_HOME"] = tempfile.mkdtemp(dir=os.path.dirname(sys.argv[1]))
 from saltcart.mentions.search import search
 from saltcart.mentions.search_places import forms_of
 found = search(forms_of(["/mnt/keel/Sounds/Cloches d'été"]), [sys.argv[1]])
 assert len(found.found) == 200, len(found.found)
 """
+WORDS_OF_PACKS = ("Amber", "Fog", "Harbour", "Lantern", "Low Tide", "Mist")
 # As many plain words as a search looks for names.
 WORDS = [
     "/mnt/keel/Sounds/Cloches d'été", "mnt/keel/Sounds/Cloches d'été", "~/Sounds/Cloches d'été",
@@ -39,14 +42,19 @@ WORDS = [
 ]  # fmt: skip
 
 
+PACKS = ["Cloches d'hiver", *(f"{word} {kind}" for word in WORDS_OF_PACKS for kind in ("Voices", "Drums", "Übungen"))]
+
+
 def make_settings(top: Path) -> None:
-    """20,000 files of settings of 1 to 30 KB, of which one in a hundred names a shelf."""
+    """20,000 files of settings of 1 to 30 KB that name twenty packs, one of them beginning like the shelf that one file
+    in a hundred names.
+    """
     chance = random.Random(2)
     line = '"wave": "/mnt/keel/Sounds/{}/High Bells/E3 high.wav", "level": 0.5,\n'
     for number in range(20_000):
         folder = top / f"{number // 200:03d}"
         folder.mkdir(parents=True, exist_ok=True)
-        lines = [line.format("Cloches d'hiver") for _ in range(chance.randrange(15, 450))]
+        lines = [line.format(chance.choice(PACKS)) for _ in range(chance.randrange(15, 450))]
         lines += [line.format("Cloches d'été")] if number % 100 == 0 else []
         (folder / f"{number % 200:03d}.json").write_text("".join(lines))
 

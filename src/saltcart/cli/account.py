@@ -12,7 +12,8 @@ from saltcart.errors import Refused, show
 from saltcart.mentions.standings import HISTORY, IN_FULL, IN_PART, LEFT, SERVED, UNREAD
 
 if TYPE_CHECKING:  # a check draws up no account
-    from saltcart.mentions.search import Search, Spot
+    from saltcart.mentions.content import Spot
+    from saltcart.mentions.search import Search
     from saltcart.planning.account import Account, Accounted
     from saltcart.planning.draft import Draft
     from saltcart.proving.results import CheckReport
@@ -59,7 +60,8 @@ def searched_text(search: Search) -> str:
     """Where was searched, and what was passed over."""
     passed = ", ".join(f"{count:,} {word}" for word, count in sorted(search.passed_over.items()))
     return (
-        f"Searched: {', '.join(map(place, search.places))} ({many(search.files, 'file', 'files')} read"
+        f"Searched: {', '.join(map(place, search.places))} ({many(search.files, 'file', 'files')}"
+        f"{f', {search.unchanged:,} of them as they were when last read' if search.unchanged else ''}"
         f"{f'; passed over: {passed}' if passed else ''})."
     )
 

@@ -14,7 +14,8 @@ from saltcart.cli.screen import Screen, Watch, many, place, size
 from saltcart.cli.survey import show_ledgers
 from saltcart.errors import UsageError, show
 from saltcart.ledgers import load_map
-from saltcart.mentions.search import Mention, known_as, search
+from saltcart.mentions.content import Mention
+from saltcart.mentions.search import known_as, search
 from saltcart.mentions.search_places import forms_of
 from saltcart.mentions.standings import HISTORY, LEFT, SERVED
 from saltcart.proving.check import check_ledgers, check_trip

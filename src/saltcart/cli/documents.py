@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:  # every command loads this module, few need what these bring in
     from saltcart.judging.judge import LedgerState
-    from saltcart.mentions.search import Search, Spot
+    from saltcart.mentions.content import Spot
+    from saltcart.mentions.search import Search
     from saltcart.planning.account import Account
     from saltcart.planning.draft import Draft
     from saltcart.proving.results import CheckReport, FileProblem, LeftMentions, Problem

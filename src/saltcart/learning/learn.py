@@ -20,7 +20,7 @@ from saltcart.learning.identifying_columns import column_facts
 from saltcart.learning.lessons import Learnt, Lesson, map_text
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.maps import column_rule
-from saltcart.mentions.search import mentions_in
+from saltcart.mentions.content import mentions_in
 from saltcart.mentions.search_places import forms_of
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.true_names import true_path

@@ -8,7 +8,7 @@ import tomlkit
 
 from saltcart.learning.containers import Content
 from saltcart.learning.identifying_columns import ColumnFact
-from saltcart.mentions.search import Spot
+from saltcart.mentions.content import Spot
 
 
 @dataclass(slots=True)

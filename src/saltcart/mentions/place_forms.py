@@ -23,7 +23,7 @@ WINDOW = 2  # so many times the longest name, as it may be escaped, is decoded b
 # What may stand before a full path: no part of another path.  A web address's host may, in a `file:` URI.
 PATH_SIGN = re.compile(r"[\w.~\-\\/%+@]", re.UNICODE)
 # In binary files a text follows its length, which may look like a letter: signs that no text holds tell them.
-CONTROL = re.compile(rb"[\x00-\x08\x0e-\x1f]")
+CONTROL = bytes([*range(0x09), *range(0x0E, 0x20)])
 WIDE_TEXT = re.compile("[\t\n\r -~\xa0-\uffff]*")
 HEAD = 4096
 ESCAPE = re.compile(r"\\(?:u([0-9a-fA-F]{4})|x([0-9a-fA-F]{2})|(.))", re.DOTALL)
@@ -45,6 +45,20 @@ class Hit(NamedTuple):
     encoding: str
 
 
+class Anchor(NamedTuple):
+    """Bytes to look for, in small letters: UTF-16 when `wide`, percent signs when `escaped`; what must follow them."""
+
+    raw: bytes
+    wide: bool = False
+    escaped: bool = False
+    rest: bytes = b""
+
+    def spots(self, low: bytes) -> Iterator[int]:
+        """Where it stands, but for where another name that begins alike is seen to stand."""
+        if low.find(self.raw) >= 0:
+            yield from (found.start() for found in re.finditer(re.escape(self.raw) + self.rest, low, re.DOTALL))
+
+
 class PlaceForms:
     """The forms of one folder.  `letters` are its names on other systems, such as `D:/Sounds/Bell Tones`."""
 
@@ -61,7 +75,7 @@ class PlaceForms:
             names += [Name(f"{start}/{below_home}", HOME) for start in ("~", "$HOME", "${HOME}", "%HOME%")]
         if below_drive and drive != "/":
             names += [Name(f"/{below_drive}", DRIVE), Name(below_drive, DRIVE)]
-        self.names = tuple(names)
+        self.names = self.all_names = tuple(names)
         self.passes: list[bytes] = []
         self.anchors = list(anchors(self))
         self.raw = {place.encode("utf-8", "surrogateescape"): "UTF-8"}
@@ -88,55 +102,67 @@ class PlaceForms:
         return [*self.names, Name(tail, RELATIVE), Name(f"./{tail}", RELATIVE)]
 
 
-def find(data: bytes, forms: Sequence[PlaceForms], folder: str | None = None) -> Iterator[Hit]:
-    """Every spot in `data`, the content of a file in `folder`, that names one of the folders."""
+def find(
+    data: bytes, forms: Sequence[PlaceForms], folder: str | None = None, binary: bool | None = None
+) -> Iterator[Hit]:
+    """Every spot in `data`, content of a file in `folder`, that names one of the folders.
+
+    `binary` says what the file is, when this is not its beginning.
+    """
     low = data.lower()
-    spots = [
-        (number, one, anchor, wide, at)
-        for number, one in enumerate(forms)
-        for anchor, wide in one.anchors
-        if (at := low.find(anchor)) >= 0
-    ]
-    if spots:
-        binary = is_binary(data[:HEAD])
-        for number, one, anchor, wide, at in spots:
-            names = None
-            passes = [(raw, cut) for raw in one.passes if (cut := raw.rfind(anchor)) >= 0]
-            while at >= 0:
+    wide, escaped = b"\0" in data, b"%" in data
+    for number, one in enumerate(forms):
+        names: list[tuple[str, str, Name]] = []
+        for anchor in one.anchors:
+            if (anchor.wide and not wide) or (anchor.escaped and not escaped):
+                continue
+            passes = [(raw, cut) for raw in one.passes if (cut := raw.rfind(anchor.raw)) >= 0]
+            for at in anchor.spots(low):
+                binary = is_binary(data[:HEAD]) if binary is None else binary
                 if any(at >= cut and low.startswith(raw, at - cut) for raw, cut in passes):
-                    pass  # the new place
-                elif not wide and (hit := plain_hit(data, at, number, one, anchor, binary)):
+                    continue  # the new place
+                if not anchor.wide and (hit := plain_hit(data, at, number, one, anchor.raw, binary)):
                     yield hit
-                else:
-                    names = names if names is not None else by_end(one, one.names_from(folder))
-                    if found := hit_at(data, at, number, one, wide, names, binary):
-                        yield found
-                at = low.find(anchor, at + len(anchor))
+                    continue
+                names = names or by_end(one, one.names_from(folder))
+                if found := hit_at(data, at, number, one, anchor.wide, names, binary):
+                    yield found
 
 
 def is_binary(head: bytes) -> bool:
     """Whether a file that begins like this is no text, neither of bytes nor of UTF-16."""
-    if not CONTROL.search(head):
+    if len(head.translate(None, CONTROL)) == len(head):
         return False
     texts = [head[: len(head) // 2 * 2].decode(encoding, "replace") for encoding in ("utf-16-le", "utf-16-be")]
     return not any(WIDE_TEXT.fullmatch(text) and 2 * len(text.encode("ascii", "ignore")) > len(text) for text in texts)
 
 
-def anchors(one: PlaceForms) -> Iterator[tuple[bytes, bool]]:
-    """The bytes to look for, in small letters, and whether they are UTF-16.
-
-    A name without ASCII letters is looked for in each of its encodings.
-    """
+def anchors(one: PlaceForms) -> Iterator[Anchor]:
+    """What to look for; a name without ASCII letters is looked for in each of its encodings."""
     if one.anchor:
-        yield one.anchor.encode(), False
-        yield one.anchor.encode("utf-16-le")[:-1], True  # as it stands in either order of bytes
-        yield "".join(f"%{byte:02x}" for byte in one.run.encode()).encode(), False  # some encode every sign
+        yield Anchor(one.anchor.encode(), rest=rest_of(one))
+        yield Anchor(one.anchor.encode("utf-16-le")[:-1], wide=True)  # as it stands in either order of bytes
+        yield Anchor(
+            "".join(f"%{byte:02x}" for byte in one.run.encode()).encode(), escaped=True
+        )  # some write it all so
         return
     raw = os.fsencode(one.base)
-    yield raw.lower(), False
-    yield "".join(f"%{byte:02x}" for byte in raw).encode(), False
-    yield "".join(f"\\u{ord(sign):04x}" for sign in one.base).encode(), False
-    yield one.base.encode("utf-16-le", "surrogatepass")[:-1].lower(), True
+    yield Anchor(raw.lower())
+    yield Anchor("".join(f"%{byte:02x}" for byte in raw).encode(), escaped=True)
+    yield Anchor("".join(f"\\u{ord(sign):04x}" for sign in one.base).encode())
+    yield Anchor(one.base.encode("utf-16-le", "surrogatepass")[:-1].lower(), wide=True)
+
+
+def rest_of(one: PlaceForms) -> bytes:
+    """A pattern for what may follow the anchor of a folder, in small letters: the rest of its name and its end, as far
+    as can be told before an escape or a letter beyond ASCII.  Most names that share the anchor by chance end here.
+    """
+    escape = rb"[%\\&\x80-\xff]"
+    pattern = rb"(?![a-z0-9_])"
+    for sign in reversed(one.base[one.base.lower().rfind(one.anchor) + len(one.anchor) :].lower()):
+        own = re.escape(sign if sign.isascii() else unicodedata.normalize("NFD", sign)[0]).encode()
+        pattern = rb"(?:%b|%b%b)" % (escape, own, pattern if sign.isascii() else b"")
+    return rb"(?=%b)" % pattern
 
 
 def plain_hit(data: bytes, at: int, number: int, one: PlaceForms, anchor: bytes, binary: bool) -> Hit | None:

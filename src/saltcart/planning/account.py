@@ -12,7 +12,8 @@ from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home
 from saltcart.learning.learn import learn
 from saltcart.ledgers import Map, load_map, open_ledger
-from saltcart.mentions.search import UNREADABLE, Mention, Search, Spot, known_as, search
+from saltcart.mentions.content import UNREADABLE, Mention, Spot
+from saltcart.mentions.search import Search, known_as, search
 from saltcart.mentions.search_places import forms_of, search_places
 from saltcart.mentions.standings import HISTORY, IN_FULL, IN_PART, LEFT, SERVED, UNREAD
 from saltcart.planning.request import Request

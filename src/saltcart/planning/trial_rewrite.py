@@ -9,7 +9,7 @@ from saltcart.errors import CannotSpell, SaltCartError, show
 from saltcart.judging.judge import Judge, LedgerState
 from saltcart.ledgers import Ledger, open_ledger
 from saltcart.looking.survey import usual_ledgers
-from saltcart.mentions.search import Mention, Spot, mentions_in
+from saltcart.mentions.content import Mention, Spot, mentions_in
 from saltcart.mentions.search_places import forms_after
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import ShelfInspector

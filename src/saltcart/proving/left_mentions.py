@@ -8,7 +8,8 @@ from collections.abc import Sequence
 
 from saltcart.cart import Cart
 from saltcart.judging.judge import LedgerState
-from saltcart.mentions.search import Mention, Search, search
+from saltcart.mentions.content import Mention
+from saltcart.mentions.search import Search, search
 from saltcart.mentions.search_places import forms_after, search_places
 from saltcart.mentions.standings import HISTORY, LEFT, SERVED, UNACCOUNTED
 from saltcart.progress import Progress

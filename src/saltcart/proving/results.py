@@ -4,7 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from saltcart.judging.judge import ALTERED, FOUND, MISSING, OFFLINE, UNREADABLE, Judgement, LedgerState, add_counts
-from saltcart.mentions.search import Search, Spot
+from saltcart.mentions.content import Spot
+from saltcart.mentions.search import Search
 from saltcart.mentions.standings import UNACCOUNTED
 
 

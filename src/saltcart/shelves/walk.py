@@ -14,8 +14,9 @@ class Item(NamedTuple):
     """One thing in a tree.
 
     `path` is relative to the tree's top ("" for the top itself).  `size` is in bytes, `disk_bytes`
-    as its drive allocates them, `mtime_ns` in nanoseconds since 1970 (UTC).  `target` is where a
-    link points, as written.  `other` stands for pipes, sockets and devices, which hold no sound.
+    as its drive allocates them, `mtime_ns` (when its content changed) and `ctime_ns` (when anything
+    about it did) in nanoseconds since 1970 (UTC).  `target` is where a link points, as written.
+    `other` stands for pipes, sockets and devices, which hold no sound.
     """
 
     path: str
@@ -28,6 +29,7 @@ class Item(NamedTuple):
     inode: int
     links: int
     target: str | None = None
+    ctime_ns: int = 0
 
 
 Trouble = Callable[[str, OSError], None]
@@ -37,11 +39,16 @@ def ignore(_path: str, _error: OSError) -> None:
     """A trouble callback that does nothing: what cannot be read is left out."""
 
 
-def walk(top: str, trouble: Trouble = ignore) -> Iterator[Item]:
+def anywhere(_path: str) -> bool:
+    """Go into every folder."""
+    return True
+
+
+def walk(top: str, trouble: Trouble = ignore, enter: Callable[[str], bool] = anywhere) -> Iterator[Item]:
     """Everything in the tree below `top`, folders before what is in them, names in order.
 
     What cannot be looked at is told to `trouble` with its full path and left out.  A `top`
-    that is a file is a tree of one.
+    that is a file is a tree of one.  Of folders whose path below `top` `enter` refuses, the inside is left out.
     """
     try:
         first = item_of("", top, os.lstat(top))
@@ -66,7 +73,7 @@ def walk(top: str, trouble: Trouble = ignore) -> Iterator[Item]:
             except OSError as error:
                 trouble(entry.path, error)
                 continue
-            if item.kind is FOLDER:
+            if item.kind is FOLDER and enter(item.path):
                 deeper.append(item.path)
             yield item
         waiting += reversed(deeper)
@@ -89,4 +96,5 @@ def item_of(path: str, place: str, state: os.stat_result) -> Item:
         state.st_ino,
         state.st_nlink,
         target,
+        state.st_ctime_ns,
     )

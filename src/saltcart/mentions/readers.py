@@ -1,0 +1,93 @@
+"""Reading many files for mentions: a few at once here, and when there are many, by several processes.
+
+Each answer is a Mention, None for a file that names no folder, or why it could not be read.
+"""
+
+import os
+import signal
+import threading
+import time
+from collections import deque
+from collections.abc import Iterable, Iterator, Sequence
+from concurrent.futures import Future, ProcessPoolExecutor
+from itertools import islice
+from multiprocessing import get_context
+
+from saltcart.mentions.content import UNREADABLE, Mention, mentions_in
+from saltcart.mentions.place_forms import PlaceForms
+from saltcart.shelves.walk import Item
+
+Batch = list[tuple[str, Item]]
+Answers = list[Mention | str | None]
+FIRST = 6  # batches that are read here before other processes are worth their start
+MOST_PROCESSES = 8
+AHEAD = 3  # batches that wait for each process
+FORMS: list[PlaceForms] = []  # of the process that reads, set once when it starts
+
+
+class Readers:
+    """Reads batches of files; a context manager, at whose end no process is left."""
+
+    def __init__(self, forms: Sequence[PlaceForms]):
+        self.forms = list(forms)
+        self.pool: ProcessPoolExecutor | None = None
+
+    def __enter__(self) -> "Readers":
+        return self
+
+    def __exit__(self, *_error: object) -> None:
+        if self.pool:
+            self.pool.shutdown(wait=True, cancel_futures=True)
+
+    def read(self, batches: Iterable[Batch]) -> Iterator[tuple[Batch, Answers]]:
+        """Each batch with its answers, in their order."""
+        waiting = iter(batches)
+        for batch in islice(waiting, FIRST):
+            yield batch, answers(batch, self.forms)
+        count = min(MOST_PROCESSES, len(os.sched_getaffinity(0)))
+        at_work: deque[tuple[Batch, Future[Answers]]] = deque()
+        for batch in waiting:
+            at_work.append((batch, self.started(count).submit(answer, [path for path, _item in batch])))
+            if len(at_work) > AHEAD * count:
+                done, future = at_work.popleft()
+                yield done, future.result()
+        for done, future in at_work:
+            yield done, future.result()
+
+    def started(self, count: int) -> ProcessPoolExecutor:
+        """The processes; new ones, not copies of this one, since they must not hold its locks."""
+        if self.pool is None:
+            self.pool = ProcessPoolExecutor(count, get_context("spawn"), begin, (self.forms, os.getpid()))
+        return self.pool
+
+
+def begin(forms: list[PlaceForms], parent: int) -> None:
+    """What a process does first: an interrupt is its parent's affair, and it does not outlive it."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    FORMS[:] = forms
+
+    def watch() -> None:
+        while os.getppid() == parent:
+            time.sleep(0.5)
+        os._exit(1)
+
+    threading.Thread(target=watch, daemon=True).start()
+
+
+def answer(paths: Sequence[str]) -> Answers:
+    """The answers for some files, in a process of its own."""
+    return [answer_for(path, FORMS) for path in paths]
+
+
+def answers(batch: Batch, forms: Sequence[PlaceForms]) -> Answers:
+    """The answers for a batch."""
+    return [answer_for(path, forms) for path, _item in batch]
+
+
+def answer_for(path: str, forms: Sequence[PlaceForms]) -> Mention | str | None:
+    """The answer for one file."""
+    try:
+        mention = mentions_in(path, forms)
+    except UNREADABLE as error:
+        return str(error) or type(error).__name__
+    return mention if mention.count else None

@@ -1,0 +1,94 @@
+"""A search reads large and packed files piece by piece, many by several processes, and unchanged ones once."""
+
+import gzip
+import os
+import random
+import tempfile
+import unittest
+import zipfile
+from pathlib import Path
+from unittest import mock
+
+from saltcart.mentions import content
+from saltcart.mentions.place_forms import PlaceForms
+from saltcart.mentions.search import search
+from saltcart.mentions.search_places import forms_after, forms_of
+
+PLACE = "/mnt/keel/Sounds/Cloches d'été"
+OLD = 1_700_000_000  # seconds; long ago
+
+
+class Searching(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.top = Path(os.path.realpath(folder.name))
+        self.files = self.top / "files"
+        self.files.mkdir()
+        self.enterContext(mock.patch.dict(os.environ, {"SALTCART_HOME": str(self.top / "home")}))
+
+    def write(self, name, text):
+        """A file that was written long ago."""
+        path = self.files / name
+        path.parent.mkdir(exist_ok=True)
+        path.write_bytes(text)
+        os.utime(path, (OLD, OLD))
+        return path
+
+    def found(self, forms=None):
+        """Name to number of mentions; how many files were gone through, and how many of them not read."""
+        with mock.patch("time.time_ns", lambda: 2 * OLD * 10**9):  # the files are not fresh
+            done = search(forms or forms_of([PLACE]), [str(self.files)])
+        return {Path(one.path).name: one.count for one in done.found}, done.files, done.unchanged
+
+    def test_where_a_piece_ends_nothing_is_lost_or_counted_twice(self):
+        """Mentions at and around every place where a large file is cut, each with the line it stands on."""
+        chance = random.Random(5)
+        with mock.patch.object(content, "BLOCK", 8192), mock.patch.object(content, "FIRST", 8192):
+            for _turn in range(30):
+                lines = [
+                    chance.choice([PLACE + "/x.wav", PLACE.replace("é", "e\u0301"), "z" * chance.randrange(2000)])
+                    for _line in range(400)
+                ]
+                wanted = [number + 1 for number, line in enumerate(lines) if "Cloches" in line]
+                raw = "\n".join(lines).encode()
+                with zipfile.ZipFile(self.files / "a.zip", "w", zipfile.ZIP_DEFLATED) as archive:
+                    archive.writestr("a.txt", raw)
+                for name, data in (("a.txt", raw), ("a.gz", gzip.compress(raw[:5000]) + gzip.compress(raw[5000:]))):
+                    self.write(name, data)
+                for name in ("a.txt", "a.gz", "a.zip"):
+                    mention = content.mentions_in(str(self.files / name), [PlaceForms(PLACE, "/")])
+                    places = [int(where.rpartition("line ")[2]) for where in mention.wheres]
+                    self.assertEqual((mention.count, places), (len(wanted), wanted), name)
+
+    def test_many_files_are_read_by_several_processes(self):
+        for number in range(1700):
+            self.write(f"{number % 17}/{number}.cfg", f"{PLACE}/x.wav\n".encode() * (number % 100 == 0) + b"level=1\n")
+        self.write("3/broken.gz", b"\x1f\x8b\x08" + bytes(20))
+        found, files, unchanged = self.found()
+        self.assertEqual((set(found.values()), len(found), files, unchanged), ({1}, 17, 1701, 0))
+        again, files, unchanged = self.found()
+        self.assertEqual((again, files, unchanged), (found, 1701, 1701 - 17 - 1))
+
+    def test_what_changed_is_read_again_whatever_its_size_and_time_say(self):
+        quiet, loud = b"x" * len(PLACE.encode()), PLACE.encode()
+        for name in ("same", "rewritten", "replaced"):
+            self.write(name, quiet)
+        self.assertEqual(self.found(), ({}, 3, 0))
+        self.write("rewritten", loud)  # in place, its time set back
+        (self.files / "replaced").unlink()
+        self.write("replaced", loud)
+        self.assertEqual(self.found(), ({"rewritten": 1, "replaced": 1}, 3, 1))
+        other = forms_of([PLACE, "/mnt/keel/Sounds/Other"])
+        self.assertEqual(self.found(other)[2], 0)  # names of another shelf were not looked for before
+        after = forms_after([PLACE], ["/mnt/lighter/Cloches d'été"])
+        self.assertEqual(self.found(after)[2], 1)  # what does not name it in any form does not in fewer
+        for damage in (self.top / "home" / "searched").iterdir():
+            damage.write_bytes(damage.read_bytes()[:-1] + b"?")
+        self.assertEqual(self.found(), ({"rewritten": 1, "replaced": 1}, 3, 0))
+
+    def test_what_is_fresh_is_not_remembered(self):
+        path = self.files / "now.cfg"
+        path.write_bytes(b"level=1\n")
+        search(forms_of([PLACE]), [str(self.files)])
+        self.assertEqual(search(forms_of([PLACE]), [str(self.files)]).unchanged, 0)
