@@ -41,6 +41,13 @@ def chunk_file(encoding, order=">"):
     return chunk(b"RIFF" if order == "<" else b"FORM", b"KITS" + chunk(b"HEAD", b"v1", order) + pads, order)
 
 
+def counted_texts(texts, encoding, width, order, of):
+    """Texts with their length before them, each with a number behind it."""
+    unit = 2 if of == "signs" and encoding.startswith("utf-16") else 1
+    raws = [text.encode(encoding) for text in texts]
+    return b"".join((len(raw) // unit).to_bytes(width, order) + raw + b"\0\7\0" for raw in raws)
+
+
 PLIST = {
     "Tracks": {
         "1": {"Place": "file:///keel/S/a%20b.wav", "Name": "x", "Art": "file:///keel/S/a.png"},
@@ -111,6 +118,60 @@ CASES = {
         plistlib.dumps(PLIST),
         None,
     ),
+    "records.x": (
+        'container = "json"',
+        ['at = "*/file"\nbase_at = "*/dir"\nspelling = "relative"'],
+        (
+            b'[{"file": "a.wav", "dir": "/keel/S"}, {"dir": "/keel/T", "file": "sub/c.wav"},'
+            b' {"file": "b.wav", "dir": "/keel/S/sub"}]'
+        ),
+        ["/keel/S/a.wav", "/keel/S", "/keel/T", "/keel/T/sub/c.wav", "/keel/S/sub/b.wav", "/keel/S/sub"],
+    ),
+    "three.x": (
+        'container = "xml"',
+        [
+            'at = "s/pad/name"\nbase_at = "s/pad/@dir"\nspelling = "relative"',
+            'at = "s/pad/@dir"\nbase_at = "s/@disk"\nspelling = "relative"\nnames = "folder"',
+        ],
+        b'<s disk="/keel"><pad dir="S"><name>a.wav</name></pad><pad dir="T"><name>c.wav</name></pad></s>',
+        ["/keel", "/keel/S", "/keel/S/a.wav", "/keel/T", "/keel/T/c.wav"],
+    ),
+    "rows.x": (
+        'container = "csv"',
+        ['at = "Name"\nbase_at = "Folder"\nspelling = "relative"'],
+        b'Name,Plays,Folder\r\na.wav,3,/keel/S\r\n"b, c.wav",1,/keel/T\r\n',
+        ["/keel/S/a.wav", "/keel/S", "/keel/T/b, c.wav", "/keel/T"],
+    ),
+    "sections.x": (
+        'container = "ini"',
+        ['at = "*/wave"\nbase_at = "*/folder"\nspelling = "relative"'],
+        b"[pad1]\nwave=a.wav\nfolder=/keel/S\n[pad2]\nfolder=/keel/T\nwave=c.wav\n",
+        ["/keel/S/a.wav", "/keel/S", "/keel/T", "/keel/T/c.wav"],
+    ),
+    "piece.x": (
+        'container = "json"',
+        ['at = "*"\npiece = \'^file "(?P<path>[^"]+)"\''],
+        b'["file \\"/keel/S/a.wav\\" vol=1", "file \\"/keel/S/\\u00e9.wav\\" vol=0", "say \\"/keel/S/x\\""]',
+        ["/keel/S/a.wav", "/keel/S/é.wav"],
+    ),
+    "keys.x": (
+        'container = "json"',
+        ['at = "ratings/*"\nkeys = true'],
+        b'{"ratings": {"/keel/S/a.wav": 3, "/keel/S/\\u00e9.wav": {"stars": 4}}, "x": {"/keel/S/no.wav": 1}}',
+        ["/keel/S/a.wav", "/keel/S/é.wav"],
+    ),
+    **{
+        f"counted-{number}.x": (
+            f'container = "counted"\nencoding = "{encoding}"\n'
+            f'counted = {{ width = {width}, order = "{order}", of = "{of}" }}',
+            ['at = "text"'],
+            b"RACK\1\0" + counted_texts(["/keel/S/é 1.wav", "Pad / One", "/keel/T/c.wav"], encoding, width, order, of),
+            ["/keel/S/é 1.wav", "/keel/T/c.wav"],
+        )
+        for number, (encoding, width, order, of) in enumerate(
+            [("utf-8", 1, "little", "bytes"), ("utf-16-le", 2, "little", "signs"), ("utf-16-be", 4, "big", "bytes")]
+        )
+    },
     "bplist.x": (
         'container = "plist"',
         ['at = "Tracks/*/Place"\nspelling = "uri"', 'at = "Folders/*"\nnames = "folder"'],
@@ -400,7 +461,7 @@ class Databases(MapCase):
         self.assertEqual(
             kit, [("one", "/lighter/T/x.wav; /else/y.wav ;/lighter/T/z.wav"), ("three", "/else/q.wav"), ("two", "")]
         )
-        with self.assertRaisesRegex(CannotSpell, "cannot hold"):
+        with self.assertRaisesRegex(CannotSpell, "read as these paths"):
             self.ledger.rewrite(self.target + "2", {(1, "one", 0): "/a;b.wav"})
 
     def test_a_swap_takes_what_begins_so_in_every_encoding(self):

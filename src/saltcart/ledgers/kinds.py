@@ -7,7 +7,7 @@ from types import ModuleType
 
 from saltcart.errors import BadLedger, Refused, show
 from saltcart.ledgers.base import Entry, Ledger
-from saltcart.ledgers.containers import chunks, json, lines, xml
+from saltcart.ledgers.containers import chunks, counted, json, lines, xml
 from saltcart.ledgers.formats import cue, dawproject, jspf, m3u, pls, sfz, turtle, xspf
 from saltcart.ledgers.maps import Map, load_map
 from saltcart.ledgers.spans import Shape, SpanFinder, TextLedger
@@ -42,6 +42,8 @@ def finder_of(plan: Map) -> SpanFinder:
         from saltcart.ledgers.containers import plist  # the one that is seldom met and takes long to load
 
         return partial(plist.spans, rules=plan.places)
+    if plan.counting:
+        return partial(counted.spans, rules=plan.places, counting=plan.counting)
     finders: dict[str, SpanFinder] = {
         "xml": partial(xml.spans, rules=plan.places),
         "json": partial(json.spans, rules=plan.places),
@@ -56,6 +58,8 @@ def shape_of(plan: Map) -> Shape | None:
     if plan.container == "chunks":
         holders = chunks.holders_of(plan.places)
         return Shape(partial(chunks.splice, holders=holders), partial(chunks.rest, holders=holders))
+    if plan.counting:
+        return Shape(counted.splicer(plan.counting), counted.rest_of(plan.counting))
     if plan.container == "plist":
         from saltcart.ledgers.containers import plist
 
@@ -67,8 +71,8 @@ def joint_of(plan: Map) -> bytes | None:
     """What usually stands between the folders of a list in such a file, if it has one."""
     rule = next((at for at in plan.places if at.names == "folder"), None)
     name = rule.at.rpartition("/")[2] if rule else "@"
-    if rule and rule.separator:
-        return rule.separator.encode()
+    if rule and rule.parts:
+        return rule.parts.separator.encode() or None
     usual = {
         "json": '", "',
         "toml": '", "',

@@ -1,18 +1,21 @@
 """Maps: TOML files that say where the entries of one kind of ledger lie and how they are spelt."""
 
 import os
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
 from saltcart import tomlfile
+from saltcart.errors import BadFile
+from saltcart.ledgers.containers.counted import Counting
 from saltcart.ledgers.facts import COLUMNS
-from saltcart.ledgers.rules import At
+from saltcart.ledgers.rules import At, Parts
 from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
 from saltcart.spelling import Spelling, spelling_named
 from saltcart.spelling.forms import SPELLINGS
 
-CONTAINERS = ("sqlite", "xml", "json", "ini", "csv", "tsv", "toml", "text", "plist", "chunks")
+CONTAINERS = ("sqlite", "xml", "json", "ini", "csv", "tsv", "toml", "text", "plist", "chunks", "counted")
 SHAPE: dict[str, Any] = {
     "!name": str,
     "!container": CONTAINERS,
@@ -22,6 +25,7 @@ SHAPE: dict[str, Any] = {
     "member": str,
     "encoding": str,
     "content": {"!file": str, "!map": str},
+    "counted": {"!width": (1, 2, 4), "!order": ("little", "big"), "!of": ("bytes", "signs")},
     "recognise": {"suffix": [str], "contains": str},
     "!entries": [
         {
@@ -31,6 +35,8 @@ SHAPE: dict[str, Any] = {
             "at": str,
             "base_at": str,
             "separator": str,
+            "piece": str,
+            "keys": bool,
             "spelling": tuple(SPELLINGS),
             "names": ("file", "folder"),
             "folder": {"table": str, "!column": str, "key": str, "by": str, "spelling": tuple(SPELLINGS)},
@@ -70,7 +76,7 @@ class Rule:
     names: str
     where: str | None = None
     folder: FolderOf | None = None
-    separator: str | None = None
+    parts: Parts | None = None
     facts: tuple[str | None, ...] = (None,) * len(COLUMNS)
     milliseconds: bool = False
 
@@ -96,6 +102,7 @@ class Map:
     contains: bytes = b""
     index: bool = False
     content: tuple[str, str] | None = None
+    counting: Counting | None = None
 
     @property
     def wrapper(self) -> Wrapper:
@@ -125,19 +132,30 @@ def load_map(path: str) -> Map:
     known = tables.get("recognise", {})
     database = tables["container"] == "sqlite"
     for number, entry in enumerate(tables["entries"]):
-        check_entry(path, number, entry, database)
+        check_entry(path, number, entry, tables["container"])
     return Map(
         tables["name"], path, tables["container"], tables.get("program"),
         with_folders(map(column_rule, tables["entries"])) if database else (),
         () if database else tuple(map(place_rule, tables["entries"])),
         tables.get("gzip", False), tables.get("member"), tables.get("encoding", "utf-8"),
         tuple(suffix.lower() for suffix in known.get("suffix", [])), known.get("contains", "").encode(),
-        tables.get("index", False), content_of(path, tables.get("content")),
+        tables.get("index", False), content_of(path, tables.get("content")), counting_of(path, tables),
     )  # fmt: skip
 
 
-def check_entry(path: str, number: int, entry: dict[str, Any], database: bool) -> None:
+def counting_of(path: str, tables: dict[str, Any]) -> Counting | None:
+    """How lengths stand before texts.  Raises BadFile when the map does not say, or says it of another container."""
+    said, counted = tables.get("counted"), tables["container"] == "counted"
+    if bool(said) != counted:
+        problem = "a counted container needs [counted]" if counted else "[counted] has no meaning in this container"
+        raise BadFile(path, None, problem, 'Write: counted = { width = 4, order = "little", of = "bytes" }')
+    encoding = tables.get("encoding", "utf-8")
+    return Counting(said["width"], said["order"], said["of"] == "signs", encoding) if said else None
+
+
+def check_entry(path: str, number: int, entry: dict[str, Any], container: str) -> None:
     """Raise BadFile when an entry lacks what its container needs, or has what makes no sense there."""
+    database = container == "sqlite"
     needed, strange = (
         (("table", "column"), ("at", "base_at"))
         if database
@@ -159,8 +177,24 @@ def check_entry(path: str, number: int, entry: dict[str, Any], database: bool) -
         )
     if folder and "separator" in entry:
         raise place.at("separator").fail("a list of names cannot start from a folder column", "Leave one of them out.")
-    if not database and "?P<path>" not in entry["at"] and entry["at"].startswith("("):
-        raise place.at("at").fail("a pattern needs a group named path", "Write it like: (?P<path>.+)")
+    if "keys" in entry and container != "json":
+        raise place.at("keys").fail("names are paths in JSON alone", "Leave it out.")
+    if "separator" in entry and "piece" in entry:
+        raise place.at("piece").fail("a value has either a separator or a piece", "Leave one of them out.")
+    for key in ("at", "piece") if container == "text" else ("piece",):
+        if key in entry:
+            check_pattern(place.at(key), entry[key])
+
+
+def check_pattern(place: tomlfile.Place, pattern: str) -> None:
+    """Raise BadFile for what is no pattern with a group named path."""
+    try:
+        if "path" in re.compile(pattern).groupindex:
+            return
+        problem = "a pattern needs a group named path"
+    except re.error as error:
+        problem = f"is no pattern ({error})"
+    raise place.fail(problem, "Write it like: file=(?P<path>.+)")
 
 
 def column_rule(entry: dict[str, Any]) -> Rule:
@@ -176,7 +210,7 @@ def column_rule(entry: dict[str, Any]) -> Rule:
     spelling = spelling_named(entry.get("spelling", "name" if folder else "auto"))
     return Rule(
         entry["table"], entry["column"], spelling, entry.get("names", "file"), entry.get("where"), made,
-        entry.get("separator"), tuple(map(entry.get, COLUMNS)), entry.get("length_in") == "milliseconds",
+        parts_of(entry), tuple(map(entry.get, COLUMNS)), entry.get("length_in") == "milliseconds",
     )  # fmt: skip
 
 
@@ -206,5 +240,13 @@ def place_rule(entry: dict[str, Any]) -> At:
         spelling_named(entry.get("spelling", "auto")),
         entry.get("names", "file"),
         entry.get("base_at"),
-        entry.get("separator"),
+        parts_of(entry),
+        entry.get("keys", False),
     )
+
+
+def parts_of(entry: dict[str, Any]) -> Parts | None:
+    """Where in a value the paths stand, when it is not one whole path."""
+    if "piece" in entry:
+        return Parts(piece=re.compile(entry["piece"]))
+    return Parts(entry["separator"]) if entry.get("separator") else None

@@ -1,11 +1,37 @@
 """Where in a container the entries lie: paths of names, matched against the place of each value."""
 
 import re
-from collections.abc import Sequence
+from bisect import bisect_left
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import AnyStr
 
+from saltcart.ledgers.codings import Escape
 from saltcart.spelling import Spelling, spelling_named
+
+
+@dataclass(frozen=True, slots=True)
+class Parts:
+    """Where in a value the paths stand: between separators, or where the group `path` of a pattern matches."""
+
+    separator: str = ""
+    piece: re.Pattern[str] | None = None
+
+    def spans(self, value: str) -> list[tuple[int, int]]:
+        """Start and end of each path, blanks around those of a list left out."""
+        if self.piece:
+            return [found.span("path") for found in self.piece.finditer(value) if found["path"]]
+        spans, start = [], 0
+        for part in value.split(self.separator):
+            lead = len(part) - len(part.lstrip())
+            if part.strip():
+                spans.append((start + lead, start + lead + len(part.strip())))
+            start += len(part) + len(self.separator)
+        return spans
+
+    def of(self, value: str) -> list[str]:
+        """The paths in a value."""
+        return [value[start:end] for start, end in self.spans(value)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -14,14 +40,16 @@ class At:
 
     `at` is a path of names with `/` between them, `*` for any one name and `**` for any number
     of them.  `base_at` is the place, above or beside it, of the folder the entries start from.
-    With a `separator` one value is a list of paths.
+    With `parts` one value holds several paths, or a path is a piece of it.  With `keys` the paths are the
+    names of what stands at that place, not its values.
     """
 
     at: str
     spelling: Spelling
     names: str = "file"
     base_at: str | None = None
-    separator: str | None = None
+    parts: Parts | None = None
+    keys: bool = False
 
 
 def must_match(pattern: re.Pattern[AnyStr], text: AnyStr, place: int) -> re.Match[AnyStr]:
@@ -37,7 +65,11 @@ class Matcher:
 
     def __init__(self, rules: Sequence[At]):
         bases = [At(rule.base_at, base_spelling(rule.spelling), "folder") for rule in rules if rule.base_at]
-        self.rules = [(pattern_of(rule.at), rule) for rule in [*bases, *rules]]
+        # What a map says of a folder itself goes before what its being a base says.
+        self.rules = [(pattern_of(rule.at), rule) for rule in [*rules, *bases]]
+        self.named = [one for one in self.rules if one[1].keys]
+        self.rules = [one for one in self.rules if not one[1].keys]
+        self.bases = {rule.base_at for rule in rules if rule.base_at}
         self.known: dict[str, At | None] = {}
 
     def __call__(self, place: str) -> At | None:
@@ -45,6 +77,10 @@ class Matcher:
         if place not in self.known:
             self.known[place] = next((rule for pattern, rule in self.rules if pattern.fullmatch(place)), None)
         return self.known[place]
+
+    def key(self, place: str) -> At | None:
+        """The first rule that wants the name of what stands at `place`."""
+        return next((rule for pattern, rule in self.named if pattern.fullmatch(place)), None)
 
 
 def base_spelling(spelling: Spelling) -> Spelling:
@@ -58,14 +94,52 @@ def pattern_of(path: str) -> re.Pattern[str]:
     return re.compile("/".join(parts).replace(".*/", "(?:.*/)?").replace("/.*", "(?:/.*)?"), re.DOTALL)
 
 
-def parted(value: str, separator: str | None) -> list[tuple[int, int]]:
-    """Start and end of each path in a value, blanks around list parts left out."""
-    if not separator:
-        return [(0, len(value))]
-    spans, start = [], 0
-    for part in value.split(separator):
-        lead = len(part) - len(part.lstrip())
-        if part.strip():
-            spans.append((start + lead, start + lead + len(part.strip())))
-        start += len(part) + len(separator)
-    return spans
+def parted(raw: str, parts: Parts | None, escape: Escape) -> list[tuple[int, int]]:
+    """Start and end in `raw` of each path in a value, which is parted as it reads without escapes."""
+    if parts is None:
+        return [(0, len(raw))]
+    if not any(mark in raw for mark in escape.marks):
+        return parts.spans(raw)
+    signs = escape.signs.findall(raw)
+    places = [0]
+    for sign in signs:
+        places += [places[-1] + len(sign)] * max(1, len(escape.mean(sign)))
+    return [(places[start], places[end]) for start, end in parts.spans("".join(map(escape.mean, signs)))]
+
+
+class Bases:
+    """Which folder each path starts from, when folders stand in places of their own.
+
+    Of the values at `base_at` it is the one that shares the innermost holder with the path: its record, its section,
+    the whole file; of several there the one before it, else the first.  `holders` are numbers of what a value stands
+    in, from the outermost.
+    """
+
+    def __init__(self, rule_for: Matcher):
+        self.wanted = rule_for.bases
+        self.folders: dict[str, dict[int, list[int]]] = {base: {} for base in self.wanted}
+        self.waiting: list[tuple[int, str, tuple[int, ...]]] = []
+
+    def note(self, number: int, rule: At, holders: tuple[int, ...]) -> None:
+        """Take up the value with that number."""
+        if rule.at in self.wanted:
+            for holder in (0, *holders):
+                self.folders[rule.at].setdefault(holder, []).append(number)
+        if rule.base_at:
+            self.waiting.append((number, rule.base_at, holders))
+
+    def settled(self) -> dict[int, int]:
+        """The number of the base of each value that has one."""
+        return {
+            number: base
+            for number, base_at, holders in self.waiting
+            if (base := self.nearest(number, self.folders[base_at], (0, *holders))) is not None
+        }
+
+    @staticmethod
+    def nearest(number: int, folders: Mapping[int, Sequence[int]], holders: tuple[int, ...]) -> int | None:
+        """The base of one value."""
+        for holder in reversed(holders):
+            if some := folders.get(holder):
+                return some[max(0, bisect_left(some, number) - 1)]
+        return None

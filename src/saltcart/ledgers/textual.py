@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from saltcart.ledgers.codings import Escape, TextCoding, is_narrow
+from saltcart.ledgers.rules import Bases
 from saltcart.ledgers.spans import Span
 from saltcart.spelling import Spelling
 
@@ -83,6 +84,13 @@ def byte_spans(text: Text, found: Iterable[Found]) -> list[Span]:
             codings[escape.name] = TextCoding(text.encoding, escape, text.guess)
         spans.append(Span(start, end, where, codings[escape.name], spelling, names, base))
     return spans
+
+
+def with_bases(found: list[Found], bases: Bases) -> list[Found]:
+    """The places, those that start from a folder elsewhere with its number."""
+    for number, base in bases.settled().items():
+        found[number] = found[number]._replace(base=base)
+    return found
 
 
 def finder(find: Callable[[str], Sequence[Found]]) -> Callable[[bytes], list[Span]]:

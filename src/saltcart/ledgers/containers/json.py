@@ -5,9 +5,9 @@ import re
 from collections.abc import Sequence
 
 from saltcart.ledgers.codings import JSON
-from saltcart.ledgers.rules import At, Matcher, parted
+from saltcart.ledgers.rules import At, Bases, Matcher, parted
 from saltcart.ledgers.spans import Span
-from saltcart.ledgers.textual import Found, byte_spans, decoded
+from saltcart.ledgers.textual import Found, byte_spans, decoded, with_bases
 
 TOKEN = re.compile(r'"((?:[^"\\]|\\.)*)"(\s*:)?|[{}\[\],]', re.DOTALL)
 DEEPEST = 500
@@ -28,9 +28,11 @@ def spans(data: bytes, rules: Sequence[At]) -> list[Span]:
 def found_in(text: str, rule_for: Matcher) -> list[Found]:
     """The wanted strings of a valid document."""
     found: list[Found] = []
-    bases: dict[str, int] = {}
+    bases = Bases(rule_for)
     path: list[str] = [""]  # the place of what comes next, for each open bracket
     holders: list[str] = []
+    inside: list[int] = []  # numbers of the open brackets
+    opened = 0
     counts: dict[str, int] = {}
     for token in TOKEN.finditer(text):
         sign = token[0][0]
@@ -38,29 +40,25 @@ def found_in(text: str, rule_for: Matcher) -> list[Found]:
             if len(holders) >= DEEPEST:
                 raise ValueError("is nested too deeply")
             holders.append(path[-1])
+            inside.append(opened := opened + 1)
             path.append(f"{path[-1]}/*" if sign == "[" else path[-1])
         elif sign in "}]":
             path.pop()
             holders.pop()
+            inside.pop()
         elif sign == '"' and token[2]:
-            path[-1] = f"{holders[-1]}/{''.join(map(JSON.mean, JSON.signs.findall(token[1])))}"
+            name = "".join(map(JSON.mean, JSON.signs.findall(token[1])))
+            path[-1] = f"{holders[-1]}/{name.replace('/', '|')}"  # one name, though it may be a path
+            if rule_for.named and name and (rule := rule_for.key(path[-1].lstrip("/"))):
+                where = f"{path[-1].lstrip('/')}, its name"
+                found.append(Found(*token.span(1), where, JSON, rule.spelling, rule.names))
         elif sign == '"':
             place = path[-1].lstrip("/")
             if rule := rule_for(place):
                 counts[place] = counts.get(place, 0) + 1
-                for first, last in parted(token[1], rule.separator):
-                    start = token.start(1)
-                    base = bases.get(rule.base_at) if rule.base_at else None
-                    found.append(
-                        Found(
-                            start + first,
-                            start + last,
-                            f"{place} {counts[place]}",
-                            JSON,
-                            rule.spelling,
-                            rule.names,
-                            base,
-                        )
-                    )
-                bases[rule.at] = len(found) - 1
-    return [one for one in found if one.start < one.end]
+                where, start = f"{place} {counts[place]}", token.start(1)
+                for first, last in parted(token[1], rule.parts, JSON):
+                    if first < last:
+                        bases.note(len(found), rule, tuple(inside))
+                        found.append(Found(start + first, start + last, where, JSON, rule.spelling, rule.names))
+    return with_bases(found, bases)

@@ -4,11 +4,11 @@ import re
 from collections.abc import Callable, Iterator, Sequence
 
 from saltcart.ledgers.codings import CSV, LINE, QUOTED, TOML, Escape
-from saltcart.ledgers.rules import At, Matcher, must_match, parted
+from saltcart.ledgers.rules import At, Bases, Matcher, must_match, parted
 from saltcart.ledgers.spans import Span
-from saltcart.ledgers.textual import Found, byte_spans, decoded, line_of
+from saltcart.ledgers.textual import Found, byte_spans, decoded, line_of, with_bases
 
-Value = tuple[int, int, str, Escape]
+Value = tuple[int, int, str, Escape, int]  # start, end, place, escape, number of its section or row
 SECTION = re.compile(r"[ \t]*\[([^\]\r\n]*)\]")
 PAIR = re.compile(r"[ \t]*([^=:;#\[\s][^=\r\n]*?)[ \t]*[=][ \t]*(.*?)[ \t]*$")
 TOML_HEADER = re.compile(r"[ \t]*\[\[?([^\]\r\n]+)\]\]?")
@@ -19,14 +19,15 @@ FIELD = re.compile(r'"((?:[^"]|"")*)"|([^"\r\n]*)')
 
 def ini_values(text: str) -> Iterator[Value]:
     """Values of `key = value` lines; the place is section/key, or key alone before the first section."""
-    section = ""
+    section, number = "", 1
     for start, line in lines_of(text):
         if found := SECTION.match(line):
-            section = found[1].strip() + "/"
+            section, number = found[1].strip() + "/", number + 1
         elif (found := PAIR.match(line)) and found[2]:
             first, last = found.span(2)
             quoted = len(found[2]) > 1 and found[2][0] == found[2][-1] == '"'
-            yield start + first + quoted, start + last - quoted, section + found[1].strip(), QUOTED if quoted else LINE
+            escape = QUOTED if quoted else LINE
+            yield start + first + quoted, start + last - quoted, section + found[1].strip(), escape, number
 
 
 def lines_of(text: str) -> Iterator[tuple[int, str]]:
@@ -53,7 +54,7 @@ def fields_of(text: str, separator: str) -> Iterator[Value]:
         if row == 0:
             names.append(found[group])
         elif found[group] and column < len(names):
-            yield found.start(group), found.end(group), names[column], CSV if group == 1 else LINE
+            yield found.start(group), found.end(group), names[column], CSV if group == 1 else LINE, row
         place = found.end()
         if text[place : place + 1] == separator:
             place, column = place + 1, column + 1
@@ -74,12 +75,13 @@ def toml_values(text: str) -> Iterator[Value]:
         tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
         raise ValueError(f"is not valid TOML ({error})") from error
-    table, key, depth = "", "", 0
+    table, key, depth, number = "", "", 0, 1
     for start, line in lines_of(text):
         begin = 0
         if depth == 0:
             if found := TOML_HEADER.match(line):
                 table = "/".join(part.strip().strip('"') for part in found[1].split(".")) + "/"
+                number += 1
                 continue
             found = TOML_KEY.match(line)
             if not found:
@@ -94,6 +96,7 @@ def toml_values(text: str) -> Iterator[Value]:
                     start + token.end(group),
                     table + key + "/*" * depth,
                     TOML if group == 1 else LINE,
+                    number,
                 )
 
 
@@ -105,16 +108,15 @@ def spans(kind: str, data: bytes, rules: Sequence[At]) -> list[Span]:
     text = decoded(data)
     rule_for = Matcher(rules)
     found: list[Found] = []
-    bases: dict[str, int] = {}
+    bases = Bases(rule_for)
     known: list[tuple[int, int]] = []
-    for start, end, place, escape in READERS[kind](text.text):
+    for start, end, place, escape, holder in READERS[kind](text.text):
         if rule := rule_for(place):
-            for first, last in parted(text.text[start:end], rule.separator):
+            for first, last in parted(text.text[start:end], rule.parts, escape):
                 where = f"{line_of(text.text, start, known)}, {place}"
-                base = bases.get(rule.base_at) if rule.base_at else None
-                found.append(Found(start + first, start + last, where, escape, rule.spelling, rule.names, base))
-            bases[rule.at] = len(found) - 1
-    return byte_spans(text, found)
+                bases.note(len(found), rule, (holder,))
+                found.append(Found(start + first, start + last, where, escape, rule.spelling, rule.names))
+    return byte_spans(text, with_bases(found, bases))
 
 
 def pattern_spans(data: bytes, rules: Sequence[At]) -> list[Span]:

@@ -65,13 +65,13 @@ class XmlReader(xml.Reader):
             self.places_open.pop()
             self.kinds.pop()
         elif len(self.found) > before:
-            start, end, _where, escape, _rule = self.found.pop()
+            start, end, _where, escape, _rule, holders = self.found.pop()
             if name == "key":
                 self.last_key = "".join(
                     map(XML.mean, XML.signs.findall(self.raw[start:end].decode("utf-8", "surrogatepass")))
                 )
             elif rule := self.wanted(self.here()):
-                self.found.append((start, end, self.numbered(self.here()), escape, rule))
+                self.found.append((start, end, self.numbered(self.here()), escape, rule, holders))
 
     def here(self) -> str:
         """The place of the value that comes or ends now."""
@@ -88,7 +88,7 @@ def xml_spans(data: bytes, rule_for: Matcher) -> list[Span]:
     """The entries of the XML form."""
     text = xml.read(data)
     raw = text.text.encode("utf-8", "surrogatepass")
-    return xml.place_spans(text, raw, XmlReader(raw, rule_for).places())
+    return xml.place_spans(text, raw, XmlReader(raw, rule_for).places(), rule_for)
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,14 +11,14 @@ from xml.parsers import expat
 
 from saltcart.ledgers.codings import CDATA, XML, Escape
 from saltcart.ledgers.containers import records
-from saltcart.ledgers.rules import At, Matcher, must_match, parted
+from saltcart.ledgers.rules import At, Bases, Matcher, must_match, parted
 from saltcart.ledgers.spans import Span, Spans
-from saltcart.ledgers.textual import Found, Text, byte_spans, decoded
+from saltcart.ledgers.textual import Found, Text, byte_spans, decoded, with_bases
 
 DECLARED = re.compile(rb"""^<\?xml[^>]*?encoding\s*=\s*["']([A-Za-z0-9._-]+)["']""")
 TAG_END = re.compile(rb"""(?:[^>"']|"[^"]*"|'[^']*')*>""")
 ATTRIBUTE = re.compile(rb"""\s([^\s=/>"']+)\s*=\s*(?:"([^"]*)"|'([^']*)')""")
-Place = tuple[int, int, str, Escape, At]
+Place = tuple[int, int, str, Escape, At, tuple[int, ...]]
 
 
 def spans(data: bytes, rules: Sequence[At]) -> Spans | list[Span]:
@@ -31,7 +31,7 @@ def spans(data: bytes, rules: Sequence[At]) -> Spans | list[Span]:
 def read_spans(text: Text, rule_for: Matcher) -> list[Span]:
     """The entries of any document, tag by tag."""
     raw = text.text.encode("utf-8", "surrogatepass")
-    return place_spans(text, raw, Reader(raw, rule_for).places())
+    return place_spans(text, raw, Reader(raw, rule_for).places(), rule_for)
 
 
 def read(data: bytes) -> Text:
@@ -45,23 +45,22 @@ def said(data: bytes) -> str | None:
     return declared[1].decode() if declared else "utf-8" if b"\0" not in data[:4] else None
 
 
-def place_spans(text: Text, raw: bytes, places: list[Place]) -> list[Span]:
+def place_spans(text: Text, raw: bytes, places: list[Place], rule_for: Matcher) -> list[Span]:
     """Places in the UTF-8 form of a document as spans of its own bytes."""
     found: list[Found] = []
-    bases: dict[str, int] = {}
+    bases = Bases(rule_for)
     signs = Signs(raw)
-    for start, end, place, escape, rule in sorted(places, key=itemgetter(0)):
-        base = bases.get(rule.base_at) if rule.base_at else None
-        if rule.separator:
-            value, sign = raw[start:end].decode("utf-8", "surrogatepass"), signs.before(start)
-            found += [
-                Found(sign + first, sign + last, place, escape, rule.spelling, rule.names, base)
-                for first, last in parted(value, rule.separator)
-            ]
+    for start, end, place, escape, rule, holders in sorted(places, key=itemgetter(0)):
+        sign = signs.before(start)
+        if rule.parts:
+            value = raw[start:end].decode("utf-8", "surrogatepass")
+            stretches = [(sign + first, sign + last) for first, last in parted(value, rule.parts, escape)]
         else:
-            found.append(Found(signs.before(start), signs.before(end), place, escape, rule.spelling, rule.names, base))
-        bases[rule.at] = len(found) - 1
-    return byte_spans(text, found)
+            stretches = [(sign, signs.before(end))]
+        for first, last in stretches:
+            bases.note(len(found), rule, holders)
+            found.append(Found(first, last, place, escape, rule.spelling, rule.names))
+    return byte_spans(text, with_bases(found, bases))
 
 
 class Signs:
@@ -113,6 +112,8 @@ class Reader:
         self.open: list[Node] = [Node("", rule_for)]
         # Where the text of each open element begins, if it is wanted and holds nothing but text.
         self.begins: list[int | None] = [None]
+        self.numbers: list[int] = []  # of the open elements
+        self.opened = 0
         self.counts: dict[str, int] = {}
         self.found: list[Place] = []
         self.parser = expat.ParserCreate("utf-8")
@@ -133,6 +134,8 @@ class Reader:
             raise ValueError("is nested too deeply")
         self.begins[-1] = None  # it holds more than text
         self.open.append(node)
+        self.opened += 1
+        self.numbers.append(self.opened)
         self.begins.append(self.tag_end(attributes) if node.rule else None)
         for attribute in attributes[::2]:
             if rule := node.attribute(attribute):
@@ -148,11 +151,13 @@ class Reader:
         for match in ATTRIBUTE.finditer(self.raw, self.parser.CurrentByteIndex, self.tag_end([name])):
             if match[1].decode("utf-8", "surrogatepass") == name:
                 group = 2 if match[2] is not None else 3
-                self.found.append((match.start(group), match.end(group), self.numbered(f"{path}/@{name}"), XML, rule))
+                where, holders = self.numbered(f"{path}/@{name}"), tuple(self.numbers)
+                self.found.append((match.start(group), match.end(group), where, XML, rule, holders))
 
     def end(self, _name: str) -> None:
         """An end tag: what stands between is the value."""
         node, start = self.open.pop(), self.begins.pop()
+        self.numbers.pop()
         if start is None or node.rule is None:
             return
         end = max(start, self.parser.CurrentByteIndex)
@@ -165,7 +170,7 @@ class Reader:
                 raise ValueError(f"has a comment or the like inside {self.numbered(node.path)}, which cannot be kept")
             start, end, escape = start + 9, end - 3, CDATA
         if start < end:
-            self.found.append((start, end, self.numbered(node.path), escape, node.rule))
+            self.found.append((start, end, self.numbered(node.path), escape, node.rule, tuple(self.numbers)))
 
     def numbered(self, path: str) -> str:
         """A place with its number among those alike, for people."""

@@ -20,8 +20,9 @@ def spans(data: bytes) -> list[Span]:
     """The paths of File elements that say external="true"; the others lie in the zip itself."""
     text = xml.read(data)
     raw = text.text.encode("utf-8", "surrogatepass")
-    places = [place for place in xml.Reader(raw, Matcher([RULE])).places() if is_external(raw, place[0])]
-    return xml.place_spans(text, raw, places)
+    rule_for = Matcher([RULE])
+    places = [place for place in xml.Reader(raw, rule_for).places() if is_external(raw, place[0])]
+    return xml.place_spans(text, raw, places, rule_for)
 
 
 def is_external(raw: bytes, place: int) -> bool:

@@ -8,7 +8,7 @@ from typing import Any
 from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.base import Batch, Entry
 from saltcart.ledgers.maps import Rule
-from saltcart.ledgers.rules import parted
+from saltcart.ledgers.rules import Parts
 
 BATCH_ROWS = 10_000
 LEAST = -(1 << 63)  # of the numbers that rows have
@@ -128,36 +128,36 @@ def batches_of(
 
 
 def in_parts(
-    keys: Sequence[Sequence[Any]], cells: Sequence[object], separator: str
+    keys: Sequence[Sequence[Any]], cells: Sequence[object], parts: Parts
 ) -> tuple[list[Sequence[Any]], list[str]]:
     """Cells that hold lists, as their parts: the columns of the keys, the number of the part as the last of them, and
     the parts.
     """
-    parts = [
-        (row, number, text[start:end])
+    found = [
+        (row, number, part)
         for row, cell in enumerate(cells)
         if (text := text_of(cell))
-        for number, (start, end) in enumerate(parted(text, separator))
+        for number, part in enumerate(parts.of(text))
     ]
     return [
-        *(tuple(column[row] for row, _number, _text in parts) for column in keys),
-        tuple(number for _row, number, _text in parts),
-    ], [text for *_at, text in parts]
+        *(tuple(column[row] for row, _number, _part in found) for column in keys),
+        tuple(number for _row, number, _part in found),
+    ], [part for *_at, part in found]
 
 
-def put_together(cell: str, separator: str, changes: Mapping[int, str]) -> str:
+def put_together(cell: str, parts: Parts, changes: Mapping[int, str]) -> str:
     """A cell that holds a list, with new texts for some parts of it.  Raises CannotSpell for one that would fall
     apart.
     """
-    pieces, position = [], 0
-    for number, (start, end) in enumerate(parted(cell, separator)):
-        if separator in changes.get(number, "") or changes.get(number, "x") != changes.get(number, "x").strip():
-            raise CannotSpell(
-                f"a list whose parts stand between {separator} cannot hold {show(changes[number])}", REMEDY_CELLS
-            )
-        pieces += [cell[position:start], changes.get(number, cell[start:end])]
+    pieces, wanted, position = [], parts.of(cell), 0
+    for number, (start, end) in enumerate(parts.spans(cell)):
+        wanted[number] = changes.get(number, wanted[number])
+        pieces += [cell[position:start], wanted[number]]
         position = end
-    return "".join([*pieces, cell[position:]])
+    whole = "".join([*pieces, cell[position:]])
+    if parts.of(whole) != wanted:
+        raise CannotSpell(f"{show(whole)} would not be read as these paths again", REMEDY_CELLS)
+    return whole
 
 
 def text_of(cell: object) -> str | None:

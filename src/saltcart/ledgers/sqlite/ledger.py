@@ -15,6 +15,7 @@ from saltcart.errors import BadLedger, CannotSpell, show
 from saltcart.ledgers.base import NO_INSERTIONS, REMEDY_FRONT, Batch, Batched, Entry, Insertions, Key
 from saltcart.ledgers.facts import Facts, facts
 from saltcart.ledgers.maps import Map, Rule
+from saltcart.ledgers.rules import Parts
 from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, batches_of, in_parts, put_together, text_of
 from saltcart.ledgers.sqlite.opening import connect, reading, unwritten
 from saltcart.ledgers.sqlite.quoting import quoted
@@ -47,8 +48,8 @@ class SqliteLedger(Batched):
                             for text in owners
                             if isinstance(text, str)
                         }
-                    if rule.separator:
-                        columns, cells = in_parts(columns, cells, rule.separator)
+                    if rule.parts:
+                        columns, cells = in_parts(columns, cells, rule.parts)
                     yield from batches_of(number, rule, columns, cells, owners, folders, self.content)
 
     def folders(self, connection: sqlite3.Connection, rule: Rule) -> dict[object, Entry]:
@@ -69,7 +70,7 @@ class SqliteLedger(Batched):
         """See Ledger.facts."""
         with self.guarded(), reading(self.path) as (connection, _uri):
             for number, rule in enumerate(self.plan.rules):
-                if any(rule.facts) and not rule.separator:
+                if any(rule.facts) and not rule.parts:
                     for key, path, cells in self.beside(connection, rule, rule.facts):
                         yield facts((number, *key), path, cells, any(rule.facts[:2]), rule.milliseconds)
 
@@ -154,7 +155,7 @@ class SqliteLedger(Batched):
 
     def whole_cells(self, copy: sqlite3.Connection, changes: Mapping[Key, str]) -> Mapping[Key, str]:
         """`changes` with those to parts of lists put together into whole cells."""
-        whole = {key: text for key, text in changes.items() if not self.plan.rules[key[0]].separator}
+        whole = {key: text for key, text in changes.items() if not self.plan.rules[key[0]].parts}
         parts: dict[tuple[Any, ...], dict[int, str]] = {}
         for key, text in changes.items():
             if key not in whole:
@@ -162,7 +163,7 @@ class SqliteLedger(Batched):
         for (number, *key), texts in parts.items():
             rule = self.plan.rules[number]
             cell = copy.execute(Table(copy, rule.table).cell_query(rule.column), key).fetchone()[0]
-            whole[number, *key] = put_together(text_of(cell) or "", rule.separator or "", texts)
+            whole[number, *key] = put_together(text_of(cell) or "", rule.parts or Parts(), texts)
         return whole
 
     def change(self, copy: sqlite3.Connection, changes: Mapping[Key, str], swaps: Sequence[Swap]) -> None:

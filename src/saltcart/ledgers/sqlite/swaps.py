@@ -29,10 +29,7 @@ class SqlSwaps:
         return [
             swap
             for swap in self.swaps
-            if swap.spelling is rule.spelling
-            and not rule.folder
-            and not rule.separator
-            and (swap.old + swap.new).isascii()
+            if swap.spelling is rule.spelling and not rule.folder and not rule.parts and (swap.old + swap.new).isascii()
         ]
 
     def covers(self) -> str:
