@@ -87,6 +87,13 @@ def find(chosen: str | None = None) -> str | None:
     return next((str(path) for path in candidates if path.is_file()), None)
 
 
+def place(chosen: str | None = None) -> str:
+    """Where the configuration is, or would be written."""
+    from platformdirs import user_config_path
+
+    return find(chosen) or str(user_config_path("saltcart", appauthor=False) / NAME)
+
+
 def load(chosen: str | None = None) -> Cart:
     """The configuration, empty when there is none.  Raises BadFile with file, line and key."""
     path = find(chosen)

@@ -45,6 +45,11 @@ class Petrel(WorldCase):
         ]
         return [os.path.basename(path) for path, why in rows if why]
 
+    def learnt(self, *words, status=0):
+        """The one kind that was learnt."""
+        (kind,) = self.run_json("learn", *words, cwd=self.studio, status=status)["kinds"]
+        return kind
+
     def test_all_play_after_a_move_an_undo_and_a_move_back(self):
         before, libraries = (
             tree(self.studio / "keel", ".db", "monitor feed", ".saltcart.b3"),
@@ -84,7 +89,7 @@ class Petrel(WorldCase):
         for ledger, name in LEDGERS.items():
             with self.subTest(ledger):
                 out = self.top / f"{name}.toml"
-                learnt = self.run_json("learn", ledger, "--against", *SHELVES, "-o", str(out), cwd=self.studio)
+                learnt = self.learnt(ledger, "--against", *SHELVES, "-o", str(out))
                 by_hand = self.run_json(
                     "ledgers",
                     ledger,
@@ -100,12 +105,11 @@ class Petrel(WorldCase):
                 )
                 key = lambda one: (one["resolved"], one["verdict"])  # noqa: E731
                 self.assertEqual(sorted(map(key, by_map["listing"])), sorted(map(key, by_hand["listing"])))
-                self.assertEqual((learnt["trouble"], learnt["entries"]), (None, len(by_hand["listing"])))
+                (proof,) = learnt["files"]
+                self.assertEqual((proof["trouble"], proof["entries"]), (None, len(by_hand["listing"])))
         decoy = next(
             one
-            for one in self.run_json("learn", "keel/player/library.db", "--against", *SHELVES, cwd=self.studio)[
-                "lessons"
-            ]
+            for one in self.learnt("keel/player/library.db", "--against", *SHELVES)["lessons"]
             if "first" in one["place"]
         )
         self.assertEqual((decoy["sure"], decoy["resolved"]), (False, 22))
@@ -116,8 +120,8 @@ class Petrel(WorldCase):
             pads = b"".join(chunk(b"PATH", str(sound).encode(encoding), order) for sound in sounds)
             kit = self.top / f"a.{encoding}"
             kit.write_bytes(chunk(b"RIFF" if order == "<" else b"FORM", b"KITS" + pads, order))
-            learnt = self.run_json("learn", str(kit), "--against", "keel/Sounds", cwd=self.studio)
-            self.assertEqual((learnt["container"], learnt["entries"], learnt["trouble"]), ("chunks", 9, None))
+            learnt = self.learnt(str(kit), "--against", "keel/Sounds")
+            self.assertEqual((learnt["container"], learnt["files"][0]["entries"]), ("chunks", 9))
 
     def test_paths_in_two_columns_and_lists_are_learnt(self):
         paths = sorted(path.resolve() for path in self.studio.joinpath("keel/Sounds").rglob("*.wav"))[:30]
@@ -127,15 +131,7 @@ class Petrel(WorldCase):
             database.executemany(
                 "INSERT INTO kit VALUES (?)", [("|".join(map(str, paths[at : at + 3])),) for at in range(0, 30, 3)]
             )
-        learnt = self.run_json(
-            "learn",
-            str(self.top / "kits.db"),
-            "--against",
-            "keel/Sounds",
-            "-o",
-            str(self.top / "kits.toml"),
-            cwd=self.studio,
-        )
+        learnt = self.learnt(str(self.top / "kits.db"), "--against", "keel/Sounds", "-o", str(self.top / "kits.toml"))
         self.assertEqual(
             {one["place"]: (one["sure"], one["resolved"]) for one in learnt["lessons"]},
             dict.fromkeys(["sound.file", "sound.dir", "kit.layers"], (True, 30)),
@@ -172,15 +168,7 @@ class Petrel(WorldCase):
             database.executemany(
                 "INSERT INTO sound (place, ms, stars, sum, name, bytes, play_count) VALUES (?, ?, ?, ?, ?, ?, ?)", rows
             )
-        learnt = self.run_json(
-            "learn",
-            str(self.top / "found.db"),
-            "--against",
-            "keel/Sounds",
-            "-o",
-            str(self.top / "found.toml"),
-            cwd=self.studio,
-        )
+        learnt = self.learnt(str(self.top / "found.db"), "--against", "keel/Sounds", "-o", str(self.top / "found.toml"))
         beside = {one["fact"]: (one["column"], one["sure"]) for one in learnt["lessons"][0]["beside"]}
         self.assertEqual(
             beside,

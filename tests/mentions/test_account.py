@@ -4,12 +4,15 @@ import gzip
 import json
 import os
 import plistlib
+import re
 import shutil
 import sqlite3
+import struct
 import zipfile
 from contextlib import closing
 from pathlib import Path
-from urllib.parse import quote
+from urllib.parse import quote, unquote
+from xml.sax.saxutils import escape, unescape
 
 from saltcart.demo import studio
 from saltcart.standins import decks, player, sampler, workstation
@@ -20,6 +23,91 @@ container = "ini"
 [recognise]
 suffix = [".kit"]
 """
+
+
+def texts_in(text, pattern):
+    """What the group of a pattern matches."""
+    return re.findall(pattern, text.decode())
+
+
+def with_lengths(paths):
+    """A binary session: each text with its length before it."""
+    raws = [str(path).encode("utf-16-le") for path in paths]
+    return b"RACK\1\0" + b"".join(struct.pack("<H", len(raw) // 2) + raw + b"\0\7" for raw in raws)
+
+
+def lengths_read(raw):
+    """The texts of such a session."""
+    at = 6
+    while at < len(raw):
+        end = at + 2 + 2 * struct.unpack_from("<H", raw, at)[0]
+        yield raw[at + 2 : end].decode("utf-16-le")
+        at = end + 2
+
+
+def packed(paths):
+    """A rack of slots."""
+    return json.dumps({"slots": [{"file": str(path), "gain": 1} for path in paths]}).encode()
+
+
+# Made-up files: how some paths are written into each, and how its program would read them.
+SHAPES = {
+    "rack.json": (packed, lambda raw: [slot["file"] for slot in json.loads(raw)["slots"]]),
+    "packed.rack": (
+        lambda paths: gzip.compress(packed(paths)),
+        lambda raw: [slot["file"] for slot in json.loads(gzip.decompress(raw))["slots"]],
+    ),
+    "list.plist": (
+        lambda paths: plistlib.dumps(
+            {"Tracks": {str(at): {"Location": f"file://{quote(str(path))}"} for at, path in enumerate(paths)}}
+        ),
+        lambda raw: [unquote(one["Location"])[7:] for one in plistlib.loads(raw)["Tracks"].values()],
+    ),
+    "song.xml": (
+        lambda paths: b"<song>%b</song>" % "".join(f'<clip file="{escape(str(path))}"/>' for path in paths).encode(),
+        lambda raw: map(unescape, texts_in(raw, 'file="([^"]*)"')),
+    ),
+    "split.xml": (
+        lambda paths: (
+            b"<song>%b</song>"
+            % "".join(f'<c name="{path.name}"><at dir="{escape(str(path.parent))}"/></c>' for path in paths).encode()
+        ),
+        lambda raw: [f"{unescape(at)}/{name}" for name, at in texts_in(raw, 'name="(.*?)"><at dir="(.*?)"')],
+    ),
+    "split.json": (
+        lambda paths: json.dumps([{"name": path.name, "n": 1, "folder": f"{path.parent}"} for path in paths]).encode(),
+        lambda raw: [f"{one['folder']}/{one['name']}" for one in json.loads(raw)],
+    ),
+    "table.tsv": (
+        lambda paths: "".join(["name\tfile\n", *(f"x\t{path}\n" for path in paths)]).encode(),
+        lambda raw: texts_in(raw, r"x\t(.*)\n"),
+    ),
+    "split.csv": (
+        lambda paths: "".join(["File,Plays,Folder\n", *(f"{path.name},3,{path.parent}\n" for path in paths)]).encode(),
+        lambda raw: [f"{folder}/{name}" for name, folder in texts_in(raw, r"(.*\.wav),3,(.*)\n")],
+    ),
+    "levels.json": (
+        lambda paths: json.dumps({"pads": [f"{path}|0.5|soft" for path in paths]}).encode(),
+        lambda raw: [pad.split("|")[0] for pad in json.loads(raw)["pads"]],
+    ),
+    "store.json": (
+        lambda paths: json.dumps({"refs": [f"store:{path}" for path in paths]}).encode(),
+        lambda raw: [one.removeprefix("store:") for one in json.loads(raw)["refs"]],
+    ),
+    "ratings.json": (
+        lambda paths: json.dumps({"ratings": {str(path): {"stars": 3} for path in paths}}).encode(),
+        lambda raw: json.loads(raw)["ratings"],
+    ),
+    "quoted.ini": (
+        lambda paths: "".join(f'[slot{at}]\nsample = "{path}"\n' for at, path in enumerate(paths)).encode(),
+        lambda raw: texts_in(raw, 'sample = "(.*)"'),
+    ),
+    "patch.txt": (
+        lambda paths: "".join(["! a patch\n", *(f'  file "{path}" vol=0.3\n' for path in paths), "end\n"]).encode(),
+        lambda raw: texts_in(raw, 'file "(.*)" vol=0.3'),
+    ),
+    "state.rack": (with_lengths, lengths_read),
+}
 
 
 class Account(WorldCase):
@@ -45,35 +133,23 @@ class Account(WorldCase):
 
     def test_what_nobody_described_is_learnt_and_follows(self):
         """Files of every container, none of them known: all of them name the new place after one command."""
-        folder, sounds = self.settings, self.sounds
-        with closing(sqlite3.connect(folder / "pool.db")) as database:
-            database.execute("CREATE TABLE sound (id INTEGER PRIMARY KEY, place TEXT, plays INTEGER)")
-            database.executemany("INSERT INTO sound (place, plays) VALUES (?, 3)", [(path,) for path in sounds])
-            database.commit()
-        (folder / "rack.json").write_text(json.dumps({"slots": [{"file": path, "gain": 1} for path in sounds]}))
-        (folder / "list.plist").write_bytes(
-            plistlib.dumps(
-                {"Tracks": {str(number): {"Location": "file://" + quote(path)} for number, path in enumerate(sounds)}}
-            )
-        )
-        (folder / "song.xml").write_text(
-            "<song>" + "".join(f'<clip file="{path.replace("&", "&amp;")}"/>' for path in sounds) + "</song>"
-        )
-        (folder / "packed.rack").write_bytes(gzip.compress((folder / "rack.json").read_bytes()))
-        (folder / "table.tsv").write_text("name\tfile\n" + "".join(f"x\t{path}\n" for path in sounds))
+        for name, (write, _read) in SHAPES.items():
+            (self.settings / name).write_bytes(write([Path(path) for path in self.sounds]))
+        with closing(sqlite3.connect(self.settings / "pool.db")) as database, database:
+            database.execute("CREATE TABLE sound (id INTEGER PRIMARY KEY, place TEXT, note TEXT)")
+            rows = [(path, f"clip:{path}|0.5|x") for path in self.sounds]
+            database.executemany("INSERT INTO sound (place, note) VALUES (?, ?)", rows)
         self.kit()
-        before = len(list(folder.iterdir()))
         done = self.run_json("move", *self.words, "--yes")
         self.assertEqual((done["check"]["ok"], done["check"]["left"]), (True, []))
-        self.assertEqual(before, 7)
-        for path in folder.iterdir():
-            with self.subTest(path.name):
-                raw = gzip.decompress(path.read_bytes()) if path.suffix == ".rack" else path.read_bytes()
-                self.assertNotIn(os.fsencode(self.shelf), raw)
-                self.assertIn(b"lighter/Sounds/Bell%20Tones" if path.suffix == ".plist" else os.fsencode(self.new), raw)
-        with closing(sqlite3.connect(folder / "pool.db")) as database:
-            rows = [place for (place,) in database.execute("SELECT place FROM sound ORDER BY id")]
-        self.assertEqual(rows, self.moved())
+        for name, (_write, read) in SHAPES.items():
+            with self.subTest(name):
+                raw = (self.settings / name).read_bytes()
+                self.assertEqual(list(map(str, read(raw))), self.moved(), raw)
+        with closing(sqlite3.connect(self.settings / "pool.db")) as database:
+            rows = database.execute("SELECT place, note FROM sound ORDER BY id").fetchall()
+        self.assertEqual(rows, [(path, f"clip:{path}|0.5|x") for path in self.moved()])
+        self.assertEqual((self.settings / "a.kit").read_text().count(str(self.new)), 16)
 
     def test_a_map_that_reaches_only_some_places_is_found_out(self):
         kit = self.kit()
@@ -95,7 +171,7 @@ class Account(WorldCase):
     def test_what_cannot_be_read_stops_the_trip_or_is_served_by_a_signpost(self):
         state = self.settings / "state.bin"
         raw = [path.encode() for path in self.sounds]
-        state.write_bytes(b"\x7fRACK\0" + b"".join(bytes([len(path)]) + path for path in raw))
+        state.write_bytes(b"\x7fRACK\0" + b"".join(path.ljust(300, b"\0") for path in raw))
         self.assertIn(
             "state.bin: not understood, 5 left", self.run_program("move", *self.words, "--yes", status=3).stderr
         )

@@ -58,7 +58,10 @@ def show_account(screen: Screen, account: Account) -> None:
 
 def searched_text(search: Search) -> str:
     """Where was searched, and what was passed over."""
-    passed = ", ".join(f"{count:,} {word}" for word, count in sorted(search.passed_over.items()))
+    passed = ", ".join(
+        f"{count:,} {'sound' if (count, word) == (1, 'sounds') else word}"
+        for word, count in sorted(search.passed_over.items())
+    )
     return (
         f"Searched: {', '.join(map(place, search.places))} ({many(search.files, 'file', 'files')}"
         f"{f', {search.unchanged:,} of them as they were when last read' if search.unchanged else ''}"

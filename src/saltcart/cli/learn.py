@@ -1,24 +1,37 @@
-"""The command `saltcart learn`: derive a map for a file that no format or map reads."""
+"""The command `saltcart learn`: derive maps for files that no format or map reads."""
 
 import argparse
 import os
+import shlex
+from collections.abc import Sequence
 
-from saltcart.cart import load
+from saltcart import cart
 from saltcart.cli.arguments import add_cart
 from saltcart.cli.screen import Screen, many, place
 from saltcart.errors import Refused, show
-from saltcart.learning.learn import learn
-from saltcart.learning.lessons import Learnt
+from saltcart.learning.learn import kinds_of, learn, unknown_files
+from saltcart.learning.lessons import Learnt, Lesson, Proof
+from saltcart.learning.map_text import BINARY
+from saltcart.looking.cart_draft import keep_maps
 from saltcart.safefile import replacing
+
+SHOWN = 12
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    """The ledger, and what to try it against."""
-    parser.add_argument("file", metavar="FILE", help="a file that names sounds and that no format or map reads")
+    """The files, and what to try them against."""
     parser.add_argument(
-        "--against", nargs="+", action="extend", required=True, metavar="SHELF", help="shelves whose sounds it names"
+        "places", nargs="+", metavar="PLACE", help="files that name sounds, or folders to search for such files"
+    )
+    parser.add_argument(
+        "--against", nargs="+", action="extend", required=True, metavar="SHELF", help="shelves whose sounds they name"
     )
     parser.add_argument("--output", "-o", metavar="MAP", help="write the map there (default: show it)")
+    parser.add_argument(
+        "--keep",
+        action="store_true",
+        help="keep the maps beside cart.toml, and name them in it, with the files they read",
+    )
     parser.add_argument("--name", metavar="NAME", help="how the map calls this kind of ledger")
     parser.add_argument(
         "--means",
@@ -32,7 +45,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    """Derive a map, show the evidence, write it."""
+    """Derive maps, show the evidence, write them."""
     screen = Screen(options)
     output = os.path.abspath(os.path.expanduser(options.output)) if options.output else None
     if output and os.path.exists(output) and not options.force:
@@ -41,85 +54,117 @@ def run(options: argparse.Namespace) -> int:
         )
     for shelf in options.against:
         if not os.path.isdir(os.path.expanduser(shelf)):
-            raise Refused(f"{show(shelf)} is not a folder", "Name the shelves whose sounds the file names.")
-    learnt = learn(options.file, options.against, load(options.cart).meanings(options.means), options.name)
-    show_lessons(screen, learnt)
-    good = any(lesson.sure for lesson in learnt.lessons) and not learnt.trouble
+            raise Refused(f"{show(shelf)} is not a folder", "Name the shelves whose sounds the files name.")
+    means = cart.load(options.cart).meanings(options.means)
+    with screen.watch() as watch:
+        paths = unknown_files([os.path.expanduser(one) for one in options.places], options.against, means, watch)
+    groups = kinds_of(paths)
+    if len(groups) > 1 and (output or options.name):
+        raise Refused(
+            f"These are {len(groups)} kinds of files, and each gets a map of its own",
+            "Name files of one kind, or add --keep in place of --output and --name.",
+        )
+    taught = [learn(group, options.against, means, options.name) for group in groups]
+    names = unique([learnt.name for learnt in taught])
+    for learnt in taught:
+        show_lessons(screen, learnt)
+        if learnt.proven and not output and not options.keep:
+            screen.say(learnt.map_text)
+    written = write(screen, taught, names, output, options)
+    if not taught:
+        screen.say("Nothing there names these shelves that is not read already.")
+    screen.document({"kinds": [document(one, written.get(number)) for number, one in enumerate(taught)]})
+    return 0 if all(learnt.complete for learnt in taught) else 1
+
+
+def unique(names: Sequence[str]) -> list[str]:
+    """The names, a number behind those that come again."""
+    return [f"{name} {names[:at].count(name) + 1}" if name in names[:at] else name for at, name in enumerate(names)]
+
+
+def write(
+    screen: Screen, taught: Sequence[Learnt], names: Sequence[str], output: str | None, options: argparse.Namespace
+) -> dict[int, str]:
+    """Write the maps where that was asked for; where each is, by its number."""
+    good = [number for number, learnt in enumerate(taught) if learnt.proven]
+    if len(good) < len(taught):
+        left = len(taught) - len(good)
+        screen.say(
+            f"No map was written for {many(left, 'kind', 'kinds')} of file. A signpost can serve its program, if it"
+            " follows links."
+        )
     if output and good:
         with replacing(output) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
-            stream.write(learnt.map_text)
+            stream.write(taught[0].map_text)
+        ledger = shlex.quote(show(taught[0].proofs[0].path))
         screen.say(
-            f"Map written: {place(output)}. See what it finds: saltcart ledgers {place(learnt.path)} --map"
-            f" {place(output)}"
+            f"Map written: {place(output)}. See what it finds: saltcart ledgers {ledger} --map"
+            f" {shlex.quote(show(output))}"
         )
-    elif good:
-        screen.say(learnt.map_text)
-    else:
-        screen.say("No map was written. A signpost can serve its program, if it follows links.")
-    screen.document(document(learnt, output if good else None))
-    return 0 if good and not learnt.uncovered else 1
+        return {0: output}
+    if options.keep and good:
+        home = cart.place(options.cart)
+        texts = {names[number]: renamed(taught[number], names[number]) for number in good}
+        ledgers = [proof.path for number in good for proof in taught[number].proofs]
+        places = keep_maps(home, texts, ledgers)
+        screen.say(f"Kept in {place(home)}: {many(len(places), 'map', 'maps')}, {many(len(ledgers), 'file', 'files')}.")
+        return dict(zip(good, places, strict=True))
+    return {}
+
+
+def renamed(learnt: Learnt, name: str) -> str:
+    """The map's text with another name in it."""
+    return learnt.map_text if name == learnt.name else learnt.map_text.replace(learnt.name, name, 1)
 
 
 def show_lessons(screen: Screen, learnt: Learnt) -> None:
     """The evidence, and the proof."""
+    paths = [proof.path for proof in learnt.proofs]
+    others = f" and {len(paths) - 1:,} more are" if len(paths) > 1 else " is"
     screen.table(
-        f"{place(learnt.path)} is read as {learnt.container}",
+        f"{place(paths[0])}{others} read as {learnt.container}",
         ("Place", "In the map", ">Values", ">Resolve", ">Sounds", "Spelling", "Why"),
-        [
-            row
-            for one in learnt.lessons
-            for row in [
-                (
-                    show(one.place),
-                    "yes" if one.sure else "commented out",
-                    one.total,
-                    one.resolved,
-                    one.sounds,
-                    one.spelling,
-                    show(one.why),
-                ),
-                *(
-                    (
-                        show(f"  beside it: {fact.column}"),
-                        f"as {fact.fact}" if fact.sure else "commented out",
-                        fact.cells,
-                        "",
-                        "",
-                        "",
-                        fact.evidence(),
-                    )
-                    for fact in one.beside
-                ),
-            ]
-        ],
+        [row for one in learnt.lessons for row in lesson_rows(one)],
     )
-    if learnt.trouble:
-        screen.remark(f"The map does not prove itself: {show(learnt.trouble)}")
-    elif learnt.entries:
+    for proof in [proof for proof in learnt.proofs if proof.trouble][:SHOWN]:
+        screen.remark(f"The map does not prove itself on {place(proof.path)}: {show(proof.trouble or '')}")
+    entries, rewritten = (sum(getattr(proof, fact) for proof in learnt.proofs) for fact in ("entries", "rewritten"))
+    if entries:
+        where = f" in {len(paths):,} files" if len(paths) > 1 else ""
         screen.say(
-            f"Proof: {many(learnt.entries, 'entry', 'entries')} read back through it; {learnt.rewritten:,} rewritten on"
-            " trial, nothing else in the file would change."
+            f"Proof: {many(entries, 'entry', 'entries')} read back through it{where}; {rewritten:,} rewritten on trial,"
+            " nothing else would change."
         )
-        if learnt.uncovered:
-            screen.remark(
-                f"Not reached: {many(learnt.uncovered, 'mention', 'mentions')} of these shelves, such as"
-                f" {'; '.join(f'{spot.where}: {spot.text}' for spot in learnt.spots[:3])}"
-            )
-    else:
+    elif learnt.proven:
         screen.say("Nothing in it names a sound of these shelves, as far as can be told.")
+    for proof in [proof for proof in learnt.proofs if proof.uncovered][:SHOWN]:
+        spots = "; ".join(f"{spot.where}: {spot.text}" for spot in proof.spots[:3])
+        count = many(proof.uncovered, "mention", "mentions")
+        screen.remark(f"Not reached in {place(proof.path)}: {count} of these shelves, such as {spots}")
+    if learnt.container == "counted":
+        screen.remark(BINARY)
+
+
+def lesson_rows(lesson: Lesson) -> list[tuple[str | int, ...]]:
+    """One place, and what stands beside it."""
+    word = "yes" if lesson.sure else "commented out"
+    rows: list[tuple[str | int, ...]] = [
+        (show(lesson.place), word, lesson.total, lesson.resolved, lesson.sounds, lesson.spelling, show(lesson.why))
+    ]
+    for fact in lesson.beside:
+        word = f"as {fact.fact}" if fact.sure else "commented out"
+        rows.append((show(f"  beside it: {fact.column}"), word, fact.cells, "", "", "", fact.evidence()))
+    return rows
 
 
 def document(learnt: Learnt, output: str | None) -> dict[str, object]:
-    """What was learnt."""
+    """What was learnt of one kind."""
     return {
-        "path": learnt.path,
+        "name": learnt.name,
         "container": learnt.container,
         "map": output,
         "map_text": learnt.map_text,
-        "entries": learnt.entries,
-        "rewritten_on_trial": learnt.rewritten,
-        "trouble": learnt.trouble,
-        "uncovered": learnt.uncovered,
+        "files": list(map(proof_document, learnt.proofs)),
         "lessons": [
             {
                 "place": one.place,
@@ -137,4 +182,15 @@ def document(learnt: Learnt, output: str | None) -> dict[str, object]:
             }
             for one in learnt.lessons
         ],
+    }
+
+
+def proof_document(proof: Proof) -> dict[str, object]:
+    """What the map makes of one file."""
+    return {
+        "path": proof.path,
+        "entries": proof.entries,
+        "rewritten_on_trial": proof.rewritten,
+        "uncovered": proof.uncovered,
+        "trouble": proof.trouble,
     }

@@ -3,27 +3,30 @@
 import os
 import re
 import sqlite3
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import partial
 from itertools import product
 
 from saltcart.errors import SaltCartError
-from saltcart.ledgers.containers import chunks, json, lines, plist, xml
+from saltcart.ledgers.containers import chunks, counted, json, lines, plist, xml
 from saltcart.ledgers.kinds import head_of
 from saltcart.ledgers.rules import At
-from saltcart.ledgers.spans import Span, SpanFinder, Spans
+from saltcart.ledgers.spans import Span, Spans
 from saltcart.ledgers.sqlite.cells import text_of
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
+from saltcart.mentions.history import LINE, is_history
 from saltcart.spelling import spelling_named
 
 MOST_VALUES = 5000  # values of one place that are tried
 LARGEST = 256 << 20
 KEYED = ("json", "plist", "xml", "ini", "toml")  # whose places are made of names
 EVERY = (At("**", spelling_named("auto")),)
+KEYS = " (names)"  # behind the place of names that are paths
+Finder = Callable[..., Sequence[Span] | Spans]  # of data and rules
 
 
 @dataclass(slots=True)
@@ -33,9 +36,13 @@ class Content:
     container: str
     options: dict[str, object]
     values: dict[str, list[str]] = field(default_factory=dict)
+    find: Finder | None = None
+    wrapper: Wrapper = PLAIN
 
     def entry(self, place: str) -> dict[str, object]:
         """How a map points at a place."""
+        if place.endswith(KEYS):
+            return {"at": place.removesuffix(KEYS), "keys": True}
         if self.container != "sqlite":
             return {"at": place}
         table, _, column = place.partition(".")
@@ -56,7 +63,7 @@ class FolderJoin:
 
 
 def contents(path: str) -> Iterator[Content]:
-    """Every reading of the file at `path` that works.  Raises Refused when it cannot be read."""
+    """Every reading of the file at `path` that works, the likelier first.  Raises Refused when it cannot be read."""
     head = head_of(path)
     if claims(head):
         yield database_content(path)
@@ -70,10 +77,24 @@ def contents(path: str) -> Iterator[Content]:
             continue
         for container, more, find in readers(inner):
             try:
-                values = by_place(Spans.of(inner, find(inner)))
-                yield Content(container, {**options, **more}, merged(values) if container in KEYED else values)
+                values = by_place(Spans.of(inner, find(inner, rules=EVERY)))
+                if container == "json":
+                    values |= names_by_place(inner)
             except (ValueError, RecursionError):
                 continue
+            if values:
+                yield Content(container, {**options, **more}, values, find, wrapper)
+        if is_text(inner):
+            lines = inner.decode("utf-8", "surrogateescape").splitlines()
+            with_paths = [line for line in lines if ("/" in line or "\\" in line) and not is_history(path, LINE, line)][
+                :MOST_VALUES
+            ]
+            yield Content("text", options, {"line": with_paths} if with_paths else {}, None, wrapper)
+
+
+def is_text(data: bytes) -> bool:
+    """Whether some content may be text of lines."""
+    return b"\0" not in data[:4096]
 
 
 def wrappers(data: bytes, head: bytes) -> list[tuple[dict[str, object], Wrapper]]:
@@ -96,24 +117,36 @@ def wrappers(data: bytes, head: bytes) -> list[tuple[dict[str, object], Wrapper]
     return [({}, PLAIN)]
 
 
-def readers(data: bytes) -> Iterator[tuple[str, dict[str, object], SpanFinder]]:
+def readers(data: bytes) -> Iterator[tuple[str, dict[str, object], Finder]]:
     """The containers that the content may be, by how it begins, the likelier first."""
     start = data[:256].lstrip(b"\xef\xbb\xbf\xff\xfe \t\r\n\0")
     if start.startswith((b"bplist00", b"<?xml", b"<")) and (b"plist" in data[:400]):
-        yield "plist", {}, partial(plist.spans, rules=EVERY)
+        yield "plist", {}, plist.spans
     elif start.startswith(b"<"):
-        yield "xml", {}, partial(xml.spans, rules=EVERY)
+        yield "xml", {}, xml.spans
     elif (start.startswith((b"{", b"[")) and data[:1] != b"[") or start.startswith((b'["', b"[{")):
-        yield "json", {}, partial(json.spans, rules=EVERY)
+        yield "json", {}, json.spans
     if re.fullmatch(rb"[A-Za-z0-9 ]{4}", data[:4]) and b"\0" in data[:64]:
         for encoding in ("utf-8", "utf-16-be", "utf-16-le"):
             yield "chunks", {"encoding": encoding}, partial(chunk_spans, encoding=encoding)
-    if b"\0" not in data[:4096]:
+    if is_text(data):
         for kind in ("toml", "ini", "tsv", "csv"):
-            yield kind, {}, partial(lines.spans, kind, rules=EVERY)
+            yield kind, {}, partial(lines.spans, kind)
+    elif not start.startswith(b"bplist00"):
+        yield from counted_readers()
 
 
-def chunk_spans(data: bytes, encoding: str) -> Sequence[Span]:
+def counted_readers() -> Iterator[tuple[str, dict[str, object], Finder]]:
+    """The ways in which lengths may stand before texts."""
+    for order in counted.ORDERS:
+        for width, encoding in product((4, 2, 1), ("utf-8", "utf-16-le", "utf-16-be")):
+            for of in ("bytes", "signs") if encoding != "utf-8" else ("bytes",):
+                said: dict[str, object] = {"encoding": encoding, "counted": {"width": width, "order": order, "of": of}}
+                counting = counted.Counting(width, order, of == "signs", encoding)
+                yield "counted", said, partial(counted.spans, counting=counting)
+
+
+def chunk_spans(data: bytes, rules: Sequence[At], encoding: str) -> Sequence[Span]:
     """Every payload of a chunk file, whatever chunks hold chunks: a payload that reads as chunks to its end does."""
     holders: set[str] = set()
     while True:
@@ -129,7 +162,7 @@ def chunk_spans(data: bytes, encoding: str) -> Sequence[Span]:
     found: list[Span] = []
     for place in sorted(places):
         with suppress(ValueError):  # no text
-            found += chunks.spans(data, [At(place, EVERY[0].spelling)], encoding)
+            found += chunks.spans(data, [At(place, rules[0].spelling)], encoding)
     return found
 
 
@@ -143,17 +176,38 @@ def holds_chunks(data: bytes, one: chunks.Chunk, holders: set[str]) -> bool:
     return one.end - one.start >= 8 and place in (one.end, one.end + 1)
 
 
-def merged(values: dict[str, list[str]]) -> dict[str, list[str]]:
-    """The values with places that differ by numbers only as one: `pad1/wave` and `pad2/wave` are `pad*/wave`, which
-    reaches what the program adds later too.
+def general(places: Iterable[str]) -> dict[str, str]:
+    """For each place the more general one that reaches what the program adds later too: places that differ by numbers
+    alone (`pad1/wave` and `pad2/wave` are `pad*/wave`), or by a name that is itself a path.
     """
     groups: dict[str, list[str]] = {}
-    for place in values:
-        groups.setdefault(re.sub(r"[0-9]+", "*", place), []).append(place)
+    for place in places:
+        names = re.sub(r"[^/]*\|[^/]*", "*", place.removesuffix(KEYS)) + place[len(place.removesuffix(KEYS)) :]
+        groups.setdefault(re.sub(r"[0-9]+", "*", names), []).append(place)
     return {
-        general if len(places) > 1 else places[0]: [text for place in places for text in values[place]][:MOST_VALUES]
-        for general, places in groups.items()
+        place: pattern if len(some) > 1 or "|" in place else place for pattern, some in groups.items() for place in some
     }
+
+
+def generalised(values: Mapping[str, Sequence[str]], names: Mapping[str, str]) -> dict[str, list[str]]:
+    """The values by their more general places."""
+    found: dict[str, list[str]] = {}
+    for place, texts in values.items():
+        some = found.setdefault(names.get(place, place), [])
+        some += texts[: MOST_VALUES - len(some)]
+    return found
+
+
+def names_by_place(data: bytes) -> dict[str, list[str]]:
+    """The names in a JSON document that look like paths, by what they stand in."""
+    rule = At("**", EVERY[0].spelling, keys=True)
+    found: dict[str, list[str]] = {}
+    for place, texts in by_place(Spans.of(data, json.spans(data, [rule]))).items():
+        texts = [text for text in texts if "/" in text or "\\" in text]
+        holder = place.removesuffix(", its name").rpartition("/")[0]
+        if texts:
+            found.setdefault(f"{holder}/*{KEYS}".lstrip("/"), []).extend(texts)
+    return found
 
 
 def by_place(spans: Spans) -> dict[str, list[str]]:

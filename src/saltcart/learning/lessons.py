@@ -1,12 +1,8 @@
-"""What was learnt about the places of a file, and the map that says so, as commented TOML."""
+"""What was learnt about the places of a kind of file, and how the map made of it proved itself on each of them."""
 
-import os
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-import tomlkit
-
-from saltcart.learning.containers import Content
 from saltcart.learning.identifying_columns import ColumnFact
 from saltcart.mentions.content import Spot
 
@@ -31,68 +27,36 @@ class Lesson:
 
 
 @dataclass(slots=True)
-class Learnt:
-    """The lessons about one ledger, the map they make, and the proof: entries read back and rewritten on trial.
+class Proof:
+    """What the map makes of one file: entries read back, and rewritten on trial.
 
-    `uncovered` mentions of the shelves are reached by no entry of the map; `spots` are some of them.
+    `uncovered` mentions of the shelves are reached by no entry; `spots` are some of them.
     """
 
     path: str
+    entries: int = 0
+    rewritten: int = 0
+    uncovered: int = 0
+    spots: Sequence[Spot] = ()
+    trouble: str | None = None
+
+
+@dataclass(slots=True)
+class Learnt:
+    """The lessons about one kind of file, the map they make, and its proof on each of the files."""
+
+    name: str
     container: str
     lessons: list[Lesson]
     map_text: str
-    entries: int = 0
-    rewritten: int = 0
-    trouble: str | None = None
-    uncovered: int = 0
-    spots: Sequence[Spot] = ()
+    proofs: list[Proof]
 
+    @property
+    def proven(self) -> bool:
+        """Whether the map reads all of the files, and names something of the shelves."""
+        return any(lesson.sure for lesson in self.lessons) and not any(proof.trouble for proof in self.proofs)
 
-def map_text(path: str, content: Content, lessons: Sequence[Lesson], name: str | None) -> str:
-    """The map as commented TOML."""
-    stem, suffix = os.path.splitext(os.path.basename(path))
-    head = tomlkit.document()
-    head.add(
-        tomlkit.comment(
-            f"Learnt from {os.path.basename(path).encode('utf-8', 'replace').decode()}. Read it, name its program, and"
-            " keep it with --map or in cart.toml."
-        )
-    )
-    head.add("name", name or stem.encode("utf-8", "replace").decode())
-    head.add("container", content.container)
-    for key, value in content.options.items():
-        head.add(key, tomlkit.item(value))
-    head.add(
-        tomlkit.comment(
-            'program = "..."   # the process name of its program, which must not run while the ledger changes'
-        )
-    )
-    if content.container != "sqlite":
-        known = tomlkit.table()
-        known.add("suffix", [suffix.lower() or os.path.basename(path).lower()])
-        head.add("recognise", known)
-    return tomlkit.dumps(head) + "".join(map(entry_text, lessons))
-
-
-def entry_text(lesson: Lesson) -> str:
-    """One [[entries]] table with its evidence; commented out when it is not sure."""
-    evidence = f"# {lesson.place}: {lesson.resolved:,} of {lesson.total:,} resolve" + (
-        f" as {lesson.spelling}" if lesson.spelling else ""
-    )
-    evidence += f" ({lesson.why})" if lesson.why else ""
-    table = tomlkit.dumps({"entries": [lesson.entry]}).strip()
-    lines = table.splitlines() if lesson.sure else [f"# {line}" for line in table.splitlines()]
-    own = next(
-        (number for number, line in enumerate(lines) if line.startswith("[entries.")), len(lines)
-    )  # keys of a table inside come last
-    while own > 1 and not lines[own - 1]:
-        own -= 1
-    return "\n" + "\n".join([evidence, *lines[:own], *map(fact_text, lesson.beside), *lines[own:]]) + "\n"
-
-
-def fact_text(column_facts: ColumnFact) -> str:
-    """The lines of a map that point at one column beside the path, with the evidence."""
-    lines = "".join(
-        f"{'' if column_facts.sure else '# '}{line}\n" for line in tomlkit.dumps(column_facts.keys()).splitlines()
-    )
-    return f"{lines.rstrip()}   # {column_facts.evidence()}"
+    @property
+    def complete(self) -> bool:
+        """Whether it reaches every mention in them, too."""
+        return self.proven and not any(proof.uncovered for proof in self.proofs)

@@ -1,8 +1,10 @@
 """Drafting `cart.toml` from a survey, and adding to one without touching what a person wrote."""
 
 import os
-from collections.abc import Callable, Sequence
+import re
+from collections.abc import Callable, Mapping, Sequence
 from functools import partial
+from itertools import count
 from typing import Any
 
 import tomlkit
@@ -11,7 +13,7 @@ from tomlkit.exceptions import TOMLKitError
 from saltcart.cart import load
 from saltcart.errors import BadFile
 from saltcart.looking.survey import SurveyedShelf, SurveyReport
-from saltcart.safefile import replacing
+from saltcart.safefile import make_folders, replacing
 from saltcart.waybills.waybill import as_toml_path
 
 HEAD = """\
@@ -27,19 +29,7 @@ def write(report: SurveyReport, maps: Sequence[str], path: str) -> int:
 
     Raises BadFile when the file there is no configuration.
     """
-    old = ""
-    if os.path.exists(path):
-        load(path)
-        with open(path, encoding="utf-8") as stream:
-            old = stream.read()
-    try:
-        document = tomlkit.parse(old)
-    except TOMLKitError as error:
-        raise BadFile(path, None, f"is not valid TOML ({error})", "Mend it.") from error
-    if not old:
-        for line in HEAD.splitlines():
-            document.add(tomlkit.comment(line))
-        document.add("backup_marks", tomlkit.item([]).comment(BACKUP_NOTE))
+    document = opened(path)
     add_maps(document, maps)
     here = os.path.dirname(path)
     added = add(
@@ -63,9 +53,61 @@ def write(report: SurveyReport, maps: Sequence[str], path: str) -> int:
             for identity, drive in drives.items()
         ],
     )
+    written(document, path)
+    return added
+
+
+def keep_maps(path: str, texts: Mapping[str, str], ledgers: Sequence[str]) -> list[str]:
+    """Write maps, by their names, into the folder `maps` beside the configuration at `path`, and name these and the
+    ledgers that they read in it; where the maps are.
+
+    A map that is there already is never written over.
+    """
+    document, here = opened(path), os.path.dirname(path)
+    make_folders(os.path.join(here, "maps"))
+    places = []
+    for name, text in texts.items():
+        stem = re.sub(r"[^\w .-]", "_", name)
+        free = (os.path.join(here, "maps", f"{stem}{number}.toml") for number in ("", *map(" {}".format, count(2))))
+        place = next(place for place in free if not os.path.lexists(place) or content_of(place) == text)
+        with replacing(place) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
+            stream.write(text)
+        places.append(place)
+    add_maps(document, places)
+    rows = [(os.path.realpath(one), partial(plain_table, path=as_toml_path(one))) for one in ledgers]
+    add(document, "ledger", "path", here, rows)
+    written(document, path)
+    return places
+
+
+def content_of(path: str) -> str:
+    """The text of a file of ours."""
+    with open(path, encoding="utf-8", errors="replace") as stream:
+        return stream.read()
+
+
+def opened(path: str) -> tomlkit.TOMLDocument:
+    """The configuration at `path`, or the beginning of a new one.  Raises BadFile when the file is none."""
+    old = ""
+    if os.path.exists(path):
+        load(path)
+        old = content_of(path)
+    try:
+        document = tomlkit.parse(old)
+    except TOMLKitError as error:
+        raise BadFile(path, None, f"is not valid TOML ({error})", "Mend it.") from error
+    if not old:
+        for line in HEAD.splitlines():
+            document.add(tomlkit.comment(line))
+        document.add("backup_marks", tomlkit.item([]).comment(BACKUP_NOTE))
+    return document
+
+
+def written(document: tomlkit.TOMLDocument, path: str) -> None:
+    """Write the configuration."""
+    make_folders(os.path.dirname(path))
     with replacing(path) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
         stream.write(tomlkit.dumps(document))
-    return added
 
 
 def add_maps(document: tomlkit.TOMLDocument, maps: Sequence[str]) -> None:
@@ -83,7 +125,7 @@ def add_maps(document: tomlkit.TOMLDocument, maps: Sequence[str]) -> None:
 
 
 def add(
-    document: tomlkit.TOMLDocument, kind: str, key: str, here: str | None, rows: list[tuple[str, Callable[[], Any]]]
+    document: tomlkit.TOMLDocument, kind: str, key: str, here: str | None, rows: Sequence[tuple[str, Callable[[], Any]]]
 ) -> int:
     """Add the tables of `rows` whose key the document does not hold yet; how many."""
     tables = document.get(kind)

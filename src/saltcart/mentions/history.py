@@ -15,9 +15,14 @@ def is_history(path: str, where: str, text: str) -> bool:
     if PAST_FILES.search(os.path.basename(path)):
         return True
     if not where.rpartition(", ")[2].startswith(LINE):
-        return bool(PAST_KEYS.search(words(where.rpartition(".")[2])) or PAST_FILES.search(where.partition(".")[0]))
+        return bool(speaks_of_past(where.rpartition(".")[2]) or PAST_FILES.search(where.partition(".")[0]))
     key = KEY_BEFORE.search(re.split(r"file:|[/\\~$%]|[A-Z]:", text)[0])
-    return bool(key and PAST_KEYS.search(words(key[1])))
+    return bool(key and speaks_of_past(key[1]))
+
+
+def speaks_of_past(name: str) -> bool:
+    """Whether the name of a column or key speaks of what was."""
+    return bool(PAST_KEYS.search(words(name)))
 
 
 def words(name: str) -> str:

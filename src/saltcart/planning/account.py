@@ -10,7 +10,8 @@ from dataclasses import dataclass, field
 
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home
-from saltcart.learning.learn import learn
+from saltcart.learning.learn import kinds_of, learn
+from saltcart.learning.lessons import Proof
 from saltcart.ledgers import Map, load_map, open_ledger
 from saltcart.mentions.content import UNREADABLE, Mention, Spot
 from saltcart.mentions.search import Search, known_as, search
@@ -28,7 +29,8 @@ from saltcart.waybills.waybill import Waybill
 class Accounted:
     """One file that names the shelves: how often, how much of that its map does not reach, and what becomes of it.
 
-    `spots` are some of what is not reached; `learnt`: its map was made just now; `why` a ledger stays as it is.
+    `spots` are some of what is not reached; `learnt`: its map was made just now, for a file of which nothing is
+    known but lengths when `counted`; `why` a ledger stays as it is.
     """
 
     path: str
@@ -37,6 +39,7 @@ class Accounted:
     uncovered: int = 0
     map_name: str = ""
     learnt: bool = False
+    counted: bool = False
     spots: Sequence[Spot] = ()
     why: str = ""
 
@@ -66,6 +69,7 @@ class Accountant:
         self.request, self.waybill, self.trial, self.maps, self.progress = request, waybill, trial, maps, progress
         self.olds = [shelf.old for shelf in waybill.shelves]
         self.learnt: set[str] = set()
+        self.counted: set[str] = set()
 
     def account(self, ledgers: list[DraftedLedger]) -> Account:
         """The account; ledgers that were found and understood are added to `ledgers`, their maps to the waybill."""
@@ -80,22 +84,29 @@ class Accountant:
         away = [place for place in self.request.cart.places if not os.path.exists(place)]
         result = Account(search(forms_of(self.olds, self.waybill.means), places, self.progress), away)
         known = {one.line.path: one for one in ledgers}
-        for mention in result.search.found:
-            path = true_path(mention.path)
-            one = known.get(path)
-            if one is None and (one := self.understood(path)):
-                ledgers.append(one)
-            result.files.append(self.standing(path, mention, one))
+        mentions = {true_path(mention.path): mention for mention in result.search.found}
+        unknown = [path for path in mentions if path not in known]
+        found = self.understood(unknown, {path for path, one in mentions.items() if one.count > one.history})
+        ledgers += found.values()
+        result.files = [self.standing(path, one, known.get(path) or found.get(path)) for path, one in mentions.items()]
         self.waybill.maps = [plan.path for plan in self.maps]
         return result
 
-    def understood(self, path: str) -> DraftedLedger | None:
-        """The file as a ledger, through a map that is there or one that is learnt; None when nothing reads it."""
-        name = known_as(path, self.maps)
-        one = self.tried(path, name) if name else None
-        if one is None or one.uncovered:
-            one = self.taught(path, one)
-        return one
+    def understood(self, paths: Sequence[str], present: set[str]) -> dict[str, DraftedLedger]:
+        """Those files that are ledgers, through maps that are there or that are learnt: from all of a kind together,
+        then from each that these do not reach whole.  What speaks of the past alone, and is not `present`, need not be
+        learnt.
+        """
+        found: dict[str, DraftedLedger] = {}
+        for path in paths:
+            if (name := known_as(path, self.maps)) and (one := self.tried(path, name)):
+                found[path] = one
+        for together in (True, False):
+            wanting = [path for path in paths if path in present and (path not in found or found[path].uncovered)]
+            for group in kinds_of(wanting) if together else ([path] for path in wanting):
+                if together or len(wanting) > 1:
+                    self.teach(group, found)
+        return found
 
     def tried(self, path: str, map_name: str) -> DraftedLedger | None:
         """A ledger rewritten on trial, if that can be done."""
@@ -103,24 +114,27 @@ class Accountant:
             return self.trial.run(open_ledger(path, self.maps, map_name))
         return None
 
-    def taught(self, path: str, best: DraftedLedger | None) -> DraftedLedger | None:
-        """What a map that is learnt for it makes of a file, when that is more than `best`."""
+    def teach(self, paths: Sequence[str], found: dict[str, DraftedLedger]) -> None:
+        """Learn a map for some files, and take it for those of which it makes more than what was `found` before."""
         try:
-            stem = os.path.splitext(os.path.basename(path))[0]
-            name = f"{show(stem)} {short_name(path, 4)}"
-            lesson = learn(path, self.olds, self.waybill.means, name)
+            stem = os.path.splitext(os.path.basename(paths[0]))[0]
+            lesson = learn(paths, self.olds, self.waybill.means, f"{show(stem)} {short_name(paths[0], 4)}")
         except UNREADABLE:
-            return best
-        if not lesson.rewritten or lesson.trouble:
-            return best
-        plan = keep_map(lesson.map_text)
-        self.maps.append(plan)
-        one = self.tried(path, plan.name)
-        if one is None or (best and one.uncovered >= best.uncovered):
+            return
+        better: dict[str, DraftedLedger] = {}
+        plan = keep_map(lesson.map_text) if any(map(worth, lesson.proofs)) else None
+        self.maps += [plan] if plan else []
+        for proof in lesson.proofs if plan else ():
+            best = found.get(proof.path)
+            one = self.tried(proof.path, plan.name) if plan and worth(proof) else None
+            if one and (best is None or one.uncovered < best.uncovered):
+                better[proof.path] = one
+        if plan and not better:
             self.maps.remove(plan)
-            return best
-        self.learnt.add(path)
-        return one
+        found |= better
+        self.learnt |= better.keys()
+        if plan and plan.counting:
+            self.counted |= better.keys()
 
     def standing(self, path: str, mention: Mention, one: DraftedLedger | None) -> Accounted:
         """What becomes of one file that names the shelves."""
@@ -135,8 +149,13 @@ class Accountant:
         else:
             word = IN_PART if one and one.changes else UNREAD
         name = one.line.map_name if one else ""
-        learnt, why = path in self.learnt, one.line.why if one else ""
-        return Accounted(mention.path, word, mention.count, uncovered, name, learnt, spots, why)
+        learnt, counted, why = path in self.learnt, path in self.counted, one.line.why if one else ""
+        return Accounted(mention.path, word, mention.count, uncovered, name, learnt, counted, spots, why)
+
+
+def worth(proof: Proof) -> bool:
+    """Whether a map does something for a file."""
+    return bool(proof.rewritten) and not proof.trouble
 
 
 def keep_map(text: str) -> Map:

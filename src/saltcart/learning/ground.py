@@ -1,0 +1,84 @@
+"""What values are tried against: what is really on the disk, and which of it lies in the shelves."""
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from saltcart.judging.resolver import Resolver
+from saltcart.spelling import encodable, spelling_named
+from saltcart.spelling.moves import tail_below
+
+
+@dataclass(slots=True)
+class Disk:
+    """What was asked of the disk so far, the shelves, and what paths of other systems mean."""
+
+    shelves: list[str]
+    resolver: Resolver
+    means: Sequence[str] = ()
+    seen: dict[str, str | None] = field(default_factory=dict)
+    real: dict[str, str] = field(default_factory=dict)
+
+    def kind(self, path: str) -> str | None:
+        """Whether `path` is there: file, folder, or None."""
+        if path not in self.seen:
+            self.seen[path] = "folder" if os.path.isdir(path) else "file" if os.path.isfile(path) else None
+        return self.seen[path]
+
+    def in_shelves(self, path: str) -> bool:
+        """Whether `path` lies in one of the shelves."""
+        folder, name = os.path.split(path)
+        place = os.path.join(self.real_folder(folder), name)
+        return any(tail_below(place, shelf) is not None for shelf in self.shelves)
+
+    def leads_on(self, folder: str) -> bool:
+        """Whether a shelf lies in `folder`, or it in a shelf; the top of all is no place to start from."""
+        real = self.real_folder(folder)
+        return real != "/" and any(
+            tail_below(shelf, real) is not None or tail_below(real, shelf) is not None for shelf in self.shelves
+        )
+
+    def real_folder(self, folder: str) -> str:
+        """A folder without links, asked once."""
+        if folder not in self.real:
+            self.real[folder] = self.resolver.true.path(os.path.realpath(folder))
+        return self.real[folder]
+
+
+@dataclass(slots=True)
+class Ground:
+    """The disk as the values of a file see it that lies in `folder`."""
+
+    folder: str
+    disk: Disk
+    top: str = ""
+
+    def resolve(self, spelling: str, text: str, base: str | None = None) -> str | None:
+        """The path that `text` means in that spelling, if something is there."""
+        if not nameable(text):
+            return None
+        form = spelling_named(spelling)
+        start = base or (self.drive() if form.start == "drive" else self.folder)
+        read = form.read(text, start)
+        if read is None:
+            return None
+        path = self.disk.resolver.meanings.here(read)
+        path = self.disk.resolver.exact(path) if form.folds_case else path
+        return path if self.disk.kind(path) and os.path.normpath(path) != os.path.normpath(start) else None
+
+    def drive(self) -> str:
+        """The top of the drive the file lies on."""
+        from saltcart.drives.drive import mount_of
+
+        self.top = self.top or mount_of(self.folder)
+        return self.top
+
+    def folder_value(self, text: str) -> str | None:
+        """The folder that a value names, if it does, and paths into the shelves may start from there."""
+        paths = (self.resolve(spelling, text) for spelling in ("native", "uri", "windows"))
+        return next((one for one in paths if one and self.disk.kind(one) == "folder" and self.disk.leads_on(one)), None)
+
+
+def nameable(text: str) -> bool:
+    """Whether a text could be a file's name at all: what is no path may hold anything."""
+    return "\0" not in text and encodable(text)

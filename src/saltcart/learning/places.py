@@ -1,0 +1,126 @@
+"""What one place of a kind of file teaches: whether its values are paths, in which spelling, starting from where."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from saltcart.learning.containers import KEYS, Content
+from saltcart.learning.ground import Ground, nameable
+from saltcart.learning.lessons import Lesson
+from saltcart.learning.pieces import parts_tried
+from saltcart.ledgers.rules import Parts
+from saltcart.mentions.history import speaks_of_past
+from saltcart.shelves.audio import kind_of
+
+TRIED = ("native", "uri", "windows", "drive", "relative", "windows-relative", "uri-reference", "auto")
+SURE = 0.5  # more than this share of the values must resolve
+
+
+@dataclass(slots=True)
+class Sample:
+    """One file of a kind: what it holds, and what its values are tried against; folders that single values name."""
+
+    path: str
+    content: Content
+    ground: Ground
+    bases: dict[str, str]
+
+
+class Way(NamedTuple):
+    """One way to read a place: its spelling, where its base stands, how its values are parted."""
+
+    spelling: str
+    base_at: str | None = None
+    parts: Parts | None = None
+
+
+class Count(NamedTuple):
+    """How many paths there are, are there, lie in the shelves, are sounds, are folders."""
+
+    total: int = 0
+    resolved: int = 0
+    inside: int = 0
+    sounds: int = 0
+    folders: int = 0
+
+
+def lesson_of(place: str, samples: Sequence[Sample]) -> Lesson | None:
+    """The lesson of one place, or None when nothing in it is, or looks like, a path."""
+    mine = [sample for sample in samples if place in sample.content.values]
+    texts = [text for sample in mine for text in sample.content.values[place]]
+    tried = [(way, count(place, mine, way)) for way in ways(place, mine)]
+    # The first, when several do as well with no more that leads nowhere.
+    way, found = max(
+        tried, key=lambda one: (one[1].resolved, one[1].inside, -one[1].total), default=(Way(""), Count(len(texts)))
+    )
+    entry = mine[0].content.entry(place)
+    if not found.resolved:
+        looks = sum((nameable(text) and "/" in text) or "\\" in text for text in texts)
+        if 2 * looks < len(texts) or not looks or mine[0].content.container == "text":
+            return None
+        return Lesson(place, "", len(texts), 0, 0, entry, False, "looks like paths, but none is there")
+    entry |= {"spelling": way.spelling}
+    if found.folders * 2 > found.resolved:
+        entry["names"] = "folder"
+    if way.base_at:
+        entry["base_at"] = way.base_at
+    if way.parts and way.parts.piece:
+        entry["at" if "at" in entry and mine[0].content.container == "text" else "piece"] = way.parts.piece.pattern
+    elif way.parts:
+        entry["separator"] = way.parts.separator
+    sure, why = judged(place, found)
+    if sure and not way.base_at and not place.endswith(KEYS) and 2 * bare_words(texts, way.parts) > found.total:
+        sure, why = False, "bare words, which may be titles; uncomment it if programs look for files of these names"
+    return Lesson(place, way.spelling, found.total, found.resolved, found.sounds, entry, sure, why)
+
+
+def judged(place: str, found: Count) -> tuple[bool, str]:
+    """Whether a place holds entries, and why or why not."""
+    if not found.inside:
+        return False, "what it names lies in none of the shelves given"
+    if speaks_of_past(place.removesuffix(KEYS).rpartition(".")[2].rpartition("/")[2]):
+        return False, "its name speaks of where something once was; uncomment it if programs open these files"
+    if found.resolved <= SURE * found.total:
+        return False, "most of its values are not there"
+    if 2 * max(found.inside, found.sounds + found.folders) < found.resolved:
+        return False, "few of these are sounds, folders, or in the shelves"
+    return True, ""
+
+
+def bare_words(values: Sequence[str], parts: Parts | None) -> int:
+    """How many paths in the values are single words that do not end like a sound: a label often is a file's name."""
+    words = [part for value in values for part in (parts.of(value) if parts else [value])]
+    return sum("/" not in word and "\\" not in word and kind_of(word) is None for word in words)
+
+
+def ways(place: str, samples: Sequence[Sample]) -> Iterator[Way]:
+    """The ways to read a place."""
+    content = samples[0].content
+    if content.container != "text":
+        yield from map(Way, TRIED)
+    if content.container == "counted" or place.endswith(KEYS):
+        return
+    if content.container != "sqlite":
+        for base_at in dict.fromkeys(base for sample in samples for base in sample.bases if base != place):
+            yield Way("relative", base_at)
+            yield Way("auto", base_at)
+    texts = [text for sample in samples for text in sample.content.values[place][:100]]
+    for parts in parts_tried(texts, samples[0].ground):
+        if parts.piece or content.container != "text":
+            yield Way("native", None, parts)
+            yield Way("auto", None, parts)
+
+
+def count(place: str, samples: Sequence[Sample], way: Way) -> Count:
+    """How well a way reads a place."""
+    total, paths, inside = 0, [], 0
+    for sample in samples:
+        base = sample.bases.get(way.base_at) if way.base_at else None
+        for value in sample.content.values[place]:
+            parts = way.parts.of(value) if way.parts else [value]
+            total += len(parts)
+            found = [path for part in parts if (path := sample.ground.resolve(way.spelling, part, base))]
+            paths += [(sample.ground.disk, path) for path in found]
+    inside = sum(disk.in_shelves(path) for disk, path in paths)
+    folders = sum(disk.kind(path) == "folder" for disk, path in paths)
+    return Count(total, len(paths), inside, sum(kind_of(path) is not None for _disk, path in paths), folders)
