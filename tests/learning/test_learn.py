@@ -4,6 +4,7 @@ are found.
 
 import gzip
 import hashlib
+import json
 import os
 import shutil
 import sqlite3
@@ -194,6 +195,40 @@ class Petrel(WorldCase):
                 "last_played": None,
             },
         )
+
+    def test_many_files_of_several_kinds_are_learnt_together_and_kept(self):
+        """What any file of a kind shows counts for all; the maps then read a file that nobody has seen before."""
+        sounds = sorted(str(path.resolve()) for path in self.studio.joinpath("keel/Sounds").rglob("*.wav"))[:12]
+        rigs = self.studio / "keel" / "rigs"
+        rigs.mkdir()
+        for number, sound in enumerate(sounds[:6]):
+            (rigs / f"{number}.kit").write_text(f"[kit]\nname=Fog {number}\n[pad{number}]\nwave={sound}\n")
+            (rigs / f"{number}.rig").write_text(json.dumps({"chain": [{"file": sound}] if number else [], "v": 1}))
+        (rigs / "note.txt").write_text("nothing is named here\n")
+        words = ("learn", "keel/rigs", "--against", "keel/Sounds", "--keep", "--cart", "own/cart.toml")
+        (self.studio / "own").mkdir()
+        (self.studio / "own" / "cart.toml").write_text("# mine\n")
+        kinds = {one["container"]: one for one in self.run_json(*words, cwd=self.studio)["kinds"]}
+        self.assertEqual(
+            {name: (len(one["files"]), sum(file["entries"] for file in one["files"])) for name, one in kinds.items()},
+            {"ini": (6, 6), "json": (5, 5)},
+        )
+        self.assertIn("pad*/wave", kinds["ini"]["map_text"])
+        (rigs / "late.kit").write_text(f"[kit]\nname=Late\n[pad77]\nwave={sounds[9]}\n")
+        (rigs / "odd name").write_text(f"[pad1]\nwave={sounds[9]}\n")
+        seen = self.run_json("survey", "keel/Sounds", "--cart", "own/cart.toml", cwd=self.studio)["ledgers"]
+        self.assertEqual([one["entries"]["found"] for one in seen if "/rigs/" in one["path"]], [1] * 11)
+        late = self.run_json("ledgers", "keel/rigs/late.kit", "--cart", "own/cart.toml", cwd=self.studio)
+        self.assertEqual([one["resolved"] for one in late["listing"]], [sounds[9]])
+        one_each = ("--map", kinds["ini"]["map"], "--cart", str(self.no_cart()))
+        odd = self.run_json("ledgers", "keel/rigs/odd name", *one_each, cwd=self.studio)
+        self.assertEqual([one["resolved"] for one in odd["listing"]], [sounds[9]])
+        (rigs / "odd name").unlink()
+        said = self.run_program(*words, cwd=self.studio).stdout  # again: nothing is written twice
+        self.assertIn("not read already", said)
+        text = (self.studio / "own" / "cart.toml").read_text()
+        self.assertEqual((text[:6], text.count('.kit"'), text.count('.toml"')), ("# mine", 6, 2))
+        self.run_program(*words[:-3], "-o", "one.toml", cwd=self.studio, status=3)
 
     def no_cart(self):
         """A configuration that says nothing."""

@@ -12,6 +12,7 @@ from saltcart.errors import Refused, show
 from saltcart.learning.learn import kinds_of, learn, unknown_files
 from saltcart.learning.lessons import Learnt, Lesson, Proof
 from saltcart.learning.map_text import BINARY
+from saltcart.ledgers import load_map
 from saltcart.looking.cart_draft import keep_maps
 from saltcart.safefile import replacing
 
@@ -55,9 +56,10 @@ def run(options: argparse.Namespace) -> int:
     for shelf in options.against:
         if not os.path.isdir(os.path.expanduser(shelf)):
             raise Refused(f"{show(shelf)} is not a folder", "Name the shelves whose sounds the files name.")
-    means = cart.load(options.cart).meanings(options.means)
+    known = cart.load(options.cart)
+    means, maps = known.meanings(options.means), [load_map(path) for path in known.maps]
     with screen.watch() as watch:
-        paths = unknown_files([os.path.expanduser(one) for one in options.places], options.against, means, watch)
+        paths = unknown_files([os.path.expanduser(one) for one in options.places], options.against, means, maps, watch)
     groups = kinds_of(paths)
     if len(groups) > 1 and (output or options.name):
         raise Refused(

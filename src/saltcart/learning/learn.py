@@ -39,15 +39,19 @@ MOST_TOGETHER = 40  # files of a kind that a map is derived from; it is proven o
 
 
 def unknown_files(
-    places: Sequence[str], against: Sequence[str], means: Sequence[str] = (), progress: Progress = silent
+    places: Sequence[str],
+    against: Sequence[str],
+    means: Sequence[str] = (),
+    maps: Sequence[Map] = (),
+    progress: Progress = silent,
 ) -> list[str]:
-    """The files at, and those below, `places` that name one of the shelves and that no open format reads; files that
-    are named themselves are all taken.
+    """The files at, and those below, `places` that name one of the shelves and that no open format and none of the maps
+    reads; files that are named themselves are all taken.
     """
     files = [true_path(place) for place in places if not os.path.isdir(place)]
     folders = [place for place in places if os.path.isdir(place)]
     found = search(forms_of([true_path(shelf) for shelf in against], means), folders, progress).found if folders else []
-    more = [true_path(one.path) for one in found if one.count > one.history and not known_as(one.path, [])]
+    more = [true_path(one.path) for one in found if one.count > one.history and not known_as(one.path, maps)]
     return list(dict.fromkeys([*files, *more]))
 
 

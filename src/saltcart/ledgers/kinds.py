@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from functools import partial
 from types import ModuleType
 
-from saltcart.errors import BadLedger, Refused, show
+from saltcart.errors import BadLedger, Refused, SaltCartError, show
 from saltcart.ledgers.base import Entry, Ledger
 from saltcart.ledgers.containers import chunks, counted, json, lines, xml
 from saltcart.ledgers.formats import cue, dawproject, jspf, m3u, pls, sfz, turtle, xspf
@@ -126,6 +126,16 @@ def recognised(path: str, maps: Sequence[Map], head: bytes | None = None) -> Led
     return None
 
 
+def reads(path: str, plan: Map) -> bool:
+    """Whether a map that does not claim a file finds entries in it."""
+    if plan.container == "sqlite":
+        return False
+    try:
+        return any(True for _entry in mapped(path, plan).entries())
+    except SaltCartError:
+        return False
+
+
 def open_ledger(path: str, maps: Sequence[Map], named: str | None = None) -> Ledger:
     """The ledger at `path`; `named` asks for one format or map by name.
 
@@ -140,6 +150,9 @@ def open_ledger(path: str, maps: Sequence[Map], named: str | None = None) -> Led
     ledger = recognised(path, maps, head)
     if ledger and named in (None, ledger.map_name):
         return ledger
+    fitting = [] if named or ledger else [plan for plan in maps if reads(path, plan)]
+    if len(fitting) == 1:  # what nothing claims, one map alone reads
+        return mapped(path, fitting[0])
     databases = [plan for plan in maps if plan.container == "sqlite"]
     for plan in databases if claims(head) else ():
         if misfit := SqliteLedger(path, plan).misfit():

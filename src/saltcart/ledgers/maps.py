@@ -111,12 +111,12 @@ class Map:
 
     def claims(self, name: str, head: bytes) -> bool:
         """Whether a file of that name that begins with `head` may be of this kind; databases are told by their tables
-        instead.
+        too.
         """
-        if self.container == "sqlite":
-            return head.startswith(b"SQLite format 3\0")
         if self.suffixes and not name.lower().endswith(self.suffixes):
             return False
+        if self.container == "sqlite":
+            return head.startswith(b"SQLite format 3\0")
         wrapped = head.startswith(GZIP_MAGIC) if self.gzip else head.startswith(ZIP_MAGIC) if self.member else True
         return (
             wrapped

@@ -4,7 +4,7 @@ import os
 import re
 from collections.abc import Callable, Mapping, Sequence
 from functools import partial
-from itertools import count
+from itertools import chain, count
 from typing import Any
 
 import tomlkit
@@ -68,7 +68,8 @@ def keep_maps(path: str, texts: Mapping[str, str], ledgers: Sequence[str]) -> li
     places = []
     for name, text in texts.items():
         stem = re.sub(r"[^\w .-]", "_", name)
-        free = (os.path.join(here, "maps", f"{stem}{number}.toml") for number in ("", *map(" {}".format, count(2))))
+        endings = chain([""], (f" {number}" for number in count(2)))
+        free = (os.path.join(here, "maps", f"{stem}{ending}.toml") for ending in endings)
         place = next(place for place in free if not os.path.lexists(place) or content_of(place) == text)
         with replacing(place) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
             stream.write(text)
