@@ -1,5 +1,6 @@
 """All values of a file that no map describes yet, grouped by place, for each container the file may be."""
 
+import codecs
 import os
 import re
 import sqlite3
@@ -17,6 +18,7 @@ from saltcart.ledgers.spans import Span, Spans
 from saltcart.ledgers.sqlite.cells import text_of
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.sqlite.quoting import quoted
+from saltcart.ledgers.textual import decoded
 from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
 from saltcart.mentions.history import LINE, is_history
 from saltcart.spelling import spelling_named
@@ -84,17 +86,22 @@ def contents(path: str) -> Iterator[Content]:
                 continue
             if values:
                 yield Content(container, {**options, **more}, values, find, wrapper)
-        if is_text(inner):
-            lines = inner.decode("utf-8", "surrogateescape").splitlines()
-            with_paths = [line for line in lines if ("/" in line or "\\" in line) and not is_history(path, LINE, line)][
-                :MOST_VALUES
-            ]
-            yield Content("text", options, {"line": with_paths} if with_paths else {}, None, wrapper)
+        if is_text(inner) and (some := lines_with_paths(path, inner)):
+            yield Content("text", options, {"line": some}, None, wrapper)
 
 
 def is_text(data: bytes) -> bool:
     """Whether some content may be text of lines."""
-    return b"\0" not in data[:4096]
+    return b"\0" not in data[:4096] or data.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE))
+
+
+def lines_with_paths(path: str, data: bytes) -> list[str]:
+    """The lines of a text that may hold paths, but for those that speak of what was."""
+    try:
+        some = re.findall(r"[^\r\n]+", decoded(data).text)
+    except ValueError:
+        return []
+    return [line for line in some if ("/" in line or "\\" in line) and not is_history(path, LINE, line)][:MOST_VALUES]
 
 
 def wrappers(data: bytes, head: bytes) -> list[tuple[dict[str, object], Wrapper]]:

@@ -1,5 +1,6 @@
 """What one place of a kind of file teaches: whether its values are paths, in which spelling, starting from where."""
 
+import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
@@ -13,6 +14,7 @@ from saltcart.mentions.history import speaks_of_past
 from saltcart.shelves.audio import kind_of
 
 TRIED = ("native", "uri", "windows", "drive", "relative", "windows-relative", "uri-reference", "auto")
+WHOLE_LINE = Parts(piece=re.compile(r"^(?P<path>[^\r\n]+)"))
 SURE = 0.5  # more than this share of the values must resolve
 
 
@@ -96,7 +98,9 @@ def bare_words(values: Sequence[str], parts: Parts | None) -> int:
 def ways(place: str, samples: Sequence[Sample]) -> Iterator[Way]:
     """The ways to read a place."""
     content = samples[0].content
-    if content.container != "text":
+    if content.container == "text":
+        yield from (Way(spelling, None, WHOLE_LINE) for spelling in TRIED)
+    else:
         yield from map(Way, TRIED)
     if content.container == "counted" or place.endswith(KEYS):
         return

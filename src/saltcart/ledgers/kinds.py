@@ -128,9 +128,9 @@ def recognised(path: str, maps: Sequence[Map], head: bytes | None = None) -> Led
 
 def reads(path: str, plan: Map) -> bool:
     """Whether a map that does not claim a file finds entries in it."""
-    if plan.container == "sqlite":
-        return False
     try:
+        if plan.container == "sqlite":
+            return claims(head_of(path)) and not SqliteLedger(path, plan).misfit()
         return any(True for _entry in mapped(path, plan).entries())
     except SaltCartError:
         return False

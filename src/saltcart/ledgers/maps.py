@@ -16,6 +16,7 @@ from saltcart.spelling import Spelling, spelling_named
 from saltcart.spelling.forms import SPELLINGS
 
 CONTAINERS = ("sqlite", "xml", "json", "ini", "csv", "tsv", "toml", "text", "plist", "chunks", "counted")
+COLUMN_KEYS = ("table", "column", "where", "folder", *COLUMNS, "length_in")
 SHAPE: dict[str, Any] = {
     "!name": str,
     "!container": CONTAINERS,
@@ -156,11 +157,10 @@ def counting_of(path: str, tables: dict[str, Any]) -> Counting | None:
 def check_entry(path: str, number: int, entry: dict[str, Any], container: str) -> None:
     """Raise BadFile when an entry lacks what its container needs, or has what makes no sense there."""
     database = container == "sqlite"
-    needed, strange = (
-        (("table", "column"), ("at", "base_at"))
-        if database
-        else (("at",), ("table", "column", "where", "folder", *COLUMNS, "length_in"))
-    )
+    needed = ("table", "column") if database else ("at",)
+    strange: tuple[str, ...] = ("at", "base_at") if database else COLUMN_KEYS
+    strange += () if container == "json" else ("keys",)
+    strange += ("base_at", "separator", "piece") if container in ("text", "chunks", "counted") else ()
     with open(path, encoding="utf-8-sig") as stream:
         place = tomlfile.Place(path, stream.read(), ("entries", number))
     for key in needed:
@@ -177,8 +177,6 @@ def check_entry(path: str, number: int, entry: dict[str, Any], container: str) -
         )
     if folder and "separator" in entry:
         raise place.at("separator").fail("a list of names cannot start from a folder column", "Leave one of them out.")
-    if "keys" in entry and container != "json":
-        raise place.at("keys").fail("names are paths in JSON alone", "Leave it out.")
     if "separator" in entry and "piece" in entry:
         raise place.at("piece").fail("a value has either a separator or a piece", "Leave one of them out.")
     for key in ("at", "piece") if container == "text" else ("piece",):

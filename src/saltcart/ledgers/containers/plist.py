@@ -202,6 +202,8 @@ def strings(data: bytes, table: Table) -> Iterator[tuple[str, int]]:
 
 def binary_spans(data: bytes, rule_for: Matcher) -> list[Span]:
     """The entries of the binary form, in the order of the file."""
+    if any(rule.parts or rule.base_at for _pattern, rule in rule_for.rules):
+        raise ValueError("is a binary property list, whose texts are one path each, from no other folder")
     table = table_of(data)
     wanted: dict[int, tuple[str, At]] = {}
     others: set[int] = set()
