@@ -107,7 +107,7 @@ def main() -> int:
             show(
                 "survey / find -printf",
                 *in_turns(
-                    [PROGRAM, "survey", str(library), "--quiet"],
+                    [PROGRAM, "survey", str(library), "--no-search", "--quiet"],
                     ["find", str(library), "-type", "f", "-printf", "%s %p\n"],
                     5,
                     home,

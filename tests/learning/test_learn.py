@@ -230,6 +230,32 @@ class Petrel(WorldCase):
         self.assertEqual((text[:6], text.count('.kit"'), text.count('.toml"')), ("# mine", 6, 2))
         self.run_program(*words[:-3], "-o", "one.toml", cwd=self.studio, status=3)
 
+    def test_paths_of_another_system_get_the_words_that_make_them_lead_here(self):
+        sounds = sorted(self.studio.joinpath("keel/Sounds").rglob("*.wav"))[:5]
+        rows = [str(sound.relative_to(self.studio / "keel")).replace("/", "\\") for sound in sounds]
+        path = self.top / "deck.tsv"
+        path.write_text("".join(["name\tfile\n", *(f"x\tE:\\{row}\n" for row in rows)]))
+        words = (str(path), "--against", "keel/Sounds")
+        learnt = self.learnt(*words, status=1)
+        self.assertEqual(learnt["means"], [f"E:={self.studio / 'keel'}"])
+        again = self.learnt(*words, "--means", learnt["means"][0])
+        self.assertEqual(again["files"][0]["entries"], 5)
+
+    def test_a_start_asks_once_and_the_move_after_it_needs_no_other_word(self):
+        self.environment["XDG_CONFIG_HOME"] = str(self.top / "config")
+        (self.studio / "cart.toml").unlink()
+        self.run_program("start", "keel", status=2, cwd=self.studio)  # nobody is there to be asked
+        started = self.run_json("start", "keel", "--yes", cwd=self.studio, status=None)
+        self.assertEqual(started["cart"], str(self.top / "config" / "saltcart" / "cart.toml"))
+        self.assertEqual(
+            sorted(Path(one).suffix for one in started["ledgers"]),
+            sorted([".db", ".db", ".decks", ".ini", ".json", ".passage"]),
+        )
+        seen = self.run_json("survey", "keel", cwd=self.studio, status=None)
+        self.assertEqual(seen["undescribed"]["files"], [])
+        self.run_program("move", "keel/Sounds/Bell Tones", "--to", "lighter/Sounds", "--yes", cwd=self.studio)
+        self.assertEqual(self.lost(), ["07 Lost at Sea.flac"])
+
     def no_cart(self):
         """A configuration that says nothing."""
         path = self.top / "none.toml"

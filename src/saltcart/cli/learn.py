@@ -143,6 +143,11 @@ def show_lessons(screen: Screen, learnt: Learnt) -> None:
         spots = "; ".join(f"{spot.where}: {spot.text}" for spot in proof.spots[:3])
         count = many(proof.uncovered, "mention", "mentions")
         screen.remark(f"Not reached in {place(proof.path)}: {count} of these shelves, such as {spots}")
+    for declaration, paths_there in learnt.means:
+        screen.remark(
+            f"{many(paths_there, 'path', 'paths')} of another system would lead to a file here with:   --means"
+            f" {shlex.quote(show(declaration))}"
+        )
     if learnt.container == "counted":
         screen.remark(BINARY)
 
@@ -166,6 +171,7 @@ def document(learnt: Learnt, output: str | None) -> dict[str, object]:
         "container": learnt.container,
         "map": output,
         "map_text": learnt.map_text,
+        "means": [declaration for declaration, _count in learnt.means],
         "files": list(map(proof_document, learnt.proofs)),
         "lessons": [
             {

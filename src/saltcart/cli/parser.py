@@ -8,6 +8,7 @@ from saltcart import __version__
 # In the order people need them.  Each is a module here with add_arguments(parser) and run(options),
 # loaded only when it is called, so that the program starts at once.
 COMMANDS = {
+    "start": "begin here: asks where your sounds, programs and drives are, and learns your programs' files",
     "survey": "see which shelves and ledgers are where, how big, and how every entry stands",
     "ledgers": "which kinds of ledger are known, or every entry of one",
     "learn": "derive a map for a ledger nobody described",
@@ -24,8 +25,8 @@ COMMANDS = {
     "demo": "build a made-up studio and run the whole job on it",
 }
 EPILOG = """\
-first time:    saltcart demo
-the usual job: saltcart move "~/Sounds/Bell Tones" --to /media/lighter/Sounds --ledger ~/lists/*.m3u8
+first time:    saltcart demo, then saltcart start
+the usual job: saltcart move "~/Sounds/Bell Tones" --to /media/lighter/Sounds
 
 exit status: 0 all well, 1 something needs attention, 2 wrong usage,
              3 refused and nothing changed, 4 stopped part-way: run again to go on

@@ -105,6 +105,14 @@ class Screen:
         """A progress callback that shows itself."""
         return Watch(self)
 
+    def ask(self, question: str, usual: str, options: argparse.Namespace) -> str:
+        """What the person types, or `usual` when that is nothing; with --yes nobody is asked."""
+        if options.yes:
+            return usual
+        shown = f" [{show(usual)}]" if usual else ""
+        self.err.print(self.rendering.line(f"{question}{shown} ", "bold"), end="")
+        return sys.stdin.readline().strip() or usual
+
     def agrees(self, question: str, options: argparse.Namespace) -> bool:
         """Whether the person says yes; --yes does it for them, and without a terminal nobody can be asked."""
         if options.yes:

@@ -9,9 +9,12 @@ from saltcart.cart import load
 from saltcart.cli.arguments import add_cart, add_ledgers
 from saltcart.cli.documents import ledger_state
 from saltcart.cli.screen import Screen, many, place, size
+from saltcart.cli.undescribed import document as undescribed_document
+from saltcart.cli.undescribed import show_undescribed
 from saltcart.errors import show
 from saltcart.judging.judge import LedgerState
 from saltcart.looking.survey import SurveyedShelf, SurveyReport, read_shelf_headers, survey
+from saltcart.looking.undescribed import Undescribed, undescribed
 from saltcart.shelves.folder_tree import FolderTree, packs
 from saltcart.shelves.headers import HeaderSums
 
@@ -35,6 +38,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--headers", action="store_true", help="read every sound's header: length, rate, channels, depth"
     )
+    parser.add_argument(
+        "--no-search", action="store_true", help="do not search for files that name the sounds and are not read yet"
+    )
     parser.add_argument("--write", metavar="FILE", help="draft a cart.toml from the findings, or add to one")
     parser.add_argument("--picture", metavar="FILE", help="draw where the room goes (.png or .svg)")
 
@@ -42,18 +48,21 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Survey the places."""
     screen = Screen(options)
+    cart, found = load(options.cart), None
     with screen.watch() as watch:
-        report = survey(options.place, options.ledger, options.map, load(options.cart), options.means, watch)
+        report = survey(options.place, options.ledger, options.map, cart, options.means, watch)
         if options.headers:
             read_shelf_headers(report, watch)
-    show_survey(screen, report, options.depth)
+        if not options.no_search:
+            found = undescribed(report, cart, options.map, options.means, watch)
+    show_survey(screen, report, options.depth, found)
     extras(screen, report, options)
-    screen.document(document(report, options.depth))
+    screen.document(document(report, options.depth) | {"undescribed": found and undescribed_document(found)})
     lost = sum(count for verdict, count in report.counts.items() if verdict != "found")
     return 1 if lost or any(state.trouble for state in report.ledgers) else 0
 
 
-def show_survey(screen: Screen, report: SurveyReport, depth: int) -> None:
+def show_survey(screen: Screen, report: SurveyReport, depth: int, found: Undescribed | None) -> None:
     """All tables, what was found odd, and the sums."""
     show_shelves(screen, report, depth)
     show_ledgers(screen, report.ledgers)
@@ -65,6 +74,8 @@ def show_survey(screen: Screen, report: SurveyReport, depth: int) -> None:
     )
     for finding in report.findings:
         screen.remark(f"{place(finding.path)} {show(finding.what)}")
+    if found:
+        show_undescribed(screen, found)
     files, total = sums(report)
     screen.say(
         ", ".join((many(len(report.shelves), "shelf", "shelves"), many(files, "file", "files"), size(total)))

@@ -20,6 +20,7 @@ from saltcart.learning.ground import Disk, Ground
 from saltcart.learning.identifying_columns import column_facts
 from saltcart.learning.lessons import Learnt, Lesson, Proof
 from saltcart.learning.map_text import map_text, suffix_of, with_remark
+from saltcart.learning.means import proposed_means
 from saltcart.learning.places import Sample, lesson_of
 from saltcart.learning.records import joined_lessons, split_lessons
 from saltcart.ledgers import Map, load_map, open_ledger
@@ -105,7 +106,10 @@ def learn(paths: Sequence[str], against: Sequence[str], means: Sequence[str] = (
     stem = os.path.splitext(os.path.basename(paths[0]))[0].encode("utf-8", "replace").decode()
     text = map_text(paths, content, lessons, name or stem)
     proofs = prove(text, paths, disk) if any(lesson.sure for lesson in lessons) else [Proof(path) for path in paths]
-    return Learnt(name or stem, content.container, lessons, with_remark(text, proofs), proofs)
+    lost = {lesson.place for lesson in lessons if not lesson.resolved}
+    values = (text for sample in samples for place in lost for text in sample.content.values.get(place, ()))
+    proposed = proposed_means(values, disk.shelves)
+    return Learnt(name or stem, content.container, lessons, with_remark(text, proofs), proofs, proposed)
 
 
 def readings(paths: Sequence[str], disk: Disk) -> Iterator[list[Sample]]:

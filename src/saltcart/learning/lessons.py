@@ -43,13 +43,17 @@ class Proof:
 
 @dataclass(slots=True)
 class Learnt:
-    """The lessons about one kind of file, the map they make, and its proof on each of the files."""
+    """The lessons about one kind of file, the map they make, and its proof on each of the files.
+
+    `means` are declarations of drives of another system, with how many of the values they would make lead somewhere.
+    """
 
     name: str
     container: str
     lessons: list[Lesson]
     map_text: str
     proofs: list[Proof]
+    means: Sequence[tuple[str, int]] = ()
 
     @property
     def proven(self) -> bool:

@@ -11,6 +11,7 @@ import tomlkit
 from tomlkit.exceptions import TOMLKitError
 
 from saltcart.cart import load
+from saltcart.drives.drive import Drive
 from saltcart.errors import BadFile
 from saltcart.looking.survey import SurveyedShelf, SurveyReport
 from saltcart.safefile import make_folders, replacing
@@ -24,8 +25,12 @@ Everything here is optional.
 BACKUP_NOTE = "folders whose presence marks a drive as one for backups"
 
 
-def write(report: SurveyReport, maps: Sequence[str], path: str) -> int:
+def write(
+    report: SurveyReport, maps: Sequence[str], path: str, roles: Sequence[tuple[Drive, Mapping[str, str]]] | None = None
+) -> int:
     """Add what the survey found to the configuration at `path`, new or not; how many tables were added.
+
+    `roles` are the drives with what else is said of them; by default those that the shelves lie on.
 
     Raises BadFile when the file there is no configuration.
     """
@@ -42,16 +47,9 @@ def write(report: SurveyReport, maps: Sequence[str], path: str) -> int:
         here,
         [(state.path, partial(plain_table, path=as_toml_path(state.path))) for state in report.ledgers],
     )
-    drives = {shelf.drive.identity: shelf.drive for shelf in report.shelves if shelf.drive}
+    drives = [(shelf.drive, {}) for shelf in report.shelves if shelf.drive] if roles is None else roles
     added += add(
-        document,
-        "drive",
-        "identity",
-        None,
-        [
-            (identity, partial(plain_table, identity=identity, name=drive.name, mount=as_toml_path(drive.mount)))
-            for identity, drive in drives.items()
-        ],
+        document, "drive", "identity", None, [(one.identity, partial(drive_table, one, more)) for one, more in drives]
     )
     written(document, path)
     return added
@@ -140,6 +138,7 @@ def add(
         tables = tomlkit.aot()
         document.add(kind, tables)
     for table in fresh:
+        table.trivia.indent = "\n"
         tables.append(table)
     return len(fresh)
 
@@ -153,6 +152,11 @@ def shelf_table(shelf: SurveyedShelf) -> tomlkit.items.Table:
     )
     table.add(tomlkit.comment("collection = true     # tidy judges files no ledger names only in collections"))
     return table
+
+
+def drive_table(drive: Drive, more: Mapping[str, str]) -> tomlkit.items.Table:
+    """One [[drive]]."""
+    return plain_table(identity=drive.identity, name=drive.name, mount=as_toml_path(drive.mount), **more)
 
 
 def plain_table(**values: str) -> tomlkit.items.Table:

@@ -1,0 +1,150 @@
+"""The command `saltcart start`: ask once where sounds, programs and drives are, and write that down."""
+
+import argparse
+import os
+import shlex
+import sys
+from collections.abc import Sequence
+
+from saltcart import cart as carts
+from saltcart.cart import ROLES
+from saltcart.cli.arguments import add_cart, add_yes
+from saltcart.cli.learn import renamed, unique
+from saltcart.cli.screen import Screen, many, place, size
+from saltcart.drives.candidates import candidates
+from saltcart.drives.drive import Drive
+from saltcart.errors import SaltCartError, UsageError, show
+from saltcart.learning.learn import kinds_of, learn
+from saltcart.learning.lessons import Learnt
+from saltcart.looking.cart_draft import keep_maps, write
+from saltcart.looking.survey import SurveyReport, default_places, survey
+from saltcart.looking.undescribed import undescribed
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Where the sounds are, for those who know already."""
+    parser.add_argument("place", nargs="*", metavar="PLACE", help="folders that hold sounds (default: it asks)")
+    add_yes(parser)
+    add_cart(parser)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Ask, search, learn, write."""
+    screen = Screen(options)
+    if not options.yes and not sys.stdin.isatty():
+        raise UsageError("Nobody is there to be asked", "Run it in a terminal, or add --yes to take what it finds.")
+    path = carts.place(options.cart)
+    cart = carts.load(path) if os.path.exists(path) else carts.Cart()
+    places = options.place or asked_places(screen, options, cart)
+    with screen.watch() as watch:
+        report = survey(places, (), (), cart, (), watch)
+        found = undescribed(report, cart, progress=watch)
+        taught = lessons([one.path for one in found.files], found.tops, cart.meanings())
+    show_sounds(screen, report)
+    chosen = [one for one in taught if keep_kind(screen, options, one)]
+    roles = asked_roles(screen, options, candidates((), cart), cart)
+    added = write(report, (), path, roles)
+    names = unique([one.name for one in chosen])
+    texts = {name: renamed(one, name) for name, one in zip(names, chosen, strict=True)}
+    ledgers = [proof.path for one in chosen for proof in one.proofs]
+    kept = keep_maps(path, texts, ledgers) if chosen else []
+    screen.say()
+    screen.say(
+        f"Written to {place(path)}: {many(added, 'table', 'tables')}, {many(len(kept), 'map', 'maps')}."
+        " Change it as you like; nothing else was touched."
+    )
+    not_understood = [proof.path for one in taught if not one.complete for proof in one.proofs]
+    taught_paths = {proof.path for one in taught for proof in one.proofs}
+    not_understood += [one.path for one in found.files if one.path not in taught_paths]
+    if not_understood:
+        some = ", ".join(place(one) for one in not_understood[:3])
+        count = many(len(not_understood), "file", "files")
+        screen.remark(f"Not understood: {count} ({some}). A move says so again, before it begins.")
+    say_next(screen, report)
+    screen.document(
+        {
+            "cart": path,
+            "shelves": [shelf.tree.path for shelf in report.shelves],
+            "maps": kept,
+            "ledgers": ledgers,
+            "not_understood": not_understood,
+        }
+    )
+    return 1 if not_understood else 0
+
+
+def asked_places(screen: Screen, options: argparse.Namespace, cart: carts.Cart) -> Sequence[str]:
+    """The folders that hold sounds."""
+    usual = [one for one in default_places(cart) if os.path.isdir(one)]
+    text = screen.ask(
+        "Which folders hold your sounds? Several with a comma between them.", ", ".join(map(place, usual)), options
+    )
+    named = [one.strip() for one in text.split(",") if one.strip()] if text else usual
+    if not named:
+        raise UsageError("No folder of sounds was named, and none was found where they usually are", "Name one.")
+    return named
+
+
+def lessons(paths: Sequence[str], tops: Sequence[str], means: Sequence[str]) -> list[Learnt]:
+    """What can be learnt of the files, a lesson for each kind."""
+    taught = []
+    for group in kinds_of(paths):
+        try:
+            taught.append(learn(group, tops, means))
+        except (SaltCartError, OSError, ValueError):
+            continue
+    return taught
+
+
+def show_sounds(screen: Screen, report: SurveyReport) -> None:
+    """What was found, in short."""
+    rows = [(show(one.name), size(one.tree.bytes), one.tree.files, place(one.tree.path)) for one in report.shelves]
+    screen.table("Your sounds", ("Shelf", ">Size", ">Files", "Place"), rows)
+    files = [(place(one.path), one.map_name, sum(one.counts().values())) for one in report.ledgers]
+    screen.table("Files that name them, read already", ("File", "Kind", ">Entries"), files)
+
+
+def keep_kind(screen: Screen, options: argparse.Namespace, learnt: Learnt) -> bool:
+    """Whether the map of one kind of file is wanted; of one that proves nothing nobody is asked."""
+    paths = [proof.path for proof in learnt.proofs]
+    named = sum(proof.rewritten for proof in learnt.proofs)
+    if not learnt.proven or not named:
+        return False
+    what = f"{place(paths[0])}{f' and {len(paths) - 1:,} more like it' if len(paths) > 1 else ''}"
+    left = sum(proof.uncovered for proof in learnt.proofs)
+    rest = f", {left:,} more not understood" if left else ""
+    screen.say(f"{what}: names your sounds {many(named, 'time', 'times')}, understood{rest}.")
+    return screen.ask("Is this a file of a program you use? y or n", "y", options).lower() not in ("n", "no")
+
+
+def asked_roles(
+    screen: Screen, options: argparse.Namespace, drives: Sequence[Drive], cart: carts.Cart
+) -> list[tuple[Drive, dict[str, str]]]:
+    """What each drive is for."""
+    roles = []
+    for drive in drives:
+        known = cart.drive(drive.identity)
+        usual = known.role if known else "system" if drive.mount == "/" else "sounds"
+        text = screen.ask(
+            f"What is the drive {show(drive.name)} ({place(drive.mount)}, {size(drive.free_bytes)} free) for?"
+            " sounds, backup or system",
+            usual,
+            options,
+        )
+        role = next((word for word in ROLES if text and word.startswith(text.lower())), usual)
+        roles.append((drive, {"role": role}))
+    return roles
+
+
+def say_next(screen: Screen, report: SurveyReport) -> None:
+    """The three commands that matter."""
+    shelf = shlex.quote(place(report.shelves[0].tree.path)) if report.shelves else "SHELF"
+    screen.say("What comes next:")
+    commands = {
+        f"saltcart drives --for {shelf}": "which drive can take it",
+        f"saltcart move {shelf} --to FOLDER": "you are shown everything and asked first",
+        "saltcart check": "any time later: is everything where it should be?",
+    }
+    wide = max(map(len, commands))
+    for words, meaning in commands.items():
+        screen.say(f"    {words:{wide}}   {meaning}")

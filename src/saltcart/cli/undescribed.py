@@ -1,0 +1,38 @@
+"""Showing which files name sounds though nobody has described them, and the words that learn them."""
+
+import os
+import shlex
+
+from saltcart.cli.account import searched_text, spots_text
+from saltcart.cli.screen import Screen, place
+from saltcart.errors import show
+from saltcart.looking.undescribed import Undescribed
+
+SHOWN, TYPED = 20, 3
+
+
+def show_undescribed(screen: Screen, found: Undescribed) -> None:
+    """The table, and what to type."""
+    rows = [(place(one.path), one.count - one.history, spots_text(one.spots)) for one in found.files]
+    screen.table("Names sounds here, and nobody has described it yet", ("File", ">Times", "For instance"), rows[:SHOWN])
+    if len(rows) > SHOWN:
+        screen.say(f"... and {len(rows) - SHOWN:,} more (see --json)")
+    screen.say(searched_text(found.search))
+    if rows:
+        screen.say(f"To have them described: {learn_words(found)}")
+
+
+def learn_words(found: Undescribed) -> str:
+    """The command that learns them."""
+    paths = [one.path for one in found.files]
+    paths = paths if len(paths) <= TYPED else list(dict.fromkeys(map(os.path.dirname, paths)))[:TYPED]
+    words = ["saltcart", "learn", *map(show, paths), "--against", *map(show, found.tops[:TYPED]), "--keep"]
+    return shlex.join(words)
+
+
+def document(found: Undescribed) -> dict[str, object]:
+    """What was found, for --json."""
+    return {
+        "searched": found.search.places,
+        "files": [{"path": one.path, "mentions": one.count - one.history} for one in found.files],
+    }
