@@ -70,7 +70,7 @@ class Documents(WorldCase):
     def test_a_question_on_a_terminal(self):
         self.furnish()
         before = tree(self.keel)
-        for answer, status in ((b"n\n", 2), (b"y\n", 0)):
+        for answer, status in ((b"n\n", 2), (b"l\ny\n", 0)):
             main, side = pty.openpty()
             child = subprocess.Popen(
                 [PROGRAM, "move", *self.plan_words()],
@@ -90,7 +90,8 @@ class Documents(WorldCase):
                     break
             os.close(main)
             self.assertEqual(child.wait(), status, text.decode())
-            self.assertIn(b"[y/N]", text)
+            self.assertIn(b"[y/N", text)
+            self.assertEqual(b"Everything that names these sounds" in text, status == 0)
             self.assertEqual(tree(self.keel) == before, status == 2)
 
     def test_interrupted(self):

@@ -51,9 +51,25 @@ def show_account(screen: Screen, account: Account) -> None:
     screen.table("Will go on naming the old place", ("File", "How it stands", ">Times", "For instance"), rows[:SHOWN])
     if len(rows) > SHOWN:
         screen.say(f"... and {len(rows) - SHOWN} more (see --json)")
+    for one in files:
+        if one.counted:
+            screen.remark(
+                f"{place(one.path)} is binary, read by the lengths before its texts: after the move, open it in its"
+                " program before you release the originals"
+            )
     screen.say(searched_text(account.search))
     for away in account.away:
         screen.remark(f"Not searched, for it is not there: {place(away)}")
+
+
+def show_learnt(screen: Screen, account: Account) -> None:
+    """Every file that names the shelves, how it is read, and some of what would not follow."""
+    rows = [
+        (place(one.path), STANDINGS[one.standing], one.map_name, one.count, one.uncovered, spots_text(one.spots))
+        for one in account.files
+    ]
+    columns = ("File", "How it stands", "Read as", ">Times", ">Left", "For instance")
+    screen.table("Everything that names these sounds", columns, rows)
 
 
 def searched_text(search: Search) -> str:

@@ -168,6 +168,7 @@ def account_document(account: Account | None) -> dict[str, Any] | None:
                 "left": one.uncovered,
                 "map": one.map_name or None,
                 "learnt": one.learnt,
+                "counted": one.counted,
                 "spots": list(map(spot_document, one.spots)),
             }
             for one in account.files
@@ -177,7 +178,12 @@ def account_document(account: Account | None) -> dict[str, Any] | None:
 
 def search_document(search: Search) -> dict[str, Any]:
     """Where was searched."""
-    return {"places": search.places, "files_read": search.files, "passed_over": dict(search.passed_over)}
+    return {
+        "places": search.places,
+        "files_read": search.files - search.unchanged,
+        "files_unchanged": search.unchanged,
+        "passed_over": dict(search.passed_over),
+    }
 
 
 def left_document(one: LeftMentions) -> dict[str, Any]:

@@ -3,8 +3,9 @@
 import argparse
 import os
 import sys
+from functools import partial
 
-from saltcart.cli.account import refuse_open, show_advice
+from saltcart.cli.account import refuse_open, show_advice, show_learnt
 from saltcart.cli.arguments import add_pace, add_plan, add_wait, add_yes, need_answer, pace
 from saltcart.cli.check import assurance, closing, show_check
 from saltcart.cli.documents import check_document, trip_document
@@ -42,7 +43,9 @@ def run(options: argparse.Namespace) -> int:
     if options.yes or not sys.stdin.isatty():
         refuse_open(plan)
     show_advice(screen, plan)
-    if not screen.agrees("Copy, verify, rewrite these ledgers and set the originals aside?", options):
+    account = plan.account
+    look = partial(show_learnt, screen, account) if account and account.files else None
+    if not screen.agrees("Copy, verify, rewrite these ledgers and set the originals aside?", options, look):
         raise need_answer(options, "moved")
     path = keep_waybill(plan)
     with screen.watch() as watch:

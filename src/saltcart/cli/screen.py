@@ -7,7 +7,7 @@ import json
 import os
 import sys
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import cached_property
 from types import ModuleType
 from typing import TYPE_CHECKING, Any
@@ -113,14 +113,22 @@ class Screen:
         self.err.print(self.rendering.line(f"{question}{shown} ", "bold"), end="")
         return sys.stdin.readline().strip() or usual
 
-    def agrees(self, question: str, options: argparse.Namespace) -> bool:
-        """Whether the person says yes; --yes does it for them, and without a terminal nobody can be asked."""
+    def agrees(self, question: str, options: argparse.Namespace, look: Callable[[], None] | None = None) -> bool:
+        """Whether the person says yes; --yes does it for them, and without a terminal nobody can be asked.
+
+        With `look` they may first type `l` to see more.
+        """
         if options.yes:
             return True
         if not sys.stdin.isatty():
             return False
-        self.err.print(self.rendering.line(f"{question} [y/N] ", "bold"), end="")
-        return sys.stdin.readline().strip().lower() in ("y", "yes")
+        while True:
+            choices = "[y/N, l to look at each file]" if look else "[y/N]"
+            self.err.print(self.rendering.line(f"{question} {choices} ", "bold"), end="")
+            answer = sys.stdin.readline().strip().lower()
+            if look is None or answer not in ("l", "look"):
+                return answer in ("y", "yes")
+            look()
 
 
 class Watch:
