@@ -21,6 +21,7 @@ STUDIO = Path(tempfile.gettempdir()) / "petrel"
 WORDS = shlex.join(MOVE)
 PICTURES = {
     "demo": ("", "saltcart demo | head -40"),
+    "start": ("rm cart.toml", "saltcart start keel --yes"),
     "survey": ("", "saltcart survey keel"),
     "drives-table": ("", shlex.join(["saltcart", "drives", *DRIVES, "--for", *SHELVES])),
     "ledgers": ("", "saltcart ledgers; saltcart ledgers 'keel/workstation/night ferry.passage'"),

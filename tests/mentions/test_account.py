@@ -70,9 +70,11 @@ SHAPES = {
     "split.xml": (
         lambda paths: (
             b"<song>%b</song>"
-            % "".join(f'<c name="{path.name}"><at dir="{escape(str(path.parent))}"/></c>' for path in paths).encode()
+            % "".join(
+                f'<c name="{escape(path.name)}"><at dir="{escape(str(path.parent))}"/></c>' for path in paths
+            ).encode()
         ),
-        lambda raw: [f"{unescape(at)}/{name}" for name, at in texts_in(raw, 'name="(.*?)"><at dir="(.*?)"')],
+        lambda raw: [f"{unescape(at)}/{unescape(name)}" for name, at in texts_in(raw, 'name="(.*?)"><at dir="(.*?)"')],
     ),
     "split.json": (
         lambda paths: json.dumps([{"name": path.name, "n": 1, "folder": f"{path.parent}"} for path in paths]).encode(),

@@ -14,6 +14,8 @@ SHOWN, TYPED = 20, 3
 def show_undescribed(screen: Screen, found: Undescribed) -> None:
     """The table, and what to type."""
     rows = [(place(one.path), one.count - one.history, spots_text(one.spots)) for one in found.files]
+    if rows:
+        screen.say()
     screen.table("Names sounds here, and nobody has described it yet", ("File", ">Times", "For instance"), rows[:SHOWN])
     if len(rows) > SHOWN:
         screen.say(f"... and {len(rows) - SHOWN:,} more (see --json)")
@@ -26,7 +28,7 @@ def learn_words(found: Undescribed) -> str:
     """The command that learns them."""
     paths = [one.path for one in found.files]
     paths = paths if len(paths) <= TYPED else list(dict.fromkeys(map(os.path.dirname, paths)))[:TYPED]
-    words = ["saltcart", "learn", *map(show, paths), "--against", *map(show, found.tops[:TYPED]), "--keep"]
+    words = ["saltcart", "learn", *map(show, paths), "--against", *map(show, found.tops), "--keep"]
     return shlex.join(words)
 
 

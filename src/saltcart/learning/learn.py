@@ -36,6 +36,8 @@ from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings, Move, Moves
 from saltcart.waybills.routes import Routes
 
+STRUCTURED = ("sqlite", "xml", "json", "plist", "chunks")
+TRIAL = "saltcart trial"
 MOST_TOGETHER = 40  # files of a kind that a map is derived from; it is proven on all
 
 
@@ -93,6 +95,8 @@ def learn(paths: Sequence[str], against: Sequence[str], means: Sequence[str] = (
         weight = sum(lesson.resolved for lesson in lessons if lesson.sure)
         if best is None or weight > best[0]:
             best = (weight, samples, lessons)
+        if weight and samples[0].content.container in STRUCTURED:
+            break  # lines of it would say no more
     if best is None:
         raise BadLedger(
             paths[0],
@@ -180,12 +184,12 @@ def proof_of(path: str, plan: Map, disk: Disk, folder: str) -> Proof:
     trial = os.path.join(folder, os.path.basename(path))
     try:
         ledger = open_ledger(path, [plan], plan.name)
-        proof.entries = sum(1 for _entry in ledger.entries())
-        # To a neighbour of the same drive, so that paths from the drive's top can be written too.
-        moves = Moves(Move(shelf, f"{shelf}.trial") for shelf in disk.shelves)
+        proof.entries = sum(sum(map(batch.names_a_file, batch.texts)) for batch in ledger.batches())
+        # To neighbours on the same drive, so that paths from the drive's top can be written too.
+        moves = Moves(Move(old, f"{os.path.dirname(old)}/{TRIAL} {at}") for at, old in enumerate(disk.shelves))
         changes = Routes(moves, disk.resolver).changes(ledger, own, own)
         ledger.rewrite(trial, *changes)
-        proof.rewritten = changes.count(ledger.batches())
+        proof.rewritten = changes.count(ledger)
         left = mentions_in(trial, forms_of(disk.shelves, disk.means), own)
         proof.uncovered, proof.spots = left.count - left.history, left.spots
         os.unlink(trial)

@@ -50,11 +50,7 @@ def lesson_of(place: str, samples: Sequence[Sample]) -> Lesson | None:
     """The lesson of one place, or None when nothing in it is, or looks like, a path."""
     mine = [sample for sample in samples if place in sample.content.values]
     texts = [text for sample in mine for text in sample.content.values[place]]
-    tried = [(way, count(place, mine, way)) for way in ways(place, mine)]
-    # The first, when several do as well with no more that leads nowhere.
-    way, found = max(
-        tried, key=lambda one: (one[1].resolved, one[1].inside, -one[1].total), default=(Way(""), Count(len(texts)))
-    )
+    way, found = best_way(place, mine, len(texts))
     entry = mine[0].content.entry(place)
     if not found.resolved:
         looks = sum((nameable(text) and "/" in text) or "\\" in text for text in texts)
@@ -74,6 +70,18 @@ def lesson_of(place: str, samples: Sequence[Sample]) -> Lesson | None:
     if sure and not way.base_at and not place.endswith(KEYS) and 2 * bare_words(texts, way.parts) > found.total:
         sure, why = False, "bare words, which may be titles; uncomment it if programs look for files of these names"
     return Lesson(place, way.spelling, found.total, found.resolved, found.sounds, entry, sure, why)
+
+
+def best_way(place: str, samples: Sequence[Sample], total: int) -> tuple[Way, Count]:
+    """The way that reads a place best; of those that do as well the first, with no more that leads nowhere."""
+    best, most = Way(""), Count(total)
+    for way in ways(place, samples):
+        found = count(place, samples, way)
+        if (found.resolved, found.inside, -found.total) > (most.resolved, most.inside, -most.total):
+            best, most = way, found
+        if most.resolved == most.inside == total == most.total:
+            break  # none can do better
+    return best, most
 
 
 def judged(place: str, found: Count) -> tuple[bool, str]:

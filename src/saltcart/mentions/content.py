@@ -69,15 +69,15 @@ class Mention:
     spots: list[Spot] = field(default_factory=list)
     wheres: Counter[str] = field(default_factory=Counter)
 
-    def add(self, where: str, form: str, encoding: str, text: str) -> None:
-        """Take up one spot."""
+    def add(self, where: str, form: str, encoding: str, around: bytes) -> None:
+        """Take up one spot, with what stands around it."""
         self.count += 1
-        past = is_history(self.path, where, text)
+        past = is_history(self.path, where, around.decode("utf-8", "replace"))
         self.history += past
         self.forms[encoding] += 1
         self.wheres[where] += 1
         if len(self.spots) < MOST_SPOTS and not past:
-            self.spots.append(Spot(where, f"{form}, {encoding}", text))
+            self.spots.append(Spot(where, f"{form}, {encoding}", show(around).strip()))
 
 
 def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = None) -> Mention:
@@ -138,11 +138,11 @@ def windows(head: bytes, stream: Readable, overlap: int) -> Iterator[tuple[bytes
     yield data, first, len(data)
 
 
-def excerpt(data: bytes, at: int) -> str:
-    """What stands around a spot, fit to be shown."""
+def excerpt(data: bytes, at: int) -> bytes:
+    """What stands around a spot."""
     start = max(data.rfind(b"\n", 0, at) + 1, at - EXCERPT)
     end = data.find(b"\n", at)
-    return show(data[start : min(end if end >= 0 else len(data), at + EXCERPT)].replace(b"\0", b"")).strip()
+    return data[start : min(end if end >= 0 else len(data), at + EXCERPT)].replace(b"\0", b"")
 
 
 def in_zip(mention: Mention, forms: Sequence[PlaceForms], folder: str) -> None:

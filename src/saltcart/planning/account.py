@@ -101,11 +101,13 @@ class Accountant:
         for path in paths:
             if (name := known_as(path, self.maps)) and (one := self.tried(path, name)):
                 found[path] = one
-        for together in (True, False):
-            wanting = [path for path in paths if path in present and (path not in found or found[path].uncovered)]
-            for group in kinds_of(wanting) if together else ([path] for path in wanting):
-                if together or len(wanting) > 1:
-                    self.teach(group, found)
+        wanting = [path for path in paths if path in present and (path not in found or found[path].uncovered)]
+        groups = kinds_of(wanting)
+        for group in groups:
+            self.teach(group, found)
+        for path in (path for group in groups if len(group) > 1 for path in group):
+            if path not in found or found[path].uncovered:
+                self.teach([path], found)
         return found
 
     def tried(self, path: str, map_name: str) -> DraftedLedger | None:

@@ -67,7 +67,7 @@ class Trial:
                 staged = os.path.join(folder, os.path.basename(ledger.path))
                 stage(ledger, changes, staged)
                 left = self.left_in(staged, os.path.dirname(place or ledger.path))
-            changed = changes.count(part.batch for part in state.judged)
+            changed = changes.count(ledger, (part.batch for part in state.judged))
             kept = len(changes.insertions)  # folders behind the new ones, for what stays in them
         except CannotSpell as error:
             rewrite, why = False, f"{error.what}. {error.remedy}".rstrip(". ")

@@ -27,10 +27,14 @@ class Changes(NamedTuple):
     swaps: list[Swap]
     insertions: Insertions = NO_INSERTIONS
 
-    def count(self, batches: Iterable[Batch]) -> int:
-        """How many entries in all batches of a ledger get a new text."""
-        covered = (self.swap_of(batch.spelling, batch.base, text) for batch in batches for text in batch.texts)
-        return len(self.texts) + sum(map(len, self.insertions.values())) + sum(swap is not None for swap in covered)
+    def count(self, ledger: Ledger, batches: Iterable[Batch] | None = None) -> int:
+        """How many entries of a ledger get a new text; `batches` are all that it has, for whoever has read them."""
+        covered = 0
+        if self.swaps:
+            every = ledger.batches() if batches is None else batches
+            left = ledger.batches(besides=self.swaps)
+            covered = sum(len(batch.texts) for batch in every) - sum(len(batch.texts) for batch in left)
+        return len(self.texts) + sum(map(len, self.insertions.values())) + covered
 
     def new(self, entry: Entry) -> str:
         """What will stand in the place of `entry`."""
