@@ -44,7 +44,8 @@ class Searching(unittest.TestCase):
     def test_where_a_piece_ends_nothing_is_lost_or_counted_twice(self):
         """Mentions at and around every place where a large file is cut, each with the line it stands on."""
         chance = random.Random(5)
-        with mock.patch.object(content, "BLOCK", 8192), mock.patch.object(content, "FIRST", 8192):
+        sizes = {"BLOCK": 8192, "FIRST": 8192, "MOST_SPOTS": 1000}
+        with mock.patch.multiple(content, **sizes):
             for _turn in range(30):
                 lines = [
                     chance.choice([PLACE + "/x.wav", PLACE.replace("é", "e\u0301"), "z" * chance.randrange(2000)])
@@ -58,7 +59,7 @@ class Searching(unittest.TestCase):
                     self.write(name, data)
                 for name in ("a.txt", "a.gz", "a.zip"):
                     mention = content.mentions_in(str(self.files / name), [PlaceForms(PLACE, "/")])
-                    places = [int(where.rpartition("line ")[2]) for where in mention.wheres]
+                    places = [int(spot.where.rpartition("line ")[2]) for spot in mention.spots]
                     self.assertEqual((mention.count, places), (len(wanted), wanted), name)
 
     def test_many_files_are_read_by_several_processes(self):

@@ -6,11 +6,9 @@ memory than a small one.  What gzip and zip hold is read as it comes out of them
 
 import gzip
 import lzma
-import os
 import sqlite3
 import zipfile
 import zlib
-from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
@@ -65,17 +63,15 @@ class Mention:
     path: str
     count: int = 0
     history: int = 0
-    forms: Counter[str] = field(default_factory=Counter)
+    forms: dict[str, int] = field(default_factory=dict)
     spots: list[Spot] = field(default_factory=list)
-    wheres: Counter[str] = field(default_factory=Counter)
 
     def add(self, where: str, form: str, encoding: str, around: bytes) -> None:
         """Take up one spot, with what stands around it."""
         self.count += 1
         past = is_history(self.path, where, around.decode("utf-8", "replace"))
         self.history += past
-        self.forms[encoding] += 1
-        self.wheres[where] += 1
+        self.forms[encoding] = self.forms.get(encoding, 0) + 1
         if len(self.spots) < MOST_SPOTS and not past:
             self.spots.append(Spot(where, f"{form}, {encoding}", show(around).strip()))
 
@@ -85,7 +81,7 @@ def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = Non
 
     Raises one of UNREADABLE when it cannot be read.
     """
-    mention, folder = Mention(path), os.path.dirname(path) if folder is None else folder
+    mention, folder = Mention(path), path.rpartition("/")[0] if folder is None else folder
     with open(path, "rb", buffering=0) as stream:
         head = stream.read(FIRST)
         if claims(head):

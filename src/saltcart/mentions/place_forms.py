@@ -46,17 +46,24 @@ class Hit(NamedTuple):
 
 
 class Anchor(NamedTuple):
-    """Bytes to look for, in small letters: UTF-16 when `wide`, percent signs when `escaped`; what must follow them."""
+    """Bytes to look for, in small letters: UTF-16 when `wide`, percent signs when `escaped`; the pattern is these with
+    what must follow them.
+    """
 
     raw: bytes
+    pattern: re.Pattern[bytes]
     wide: bool = False
     escaped: bool = False
-    rest: bytes = b""
 
     def spots(self, low: bytes) -> Iterator[int]:
         """Where it stands, but for where another name that begins alike is seen to stand."""
         if low.find(self.raw) >= 0:
-            yield from (found.start() for found in re.finditer(re.escape(self.raw) + self.rest, low, re.DOTALL))
+            yield from (found.start() for found in self.pattern.finditer(low))
+
+
+def anchor(raw: bytes, rest: bytes = b"", wide: bool = False, escaped: bool = False) -> Anchor:
+    """What to look for, and a pattern for what must follow."""
+    return Anchor(raw, re.compile(re.escape(raw) + rest, re.DOTALL), wide, escaped)
 
 
 class PlaceForms:
@@ -113,19 +120,19 @@ def find(
     wide, escaped = b"\0" in data, b"%" in data
     for number, one in enumerate(forms):
         names: list[tuple[str, str, Name]] = []
-        for anchor in one.anchors:
-            if (anchor.wide and not wide) or (anchor.escaped and not escaped):
+        for mark in one.anchors:
+            if (mark.wide and not wide) or (mark.escaped and not escaped):
                 continue
-            passes = [(raw, cut) for raw in one.passes if (cut := raw.rfind(anchor.raw)) >= 0]
-            for at in anchor.spots(low):
+            passes = [(raw, cut) for raw in one.passes if (cut := raw.rfind(mark.raw)) >= 0]
+            for at in mark.spots(low):
                 binary = is_binary(data[:HEAD]) if binary is None else binary
                 if any(at >= cut and low.startswith(raw, at - cut) for raw, cut in passes):
                     continue  # the new place
-                if not anchor.wide and (hit := plain_hit(data, at, number, one, anchor.raw, binary)):
+                if not mark.wide and (hit := plain_hit(data, at, number, one, mark.raw, binary)):
                     yield hit
                     continue
                 names = names or by_end(one, one.names_from(folder))
-                if found := hit_at(data, at, number, one, anchor.wide, names, binary):
+                if found := hit_at(data, at, number, one, mark.wide, names, binary):
                     yield found
 
 
@@ -140,17 +147,17 @@ def is_binary(head: bytes) -> bool:
 def anchors(one: PlaceForms) -> Iterator[Anchor]:
     """What to look for; a name without ASCII letters is looked for in each of its encodings."""
     if one.anchor:
-        yield Anchor(one.anchor.encode(), rest=rest_of(one))
-        yield Anchor(one.anchor.encode("utf-16-le")[:-1], wide=True)  # as it stands in either order of bytes
-        yield Anchor(
+        yield anchor(one.anchor.encode(), rest=rest_of(one))
+        yield anchor(one.anchor.encode("utf-16-le")[:-1], wide=True)  # as it stands in either order of bytes
+        yield anchor(
             "".join(f"%{byte:02x}" for byte in one.run.encode()).encode(), escaped=True
         )  # some write it all so
         return
     raw = os.fsencode(one.base)
-    yield Anchor(raw.lower())
-    yield Anchor("".join(f"%{byte:02x}" for byte in raw).encode(), escaped=True)
-    yield Anchor("".join(f"\\u{ord(sign):04x}" for sign in one.base).encode())
-    yield Anchor(one.base.encode("utf-16-le", "surrogatepass")[:-1].lower(), wide=True)
+    yield anchor(raw.lower())
+    yield anchor("".join(f"%{byte:02x}" for byte in raw).encode(), escaped=True)
+    yield anchor("".join(f"\\u{ord(sign):04x}" for sign in one.base).encode())
+    yield anchor(one.base.encode("utf-16-le", "surrogatepass")[:-1].lower(), wide=True)
 
 
 def rest_of(one: PlaceForms) -> bytes:

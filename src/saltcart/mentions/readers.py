@@ -19,9 +19,9 @@ from saltcart.shelves.walk import Item
 
 Batch = list[tuple[str, Item]]
 Answers = list[Mention | str | None]
-FIRST = 6  # batches that are read here before other processes are worth their start
+FIRST = 4  # batches that are read here before other processes are worth their start
 MOST_PROCESSES = 8
-AHEAD = 3  # batches that wait for each process
+AHEAD = 2  # batches that wait for each process
 FORMS: list[PlaceForms] = []  # of the process that reads, set once when it starts
 
 
@@ -40,17 +40,20 @@ class Readers:
             self.pool.shutdown(wait=True, cancel_futures=True)
 
     def read(self, batches: Iterable[Batch]) -> Iterator[tuple[Batch, Answers]]:
-        """Each batch with its answers, in their order."""
+        """Each batch with its answers, in any order: what the others have no time for is read here."""
         waiting = iter(batches)
         for batch in islice(waiting, FIRST):
             yield batch, answers(batch, self.forms)
-        count = min(MOST_PROCESSES, len(os.sched_getaffinity(0)))
+        count = min(MOST_PROCESSES, max(1, len(os.sched_getaffinity(0)) - 1))
         at_work: deque[tuple[Batch, Future[Answers]]] = deque()
         for batch in waiting:
-            at_work.append((batch, self.started(count).submit(answer, [path for path, _item in batch])))
-            if len(at_work) > AHEAD * count:
+            while at_work and at_work[0][1].done():
                 done, future = at_work.popleft()
                 yield done, future.result()
+            if len(at_work) < AHEAD * count:
+                at_work.append((batch, self.started(count).submit(answer, [path for path, _item in batch])))
+            else:
+                yield batch, answers(batch, self.forms)
         for done, future in at_work:
             yield done, future.result()
 

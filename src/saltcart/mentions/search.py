@@ -62,6 +62,7 @@ def search(forms: Sequence[PlaceForms], places: Sequence[str], progress: Progres
                     result.passed_over["could not be read"] += 1
             progress(Tick("search for mentions", batch[-1][0], result.files, 0))
     unchanged.keep()
+    result.found.sort(key=lambda mention: mention.path)
     return result
 
 
