@@ -46,6 +46,23 @@ class Verdicts(WorldCase):
                     self.assertIn("does not open as", header_trouble(str(self.top / path)))
                     self.assertIn("does not open as", read_header(str(self.top / path)).trouble)
 
+    def test_a_raw_sign_of_a_uri_is_part_of_the_name_when_such_a_file_is_there(self):
+        """Found as the name with the sign, else without what may be a query; a move keeps each to the letter."""
+        for name in ("a#1.wav", "b.wav", "c.wav", "d?.wav"):
+            wav(self.keel / "S" / name)
+        tails = ("a#1.wav", "b.wav?v=2", "c.wav#t=10,20", "b.wav#", "d?.wav", "e%23.wav?x")
+        listed = self.top / "l.m3u8"
+        listed.write_text("".join(f"file://{self.keel}/S/{tail}\n" for tail in tails))
+        texts = [f"file://{self.keel}/S/{tail}" for tail in tails]
+        names = ["a#1.wav", "b.wav", "c.wav", "b.wav", "d?.wav", None]
+        answers = self.answers(texts)
+        self.assertEqual(
+            [os.path.basename(path) if verdict == "found" else None for path, verdict, _why in answers], names
+        )
+        words = (str(self.keel / "S"), "--to", str(self.lighter / "N"), "--ledger", str(listed), "--yes")
+        self.run_program("move", *words)
+        self.assertEqual(listed.read_text(), "".join(f"file://{self.lighter}/N/S/{tail}\n" for tail in tails))
+
     def test_each_verdict_and_its_reason(self):
         wav(self.keel / "good.wav")
         (self.keel / "broken.wav").write_bytes(b"RIFF....")

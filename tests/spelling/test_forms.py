@@ -6,7 +6,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as some
 
-from saltcart.spelling import Move, Moves
+from saltcart.spelling import Meanings, Move, Moves
 from saltcart.spelling.forms import ABSOLUTE, RELATIVE, URI, spelling_of
 
 RAW = some.binary(min_size=1, max_size=12).filter(
@@ -28,7 +28,28 @@ MANNERS = some.sampled_from(
 )
 
 
+# A URI, what is declared, the path it means here; a new path, and the URI for that.
+URIS = (
+    ("file:///a/b#1.wav", (), "/a/b#1.wav", "/n m/b#1.wav", "file:///n%20m/b#1.wav"),
+    ("file:///a/b?.wav", (), "/a/b?.wav", "/n/b?.wav", "file:///n/b?.wav"),
+    ("file:///a/b.wav#t=10,20", (), "/a/b.wav", "/n/b.wav", "file:///n/b.wav#t=10,20"),
+    ("file://localhost/a/b.wav", (), "/a/b.wav", "/n/b.wav", "file://localhost/n/b.wav"),
+    ("file:///d:/S/x%20y.wav", ["D:=/media/l"], "/media/l/S/x y.wav", "/media/l/N/x y.wav", "file:///d:/N/x%20y.wav"),
+    ("file:///D:/S/x.wav", ["D:=/media/l"], "/media/l/S/x.wav", "/media/l/N/x.wav", "file:///D:/N/x.wav"),
+    ("file://harbour/s/x.wav", ["\\\\harbour\\s=/mnt/h"], "/mnt/h/x.wav", "/mnt/h/N/x.wav", "file://harbour/s/N/x.wav"),
+)
+
+
 class Laws(unittest.TestCase):
+    def test_raw_signs_fragments_hosts_and_letters_of_uris(self):
+        for text, means, path, new, wanted in URIS:
+            with self.subTest(text):
+                meanings, read = Meanings(means), URI.read(text, "/")
+                self.assertEqual(meanings.here(read), path)
+                self.assertEqual(URI.write(text, meanings.there(new, read), "/"), wanted)
+        for text in ("file://host", "file:x.wav", "http://radio.example/x"):
+            self.assertIsNone(URI.read(text, "/"))
+
     @given(MANNERS, PATHS, PATHS)
     def test_what_is_written_reads_back(self, manner, path, base):
         spelling, text = manner
@@ -69,5 +90,5 @@ class Cases(unittest.TestCase):
     def test_what_is_no_file_has_no_path(self):
         for text in ["", "  ", "http://radio.example/x.mp3"]:
             self.assertIsNone(spelling_of(text))
-        for text in ["file://other/x", "file:///x?y", "file:///x#y", "file:x"]:
+        for text in ["file://other", "file:////x", "file:x"]:
             self.assertIsNone(spelling_of(text).read(text, "/"))

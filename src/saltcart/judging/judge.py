@@ -13,7 +13,7 @@ from saltcart.errors import SaltCartError
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Batch, Entry, Facts, Ledger
 from saltcart.shelves.audio import header_trouble
-from saltcart.spelling import Spelling, spelling_named
+from saltcart.spelling import Spelling, readings, spelling_named
 from saltcart.spelling.foreign import PSEUDO
 from saltcart.spelling.moves import plain, tail_below
 
@@ -174,7 +174,9 @@ class Judge:
         others = set(batch.texts) - simply
         simply |= self.found_in_listings(batch.spelling, others.difference(answers))
         others -= simply
-        answers |= {text: self.answer(batch, (text,), start) for text in others.difference(answers)}
+        answers |= {
+            text: self.answer(batch, readings(batch.spelling, (text,)), start) for text in others.difference(answers)
+        }
         return JudgedBatch(batch, answers if others else {})
 
     def found_in_listings(self, spelling: Spelling, texts: Iterable[str]) -> set[str]:

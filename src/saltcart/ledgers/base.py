@@ -6,7 +6,7 @@ from types import MappingProxyType
 from typing import Any, NamedTuple, Protocol
 
 from saltcart.ledgers.facts import Facts
-from saltcart.spelling import Spelling, encodable
+from saltcart.spelling import Spelling, encodable, readings
 from saltcart.spelling.swaps import Swap
 
 # What finds an entry again in its file: the number of a span, or (rule, *key of the row) in a database.
@@ -37,7 +37,8 @@ class Entry:
 
     def readings(self) -> tuple[str, ...]:
         """Every text the spot may mean, the likelier first."""
-        return (self.written,) if self.otherwise is None else (self.written, self.otherwise)
+        texts = (self.written,) if self.otherwise is None else (self.written, self.otherwise)
+        return readings(self.spelling, texts)
 
 
 class Batch(NamedTuple):

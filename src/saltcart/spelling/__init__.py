@@ -7,7 +7,7 @@ different names here, and each is kept as written.
 
 from saltcart.spelling.base import Spelling, encodable
 from saltcart.spelling.foreign import Meanings
-from saltcart.spelling.forms import spelling_named, spelling_of
+from saltcart.spelling.forms import readings, spelling_named, spelling_of
 from saltcart.spelling.moves import Move, Moves
 
-__all__ = ["Meanings", "Move", "Moves", "Spelling", "encodable", "spelling_named", "spelling_of"]
+__all__ = ["Meanings", "Move", "Moves", "Spelling", "encodable", "readings", "spelling_named", "spelling_of"]

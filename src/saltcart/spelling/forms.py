@@ -13,7 +13,7 @@ from saltcart.errors import CannotSpell, UsageError, show
 from saltcart.spelling.base import Form, Spelling
 from saltcart.spelling.foreign import DRIVE, EITHER_SLASH, NAME_ONLY, WINDOWS, WINDOWS_RELATIVE, looks_foreign
 from saltcart.spelling.moves import plain, tail_below
-from saltcart.spelling.uris import REFERENCE, URI
+from saltcart.spelling.uris import REFERENCE, URI, cut_short
 
 SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+.-]+:")
 VARIABLE = re.compile(r"~(?=/|$)|\$\{\w+\}|\$\w+")
@@ -143,6 +143,13 @@ def spelling_of(text: str) -> Spelling | None:
     if "\\" in text and "/" not in text:
         return WINDOWS_RELATIVE
     return ABSOLUTE if VARIABLE.match(text) else RELATIVE
+
+
+def readings(spelling: Spelling, texts: tuple[str, ...]) -> tuple[str, ...]:
+    """The texts, the likelier first, with those that a raw `?` or `#` of a URI makes possible."""
+    if not any("#" in text or "?" in text for text in texts) or not spelling.seen_in(texts[0]).name.startswith("uri"):
+        return texts
+    return (*texts, *filter(None, map(cut_short, texts)))
 
 
 def spelling_named(name: str) -> Spelling:

@@ -11,35 +11,68 @@ from saltcart.spelling.moves import plain
 # RFC 3986, section 3.3: what may stand in a path segment without an escape.
 SEGMENT_SAFE = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-._~!$&'()*+,;=:@")
 SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*:")
+SHARED = re.compile(r"/\\\\([^\\/]+)\\")  # a share, as `foreign` reads it
 # Doubled slashes, steps, queries and fragments, and escaped dots, slashes and ends of strings.
 ODD = ("//", "/.", "?", "#", "%2e", "%2E", "%2f", "%2F", "%00")
 
 
+# What names a part of a sound (Media Fragments URI 1.0, section 4.2): no writer has that in a file's name.
+FRAGMENT = re.compile(r"#(?:t|xywh|track|id)=[^#/]*$")
+DRIVE = re.compile(r"/([A-Za-z])(:)(?=/|$)")
+
+
 class FileUri(Form):
-    """A `file:` URI (RFC 8089), escaped as its writer escapes."""
+    """A `file:` URI (RFC 8089), escaped as its writer escapes.
+
+    A host is a share's, as are the letters of drives another system's: see `foreign`.  Some writers leave `#` and `?`
+    of a name as they are, so these are read as part of it, but for the fragments of media; `cut_short` is the other
+    reading.
+    """
 
     name = "uri"
     # file:/path, file:///path and file://localhost/path are the same file on this machine.
-    pattern = re.compile(r"(file:(?://(?:localhost)?)?)(/.*)", re.IGNORECASE | re.DOTALL)
+    pattern = re.compile(r"(file:(?://([^/\\?#]*))?)(/.*)", re.IGNORECASE | re.DOTALL)
 
     def read(self, text: str, base: str) -> str | None:
-        """See Spelling.read; a URI of another host, with a query or with a fragment is no file of this machine."""
-        found = self.pattern.fullmatch(text)
-        if not found or "?" in text or "#" in text or found[2].startswith("//"):
+        """See Spelling.read; the path of another system's file lies below what stands for its drive or share."""
+        found = self.pattern.fullmatch(FRAGMENT.sub("", text))
+        if not found or found[3].startswith("//"):
             return None
-        return plain(os.fsdecode(unquote_to_bytes(found[2].encode("utf-8", "surrogateescape"))))
+        path = decoded(found[3])
+        if found[2] and found[2].lower() != "localhost":
+            share, _slash, tail = path[1:].partition("/")
+            return plain(f"/\\\\{found[2]}\\{share}/{tail}") if share else None
+        return plain(DRIVE.sub(lambda letter: f"/{letter[1].upper()}:", path, count=1))
 
     def write(self, text: str, path: str, base: str) -> str:
         """See Spelling.write; parts of the old text that still fit are kept with their escapes."""
-        found = self.pattern.fullmatch(text)
+        fragment = FRAGMENT.search(text)
+        found = self.pattern.fullmatch(text[: fragment.start()] if fragment else text)
         if not found:
             raise CannotSpell(f"{show(text)} is no file: URI")
-        slash = "/" if text.endswith("/") and path != "/" else ""
-        return found[1] + rewritten(found[2].rstrip("/"), path) + slash
+        lead, old = found[1], found[3].rstrip("/")
+        host = found[2] and found[2].lower() != "localhost"
+        if share := SHARED.match(path):
+            lead, path = f"file://{share[1]}", "/" + path[share.end(1) + 1 :]
+        elif host:
+            raise CannotSpell(
+                f"no share is known for {show(path)}",
+                "Declare it: --means '\\\\host\\share=/folder', or use a signpost.",
+            )
+        elif (letter := DRIVE.match(old)) and letter[1].islower():
+            path = DRIVE.sub(lambda one: f"/{one[1].lower()}:", path, count=1)
+        slash = "/" if found[3].endswith("/") and path != "/" else ""
+        return lead + rewritten(old, path) + slash + (fragment[0] if fragment else "")
 
     def odd(self, text: str) -> tuple[str, ...] | None:
         """See Spelling.odd."""
         return ODD
+
+
+def cut_short(text: str) -> str | None:
+    """The reading of a URI in which a raw `?` or `#` begins a query or a fragment; None when it has none."""
+    found = re.search(r"[?#]", FRAGMENT.sub("", text))
+    return text[: found.start()] if found and found.start() else None
 
 
 def decoded(part: str) -> str:
@@ -79,12 +112,12 @@ class UriReference(Form):
     name = "uri-reference"
 
     def read(self, text: str, base: str) -> str | None:
-        """See Spelling.read; other schemes, queries, fragments and empty references are no files."""
+        """See Spelling.read; other schemes and empty references are no files."""
         if text[:5].lower() == "file:":
             return URI.read(text, base)
-        if not text or SCHEME.match(text) or "?" in text or "#" in text or text.startswith("//"):
+        if not text or SCHEME.match(text) or text.startswith(("//", "#", "?")):
             return None
-        path = decoded(text)
+        path = decoded(FRAGMENT.sub("", text))
         return plain(path if path.startswith("/") else f"{base}/{path}")
 
     def write(self, text: str, path: str, base: str) -> str:
@@ -92,9 +125,11 @@ class UriReference(Form):
         if text[:5].lower() == "file:":
             return URI.write(text, path, base)
         wanted = path if text.startswith("/") else os.path.relpath(path, base)
+        fragment = FRAGMENT.search(text)
+        text = text[: fragment.start()] if fragment else text
         written = rewritten(text.rstrip("/"), wanted) + ("/" if text.endswith("/") else "")
         lead = "./" if text.startswith("./") or SCHEME.match(written) else ""
-        return lead + written
+        return lead + written + (fragment[0] if fragment else "")
 
     def odd(self, text: str) -> tuple[str, ...] | None:
         """See Spelling.odd."""

@@ -185,7 +185,10 @@ class Routes:
         stays_true = read is not None and same_place(self.resolver.meanings.here(read), wanted)
         # One that leads out of a moving shelf may stay true by chance, along a path that has become a detour.
         by_chance = wanted == target and not entry.base and read != entry.spelling.read(text, old_start)
-        return None if stays_true and not by_chance else self.resolver.text(entry, text, wanted, start)
+        if stays_true and not by_chance:
+            return None
+        rest = entry.written[len(text) :] if entry.written.startswith(text) else ""  # a query or fragment
+        return self.resolver.text(entry, text, wanted, start) + rest
 
     def new_start(self, entry: Entry, old_folder: str, new_folder: str) -> str:
         """The folder the text of `entry` will start from: for one with a base, where that will lead."""
@@ -198,9 +201,12 @@ class Routes:
         """The reading of `entry` that leads into a moving shelf, else the likeliest, and where it leads."""
         start = self.resolver.start(entry, folder)
         paths = [(text, self.resolver.path(entry.spelling, text, start)) for text in entry.readings()]
-        readings = [(text, self.led(path)) for text, path in paths if path is not None]
-        readings = readings or [(entry.written, start)]  # a base that names nothing leaves things where they start
-        return next((reading for reading in readings if self.moves.covers(reading[1])), readings[0])
+        found = [(text, path, self.led(path)) for text, path in paths if path is not None]
+        found = found or [(entry.written, start, start)]  # a base that names nothing leaves things where they start
+        covered = [reading for reading in found if self.moves.covers(reading[2])] or found[:1]
+        there = (one for one in covered if len(covered) > 1 and os.path.lexists(one[1]))
+        text, _path, place = next(there, covered[0])
+        return text, place
 
 
 def link_into(moves: Moves, path: str) -> str | None:
