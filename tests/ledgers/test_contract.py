@@ -15,7 +15,7 @@ from hypothesis import strategies as some
 
 from saltcart.errors import BadLedger, CannotSpell
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers import load_map, open_ledger, recognised
 from saltcart.ledgers.formats import m3u
 from saltcart.ledgers.spans import TextLedger
 from saltcart.ledgers.sqlite import cells as sqlite_cells
@@ -206,6 +206,44 @@ class Contract(FolderCase):
         self.assertEqual(
             read, [(number, text_of(cell)) for number, cell in sorted(rows.items()) if text_of(cell) is not None]
         )
+
+
+class Recognition(FolderCase):
+    def test_a_playlist_is_known_by_its_root_and_not_by_a_mention(self):
+        root = b'<playlist version="1" xmlns="http://xspf.org/ns/0/">'
+        cases = {
+            "tool.py": (b'NAMESPACE = "http://xspf.org/ns/0/"\nroot = "<playlist>"\n', False),
+            "page.html": (b"<html><body>&lt;playlist&gt; " + root + b"</playlist></body></html>", False),
+            "list.xml": (b'<?xml version="1.0"?>\n<!-- a <list> -->' + root + b"<trackList/></playlist>", True),
+            "named.xml": (b'<x:playlist xmlns:x="http://xspf.org/ns/0/"/>', True),
+        }
+        for name, (data, known) in cases.items():
+            with self.subTest(name):
+                path = os.path.join(self.folder, name)
+                Path(path).write_bytes(data)
+                self.assertEqual(recognised(path, []) is not None, known)
+
+
+class Detours(FolderCase):
+    def test_a_path_through_a_shelf_and_out_again_is_written_to_where_it_leads(self):
+        """Once the shelf is gone, such a path leads nowhere; also the other way, and beside what only looks alike."""
+        top = os.path.realpath(self.folder)
+        for name in ("Kits", "Loops", "lists"):
+            os.makedirs(os.path.join(top, name))
+        Path(top, "Loops", "x.wav").touch()
+        texts = (
+            f"{top}/Kits/../Loops/x.wav",
+            "../Kits/../Loops/x.wav",
+            f"file://{top}/Kits/../Loops/x.wav",
+            f"{top}/lists/../Loops/x.wav",
+            "../Loops/x.wav",
+        )
+        path = os.path.join(top, "lists", "l.m3u8")
+        Path(path).write_text("".join(f"{text}\n" for text in texts))
+        rewritten(open_ledger(path, []), Moves([Move(f"{top}/Kits", f"{top}/new/Kits")]), self.target, f"{top}/lists")
+        # What is a URI loses its steps before a file system is asked, so it leads there still.
+        straight = (f"{top}/Loops/x.wav", "../Loops/x.wav", *texts[2:])
+        self.assertEqual(Path(self.target).read_text(), "".join(f"{text}\n" for text in straight))
 
 
 class Refusals(FolderCase):

@@ -38,7 +38,7 @@ class FileUri(Form):
         found = self.pattern.fullmatch(FRAGMENT.sub("", text))
         if not found or found[3].startswith("//"):
             return None
-        path = decoded(found[3])
+        path = decoded(without_dots(found[3]))
         if found[2] and found[2].lower() != "localhost":
             share, _slash, tail = path[1:].partition("/")
             return plain(f"/\\\\{found[2]}\\{share}/{tail}") if share else None
@@ -73,6 +73,20 @@ def cut_short(text: str) -> str | None:
     """The reading of a URI in which a raw `?` or `#` begins a query or a fragment; None when it has none."""
     found = re.search(r"[?#]", FRAGMENT.sub("", text))
     return text[: found.start()] if found and found.start() else None
+
+
+def without_dots(path: str) -> str:
+    """A path without its steps up and in place, which go before anyone asks a file system (RFC 3986, 5.2.4)."""
+    if "/." not in path:
+        return path
+    kept: list[str] = []
+    for part in path.split("/")[1:]:
+        if part == "..":
+            kept = kept[:-1]
+        elif part != ".":
+            kept.append(part)
+    ended = path.endswith(("/.", "/.."))
+    return "/" + "/".join([*kept, ""] if ended else kept)
 
 
 def decoded(part: str) -> str:
@@ -118,7 +132,7 @@ class UriReference(Form):
         if not text or SCHEME.match(text) or text.startswith(("//", "#", "?")):
             return None
         path = decoded(FRAGMENT.sub("", text))
-        return plain(path if path.startswith("/") else f"{base}/{path}")
+        return plain(without_dots(path if path.startswith("/") else f"{base}/{path}"))
 
     def write(self, text: str, path: str, base: str) -> str:
         """See Spelling.write; relative stays relative, and does not come to look like a scheme."""

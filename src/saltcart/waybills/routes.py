@@ -177,7 +177,8 @@ class Routes:
         text, target = self.meant(entry, old_folder)
         wanted = self.moves.follow(target) or target
         old_start, start = self.resolver.start(entry, old_folder), self.new_start(entry, old_folder, new_folder)
-        if wanted == target and start == old_start:
+        through = wanted == target and self.passes_through(entry, text, old_start)
+        if wanted == target and start == old_start and not through:
             return None
         if entry.spelling.start == "content" and any(one.finds(old_start, text, wanted) for one in self.added):
             return None
@@ -185,10 +186,20 @@ class Routes:
         stays_true = read is not None and same_place(self.resolver.meanings.here(read), wanted)
         # One that leads out of a moving shelf may stay true by chance, along a path that has become a detour.
         by_chance = wanted == target and not entry.base and read != entry.spelling.read(text, old_start)
-        if stays_true and not by_chance:
+        if stays_true and not by_chance and not through:
             return None
         rest = entry.written[len(text) :] if entry.written.startswith(text) else ""  # a query or fragment
         return self.resolver.text(entry, text, wanted, start) + rest
+
+    def passes_through(self, entry: Entry, text: str, start: str) -> bool:
+        """Whether a path that leads elsewhere goes into a moving shelf and out of it again: once that is gone, it
+        leads nowhere.
+        """
+        path = self.resolver.path(entry.spelling, text, start) if ".." in text else None
+        parts = path.split("/") if path else []
+        own = len(start) if path and tail_below(path.partition("/..")[0], start) is not None else 0
+        steps = ("/".join(parts[:at]) for at, part in enumerate(parts) if part == "..")
+        return any(len(step) > own and self.moves.covers(os.path.normpath(step)) for step in steps)
 
     def new_start(self, entry: Entry, old_folder: str, new_folder: str) -> str:
         """The folder the text of `entry` will start from: for one with a base, where that will lead."""
