@@ -181,6 +181,14 @@ class Refusals(WorldCase):
             with self.subTest(says):
                 words = [str(self.shelf), "--to", str(self.lighter), "--ledger", self.library, "--map", str(path)]
                 self.refused("move", *words, "--yes", status=2, says=says)
+        path.write_text(good)
+        twins = self.refused("move", *self.plan_words("--map", str(path), "--yes"), says="Two maps are called")
+        self.assertIn(str(path), twins.stderr)
+        (self.top / "open.xspf").write_text("<playlist><broken")
+        said = self.run_program("check", "--ledger", self.ledgers[1], str(self.top / "open.xspf"), status=1).stdout
+        self.assertIn("2 of 2 entries found", said)  # one that cannot be read does not hide the others
+        self.assertIn("not well-formed", said)
+        (self.top / "open.xspf").unlink()
         path = self.top / "w.toml"
         self.run_program("draft", *self.plan_words("-o", str(path)))
         good = path.read_text()

@@ -12,7 +12,7 @@ from saltcart.drives.fit import Reason, assumed_rate, state_reasons
 from saltcart.drives.known import remember
 from saltcart.drives.limits import ADVICE, APART, BLOCKS, HARD, NAMES, allowed, obstacles, renames_of
 from saltcart.errors import Refused, UsageError, show
-from saltcart.ledgers import load_map
+from saltcart.ledgers import Map, load_map
 from saltcart.planning.account import Account, Accountant, Accounted
 from saltcart.planning.destination import (
     moved_by,
@@ -86,6 +86,18 @@ class Draft:
         return self.account.open() if self.account else []
 
 
+def refuse_twins(maps: Sequence[Map]) -> None:
+    """Raise Refused when two maps have one name, by which the record of a trip would know them."""
+    known: dict[str, str] = {}
+    for plan in maps:
+        other = known.setdefault(plan.name, plan.path)
+        if other != plan.path:
+            raise Refused(
+                f'Two maps are called "{show(plan.name)}": {show(other)} and {show(plan.path)}',
+                "Give one of them another name.",
+            )
+
+
 def draft(request: Request, progress: Progress = silent) -> Draft:
     """Work out a trip.  Raises Refused when it cannot be made; nothing is written but our own list of what was seen."""
     if not request.shelves:
@@ -93,6 +105,7 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     remarks: list[str] = []
     shelves = [allowed_names(shelf, remarks) for shelf in distinct(shelves_of(request), remarks)]
     maps = [load_map(path) for path in dict.fromkeys([*request.maps, *request.cart.maps])]
+    refuse_twins(maps)
     waybill = Waybill(
         shelves, maps=[plan.path for plan in maps], means=request.cart.meanings(request.means), digests=request.digests
     )

@@ -4,7 +4,7 @@ import os
 from collections.abc import Iterable, Iterator, Sequence
 
 from saltcart.drives import Presence
-from saltcart.errors import Refused, show
+from saltcart.errors import Refused, SaltCartError, show
 from saltcart.judging.judge import MISSING, OFFLINE, Judge, LedgerState
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map, open_ledger
@@ -34,8 +34,13 @@ def check_ledgers(
     report = CheckReport(None, None, [], [])
     for number, path in enumerate(paths):
         progress(Tick("judge", path, number, len(paths)))
-        ledger = open_ledger(true_path(path), loaded)
-        report.ledgers.append(with_problems(judge.ledger(ledger), {}))
+        try:
+            state = judge.ledger(open_ledger(true_path(path), loaded))
+        except SaltCartError as error:
+            if len(paths) == 1:
+                raise
+            state = LedgerState(true_path(path), "", trouble=error)  # the others are told all the same
+        report.ledgers.append(with_problems(state, {}))
     return report
 
 
