@@ -48,6 +48,14 @@ def counted_texts(texts, encoding, width, order, of):
     return b"".join((len(raw) // unit).to_bytes(width, order) + raw + b"\0\7\0" for raw in raws)
 
 
+def shared_arrays(depth):
+    """A small binary list of arrays, each of which holds the next one twice: 2 ** depth places of one string."""
+    objects = [bytes([0xA2, at + 1, at + 1]) for at in range(depth)] + [b"\x51x"]
+    offsets = bytes(8 + sum(map(len, objects[:at])) for at in range(depth + 1))
+    body = b"bplist00" + b"".join(objects)
+    return body + offsets + struct.pack(">6xBBQQQ", 1, 1, depth + 1, 0, len(body))
+
+
 PLIST = {
     "Tracks": {
         "1": {"Place": "file:///keel/S/a%20b.wav", "Name": "x", "Art": "file:///keel/S/a.png"},
@@ -609,6 +617,9 @@ class Hostile(MapCase):
             ("toml.x", b"a = [", "not valid TOML"),
             ("csv.x", b'Place\n"a"b,c\n', "quote in the middle"),
             ("plist.x", b"bplist00" + b"\xff" * 60, "not a property list"),
+            ("bplist.x", shared_arrays(40), "in more than 100,000 places again"),
+            ("csv.x", b'Place\n"' + b"x" * 20_000_000, "quote in the middle"),
+            ("json.x", b'["' + b"\\" * 5_000_001, "not valid JSON"),
             ("chunks.x", b"FORM\xff\xff\xff\xff1234", "does not fit|too short"),
             ("b.dawproject", archive.getvalue(), "larger than 512 MB"),
             ("c.dawproject", b"PK\x03\x04" + bytes(40), "damaged zip"),

@@ -9,7 +9,7 @@ from saltcart.ledgers.rules import At, Bases, Matcher, parted
 from saltcart.ledgers.spans import Span
 from saltcart.ledgers.textual import Found, byte_spans, decoded, with_bases
 
-TOKEN = re.compile(r'"((?:[^"\\]|\\.)*)"(\s*:)?|[{}\[\],]', re.DOTALL)
+TOKEN = re.compile(r'"([^"\\]*+(?:\\.[^"\\]*+)*+)"(\s*:)?|[{}\[\],]', re.DOTALL)
 DEEPEST = 500
 
 

@@ -14,7 +14,6 @@ PAIR = re.compile(r"[ \t]*([^=:;#\[\s][^=\r\n]*?)[ \t]*[=][ \t]*(.*?)[ \t]*$")
 TOML_HEADER = re.compile(r"[ \t]*\[\[?([^\]\r\n]+)\]\]?")
 TOML_KEY = re.compile(r"""[ \t]*([A-Za-z0-9_.-]+|"[^"\r\n]*")[ \t]*=""")
 TOML_STRING = re.compile(r'#[^\r\n]*|"((?:[^"\\\r\n]|\\.)*)"|\'([^\'\r\n]*)\'|[\[\],]')
-FIELD = re.compile(r'"((?:[^"]|"")*)"|([^"\r\n]*)')
 
 
 def ini_values(text: str) -> Iterator[Value]:
@@ -45,7 +44,7 @@ def table_values(separator: str) -> Callable[[str], Iterator[Value]]:
 
 def fields_of(text: str, separator: str) -> Iterator[Value]:
     """Every field below the header row."""
-    field = re.compile(rf'"((?:[^"]|"")*)"|([^{re.escape(separator)}"\r\n]*)')
+    field = re.compile(rf'"([^"]*+(?:""[^"]*+)*+)"|([^{re.escape(separator)}"\r\n]*)')
     names: list[str] = []
     row = column = place = 0
     while place <= len(text):

@@ -20,7 +20,7 @@ from saltcart.ledgers.rules import At, Matcher
 from saltcart.ledgers.spans import Span, Spans
 
 MAGIC = b"bplist00"
-DEEPEST = 200
+DEEPEST, MOST_SHARED = 200, 100_000
 
 
 def spans(data: bytes, rules: Sequence[At]) -> list[Span]:
@@ -176,7 +176,8 @@ def string_of(data: bytes, place: int) -> str:
 
 def strings(data: bytes, table: Table) -> Iterator[tuple[str, int]]:
     """Place and object number of every string, as often as it is referred to; keys are not values."""
-    waiting = [("", table.top, 0)]
+    waiting, again = [("", table.top, 0)], 0
+    seen: set[int] = set()
     while waiting:
         path, number, depth = waiting.pop()
         place = table.offsets[number]
@@ -186,6 +187,10 @@ def strings(data: bytes, table: Table) -> Iterator[tuple[str, int]]:
         if kind in (5, 6):
             yield path, number
         elif kind in (0xA, 0xC, 0xD):
+            again += number in seen
+            seen.add(number)
+            if again > MOST_SHARED:
+                raise ValueError(f"holds its arrays and dictionaries in more than {MOST_SHARED:,} places again")
             count, start = length_at(data, place)
             size = table.reference_size
             refs = [

@@ -16,7 +16,7 @@ from saltcart.ledgers.spans import Span, Spans
 from saltcart.ledgers.textual import Found, Text, byte_spans, decoded, with_bases
 
 DECLARED = re.compile(rb"""^<\?xml[^>]*?encoding\s*=\s*["']([A-Za-z0-9._-]+)["']""")
-TAG_END = re.compile(rb"""(?:[^>"']|"[^"]*"|'[^']*')*>""")
+TAG_END = re.compile(rb"""(?:[^>"']++|"[^"]*"|'[^']*')*+>""")
 ATTRIBUTE = re.compile(rb"""\s([^\s=/>"']+)\s*=\s*(?:"([^"]*)"|'([^']*)')""")
 Place = tuple[int, int, str, Escape, At, tuple[int, ...]]
 

@@ -14,8 +14,8 @@ from saltcart.spelling.uris import REFERENCE
 
 NAME = "turtle"
 TOKEN = re.compile(
-    r'(?P<comment>\#[^\r\n]*)|(?P<long>"""(?:[^"\\]|\\.|"(?!""))*"""|\'\'\'(?:[^\'\\]|\\.|\'(?!\'\'))*\'\'\')'
-    r'|(?P<string>"(?P<double>(?:[^"\\\r\n]|\\.)*)"|\'(?P<single>(?:[^\'\\\r\n]|\\.)*)\')'
+    r'(?P<comment>\#[^\r\n]*)|(?P<long>"""(?:[^"\\]++|\\.|"(?!""))*+"""|\'\'\'(?:[^\'\\]++|\\.|\'(?!\'\'))*+\'\'\')'
+    r'|(?P<string>"(?P<double>(?:[^"\\\r\n]++|\\.)*+)"|\'(?P<single>(?:[^\'\\\r\n]++|\\.)*+)\')'
     r"(?P<type>\^\^(?:<[^<>]*>|[\w.-]*:[\w.-]*))?"
     r"|(?P<prefix>@prefix\s+[^<]*<[^<>]*>|PREFIX\s+[^<]*<[^<>]*>)"
     r"|(?P<base>(?:@base|BASE)\s+)?<(?P<iri>[^<>\"{}|^`\s]*)>",
@@ -79,7 +79,8 @@ def found(text: str) -> list[Found]:
 
 def is_file(iri: str) -> bool:
     """Whether an IRI may name a file: a file: URI, or a relative reference with a name in it."""
-    return REFERENCE.read(iri, "/") is not None
+    marked = "#" in iri or "?" in iri  # in RDF a relative reference with these names a thing, not a file
+    return REFERENCE.read(iri, "/") is not None and (iri[:5].lower() == "file:" or not marked)
 
 
 spans = finder(found)
