@@ -306,6 +306,40 @@ class Refusals(FolderCase):
                 "the trigger is awake again",
             )
 
+    def test_search_tables_follow_whatever_keeps_them(self):
+        """A trigger that also stamps, no trigger at all, and a table with its own content: all find the new folder."""
+        words = "CREATE VIRTUAL TABLE words USING {} (place{})"
+        stamped = (
+            "CREATE TRIGGER follow AFTER UPDATE OF place ON tracks BEGIN {}"
+            " UPDATE tracks SET changed = 'x;y' WHERE id = new.id; INSERT INTO words (rowid, place) VALUES (new.id,"
+            " new.place); END"
+        )
+        gone = "INSERT INTO words (words, rowid, place) VALUES ('delete', old.id, old.place);"
+        cases = {
+            "stamps too": (words.format("fts5", ", content='tracks', content_rowid='id'"), stamped.format(gone)),
+            "no trigger": (words.format("fts5", ", content=tracks, content_rowid=id"), None),
+            "the older kind": (words.format("fts4", ', content="tracks"'), None),
+            "its own content": (words.format("fts5", ""), stamped.format("DELETE FROM words WHERE rowid = old.id;")),
+        }
+        for name, (table, trigger) in cases.items():
+            with self.subTest(name):
+                ledger = self.database(
+                    "CREATE TABLE tracks (id INTEGER PRIMARY KEY, place TEXT, changed TEXT)",
+                    table,
+                    *([trigger] if trigger else []),
+                    "INSERT INTO tracks (place) VALUES ('file:///keel/S/a'), ('file:///else/S/b')",
+                    "INSERT INTO words (rowid, place) SELECT id, place FROM tracks",
+                )
+                rewritten(ledger, THERE, self.target)
+                with closing(sqlite3.connect(self.target)) as database:
+                    found = "SELECT rowid FROM words WHERE words MATCH ?"
+                    self.assertEqual(database.execute(found, ("lighter",)).fetchall(), [(1,)])
+                    self.assertEqual(database.execute(found, ("keel",)).fetchall(), [])
+                    self.assertEqual(database.execute("SELECT changed FROM tracks").fetchall(), [(None,), (None,)])
+                os.unlink(ledger.path)
+                os.unlink(self.target)
+                os.unlink(f"{self.target}1")
+
     def test_a_unique_clash(self):
         ledger = self.database(
             "CREATE TABLE tracks (place TEXT UNIQUE)",

@@ -19,7 +19,7 @@ from saltcart.ledgers.rules import Parts
 from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, batches_of, in_parts, put_together, text_of
 from saltcart.ledgers.sqlite.opening import connect, reading, unwritten
 from saltcart.ledgers.sqlite.quoting import quoted
-from saltcart.ledgers.sqlite.schema import derived, differing_schema, sleeping_triggers
+from saltcart.ledgers.sqlite.schema import bring_in_step, derived, differing_schema, sleeping_triggers
 from saltcart.ledgers.sqlite.swaps import SqlSwaps
 from saltcart.ledgers.sqlite.tables import Table
 from saltcart.spelling.swaps import Swap
@@ -174,8 +174,10 @@ class SqliteLedger(Batched):
         """
         copy.execute("BEGIN")
         asleep = sleeping_triggers(copy)
-        for name, _sql in asleep:
-            copy.execute(f"DROP TRIGGER main.{quoted(name)}")
+        for trigger in asleep:
+            copy.execute(f"DROP TRIGGER main.{quoted(trigger.name)}")
+            if trigger.part:
+                copy.execute(trigger.part)
         for number, rule in enumerate(self.plan.rules):
             # Bound as bytes and cast, since names that are not UTF-8 cannot be bound as text.
             mine = {key[1:]: text for key, text in changes.items() if key[0] == number}
@@ -196,8 +198,11 @@ class SqliteLedger(Batched):
             copy.executemany(
                 table.update(rule.column, "CAST(? AS TEXT)"), ((os.fsencode(text), *key) for key, text in mine.items())
             )
-        for _name, sql in asleep:
-            copy.execute(sql)
+        for trigger in asleep:
+            if trigger.part:
+                copy.execute(f"DROP TRIGGER main.{quoted(trigger.name)}")
+            copy.execute(trigger.sql)
+        bring_in_step(copy)
         copy.execute("COMMIT")
 
     def prove(self, copy: sqlite3.Connection, changes: Mapping[Key, str], swaps: Sequence[Swap]) -> None:

@@ -3,6 +3,9 @@
 import re
 import sqlite3
 from collections.abc import Iterator
+from typing import NamedTuple
+
+from saltcart.ledgers.sqlite.quoting import quoted
 
 WRITES = re.compile(
     r"(?i)\b(?:INSERT\s+(?:OR\s+\w+\s+)?INTO|REPLACE\s+INTO|UPDATE(?:\s+OR\s+\w+)?|DELETE\s+FROM)\s+"
@@ -10,11 +13,61 @@ WRITES = re.compile(
 )
 
 
-def sleeping_triggers(connection: sqlite3.Connection) -> list[tuple[str, str]]:
-    """Name and definition of the triggers that must not run: all that write to anything but full-text tables."""
+class Sleeping(NamedTuple):
+    """A trigger that must not run whole: its name and definition, and one that does only what keeps search tables in
+    step, None when nothing in it does.
+    """
+
+    name: str
+    sql: str
+    part: str | None
+
+
+# A statement of a trigger's body, up to its semicolon.
+STATEMENT = re.compile(r"""((?:[^;'"]++|'[^']*'|"[^"]*")+);""")
+# A full-text table whose content is another table's.
+SEARCH_TABLE = re.compile(r"""(?is)\bUSING\s+fts([45])\s*\(.*\bcontent\s*=\s*(?!''|""|\s*[,)])""")
+
+
+def sleeping_triggers(connection: sqlite3.Connection) -> list[Sleeping]:
+    """The triggers that must not run: all that write to anything but full-text tables."""
     masters = connection.execute("SELECT name, sql, type FROM main.sqlite_master WHERE sql IS NOT NULL").fetchall()
     virtual = {name.lower() for name, sql, _type in masters if sql.upper().startswith("CREATE VIRTUAL")}
-    return [(name, sql) for name, sql, kind in masters if kind == "trigger" and not set(written_by(sql)) <= virtual]
+    return [
+        Sleeping(name, sql, search_part(sql, virtual))
+        for name, sql, kind in masters
+        if kind == "trigger" and not set(written_by(sql)) <= virtual
+    ]
+
+
+def search_part(sql: str, virtual: set[str]) -> str | None:
+    """A trigger with only those of its statements that write to `virtual` tables."""
+    head, begin, body = sql.partition("BEGIN") if "BEGIN" in sql else sql.partition("begin")
+    inside = body[: body.upper().rfind("END")]
+    wanted = [one for one in STATEMENT.findall(inside) if set(written_by(f"BEGIN {one}")) <= virtual]
+    return f"{head}{begin} {' '.join(f'{one.strip()};' for one in wanted)} END" if wanted else None
+
+
+def bring_in_step(connection: sqlite3.Connection) -> None:
+    """Build those full-text tables anew whose index says another thing than the tables that they are about.
+
+    Raises sqlite3.DatabaseError when that cannot be done.  See sqlite.org/fts5.html, sections 6.7 and 6.12.
+    """
+    masters = connection.execute("SELECT name, sql FROM main.sqlite_master WHERE sql LIKE 'CREATE VIRTUAL%'").fetchall()
+    for name, sql in masters:
+        found = SEARCH_TABLE.search(sql)
+        if found:
+            table = quoted(name)
+            check = (
+                f"INSERT INTO main.{table} ({table}, rank) VALUES ('integrity-check', 1)"
+                if found[1] == "5"
+                else f"INSERT INTO main.{table} ({table}) VALUES ('integrity-check')"
+            )
+            try:
+                connection.execute(check)
+            except sqlite3.DatabaseError:
+                connection.execute(f"INSERT INTO main.{table} ({table}) VALUES ('rebuild')")
+                connection.execute(check)
 
 
 def written_by(sql: str) -> Iterator[str]:
