@@ -63,6 +63,21 @@ class Verdicts(WorldCase):
         self.run_program("move", *words)
         self.assertEqual(listed.read_text(), "".join(f"file://{self.lighter}/N/S/{tail}\n" for tail in tails))
 
+    def test_blanks_around_an_entry_are_part_of_the_name_when_such_a_file_is_there(self):
+        for name in ("a.wav", " b.wav", "c.wav "):
+            wav(self.keel / "S" / name)
+        listed = self.keel / "l.m3u8"
+        full = f"{self.keel}/S"
+        texts = [f"  {full}/a.wav\t", f"{full}/ b.wav", f"{full}/c.wav ", f"{full}/a.wav  ", " S/a.wav ", "\tS/c.wav "]
+        listed.write_text("".join(f"{text}\n" for text in texts))
+        self.assertEqual({verdict for _path, verdict, _why in self.answers(texts)}, {"found"})
+        words = (str(self.keel / "S"), "--to", str(self.keel / "N"), "--ledger", str(listed), "--yes")
+        self.run_program("move", *words)
+        wanted = [text.replace(full, f"{self.keel}/N/S").replace("S/", "N/S/") for text in texts[4:]]
+        self.assertEqual(
+            listed.read_text().splitlines(), [text.replace(full, f"{self.keel}/N/S") for text in texts[:4]] + wanted
+        )
+
     def test_each_verdict_and_its_reason(self):
         wav(self.keel / "good.wav")
         (self.keel / "broken.wav").write_bytes(b"RIFF....")

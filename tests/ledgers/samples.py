@@ -16,6 +16,9 @@ M3U = {
     "legacy.m3u": "/keel/S/Été.wav\r\n/keel/Gäste/x.wav".encode("cp1252"),
     "odd bytes.m3u": b"/keel/S/\x81\xff.wav\n/keel/S/\x00".replace(b"\x00", b"end"),
     "uris.m3u8": b"file:///keel/S/%C3%A9.wav\nhttp://radio.example/a\nfile:///keel/S/a%20b.wav\n",
+    "cr.m3u": b"#EXTM3U\r/keel/S/a.wav\r#x\r\r/keel/S/b.wav",
+    "mixed.m3u8": "\ufeff/keel/S/é.wav\r/keel/S/b.wav\n\r\n/keel/S/c.wav\r\n \r".encode(),
+    "one bad line.m3u8": "/keel/S/é.wav\n/keel/S/ö.wav\n".encode() + b"/keel/S/\xe9.wav\n/keel/S/a.wav\n",
     "relative.m3u": b"../keel/S/x.wav\n./../keel/S/y.wav\nsub/z.wav\n",
 }
 
@@ -115,6 +118,9 @@ SAMPLES = {
 }
 # What each sample names, in order, as paths, when it lies in /lists.
 NAMED = {
+    "cr.m3u": ["/keel/S/a.wav", "/keel/S/b.wav"],
+    "mixed.m3u8": ["/keel/S/é.wav", "/keel/S/b.wav", "/keel/S/c.wav"],
+    "one bad line.m3u8": ["/keel/S/é.wav", "/keel/S/ö.wav", "/keel/S/é.wav", "/keel/S/a.wav"],
     "crlf.pls": ["/keel/S/Été.wav", "/keel/S/a b.wav"],
     "uri.pls": ["/keel/S/é.wav"],
     "plain.xspf": ["/keel/S/a b.wav", "/keel/S/é & c.wav", "/keel/S/c&d.wav"],

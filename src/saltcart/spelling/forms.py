@@ -16,6 +16,7 @@ from saltcart.spelling.moves import plain, tail_below
 from saltcart.spelling.uris import REFERENCE, URI, cut_short
 
 SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+.-]+:")
+BLANKS = " \t"
 VARIABLE = re.compile(r"~(?=/|$)|\$\{\w+\}|\$\w+")
 
 
@@ -146,10 +147,16 @@ def spelling_of(text: str) -> Spelling | None:
 
 
 def readings(spelling: Spelling, texts: tuple[str, ...]) -> tuple[str, ...]:
-    """The texts, the likelier first, with those that a raw `?` or `#` of a URI makes possible."""
-    if not any("#" in text or "?" in text for text in texts) or not spelling.seen_in(texts[0]).name.startswith("uri"):
-        return texts
-    return (*texts, *filter(None, map(cut_short, texts)))
+    """The texts, the likelier first, with those that a raw `?` or `#` of a URI makes possible, and those without the
+    blanks around them: a name may hold either, and mostly does not.
+    """
+    more: list[str | None] = []
+    for text in texts:
+        if ("#" in text or "?" in text) and spelling.seen_in(text).name.startswith("uri"):
+            more.append(cut_short(text))
+        if text[:1] in BLANKS or text[-1:] in BLANKS:
+            more += [text.lstrip(BLANKS), text.rstrip(BLANKS), text.strip(BLANKS)]
+    return tuple(dict.fromkeys((*texts, *filter(None, more)))) if more else texts
 
 
 def spelling_named(name: str) -> Spelling:

@@ -188,8 +188,9 @@ class Routes:
         by_chance = wanted == target and not entry.base and read != entry.spelling.read(text, old_start)
         if stays_true and not by_chance and not through:
             return None
-        rest = entry.written[len(text) :] if entry.written.startswith(text) else ""  # a query or fragment
-        return self.resolver.text(entry, text, wanted, start) + rest
+        lead, own, rest = entry.written.partition(text)  # blanks, a query or a fragment stay
+        written = self.resolver.text(entry, text, wanted, start)
+        return lead + written + rest if own else written
 
     def passes_through(self, entry: Entry, text: str, start: str) -> bool:
         """Whether a path that leads elsewhere goes into a moving shelf and out of it again: once that is gone, it

@@ -2,13 +2,13 @@
 
 There is no formal specification of the plain form; the one written down is in RFC 8216,
 section 4.1: lines end in LF or CR LF, blank lines are ignored, M3U8 is UTF-8.  Older files
-are in whatever 8-bit code their writer used.
+are in whatever 8-bit code their writer used, and may end their lines in CR alone.
 """
 
 import codecs
 import os
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import accumulate
 
@@ -20,6 +20,8 @@ NAME = "m3u"
 SUFFIXES = (".m3u", ".m3u8")
 # A line that is no comment and not blank, without the CR of its end.
 PATH = rb"(?!#|[^\S\n]*$)[^\n]*"
+# The same where a CR alone ends a line.
+PATHS_OR_CR = re.compile(rb"(?:\A|(?<=[\r\n]))(?![#\r\n])(?![^\S\r\n]*+(?:[\r\n]|\Z))([^\r\n]++)")
 PATHS = re.compile(rb"^(" + PATH + rb"+(?<!\r)|" + PATH + rb"(?=\r$))", re.MULTILINE)
 
 
@@ -70,11 +72,32 @@ def spans(data: bytes) -> Spans:
     if b"\0" in data:
         raise ValueError("is named as a playlist but holds binary data")
     start = len(codecs.BOM_UTF8) if data.startswith(codecs.BOM_UTF8) else 0
-    pieces = PATHS.split(data[start:])
+    lone = data.count(b"\r") != data.count(b"\r\n")
+    pieces = (PATHS_OR_CR if lone else PATHS).split(data[start:])
     inside, outside = pieces[1::2], pieces[0::2]
     outside[0] = data[:start] + outside[0]
-    kind = Kind(LineCoding(encoding_of(data)), spelling_named("auto"))
-    return Spans(data, inside, outside, [kind] * len(inside), numbering(outside))
+    return Spans(data, inside, outside, kinds_of(data, inside), numbering(outside))
+
+
+def kinds_of(data: bytes, lines: Sequence[bytes]) -> list[Kind]:
+    """How each line is written: in UTF-8 where the whole file is; else line by line in UTF-8, where it is that and not
+    ASCII alone, or the commonest 8-bit code of the West.  Lines in ASCII are written like most others.
+    """
+    wide, narrow = (Kind(LineCoding(encoding), spelling_named("auto")) for encoding in ("utf-8", "cp1252"))
+    if is_utf8(data):
+        return [wide] * len(lines)
+    told = [None if line.isascii() else wide if is_utf8(line) else narrow for line in lines]
+    usual = wide if told.count(wide) > told.count(narrow) else narrow
+    return [kind or usual for kind in told]
+
+
+def is_utf8(data: bytes) -> bool:
+    """Whether some bytes are valid UTF-8."""
+    try:
+        data.decode("utf-8")
+    except UnicodeDecodeError:
+        return False
+    return True
 
 
 def numbering(outside: list[bytes]) -> Callable[[int], str]:
@@ -83,16 +106,12 @@ def numbering(outside: list[bytes]) -> Callable[[int], str]:
 
     def where(number: int) -> str:
         if not ends:
-            ends.extend(accumulate(piece.count(b"\n") for piece in outside))
+            ends.extend(accumulate(map(line_ends, outside)))
         return f"line {ends[number] + 1}"
 
     return where
 
 
-def encoding_of(data: bytes) -> str:
-    """UTF-8 when the whole file is valid UTF-8, else the commonest 8-bit code of the West."""
-    try:
-        data.decode("utf-8")
-    except UnicodeDecodeError:
-        return "cp1252"
-    return "utf-8"
+def line_ends(piece: bytes) -> int:
+    """How many lines end in some bytes, in whichever way."""
+    return piece.count(b"\n") + piece.count(b"\r") - piece.count(b"\r\n")
