@@ -161,6 +161,21 @@ class Drafts(WorldCase):
         self.assertGreater(rooms["keel"]["free_after_release_bytes"], rooms["keel"]["free_bytes"])
         self.assertLess(rooms["lighter"]["free_after_haul_bytes"], rooms["lighter"]["free_bytes"])
 
+    def test_a_program_that_lists_the_folder_above_is_told_of(self):
+        settings = self.top / "user" / "sampler.ini"
+        settings.parent.mkdir(exist_ok=True)
+        settings.write_text(f"[content]\nfolder={self.keel / 'Sounds'}\n")
+        plan = self.top / "sampler.toml"
+        plan.write_text(
+            'name = "s"\ncontainer = "ini"\n[recognise]\nsuffix = [".ini"]\n'
+            '[[entries]]\nat = "content/folder"\nnames = "folder"\n'
+        )
+        (self.top / "cart.toml").write_text(f'maps = ["sampler.toml"]\n[[ledger]]\npath = "{settings}"\n')
+        words = ("draft", str(self.shelf), "--to", str(self.lighter), "-o", "w.toml", "--force")
+        self.assertIn("which stays, and Bell Tones will not lie in it", self.run_program(*words).stdout)
+        for more in (("--signpost",), ("--front", str(settings))):
+            self.assertNotIn("will not lie in it", self.run_program(*words, *more).stdout)
+
     def test_wrong_pairs(self):
         self.run_program(
             "move", str(self.shelf), "--to", str(self.lighter), "--to", str(self.lighter / "x"), "--yes", status=2

@@ -23,6 +23,7 @@ from saltcart.planning.destination import (
     refuse_unreleased,
     writable_drive,
 )
+from saltcart.planning.parents import parents_named
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import DraftedShelf, ShelfInspector
 from saltcart.planning.trial_rewrite import DraftedLedger, Trial, gather_ledgers, links_of
@@ -307,6 +308,8 @@ def remarks_on(
     remarks += [
         f"{show(one.line.path)} will be left as it is: {one.line.why}" for one in ledgers if not one.line.rewrite
     ]
+    for one in ledgers:
+        remarks += parents_named(one.state, shelves) if not one.line.front else []
     if not ledgers and not request.keep_entries and not request.searches:
         remarks.append(
             "No ledger was named or found in the shelf: files elsewhere that name these sounds will not be changed"

@@ -11,6 +11,7 @@ from saltcart.ledgers import Ledger, open_ledger
 from saltcart.looking.survey import usual_ledgers
 from saltcart.mentions.content import Mention, Spot, mentions_in
 from saltcart.mentions.search_places import forms_after
+from saltcart.planning.parents import parents_named
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import ShelfInspector
 from saltcart.progress import Progress
@@ -120,6 +121,8 @@ def gather_ledgers(
                 continue
             if one.changes or one.links or not one.line.rewrite:
                 ledgers.append(one)
+            else:
+                inspector.remarks += parents_named(one.state, trial.waybill.shelves)
     return ledgers, searched
 
 
