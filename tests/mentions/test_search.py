@@ -9,13 +9,18 @@ import zipfile
 from pathlib import Path
 from unittest import mock
 
-from saltcart.mentions import content
+from saltcart.mentions import content, readers
 from saltcart.mentions.place_forms import PlaceForms
 from saltcart.mentions.search import search
 from saltcart.mentions.search_places import forms_after, forms_of
 
 PLACE = "/mnt/keel/Sounds/Cloches d'été"
 OLD = 1_700_000_000  # seconds; long ago
+
+
+def die(_paths):
+    """What a process does that the system kills at its first batch."""
+    os._exit(1)
 
 
 class Searching(unittest.TestCase):
@@ -70,6 +75,9 @@ class Searching(unittest.TestCase):
         self.assertEqual((set(found.values()), len(found), files, unchanged), ({1}, 17, 1701, 0))
         again, files, unchanged = self.found()
         self.assertEqual((again, files, unchanged), (found, 1701, 1701 - 17 - 1))
+        with mock.patch.object(readers, "answer", die):
+            other, files, _unchanged = self.found(forms_of([PLACE, "/mnt/keel/Sounds/Other"]))
+        self.assertEqual((other, files), (found, 1701))
 
     def test_what_changed_is_read_again_whatever_its_size_and_time_say(self):
         quiet, loud = b"x" * len(PLACE.encode()), PLACE.encode()

@@ -9,7 +9,7 @@ import threading
 import time
 from collections import deque
 from collections.abc import Iterable, Iterator, Sequence
-from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures import BrokenExecutor, Future, ProcessPoolExecutor
 from itertools import islice
 from multiprocessing import get_context
 
@@ -31,6 +31,7 @@ class Readers:
     def __init__(self, forms: Sequence[PlaceForms]):
         self.forms = list(forms)
         self.pool: ProcessPoolExecutor | None = None
+        self.broken = False
 
     def __enter__(self) -> "Readers":
         return self
@@ -48,14 +49,32 @@ class Readers:
         at_work: deque[tuple[Batch, Future[Answers]]] = deque()
         for batch in waiting:
             while at_work and at_work[0][1].done():
-                done, future = at_work.popleft()
-                yield done, future.result()
-            if len(at_work) < AHEAD * count:
-                at_work.append((batch, self.started(count).submit(answer, [path for path, _item in batch])))
+                yield self.finished(*at_work.popleft())
+            future = self.begun(batch, count) if len(at_work) < AHEAD * count else None
+            if future:
+                at_work.append((batch, future))
             else:
                 yield batch, answers(batch, self.forms)
-        for done, future in at_work:
-            yield done, future.result()
+        for done in at_work:
+            yield self.finished(*done)
+
+    def begun(self, batch: Batch, count: int) -> Future[Answers] | None:
+        """A batch given to another process; None when there is none to be had."""
+        if self.broken:
+            return None
+        try:
+            return self.started(count).submit(answer, [path for path, _item in batch])
+        except (BrokenExecutor, OSError):
+            self.broken = True
+            return None
+
+    def finished(self, batch: Batch, future: Future[Answers]) -> tuple[Batch, Answers]:
+        """A batch with its answers; read here when its process has died."""
+        try:
+            return batch, future.result()
+        except BrokenExecutor:
+            self.broken = True
+            return batch, answers(batch, self.forms)
 
     def started(self, count: int) -> ProcessPoolExecutor:
         """The processes; new ones, not copies of this one, since they must not hold its locks."""

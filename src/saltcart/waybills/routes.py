@@ -188,7 +188,8 @@ class Routes:
         by_chance = wanted == target and not entry.base and read != entry.spelling.read(text, old_start)
         if stays_true and not by_chance and not through:
             return None
-        lead, own, rest = entry.written.partition(text)  # blanks, a query or a fragment stay
+        # Blanks, a query or a fragment around what is read stay.
+        lead, own, rest = entry.written.partition(text) if text else ("", "", "")
         written = self.resolver.text(entry, text, wanted, start)
         return lead + written + rest if own else written
 
