@@ -44,6 +44,11 @@ XSPF = {
         b"""<playlist xmlns='http://xspf.org/ns/0/' xml:base='file:///keel/S/'><trackList>
 <track><location>sub/x%20y.wav</location></track><track><location>./z.wav</location></track></trackList></playlist>"""
     ),
+    "bases.xspf": (
+        b"""<playlist xmlns='http://xspf.org/ns/0/' xml:base='file:///keel/S/'><trackList xml:base='sub/'>
+<track xml:base='deep/'><location>a.wav</location></track><track><location>b.wav</location></track>
+<track xml:base='file:///else/'><location>c.wav</location></track></trackList></playlist>"""
+    ),
     "utf16.xspf": (
         '<?xml version="1.0" encoding="UTF-16"?><playlist'
         ' xmlns="http://xspf.org/ns/0/"><trackList><track><location>file:///keel/S/é\U0001f514&#x41;.wav</location></track></trackList></playlist>'.encode(
@@ -125,6 +130,15 @@ NAMED = {
     "uri.pls": ["/keel/S/é.wav"],
     "plain.xspf": ["/keel/S/a b.wav", "/keel/S/é & c.wav", "/keel/S/c&d.wav"],
     "based.xspf": ["/keel/S", "/keel/S/sub/x y.wav", "/keel/S/z.wav"],
+    "bases.xspf": [
+        "/keel/S",
+        "/keel/S/sub",
+        "/keel/S/sub/deep",
+        "/keel/S/sub/deep/a.wav",
+        "/keel/S/sub/b.wav",
+        "/else",
+        "/else/c.wav",
+    ],
     "utf16.xspf": ["/keel/S/é🔔A.wav"],
     "latin.xspf": ["/keel/S/Été.wav"],
     "list.jspf": ["/keel/S/a b.wav", "/keel/S/é🔔.wav"],

@@ -156,6 +156,12 @@ CASES = {
         b"[pad1]\nwave=a.wav\nfolder=/keel/S\n[pad2]\nfolder=/keel/T\nwave=c.wav\n",
         ["/keel/S/a.wav", "/keel/S", "/keel/T", "/keel/T/c.wav"],
     ),
+    "colons.x": (
+        'container = "ini"',
+        ['at = "s/file"', 'at = "s/a:b"'],
+        b"[s]\nfile: /keel/S/a=1.wav\nfile = /keel/S/b: c.wav\na:b=/keel/T/d.wav\n; file: /keel/S/no.wav\nfile:\n",
+        ["/keel/S/a=1.wav", "/keel/S/b: c.wav", "/keel/T/d.wav"],
+    ),
     "piece.x": (
         'container = "json"',
         ['at = "*"\npiece = \'^file "(?P<path>[^"]+)"\''],

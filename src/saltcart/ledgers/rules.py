@@ -9,6 +9,8 @@ from typing import AnyStr
 from saltcart.ledgers.codings import Escape
 from saltcart.spelling import Spelling, spelling_named
 
+XML_BASE = "@xml:base"
+
 
 @dataclass(frozen=True, slots=True)
 class Parts:
@@ -112,7 +114,8 @@ class Bases:
 
     Of the values at `base_at` it is the one that shares the innermost holder with the path: its record, its section,
     the whole file; of several there the one before it, else the first.  `holders` are numbers of what a value stands
-    in, from the outermost.
+    in, from the outermost.  An `xml:base` holds for its own element alone, and may start from one further out (XML
+    Base 1.1, section 4).
     """
 
     def __init__(self, rule_for: Matcher):
@@ -123,10 +126,10 @@ class Bases:
     def note(self, number: int, rule: At, holders: tuple[int, ...]) -> None:
         """Take up the value with that number."""
         if rule.at in self.wanted:
-            for holder in (0, *holders):
+            for holder in holders[-1:] if rule.at.endswith(XML_BASE) else (0, *holders):
                 self.folders[rule.at].setdefault(holder, []).append(number)
         if rule.base_at:
-            self.waiting.append((number, rule.base_at, holders))
+            self.waiting.append((number, rule.base_at, holders[:-1] if rule.at == rule.base_at else holders))
 
     def settled(self) -> dict[int, int]:
         """The number of the base of each value that has one."""

@@ -10,23 +10,28 @@ from saltcart.ledgers.textual import Found, byte_spans, decoded, line_of, with_b
 
 Value = tuple[int, int, str, Escape, int]  # start, end, place, escape, number of its section or row
 SECTION = re.compile(r"[ \t]*\[([^\]\r\n]*)\]")
-PAIR = re.compile(r"[ \t]*([^=:;#\[\s][^=\r\n]*?)[ \t]*[=][ \t]*(.*?)[ \t]*$")
+# `key: value`, where a blank follows the colon, or `key = value`.
+PAIR = re.compile(
+    r"[ \t]*(?:(?P<name>[^=:;#\[\s][^=:\r\n]*?)[ \t]*:[ \t]+(?P<value>.*?)"
+    r"|(?P<key>[^=:;#\[\s][^=\r\n]*?)[ \t]*=[ \t]*(?P<text>.*?))[ \t]*$"
+)
 TOML_HEADER = re.compile(r"[ \t]*\[\[?([^\]\r\n]+)\]\]?")
 TOML_KEY = re.compile(r"""[ \t]*([A-Za-z0-9_.-]+|"[^"\r\n]*")[ \t]*=""")
 TOML_STRING = re.compile(r'#[^\r\n]*|"((?:[^"\\\r\n]|\\.)*)"|\'([^\'\r\n]*)\'|[\[\],]')
 
 
 def ini_values(text: str) -> Iterator[Value]:
-    """Values of `key = value` lines; the place is section/key, or key alone before the first section."""
+    """Values of `key = value` and `key: value` lines; the place is section/key, before the first section the key alone."""
     section, number = "", 1
     for start, line in lines_of(text):
         if found := SECTION.match(line):
             section, number = found[1].strip() + "/", number + 1
-        elif (found := PAIR.match(line)) and found[2]:
-            first, last = found.span(2)
-            quoted = len(found[2]) > 1 and found[2][0] == found[2][-1] == '"'
+        elif (found := PAIR.match(line)) and (value := found["value"] or found["text"]):
+            first, last = found.span("value" if found["value"] else "text")
+            quoted = len(value) > 1 and value[0] == value[-1] == '"'
             escape = QUOTED if quoted else LINE
-            yield start + first + quoted, start + last - quoted, section + found[1].strip(), escape, number
+            place = section + (found["name"] or found["key"]).strip()
+            yield start + first + quoted, start + last - quoted, place, escape, number
 
 
 def lines_of(text: str) -> Iterator[tuple[int, str]]:

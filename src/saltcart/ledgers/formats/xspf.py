@@ -16,8 +16,8 @@ ROOT = re.compile(
     rb"(?:\xef\xbb\xbf)?(?:\s|<\?.*?\?>|<!--.*?-->|<!DOCTYPE[^>]*>)*<(?:[^\s<>:/]+:)?playlist\b[^>]*>", re.DOTALL
 )
 NAMESPACE = b"http://xspf.org/ns/0/"
-BASE = "playlist/@xml:base"
-RULES = (At("playlist/trackList/track/location", REFERENCE, base_at=BASE),)
+BASE = "**/@xml:base"
+RULES = (At("playlist/trackList/track/location", REFERENCE, base_at=BASE), At(BASE, REFERENCE, "folder", base_at=BASE))
 
 
 def claims(name: str, head: bytes) -> bool:
