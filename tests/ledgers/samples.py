@@ -102,6 +102,7 @@ TURTLE = {
 <> a <http://x.example/Preset> ; <http://www.w3.org/2000/01/rdf-schema#seeAlso> <../keel/S/other.ttl> ,
   <file:///keel/S/a%20b.wav> ;
   state:state [ <http://x.example/sample> "/keel/S/a \"q\".wav"^^atom:Path ; <urn:p> """long "/keel/S/l.wav" text""" ;
+  <urn:r> """/keel/S/long.wav"""^^atom:Path ; <urn:s> <../keel/S/x.ttl#part> ;
   <urn:q> "/keel/S/plain literal" , '/keel/S/s.wav'^^<http://lv2plug.in/ns/ext/atom#Path> , "\u00e9"@en ] .
 '''
     ),
@@ -109,6 +110,7 @@ TURTLE = {
 }
 PROJECT = """<?xml version="1.0"?><Project version="1.0"><Audio><File path="audio/in.wav"/>
 <File external="true" path="/keel/S/a &amp; b.wav"/></Audio>
+<BuiltinDevice><State path="plugins/in.bin"/></BuiltinDevice>
 <File path='/keel/S/no.wav' external='false'/>
 <Plugin><State path="/keel/S/state" external="true"/></Plugin></Project>"""
 SAMPLES = {
@@ -152,9 +154,9 @@ NAMED = {
         "/keel/S/full name with spaces.wav",
     ],
     "plain.sfz": ["/keel/S/x.wav", "/keel/S/y.wav"],
-    "state.ttl": ["/keel/S/other.ttl", "/keel/S/a b.wav", '/keel/S/a "q".wav', "/keel/S/s.wav"],
+    "state.ttl": [*("/keel/S/other.ttl", "/keel/S/a b.wav", '/keel/S/a "q".wav', "/keel/S/long.wav"), "/keel/S/s.wav"],
     "base.ttl": ["/keel/S", "/keel/S/x.wav", "/keel/S/sub/y.wav"],
-    "s.dawproject": ["/keel/S/a & b.wav"],
+    "s.dawproject": ["/keel/S/a & b.wav", "/keel/S/state"],
 }
 
 

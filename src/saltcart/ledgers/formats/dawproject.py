@@ -8,7 +8,8 @@ from saltcart.spelling import spelling_named
 
 NAME = "dawproject"
 WRAPPER = ZipMember("project.xml")
-RULE = At("**/File/@path", spelling_named("auto"))
+# Audio and video files, and the state of plug-ins.
+RULES = tuple(At(f"**/{name}/@path", spelling_named("auto")) for name in ("File", "State"))
 
 
 def claims(name: str, head: bytes) -> bool:
@@ -17,10 +18,10 @@ def claims(name: str, head: bytes) -> bool:
 
 
 def spans(data: bytes) -> list[Span]:
-    """The paths of File elements that say external="true"; the others lie in the zip itself."""
+    """The paths of elements that say external="true"; the others lie in the zip itself."""
     text = xml.read(data)
     raw = text.text.encode("utf-8", "surrogatepass")
-    rule_for = Matcher([RULE])
+    rule_for = Matcher(RULES)
     places = [place for place in xml.Reader(raw, rule_for).places() if is_external(raw, place[0])]
     return xml.place_spans(text, raw, places, rule_for)
 

@@ -14,13 +14,15 @@ from saltcart.spelling.uris import REFERENCE
 
 NAME = "turtle"
 TOKEN = re.compile(
-    r'(?P<comment>\#[^\r\n]*)|(?P<long>"""(?:[^"\\]++|\\.|"(?!""))*+"""|\'\'\'(?:[^\'\\]++|\\.|\'(?!\'\'))*+\'\'\')'
-    r'|(?P<string>"(?P<double>(?:[^"\\\r\n]++|\\.)*+)"|\'(?P<single>(?:[^\'\\\r\n]++|\\.)*+)\')'
+    r"(?P<comment>\#[^\r\n]*)"
+    r'|(?P<string>"""(?P<long>(?:[^"\\]++|\\.|"(?!""))*+)"""|\'\'\'(?P<longer>(?:[^\'\\]++|\\.|\'(?!\'\'))*+)\'\'\''
+    r'|"(?P<double>(?:[^"\\\r\n]++|\\.)*+)"|\'(?P<single>(?:[^\'\\\r\n]++|\\.)*+)\')'
     r"(?P<type>\^\^(?:<[^<>]*>|[\w.-]*:[\w.-]*))?"
     r"|(?P<prefix>@prefix\s+[^<]*<[^<>]*>|PREFIX\s+[^<]*<[^<>]*>)"
     r"|(?P<base>(?:@base|BASE)\s+)?<(?P<iri>[^<>\"{}|^`\s]*)>",
     re.DOTALL | re.IGNORECASE,
 )
+LITERALS = ("long", "longer", "double", "single")
 PATH_TYPE = re.compile(r"\^\^(?:<[^<>]*[#/]Path>|[\w.-]*:Path)")
 
 
@@ -69,8 +71,8 @@ def found(text: str) -> list[Found]:
                     Found(*token.span("iri"), line_of(text, token.start(), known), IRI, REFERENCE, "file", base)
                 )
         elif token["type"] and PATH_TYPE.fullmatch(token["type"]):
-            group = "double" if token["double"] is not None else "single"
-            if token[group]:
+            group = next((name for name in LITERALS if token[name]), None)
+            if group:
                 rows.append(
                     Found(*token.span(group), line_of(text, token.start(), known), LITERAL, spelling_of(token[group]))
                 )
