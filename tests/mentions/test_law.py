@@ -118,13 +118,13 @@ FILES = {
         lambda raw: [raw[at : at + 400].rstrip(b"\0").decode() for at in range(3, len(raw), 400)],
     ),
 }
-LEDGERS = st.dictionaries(st.sampled_from(sorted(FILES)), st.sampled_from(sorted(WRAPS)), min_size=6, max_size=12)
+LEDGERS = st.dictionaries(st.sampled_from(sorted(FILES)), st.sampled_from(sorted(WRAPS)), min_size=8, max_size=15)
 
 
 class Law(WorldCase):
     # Not made smaller: each try is a whole move.
     @settings(
-        max_examples=int(os.environ.get("SALTCART_EXAMPLES", "6")),
+        max_examples=int(os.environ.get("SALTCART_EXAMPLES", "4")),
         deadline=None,
         suppress_health_check=list(HealthCheck),
         derandomize=True,

@@ -1,22 +1,25 @@
 """The command `saltcart survey`: show shelves and ledgers, and how every entry stands."""
 
+from __future__ import annotations
+
 import argparse
 import os
 from collections.abc import Sequence
 from datetime import UTC, datetime
+from typing import TYPE_CHECKING
 
 from saltcart.cart import load
 from saltcart.cli.arguments import add_cart, add_ledgers
 from saltcart.cli.documents import ledger_state
 from saltcart.cli.screen import Screen, many, place, size
-from saltcart.cli.undescribed import document as undescribed_document
-from saltcart.cli.undescribed import show_undescribed
 from saltcart.errors import show
 from saltcart.judging.judge import LedgerState
 from saltcart.looking.survey import SurveyedShelf, SurveyReport, read_shelf_headers, survey
-from saltcart.looking.undescribed import Undescribed, undescribed
 from saltcart.shelves.folder_tree import FolderTree, packs
 from saltcart.shelves.headers import HeaderSums
+
+if TYPE_CHECKING:
+    from saltcart.looking.undescribed import Undescribed
 
 MOST_COLUMNS = 6
 PICTURE_DEPTH = 1
@@ -54,10 +57,12 @@ def run(options: argparse.Namespace) -> int:
         if options.headers:
             read_shelf_headers(report, watch)
         if not options.no_search:
+            from saltcart.looking.undescribed import undescribed  # others use the tables here, and search for nothing
+
             found = undescribed(report, cart, options.map, options.means, watch)
     show_survey(screen, report, options.depth, found)
     extras(screen, report, options)
-    screen.document(document(report, options.depth) | {"undescribed": found and undescribed_document(found)})
+    screen.document(document(report, options.depth, found))
     lost = sum(count for verdict, count in report.counts.items() if verdict != "found")
     return 1 if lost or any(state.trouble for state in report.ledgers) else 0
 
@@ -75,6 +80,8 @@ def show_survey(screen: Screen, report: SurveyReport, depth: int, found: Undescr
     for finding in report.findings:
         screen.remark(f"{place(finding.path)} {show(finding.what)}")
     if found:
+        from saltcart.cli.undescribed import show_undescribed
+
         show_undescribed(screen, found)
     files, total = sums(report)
     screen.say(
@@ -228,10 +235,13 @@ def show_leans(screen: Screen, report: SurveyReport) -> None:
         )
 
 
-def document(report: SurveyReport, depth: int) -> dict[str, object]:
+def document(report: SurveyReport, depth: int, found: Undescribed | None) -> dict[str, object]:
     """The survey as the design fixes it."""
+    from saltcart.cli.undescribed import document as undescribed_document
+
     files, total = sums(report)
     return {
+        "undescribed": found and undescribed_document(found),
         "places": report.places,
         "shelves": [shelf_document(report, number, depth) for number in range(len(report.shelves))],
         "ledgers": [ledger_state(state) for state in report.ledgers],

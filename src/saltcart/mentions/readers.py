@@ -3,19 +3,23 @@
 Each answer is a Mention, None for a file that names no folder, or why it could not be read.
 """
 
+from __future__ import annotations
+
 import os
 import signal
 import threading
 import time
 from collections import deque
 from collections.abc import Iterable, Iterator, Sequence
-from concurrent.futures import BrokenExecutor, Future, ProcessPoolExecutor
 from itertools import islice
-from multiprocessing import get_context
+from typing import TYPE_CHECKING
 
 from saltcart.mentions.content import UNREADABLE, Mention, mentions_in
 from saltcart.mentions.place_forms import PlaceForms
 from saltcart.shelves.walk import Item
+
+if TYPE_CHECKING:  # most searches are small, and do without
+    from concurrent.futures import Future, ProcessPoolExecutor
 
 Batch = list[tuple[str, Item]]
 Answers = list[Mention | str | None]
@@ -33,7 +37,7 @@ class Readers:
         self.pool: ProcessPoolExecutor | None = None
         self.broken = False
 
-    def __enter__(self) -> "Readers":
+    def __enter__(self) -> Readers:
         return self
 
     def __exit__(self, *_error: object) -> None:
@@ -60,6 +64,8 @@ class Readers:
 
     def begun(self, batch: Batch, count: int) -> Future[Answers] | None:
         """A batch given to another process; None when there is none to be had."""
+        from concurrent.futures import BrokenExecutor
+
         if self.broken:
             return None
         try:
@@ -70,6 +76,8 @@ class Readers:
 
     def finished(self, batch: Batch, future: Future[Answers]) -> tuple[Batch, Answers]:
         """A batch with its answers; read here when its process has died."""
+        from concurrent.futures import BrokenExecutor
+
         try:
             return batch, future.result()
         except BrokenExecutor:
@@ -78,6 +86,9 @@ class Readers:
 
     def started(self, count: int) -> ProcessPoolExecutor:
         """The processes; new ones, not copies of this one, since they must not hold its locks."""
+        from concurrent.futures import ProcessPoolExecutor
+        from multiprocessing import get_context
+
         if self.pool is None:
             self.pool = ProcessPoolExecutor(count, get_context("spawn"), begin, (self.forms, os.getpid()))
         return self.pool

@@ -3,15 +3,16 @@
 What nobody has described is learnt on the way, and taken along when the map that was learnt reaches every mention.
 """
 
+from __future__ import annotations
+
 import os
 from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home
-from saltcart.learning.learn import kinds_of, learn
-from saltcart.learning.lessons import Proof
 from saltcart.ledgers import Map, load_map, open_ledger
 from saltcart.mentions.content import UNREADABLE, Mention, Spot
 from saltcart.mentions.search import Search, known_as, search
@@ -23,6 +24,9 @@ from saltcart.progress import Progress
 from saltcart.safefile import replacing, short_name
 from saltcart.shelves.true_names import true_path
 from saltcart.waybills.waybill import Waybill
+
+if TYPE_CHECKING:
+    from saltcart.learning.lessons import Proof
 
 
 @dataclass(slots=True)
@@ -102,6 +106,10 @@ class Accountant:
             if (name := known_as(path, self.maps)) and (one := self.tried(path, name)):
                 found[path] = one
         wanting = [path for path in paths if path in present and (path not in found or found[path].uncovered)]
+        if not wanting:
+            return found
+        from saltcart.learning.learn import kinds_of  # seldom needed, and takes long to load
+
         groups = kinds_of(wanting)
         for group in groups:
             self.teach(group, found)
@@ -118,6 +126,8 @@ class Accountant:
 
     def teach(self, paths: Sequence[str], found: dict[str, DraftedLedger]) -> None:
         """Learn a map for some files, and take it for those of which it makes more than what was `found` before."""
+        from saltcart.learning.learn import learn
+
         try:
             stem = os.path.splitext(os.path.basename(paths[0]))[0]
             lesson = learn(paths, self.olds, self.waybill.means, f"{show(stem)} {short_name(paths[0], 4)}")
