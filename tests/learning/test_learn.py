@@ -245,6 +245,10 @@ class Petrel(WorldCase):
         self.environment["XDG_CONFIG_HOME"] = str(self.top / "config")
         (self.studio / "cart.toml").unlink()
         self.run_program("start", "keel", status=2, cwd=self.studio)  # nobody is there to be asked
+        (self.top / "bare").mkdir()
+        for words in (("nowhere",), (str(self.top / "bare"),)):
+            self.run_program("start", *words, "--yes", status=3, cwd=self.studio)
+        self.assertFalse((self.top / "config").exists())
         started = self.run_json("start", "keel", "--yes", cwd=self.studio, status=None)
         self.assertEqual(started["cart"], str(self.top / "config" / "saltcart" / "cart.toml"))
         self.assertEqual(

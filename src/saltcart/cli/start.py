@@ -13,7 +13,7 @@ from saltcart.cli.learn import renamed, unique
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.drives.candidates import candidates
 from saltcart.drives.drive import Drive
-from saltcart.errors import SaltCartError, UsageError, show
+from saltcart.errors import Refused, SaltCartError, UsageError, show
 from saltcart.learning.learn import kinds_of, learn
 from saltcart.learning.lessons import Learnt
 from saltcart.looking.cart_draft import keep_maps, write
@@ -41,6 +41,11 @@ def run(options: argparse.Namespace) -> int:
         found = undescribed(report, cart, progress=watch)
         taught = lessons([one.path for one in found.files], found.tops, cart.meanings())
     show_sounds(screen, report)
+    if not report.shelves:
+        raise Refused(
+            f"There are no sounds in {', '.join(map(place, report.places)) or 'the usual places'}",
+            "Name the folders that hold them: saltcart start FOLDER...",
+        )
     chosen = [one for one in taught if keep_kind(screen, options, one)]
     roles = asked_roles(screen, options, candidates((), cart), cart)
     added = write(report, (), path, roles)
@@ -138,7 +143,7 @@ def asked_roles(
 
 def say_next(screen: Screen, report: SurveyReport) -> None:
     """The three commands that matter."""
-    shelf = shlex.quote(place(report.shelves[0].tree.path)) if report.shelves else "SHELF"
+    shelf = shlex.quote(place(report.shelves[0].tree.path))
     screen.say("What comes next:")
     commands = {
         f"saltcart drives --for {shelf}": "which drive can take it",
