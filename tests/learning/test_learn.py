@@ -6,6 +6,7 @@ import gzip
 import hashlib
 import json
 import os
+import re
 import shutil
 import sqlite3
 from contextlib import closing
@@ -257,6 +258,17 @@ class Petrel(WorldCase):
         )
         seen = self.run_json("survey", "keel", cwd=self.studio, status=None)
         self.assertEqual(seen["undescribed"]["files"], [])
+        other = self.studio / "keel" / "desk" / "library.db"  # another kind of the same name
+        other.parent.mkdir()
+        with closing(sqlite3.connect(other)) as database, database:
+            database.execute("CREATE TABLE cue (path TEXT)")
+            database.execute(
+                "INSERT INTO cue VALUES (?)", (str(next(self.studio.glob("keel/Sounds/Bell Tones/*/*.wav"))),)
+            )
+        again = self.run_json("start", "keel", "--yes", cwd=self.studio)
+        self.assertEqual([Path(one).name for one in again["maps"]], ["library 2.toml"])
+        text = Path(started["cart"]).read_text()
+        self.assertEqual(len(set(re.findall("identity = .*", text))), text.count("[[drive]]"))
         self.run_program("move", "keel/Sounds/Bell Tones", "--to", "lighter/Sounds", "--yes", cwd=self.studio)
         self.assertEqual(self.lost(), ["07 Lost at Sea.flac"])
 

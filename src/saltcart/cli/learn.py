@@ -1,9 +1,12 @@
 """The command `saltcart learn`: derive maps for files that no format or map reads."""
 
 import argparse
+import json
 import os
+import re
 import shlex
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from itertools import chain, count
 
 from saltcart import cart
 from saltcart.cli.arguments import add_cart
@@ -67,7 +70,7 @@ def run(options: argparse.Namespace) -> int:
             "Name files of one kind, or add --keep in place of --output and --name.",
         )
     taught = [learn(group, options.against, means, options.name) for group in groups]
-    names = unique([learnt.name for learnt in taught])
+    names = unique([learnt.name for learnt in taught], [plan.name for plan in maps])
     for learnt in taught:
         show_lessons(screen, learnt)
         if learnt.proven and not output and not options.keep:
@@ -79,9 +82,14 @@ def run(options: argparse.Namespace) -> int:
     return 0 if all(learnt.complete for learnt in taught) else 1
 
 
-def unique(names: Sequence[str]) -> list[str]:
-    """The names, a number behind those that come again."""
-    return [f"{name} {names[:at].count(name) + 1}" if name in names[:at] else name for at, name in enumerate(names)]
+def unique(names: Sequence[str], taken: Iterable[str] = ()) -> list[str]:
+    """The names, a number behind those that come again or are `taken`: a trip's record knows maps by them."""
+    used, free = set(taken), []
+    for name in names:
+        numbered = chain([name], (f"{name} {number}" for number in count(2)))
+        free.append(next(one for one in numbered if one not in used))
+        used.add(free[-1])
+    return free
 
 
 def write(
@@ -116,7 +124,7 @@ def write(
 
 def renamed(learnt: Learnt, name: str) -> str:
     """The map's text with another name in it."""
-    return learnt.map_text if name == learnt.name else learnt.map_text.replace(learnt.name, name, 1)
+    return re.sub(r"(?m)^name = .*$", lambda _old: f"name = {json.dumps(name)}", learnt.map_text, count=1)
 
 
 def show_lessons(screen: Screen, learnt: Learnt) -> None:

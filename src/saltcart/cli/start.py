@@ -16,6 +16,7 @@ from saltcart.drives.drive import Drive
 from saltcart.errors import Refused, SaltCartError, UsageError, show
 from saltcart.learning.learn import kinds_of, learn
 from saltcart.learning.lessons import Learnt
+from saltcart.ledgers import load_map
 from saltcart.looking.cart_draft import keep_maps, write
 from saltcart.looking.survey import SurveyReport, default_places, survey
 from saltcart.looking.undescribed import undescribed
@@ -49,7 +50,7 @@ def run(options: argparse.Namespace) -> int:
     chosen = [one for one in taught if keep_kind(screen, options, one)]
     roles = asked_roles(screen, options, candidates((), cart), cart)
     added = write(report, (), path, roles)
-    names = unique([one.name for one in chosen])
+    names = unique([one.name for one in chosen], [load_map(plan).name for plan in cart.maps])
     texts = {name: renamed(one, name) for name, one in zip(names, chosen, strict=True)}
     ledgers = [proof.path for one in chosen for proof in one.proofs]
     kept = keep_maps(path, texts, ledgers) if chosen else []

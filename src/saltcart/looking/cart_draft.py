@@ -48,9 +48,8 @@ def write(
         [(state.path, partial(plain_table, path=as_toml_path(state.path))) for state in report.ledgers],
     )
     drives = [(shelf.drive, {}) for shelf in report.shelves if shelf.drive] if roles is None else roles
-    added += add(
-        document, "drive", "identity", None, [(one.identity, partial(drive_table, one, more)) for one, more in drives]
-    )
+    rows = {drive.identity: partial(drive_table, drive, more) for drive, more in drives}
+    added += add(document, "drive", "identity", None, list(rows.items()))
     written(document, path)
     return added
 
