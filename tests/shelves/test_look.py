@@ -124,7 +124,7 @@ class Petrel(WorldCase):
         after = cart.read_text()
         self.assertTrue(after.startswith("# my own words\n"))
         self.assertIn('name = "Bells" # mine', after)
-        self.assertEqual(after.count("[[shelf]]"), 6)
+        self.assertEqual((after.count("[[shelf]]"), after.count("[[drive]]")), (6, 2))
         self.run_program(*words, status=1, cwd=self.master)
         self.assertEqual(cart.read_text(), after)
         names = {
