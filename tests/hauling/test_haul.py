@@ -82,6 +82,13 @@ class Many(HaulCase):
         self.assertEqual(saltcart.haul(names()[-1]).there_already, 0)
         self.assertEqual(tree(self.place), tree(self.shelf))
 
+    def test_a_helper_that_is_ended_while_work_is_handed_out(self):
+        def slow(tasks, batches=workers.batches):
+            return (time.sleep(0.1) or batch for batch in batches(tasks))
+
+        with mock.patch.object(workers, "batches", slow):
+            self.test_a_helper_that_is_ended_stops_the_haul_and_the_next_goes_on()
+
     def test_helpers_end_with_a_program_that_is_killed(self):
         code = (
             "import time, saltcart.hauling.workers as c, saltcart.cli.main as m\nc.copy_file = lambda *_: (print('on',"

@@ -78,8 +78,15 @@ def copy_group(target: ShelfTarget, rows: list[Row], logbook: Logbook) -> None:
 
 def start_group(target: ShelfTarget, rows: list[Row]) -> Group:
     """Begin to copy a group; one alone begins when it lands."""
-    jobs = [file_copy_for(target, row) for row in rows]
-    return Group(jobs, target.workers.copy(jobs, target.tell))
+    group = Group([file_copy_for(target, row) for row in rows], list)
+    try:
+        group.outcomes = target.workers.copy(group.jobs, target.tell)
+    except BaseException:
+        # The processes may have ended while the work was handed out: some of it is done by then.
+        target.workers.stop()
+        group.remove_temporaries()
+        raise
+    return group
 
 
 def finish_group(target: ShelfTarget, group: Group, logbook: Logbook) -> None:
