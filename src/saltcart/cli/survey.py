@@ -88,8 +88,10 @@ def show_survey(screen: Screen, report: SurveyReport, depth: int, found: Undescr
         ", ".join((many(len(report.shelves), "shelf", "shelves"), many(files, "file", "files"), size(total)))
         + ". Nothing moved or changed."
     )
-    broken = [state.path for state in report.ledgers if state.counts()["missing"] + state.counts()["offline"]]
-    if broken:
+    broken = [
+        state.within or state.path for state in report.ledgers if state.counts()["missing"] + state.counts()["offline"]
+    ]
+    if broken := list(dict.fromkeys(broken)):
         screen.say(
             "To see which entries are not found: saltcart check --ledger"
             f" {' '.join(map(quoted, broken[:3]))}{' ...' if broken[3:] else ''}"

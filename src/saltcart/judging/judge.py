@@ -79,7 +79,7 @@ class JudgedBatch(NamedTuple):
 
 @dataclass(slots=True)
 class LedgerState:
-    """One ledger, judged.  `trouble` says why it could not be read at all.
+    """One ledger, judged.  `trouble` says why it could not be read at all, `within` which one it is a part of.
 
     `facts` is what it says itself of its sounds, by the keys of entries, where that was asked for.
     """
@@ -90,6 +90,7 @@ class LedgerState:
     found: Counter[str] = field(default_factory=Counter)
     trouble: SaltCartError | None = None
     facts: Mapping[Hashable, Facts] = field(default_factory=dict)
+    within: str | None = None
 
     def add(self, part: JudgedBatch) -> None:
         """Take up the next batch."""
@@ -148,7 +149,7 @@ class Judge:
 
     def ledger(self, ledger: Ledger, base: str | None = None) -> LedgerState:
         """Every entry of `ledger`, judged; relative ones from the folder `base`, its own by default."""
-        state = LedgerState(ledger.path, ledger.map_name)
+        state = LedgerState(ledger.path, ledger.map_name, within=ledger.within)
         folder = os.path.dirname(ledger.path) if base is None else base
         try:
             for batch in ledger.batches():

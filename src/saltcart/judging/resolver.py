@@ -4,7 +4,7 @@ import os
 from dataclasses import replace
 
 from saltcart.ledgers import Entry
-from saltcart.shelves.true_names import LONGEST, TrueNames
+from saltcart.shelves.true_names import AnyCase, TrueNames
 from saltcart.spelling import Meanings, Spelling, encodable
 
 NO_MEANINGS = Meanings()
@@ -16,7 +16,7 @@ class Resolver:
     def __init__(self, meanings: Meanings = NO_MEANINGS):
         self.meanings = meanings
         self.mounts: dict[str, str] = {}
-        self.listings: dict[str, dict[str, str]] = {}
+        self.any_case = AnyCase()
         self.true = TrueNames()
 
     def settled(self, entry: Entry, folder: str) -> Entry:
@@ -69,31 +69,9 @@ class Resolver:
         if read is None:
             return None
         here = self.meanings.here(read)
-        return here, self.true.path(self.exact(here) if spelling.seen_in(text).folds_case else here)
+        return here, self.true.path(self.any_case.path(here) if spelling.seen_in(text).folds_case else here)
 
     def text(self, entry: Entry, text: str, path: str, start: str) -> str:
         """The text for `path` in the manner of `text`.  Raises CannotSpell."""
         like = entry.spelling.read(text, start) or ""
         return entry.spelling.write(text, self.meanings.there(path, like), start)
-
-    def exact(self, path: str) -> str:
-        """`path` as the drive writes it, when it is there in another case; else as it is."""
-        if len(path) > LONGEST or "\0" in path:
-            return path
-        place, names = path, []
-        while not os.path.lexists(place) and place != os.path.dirname(place):
-            place, name = os.path.split(place)
-            names.append(name)
-        for name in reversed(names):
-            place = os.path.join(place, self.listing(place).get(name.casefold(), name))
-        return place
-
-    def listing(self, folder: str) -> dict[str, str]:
-        """The names in `folder` by their small letters; of those that differ in nothing else the first."""
-        if folder not in self.listings:
-            try:
-                names = sorted(os.listdir(folder), reverse=True)
-            except OSError:
-                names = []
-            self.listings[folder] = {one.casefold(): one for one in names}
-        return self.listings[folder]

@@ -63,7 +63,7 @@ class Ground:
         if read is None:
             return None
         path = self.disk.resolver.meanings.here(read)
-        path = self.disk.resolver.exact(path) if form.folds_case else path
+        path = self.disk.resolver.any_case.path(path) if form.folds_case else path
         return path if self.disk.kind(path) and os.path.normpath(path) != os.path.normpath(start) else None
 
     def drive(self) -> str:

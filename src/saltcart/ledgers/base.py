@@ -64,11 +64,14 @@ class Batch(NamedTuple):
 
 
 class Ledger(Protocol):
-    """A file that names sounds, opened by the format or map that reads it."""
+    """A file that names sounds, opened by the format or map that reads it; `within` is the ledger that it is a part
+    of.
+    """
 
     path: str
     map_name: str
     program: str | None
+    within: str | None
 
     def batches(self, besides: Sequence[Swap] = ()) -> Iterator[Batch]:
         """Every spot, in the ledger's order, but for those that one of the swaps covers.  Raises BadLedger."""
@@ -107,6 +110,7 @@ class Batched:
     """
 
     content: "tuple[Entry, ...]" = ()
+    within: str | None = None
 
     def batches(self, besides: Sequence[Swap] = ()) -> Iterator[Batch]:
         """See Ledger.batches."""

@@ -21,7 +21,7 @@ class Escape:
     """One way of escaping: how raw text falls into signs, what each means, and how text is written.
 
     Raw text without any of `marks` means itself.  With `quotes` the raw text may stand in double quotes, and gets
-    them when it needs them.
+    them when it needs them.  `before` stands elsewhere and belongs in front of what the raw text means.
     """
 
     name: str
@@ -30,6 +30,7 @@ class Escape:
     write: Callable[[str], str]
     quotes: bool = False
     marks: str = ""
+    before: str = ""
 
 
 def xml_mean(sign: str) -> str:
@@ -144,15 +145,19 @@ class TextCoding:
     @property
     def marks(self) -> str | None:
         """See Coding.marks."""
-        known = is_narrow(self.encoding) and not self.escape.quotes and (self.escape.mean is same or self.escape.marks)
+        known = (
+            is_narrow(self.encoding)
+            and not (self.escape.quotes or self.escape.before)
+            and (self.escape.mean is same or self.escape.marks)
+        )
         return self.escape.marks if known else None
 
     def decode(self, raw: bytes) -> str:
         """See Coding.decode."""
         text = self.plain(raw)
         if self.means_itself(text):
-            return text
-        return "".join(map(self.escape.mean, self.escape.signs.findall(text)))
+            return self.escape.before + text
+        return self.escape.before + "".join(map(self.escape.mean, self.escape.signs.findall(text)))
 
     def means_itself(self, text: str) -> bool:
         """Whether there is no escape in raw text, as in most."""
@@ -175,6 +180,9 @@ class TextCoding:
     def encode(self, text: str, like: bytes) -> bytes:
         """See Coding.encode."""
         raw = self.plain(like)
+        if not text.startswith(self.escape.before):
+            raise CannotSpell(f"{show(text)} does not begin with {show(self.escape.before)}, which stands elsewhere")
+        text = text.removeprefix(self.escape.before)
         if self.means_itself(raw):
             kept = common_end(raw, text)
             written = self.escape.write(text[: len(text) - kept]) + text[len(text) - kept :]

@@ -122,6 +122,8 @@ def recognised(path: str, maps: Sequence[Map], head: bytes | None = None) -> Led
             return mapped(path, plan)
     for form in TEXT_FORMATS:
         if form.claims(name, head):
+            if form is sfz:
+                return sfz.opened(path)
             return TextLedger(path, form.NAME, form.spans, wrapper=getattr(form, "WRAPPER", PLAIN))
     return None
 

@@ -49,7 +49,8 @@ class Coding(Protocol):
 class Span(NamedTuple):
     """The bytes from `start` to `end` hold one path; `spelling` is None for what is no file.
 
-    `base` is the number of the span whose folder the path starts from, where that stands elsewhere.
+    `base` is the number of the span whose folder the path starts from, where that stands elsewhere; an entry when it
+    stands in another file.
     """
 
     start: int
@@ -58,7 +59,7 @@ class Span(NamedTuple):
     coding: Coding
     spelling: Spelling | None
     names: str = "file"
-    base: int | None = None
+    base: int | Entry | None = None
 
 
 class Kind(NamedTuple):
@@ -67,7 +68,7 @@ class Kind(NamedTuple):
     coding: Coding
     spelling: Spelling | None
     names: str = "file"
-    base: int | None = None
+    base: int | Entry | None = None
 
 
 class Spans:
@@ -187,7 +188,7 @@ class TextLedger(Batched):
             for first in range(0, len(left), BATCH_SPANS):
                 numbers = left[first : first + BATCH_SPANS]
                 texts = [coding.decode(spans.inside[number]) for number in numbers]
-                above = None if base is None else self.entry_of(base, spans)
+                above = self.entry_of(base, spans) if isinstance(base, int) else base
                 sure = coding.sure and (spelling is None or spelling.start != "content")
                 yield Batch(texts, spelling, above, sure, partial(self.entry_at, numbers, spans))
 
@@ -198,7 +199,7 @@ class TextLedger(Batched):
     def entry_of(self, number: int, spans: Spans) -> Entry:
         """The entry at one span."""
         (coding, spelling, names, base), raw = spans.kinds[number], spans.inside[number]
-        above = None if base is None else self.entry_of(base, spans)
+        above = self.entry_of(base, spans) if isinstance(base, int) else base
         tried = self.content if spelling and spelling.start == "content" else ()
         known = cast(Spelling, spelling)  # what has none names no file, and makes no entry
         return Entry(number, spans.where(number), coding.decode(raw), known, names, coding.otherwise(raw), above, tried)
@@ -216,6 +217,11 @@ class TextLedger(Batched):
         texts = [old if new is None else new for old, new in zip(spans.inside, fresh, strict=True)]
         for number, text in changes.items():
             texts[number] = spans.kinds[number].coding.encode(text, spans.inside[number])
+        self.write(target, texts, insertions)
+
+    def write(self, target: str, texts: Sequence[bytes], insertions: Insertions = NO_INSERTIONS) -> None:
+        """Write the ledger to `target` with these texts in its spans, proven.  Raises CannotSpell."""
+        spans = self.find()
         same = texts == spans.inside and not insertions  # then a container is not put together anew either
         if same:
             result = spans.data

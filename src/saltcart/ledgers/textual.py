@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from saltcart.ledgers.base import Entry
 from saltcart.ledgers.codings import Escape, TextCoding, is_narrow
 from saltcart.ledgers.rules import Bases
 from saltcart.ledgers.spans import Span
@@ -22,7 +23,7 @@ class Found(NamedTuple):
     escape: Escape
     spelling: Spelling | None
     names: str = "file"
-    base: int | None = None
+    base: int | Entry | None = None
 
 
 @dataclass(frozen=True, slots=True)

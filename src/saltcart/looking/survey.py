@@ -4,6 +4,7 @@ import os
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 
 from saltcart.cart import Cart
 from saltcart.drives import Drive, Presence, drive_of
@@ -12,6 +13,7 @@ from saltcart.home import home
 from saltcart.judging.judge import FOUND, Judge, LedgerState, add_counts
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Map, load_map, open_ledger, recognised
+from saltcart.ledgers.instrument_parts import with_parts
 from saltcart.ledgers.kinds import head_of
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
@@ -137,24 +139,21 @@ def survey(
     report.shelves.sort(key=lambda shelf: -shelf.tree.bytes)
     add_drives(report)
     named = [true_path(path) for path in ledgers]
-    paths = dict.fromkeys([*named, *map(true_path, cart.ledgers), *scan.found])
+    paths = list(dict.fromkeys([*named, *map(true_path, cart.ledgers), *scan.found]))
     judge = Judge(headers=False, presence=scan.presence, resolver=Resolver(Meanings(cart.meanings(means))))
-    for number, path in enumerate(paths):
-        progress(Tick("judge", path, number, len(paths)))
-        report.ledgers.append(judge_one(judge, path, loaded, path in named))
+
+    def noted(path: str, error: SaltCartError) -> None:
+        """One that cannot be opened and that nobody named now is noted, and the survey goes on."""
+        if path in named:
+            raise error
+        report.ledgers.append(LedgerState(path, "", trouble=error))
+
+    for number, ledger in enumerate(with_parts(paths, partial(open_ledger, maps=loaded), noted)):
+        progress(Tick("judge", ledger.path, number, len(paths)))
+        report.ledgers.append(judge.ledger(ledger))
     lean(report)
     report.findings += duplicate_shelves(report)
     return report
-
-
-def judge_one(judge: Judge, path: str, maps: Sequence[Map], named: bool) -> LedgerState:
-    """One ledger, judged; when it cannot be opened and nobody `named` it now, that is noted and the survey goes on."""
-    try:
-        return judge.ledger(open_ledger(path, maps))
-    except SaltCartError as error:
-        if named:
-            raise
-        return LedgerState(path, "", trouble=error)
 
 
 class Scan:

@@ -11,6 +11,7 @@ from saltcart.cart import Cart
 from saltcart.errors import SaltCartError, UsageError
 from saltcart.home import home, made_home
 from saltcart.ledgers import Facts, load_map, open_ledger
+from saltcart.ledgers.instrument_parts import PART
 from saltcart.looking.survey import SurveyedShelf, SurveyReport, survey
 from saltcart.progress import Progress, silent
 from saltcart.safefile import replacing
@@ -238,7 +239,7 @@ def facts(report: SurveyReport, maps: Sequence[str]) -> Iterator[Facts]:
     """What all ledgers say of their sounds."""
     loaded = [load_map(path) for path in dict.fromkeys(maps)]
     for state in report.ledgers:
-        if not state.trouble:
+        if not state.trouble and state.map_name != PART:
             yield from open_ledger(state.path, loaded).facts()
 
 

@@ -2,12 +2,14 @@
 
 import os
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 
 from saltcart.errors import CannotSpell, SaltCartError, show
 from saltcart.judging.judge import Judge, LedgerState
 from saltcart.ledgers import Ledger, open_ledger
+from saltcart.ledgers.instrument_parts import PartLedger, with_parts
 from saltcart.looking.survey import usual_ledgers
 from saltcart.mentions.content import Mention, Spot, mentions_in
 from saltcart.mentions.search_places import forms_after
@@ -107,23 +109,48 @@ def gather_ledgers(
     """
     given = [true_path(path) for path in request.ledgers]
     named = dict.fromkeys([*given, *trial.front, *inspector.found])
-    ledgers = [trial.run(open_ledger(path, inspector.maps)) for path in named]
-    if request.ledgers:
-        return ledgers, []
-    elsewhere, searched = usual_ledgers(request.cart, inspector.maps, progress)
-    searched = [*filter(None, [request.cart.path]), *searched]
-    for path in elsewhere:
-        if path not in named:
-            try:
-                one = trial.run(open_ledger(path, inspector.maps))
-            except SaltCartError as error:
-                inspector.remarks.append(f"{show(error.what)}; it is left out")
-                continue
-            if one.changes or one.links or not one.line.rewrite:
-                ledgers.append(one)
-            else:
-                inspector.remarks += parents_named(one.state, trial.waybill.shelves)
+    elsewhere, searched = ([], []) if request.ledgers else usual_ledgers(request.cart, inspector.maps, progress)
+    if not request.ledgers:
+        searched = [*filter(None, [request.cart.path]), *searched]
+
+    def left_out(path: str, error: SaltCartError) -> None:
+        if path in named:
+            raise error
+        inspector.remarks.append(f"{show(error.what)}; it is left out")
+
+    ledgers, others, instruments = [], [], {}
+    for ledger in with_parts([*named, *elsewhere], partial(open_ledger, maps=inspector.maps), left_out):
+        try:
+            one = trial.run(ledger)
+        except SaltCartError as error:
+            left_out(ledger.path, error)
+            continue
+        if ledger.path in named or one.changes or one.links or not one.line.rewrite:
+            ledgers.append(one)
+        else:
+            others.append(one)
+        if isinstance(ledger, PartLedger):
+            instruments[ledger.path] = ledger.instruments
+    kept = whole_instruments({one.line.path for one in ledgers}, instruments)
+    for one in others:
+        if one.line.path in kept:
+            ledgers.append(one)
+        else:
+            inspector.remarks += parents_named(one.state, trial.waybill.shelves)
     return ledgers, searched
+
+
+def whole_instruments(kept: set[str], instruments: Mapping[str, Sequence[str]]) -> set[str]:
+    """The paths of `kept` ledgers with the rest of each instrument of which one file is among them: parts can be read
+    through it alone, and are proven with it.  `instruments` has those that include each part.
+    """
+    size = -1
+    while size != len(kept):
+        size = len(kept)
+        for part, mains in instruments.items():
+            if part in kept or kept.intersection(mains):
+                kept = kept | {part, *mains}
+    return kept
 
 
 def links_of(ledgers: Sequence[DraftedLedger]) -> dict[str, bool]:

@@ -2,12 +2,14 @@
 
 import os
 from collections.abc import Iterable, Iterator, Sequence
+from functools import partial
 
 from saltcart.drives import Presence
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.judging.judge import MISSING, OFFLINE, Judge, LedgerState
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.instrument_parts import with_parts
 from saltcart.progress import Progress, Tick, silent
 from saltcart.proving.copy_presence import Row, troubles
 from saltcart.proving.left_mentions import left_mentions
@@ -32,15 +34,15 @@ def check_ledgers(
     loaded = [load_map(path) for path in maps]
     judge = Judge(headers, resolver=Resolver(Meanings(means)))
     report = CheckReport(None, None, [], [])
-    for number, path in enumerate(paths):
-        progress(Tick("judge", path, number, len(paths)))
-        try:
-            state = judge.ledger(open_ledger(true_path(path), loaded))
-        except SaltCartError as error:
-            if len(paths) == 1:
-                raise
-            state = LedgerState(true_path(path), "", trouble=error)  # the others are told all the same
-        report.ledgers.append(with_problems(state, {}))
+
+    def noted(path: str, error: SaltCartError) -> None:
+        if len(paths) == 1:
+            raise error
+        report.ledgers.append(LedgerCheck(LedgerState(path, "", trouble=error), []))  # the others are told all the same
+
+    for number, ledger in enumerate(with_parts(map(true_path, paths), partial(open_ledger, maps=loaded), noted)):
+        progress(Tick("judge", ledger.path, number, len(paths)))
+        report.ledgers.append(with_problems(judge.ledger(ledger), {}))
     return report
 
 

@@ -88,6 +88,35 @@ class TrueNames:
         return self.listings[folder]
 
 
+class AnyCase:
+    """Finds paths whose writers did not care about the case of letters, listing each folder once."""
+
+    def __init__(self) -> None:
+        self.listings: dict[str, dict[str, str]] = {}
+
+    def path(self, path: str) -> str:
+        """`path` as the drive writes it, when it is there in another case; else as it is."""
+        if len(path) > LONGEST or "\0" in path:
+            return path
+        place, names = path, []
+        while not os.path.lexists(place) and place != os.path.dirname(place):
+            place, name = os.path.split(place)
+            names.append(name)
+        for name in reversed(names):
+            place = os.path.join(place, self.listing(place).get(name.casefold(), name))
+        return place
+
+    def listing(self, folder: str) -> dict[str, str]:
+        """The names in `folder` by their small letters; of those that differ in nothing else the first."""
+        if folder not in self.listings:
+            try:
+                names = sorted(os.listdir(folder), reverse=True)
+            except OSError:
+                names = []
+            self.listings[folder] = {one.casefold(): one for one in names}
+        return self.listings[folder]
+
+
 @cache
 def kinds_by_device() -> dict[int, str]:
     """The file system of each mounted device by its number."""

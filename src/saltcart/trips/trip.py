@@ -9,9 +9,11 @@ from contextlib import ExitStack, closing, contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
-from saltcart.errors import Refused, SaltCartError, Stopped, UsageError, show
+from saltcart.errors import BadLedger, Refused, SaltCartError, Stopped, UsageError, show
 from saltcart.home import home, made_home, trips_folder
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
+from saltcart.ledgers.instrument_parts import INSTRUMENT, PART, parts_of
+from saltcart.ledgers.kinds import head_of
 from saltcart.safefile import PRIVATE_FILE, create_file, digest_of, short_name, sync_file, sync_folder
 from saltcart.shelves.oddities import set_aside_name
 from saltcart.trips.logbook import Logbook
@@ -58,7 +60,20 @@ class Trip:
 
     def open_ledger(self, row: LedgerRow, place: str | None = None) -> Ledger:
         """The ledger of `row` at its present place, or at another."""
-        return open_ledger(place or row.place, self.maps(), row.map_name)
+        place = place or row.place
+        return self.part(row, place) if row.map_name == PART else open_ledger(place, self.maps(), row.map_name)
+
+    def part(self, row: LedgerRow, place: str) -> Ledger:
+        """A part of the trip's instruments, as they read it from where they lie when it lies at `place`.  Raises
+        Refused, or BadLedger when none of them includes it.
+        """
+        head_of(place)
+        others = [other for other in self.logbook.ledgers() if other.map_name == INSTRUMENT]
+        mains = [other.place if place == row.place else other.path for other in others]
+        part = parts_of(open_ledger(path, [], INSTRUMENT) for path in mains if os.path.exists(path)).get(place)
+        if part is None:
+            raise BadLedger(place, "no instrument of this trip includes it", "Draft the trip anew.")
+        return part
 
     def keep(self, number: int, suffix: str) -> str:
         """The path in the trip's folder for a file kept of ledger `number`."""
