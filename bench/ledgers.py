@@ -7,10 +7,13 @@ import sys
 import tempfile
 from contextlib import closing
 from pathlib import Path
+from urllib.parse import quote
+from xml.sax.saxutils import escape
 
 from bench.timing import in_turns, show
 from saltcart.cli.main import SELDOM
 
+SIGNS = ("#", "&", "50% ", "it's ", 'a "q" ')
 LINES, ROWS, FILES = 100_000, 1_000_000, 100_000
 # As the program starts.
 START = f"import gc; gc.set_threshold({SELDOM})\n"
@@ -23,7 +26,7 @@ from saltcart.spelling import Move, Moves
 from saltcart.waybills.routes import Routes
 path, target, *maps = sys.argv[1:]
 ledger = open_ledger(path, [load_map(one) for one in maps])
-routes = Routes(Moves([Move("/keel/Sounds", "/lighter/Sounds")]))
+routes = Routes(Moves([Move("/keel/Klänge & Töne", "/lighter/Neue Klänge & Töne")]))
 ledger.rewrite(target, *routes.changes(ledger, "/l", "/l"))
 """
 )
@@ -31,7 +34,7 @@ UPDATE = """
 import shutil, sqlite3, sys
 shutil.copyfile(sys.argv[1], sys.argv[2])
 database = sqlite3.connect(sys.argv[2])
-database.execute("UPDATE tracks SET place = replace(place, '/keel/Sounds/', '/lighter/Sounds/')")
+database.execute("UPDATE tracks SET place = replace(place, '/keel/Klänge & Töne/', '/lighter/Neue Klänge & Töne/')")
 database.commit()
 """
 AWAY = "\nimport os; os.unlink(target)"
@@ -48,22 +51,29 @@ READ = "import sqlite3, sys; print(sum(1 for _row in sqlite3.connect(sys.argv[1]
 MAP = 'name = "bench"\ncontainer = "sqlite"\n[[entries]]\ntable = "tracks"\ncolumn = "place"\nspelling = "native"\n'
 
 
+def name_of(number: int) -> str:
+    """A name as people give them: a third with accents, a tenth with signs that some format escapes."""
+    stem = ("Été", "sound", "Glocke")[number % 3]
+    return f"Pack {number % 500}/{stem} {SIGNS[number // 10 % 5] if number % 10 == 7 else ''}{number}.wav"
+
+
 def make(folder: Path) -> None:
     """The ledgers, and the files that the judged one names."""
-    paths = [f"/keel/Sounds/Pack {number % 500}/sound {number}.wav" for number in range(LINES)]
+    paths = [f"/keel/Klänge & Töne/{name_of(number)}" for number in range(LINES)]
     (folder / "list.m3u8").write_text("#EXTM3U\n" + "".join(f"{path}\n" for path in paths))
     tracks = "".join(
-        f"<track><location>file://{path.replace(' ', '%20')}</location><title>t</title></track>\n" for path in paths
+        f"<track><location>file://{escape(uri)}</location><title>t</title></track>\n"
+        for uri in (quote(path, "/&'") for path in paths)
     )
     (folder / "list.xspf").write_text(
         '<?xml version="1.0"?>\n<playlist version="1"'
         f' xmlns="http://xspf.org/ns/0/"><trackList>\n{tracks}</trackList></playlist>'
     )
     (folder / "map.toml").write_text(MAP)
-    database(folder / "big.db", (f"/keel/Sounds/Pack {number % 500}/sound {number}.wav" for number in range(ROWS)))
+    database(folder / "big.db", (f"/keel/Klänge & Töne/{name_of(number)}" for number in range(ROWS)))
     for pack in range(500):
         (folder / f"tree/Pack {pack}").mkdir(parents=True)
-    names = [folder / f"tree/Pack {number % 500}/sound {number}.wav" for number in range(FILES)]
+    names = [folder / f"tree/{name_of(number)}" for number in range(FILES)]
     for name in names:
         os.close(os.open(name, os.O_CREAT | os.O_WRONLY))
     database(folder / "judged.db", (str(names[number % FILES]) for number in range(ROWS)))
@@ -87,7 +97,10 @@ def main() -> int:
         subprocess.run(["sync"], check=True)
         kept = []
         for ledger in ("list.m3u8", "list.xspf"):
-            sed = f"sed 's|/keel/Sounds/|/lighter/Sounds/|' '{name}/{ledger}' > '{name}/text'"
+            old, new = "/keel/Klänge & Töne/", r"/lighter/Neue Klänge \& Töne/"
+            if ledger.endswith("xspf"):
+                old, new = quote(old, "/&").replace("&", "&amp;"), quote(new, "/&\\").replace("&", "&amp;")
+            sed = f"sed 's|{old}|{new}|' '{name}/{ledger}' > '{name}/text'"
             kept.append(
                 show(
                     f"{ledger} / sed",

@@ -1,13 +1,17 @@
 """For each kind of container: any name that it can hold comes back, and what surrounds it does not change."""
 
 import json
+import os
 import plistlib
 import tempfile
 import tomllib
 import unittest
+from contextlib import suppress
 from itertools import chain
 from pathlib import Path
+from urllib.parse import quote
 from xml.etree import ElementTree
+from xml.sax.saxutils import escape
 
 from hypothesis import example, given
 from hypothesis import strategies as some
@@ -17,7 +21,8 @@ from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.containers import records, xml
 from saltcart.ledgers.rules import At, Matcher
 from saltcart.ledgers.spans import Spans
-from saltcart.spelling import spelling_named
+from saltcart.spelling import Move, Moves, spelling_named
+from tests.ledgers.test_contract import rewritten
 
 NAMES = some.text(some.characters(exclude_characters="\0", exclude_categories=("Cs",)), min_size=1, max_size=20)
 BEFORE = some.sampled_from(["/keel/a b.wav", "/keel/é & <x> 'q'.wav", '/keel/"q" \\ %41.wav', "/keel/ünï\t.wav"])
@@ -167,3 +172,43 @@ class Laws(unittest.TestCase):
         again = open_ledger(str(path), [self.maps[kind]])
         again.rewrite(str(target), {next(again.entries()).key: before})
         self.assertEqual(read(target.read_bytes()), before)
+
+
+# What stands in real names, and what some format or spelling gives a meaning.
+SIGNS = some.sampled_from([*"aB0 éÜ&#?%'\"; |<$[]{}~.\\", "\u0308", "鐘", "🔔", "%41", "//", "/../", "/", "\udce9"])
+TAILS = some.lists(SIGNS, min_size=1, max_size=8).map("".join)
+HEADS = some.lists(some.sampled_from([*"aZ é&'%#", "\u0308", "鐘"]), min_size=1, max_size=4).map(
+    lambda signs: "x" + "".join(signs) + "y"
+)
+# Ledgers of many lines, each writer with its own manner.
+WRITERS = {
+    "list.m3u8": lambda paths: "".join(f"{path}\n" for path in paths),
+    "uris.m3u8": lambda paths: "".join(f"file://{quote(path, errors='surrogateescape')}\n" for path in paths),
+    "list.xspf": lambda paths: xspf(quote(path, "/&'()", errors="surrogateescape").lower() for path in paths),
+    "raw.xspf": lambda paths: xspf(path.replace("%", "%25").replace("#", "%23") for path in paths),
+    "list.jspf": lambda paths: json.dumps({"playlist": {"track": [{"location": [path]} for path in paths]}}),
+    "wide.jspf": lambda paths: json.dumps(
+        {"playlist": {"track": [{"location": [path]} for path in paths]}}, ensure_ascii=False
+    ),
+}
+
+
+def xspf(locations):
+    """A playlist of locations."""
+    tracks = "".join(f"<track><location>{escape(one)}</location></track>" for one in locations)
+    return f'<playlist xmlns="http://xspf.org/ns/0/"><trackList>{tracks}</trackList></playlist>'
+
+
+class Swapped(unittest.TestCase):
+    @given(some.sampled_from(sorted(WRITERS)), HEADS, HEADS, some.lists(TAILS, min_size=1, max_size=6))
+    def test_many_at_once_are_what_each_would_be(self, name, old, new, tails):
+        paths = [f"/keel/{old}/{tail}" for tail in [*tails, "plain.wav"]]
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder, name)
+            if name in ("raw.xspf", "wide.jspf"):
+                paths = [path.replace("\udce9", "e") for path in paths]  # no text holds that raw
+            path.write_bytes(WRITERS[name](paths).encode("utf-8", "surrogateescape"))
+            ledger = open_ledger(str(path), [])
+            moves = Moves([Move(f"/keel/{old}", f"/lighter/{new}")])
+            with suppress(CannotSpell):  # what the one cannot write the other does not write either: see `rewritten`
+                rewritten(ledger, moves, os.path.join(folder, "out"))

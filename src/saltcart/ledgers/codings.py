@@ -22,6 +22,8 @@ class Escape:
 
     Raw text without any of `marks` means itself.  With `quotes` the raw text may stand in double quotes, and gets
     them when it needs them.  `before` stands elsewhere and belongs in front of what the raw text means.
+    `plain` finds those escapes that mean a letter, or a sign that no spelling gives a meaning, and that any writer
+    writes alike.
     """
 
     name: str
@@ -31,6 +33,7 @@ class Escape:
     quotes: bool = False
     marks: str = ""
     before: str = ""
+    plain: str = ""
 
 
 def xml_mean(sign: str) -> str:
@@ -105,18 +108,28 @@ ONE = re.compile(r".", re.DOTALL)
 LINE = Escape("line", ONE, same, one_line)
 QUOTED = Escape("quoted", ONE, same, unquotable)
 TOKEN = Escape("token", ONE, same, unquotable, quotes=True)
-XML = Escape("xml", re.compile(r"&[^;&<\s]{1,12};|.", re.DOTALL), xml_mean, xml_write, marks="&")
+XML = Escape(
+    "xml", re.compile(r"&[^;&<\s]{1,12};|.", re.DOTALL), xml_mean, xml_write, marks="&", plain="amp;|lt;|gt;|quot;"
+)
 JSON = Escape(
     "json",
     re.compile(r"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}|\\u[0-9a-fA-F]{4}|\\.|.", re.DOTALL),
     json_mean,
     json_write,
     marks="\\",
+    plain=r'["\\]|u(?!00[0-7]|[dD][89a-fA-F])[0-9a-fA-F]{4}',
 )
 TOML = Escape(
     "toml", re.compile(r"\\U[0-9a-fA-F]{8}|\\u[0-9a-fA-F]{4}|\\.|.", re.DOTALL), toml_mean, json_write, marks="\\"
 )
-CSV = Escape("csv", re.compile(r'""|.', re.DOTALL), lambda sign: sign[:1] if sign == '""' else sign, doubled, marks='"')
+CSV = Escape(
+    "csv",
+    re.compile(r'""|.', re.DOTALL),
+    lambda sign: sign[:1] if sign == '""' else sign,
+    doubled,
+    marks='"',
+    plain='"',
+)
 
 
 def cdata_write(text: str) -> str:
@@ -151,6 +164,11 @@ class TextCoding:
             and (self.escape.mean is same or self.escape.marks)
         )
         return self.escape.marks if known else None
+
+    @property
+    def plain_escapes(self) -> str:
+        """See Coding.plain_escapes."""
+        return self.escape.plain
 
     def decode(self, raw: bytes) -> str:
         """See Coding.decode."""

@@ -6,6 +6,7 @@ checks that once more on each result.
 """
 
 import os
+import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
@@ -20,6 +21,7 @@ from saltcart.ledgers.facts import Facts
 from saltcart.ledgers.wrappers import PLAIN, Wrapper
 from saltcart.spelling import Spelling
 from saltcart.spelling.swaps import Swap
+from saltcart.spelling.uris import WIDE
 
 LARGEST = 256 << 20
 BATCH_SPANS = 1000
@@ -35,6 +37,10 @@ class Coding(Protocol):
     @property
     def marks(self) -> str | None:
         """The signs that begin an escape; None when plain ASCII does not always stand for itself."""
+
+    @property
+    def plain_escapes(self) -> str:
+        """What follows such a sign, as a pattern, in escapes that mean a letter or a sign without a meaning."""
 
     def decode(self, raw: bytes) -> str:
         """The path text that `raw` stands for."""
@@ -288,50 +294,66 @@ class TextLedger(Batched):
 
 
 class RawSwap(NamedTuple):
-    """A swap as bytes of one coding; `odd` are its marks and the coding's own, for of those the bytes cannot tell
-    what they mean.
+    """A swap as bytes of one coding; `odd` finds what the bytes alone cannot tell the meaning of, and so do
+    `patterns` together, which are quicker in one long text.
     """
 
     old: bytes
     new: bytes
-    odd: tuple[bytes, ...]
+    odd: re.Pattern[bytes]
+    patterns: tuple[re.Pattern[bytes], ...]
+
+    @classmethod
+    def of(cls, old: bytes, new: bytes, patterns: Sequence[str]) -> "RawSwap":
+        """The swap with its patterns compiled."""
+        apart = tuple(re.compile(pattern.encode()) for pattern in patterns)
+        return cls(old, new, re.compile("|".join(patterns).encode()), apart)
 
     def covers(self, text: bytes) -> bool:
         """Whether this is all that a text needs."""
-        return text.startswith(self.old) and not self.is_odd(text[len(self.old) - 1 :])
-
-    def is_odd(self, tail: bytes) -> bool:
-        """Whether there is a mark in what follows the beginning."""
-        return any(mark in tail for mark in self.odd)
+        return text.startswith(self.old) and not self.odd.search(text, len(self.old) - 1)
 
     def all_at_once(self, texts: Sequence[bytes]) -> list[bytes | None] | None:
         """All of the texts swapped as one; None when some are not covered."""
         old, new, length = self.old, self.new, len(self.old)
         if not all([text.startswith(old) for text in texts]):
             return None
-        # When all of them hold a mark no more often than what they begin with, none has it behind that.
-        lines, head = b"\0".join(texts), old[:-1]
-        if any(
-            lines.count(mark) != head.count(mark) * len(texts) if mark in head else mark in lines for mark in self.odd
-        ):
+        tails = [text[length:] for text in texts]
+        lines = b"/" + b"x/".join(tails)  # of which no pattern holds a part
+        if any(pattern.search(lines) for pattern in self.patterns):
             return None
-        return [new + text[length:] for text in texts]
+        return [new + tail for tail in tails]
 
 
-def raw_swap(swap: Swap, coding: Coding) -> RawSwap | None:
-    """`swap` in the bytes of a coding; None when its texts may stand there as anything but plain ASCII."""
-    both = swap.old + swap.new
-    if coding.marks is None or not both.isascii() or coding.encode(both, b"") != both.encode():
+def raw_swap(swap: Swap, coding: Coding, texts: Sequence[bytes]) -> RawSwap | None:
+    """`swap` in the bytes of a coding, as one of the texts writes its beginning; None when none does, or when the
+    bytes cannot tell.
+    """
+    if coding.marks is None or not (coding.sure or (swap.old + swap.new).isascii()):
         return None
-    return RawSwap(swap.old.encode(), swap.new.encode(), tuple(mark.encode() for mark in (*swap.odd, *coding.marks)))
+    depth, plain = swap.old.count("/"), f"(?!{coding.plain_escapes})" if coding.plain_escapes else ""
+    seen: set[bytes] = set()
+    for text in texts:
+        old = text[: len(text) - len(text.split(b"/", depth)[-1])]
+        if old in seen:
+            continue
+        seen.add(old)
+        if coding.decode(old) == swap.old:
+            new = coding.encode(swap.new, old)
+            # An escape in a text says how its writer would escape the same elsewhere.
+            wide = not swap.new.isascii() or WIDE in swap.odd
+            marks = [re.escape(mark) + ("" if wide and mark == "\\" else plain) for mark in coding.marks]
+            return RawSwap.of(old, new, [*swap.odd, *marks])
+    return None
 
 
 def swapped(spans: Spans, swaps: Sequence[Swap]) -> list[bytes | None]:
     """The new bytes for each span that a swap covers, None for the others."""
     fresh: list[bytes | None] = []
     for (coding, spelling, _names, base), run in spans.runs():
-        raws = [raw for swap in swaps if swap.spelling is spelling and base is None and (raw := raw_swap(swap, coding))]
-        fresh += exchanged(spans.inside[run.start : run.stop], raws)
+        texts = spans.inside[run.start : run.stop]
+        suited = [swap for swap in swaps if swap.spelling is spelling and base is None]
+        fresh += exchanged(texts, [raw for swap in suited if (raw := raw_swap(swap, coding, texts))])
     return fresh
 
 

@@ -22,9 +22,10 @@ class Spelling(Protocol):
     def seen_in(self, text: str) -> "Spelling":
         """This form; for one that goes by looks, the form that `text` shows."""
 
-    def odd(self, text: str) -> tuple[str, ...] | None:
-        """The marks without which a full path that begins like `text` means its parts, sign by sign; None when that
-        is never sure.
+    def odd(self, head: str, new: str) -> tuple[str, ...] | None:
+        """The patterns (see Swap) without which a text that begins with the full path `head` means its parts, sign by
+        sign, and `write` makes of that beginning the same as of `head` alone when it becomes `new`; None when that is
+        never sure.
         """
 
 
@@ -51,6 +52,6 @@ class Form:
         """See Spelling.seen_in."""
         return cast("Spelling", self)  # what derives from this reads and writes
 
-    def odd(self, text: str) -> tuple[str, ...] | None:
+    def odd(self, head: str, new: str) -> tuple[str, ...] | None:
         """See Spelling.odd."""
         return None

@@ -42,9 +42,9 @@ class Absolute(Form):
                 return f"{found[0]}/{tail}{slash}" if tail else found[0] + slash
         return path + slash
 
-    def odd(self, text: str) -> tuple[str, ...] | None:
+    def odd(self, head: str, new: str) -> tuple[str, ...] | None:
         """See Spelling.odd."""
-        return ("//", "/.") if text.startswith("/") else None
+        return ("/[/.]",) if head.startswith("/") else None
 
 
 class Relative(Form):
@@ -101,10 +101,10 @@ class Auto(Form):
             raise CannotSpell(f"{show(text)} names no file")
         return spelling.write(text, path, base)
 
-    def odd(self, text: str) -> tuple[str, ...] | None:
+    def odd(self, head: str, new: str) -> tuple[str, ...] | None:
         """See Spelling.odd; what begins with a slash or `file:` is a full path whatever follows."""
-        spelling = spelling_of(text)
-        return spelling.odd(text) if spelling else None
+        spelling = spelling_of(head)
+        return spelling.odd(head, new) if spelling else None
 
 
 def expanded(text: str) -> str:

@@ -13,8 +13,13 @@ SEGMENT_SAFE = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ01
 SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*:")
 SHARED = re.compile(r"/\\\\([^\\/]+)\\")  # a share, as `foreign` reads it
 # Doubled slashes, steps, queries and fragments, and escaped dots, slashes and ends of strings.
-ODD = ("//", "/.", "?", "#", "%2e", "%2E", "%2f", "%2F", "%00")
-
+ODD = ("/[/.]", "[?#]", "%2[eEfF]", "%00")
+WIDE = "[^ -~]"
+LOWER = ("%[a-f]", "%[0-9A-F][a-f]")
+# Signs that every writer of URIs leaves as they are.
+UNIFORM = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789/:._~-")
+# Signs that some take for themselves in a pattern, so that they are not looked for.
+UNSOUGHT = frozenset("[]^\\?*")
 
 # What names a part of a sound (Media Fragments URI 1.0, section 4.2): no writer has that in a file's name.
 FRAGMENT = re.compile(r"#(?:t|xywh|track|id)=[^#/]*$")
@@ -64,9 +69,12 @@ class FileUri(Form):
         slash = "/" if found[3].endswith("/") and path != "/" else ""
         return lead + rewritten(old, path) + slash + (fragment[0] if fragment else "")
 
-    def odd(self, text: str) -> tuple[str, ...] | None:
+    def odd(self, head: str, new: str) -> tuple[str, ...] | None:
         """See Spelling.odd."""
-        return ODD
+        found = self.pattern.fullmatch(head)
+        other = found and (DRIVE.match(found[3]) or (found[2] and found[2].lower() != "localhost"))
+        against = None if not found or other else Habit(found[3]).against(new)
+        return None if against is None else ODD + against
 
 
 def cut_short(text: str) -> str | None:
@@ -100,6 +108,7 @@ class Habit:
     def __init__(self, specimen: str):
         escapes = re.findall("%[0-9A-Fa-f]{2}", specimen)
         escaped = {chr(int(escape[1:], 16)) for escape in escapes}
+        self.escaped = escaped
         self.safe = (SEGMENT_SAFE | set(specimen)) - escaped - {"%", "/"}
         self.wide_raw = not specimen.isascii()
         self.lower = any(escape != escape.upper() for escape in escapes)
@@ -113,6 +122,26 @@ class Habit:
         if ord(sign) < 128:
             return sign in self.safe
         return self.wide_raw and not "\udc80" <= sign <= "\udcff"
+
+    def against(self, path: str) -> tuple[str, ...] | None:
+        """Patterns that show, in more text of the same writer, another habit than this where it matters for `path`;
+        None when that cannot be said.
+        """
+        patterns: set[str] = set()
+        for sign in set(path) - UNIFORM - self.escaped:
+            if ord(sign) >= 128:
+                patterns |= {WIDE} - ({WIDE} if self.wide_raw else set())
+            elif sign in UNSOUGHT:
+                return None
+            elif sign in self.safe:
+                digits = f"%{ord(sign):02X}"
+                patterns.add("".join(f"[{one}{one.lower()}]" if one.isalpha() else one for one in digits))
+            else:
+                patterns.add(f"[{sign}]")
+        escapes = re.findall("%[0-9A-F]{2}", self.escape(path).upper())
+        if not self.lower and any(not escape[1:].isdigit() for escape in escapes):
+            patterns.update(LOWER)
+        return tuple(sorted(patterns))
 
     def octets(self, sign: str) -> str:
         """The escapes of one sign."""
@@ -145,9 +174,12 @@ class UriReference(Form):
         lead = "./" if text.startswith("./") or SCHEME.match(written) else ""
         return lead + written + (fragment[0] if fragment else "")
 
-    def odd(self, text: str) -> tuple[str, ...] | None:
+    def odd(self, head: str, new: str) -> tuple[str, ...] | None:
         """See Spelling.odd."""
-        return ODD if text.startswith("/") or text[:5].lower() == "file:" else None
+        if head[:5].lower() == "file:":
+            return URI.odd(head, new)
+        against = Habit(head).against(new) if head.startswith("/") else None
+        return None if against is None else ODD + against
 
 
 def rewritten(old: str, path: str) -> str:

@@ -96,7 +96,7 @@ class BinaryCoding:
     """A string object whole, marker and all: one byte a sign when it is ASCII, else UTF-16."""
 
     sure = True
-    marks = None
+    marks, plain_escapes = None, ""
 
     def decode(self, raw: bytes) -> str:
         """See Coding.decode."""

@@ -35,7 +35,7 @@ class LineCoding:
     """A path that fills a line, in UTF-8 or an 8-bit code."""
 
     encoding: str
-    marks = ""
+    marks = plain_escapes = ""
 
     @property
     def sure(self) -> bool:

@@ -5,7 +5,15 @@ from dataclasses import dataclass
 
 from saltcart.ledgers.maps import Rule
 from saltcart.ledgers.sqlite.quoting import literal, quoted
-from saltcart.spelling.swaps import Swap
+from saltcart.spelling.swaps import Swap, oddity
+
+
+def holds(swap: Swap) -> bool:
+    """Whether a text of SQL can hold both beginnings."""
+    try:
+        return bool((swap.old + swap.new).encode())
+    except UnicodeEncodeError:
+        return False
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +37,7 @@ class SqlSwaps:
         return [
             swap
             for swap in self.swaps
-            if swap.spelling is rule.spelling and not rule.folder and not rule.parts and (swap.old + swap.new).isascii()
+            if swap.spelling is rule.spelling and not rule.folder and not rule.parts and holds(swap)
         ]
 
     def covers(self) -> str:
@@ -40,13 +48,10 @@ class SqlSwaps:
 
     def covers_cell(self, swap: Swap) -> str:
         """`Swap.covers` in SQL; a text with a NUL in it is never covered, since SQLite cuts there."""
-        tail = f"substr({self.column}, {len(swap.old)})" if any(mark in swap.old for mark in swap.odd) else self.column
-        lasts: dict[str, str] = {}
-        for mark in swap.odd:
-            lasts[mark[:-1]] = lasts.get(mark[:-1], "") + mark[-1]
-        groups = [f"{tail} NOT GLOB {literal(f'*{first}[{last}]*')}" for first, last in lasts.items() if first]
-        signs = [f"instr({tail}, {literal(sign)}) = 0" for sign in lasts.get("", "")]
-        return " AND ".join([self.begins(swap), *groups, *signs, f"instr({self.column}, char(0)) = 0"])
+        in_old = oddity(swap.odd).search(swap.old)
+        tail = f"substr({self.column}, {len(swap.old)})" if in_old else self.column
+        odd = [f"{tail} NOT GLOB {literal(f'*{pattern}*')}" for pattern in swap.odd]
+        return " AND ".join([self.begins(swap), *odd, f"instr({self.column}, char(0)) = 0"])
 
     def begins(self, swap: Swap) -> str:
         """Whether a cell begins as the swap says: in UTF-8 it then lies between two texts, which is quicker to see
