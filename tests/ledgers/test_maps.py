@@ -209,6 +209,9 @@ CASES = {
 }
 
 
+BLOBS = [("utf-8", b""), ("utf-8", b"\0"), ("utf-16-le", b""), ("utf-16-le", b"\0\0"), ("utf-16-be", b"\0\0")]
+
+
 class MapCase(FolderCase):
     def map(self, head, entries, name="x"):
         """A map with this head and these entries, loaded."""
@@ -483,16 +486,18 @@ class Databases(MapCase):
         plan.write_text(
             'name = "t"\ncontainer = "sqlite"\n[[entries]]\ntable = "t"\ncolumn = "c"\nspelling = "native"\n'
         )
-        # Of the second, each UTF-16 sign has a slash for its lower or upper half; a blob of text is none.
+        # Of the second, each UTF-16 sign has a slash for its lower or upper half; blobs hold text in any coding.
         cells = [
             "/keel/S/a.wav",
             "/keel/S\u012fa.wav",
             "/keel/S\u2f00a.wav",
             "/keel/S0/a.wav",
             "/keel/S/\u012f.wav",
-            b"/keel/S/a.wav",
             5,
             None,
+            b"/keel/\xff\0\1",
+            "/keel/S/\u00e9\U0001f514.wav",
+            *("/keel/S/ab.wav".encode(coding) + end for coding, end in BLOBS),
         ]
         for encoding in ("UTF-8", "UTF-16le", "UTF-16be"):
             path, target = os.path.join(self.folder, f"{encoding}.db"), os.path.join(self.folder, f"{encoding} new.db")
@@ -501,12 +506,44 @@ class Databases(MapCase):
                 database.execute("CREATE TABLE t (c COLLATE NOCASE)")
                 database.executemany("INSERT INTO t VALUES (?)", ((cell,) for cell in cells))
             ledger = open_ledger(path, [load_map(str(plan))])
-            ledger.rewrite(target, *Routes(Moves([Move("/keel/S", "/l/T")])).changes(ledger, "/", "/"))
+            ledger.rewrite(target, *Routes(Moves([Move("/keel/S", "/l/\u00dc")])).changes(ledger, "/", "/"))
             with closing(sqlite3.connect(target)) as database:
                 self.assertEqual(
                     [cell for (cell,) in database.execute("SELECT c FROM t ORDER BY rowid")],
-                    ["/l/T/a.wav", *cells[1:4], "/l/T/\u012f.wav", *cells[5:]],
+                    [
+                        "/l/\u00dc/a.wav",
+                        *cells[1:4],
+                        "/l/\u00dc/\u012f.wav",
+                        *cells[5:8],
+                        "/l/\u00dc/\u00e9\U0001f514.wav",
+                        *("/l/\u00dc/ab.wav".encode(coding) + end for coding, end in BLOBS),
+                    ],
                 )
+
+    def test_rows_that_are_told_apart_by_their_paths(self):
+        plan = self.map(
+            'container = "sqlite"',
+            [f'table = "{table}"\ncolumn = "path"\nspelling = "native"' for table in ("t", "cue")],
+        )
+        path, one = os.path.join(self.folder, "k.db"), os.path.join(self.folder, "one.toml")
+        with closing(sqlite3.connect(path)) as database, database:
+            database.executescript(
+                """
+                CREATE TABLE t (path TEXT COLLATE NOCASE, deck INTEGER, note, PRIMARY KEY (path, deck)) WITHOUT ROWID;
+                INSERT INTO t VALUES ('/keel/S/é.wav', 1, 'x'), ('/keel/S/é.wav', 2, '/keel/S/é.wav'), ('/z', 1, NULL);
+                CREATE TABLE cue (path TEXT, deck INTEGER, at REAL, FOREIGN KEY (path, deck) REFERENCES t (path, deck));
+                INSERT INTO cue VALUES ('/keel/S/é.wav', 1, 1.5), ('/keel/S/é.wav', 2, 2.5), ('/z', 1, 0);"""
+            )
+        rewritten(open_ledger(path, [plan]), THERE, self.target)
+        there = "/lighter/New Place/é.wav"
+        with closing(sqlite3.connect(self.target)) as database:
+            rows = [database.execute(f"SELECT * FROM {table}").fetchall() for table in ("t", "cue")]
+        self.assertEqual(rows[0], [(there, 1, "x"), (there, 2, "/keel/S/é.wav"), ("/z", 1, None)])
+        self.assertEqual(rows[1], [(there, 1, 1.5), (there, 2, 2.5), ("/z", 1, 0)])
+        text = Path(plan.path).read_text()
+        Path(one).write_text(text[: text.rindex("[[entries]]")])
+        with self.assertRaisesRegex(CannotSpell, "rows of cue refer to others by their paths"):
+            rewritten(open_ledger(path, [load_map(one)]), THERE, self.target)
 
     def test_facts_are_taken_from_cells_of_any_kind(self):
         cells = [

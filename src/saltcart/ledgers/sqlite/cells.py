@@ -1,9 +1,10 @@
-"""What stands in mapped cells: text, UTF-16 text in blobs, lists of paths."""
+"""What stands in mapped cells: text, text in blobs, lists of paths."""
 
+import re
 import sqlite3
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import groupby, islice
-from typing import Any
+from typing import Any, NamedTuple
 
 from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.base import Batch, Entry
@@ -12,6 +13,7 @@ from saltcart.ledgers.rules import Parts
 
 BATCH_ROWS = 10_000
 LEAST = -(1 << 63)  # of the numbers that rows have
+CONTROL = re.compile(r"[\x00-\x08\x0e-\x1f]")
 SEPARATOR = chr(31)  # the unit separator of ASCII
 REMEDY_CELLS = "Leave this ledger out and use a signpost for its program."
 
@@ -160,15 +162,44 @@ def put_together(cell: str, parts: Parts, changes: Mapping[int, str]) -> str:
     return whole
 
 
-def text_of(cell: object) -> str | None:
-    """The text in a cell, or the UTF-16 text (little-endian, as databases that hold such keep it) in a blob; None for
-    anything else.
+class Blob(NamedTuple):
+    """Text in a blob: its encoding, itself, and the NULs that close it."""
+
+    encoding: str
+    text: str
+    end: bytes
+
+    def holding(self, text: str) -> bytes:
+        """The blob with another text.  Raises CannotSpell."""
+        try:
+            return text.encode(self.encoding, "surrogateescape" if self.encoding == "utf-8" else "strict") + self.end
+        except UnicodeEncodeError as error:
+            raise CannotSpell(f"a blob of {self.encoding} text cannot hold {show(text)}", REMEDY_CELLS) from error
+
+
+def blob_of(cell: bytes) -> Blob | None:
+    """The text in a blob, None when it holds something else.
+
+    A path in UTF-16 has a NUL in every letter of ASCII, of which it has some; bytes without one are a name as it is.
     """
-    if isinstance(cell, str):
-        return cell
-    if not isinstance(cell, bytes) or not cell or len(cell) % 2:
+    if b"\0" not in cell.rstrip(b"\0"):
+        encoding, unit = "utf-8", 1
+    elif len(cell) % 2:
         return None
+    else:
+        encoding, unit = ("utf-16-be" if cell[::2].count(0) > cell[1::2].count(0) else "utf-16-le"), 2
+    body = cell
+    while body[-unit:] == bytes(unit):
+        body = body[:-unit]
     try:
-        return cell.decode("utf-16-le")
+        text = body.decode(encoding, "surrogateescape" if unit == 1 else "strict")
     except UnicodeDecodeError:
         return None
+    return Blob(encoding, text, cell[len(body) :]) if text and not CONTROL.search(text) else None
+
+
+def text_of(cell: object) -> str | None:
+    """The text in a cell, of a blob too; None for anything else."""
+    if isinstance(cell, bytes):
+        return (blob := blob_of(cell)) and blob.text
+    return cell if isinstance(cell, str) else None

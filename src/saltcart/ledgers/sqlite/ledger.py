@@ -19,8 +19,7 @@ from saltcart.ledgers.rules import Parts
 from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, batches_of, in_parts, put_together, text_of
 from saltcart.ledgers.sqlite.opening import connect, reading, unwritten
 from saltcart.ledgers.sqlite.quoting import quoted
-from saltcart.ledgers.sqlite.schema import bring_in_step, derived, differing_schema, sleeping_triggers
-from saltcart.ledgers.sqlite.swaps import SqlSwaps
+from saltcart.ledgers.sqlite.schema import bring_in_step, derived, differing_schema, loose_ends, sleeping_triggers
 from saltcart.ledgers.sqlite.tables import Table
 from saltcart.spelling.swaps import Swap
 
@@ -35,7 +34,7 @@ class SqliteLedger(Batched):
         self.program = plan.program
 
     def batches(self, besides: Sequence[Swap] = ()) -> Iterator[Batch]:
-        """See Ledger.batches: every mapped cell that holds text, or UTF-16 text in a blob."""
+        """See Ledger.batches: every mapped cell that holds text, in a blob too."""
         with self.guarded(), reading(self.path) as (connection, _uri):
             for number, rule in enumerate(self.plan.rules):
                 folders = self.folders(connection, rule)
@@ -172,38 +171,37 @@ class SqliteLedger(Batched):
         Triggers that record a doing (stamps, change logs, counters) do not run; those that keep
         a full-text table in step with its content do, for that is derived.
         """
+        loose = loose_ends(copy)
         copy.execute("BEGIN")
         asleep = sleeping_triggers(copy)
         for trigger in asleep:
             copy.execute(f"DROP TRIGGER main.{quoted(trigger.name)}")
             if trigger.part:
                 copy.execute(trigger.part)
-        for number, rule in enumerate(self.plan.rules):
-            # Bound as bytes and cast, since names that are not UTF-8 cannot be bound as text.
-            mine = {key[1:]: text for key, text in changes.items() if key[0] == number}
+        last = sorted(
+            enumerate(self.plan.rules), key=lambda pair: Table(copy, pair[1].table).tells_rows(pair[1].column)
+        )
+        for number, rule in last:  # whose rows are told apart by their paths go by those until then
             table = Table(copy, rule.table)
-            ours = SqlSwaps(rule, swaps, table.utf8)
-            if covered := ours.covers():
+            if covered := (ours := table.sql_swaps(rule, swaps)).covers():
                 copy.execute(
                     f"UPDATE main.{quoted(rule.table)} AS t SET {quoted(rule.column)} = {ours.swapped()} WHERE"
                     f" {covered}"
                 )
-            if mine and any("blob" in kind for kind in table.kinds(copy, rule.column)):
-                blobs = {tuple(key) for *key, kind in copy.execute(table.kinds_query(rule.column)) if kind == "blob"}
-                copy.executemany(
-                    table.update(rule.column, "?"),
-                    ((mine[key].encode("utf-16-le", "surrogatepass"), *key) for key in mine.keys() & blobs),
-                )
-                mine = {key: text for key, text in mine.items() if key not in blobs}
-            copy.executemany(
-                table.update(rule.column, "CAST(? AS TEXT)"), ((os.fsencode(text), *key) for key, text in mine.items())
-            )
+            if mine := {key[1:]: text for key, text in changes.items() if key[0] == number}:
+                table.put(copy, rule.column, mine)
         for trigger in asleep:
             if trigger.part:
                 copy.execute(f"DROP TRIGGER main.{quoted(trigger.name)}")
             copy.execute(trigger.sql)
         bring_in_step(copy)
         copy.execute("COMMIT")
+        if torn := [name for name, count in loose_ends(copy).items() if count > loose.get(name, 0)]:
+            raise CannotSpell(
+                f"{show(self.path)}: rows of {', '.join(torn)} refer to others by their paths, and the map does not"
+                " say so",
+                "Add those columns to the map, or leave this ledger out.",
+            )
 
     def prove(self, copy: sqlite3.Connection, changes: Mapping[Key, str], swaps: Sequence[Swap]) -> None:
         """Raise CannotSpell unless exactly the wanted cells differ between `copy` and the attached original."""

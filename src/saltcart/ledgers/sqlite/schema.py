@@ -2,6 +2,7 @@
 
 import re
 import sqlite3
+from collections import Counter
 from collections.abc import Iterator
 from typing import NamedTuple
 
@@ -86,6 +87,16 @@ def derived(connection: sqlite3.Connection) -> set[str]:
     ]
     names = [name for (name,) in connection.execute("SELECT name FROM main.sqlite_master WHERE type = 'table'")]
     return {name for name in names if any(name == one or name.startswith(f"{one}_") for one in virtual)}
+
+
+def loose_ends(connection: sqlite3.Connection) -> Counter[str]:
+    """How many rows of each table refer to one that is not there (sqlite.org/pragma.html, foreign_key_check); none
+    where the references themselves make no sense.
+    """
+    try:
+        return Counter(row[0] for row in connection.execute("PRAGMA main.foreign_key_check"))
+    except sqlite3.OperationalError:
+        return Counter()
 
 
 def differing_schema(connection: sqlite3.Connection) -> str | None:

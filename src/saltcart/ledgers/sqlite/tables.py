@@ -1,13 +1,15 @@
 """Tables as SQL: their keys, their cells, and how a changed one is held against the original."""
 
+import os
 import sqlite3
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.base import Key
 from saltcart.ledgers.maps import Rule
-from saltcart.ledgers.sqlite.cells import fetched, fetched_at_once, text_of
+from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, blob_of, fetched, fetched_at_once, text_of
 from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.sqlite.swaps import SqlSwaps
 from saltcart.spelling.swaps import Swap
@@ -29,7 +31,24 @@ class Table:
         primary = [quoted(fact[1]) for fact in sorted(facts, key=lambda fact: fact[5]) if fact[5]]
         self.numbered = bool(hidden and has_rowid(connection, name, hidden))
         self.key = [hidden] if hidden and self.numbered else primary
-        self.utf8 = connection.execute("PRAGMA encoding").fetchone() == ("UTF-8",)
+        self.encoding = connection.execute("PRAGMA encoding").fetchone()[0].lower()
+
+    def tells_rows(self, column: str) -> bool:
+        """Whether the rows are told apart by what stands in that column."""
+        return quoted(column) in self.key
+
+    def sql_swaps(self, rule: Rule, swaps: Sequence[Swap]) -> SqlSwaps:
+        """The swaps as SQL; none on what tells the rows apart, for that changes row by row."""
+        return SqlSwaps(rule, () if self.tells_rows(rule.column) else swaps, self.encoding == "utf-8")
+
+    def raw(self, text: str) -> bytes:
+        """A text as the database holds it, for a cast: names that are not UTF-8 cannot be bound as text."""
+        if self.encoding == "utf-8":
+            return os.fsencode(text)
+        try:
+            return text.encode("utf-16-be" if self.encoding.endswith("be") else "utf-16-le")
+        except UnicodeEncodeError as error:
+            raise CannotSpell(f"a database in UTF-16 cannot hold the name {show(text)}", REMEDY_CELLS) from error
 
     def keys(self, alias: str) -> str:
         """The key columns as SQL."""
@@ -46,7 +65,7 @@ class Table:
             (f", t.{quoted(rule.folder.by or rule.folder.column)}" if rule.folder else ""),
         )
         condition = f"{column} IS NOT NULL" + (f" AND ({rule.where})" if rule.where else "")
-        if covered := SqlSwaps(rule, besides, self.utf8).covers():
+        if covered := self.sql_swaps(rule, besides).covers():
             condition += f" AND ({covered}) IS NOT TRUE"
         keys, table = self.keys("t"), f"main.{quoted(self.name)} AS t"
         if self.numbered and not owner and not covered:
@@ -71,9 +90,10 @@ class Table:
         for text, folder, *others in connection.execute(query):
             yield text, folder, tuple(others[len(columns) :]), tuple(others[: len(columns)])
 
-    def kinds_query(self, column: str) -> str:
-        """The query for key and storage class of every cell of `column`."""
-        return f"SELECT {self.keys('t')}, typeof(t.{quoted(column)}) FROM main.{quoted(self.name)} AS t"
+    def blobs_query(self, column: str) -> str:
+        """The query for key and content of every cell of `column` that is a blob."""
+        cell = f"t.{quoted(column)}"
+        return f"SELECT {self.keys('t')}, {cell} FROM main.{quoted(self.name)} AS t WHERE typeof({cell}) = 'blob'"
 
     def kinds(self, connection: sqlite3.Connection, column: str) -> set[str]:
         """The storage classes that stand in `column`."""
@@ -82,10 +102,19 @@ class Table:
             for (kind,) in connection.execute(f"SELECT DISTINCT typeof({quoted(column)}) FROM main.{quoted(self.name)}")
         }
 
-    def update(self, column: str, value: str) -> str:
-        """The statement that sets one cell to the SQL `value`: its parameter first, then the key."""
+    def put(self, copy: sqlite3.Connection, column: str, texts: Mapping[Key, str]) -> None:
+        """Set the cells of one column in the rows with those keys."""
         match = " AND ".join(f"{column} = ?" for column in self.key)
-        return f"UPDATE main.{quoted(self.name)} SET {quoted(column)} = {value} WHERE {match}"
+        update = f"UPDATE main.{quoted(self.name)} SET {quoted(column)} = {{}} WHERE {match}"
+        blobs = {}
+        if "blob" in self.kinds(copy, column):
+            for *key, cell in copy.execute(self.blobs_query(column)).fetchall():
+                if tuple(key) in texts and (blob := blob_of(cell)):
+                    blobs[tuple(key)] = blob.holding(texts[tuple(key)])
+        copy.executemany(update.format("?"), ((cell, *key) for key, cell in blobs.items()))
+        # Bound as bytes and cast, since names that are not UTF-8 cannot be bound as text.
+        others = ((self.raw(text), *key) for key, text in texts.items() if key not in blobs)
+        copy.executemany(update.format("CAST(? AS TEXT)"), others)
 
     def difference(
         self,
@@ -104,15 +133,38 @@ class Table:
         if counts[0] != counts[1]:
             return f"{self.name} would have other rows"
         asked = dict(wanted)
-        for number, key, value in self.unlike(connection, rules, swaps):
+        keys = self.new_keys(connection, rules, wanted)
+        for number, key, old, value in self.unlike(connection, rules, swaps, keys):
             text = text_of(value)
+            if isinstance(old, bytes) and text is not None and (blob := blob_of(old)):
+                text = text if value == blob.holding(text) else None
             if number is None or text is None or asked.pop((number, *key), None) != text:
                 return f"other cells of {self.name} would change"
         for (rule, *key), text in asked.items():
-            cell = connection.execute(self.cell_query(rules[rule].column), key).fetchone()[0]
-            if text_of(cell) != text:
+            cell = connection.execute(self.cell_query(rules[rule].column), key).fetchone()
+            if not cell or text_of(cell[0]) != text:
                 return f"cells of {self.name} would not change"
         return None
+
+    def new_keys(self, connection: sqlite3.Connection, rules: Mapping[int, Rule], wanted: Mapping[Key, str]) -> bool:
+        """Note, in a temporary table, the old and the new keys of rows that are told apart by paths; whether there
+        are any.
+        """
+        changed: dict[tuple[object, ...], list[object]] = {}
+        for (number, *key), text in wanted.items():
+            if self.tells_rows(rules[number].column):
+                fresh = changed.setdefault(tuple(key), list(key))
+                fresh[self.key.index(quoted(rules[number].column))] = text
+        if changed:
+            width = range(len(self.key))
+            columns = ", ".join([*(f"o{at}" for at in width), *(f"n{at}" for at in width)])
+            connection.execute("DROP TABLE IF EXISTS temp.new_keys")
+            connection.execute(f"CREATE TEMP TABLE new_keys ({columns}, PRIMARY KEY ({columns}))")
+            marks = ", ".join("?" * 2 * len(self.key))
+            connection.executemany(
+                f"INSERT INTO temp.new_keys VALUES ({marks})", ((*old, *new) for old, new in changed.items())
+            )
+        return bool(changed)
 
     def cell_query(self, column: str) -> str:
         """The query for one cell; its parameters are the key."""
@@ -120,10 +172,10 @@ class Table:
         return f"SELECT {quoted(column)} FROM main.{quoted(self.name)} WHERE {match}"
 
     def unlike(
-        self, connection: sqlite3.Connection, rules: Mapping[int, Rule], swaps: Sequence[Swap]
-    ) -> Iterator[tuple[int | None, tuple[object, ...], object]]:
-        """Rule, key and content of every cell that is not what it was, or what a swap makes of it; no rule for a cell
-        that has none.
+        self, connection: sqlite3.Connection, rules: Mapping[int, Rule], swaps: Sequence[Swap], keys: bool
+    ) -> Iterator[tuple[int | None, tuple[object, ...], object, object]]:
+        """Rule, old key, old and new content of every cell that is not what it was, or what a swap makes of it; no
+        rule for a cell that has none.  With `keys` some rows have new keys.
         """
         mapped = {rule.column: number for number, rule in rules.items()}
         differ = [
@@ -131,17 +183,26 @@ class Table:
             for column in self.columns
         ]
         match = " AND ".join(f"t.{key} = y.{key}" for key in self.key)
-        tests = ", ".join(f"{test}, y.{quoted(column)}" for column, test in zip(self.columns, differ, strict=True))
+        renamed = ""
+        if keys:
+            olds = " AND ".join(f"t.{key} = k.o{at}" for at, key in enumerate(self.key))
+            renamed = f" LEFT JOIN temp.new_keys AS k ON {olds}"
+            match = " AND ".join(
+                f"y.{key} = CASE WHEN k.o{at} IS NULL THEN t.{key} ELSE k.n{at} END" for at, key in enumerate(self.key)
+            )
+        tests = ", ".join(
+            f"{test}, t.{quoted(column)}, y.{quoted(column)}" for column, test in zip(self.columns, differ, strict=True)
+        )
         query = (
-            f"SELECT {self.keys('t')}, {tests} FROM {self.before(rules)} AS t LEFT JOIN main.{quoted(self.name)} AS y"
-            f" ON {match} "
+            f"SELECT {self.keys('t')}, {tests} FROM {self.before(rules)} AS t{renamed}"
+            f" LEFT JOIN main.{quoted(self.name)} AS y ON {match} "
             f"WHERE {' OR '.join(sorted(differ, key=len))}"  # what is seen at once comes first
         )
         for row in connection.execute(query):
             key, cells = row[: len(self.key)], row[len(self.key) :]
-            for column, differing, content in zip(self.columns, cells[::2], cells[1::2], strict=True):
+            for column, differing, old, new in zip(self.columns, cells[::3], cells[1::3], cells[2::3], strict=True):
                 if differing:
-                    yield mapped.get(column), key, content
+                    yield mapped.get(column), key, old, new
 
     def before(self, rules: Mapping[int, Rule]) -> str:
         """The attached original, and in it whether each row meets the conditions of the rules, which would be
@@ -162,7 +223,7 @@ class Table:
             f" OR typeof({x}) <> typeof({y})" if column in self.untyped else ""
         )
         for number, rule in rules.items():
-            found = SqlSwaps(replace(rule, where=rule.where and f't."where {number}"'), swaps, self.utf8)
+            found = self.sql_swaps(replace(rule, where=rule.where and f't."where {number}"'), swaps)
             if covered := found.covers():
                 unlike = f"({found.made(y)}) IS NOT TRUE AND ({unlike} OR {covered})"
         return f"({unlike})"
