@@ -1,5 +1,6 @@
 """Containers through maps: what is found, that nothing else changes, and that hostile files end in a clear word."""
 
+import csv
 import gzip
 import io
 import json
@@ -481,6 +482,22 @@ class Databases(MapCase):
         with self.assertRaisesRegex(CannotSpell, "read as these paths"):
             self.ledger.rewrite(self.target + "2", {(1, "one", 0): "/a;b.wav"})
 
+    def test_fields_get_quotes_when_they_need_them(self):
+        plain = 'n,file\r\n1,/keel/S/a.wav\r\n2,"/keel/S/b, ""c"".wav"\r\n3,/keel/S/12" mix.wav'
+        for kind, data, shelf, delimiter in [
+            ("csv", plain, "/l/One, Two", ","),
+            ("csv", plain, '/l/"q"', ","),
+            ("csv", plain, "/l/T", ","),
+            ("tsv", 'n\tfile\r1\t/keel/S/a.wav\r2\t"/keel/S/b ""c"".wav"\r3\t/keel/S/12" mix.wav', '/l/1" x', "\t"),
+        ]:
+            path = os.path.join(self.folder, f"x.{kind}")
+            Path(path).write_bytes(data.encode())
+            plan = self.map(f'container = "{kind}"', ['at = "file"\nspelling = "native"'])
+            rewritten(open_ledger(path, [plan]), Moves([Move("/keel/S", shelf)]), self.target)
+            rows = csv.reader(io.StringIO(Path(self.target).read_bytes().decode(), newline=""), delimiter=delimiter)
+            old = csv.reader(io.StringIO(data, newline=""), delimiter=delimiter)
+            self.assertEqual(list(rows), [[cell.replace("/keel/S", shelf) for cell in row] for row in old])
+
     def test_a_swap_takes_what_begins_so_in_every_encoding(self):
         plan = Path(self.folder, "t.toml")
         plan.write_text(
@@ -658,10 +675,10 @@ class Hostile(MapCase):
             ("gz.x", gzip.compress(bytes(600 << 20), 1), "more than 512 MB"),
             ("gz.x", b"\x1f\x8b" + b"\xff" * 50, "damaged gzip"),
             ("toml.x", b"a = [", "not valid TOML"),
-            ("csv.x", b'Place\n"a"b,c\n', "quote in the middle"),
+            ("csv.x", b'Place\n"a"b,c\n', "does not end with its field"),
             ("plist.x", b"bplist00" + b"\xff" * 60, "not a property list"),
             ("bplist.x", shared_arrays(40), "in more than 100,000 places again"),
-            ("csv.x", b'Place\n"' + b"x" * 20_000_000, "quote in the middle"),
+            ("csv.x", b'Place\n"' + b"x" * 20_000_000, "does not end with its field"),
             ("json.x", b'["' + b"\\" * 5_000_001, "not valid JSON"),
             ("chunks.x", b"FORM\xff\xff\xff\xff1234", "does not fit|too short"),
             ("b.dawproject", archive.getvalue(), "larger than 512 MB"),

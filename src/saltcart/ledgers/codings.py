@@ -20,8 +20,9 @@ JSON_NAMED = {'"': '"', "\\": "\\", "/": "/", "b": "\b", "f": "\f", "n": "\n", "
 class Escape:
     """One way of escaping: how raw text falls into signs, what each means, and how text is written.
 
-    Raw text without any of `marks` means itself.  With `quotes` the raw text may stand in double quotes, and gets
-    them when it needs them.  `before` stands elsewhere and belongs in front of what the raw text means.
+    Raw text without any of `marks` means itself.  With `quotes` the raw text may stand in double quotes, in which
+    alone it has escapes, and gets them when it holds what this finds.  `before` stands elsewhere and belongs in
+    front of what the raw text means.
     `plain` finds those escapes that mean a letter, or a sign that no spelling gives a meaning, and that any writer
     writes alike.
     """
@@ -30,7 +31,7 @@ class Escape:
     signs: re.Pattern[str]
     mean: Callable[[str], str]
     write: Callable[[str], str]
-    quotes: bool = False
+    quotes: re.Pattern[str] | None = None
     marks: str = ""
     before: str = ""
     plain: str = ""
@@ -107,7 +108,7 @@ def unquotable(text: str) -> str:
 ONE = re.compile(r".", re.DOTALL)
 LINE = Escape("line", ONE, same, one_line)
 QUOTED = Escape("quoted", ONE, same, unquotable)
-TOKEN = Escape("token", ONE, same, unquotable, quotes=True)
+TOKEN = Escape("token", ONE, same, unquotable, quotes=re.compile(r'[\s"]'))
 XML = Escape(
     "xml", re.compile(r"&[^;&<\s]{1,12};|.", re.DOTALL), xml_mean, xml_write, marks="&", plain="amp;|lt;|gt;|quot;"
 )
@@ -129,6 +130,13 @@ CSV = Escape(
     doubled,
     marks='"',
     plain='"',
+)
+
+
+CSV_FIELD, TSV_FIELD = (
+    # A quote that ends the field is no half of a doubled one.
+    Escape(name, CSV.signs, CSV.mean, doubled, re.compile(needs), marks='"', plain='"|$')
+    for name, needs in (("csv field", r'[,"\r\n]|\A\s|\s\Z'), ("tsv field", r'[\t\r\n]|\A"'))
 )
 
 
@@ -158,11 +166,7 @@ class TextCoding:
     @property
     def marks(self) -> str | None:
         """See Coding.marks."""
-        known = (
-            is_narrow(self.encoding)
-            and not (self.escape.quotes or self.escape.before)
-            and (self.escape.mean is same or self.escape.marks)
-        )
+        known = is_narrow(self.encoding) and not self.escape.before and (self.escape.mean is same or self.escape.marks)
         return self.escape.marks if known else None
 
     @property
@@ -173,7 +177,7 @@ class TextCoding:
     def decode(self, raw: bytes) -> str:
         """See Coding.decode."""
         text = self.plain(raw)
-        if self.means_itself(text):
+        if self.means_itself(text) or (self.escape.quotes and raw[:1] != b'"'):
             return self.escape.before + text
         return self.escape.before + "".join(map(self.escape.mean, self.escape.signs.findall(text)))
 
@@ -184,9 +188,11 @@ class TextCoding:
         )
 
     def plain(self, raw: bytes) -> str:
-        """The escaped text of `raw`, out of its quotes."""
+        """The escaped text of `raw`, out of its quotes; a beginning has but the first of them."""
         text = raw.decode(self.encoding, "surrogateescape" if is_narrow(self.encoding) else "surrogatepass")
-        return text[1:-1] if self.escape.quotes and text[:1] == '"' else text
+        if not self.escape.quotes or text[:1] != '"':
+            return text
+        return text[1:-1] if text[1:].endswith('"') else text[1:]
 
     def otherwise(self, raw: bytes) -> str | None:
         """See Coding.otherwise: the bytes as the file name itself, where the encoding is a guess."""
@@ -201,13 +207,17 @@ class TextCoding:
         if not text.startswith(self.escape.before):
             raise CannotSpell(f"{show(text)} does not begin with {show(self.escape.before)}, which stands elsewhere")
         text = text.removeprefix(self.escape.before)
-        if self.means_itself(raw):
+        was = self.escape.quotes and self.plain(like[:1]) == ""
+        if self.escape.quotes and not was:
+            needs = self.escape.quotes.search(text)
+            written = f'"{self.escape.write(text)}"' if needs else text
+        elif self.means_itself(raw):
             kept = common_end(raw, text)
             written = self.escape.write(text[: len(text) - kept]) + text[len(text) - kept :]
         else:
             written = self.with_old_end(text, self.escape.signs.findall(raw))
-        if self.escape.quotes and (like[:1] == b'"' or re.search(r"\s", written)):
-            written = f'"{written}"'
+        if was:
+            written = f'"{written}' + ('"' if len(like) > 1 and like.endswith(b'"') else "")
         try:
             return written.encode(self.encoding, "surrogateescape" if is_narrow(self.encoding) else "surrogatepass")
         except UnicodeEncodeError as error:

@@ -306,8 +306,8 @@ class RawSwap(NamedTuple):
     @classmethod
     def of(cls, old: bytes, new: bytes, patterns: Sequence[str]) -> "RawSwap":
         """The swap with its patterns compiled."""
-        apart = tuple(re.compile(pattern.encode()) for pattern in patterns)
-        return cls(old, new, re.compile("|".join(patterns).encode()), apart)
+        together, *apart = (re.compile(one.encode(), re.MULTILINE) for one in ("|".join(patterns), *patterns))
+        return cls(old, new, together, tuple(apart))
 
     def covers(self, text: bytes) -> bool:
         """Whether this is all that a text needs."""
@@ -319,7 +319,7 @@ class RawSwap(NamedTuple):
         if not all([text.startswith(old) for text in texts]):
             return None
         tails = [text[length:] for text in texts]
-        lines = b"/" + b"x/".join(tails)  # of which no pattern holds a part
+        lines = b"/" + b"\n/".join(tails)  # no pattern knows the end of a line
         if any(pattern.search(lines) for pattern in self.patterns):
             return None
         return [new + tail for tail in tails]
@@ -340,6 +340,8 @@ def raw_swap(swap: Swap, coding: Coding, texts: Sequence[bytes]) -> RawSwap | No
         seen.add(old)
         if coding.decode(old) == swap.old:
             new = coding.encode(swap.new, old)
+            if coding.encode(swap.new + "x", old + b"x") != new + b"x":
+                return None  # it gets quotes
             # An escape in a text says how its writer would escape the same elsewhere.
             wide = not swap.new.isascii() or WIDE in swap.odd
             marks = [re.escape(mark) + ("" if wide and mark == "\\" else plain) for mark in coding.marks]

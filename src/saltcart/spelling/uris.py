@@ -14,7 +14,7 @@ SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*:")
 SHARED = re.compile(r"/\\\\([^\\/]+)\\")  # a share, as `foreign` reads it
 # Doubled slashes, steps, queries and fragments, and escaped dots, slashes and ends of strings.
 ODD = ("/[/.]", "[?#]", "%2[eEfF]", "%00")
-WIDE = "[^ -~]"
+WIDE = "[^\n -~]"
 LOWER = ("%[a-f]", "%[0-9A-F][a-f]")
 # Signs that every writer of URIs leaves as they are.
 UNIFORM = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789/:._~-")

@@ -3,8 +3,8 @@
 import re
 from collections.abc import Callable, Iterator, Sequence
 
-from saltcart.ledgers.codings import CSV, LINE, QUOTED, TOML, Escape
-from saltcart.ledgers.rules import At, Bases, Matcher, must_match, parted
+from saltcart.ledgers.codings import CSV, CSV_FIELD, LINE, QUOTED, TOML, TSV_FIELD, Escape
+from saltcart.ledgers.rules import At, Bases, Matcher, parted
 from saltcart.ledgers.spans import Span
 from saltcart.ledgers.textual import Found, byte_spans, decoded, line_of, with_bases
 
@@ -48,25 +48,30 @@ def table_values(separator: str) -> Callable[[str], Iterator[Value]]:
 
 
 def fields_of(text: str, separator: str) -> Iterator[Value]:
-    """Every field below the header row."""
-    field = re.compile(rf'"([^"]*+(?:""[^"]*+)*+)"|([^{re.escape(separator)}"\r\n]*)')
+    """Every field below the header row, quotes and all; in one that does not begin with a quote they mean
+    nothing.
+    """
+    apart = re.escape(separator)
+    lone = "" if separator == "\t" else '(?!")'  # nothing says that fields of TSV have quotes at all
+    field = re.compile(rf'"([^"]*+(?:""[^"]*+)*+)"(?=[{apart}\r\n]|\Z)|({lone}[^{apart}\r\n]*+)')
+    escape = TSV_FIELD if separator == "\t" else CSV_FIELD
     names: list[str] = []
     row = column = place = 0
     while place <= len(text):
-        found = must_match(field, text, place)
+        found = field.match(text, place)
+        if not found:
+            raise ValueError("has a quote that does not end with its field")
         group = 1 if found[1] is not None else 2
         if row == 0:
             names.append(found[group])
         elif found[group] and column < len(names):
-            yield found.start(group), found.end(group), names[column], CSV if group == 1 else LINE, row
+            yield found.start(), found.end(), names[column], escape, row
         place = found.end()
         if text[place : place + 1] == separator:
             place, column = place + 1, column + 1
             continue
         end = re.compile(r"\r\n|\r|\n|$").match(text, place)
         if not end or place == len(text):
-            if place < len(text):
-                raise ValueError("has a quote in the middle of a field")
             return
         place, row, column = end.end(), row + 1, 0
 
@@ -116,6 +121,9 @@ def spans(kind: str, data: bytes, rules: Sequence[At]) -> list[Span]:
     known: list[tuple[int, int]] = []
     for start, end, place, escape, holder in READERS[kind](text.text):
         if rule := rule_for(place):
+            if rule.parts and escape.quotes:  # the parts of a list stand between the quotes
+                quoted = text.text[start] == '"'
+                start, end, escape = start + quoted, end - quoted, CSV if quoted else LINE
             for first, last in parted(text.text[start:end], rule.parts, escape):
                 where = f"{line_of(text.text, start, known)}, {place}"
                 bases.note(len(found), rule, (holder,))
