@@ -108,7 +108,10 @@ class Verdicts(WorldCase):
                 self.assertEqual(found[0], verdict)
                 self.assertIn(why, found[1])
         self.assertEqual(self.verdict("broken.wav", headers=False)[0], "found")
-        self.assertEqual(self.verdict("good.wav", signposts=[str(self.keel)]), ("found", "goes through a signpost"))
+        post = self.top / "post"
+        post.symlink_to(self.keel)
+        for path, why in [(f"{post}/good.wav", "goes through a signpost"), (f"{post}/../keel/good.wav", "")]:
+            self.assertEqual(self.verdict(path, signposts=[str(post), str(self.keel)]), ("found", why))
         self.assertEqual(self.verdict("good.wav", wrong={f"{self.keel}/good.wav": ("altered", "x")}), ("altered", "x"))
 
     def test_many_in_one_folder_are_judged_as_one_by_one(self):

@@ -102,7 +102,7 @@ class Petrel(WorldCase):
         for words in (
             "is a shortcut file",
             "ballast is not connected",
-            "holds the same files",
+            "holds files of the same names and sizes",
             "Outside every shelf",
             "What leans on what",
         ):
@@ -206,6 +206,23 @@ class Shapes(WorldCase):
         (home / "Projects/song/picture.raw").write_bytes(bytes(50_000))
         found = [os.path.relpath(tree.path, home) for tree in proposed_shelves(read_tree(str(home)), top=True)]
         self.assertEqual(sorted(found), ["Music/All", "Projects/song", "Sounds/Lib", "Sounds/Other"])
+
+    def test_what_is_no_news(self):
+        home = self.keel / "home"
+        for name in ("Sounds/One/01.wav", "Sounds/Two/01.wav", "Sounds/Keys/grand.sf2", "Sounds/Scores/a.mid"):
+            wav(home / name)
+        (home / "apps").mkdir()
+        (home / "apps" / "player.desktop").write_text("[Desktop Entry]\nType=Application\nExec=player\n")
+        os.symlink("/nowhere", home / "apps" / "lost")
+        os.symlink("/", home / "Sounds" / "One" / "machine")
+        os.symlink(self.top, home / "up")
+        report = self.run_json("survey", str(home))
+        self.assertEqual({os.path.basename(one["path"]) for one in report["shelves"]}, {"One", "Two", "Keys", "Scores"})
+        self.assertEqual({one["kind"] for one in report["findings"]}, {"link"})
+        (home / "Sounds" / "sounds.desktop").write_text("[Desktop Entry]\nType=Link\nURL=file:///x\n")
+        os.symlink("/nowhere", home / "Sounds" / "Three")
+        found = {one["kind"] for one in self.run_json("survey", str(home))["findings"]}
+        self.assertEqual(found, {"link", "shortcut", "broken link"})
 
     def test_deep_wide_odd_and_circular_places(self):
         place = self.keel

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from saltcart.cli.screen import Screen, many, place
 from saltcart.errors import Refused, show
-from saltcart.mentions.standings import HISTORY, IN_FULL, IN_PART, LEFT, SERVED, UNREAD
+from saltcart.mentions.standings import HISTORY, IN_FULL, IN_PART, LEFT, SERVED, UNCHANGEABLE, UNREAD
 
 if TYPE_CHECKING:  # a check draws up no account
     from saltcart.mentions.content import Spot
@@ -23,6 +23,7 @@ STANDINGS = {
     IN_FULL: "understood",
     IN_PART: "understood in part",
     UNREAD: "not understood",
+    UNCHANGEABLE: "cannot be changed",
     HISTORY: "a history, may stay",
     LEFT: "left as you said",
     SERVED: "served by the signpost",
@@ -91,13 +92,13 @@ def spots_text(spots: Sequence[Spot]) -> str:
 
 
 def advice(files: Sequence[Accounted]) -> list[str]:
-    """What a person can do about files that are not understood."""
-    first = shlex.quote(show(files[0].path))
-    return [
-        "Leave a link at the old place, for programs that follow links:   add --signpost",
-        f"Describe the file (see docs/maps.md):   saltcart learn {first} --against SHELF",
-        f"Or let it go on naming the old place:   add --leave-unread {first}",
-    ]
+    """What a person can do about files that would not follow."""
+    first, unread = shlex.quote(show(files[0].path)), [one for one in files if one.standing != UNCHANGEABLE]
+    lines = ["Leave a link at the old place, for programs that follow links:   add --signpost"]
+    if unread:
+        described = shlex.quote(show(unread[0].path))
+        lines.append(f"Describe the file (see docs/maps.md):   saltcart learn {described} --against SHELF")
+    return [*lines, f"Or let it go on naming the old place:   add --leave-unread {first}"]
 
 
 def show_advice(screen: Screen, plan: Draft) -> None:

@@ -137,7 +137,7 @@ class Judge:
         resolver: Resolver | None = None,
     ):
         self.headers = headers
-        self.signposts = signposts
+        self.signposts = [post for post in signposts if os.path.islink(post)]
         self.presence = presence or Presence()
         self.resolver = resolver or Resolver()
         self.seen: dict[str, tuple[str, str]] = dict(wrong or {})
@@ -265,7 +265,7 @@ class Judge:
 
     def remark(self, path: str) -> str:
         """What is to be said of a path that is found."""
-        needs = any(tail_below(path, post) is not None for post in self.signposts)
+        needs = any(tail_below(os.path.normpath(path), post) is not None for post in self.signposts)
         return "goes through a signpost" if needs else ""
 
     def where_it_ends(self, path: str) -> str:

@@ -1,6 +1,8 @@
 """The survey: shelves and ledgers in some places, which leans on which, and how every entry stands now."""
 
 import os
+import re
+from bisect import bisect_left
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
@@ -151,6 +153,7 @@ def survey(
     for number, ledger in enumerate(with_parts(paths, partial(open_ledger, maps=loaded), noted)):
         progress(Tick("judge", ledger.path, number, len(paths)))
         report.ledgers.append(judge.ledger(ledger))
+    scan.tell_of_links_to_nowhere()
     lean(report)
     report.findings += duplicate_shelves(report)
     return report
@@ -164,6 +167,7 @@ class Scan:
         self.report = SurveyReport([])
         self.found: dict[str, None] = {}
         self.links: list[str] = []
+        self.nowhere: dict[str, str] = {}
         self.presence = Presence(cart.drives)
 
     def look_at(self, place: str, reached_as: str | None = None) -> None:
@@ -235,7 +239,8 @@ class Scan:
                 )
             if os.path.isdir(target):
                 self.tell("link", link, f"leads to {show(target)}")
-                self.look_at(target, reached_as=link)
+                if self.leads_on(link, target):
+                    self.look_at(target, reached_as=link)
                 for shelf in self.report.shelves:
                     if shelf.tree.path == target:
                         shelf.reached_as = link
@@ -244,7 +249,29 @@ class Scan:
                 if away:
                     self.tell("offline", link, f"leads to {show(target)}: {away}; plug it in, nothing is lost")
                 else:
-                    self.tell("broken link", link, f"leads to {show(target)}, which is not there")
+                    self.nowhere[link] = target
+
+    def leads_on(self, link: str, target: str) -> bool:
+        """Whether what a link leads to is looked at as if it lay there: not for links within a shelf, nor for those
+        to what holds the link itself, which may be the whole machine.
+        """
+        within = (shelf for shelf in self.report.shelves if tail_below(link, shelf.tree.path))
+        return tail_below(link, target) is None and next(within, None) is None
+
+    def tell_of_links_to_nowhere(self) -> None:
+        """Name the links that lead nowhere and lie in a shelf or beside one, should lead into one, or are on the way
+        of an entry.
+        """
+        shelves = [*(shelf.tree.path for shelf in self.report.shelves), *(shelf.path for shelf in self.cart.shelves)]
+        beside = {os.path.dirname(shelf) for shelf in shelves}
+        lost = (one.resolved for state in self.report.ledgers for one in state.judgements(plain=False))
+        missing = sorted(path for path in lost if path)
+        for link, target in self.nowhere.items():
+            first = bisect_left(missing, link)
+            named = any(tail_below(path, link) is not None for path in missing[first : first + 2])
+            near = any(tail_below(path, shelf) is not None for path in (link, target) for shelf in shelves)
+            if named or near or os.path.dirname(link) in beside:
+                self.tell("broken link", link, f"leads to {show(target)}, which is not there")
 
 
 def look_for_ledger(
@@ -272,6 +299,10 @@ def add_drives(report: SurveyReport) -> None:
         shelf.drive = drive
 
 
+# Names that say nothing: any two records may have these.
+NUMBERED = re.compile(r"(?i)(track|take|audio|side)?[ _-]?\d*\.\w+")
+
+
 def duplicate_shelves(report: SurveyReport) -> list[Finding]:
     """Shelves that are copies of each other, told by the names and sizes of their files, and which of them entries
     name.
@@ -287,7 +318,8 @@ def duplicate_shelves(report: SurveyReport) -> list[Finding]:
             mine = inventory(report.shelves[number].tree.path)
             other = next((one for one, files in seen if files == mine), None)
             seen.append((number, mine))
-            if other is not None:
+            telling = any(not NUMBERED.fullmatch(os.path.basename(path)) for path, _size in mine)
+            if other is not None and telling:
                 findings.append(duplicate_finding(report, number, other))
     return findings
 
@@ -297,7 +329,10 @@ def duplicate_finding(report: SurveyReport, number: int, other: int) -> Finding:
     uses = [sum(count for (_ledger, shelf), count in report.leans.items() if shelf == one) for one in (number, other)]
     one, two = (report.shelves[which].tree.path for which in (number, other))
     return Finding(
-        "twin", one, f"holds the same files as {show(two)}; entries that name this one: {uses[0]}, the other: {uses[1]}"
+        "twin",
+        one,
+        f"holds files of the same names and sizes as {show(two)}; entries that name this one: {uses[0]}, the other:"
+        f" {uses[1]}",
     )
 
 

@@ -1,5 +1,6 @@
 """What becomes of the mentions of a shelf in a file, in words."""
 
 IN_FULL, IN_PART, UNREAD = "in full", "in part", "not read"  # how much of them a map reaches
+UNCHANGEABLE = "cannot be changed"  # all of them are reached, and cannot be given the new place
 HISTORY, LEFT, SERVED = "history", "left on purpose", "through the signpost"  # may stay
 UNACCOUNTED = "unaccounted"  # are left after the switch, and nothing explains them

@@ -17,7 +17,7 @@ from saltcart.ledgers import Map, load_map, open_ledger
 from saltcart.mentions.content import UNREADABLE, Mention, Spot
 from saltcart.mentions.search import Search, known_as, search
 from saltcart.mentions.search_places import forms_of, search_places
-from saltcart.mentions.standings import HISTORY, IN_FULL, IN_PART, LEFT, SERVED, UNREAD
+from saltcart.mentions.standings import HISTORY, IN_FULL, IN_PART, LEFT, SERVED, UNCHANGEABLE, UNREAD
 from saltcart.planning.request import Request
 from saltcart.planning.trial_rewrite import DraftedLedger, Trial
 from saltcart.progress import Progress
@@ -50,7 +50,7 @@ class Accounted:
     @property
     def open(self) -> bool:
         """Whether something in it would lead nowhere after the trip, and nobody has agreed to that."""
-        return self.standing in (IN_PART, UNREAD)
+        return self.standing in (IN_PART, UNREAD, UNCHANGEABLE)
 
 
 @dataclass(slots=True)
@@ -158,6 +158,8 @@ class Accountant:
             word = SERVED
         elif path in self.waybill.left_unread:
             word = LEFT
+        elif one and not one.line.rewrite:
+            word = UNCHANGEABLE
         else:
             word = IN_PART if one and one.changes else UNREAD
         name = one.line.map_name if one else ""

@@ -71,8 +71,11 @@ class Trial:
                 stage(ledger, changes, staged)
                 left = self.left_in(staged, os.path.dirname(place or ledger.path))
             changed = changes.count(ledger, (part.batch for part in state.judged))
+            if changed and place is None:
+                require_writable(ledger.path)
             kept = len(changes.insertions)  # folders behind the new ones, for what stays in them
         except CannotSpell as error:
+            changed = 0
             rewrite, why = False, f"{error.what}. {error.remedy}".rstrip(". ")
             left = self.left_in(ledger.path, os.path.dirname(ledger.path))
         line = LedgerLine(ledger.path, ledger.map_name, rewrite, digest, why, in_front)
@@ -84,6 +87,14 @@ class Trial:
     def left_in(self, path: str, folder: str) -> Mention:
         """What still names an old place in a ledger, as it would lie in `folder`."""
         return mentions_in(path, self.forms, folder) if self.forms else Mention(path)
+
+
+def require_writable(path: str) -> None:
+    """Raise CannotSpell when nothing can take the place of the file at `path`."""
+    folder = os.path.dirname(path)
+    if not os.access(folder, os.W_OK | os.X_OK):
+        remedy = "Give permission to write there, or leave the ledger out."
+        raise CannotSpell(f"{show(folder)} cannot be written to, and the new content must be put there", remedy)
 
 
 def unexplained(left: Mention, state: LedgerState, routes: Routes) -> int:

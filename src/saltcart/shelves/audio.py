@@ -9,6 +9,12 @@ KINDS = {
     ".flac": "FLAC", ".ogg": "Ogg", ".oga": "Ogg", ".opus": "Opus", ".mp3": "MP3", ".mp2": "MP2", ".m4a": "MPEG-4",
     ".mp4": "MPEG-4", ".aac": "AAC", ".wv": "WavPack", ".ape": "APE", ".au": "AU", ".snd": "AU", ".caf": "CAF",
 }  # fmt: skip
+# What else makes up libraries: played by what makes the sound, so that no header tells rates or lengths.
+MATERIAL = {
+    ".mid": "MIDI", ".midi": "MIDI", ".kar": "MIDI", ".rmi": "MIDI",
+    ".sf2": "sound font", ".sf3": "sound font", ".dls": "sound font",
+    ".mod": "module", ".xm": "module", ".s3m": "module", ".it": "module",
+}  # fmt: skip
 # What the decoder reads; for the rest the tag reader looks at the header.
 DECODED = {"WAV", "W64", "AIFF", "FLAC", "Ogg", "AU", "CAF"}
 

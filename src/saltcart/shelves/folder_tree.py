@@ -9,10 +9,10 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from saltcart.progress import Progress, Tick, silent
-from saltcart.shelves.audio import KINDS
+from saltcart.shelves.audio import KINDS, MATERIAL
 from saltcart.shelves.walk import Trouble, ignore
 
-ENDINGS = {suffix.removeprefix("."): kind for suffix, kind in KINDS.items()}
+ENDINGS = {suffix.removeprefix("."): kind for suffix, kind in (KINDS | MATERIAL).items()}
 MOSTLY = 0.5  # the share of bytes in sounds from which a folder counts as one of sounds
 # What people call the folders they keep libraries in; such a folder is no library itself.
 KEEPING_PLACES = {

@@ -4,9 +4,10 @@ import os
 from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
+from typing import BinaryIO
 
 from saltcart.progress import Progress, Tick, silent
-from saltcart.shelves.audio import DECODED, header_trouble, kind_of
+from saltcart.shelves.audio import DECODED, kind_of, trouble_of
 
 DEPTHS = {"PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32, "FLOAT": 32, "DOUBLE": 64}
 READERS = 4  # headers wait for the drive more than for the processor
@@ -52,16 +53,19 @@ class HeaderSums:
 
 
 def read_header(path: str) -> Header:
-    """The header of the sound at `path`."""
+    """The header of the sound at `path`, for which its file is opened once."""
+    found: list[Header] = []
+
+    def opened() -> bool:
+        header = decoder_header(path) if kind_of(path) in DECODED else tag_header(path)
+        found.extend([header] if header else [])
+        return header is not None
+
     try:
-        trouble = header_trouble(path)
-        if trouble:
-            return Header(path, trouble=trouble)
-        return decoder_header(path) if kind_of(path) in DECODED else tag_header(path)
+        trouble = "is empty" if os.path.getsize(path) == 0 else trouble_of(path, opened)
     except OSError as error:
-        return Header(path, trouble=error.strerror or str(error))
-    except Exception as error:  # what parsers of other people raise on odd files; see audio.trouble_of
-        return Header(path, trouble=f"does not open as {kind_of(path)} ({error or type(error).__name__})")
+        trouble = error.strerror or str(error)
+    return Header(path, trouble=trouble) if trouble else found[0]
 
 
 def decoder_header(path: str) -> Header:
@@ -69,30 +73,36 @@ def decoder_header(path: str) -> Header:
     import soundfile
 
     with open(path, "rb") as stream:
-        facts = soundfile.info(stream)
-    return Header(path, facts.duration, facts.samplerate, facts.channels, DEPTHS.get(facts.subtype), has_tags(path))
+        with soundfile.SoundFile(stream) as facts:
+            seconds, rate, channels = facts.frames / facts.samplerate, facts.samplerate, facts.channels
+            bits, tagged = DEPTHS.get(facts.subtype), bool(facts.copy_metadata())
+        return Header(path, seconds, rate, channels, bits, tagged or has_tags(stream, kind_of(path)))
 
 
-def tag_header(path: str) -> Header:
-    """As the tag reader reads it."""
+def tag_header(path: str) -> Header | None:
+    """As the tag reader reads it; None when it knows no such sound."""
     import mutagen
 
     opened = mutagen.File(path)
+    if opened is None:
+        return None
     facts = opened.info
-    return Header(
-        path, facts.length, getattr(facts, "sample_rate", 0), getattr(facts, "channels", 0), None, bool(opened.tags)
-    )
+    rate, channels = getattr(facts, "sample_rate", 0), getattr(facts, "channels", 0)
+    return Header(path, facts.length, rate, channels, None, bool(opened.tags))
 
 
-def has_tags(path: str) -> bool:
-    """Whether the sound at `path` says anything about itself."""
-    import mutagen
+def has_tags(stream: BinaryIO, kind: str | None) -> bool:
+    """Whether a sound has tags of a kind that its decoder does not read: ID3 in a chunk of its own."""
+    from mutagen import aiff, wave
 
-    try:
-        opened = mutagen.File(path)
-    except Exception:  # as in read_header: a sound whose tags cannot be read has none to speak of
+    reader = {"WAV": wave.WAVE, "AIFF": aiff.AIFF}.get(kind or "")
+    if reader is None:
         return False
-    return bool(opened is not None and opened.tags)
+    stream.seek(0)
+    try:
+        return bool(reader(stream).tags)
+    except Exception:  # as in trouble_of: a sound whose tags cannot be read has none to speak of
+        return False
 
 
 def read_headers(paths: Iterable[str], total: int, progress: Progress = silent) -> Iterator[Header]:

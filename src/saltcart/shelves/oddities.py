@@ -10,12 +10,9 @@ STUCK = re.compile(
 # The first bytes of the shortcut files of other systems' file managers: the shell link header
 # size and class id (MS-SHLLINK, section 2.1), and the mark of alias files that hold a bookmark.
 SHORTCUT_MAGIC = {b"L\0\0\0\x01\x14\x02\0": "a shortcut file", b"book\0\0\0\0mark": "an alias file"}
-SHORTCUT_SUFFIXES = {
-    ".lnk": "a shortcut file",
-    ".url": "a web shortcut file",
-    ".webloc": "a web shortcut file",
-    ".desktop": "a shortcut file",
-}
+SHORTCUT_SUFFIXES = {".lnk": "a shortcut file", ".url": "a web shortcut file", ".webloc": "a web shortcut file"}
+# Launchers of programs have this suffix too (Desktop Entry Specification, section 6).
+LAUNCHERS, LINKING = ".desktop", re.compile(rb"(?m)^Type\s*=\s*Link\b")
 
 SET_ASIDE = re.compile(r"\.set-aside-([a-z0-9]{4})$")
 
@@ -41,6 +38,8 @@ def shortcut(name: str, head: bytes) -> str | None:
     for magic, kind in SHORTCUT_MAGIC.items():
         if head.startswith(magic):
             return kind
+    if name.lower().endswith(LAUNCHERS) and LINKING.search(head):
+        return "a shortcut file"
     suffix = name[name.rfind(".") :].lower() if "." in name else ""
     return SHORTCUT_SUFFIXES.get(suffix) if suffix in SHORTCUT_SUFFIXES else None
 
