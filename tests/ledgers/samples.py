@@ -49,6 +49,12 @@ XSPF = {
 <track xml:base='deep/'><location>a.wav</location></track><track><location>b.wav</location></track>
 <track xml:base='file:///else/'><location>c.wav</location></track></trackList></playlist>"""
     ),
+    "mixed.xspf": (
+        b"""<playlist xmlns='http://xspf.org/ns/0/' xmlns:o='urn:other'><trackList><track>
+<location>file:///keel/S/a<!-- /keel/S -->b.wav</location><o:location>file:///keel/S/o.wav</o:location>
+<extension><location xmlns='urn:other'>file:///keel/S/p.wav</location></extension></track>
+<track><location><?x y?>file:///keel/S/<![CDATA[c&d]]>&amp;.wav</location></track></trackList></playlist>"""
+    ),
     "utf16.xspf": (
         '<?xml version="1.0" encoding="UTF-16"?><playlist'
         ' xmlns="http://xspf.org/ns/0/"><trackList><track><location>file:///keel/S/é\U0001f514&#x41;.wav</location></track></trackList></playlist>'.encode(
@@ -106,6 +112,10 @@ TURTLE = {
   <urn:q> "/keel/S/plain literal" , '/keel/S/s.wav'^^<http://lv2plug.in/ns/ext/atom#Path> , "\u00e9"@en ] .
 '''
     ),
+    "prefix.ttl": rb"""@prefix s: <file:///keel/S/> . @prefix : <../keel/S/sub/> . @prefix x: <urn:x#> .
+s:a.wav x:is s:b\,c.wav , :d%20e.wav ; x:label "s:no.wav" . # s:comment.wav
+s: a x:Folder .
+""",
     "base.ttl": b"@base <file:///keel/S/> .\n<x.wav> <urn:a> <sub/y.wav> .\n",
 }
 PROJECT = """<?xml version="1.0"?><Project version="1.0"><Audio><File path="audio/in.wav"/>

@@ -69,6 +69,22 @@ class Cases(unittest.TestCase):
                 spelling.write(text, path, base)
         self.assertEqual(NAME_ONLY.write("x", "/a/y", "/a/"), "y")
 
+    def test_detours_shares_and_long_paths(self):
+        letter, host = "D:=/media/l", "\\\\Harbour\\Store=/media/l"
+        for text, means, path, wanted in [
+            ("D:\\A\\..\\B\\x.wav", [letter], "/media/l/B/x.wav", "D:\\N\\x.wav"),
+            ("D:\\..\\..\\x.wav", [letter], "/media/l/x.wav", "D:\\N\\x.wav"),
+            ("\\\\HARBOUR\\store\\x.wav", [host], "/media/l/x.wav", "\\\\HARBOUR\\store\\N\\x.wav"),
+            ("\\\\?\\d:\\S\\x.wav", [letter], "/media/l/S/x.wav", "\\\\?\\d:\\N\\x.wav"),
+            ("\\\\?\\UNC\\harbour\\store\\x.wav", [host], "/media/l/x.wav", "\\\\?\\UNC\\harbour\\store\\N\\x.wav"),
+            ("D:\\x.wav", [host, letter], "/media/l/x.wav", "D:\\N\\x.wav"),
+            ("\\\\harbour\\store\\x.wav", [letter, host], "/media/l/x.wav", "\\\\harbour\\store\\N\\x.wav"),
+        ]:
+            with self.subTest(text, means=means):
+                meanings, read = Meanings(means), spelling_of(text).read(text, "/")
+                self.assertEqual(meanings.here(read), path)
+                self.assertEqual(WINDOWS.write(text, meanings.there("/media/l/N/x.wav", read), "/"), wanted)
+
     def test_looks(self):
         for text, name in [
             ("D:\\a", "windows"),

@@ -150,6 +150,22 @@ def cdata_write(text: str) -> str:
 CDATA = Escape("cdata", ONE, same, cdata_write)
 
 
+def mixed_mean(sign: str) -> str:
+    """What a part of XML content stands for that may be a comment, an instruction or a section."""
+    if sign.startswith("<![CDATA["):
+        return sign[len("<![CDATA[") : -len("]]>")]
+    return "" if sign.startswith("<") else xml_mean(sign)
+
+
+MIXED = Escape(
+    "mixed",
+    re.compile(rf"<!--.*?-->|<\?.*?\?>|<!\[CDATA\[.*?\]\]>|{XML.signs.pattern}", re.DOTALL),
+    mixed_mean,
+    xml_write,
+    marks="&<",
+)
+
+
 @dataclass(frozen=True, slots=True)
 class TextCoding:
     """A path in escaped text of one encoding; `guess` when the encoding is one."""
@@ -230,13 +246,15 @@ class TextCoding:
     def with_old_end(self, text: str, signs: list[str]) -> str:
         """`text` escaped, its end in the old `signs` as far as they mean the same."""
         kept, end = 0, len(text)
-        while kept < len(signs) and end:
+        while kept < len(signs) and (end or not self.escape.mean(signs[-1 - kept])):
             meaning = self.escape.mean(signs[-1 - kept])
-            if not meaning or not text.endswith(meaning, 0, end):
+            if not text.endswith(meaning, 0, end):
                 break
             end -= len(meaning)
             kept += 1
-        return self.in_habit(text[:end], signs) + "".join(signs[len(signs) - kept :] if kept else [])
+        # What means nothing, such as a comment, stays in any case.
+        mute = [sign for sign in signs[: len(signs) - kept] if not self.escape.mean(sign)]
+        return "".join([*mute, self.in_habit(text[:end], signs), *(signs[len(signs) - kept :] if kept else [])])
 
     def in_habit(self, text: str, signs: list[str]) -> str:
         """`text` escaped, each sign as the writer of `signs` escaped it elsewhere, where that can be seen."""

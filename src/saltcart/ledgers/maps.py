@@ -38,6 +38,7 @@ SHAPE: dict[str, Any] = {
             "separator": str,
             "piece": str,
             "keys": bool,
+            "any_case": bool,
             "spelling": tuple(SPELLINGS),
             "names": ("file", "folder"),
             "folder": {"table": str, "!column": str, "key": str, "by": str, "spelling": tuple(SPELLINGS)},
@@ -158,9 +159,9 @@ def check_entry(path: str, number: int, entry: dict[str, Any], container: str) -
     """Raise BadFile when an entry lacks what its container needs, or has what makes no sense there."""
     database = container == "sqlite"
     needed = ("table", "column") if database else ("at",)
-    strange: tuple[str, ...] = ("at", "base_at") if database else COLUMN_KEYS
+    strange: tuple[str, ...] = ("at", "base_at", "any_case") if database else COLUMN_KEYS
     strange += () if container == "json" else ("keys",)
-    strange += ("base_at", "separator", "piece") if container in ("text", "chunks", "counted") else ()
+    strange += ("base_at", "separator", "piece", "any_case") if container in ("text", "chunks", "counted") else ()
     with open(path, encoding="utf-8-sig") as stream:
         place = tomlfile.Place(path, stream.read(), ("entries", number))
     for key in needed:
@@ -240,6 +241,7 @@ def place_rule(entry: dict[str, Any]) -> At:
         entry.get("base_at"),
         parts_of(entry),
         entry.get("keys", False),
+        entry.get("any_case", False),
     )
 
 

@@ -43,7 +43,7 @@ class At:
     `at` is a path of names with `/` between them, `*` for any one name and `**` for any number
     of them.  `base_at` is the place, above or beside it, of the folder the entries start from.
     With `parts` one value holds several paths, or a path is a piece of it.  With `keys` the paths are the
-    names of what stands at that place, not its values.
+    names of what stands at that place, not its values.  With `any_case` the names of places may be written in any.
     """
 
     at: str
@@ -52,6 +52,7 @@ class At:
     base_at: str | None = None
     parts: Parts | None = None
     keys: bool = False
+    any_case: bool = False
 
 
 def must_match(pattern: re.Pattern[AnyStr], text: AnyStr, place: int) -> re.Match[AnyStr]:
@@ -66,9 +67,13 @@ class Matcher:
     """Finds the rule for a place; each place is matched once, for there are few kinds of them."""
 
     def __init__(self, rules: Sequence[At]):
-        bases = [At(rule.base_at, base_spelling(rule.spelling), "folder") for rule in rules if rule.base_at]
+        bases = [
+            At(rule.base_at, base_spelling(rule.spelling), "folder", any_case=rule.any_case)
+            for rule in rules
+            if rule.base_at
+        ]
         # What a map says of a folder itself goes before what its being a base says.
-        self.rules = [(pattern_of(rule.at), rule) for rule in [*rules, *bases]]
+        self.rules = [(pattern_of(rule.at, rule.any_case), rule) for rule in [*rules, *bases]]
         self.named = [one for one in self.rules if one[1].keys]
         self.rules = [one for one in self.rules if not one[1].keys]
         self.bases = {rule.base_at for rule in rules if rule.base_at}
@@ -90,10 +95,11 @@ def base_spelling(spelling: Spelling) -> Spelling:
     return spelling if spelling.name.startswith("uri") else spelling_named("auto")
 
 
-def pattern_of(path: str) -> re.Pattern[str]:
+def pattern_of(path: str, any_case: bool = False) -> re.Pattern[str]:
     """The pattern for places that a path of names means."""
     parts = [".*" if part == "**" else re.escape(part).replace(r"\*", "[^/]*") for part in path.strip("/").split("/")]
-    return re.compile("/".join(parts).replace(".*/", "(?:.*/)?").replace("/.*", "(?:/.*)?"), re.DOTALL)
+    flags = re.DOTALL | (re.IGNORECASE if any_case else 0)
+    return re.compile("/".join(parts).replace(".*/", "(?:.*/)?").replace("/.*", "(?:/.*)?"), flags)
 
 
 def parted(raw: str, parts: Parts | None, escape: Escape) -> list[tuple[int, int]]:

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from typing import Protocol
 
 LARGEST_INSIDE = 512 << 20  # bytes; more than that out of a small file is a bomb, no ledger
+MOST_MEMBERS = 1000  # each is cut off the rest, which costs the square of their number
 
 
 class Wrapper(Protocol):
@@ -35,28 +36,52 @@ class Plain:
 
 
 class Gzip:
-    """One gzip member (RFC 1952); its header, with name, time and comment, is kept to the letter."""
+    """Gzip members one after the other (RFC 1952), mostly one; the header, with name, time and comment, is kept to
+    the letter, and so are whole members at the beginning and at the end whose content stays.
+    """
 
     def peel(self, data: bytes) -> bytes:
         """See Wrapper.peel."""
-        worker = zlib.decompressobj(31)
-        try:
-            content = worker.decompress(data, LARGEST_INSIDE)
-        except zlib.error as error:
-            raise ValueError(f"is damaged gzip data ({error})") from error
-        if worker.unconsumed_tail:
-            raise ValueError(f"holds more than {LARGEST_INSIDE >> 20} MB when unpacked")
-        if not worker.eof:
-            raise ValueError("is gzip data that ends too early")
-        if worker.unused_data.strip(b"\0"):
-            raise ValueError("holds more than one gzip member")
-        return content
+        return b"".join(content for _raw, content in gzip_members(data)[0])
 
     def put_back(self, data: bytes, content: bytes) -> bytes:
         """See Wrapper.put_back."""
+        members, padding = gzip_members(data)
+        before: list[bytes] = []
+        after: list[bytes] = []
+        while len(members) > 1 and content.startswith(members[0][1]):
+            before.append(members[0][0])
+            content = content[len(members.pop(0)[1]) :]
+        while len(members) > 1 and content.endswith(members[-1][1]):
+            after.insert(0, members[-1][0])
+            content = content[: len(content) - len(members.pop()[1])]
         worker = zlib.compressobj(9, zlib.DEFLATED, -15)
         body = worker.compress(content) + worker.flush()
-        return data[: header_length(data)] + body + struct.pack("<II", zlib.crc32(content), len(content) & 0xFFFFFFFF)
+        sums = struct.pack("<II", zlib.crc32(content), len(content) & 0xFFFFFFFF)
+        head = members[0][0][: header_length(members[0][0])]
+        return b"".join([*before, head, body, sums, *after, padding])
+
+
+def gzip_members(data: bytes) -> tuple[list[tuple[bytes, bytes]], bytes]:
+    """The members of gzip data, packed and unpacked, and the NULs that fill it up.  ValueError when it is none."""
+    members: list[tuple[bytes, bytes]] = []
+    left = LARGEST_INSIDE
+    while not members or data.strip(b"\0"):
+        worker = zlib.decompressobj(31)
+        try:
+            content = worker.decompress(data, left + 1)
+        except zlib.error as error:
+            raise ValueError(f"is damaged gzip data ({error})") from error
+        left -= len(content)
+        if left < 0:
+            raise ValueError(f"holds more than {LARGEST_INSIDE >> 20} MB when unpacked")
+        if not worker.eof:
+            raise ValueError("is gzip data that ends too early")
+        if len(members) == MOST_MEMBERS:
+            raise ValueError(f"holds more than {MOST_MEMBERS:,} gzip members")
+        members.append((data[: len(data) - len(worker.unused_data)], content))
+        data = worker.unused_data
+    return members, data
 
 
 def header_length(data: bytes) -> int:
@@ -81,6 +106,8 @@ class ZipMember:
         try:
             with zipfile.ZipFile(io.BytesIO(data)) as archive:
                 fact = archive.getinfo(self.member)
+                if archive.namelist().count(self.member) > 1:
+                    raise ValueError(f"has several members {self.member}, and which of them counts nobody can tell")
                 if fact.file_size > LARGEST_INSIDE:
                     raise ValueError(f"{self.member} in it is larger than {LARGEST_INSIDE >> 20} MB")
                 with archive.open(fact) as stream:

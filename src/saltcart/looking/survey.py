@@ -356,9 +356,13 @@ def lean(report: SurveyReport) -> None:
                 shelf = report.shelf_of(os.path.realpath(judgement.resolved))
             if shelf is not None:
                 report.leans[number, shelf] += 1
-            elif judgement.verdict == FOUND and judgement.entry.names == "file":
+            elif judgement.verdict == FOUND and judgement.entry.names == "file" and not name.endswith(OF_BUNDLES):
                 outside.setdefault(real, Counter())[os.path.join(real, name)] += 1
     report.strays = [stray(folder, paths) for folder, paths in sorted(outside.items())]
+
+
+# What belongs to a plug-in and would be missed in its folder: code and descriptions.
+OF_BUNDLES = (".so", ".dylib", ".dll", ".ttl")
 
 
 def stray(folder: str, paths: Counter[str]) -> Stray:

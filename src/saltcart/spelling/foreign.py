@@ -15,12 +15,34 @@ from saltcart.spelling.moves import Move, Moves, plain, tail_below
 
 LETTER = re.compile(r"([A-Za-z]:)[\\/]")
 SHARE = re.compile(r"(?:\\\\|//)([^\\/]+)[\\/]([^\\/]+)")
+# How that system names its paths when they may be long: before a letter, and for shares.
+LONG, LONG_SHARE = re.compile(r"\\\\[?.]\\(?=[A-Za-z]:)"), re.compile(r"(?i)\\\\[?.]\\UNC\\")
 PSEUDO = re.compile(r"/([A-Z]:|\\\\[^/]+)(?=/|$)")
 
 
 def looks_foreign(text: str) -> bool:
     """Whether a text is a full path of a system with drive letters or shares."""
+    text = without_long(text)[1]
     return bool(LETTER.match(text)) or (text.startswith("\\\\") and bool(SHARE.match(text)))
+
+
+def without_long(text: str) -> tuple[str, str]:
+    """The mark of a long path, "" when it has none, and the path without it."""
+    if found := LONG_SHARE.match(text):
+        return found[0], "\\\\" + text[found.end() :]
+    found = LONG.match(text)
+    return (found[0], text[found.end() :]) if found else ("", text)
+
+
+def lexical(top: str, tail: str) -> str:
+    """The path of `tail` below `top`, steps up taken as that system takes them: before it looks at any folder."""
+    kept: list[str] = []
+    for part in tail.replace("\\", "/").split("/"):
+        if part == "..":
+            kept = kept[:-1]
+        elif part not in ("", "."):
+            kept.append(part)
+    return "/".join([top, *kept])
 
 
 class Windows(Form):
@@ -31,10 +53,11 @@ class Windows(Form):
 
     def read(self, text: str, base: str) -> str | None:
         """See Spelling.read; the path lies below a folder that stands for the letter or share."""
+        _long, text = without_long(text)
         if found := LETTER.match(text):
-            return plain(f"/{found[1].upper()}/{text[3:].replace(chr(92), '/')}")
+            return lexical(f"/{found[1].upper()}", text[3:])
         if found := SHARE.match(text):
-            return plain(f"/\\\\{found[1]}\\{found[2]}/{text[found.end() :].replace(chr(92), '/')}")
+            return lexical(share(found[1], found[2]), text[found.end() :])
         return None
 
     def write(self, text: str, path: str, base: str) -> str:
@@ -45,15 +68,27 @@ class Windows(Form):
                 f"no drive letter is known for {show(path)}",
                 "Declare it: --means 'D:=/folder', or windows = \"D:\" for the drive in cart.toml.",
             )
+        long, text = without_long(text)
         slash = "/" if "\\" not in text and "/" in text else "\\"
         top = found[1]
         if text[:1].islower() and top[1:] == ":":
             top = top.lower()
+        own = SHARE.match(text)
+        if own and share(own[1], own[2]) == "/" + top:
+            top = f"\\\\{own[1]}\\{own[2]}"
         tail = path[found.end() :].lstrip("/")
         if "\\" in tail:
             raise CannotSpell(f"a path of that system cannot hold the backslash in {show(path)}")
         end = slash if text.endswith(("/", "\\")) and tail else ""
-        return top.replace("\\", slash) + slash + tail.replace("/", slash) + end
+        written = top.replace("\\", slash) + slash + tail.replace("/", slash) + end
+        if not long:
+            return written
+        return "\\\\?\\UNC\\" + written[2:] if written[:2] == "\\\\" else "\\\\?\\" + written
+
+
+def share(host: str, name: str) -> str:
+    """The folder that stands for a share; their letters may be of any case."""
+    return f"/\\\\{host.lower()}\\{name.lower()}"
 
 
 class WindowsRelative(Form):
@@ -149,7 +184,8 @@ class Meanings:
         """From declarations such as `D:=/media/lighter`.  Raises UsageError for what is none."""
         self.moves = Moves(Move(*meaning(text)) for text in declared)
         back = self.moves.reversed().moves
-        self.letters = Moves(move for move in back if PSEUDO.match(move.new))
+        self.letters = Moves(move for move in back if PSEUDO.match(move.new) and move.new[2] == ":")
+        self.shares = Moves(move for move in back if PSEUDO.match(move.new) and move.new[2] != ":")
         self.others = Moves(move for move in back if not PSEUDO.match(move.new))
 
     def here(self, path: str) -> str:
@@ -157,9 +193,12 @@ class Meanings:
         return self.moves.follow(path) or path
 
     def there(self, path: str, like: str) -> str:
-        """The opposite, for an entry that read as `like`: a path of the same kind of system, and only for those."""
+        """The opposite, for an entry that read as `like`: a path of the same kind of system, and only for those; by a
+        letter or a share as the entry has it, where both stand for the place.
+        """
         if PSEUDO.match(like):
-            return self.letters.follow(path) or path
+            first, second = (self.letters, self.shares) if like[2] == ":" else (self.shares, self.letters)
+            return first.follow(path) or second.follow(path) or path
         return (self.others.follow(path) or path) if self.moves.covers(like) else path
 
 

@@ -6,6 +6,7 @@ from urllib.parse import unquote_to_bytes
 
 from saltcart.errors import CannotSpell, show
 from saltcart.spelling.base import Form
+from saltcart.spelling.foreign import share
 from saltcart.spelling.moves import plain
 
 # RFC 3986, section 3.3: what may stand in a path segment without an escape.
@@ -45,8 +46,8 @@ class FileUri(Form):
             return None
         path = decoded(without_dots(found[3]))
         if found[2] and found[2].lower() != "localhost":
-            share, _slash, tail = path[1:].partition("/")
-            return plain(f"/\\\\{found[2]}\\{share}/{tail}") if share else None
+            name, _slash, tail = path[1:].partition("/")
+            return plain(f"{share(found[2], name)}/{tail}") if name else None
         return plain(DRIVE.sub(lambda letter: f"/{letter[1].upper()}:", path, count=1))
 
     def write(self, text: str, path: str, base: str) -> str:
@@ -57,8 +58,9 @@ class FileUri(Form):
             raise CannotSpell(f"{show(text)} is no file: URI")
         lead, old = found[1], found[3].rstrip("/")
         host = found[2] and found[2].lower() != "localhost"
-        if share := SHARED.match(path):
-            lead, path = f"file://{share[1]}", "/" + path[share.end(1) + 1 :]
+        if shared := SHARED.match(path):
+            own = found[2] if found[2] and found[2].lower() == shared[1] else shared[1]
+            lead, path = f"file://{own}", "/" + path[shared.end(1) + 1 :]
         elif host:
             raise CannotSpell(
                 f"no share is known for {show(path)}",

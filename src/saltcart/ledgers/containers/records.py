@@ -83,7 +83,9 @@ def wanted_names(rule_for: Matcher) -> Wanted | None:
     """What is wanted, if it is one kind of element, and neither a list nor beside a base in an element."""
     names = {rule.at.rpartition("/")[2] for _pattern, rule in rule_for.rules}
     elements = [name for name in names if not name.startswith("@")]
-    if any(rule.parts or (rule.base_at and "@" not in rule.base_at) for _pattern, rule in rule_for.rules):
+    if any(
+        rule.any_case or rule.parts or (rule.base_at and "@" not in rule.base_at) for _pattern, rule in rule_for.rules
+    ):
         return None
     plain = len(elements) == 1 and NAME.fullmatch(elements[0])
     return (

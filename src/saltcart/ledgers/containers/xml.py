@@ -9,7 +9,7 @@ from collections.abc import Callable, Sequence
 from operator import itemgetter
 from xml.parsers import expat
 
-from saltcart.ledgers.codings import CDATA, XML, Escape
+from saltcart.ledgers.codings import CDATA, MIXED, XML, Escape
 from saltcart.ledgers.containers import records
 from saltcart.ledgers.rules import At, Bases, Matcher, must_match, parted
 from saltcart.ledgers.spans import Span, Spans
@@ -21,17 +21,20 @@ ATTRIBUTE = re.compile(rb"""\s([^\s=/>"']+)\s*=\s*(?:"([^"]*)"|'([^']*)')""")
 Place = tuple[int, int, str, Escape, At, tuple[int, ...]]
 
 
-def spans(data: bytes, rules: Sequence[At]) -> Spans | list[Span]:
-    """The entries of an XML document.  ValueError when it is not well-formed or declares entities."""
+def spans(data: bytes, rules: Sequence[At], one_namespace: bool = False) -> Spans | list[Span]:
+    """The entries of an XML document; with `one_namespace` of elements in that of the root alone.  ValueError when it
+    is not well-formed or declares entities.
+    """
     rule_for = Matcher(rules)
-    quick = records.spans(data, rule_for) if said(data) in ("utf-8", "UTF-8") else None
-    return quick or read_spans(read(data), rule_for)
+    plain = said(data) in ("utf-8", "UTF-8") and not (one_namespace and data.count(b"xmlns") > 1)
+    quick = records.spans(data, rule_for) if plain else None
+    return quick or read_spans(read(data), rule_for, one_namespace)
 
 
-def read_spans(text: Text, rule_for: Matcher) -> list[Span]:
+def read_spans(text: Text, rule_for: Matcher, one_namespace: bool = False) -> list[Span]:
     """The entries of any document, tag by tag."""
     raw = text.text.encode("utf-8", "surrogatepass")
-    return place_spans(text, raw, Reader(raw, rule_for).places(), rule_for)
+    return place_spans(text, raw, Reader(raw, rule_for, one_namespace).places(), rule_for)
 
 
 def read(data: bytes) -> Text:
@@ -107,8 +110,11 @@ class Node:
 class Reader:
     """Runs the parser over one document and notes where the wanted values lie."""
 
-    def __init__(self, raw: bytes, rule_for: Callable[[str], At | None]):
+    def __init__(self, raw: bytes, rule_for: Callable[[str], At | None], one_namespace: bool = False):
         self.raw = raw
+        self.one_namespace = one_namespace
+        self.namespaces: list[dict[str, str]] = [{}]  # what prefixes stand for, in each open element
+        self.foreign = Node("", lambda _path: None)
         self.open: list[Node] = [Node("", rule_for)]
         # Where the text of each open element begins, if it is wanted and holds nothing but text.
         self.begins: list[int | None] = [None]
@@ -130,6 +136,8 @@ class Reader:
         """A start tag: note its attributes, and where its text begins."""
         parent = self.open[-1]
         node = parent.children.get(name) or parent.child(name)
+        if self.one_namespace and self.is_foreign(name, attributes):
+            node = self.foreign
         if len(self.open) > records.DEEPEST:
             raise ValueError("is nested too deeply")
         self.begins[-1] = None  # it holds more than text
@@ -140,6 +148,16 @@ class Reader:
         for attribute in attributes[::2]:
             if rule := node.attribute(attribute):
                 self.note_attribute(attribute, rule, node.path)
+
+    def is_foreign(self, name: str, attributes: list[str]) -> bool:
+        """Whether an element that begins here is in another namespace than the root (Namespaces in XML 1.0)."""
+        declared = zip(attributes[::2], attributes[1::2], strict=True)
+        more = {key[6:]: value for key, value in declared if key == "xmlns" or key.startswith("xmlns:")}
+        self.namespaces.append(self.namespaces[-1] | more if more else self.namespaces[-1])
+        own = self.namespaces[-1].get(name.rpartition(":")[0], "")
+        if len(self.namespaces) == 2:
+            self.namespaces[0] = {"": own}
+        return own != self.namespaces[0][""] or self.open[-1] is self.foreign
 
     def tag_end(self, attributes: list[str]) -> int:
         """Where the tag ends that the parser is at."""
@@ -158,6 +176,8 @@ class Reader:
         """An end tag: what stands between is the value."""
         node, start = self.open.pop(), self.begins.pop()
         self.numbers.pop()
+        if self.one_namespace:
+            self.namespaces.pop()
         if start is None or node.rule is None:
             return
         end = max(start, self.parser.CurrentByteIndex)
@@ -166,9 +186,8 @@ class Reader:
         value = value.strip()
         end, escape = start + len(value), XML
         if b"<" in value:
-            if not (value.startswith(b"<![CDATA[") and value.endswith(b"]]>") and value.count(b"]]>") == 1):
-                raise ValueError(f"has a comment or the like inside {self.numbered(node.path)}, which cannot be kept")
-            start, end, escape = start + 9, end - 3, CDATA
+            whole = value.startswith(b"<![CDATA[") and value.endswith(b"]]>") and value.count(b"]]>") == 1
+            start, end, escape = (start + 9, end - 3, CDATA) if whole else (start, end, MIXED)
         if start < end:
             self.found.append((start, end, self.numbered(node.path), escape, node.rule, tuple(self.numbers)))
 

@@ -1,7 +1,7 @@
 """Turtle (W3C RDF 1.1), as LV2 presets and states use it: IRIs that are files, and literals typed as paths.
 
-Names of vocabularies (`@prefix`) and web addresses are no files.  An IRI that is a predicate
-or a class is never a relative one in such files.
+Names of vocabularies (`@prefix`) and web addresses are no files, but a prefix may stand for a folder.  An IRI that
+is a predicate or a class is never a relative one in such files.
 """
 
 import re
@@ -18,7 +18,8 @@ TOKEN = re.compile(
     r'|(?P<string>"""(?P<long>(?:[^"\\]++|\\.|"(?!""))*+)"""|\'\'\'(?P<longer>(?:[^\'\\]++|\\.|\'(?!\'\'))*+)\'\'\''
     r'|"(?P<double>(?:[^"\\\r\n]++|\\.)*+)"|\'(?P<single>(?:[^\'\\\r\n]++|\\.)*+)\')'
     r"(?P<type>\^\^(?:<[^<>]*>|[\w.-]*:[\w.-]*))?"
-    r"|(?P<prefix>@prefix\s+[^<]*<[^<>]*>|PREFIX\s+[^<]*<[^<>]*>)"
+    r"|(?:@prefix|PREFIX)\s+(?P<prefix>[\w.-]*):\s*<(?P<stands>[^<>]*)>"
+    r"|(?<![\w.:%\\-])(?P<space>[\w-][\w.-]*|):(?P<local>(?:[\w:%-]|\.(?=[\w:%\\-])|\\.)+)"
     r"|(?P<base>(?:@base|BASE)\s+)?<(?P<iri>[^<>\"{}|^`\s]*)>",
     re.DOTALL | re.IGNORECASE,
 )
@@ -39,6 +40,18 @@ def iri_text(text: str) -> str:
 
 
 IRI = Escape("iri", re.compile(r"\\U[0-9a-fA-F]{8}|\\u[0-9a-fA-F]{4}|.", re.DOTALL), TOML.mean, iri_text)
+# What follows a prefix: signs that mean something else have a backslash before them (section 6.5, PN_LOCAL).
+LOCAL_SIGN = re.compile(r"[\w:%.~-]|[^\x00-\x7f]")
+
+
+def local_text(text: str) -> str:
+    """Text that may follow a prefix."""
+    if "/" in text:
+        raise CannotSpell(f"{show(text)} cannot follow a prefix that stands for a folder")
+    return "".join(sign if LOCAL_SIGN.fullmatch(sign) else "\\" + sign for sign in iri_text(text))
+
+
+LOCAL = Escape("local", re.compile(r"\\.|.", re.DOTALL), lambda sign: sign[-1], local_text)
 LITERAL = Escape(
     "literal",
     TOML.signs,
@@ -52,8 +65,18 @@ def found(text: str) -> list[Found]:
     rows: list[Found] = []
     known: list[tuple[int, int]] = []
     base = None
+    folders: dict[str, int] = {}
     for token in TOKEN.finditer(text):
-        if token["iri"]:
+        if token["prefix"] is not None:
+            if token["stands"].endswith("/") and is_file(token["stands"]):
+                folders[token["prefix"]] = len(rows)
+                place = token.span("stands")
+                rows.append(Found(*place, line_of(text, token.start(), known), IRI, REFERENCE, "folder", base))
+        elif token["local"]:
+            if token["space"] in folders:
+                where = line_of(text, token.start(), known)
+                rows.append(Found(*token.span("local"), where, LOCAL, REFERENCE, "file", folders[token["space"]]))
+        elif token["iri"]:
             value = token["iri"]
             if token["base"]:
                 rows.append(

@@ -28,4 +28,4 @@ def claims(name: str, head: bytes) -> bool:
 
 def spans(data: bytes) -> Spans | list[Span]:
     """See SpanFinder."""
-    return xml.spans(data, RULES)
+    return xml.spans(data, RULES, one_namespace=True)
