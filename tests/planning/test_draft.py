@@ -1,8 +1,10 @@
 """Drafts in depth: what stays, what alone travels, new names, kept entries, ledgers found by themselves."""
 
 import os
+import subprocess
 import unittest
 from pathlib import Path
+from typing import ClassVar
 
 from hypothesis import given
 from hypothesis import strategies as some
@@ -180,6 +182,34 @@ class Drafts(WorldCase):
         self.run_program(
             "move", str(self.shelf), "--to", str(self.lighter), "--to", str(self.lighter / "x"), "--yes", status=2
         )
+
+
+class OtherDrive(WorldCase):
+    kinds: ClassVar = {"lighter": "exfat"}
+
+    def test_entries_follow_names_that_the_new_drive_writes_otherwise(self):
+        name = os.fsdecode(b"caf\xe9.wav")
+        wav(self.shelf / name)
+        wav(self.shelf / "a:b.wav", 1)
+        ledger = self.top / "old.m3u"
+        ledger.write_bytes(os.fsencode(f"{self.shelf}/{name}\r\n{self.shelf}/a:b.wav\r\n"))
+        words = (self.shelf, "--to", self.lighter / "Sounds", "--ledger", ledger, "--yes")
+        self.run_program("move", *words)
+        self.assertEqual({path.name for path in self.new.iterdir()}, {"café.wav", "a_b.wav"})
+        self.assertEqual(ledger.read_bytes(), f"{self.new}/café.wav\r\n{self.new}/a_b.wav\r\n".encode("cp1252"))
+
+    @unittest.skipUnless(os.geteuid() == 0, "only root can mount")
+    def test_a_ledger_in_a_folder_that_cannot_be_written_is_told_at_draft(self):
+        wav(self.shelf / "x.wav")
+        lists = self.top / "lists"
+        lists.mkdir()
+        (lists / "a.m3u8").write_text(f"{self.shelf}/x.wav\n")
+        for words in (("--bind", lists, lists), ("-o", "remount,bind,ro", lists)):
+            subprocess.run(["mount", *words], check=True)
+        self.addCleanup(subprocess.run, ["umount", lists])
+        words = ("move", self.shelf, "--to", self.lighter / "Sounds", "--ledger", lists / "a.m3u8", "--yes")
+        self.assertIn("cannot be written to", self.run_program(*words, status=3).stderr)
+        self.assertFalse(self.new.exists())
 
 
 class Laws(unittest.TestCase):

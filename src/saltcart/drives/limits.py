@@ -173,7 +173,7 @@ class Allowed(NamedTuple):
 def allowed(name: str, limits: Limits) -> Allowed:
     """The nearest name that is allowed."""
     kind = what = ""
-    fresh = name.encode("utf-8", "surrogateescape").decode("utf-8", "replace") if limits.utf16 else name
+    fresh = as_text(name) if limits.utf16 else name
     if fresh != name:
         kind, what = "undecodable name", "is not valid text"
     bare = "".join("_" if sign in limits.forbidden or (limits.forbidden and sign < " ") else sign for sign in fresh)
@@ -187,6 +187,17 @@ def allowed(name: str, limits: Limits) -> Allowed:
     if units(trimmed, limits.utf16) > limits.name_units:
         kind, what, trimmed = "name length", "has too long a name for that drive", cut(trimmed, limits)
     return Allowed(trimmed, kind, what)
+
+
+def as_text(name: str) -> str:
+    """A name that is not UTF-8 as whoever gave it most likely read it: in the commonest 8-bit code of the West."""
+    raw = name.encode("utf-8", "surrogateescape")
+    for encoding in ("utf-8", "cp1252"):
+        try:
+            return raw.decode(encoding)
+        except UnicodeDecodeError:
+            continue
+    return raw.decode("utf-8", "replace").replace("\ufffd", "_")
 
 
 def cut(name: str, limits: Limits) -> str:
