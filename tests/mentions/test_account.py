@@ -133,6 +133,16 @@ class Account(WorldCase):
         path.write_text("".join(lines))
         return path
 
+    def test_our_own_configuration_follows(self):
+        cart = self.top / "cart.toml"
+        cart.write_text(
+            f'# {self.shelf} is the one\n[[shelf]]\npath = "{self.shelf}"  # {self.shelf}\nname = "Bells"\n'
+        )
+        report = self.run_json("move", self.shelf, "--to", self.new.parent, "--yes")
+        self.assertIn(f'path = "{self.new}"  # {self.shelf}', cart.read_text())
+        self.run_program("undo", report["trip"], "--yes")
+        self.assertIn(f'path = "{self.shelf}"  # {self.shelf}', cart.read_text())
+
     def test_what_nobody_described_is_learnt_and_follows(self):
         """Files of every container, none of them known: all of them name the new place after one command."""
         for name, (write, _read) in SHAPES.items():

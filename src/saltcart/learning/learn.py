@@ -193,8 +193,8 @@ def proof_of(path: str, plan: Map, disk: Disk, folder: str) -> Proof:
         left = mentions_in(trial, forms_of(disk.shelves, disk.means), own)
         proof.uncovered, proof.spots = left.count - left.history, left.spots
         os.unlink(trial)
-    except SaltCartError as error:
-        proof.trouble = error.what
+    except UNREADABLE as error:
+        proof.trouble = getattr(error, "what", str(error))
     if plan.counting and proof.uncovered and not proof.trouble:
         proof.trouble = f"not every mention in {show(os.path.basename(path))} has its length before it"
     return proof

@@ -8,7 +8,7 @@ from types import ModuleType
 from saltcart.errors import BadLedger, Refused, SaltCartError, show
 from saltcart.ledgers.base import Entry, Ledger
 from saltcart.ledgers.containers import chunks, counted, json, lines, xml
-from saltcart.ledgers.formats import cue, dawproject, jspf, m3u, pls, sfz, turtle, xspf
+from saltcart.ledgers.formats import cart_toml, cue, dawproject, jspf, m3u, pls, sfz, turtle, xspf
 from saltcart.ledgers.maps import Map, load_map
 from saltcart.ledgers.spans import Shape, SpanFinder, TextLedger
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
@@ -144,6 +144,8 @@ def open_ledger(path: str, maps: Sequence[Map], named: str | None = None) -> Led
     Raises BadLedger when nothing reads it, saying what the nearest map lacks.
     """
     head = head_of(path)
+    if named == cart_toml.NAME:
+        return TextLedger(path, named, cart_toml.spans)
     for plan in maps:
         if plan.name == named and plan.container != "sqlite":
             return mapped(path, plan)

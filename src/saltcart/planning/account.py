@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home
 from saltcart.ledgers import Map, load_map, open_ledger
+from saltcart.ledgers.formats import cart_toml
 from saltcart.mentions.content import UNREADABLE, Mention, Spot
 from saltcart.mentions.search import Search, known_as, search
 from saltcart.mentions.search_places import forms_of, search_places
@@ -103,8 +104,11 @@ class Accountant:
         """
         found: dict[str, DraftedLedger] = {}
         for path in paths:
-            if (name := known_as(path, self.maps)) and (one := self.tried(path, name)):
+            own = self.request.cart.path and path == true_path(self.request.cart.path)
+            name = cart_toml.NAME if own else known_as(path, self.maps)
+            if name and (one := self.tried(path, name)):
                 found[path] = one
+                one.uncovered = 0 if own else one.uncovered  # what is left there are comments
         wanting = [path for path in paths if path in present and (path not in found or found[path].uncovered)]
         if not wanting:
             return found
