@@ -13,6 +13,7 @@ from saltcart.cart import KnownDrive
 from saltcart.drives import known
 from saltcart.drives.known import Presence
 from saltcart.judging.judge import Judge
+from saltcart.ledgers import open_ledger
 from saltcart.ledgers.base import Batch, Entry
 from saltcart.shelves.audio import header_trouble
 from saltcart.shelves.headers import read_header
@@ -62,6 +63,12 @@ class Verdicts(WorldCase):
         words = (str(self.keel / "S"), "--to", str(self.lighter / "N"), "--ledger", str(listed), "--yes")
         self.run_program("move", *words)
         self.assertEqual(listed.read_text(), "".join(f"file://{self.lighter}/N/S/{tail}\n" for tail in tails))
+
+    def test_a_quoted_name_that_is_not_utf8(self):
+        wav(self.keel / os.fsdecode(b"caf\xe9.wav"))
+        sheet = self.keel / "a.cue"
+        sheet.write_bytes(b'FILE "caf\xe9.wav" WAVE\r\n  TRACK 01 AUDIO\r\n')
+        self.assertEqual(Judge(headers=False).ledger(open_ledger(str(sheet), [])).counts()["found"], 1)
 
     def test_blanks_around_an_entry_are_part_of_the_name_when_such_a_file_is_there(self):
         for name in ("a.wav", " b.wav", "c.wav "):

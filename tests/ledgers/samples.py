@@ -28,6 +28,7 @@ PLS = {
         "[playlist]\r\nFile1=/keel/S/Été.wav\r\nTitle1=/keel/S/x\r\nLength1=-1\r\nfile2 ="
         " http://radio.example/x\r\nFile3=/keel/S/a b.wav\r\nNumberOfEntries=3\r\n".encode("cp1252")
     ),
+    "cr.pls": b"[playlist]\rFile1=/keel/S/a.wav\rTitle1=x\rFILE2 = /keel/S/b.wav \r",
     "uri.pls": b"[Playlist]\nFile1=file:///keel/S/%C3%A9.wav\nVersion=2",
 }
 XSPF = {
@@ -80,6 +81,7 @@ CUE = {
         'REM FILE "/keel/S/no.wav" WAVE\r\nPERFORMER "x"\r\nFILE "/keel/S/a b.wav" WAVE\r\n  TRACK 01 AUDIO\r\nFILE'
         ' "/keel/S/Été.wav" WAVE\r\n'.encode("cp1252")
     ),
+    "cr.cue": b'CDTEXTFILE "/keel/S/titles.cdt"\rfile "/keel/S/x y.wav" wave\rTRACK 01 AUDIO\r',
     "bare.cue": b"FILE /keel/S/plain.bin BINARY\n  TRACK 01 AUDIO\n    INDEX 01 00:00:00\n",
 }
 SFZ = {

@@ -214,7 +214,7 @@ class TextCoding:
         """See Coding.otherwise: the bytes as the file name itself, where the encoding is a guess."""
         if not self.guess:
             return None
-        other = raw.decode("utf-8", "surrogateescape")
+        other = TextCoding("utf-8", self.escape).decode(raw)
         return other if other != self.decode(raw) else None
 
     def encode(self, text: str, like: bytes) -> bytes:

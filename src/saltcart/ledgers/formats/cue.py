@@ -1,4 +1,6 @@
-"""CUE sheets: each `FILE name TYPE` names a sound, in double quotes or as one word."""
+"""CUE sheets: each `FILE name TYPE` names a sound, in double quotes or as one word, and `CDTEXTFILE name` a file of
+titles.
+"""
 
 import re
 
@@ -7,7 +9,10 @@ from saltcart.ledgers.textual import Found, finder, line_of
 from saltcart.spelling import spelling_named
 
 NAME = "cue"
-LINES = re.compile(r'^[ \t]*FILE[ \t]+("[^"\r\n]+"|[^\s"]+)[ \t]+\S+[ \t]*$', re.MULTILINE | re.IGNORECASE)
+NAMED = r'("[^"\r\n]+"|[^\s"]+)'
+LINES = re.compile(
+    rf"(?:\A|(?<=[\r\n]))[ \t]*(?:FILE[ \t]+{NAMED}[ \t]+\S+|CDTEXTFILE[ \t]+{NAMED})[ \t]*(?=[\r\n]|\Z)", re.IGNORECASE
+)
 AUTO = spelling_named("auto")
 
 
@@ -20,7 +25,8 @@ def found(text: str) -> list[Found]:
     """The files."""
     known: list[tuple[int, int]] = []
     text = text.replace("\r", "\n")
-    return [Found(*one.span(1), line_of(text, one.start(1), known), TOKEN, AUTO) for one in LINES.finditer(text)]
+    spans = (one.span(1) if one[1] else one.span(2) for one in LINES.finditer(text))
+    return [Found(*span, line_of(text, span[0], known), TOKEN, AUTO) for span in spans]
 
 
 spans = finder(found)
