@@ -19,7 +19,7 @@ TOKEN = re.compile(
     r'|"(?P<double>(?:[^"\\\r\n]++|\\.)*+)"|\'(?P<single>(?:[^\'\\\r\n]++|\\.)*+)\')'
     r"(?P<type>\^\^(?:<[^<>]*>|[\w.-]*:[\w.-]*))?"
     r"|(?:@prefix|PREFIX)\s+(?P<prefix>[\w.-]*):\s*<(?P<stands>[^<>]*)>"
-    r"|(?<![\w.:%\\-])(?P<space>[\w-][\w.-]*|):(?P<local>(?:[\w:%-]|\.(?=[\w:%\\-])|\\.)+)"
+    r"|(?<![\w.:%\\-])(?P<space>[\w-][\w.-]*|):(?P<local>(?:[\w:%-]|\.(?=[\w:%\\-])|\\.)++)"
     r"|(?P<base>(?:@base|BASE)\s+)?<(?P<iri>[^<>\"{}|^`\s]*)>",
     re.DOTALL | re.IGNORECASE,
 )
