@@ -11,10 +11,11 @@ from saltcart.looking.survey import look_for_ledger
 from saltcart.planning.destination import refuse_clashes, refuse_mounts
 from saltcart.progress import Progress, Tick
 from saltcart.shelves.audio import kind_of
+from saltcart.shelves.oddities import litter
 from saltcart.shelves.walk import FILE, LINK, Item, walk
 from saltcart.trips.signposts import leads_home
 from saltcart.waybills.new_place import allocated, leads_out, unit_of
-from saltcart.waybills.waybill import Shelf, Waybill, matches
+from saltcart.waybills.waybill import Shelf, Waybill, is_set_aside, matches
 
 
 @dataclass(slots=True)
@@ -31,11 +32,12 @@ class DraftedShelf:
 
 
 class ShelfInspector:
-    """Looks over shelves: walks each once for sizes, ledgers in it (into `found`), clashes and remarks."""
+    """Looks over shelves: walks each once for sizes, ledgers (into `found` and `staying`), clashes, remarks."""
 
     def __init__(self, waybill: Waybill, maps: Sequence[Map], left_out: Sequence[str], progress: Progress):
         self.waybill, self.maps, self.progress = waybill, maps, progress
         self.found: dict[str, None] = {}
+        self.staying: dict[str, None] = {}
         # Of what a person asked to leave out, the patterns that have matched nothing yet.
         self.unmatched: set[str] = set(left_out)
         self.remarks: list[str] = []
@@ -64,20 +66,35 @@ class ShelfInspector:
         return one
 
     def noting_patterns(self, shelf: Shelf) -> Iterator[Item]:
-        """Everything in a shelf, taking note of the patterns that match something."""
+        """Everything in a shelf, taking note of the patterns that match something, and of ledgers that stay."""
+        unknown = 0
         for item in walk(shelf.old, refuse_unreadable):
             if self.unmatched:
                 self.unmatched -= {pattern for pattern in self.unmatched if matches(item.path, [pattern])}
+            if item.kind == FILE and not shelf.takes(item.path) and may_be_ledger(item.path):
+                path = os.path.join(shelf.old, item.path)
+                look_for_ledger(path, self.maps, self.staying, self.remarks)
+                unknown += path not in self.staying
             yield item
+        if unknown:
+            self.remarks.append(
+                f"{unknown} file(s) that stay in {show(shelf.old)} are in no format known here; what they name by their"
+                " own folder alone cannot be seen"
+            )
 
     def note(self, shelf: Shelf, item: Item) -> None:
         """Take up a ledger that will travel, and a link that leads out.  Refused for another drive that is mounted in
         the shelf.
         """
-        if item.kind == FILE and kind_of(item.path) is None:
+        if item.kind == FILE and may_be_ledger(item.path):
             look_for_ledger(os.path.join(shelf.old, item.path), self.maps, self.found, self.remarks)
         elif item.kind == LINK and (remark := leads_out(shelf, item.path, self.waybill.link_target(item.target or ""))):
             self.remarks.append(remark)
+
+
+def may_be_ledger(path: str) -> bool:
+    """Whether a file may name sounds: what is a sound itself, set aside or litter does not."""
+    return kind_of(path) is None and not is_set_aside(path) and not litter(os.path.basename(path))
 
 
 def refuse_unreadable(path: str, error: OSError) -> None:

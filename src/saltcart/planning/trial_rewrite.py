@@ -115,14 +115,16 @@ def gather_ledgers(
 ) -> tuple[list[DraftedLedger], list[str]]:
     """The ledgers of the trip, tried out, and the places that were searched for them.
 
-    Named ones and those inside the shelves are all taken; without named ones, those elsewhere
-    that lean on a shelf.
+    Named ones and those that travel are all taken; of those that stay in a shelf, and without named ones of those
+    elsewhere, the ones that lean on what leaves.
     """
     given = [true_path(path) for path in request.ledgers]
     named = dict.fromkeys([*given, *trial.front, *inspector.found])
     elsewhere, searched = ([], []) if request.ledgers else usual_ledgers(request.cart, inspector.maps, progress)
     if not request.ledgers:
         searched = [*filter(None, [request.cart.path]), *searched]
+
+    elsewhere = [*inspector.staying, *elsewhere]
 
     def left_out(path: str, error: SaltCartError) -> None:
         if path in named:
