@@ -22,7 +22,7 @@ def played(main, inner=None, state=None):
         if name:
             state[name] = meaning
             continue
-        value = include or default or sample or ""
+        value = (include or default or sample or "").replace("\\", "/")
         for variable in sorted(filter(None, state), key=len, reverse=True):
             value = value.replace(variable, state[variable])
         if include:

@@ -61,6 +61,14 @@ def forms_after(olds: Sequence[str], news: Sequence[str], means: Sequence[str] =
     return forms
 
 
+def relative_forms(places: Sequence[str]) -> list[PlaceForms]:
+    """The forms of places from the folders of the files that name them alone."""
+    forms = forms_of(places)
+    for one in forms:
+        one.names, one.raw = (), {}
+    return forms
+
+
 def letters(place: str, means: Sequence[str]) -> list[str]:
     """The names of a folder on other systems."""
     declared = [(name, os.path.realpath(folder)) for name, _sign, folder in (one.partition("=") for one in means)]

@@ -6,7 +6,7 @@ What nobody has described is learnt on the way, and taken along when the map tha
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
@@ -15,11 +15,12 @@ from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home
 from saltcart.ledgers import Map, load_map, open_ledger
 from saltcart.ledgers.formats import cart_toml
-from saltcart.mentions.content import UNREADABLE, Mention, Spot
+from saltcart.mentions.content import UNREADABLE, Mention, Spot, mentions_in
 from saltcart.mentions.search import Search, known_as, search
-from saltcart.mentions.search_places import forms_of, search_places
+from saltcart.mentions.search_places import forms_of, relative_forms, search_places
 from saltcart.mentions.standings import HISTORY, IN_FULL, IN_PART, LEFT, SERVED, UNCHANGEABLE, UNREAD
 from saltcart.planning.request import Request
+from saltcart.planning.shelf_inspection import DraftedShelf, may_be_ledger
 from saltcart.planning.trial_rewrite import DraftedLedger, Trial
 from saltcart.progress import Progress
 from saltcart.safefile import replacing, short_name
@@ -70,9 +71,20 @@ class Account:
 class Accountant:
     """Searches for what names the shelves of a waybill, and tries to understand what it finds."""
 
-    def __init__(self, request: Request, waybill: Waybill, trial: Trial, maps: list[Map], progress: Progress):
+    def __init__(
+        self,
+        request: Request,
+        waybill: Waybill,
+        drafted: Sequence[DraftedShelf],
+        trial: Trial,
+        maps: list[Map],
+        progress: Progress,
+    ):
         self.request, self.waybill, self.trial, self.maps, self.progress = request, waybill, trial, maps, progress
         self.olds = [shelf.old for shelf in waybill.shelves]
+        # In what lies in a shelf and stays, its parts are named and not the shelf.
+        self.drafted = drafted
+        self.sought = [*self.olds, *(part for one in drafted for part in (*one.tops, *one.kept))]
         self.learnt: set[str] = set()
         self.counted: set[str] = set()
 
@@ -90,12 +102,25 @@ class Accountant:
         result = Account(search(forms_of(self.olds, self.waybill.means), places, self.progress), away)
         known = {one.line.path: one for one in ledgers}
         mentions = {true_path(mention.path): mention for mention in result.search.found}
+        for mention in self.across_the_cut(set(known)):
+            mentions.setdefault(mention.path, mention)
         unknown = [path for path in mentions if path not in known]
         found = self.understood(unknown, {path for path, one in mentions.items() if one.count > one.history})
         ledgers += found.values()
         result.files = [self.standing(path, one, known.get(path) or found.get(path)) for path, one in mentions.items()]
         self.waybill.maps = [plan.path for plan in self.maps]
         return result
+
+    def across_the_cut(self, known: set[str]) -> Iterator[Mention]:
+        """Files in divided shelves that are no known ledgers, and name from their own folders what parts from them."""
+        for one in self.drafted:
+            leaving = (f"{one.shelf.old}/{item}" for item in one.items if may_be_ledger(item)) if one.kept else ()
+            for paths, forms in ((one.left, relative_forms(one.tops)), (leaving, relative_forms(one.kept))):
+                for path in paths if forms else ():
+                    with suppress(*UNREADABLE):
+                        mention = Mention(path) if path in known else mentions_in(path, forms)
+                        if mention.count:
+                            yield mention
 
     def understood(self, paths: Sequence[str], present: set[str]) -> dict[str, DraftedLedger]:
         """Those files that are ledgers, through maps that are there or that are learnt: from all of a kind together,
@@ -134,7 +159,7 @@ class Accountant:
 
         try:
             stem = os.path.splitext(os.path.basename(paths[0]))[0]
-            lesson = learn(paths, self.olds, self.waybill.means, f"{show(stem)} {short_name(paths[0], 4)}")
+            lesson = learn(paths, self.sought, self.waybill.means, f"{show(stem)} {short_name(paths[0], 4)}")
         except UNREADABLE:
             return
         better: dict[str, DraftedLedger] = {}

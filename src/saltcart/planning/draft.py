@@ -117,9 +117,11 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     for drive in drives.values():
         remarks += weigh(drive, drafted, request.cart)
     waybill.left_unread = [true_path(path) for path in request.leave_unread]
-    trial = Trial(request, waybill, inspector)
+    trial = Trial(request, waybill, inspector, drafted)
     ledgers, searched = gather_ledgers(request, trial, inspector, progress)
-    account = Accountant(request, waybill, trial, maps, progress).account(ledgers) if request.searches else None
+    account = (
+        Accountant(request, waybill, drafted, trial, maps, progress).account(ledgers) if request.searches else None
+    )
     waybill.ledgers = [ledger.line for ledger in ledgers]
     links = links_of(ledgers)
     waybill.turn = [link for link, turned in links.items() if turned]

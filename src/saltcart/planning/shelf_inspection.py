@@ -3,6 +3,7 @@
 import os
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from itertools import islice
 
 from saltcart.drives.drive import mount_of
 from saltcart.errors import Refused, show
@@ -12,15 +13,19 @@ from saltcart.planning.destination import refuse_clashes, refuse_mounts
 from saltcart.progress import Progress, Tick
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.oddities import litter
-from saltcart.shelves.walk import FILE, LINK, Item, walk
+from saltcart.shelves.walk import FILE, FOLDER, LINK, Item, walk
 from saltcart.trips.signposts import leads_home
 from saltcart.waybills.new_place import allocated, leads_out, unit_of
-from saltcart.waybills.waybill import Shelf, Waybill, is_set_aside, matches
+from saltcart.waybills.waybill import MOST_TOPS, Shelf, Waybill, is_set_aside, matches
 
 
 @dataclass(slots=True)
 class DraftedShelf:
-    """One shelf as the draft saw it; bytes as written in it, as its drive allocates them, and as the new one will."""
+    """One shelf as the draft saw it; bytes as written in it, as its drive allocates them, and as the new one will.
+
+    Of a shelf of which a part stays, `tops` are folders of which something leaves, beside something that stays, `kept`
+    are folders that stay whole, and `left` are files that stay and may name sounds.
+    """
 
     shelf: Shelf
     files: int = 0
@@ -29,6 +34,9 @@ class DraftedShelf:
     audio_files: int = 0
     target_bytes: int = 0
     items: list[str] = field(default_factory=list)
+    tops: list[str] = field(default_factory=list)
+    kept: list[str] = field(default_factory=list)
+    left: list[str] = field(default_factory=list)
 
 
 class ShelfInspector:
@@ -41,6 +49,9 @@ class ShelfInspector:
         # Of what a person asked to leave out, the patterns that have matched nothing yet.
         self.unmatched: set[str] = set(left_out)
         self.remarks: list[str] = []
+        self.mixed: set[str] = set()  # folders from the top of the shelf in which something stays
+        self.left: list[str] = []  # files that stay and may name sounds
+        self.unknown = 0  # those of them that are in no format known
 
     def inspect(self, shelf: Shelf) -> DraftedShelf:
         """One shelf.  Refused when a part of it cannot be read, or other files stand at its new place."""
@@ -48,15 +59,29 @@ class ShelfInspector:
         unit = unit_of(mount_of(shelf.new))
         refuse_mounts(shelf)
         clashes: list[str] = []
+        folders: list[str] = []
+        self.mixed, self.left, self.unknown = set(), [], 0
         occupied = os.path.isdir(shelf.new) and not leads_home(shelf.new, shelf.old)
         for item in shelf.sift(self.noting_patterns(shelf)):
             one.items.append(item.path)
+            if item.kind == FOLDER and item.path:
+                folders.append(item.path)
             if item.kind == FILE:
                 count_file(one, item, unit)
                 self.progress(Tick(f"look over {shelf.name}", item.path, one.files, 0))
             self.note(shelf, item)
             if occupied and clash(shelf, item):
                 clashes.append(shelf.place(item.path))
+        if self.mixed:
+            leaving = {folder for path in {*one.items}.difference(folders) for folder in folders_above(path)}
+            one.tops = self.parts(shelf, leaving, beside=self.mixed)
+            one.kept = self.parts(shelf, self.mixed - leaving, beside=leaving)
+            one.left = self.left
+            if self.unknown and any(os.path.dirname(path) in self.mixed for path in {*one.items}.difference(folders)):
+                self.remarks.append(
+                    f"{self.unknown} file(s) that stay in {show(shelf.old)} are in no format known here; what they"
+                    " name by a bare name cannot be seen"
+                )
         refuse_clashes(shelf, clashes)
         if shelf.only and not one.files:
             raise Refused(
@@ -65,22 +90,24 @@ class ShelfInspector:
             )
         return one
 
+    def parts(self, shelf: Shelf, folders: set[str], beside: set[str]) -> list[str]:
+        """The paths of the folders of a shelf that lie right in one of those `beside` which they stand."""
+        found = (path for path in sorted(folders) if path and os.path.dirname(path) in beside)
+        return [f"{shelf.old}/{path}" for path in islice(found, MOST_TOPS)]
+
     def noting_patterns(self, shelf: Shelf) -> Iterator[Item]:
         """Everything in a shelf, taking note of the patterns that match something, and of ledgers that stay."""
-        unknown = 0
         for item in walk(shelf.old, refuse_unreadable):
             if self.unmatched:
                 self.unmatched -= {pattern for pattern in self.unmatched if matches(item.path, [pattern])}
-            if item.kind == FILE and not shelf.takes(item.path) and may_be_ledger(item.path):
-                path = os.path.join(shelf.old, item.path)
-                look_for_ledger(path, self.maps, self.staying, self.remarks)
-                unknown += path not in self.staying
+            if item.kind == FILE and not shelf.takes(item.path):
+                self.mixed.update(folders_above(item.path))
+                if may_be_ledger(item.path):
+                    path = os.path.join(shelf.old, item.path)
+                    look_for_ledger(path, self.maps, self.staying, self.remarks)
+                    self.left.append(path)
+                    self.unknown += path not in self.staying
             yield item
-        if unknown:
-            self.remarks.append(
-                f"{unknown} file(s) that stay in {show(shelf.old)} are in no format known here; what they name by their"
-                " own folder alone cannot be seen"
-            )
 
     def note(self, shelf: Shelf, item: Item) -> None:
         """Take up a ledger that will travel, and a link that leads out.  Refused for another drive that is mounted in
@@ -90,6 +117,13 @@ class ShelfInspector:
             look_for_ledger(os.path.join(shelf.old, item.path), self.maps, self.found, self.remarks)
         elif item.kind == LINK and (remark := leads_out(shelf, item.path, self.waybill.link_target(item.target or ""))):
             self.remarks.append(remark)
+
+
+def folders_above(path: str) -> Iterator[str]:
+    """The folders that lead to a path from the top of its shelf, and the top itself, "", the deepest first."""
+    while path:
+        path = os.path.dirname(path)
+        yield path
 
 
 def may_be_ledger(path: str) -> bool:

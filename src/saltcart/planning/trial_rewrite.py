@@ -12,10 +12,10 @@ from saltcart.ledgers import Ledger, open_ledger
 from saltcart.ledgers.instrument_parts import PartLedger, with_parts
 from saltcart.looking.survey import usual_ledgers
 from saltcart.mentions.content import Mention, Spot, mentions_in
-from saltcart.mentions.search_places import forms_after
+from saltcart.mentions.search_places import forms_after, relative_forms
 from saltcart.planning.parents import parents_named
 from saltcart.planning.request import Request
-from saltcart.planning.shelf_inspection import ShelfInspector
+from saltcart.planning.shelf_inspection import DraftedShelf, ShelfInspector
 from saltcart.progress import Progress
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
@@ -46,14 +46,17 @@ class DraftedLedger:
 class Trial:
     """Judges ledgers, and rewrites each on trial as the trip would."""
 
-    def __init__(self, request: Request, waybill: Waybill, inspector: ShelfInspector):
+    def __init__(self, request: Request, waybill: Waybill, inspector: ShelfInspector, drafted: Sequence[DraftedShelf]):
         self.waybill, self.turn_links = waybill, request.turn_links
         self.judge = Judge(headers=False, resolver=waybill.resolver())
         self.front = [true_path(path) for path in request.front]
         lists = [open_ledger(path, inspector.maps) for path in self.front]
         self.added = added_folders(lists, waybill.shelves, self.judge.resolver)
         olds, news = ([getattr(shelf, side) for shelf in waybill.shelves] for side in ("old", "new"))
-        self.forms = forms_after(olds, news, waybill.means) if request.searches else []
+        # What a file that travels names beside itself, and that stays, would be looked for at the new place.
+        vain = [one.shelf.place(kept[len(one.shelf.old) + 1 :]) for one in drafted for kept in one.kept]
+        parts = relative_forms([*(top for one in drafted for top in one.tops), *vain])
+        self.forms = forms_after(olds, news, waybill.means) + parts if request.searches else []
 
     def run(self, ledger: Ledger) -> DraftedLedger:
         """One ledger; one that cannot spell the new place stays as it is, with the reason."""

@@ -11,13 +11,13 @@ from saltcart.judging.judge import LedgerState
 from saltcart.ledgers.formats import cart_toml
 from saltcart.mentions.content import Mention
 from saltcart.mentions.search import Search, search
-from saltcart.mentions.search_places import forms_after, search_places
+from saltcart.mentions.search_places import forms_after, relative_forms, search_places
 from saltcart.mentions.standings import HISTORY, LEFT, SERVED, UNACCOUNTED
 from saltcart.progress import Progress
 from saltcart.proving.results import LeftMentions
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.trip import Trip
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.waybill import Shelf, divided
 
 
 def left_mentions(
@@ -32,7 +32,9 @@ def left_mentions(
     olds, news = ([getattr(shelf, side) for shelf in plan.shelves] for side in ("old", "new"))
     wanted = plan.search or search_places(olds, Cart(), [state.path for state in states])  # the draft did not search
     places = [place for place in wanted if os.path.lexists(place)]
-    forms = forms_after(olds, news, plan.means)
+    forms = forms_after(olds, news, plan.means) + relative_forms(
+        [one for shelf in plan.shelves for one in divided(shelf)]
+    )
     found = search(forms, places, progress)
     known = {state.path: state for state in states}
     left = [standing(mention, known.get(mention.path), plan.shelves, plan.left_unread) for mention in found.found]

@@ -17,6 +17,10 @@ LAUNCHERS, LINKING = ".desktop", re.compile(rb"(?m)^Type\s*=\s*Link\b")
 SET_ASIDE = re.compile(r"\.set-aside-([a-z0-9]{4})$")
 
 
+# New content of a ledger that waits beside it for its switch, as `repoint.hidden_name` calls it.
+STAGED = re.compile(r"(?:^|/)\.[^/]+\.saltcart-[a-z0-9]{4}$")
+
+
 def set_aside_name(name: str, trip: str) -> str:
     """The hidden name under which trip `trip` sets aside a shelf called `name`; SET_ASIDE knows it again."""
     return f".{name}.set-aside-{trip}"

@@ -35,6 +35,7 @@ def leave_out(name: str, patterns: Sequence[str]) -> None:
                 for shelf in trip.waybill.shelves
             ]
         )
+        follow_shelves(trip)
         trip.enter(HAULING, f"left out: {', '.join(patterns)}")
 
 

@@ -1,7 +1,8 @@
 """The waybill: the plan of one trip as a TOML file that people read and edit.  It holds decisions, not file lists."""
 
 import os
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
 from functools import partial
@@ -12,14 +13,15 @@ from saltcart import tomlfile
 from saltcart.errors import BadFile, show
 from saltcart.judging.resolver import Resolver
 from saltcart.shelves.digests import BLAKE3, SHA256
-from saltcart.shelves.oddities import SET_ASIDE
-from saltcart.shelves.walk import FOLDER, Item, Trouble, ignore, walk
+from saltcart.shelves.oddities import SET_ASIDE, STAGED
+from saltcart.shelves.walk import FILE, FOLDER, Item, Trouble, ignore, walk
 from saltcart.spelling import Meanings, Move, Moves
 
 FORMAT = 1
 CARE = ("own", "replaceable")
 LEAVE = ("nothing", "signpost")
 ENTRIES = ("rewrite", "keep")
+MOST_TOPS = 20  # folders that are searched for by their own names where their shelf is divided
 SHAPE: dict[str, Any] = {
     "!format": int,
     "draft": str,
@@ -76,7 +78,7 @@ class Shelf:
 
     def takes(self, path: str) -> bool:
         """Whether what lies at `path`, from the shelf's top, travels."""
-        if matches(path, self.stay) or is_set_aside(path):
+        if matches(path, self.stay) or is_set_aside(path) or STAGED.search(path):
             return False
         return not self.only or matches(path, self.only)
 
@@ -101,15 +103,30 @@ class Shelf:
 
     def moves(self) -> Iterator[Move]:
         """The shelf itself, and each renaming in it, as moves."""
-        takes = self.takes if self.stay or self.only else None
+        takes = self.travelling() if self.stay or self.only else None
         yield Move(self.old, self.new, takes)
         for old, new in self.renames:
             if self.takes(old):
-                yield Move(f"{self.old}/{old}", f"{self.new}/{new}", takes and partial(self.takes_below, old))
+                yield Move(f"{self.old}/{old}", f"{self.new}/{new}", takes and partial(below_folder, takes, old))
 
-    def takes_below(self, folder: str, path: str) -> bool:
-        """Whether what lies at `path` in the `folder` of the shelf travels."""
-        return self.takes(f"{folder}/{path}")
+    def travelling(self) -> Callable[[str], bool]:
+        """What tells whether something travels; a folder does when it is not all that lies in it that stays."""
+        known: dict[str, bool] = {}
+
+        def travels(path: str) -> bool:
+            if path not in known:
+                known[path] = self.takes(path) and not self.only_stays(path)
+            return known[path]
+
+        return travels
+
+    def only_stays(self, path: str) -> bool:
+        """Whether there are files in the folder at `path`, from the shelf's top, and all of them stay."""
+        place = f"{self.old}/{path}"
+        if not os.path.isdir(place):
+            return False
+        files = [self.takes(f"{path}/{item.path}") for item in walk(place) if item.kind == FILE]
+        return bool(files) and not any(files)
 
     def place(self, path: str) -> str:
         """Where what lies at `path`, from the shelf's top, comes to lie."""
@@ -124,6 +141,36 @@ class Shelf:
             if path == new or path.startswith(new + "/"):
                 return old + path[len(new) :]
         return path
+
+
+def below_folder(takes: Callable[[str], bool], folder: str, path: str) -> bool:
+    """Whether what lies at `path` in the `folder` of a shelf travels."""
+    return takes(f"{folder}/{path}")
+
+
+def divided(shelf: Shelf) -> list[str]:
+    """Of a shelf of which a part stays, when it lies at its new place: folders that something has left, and those at
+    the new place which never came there.
+    """
+    found: list[str] = []
+    waiting = [""] if shelf.stay or shelf.only else []
+    while waiting and len(found) < MOST_TOPS:
+        inner = waiting.pop()
+        went, stayed = folders_in(shelf.place(inner)), folders_in(f"{shelf.old}/{inner}".rstrip("/"))
+        gone = {shelf.home(f"{inner}/{name}".lstrip("/")) for name in went}
+        for path in sorted(gone | {f"{inner}/{name}".lstrip("/") for name in stayed}):
+            old, new = f"{shelf.old}/{path}", shelf.place(path)
+            if os.path.isdir(old) and os.path.isdir(new) and not os.path.islink(old):
+                waiting.append(path)
+            found.append(old if os.path.isdir(new) else new)
+    return found
+
+
+def folders_in(place: str) -> list[str]:
+    """The names of the folders in a place; none when it is not there."""
+    with suppress(OSError), os.scandir(place) as entries:
+        return [entry.name for entry in entries if entry.is_dir(follow_symlinks=False)]
+    return []
 
 
 def is_set_aside(path: str) -> bool:

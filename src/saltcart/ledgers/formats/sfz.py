@@ -13,6 +13,7 @@ from collections.abc import Hashable, Iterator
 from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import NamedTuple
+from urllib.parse import quote
 
 from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.base import Entry
@@ -80,8 +81,9 @@ class Instrument:
 
     @property
     def folder(self) -> Entry:
-        """Where everything counts from, for the files that are included."""
-        return Entry(None, "folder of the instrument", os.path.dirname(self.path), spelling_named("native"), "folder")
+        """Where everything counts from, for the files that are included; a URI stands for the folder it lies in."""
+        uri = "file://" + quote(os.fsencode(self.path))
+        return Entry(None, "the instrument", uri, spelling_named("uri"), "folder")
 
     def include(self, name: str, state: State, within: tuple[str, ...]) -> None:
         """Read an included file for what it changes in `state`.  ValueError when there is no end to them."""
