@@ -84,6 +84,7 @@ class PlaceForms:
             names += [Name(f"/{below_drive}", DRIVE), Name(below_drive, DRIVE)]
         self.names = self.all_names = tuple(names)
         self.passes: list[bytes] = []
+        self.within = "/"  # the relative names are those from folders in here
         self.anchors = list(anchors(self))
         self.raw = {place.encode("utf-8", "surrogateescape"): "UTF-8"}
         self.longest = max(len(name.text) for name in names) * 6 * WINDOW + 64
@@ -103,7 +104,8 @@ class PlaceForms:
 
     def names_from(self, folder: str | None) -> list[Name]:
         """All names, with the relative ones for a file that lies in `folder`."""
-        if folder is None or tail_below(folder, self.place) is not None:
+        inside = folder is None or tail_below(folder, self.place) is not None
+        if folder is None or inside or tail_below(folder, self.within) is None:
             return list(self.names)  # from inside the folder a path does not name it
         tail = os.path.relpath(self.place, folder)
         return [*self.names, Name(tail, RELATIVE), Name(f"./{tail}", RELATIVE)]

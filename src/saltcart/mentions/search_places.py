@@ -61,11 +61,13 @@ def forms_after(olds: Sequence[str], news: Sequence[str], means: Sequence[str] =
     return forms
 
 
-def relative_forms(places: Sequence[str]) -> list[PlaceForms]:
-    """The forms of places from the folders of the files that name them alone."""
+def relative_forms(places: Sequence[str], within: str) -> list[PlaceForms]:
+    """The forms of places from the folders of the files that name them alone, of files `within` a folder: others
+    cannot name them without naming that.
+    """
     forms = forms_of(places)
     for one in forms:
-        one.names, one.raw = (), {}
+        one.names, one.raw, one.within = (), {}, within
     return forms
 
 

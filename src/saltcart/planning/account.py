@@ -115,7 +115,10 @@ class Accountant:
         """Files in divided shelves that are no known ledgers, and name from their own folders what parts from them."""
         for one in self.drafted:
             leaving = (f"{one.shelf.old}/{item}" for item in one.items if may_be_ledger(item)) if one.kept else ()
-            for paths, forms in ((one.left, relative_forms(one.tops)), (leaving, relative_forms(one.kept))):
+            for paths, forms in (
+                (one.left, relative_forms(one.tops, one.shelf.old)),
+                (leaving, relative_forms(one.kept, one.shelf.old)),
+            ):
                 for path in paths if forms else ():
                     with suppress(*UNREADABLE):
                         mention = Mention(path) if path in known else mentions_in(path, forms)

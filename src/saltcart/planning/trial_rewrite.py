@@ -53,10 +53,11 @@ class Trial:
         lists = [open_ledger(path, inspector.maps) for path in self.front]
         self.added = added_folders(lists, waybill.shelves, self.judge.resolver)
         olds, news = ([getattr(shelf, side) for shelf in waybill.shelves] for side in ("old", "new"))
-        # What a file that travels names beside itself, and that stays, would be looked for at the new place.
-        vain = [one.shelf.place(kept[len(one.shelf.old) + 1 :]) for one in drafted for kept in one.kept]
-        parts = relative_forms([*(top for one in drafted for top in one.tops), *vain])
-        self.forms = forms_after(olds, news, waybill.means) + parts if request.searches else []
+        self.forms = forms_after(olds, news, waybill.means) if request.searches else []
+        for one in drafted if request.searches else ():
+            # What a file that travels names beside itself, and that stays, would be looked for at the new place.
+            vain = [one.shelf.place(kept[len(one.shelf.old) + 1 :]) for kept in one.kept]
+            self.forms += relative_forms(one.tops, one.shelf.old) + relative_forms(vain, one.shelf.new)
 
     def run(self, ledger: Ledger) -> DraftedLedger:
         """One ledger; one that cannot spell the new place stays as it is, with the reason."""

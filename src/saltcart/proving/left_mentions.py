@@ -32,13 +32,14 @@ def left_mentions(
     olds, news = ([getattr(shelf, side) for shelf in plan.shelves] for side in ("old", "new"))
     wanted = plan.search or search_places(olds, Cart(), [state.path for state in states])  # the draft did not search
     places = [place for place in wanted if os.path.lexists(place)]
-    forms = forms_after(olds, news, plan.means) + relative_forms(
-        [one for shelf in plan.shelves for one in divided(shelf)]
-    )
+    forms = forms_after(olds, news, plan.means)
+    for shelf in plan.shelves:
+        left, vain = divided(shelf)
+        forms += relative_forms(left, shelf.old) + relative_forms(vain, shelf.new)
     found = search(forms, places, progress)
     known = {state.path: state for state in states}
-    left = [standing(mention, known.get(mention.path), plan.shelves, plan.left_unread) for mention in found.found]
-    return left, found, [place for place in wanted if place not in places]
+    still = [standing(mention, known.get(mention.path), plan.shelves, plan.left_unread) for mention in found.found]
+    return still, found, [place for place in wanted if place not in places]
 
 
 def standing(

@@ -148,13 +148,14 @@ def below_folder(takes: Callable[[str], bool], folder: str, path: str) -> bool:
     return takes(f"{folder}/{path}")
 
 
-def divided(shelf: Shelf) -> list[str]:
+def divided(shelf: Shelf) -> tuple[list[str], list[str]]:
     """Of a shelf of which a part stays, when it lies at its new place: folders that something has left, and those at
     the new place which never came there.
     """
-    found: list[str] = []
+    left: list[str] = []
+    vain: list[str] = []
     waiting = [""] if shelf.stay or shelf.only else []
-    while waiting and len(found) < MOST_TOPS:
+    while waiting and len(left) + len(vain) < MOST_TOPS:
         inner = waiting.pop()
         went, stayed = folders_in(shelf.place(inner)), folders_in(f"{shelf.old}/{inner}".rstrip("/"))
         gone = {shelf.home(f"{inner}/{name}".lstrip("/")) for name in went}
@@ -162,8 +163,8 @@ def divided(shelf: Shelf) -> list[str]:
             old, new = f"{shelf.old}/{path}", shelf.place(path)
             if os.path.isdir(old) and os.path.isdir(new) and not os.path.islink(old):
                 waiting.append(path)
-            found.append(old if os.path.isdir(new) else new)
-    return found
+            (left if os.path.isdir(new) else vain).append(old if os.path.isdir(new) else new)
+    return left, vain
 
 
 def folders_in(place: str) -> list[str]:
