@@ -33,7 +33,7 @@ class Unchanged:
 
     def __init__(self, forms: Sequence[PlaceForms]):
         self.now = time.time_ns()
-        wide = key_of([(one.place, one.folds_case, one.all_names, []) for one in forms])
+        wide = key_of([(one.place, one.folds_case, one.all_names, [], one.within) for one in forms])
         self.key = key_of([(one.place, one.folds_case, one.names, one.passes, one.within) for one in forms])
         self.old = self.load(self.key)
         self.known = [some for some in (self.old, self.load(wide) if wide != self.key else None) if some]
