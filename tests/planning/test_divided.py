@@ -67,5 +67,73 @@ class Divided(WorldCase):
         self.assertIn("new.bin", self.run_program("check", status=1).stdout)
 
 
+class ChosenFiles(WorldCase):
+    def setUp(self):
+        super().setUp()
+        self.films = self.keel / "Films"
+        for name in ("The Long Tide [1].wav", "b.wav", "Old/c.wav"):
+            wav(self.films / name, len(name))
+        self.list = self.keel / "set.m3u8"
+        self.list.write_text(f"{self.films}/The Long Tide [1].wav\nFilms/b.wav\nFilms/Old/c.wav\ngone.wav\n")
+        (self.films / "here.m3u8").write_text("The Long Tide [1].wav\nb.wav\n")
+        self.before = tree(self.films)
+
+    def assert_found(self, count):
+        """So many of the lists' lines lead to a file."""
+        lines = [
+            (one.parent, line) for one in (self.list, self.films / "here.m3u8") for line in one.read_text().split("\n")
+        ]
+        self.assertEqual(sum((folder / line).is_file() for folder, line in lines if line), count)
+
+    def test_files_move_to_stand_among_others_and_come_back(self):
+        wav(self.lighter / "Store" / "other.wav", 50)
+        for words, there in (
+            ((self.films / "The Long Tide [1].wav",), {"The Long Tide [1].wav"}),
+            ((self.films / "b.wav", self.films / "Old/c.wav"), {"b.wav", "c.wav"}),
+            (("--from-list", self.list), {"The Long Tide [1].wav", "b.wav", "Old/c.wav"}),
+        ):
+            with self.subTest(words):
+                report = self.run_json("move", *words, "--to", self.lighter / "Store", "--yes")
+                found = {str(one.relative_to(self.lighter / "Store")) for one in self.lighter.rglob("*.wav")}
+                self.assertEqual(found, there | {"other.wav"})
+                self.assert_found(5)
+                self.assertFalse(list(self.lighter.rglob("*.b3")))
+                self.run_program("check", report["trip"])
+                self.run_program("undo", report["trip"], "--yes", "--drop-copies")
+                self.assertEqual(tree(self.films), self.before)
+                self.assertEqual({one.name for one in self.lighter.rglob("*.wav")}, {"other.wav"})
+
+    def test_signposts_and_release(self):
+        self.run_program("move", self.films / "Old" / "c.wav", "--to", self.lighter / "Store", "--signpost", "--yes")
+        self.assertTrue((self.films / "Old" / "c.wav").is_symlink())
+        self.run_program("release", "--yes")
+        self.assertEqual((self.films / "Old" / "c.wav").read_bytes(), (self.lighter / "Store" / "c.wav").read_bytes())
+        self.assertFalse([one for one in self.keel.rglob(".*") if "aside" in one.name])
+        self.assert_found(5)
+
+    def test_a_file_at_the_top_of_a_drive(self):
+        wav(self.keel / "top.wav", 7)
+        self.run_program("move", self.keel / "top.wav", "--to", self.lighter / "Store", "--yes")
+        self.assertTrue((self.lighter / "Store" / "top.wav").is_file() and not (self.keel / "top.wav").exists())
+        self.run_program("undo", "--yes", "--drop-copies")
+        self.assertTrue((self.keel / "top.wav").is_file())
+
+    def test_refusals(self):
+        (self.films / "empty.m3u8").write_text("none.wav\n")
+        wav(self.films / "Old" / "b.wav", 70)
+        wav(self.lighter / "Store" / "b.wav", 71)
+        store = self.lighter / "Store"
+        for words, status, says in (
+            ((self.films / "b.wav", "--to", store), 3, "already holds 1 other"),
+            ((self.films / "b.wav", "--to", self.films), 3, "already there"),
+            ((self.films / "b.wav", self.films / "Old/b.wav", "--to", self.lighter / "New"), 3, "one name there"),
+            ((self.films / "b.wav", "--only", "x", "--to", store), 2, "are for folders"),
+            (("--from-list", self.films / "empty.m3u8", "--to", store), 3, "names no file that is there"),
+            (("--to", store), 2, "No shelf was named"),
+        ):
+            with self.subTest(says):
+                self.assertIn(says, self.run_program("move", *words, "--yes", status=status).stderr)
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -34,7 +34,6 @@ class Refusals(WorldCase):
         wav(self.lighter / "other" / "Bell Tones" / "low" / "C1.wav", 50)
         cases = [
             ((sounds / "absent", "--to", self.lighter), "There is no shelf at"),
-            ((file, "--to", self.lighter), "is not a folder"),
             ((self.shelf, "--to", sounds), "is already there"),
             ((self.shelf, "--to", self.shelf / "low"), "lies inside the shelf itself"),
             ((self.keel, "--to", self.lighter), "is the top of a drive"),

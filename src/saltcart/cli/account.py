@@ -30,8 +30,10 @@ STANDINGS = {
 }
 
 
-def show_account(screen: Screen, account: Account) -> None:
-    """How many files name the shelves, and each of which not all is understood."""
+def show_account(screen: Screen, account: Account, changed: bool) -> None:
+    """How many files name the shelves, and each of which not all is understood; `changed`: ledgers do, in their own
+    way.
+    """
     files, counts = account.files, Counter(one.standing for one in account.files)
     learnt = sum(one.learnt for one in files)
     if files:
@@ -41,7 +43,7 @@ def show_account(screen: Screen, account: Account) -> None:
             f"{f'; {learnt} learnt just now' if learnt else ''}."
         )
     else:
-        screen.say("No file names these sounds.")
+        screen.say(f"No {'other ' if changed else ''}file names these sounds.")
     rows = [
         (place(one.path), STANDINGS[one.standing], one.uncovered, spots_text(one.spots))
         for one in files

@@ -33,7 +33,7 @@ def add_ledgers(parser: argparse.ArgumentParser) -> None:
 
 def add_plan(parser: argparse.ArgumentParser) -> None:
     """The shelves and what becomes of them."""
-    parser.add_argument("shelf", nargs="+", metavar="SHELF", help="the folder of sounds to move")
+    parser.add_argument("shelf", nargs="*", metavar="SHELF", help="the folder of sounds to move, or single files")
     parser.add_argument(
         "--to",
         required=True,
@@ -64,6 +64,7 @@ def add_plan(parser: argparse.ArgumentParser) -> None:
     )
     add_list(parser, "--leave-out", "PATTERN", "what stays where it is, such as '*.ini' or 'Old Packs'")
     add_list(parser, "--only", "PATTERN", "move nothing but this")
+    add_list(parser, "--from-list", "LIST", "move the files that this playlist names, with the folders they lie in")
     add_search(parser)
     add_cart(parser)
 

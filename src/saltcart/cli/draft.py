@@ -45,6 +45,7 @@ def request(options: argparse.Namespace) -> Request:
         not options.no_search,
         options.search,
         options.leave_unread,
+        options.from_list,
     )
 
 
@@ -123,7 +124,7 @@ def show_room(screen: Screen, plan: Draft) -> None:
         f" {'read back from the new drive' if away else 'read'}."
     )
     if plan.account:
-        show_account(screen, plan.account)
+        show_account(screen, plan.account, any(one.changes for one in plan.ledgers))
     elif plan.searched:
         screen.say(
             f"Searched for ledgers: {', '.join(map(place, plan.searched))}. Not searched: everything else; name others"

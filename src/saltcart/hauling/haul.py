@@ -293,7 +293,7 @@ def finish(trip: Trip, report: HaulReport) -> None:
             troubles[:20],
         )
     for number, shelf in enumerate(trip.waybill.shelves):
-        if not shelf.gathered:
+        if not shelf.gathered and not shelf.files:
             drives.require(shelf.new_drive, drives.mount_of(shelf.new), f'the manifest of "{shelf.name}"')
             try:
                 report.manifests.append(write_manifest(trip, number))

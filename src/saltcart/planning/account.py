@@ -81,7 +81,7 @@ class Accountant:
         progress: Progress,
     ):
         self.request, self.waybill, self.trial, self.maps, self.progress = request, waybill, trial, maps, progress
-        self.olds = [shelf.old for shelf in waybill.shelves]
+        self.olds = [old for shelf in waybill.shelves for old, _new in shelf.sought()]
         # In what lies in a shelf and stays, its parts are named and not the shelf.
         self.drafted = drafted
         self.sought = [*self.olds, *(part for one in drafted for part in (*one.tops, *one.kept))]
@@ -96,7 +96,9 @@ class Accountant:
                     f"{show(path)} is not there", "Check the path; if its drive is not connected, plug it in."
                 )
         more = [os.path.expanduser(path) for path in self.request.search]
-        places = search_places(self.olds, self.request.cart, [one.line.path for one in ledgers], more)
+        places = search_places(
+            [shelf.old for shelf in self.waybill.shelves], self.request.cart, [one.line.path for one in ledgers], more
+        )
         self.waybill.search = places
         away = [place for place in self.request.cart.places if not os.path.exists(place)]
         result = Account(search(forms_of(self.olds, self.waybill.means), places, self.progress), away)

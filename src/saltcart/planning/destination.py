@@ -112,25 +112,34 @@ def refuse_fixed(old: str) -> None:
     raise Refused(f"The shelf {show(old)} cannot be set aside: {why}", "Mount it for writing, or mend the permission.")
 
 
-def refuse_place(old: str, new: str) -> None:
-    """Raise Refused when a shelf cannot go from `old` to `new`, whatever is in it."""
+def refuse_place(old: str, new: str, files: bool = False) -> None:
+    """Raise Refused when a shelf, or chosen `files` of one, cannot go from `old` to `new`, whatever is in it."""
     if new == old:
-        raise Refused(f"The shelf {show(old)} is already there", "Choose another folder with --to.")
+        what = "What you name" if files else f"The shelf {show(old)}"
+        raise Refused(f"{what} is already there", "Choose another folder with --to.")
+    if files:
+        refuse_destination(new)
+        return
     if tail_below(new, old) is not None:
         raise Refused(f"{show(new)} lies inside the shelf itself", "Choose a folder outside of it with --to.")
     if tail_below(old, new) is not None:
         raise Refused(
             f"The shelf {show(old)} lies inside its new place {show(new)}", "Choose another folder with --to."
         )
-    place = new
-    while not os.path.lexists(place):
-        place = os.path.dirname(place)
     if leads_home(new, old):
         if hint := moved_by(new):
             raise Refused(
                 f"{show(new)} is a signpost that leads to this very shelf, whose originals are still set aside", hint
             )
         return
+    refuse_destination(new)
+
+
+def refuse_destination(new: str) -> None:
+    """Raise Refused when nothing can be put at `new`."""
+    place = new
+    while not os.path.lexists(place):
+        place = os.path.dirname(place)
     refuse_hole(new)
     if not os.path.isdir(place):
         raise Refused(f"{show(place)} is a file, so no shelf can go there", "Choose a folder with --to.")

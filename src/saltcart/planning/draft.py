@@ -14,6 +14,7 @@ from saltcart.drives.limits import ADVICE, APART, BLOCKS, HARD, NAMES, allowed, 
 from saltcart.errors import Refused, UsageError, show
 from saltcart.ledgers import Map, load_map
 from saltcart.planning.account import Account, Accountant, Accounted
+from saltcart.planning.chosen_files import by_common_top, by_folder, named_by
 from saltcart.planning.destination import (
     moved_by,
     named_drive,
@@ -34,7 +35,7 @@ from saltcart.spelling.moves import tail_below
 from saltcart.trips.signposts import leading_to, leads_home
 from saltcart.waybills import snapshots as drafts
 from saltcart.waybills.new_place import landing_drive, refuse_lack_of_room, sharing
-from saltcart.waybills.waybill import Shelf, Waybill
+from saltcart.waybills.waybill import Shelf, Waybill, sorted_out
 
 ON_ITS_DRIVE = {
     NAMES: (
@@ -101,7 +102,7 @@ def refuse_twins(maps: Sequence[Map]) -> None:
 
 def draft(request: Request, progress: Progress = silent) -> Draft:
     """Work out a trip.  Raises Refused when it cannot be made; nothing is written but our own list of what was seen."""
-    if not request.shelves:
+    if not request.shelves and not request.from_list:
         raise UsageError("No shelf was named", "Name the folder to move.")
     remarks: list[str] = []
     shelves = [allowed_names(shelf, remarks) for shelf in distinct(shelves_of(request), remarks)]
@@ -142,7 +143,9 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
 def shelves_of(request: Request) -> list[Shelf]:
     """The shelves with their new places.  UsageError when places and shelves do not pair up."""
     targets = list(request.to)
-    if len(targets) == 1:
+    if not request.shelves:
+        targets = []
+    elif len(targets) == 1:
         targets *= len(request.shelves)
     if len(targets) != len(request.shelves):
         raise UsageError(
@@ -153,7 +156,45 @@ def shelves_of(request: Request) -> list[Shelf]:
         raise UsageError(
             "--keep-entries needs --signpost", "Without a link at the old place the entries would lead nowhere."
         )
-    return [shelf_of(path, to, request) for path, to in zip(request.shelves, targets, strict=True)]
+    pairs = list(zip(request.shelves, targets, strict=True))
+    chosen = [(true_path(path), to) for path, to in pairs if os.path.isfile(path)]
+    if (chosen or request.from_list) and (request.only or request.leave_out):
+        raise UsageError("--only and --leave-out are for folders", "Name the files themselves, or the folder.")
+    groups = [
+        one
+        for to in dict.fromkeys(to for _path, to in chosen)
+        for one in by_folder([p for p, t in chosen if t == to], to)
+    ]
+    if request.from_list and len(request.to) != 1:
+        raise UsageError("--from-list needs one place", "Give --to once.")
+    listed = [path for one in request.from_list for path in named_by(one, request)]
+    groups += by_common_top(listed, request.to[0]) if listed else []
+    return [shelf_of(path, to, request) for path, to in pairs if not os.path.isfile(path)] + [
+        files_of(top, to, names, request) for top, to, names in groups
+    ]
+
+
+def files_of(top: str, to: str, names: tuple[str, ...], request: Request) -> Shelf:
+    """Chosen files of the folder `top` and their new place."""
+    refuse_cut_off(top)
+    refuse_unreleased(top)
+    new = new_place(to)
+    refuse_place(top, new, files=True)
+    refuse_fixed(f"{top}/x")
+    folder = os.path.basename(top) or top
+    (first, *more) = sorted_out(names)[0]
+    name = f"{len(names)} files of {folder}" if more else os.path.basename(first)
+    drives = drive_of(top).identity, writable_drive(new).identity
+    leave = "signpost" if request.signpost else "nothing"
+    entries = "keep" if request.keep_entries else "rewrite"
+    return Shelf(name, top, new, *drives, leave=leave, only=names, entries=entries, files=True)
+
+
+def new_place(to: str) -> str:
+    """The folder that `--to` means.  Refused for the mere name of a drive."""
+    if hint := named_drive(to):
+        raise Refused(f"{show(to)} is the name of a drive, and no folder here", f"To move onto that drive: {hint}")
+    return true_path(to)
 
 
 def shelf_of(path: str, to: str, request: Request) -> Shelf:
@@ -173,9 +214,7 @@ def shelf_of(path: str, to: str, request: Request) -> Shelf:
         raise Refused(
             f"{show(old)} is the top of a drive; a shelf is a folder on one", "Name the folders on it that hold sounds."
         )
-    if hint := named_drive(to):
-        raise Refused(f"{show(to)} is the name of a drive, and no folder here", f"To move onto that drive: {hint}")
-    top = true_path(to)
+    top = new_place(to)
     new = os.path.join(top, allowed(os.path.basename(old), drive_of(top).limits).name)
     refuse_place(old, new)
     refuse_fixed(old)
@@ -197,8 +236,9 @@ def shelf_of(path: str, to: str, request: Request) -> Shelf:
 
 def distinct(shelves: Sequence[Shelf], remarks: list[str]) -> list[Shelf]:
     """The shelves, those renamed that would land on the name of another.  Refused when they lie in each other."""
-    done: list[Shelf] = []
-    for shelf in shelves:
+    done = [shelf for shelf in shelves if shelf.files]
+    refuse_same_names(done)
+    for shelf in (shelf for shelf in shelves if not shelf.files):
         for other in done:
             if tail_below(shelf.old, other.old) is not None or tail_below(other.old, shelf.old) is not None:
                 raise Refused(f"{show(other.old)} and {show(shelf.old)} overlap", "Move the outer one alone.")
@@ -215,11 +255,22 @@ def distinct(shelves: Sequence[Shelf], remarks: list[str]) -> list[Shelf]:
     return done
 
 
+def refuse_same_names(shelves: Sequence[Shelf]) -> None:
+    """Raise Refused when chosen files of two folders would come to lie at one place."""
+    places: dict[str, str] = {}
+    for shelf in shelves:
+        for name in sorted_out(shelf.only)[0]:
+            old, new = f"{shelf.old}/{name}", shelf.place(name)
+            other = places.setdefault(new.casefold(), old)
+            if other != old:
+                raise Refused(f"{show(other)} and {show(old)} would have one name there", "Move them one by one.")
+
+
 def allowed_names(shelf: Shelf, remarks: list[str]) -> Shelf:
     """The shelf with what its new drive cannot hold renamed or left where it is.  Refused for what cannot go at all."""
     limits = landing_drive(shelf.new).limits
     fit = allowed(os.path.basename(shelf.old), limits)
-    if fit.what:
+    if fit.what and not shelf.files:
         remarks.append(f"{show(shelf.old)} {fit.what}; it will be called {show(fit.name)}, and entries follow")
     found = list(obstacles(shelf.walk(), limits, len(shelf.new)))
     hard = [one for one in found if one.weight == HARD]
@@ -290,9 +341,11 @@ def remarks_on(
 ) -> list[str]:
     """What a person should know before saying yes."""
     remarks = []
-    for given, shelf in zip(request.shelves, shelves, strict=True):
+    folders = [given for given in request.shelves if not os.path.isfile(given)]
+    for given, shelf in zip(folders, shelves, strict=False):
         if os.path.abspath(os.path.expanduser(given)) != shelf.old:
             remarks.append(f"{show(given)} is reached through a link; what moves is {show(shelf.old)}")
+    for shelf in shelves:
         if leads_home(shelf.new, shelf.old):
             remarks.append(
                 f"The signpost at {show(shelf.new)} makes room for the shelf when the haul begins; until repoint, what"

@@ -18,7 +18,7 @@ class Request:
     front of the old ones.  `digests` is the kind that copies are compared by.  With `turn_links`
     links that entries go through are turned to the new places, and those entries stay.
     Unless it is told not to, a draft `searches` for whatever names the shelves, also in the places `search`; the files
-    `leave_unread` may go on naming the old places.
+    `leave_unread` may go on naming the old places.  What the lists in `from_list` name moves too, to where shelves do.
     """
 
     shelves: Sequence[str]
@@ -37,3 +37,4 @@ class Request:
     searches: bool = True
     search: Sequence[str] = ()
     leave_unread: Sequence[str] = ()
+    from_list: Sequence[str] = ()

@@ -52,7 +52,7 @@ class Trial:
         self.front = [true_path(path) for path in request.front]
         lists = [open_ledger(path, inspector.maps) for path in self.front]
         self.added = added_folders(lists, waybill.shelves, self.judge.resolver)
-        olds, news = ([getattr(shelf, side) for shelf in waybill.shelves] for side in ("old", "new"))
+        olds, news = zip(*(pair for shelf in waybill.shelves for pair in shelf.sought()), strict=True)
         self.forms = forms_after(olds, news, waybill.means) if request.searches else []
         for one in drafted if request.searches else ():
             # What a file that travels names beside itself, and that stays, would be looked for at the new place.

@@ -29,7 +29,7 @@ def left_mentions(
     judged missing by itself.
     """
     plan = trip.waybill
-    olds, news = ([getattr(shelf, side) for shelf in plan.shelves] for side in ("old", "new"))
+    olds, news = zip(*(pair for shelf in plan.shelves for pair in shelf.sought()), strict=True)
     wanted = plan.search or search_places(olds, Cart(), [state.path for state in states])  # the draft did not search
     places = [place for place in wanted if os.path.lexists(place)]
     forms = forms_after(olds, news, plan.means)

@@ -44,7 +44,7 @@ def drop(trip: Trip, number: int, shelf: Shelf, report: Dropped, progress: Progr
                 removal.flush()
     remove_manifests(trip, number, shelf)
     remove_made_folders(trip, number, shelf)
-    if os.path.isdir(shelf.new):
+    if os.path.isdir(shelf.new) and not shelf.files:
         report.remarks.append(f"{show(shelf.new)} still holds what was there before or came later; that stays")
 
 

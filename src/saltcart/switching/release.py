@@ -97,7 +97,7 @@ def refuse_mounted(trip: Trip, shelf: Shelf) -> None:
 
 def refuse_absent(trip: Trip, shelf: Shelf) -> None:
     """Raise Refused when a drive of `shelf` is away, or the originals are not where they were set aside."""
-    for place, identity in ((shelf.new, shelf.new_drive), (os.path.dirname(shelf.old), shelf.old_drive)):
+    for place, identity in ((shelf.new, shelf.new_drive), (shelf.stays_at, shelf.old_drive)):
         if drive_of(place).identity != identity:
             refuse_other_drive(identity, place, f'the shelf "{shelf.name}"')
     if trip.state == SWITCHED and not shelf.gathered and not os.path.isdir(trip.aside(shelf)):

@@ -11,12 +11,13 @@ from saltcart.waybills.waybill import Shelf, matches
 def aside_deeds(shelf: Shelf, old: str, aside: str, path: str) -> list[Deed]:
     """The deeds that set aside what lies at `path`, from the shelf's top, and leave its signpost.
 
-    Where something in it stays, the folder stays too, and what travels is set aside piece by piece.
+    Where something in it stays, or files were chosen one by one, the folder stays too, and what travels is set aside
+    piece by piece.
     """
     if shelf.gathered:
         return []
     place, hidden = (os.path.join(top, path) if path else top for top in (old, aside))
-    if (not shelf.stay and not shelf.only) or whole(shelf, place, path):
+    if (not shelf.stay and not shelf.only) or (not shelf.files and whole(shelf, place, path)):
         signpost = [link(place, shelf.place(path))] if shelf.leave == "signpost" else []
         return [rename(place, hidden), *signpost]
     deeds = [make(hidden)]

@@ -162,7 +162,7 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
 def refuse_absent_drives(trip: Trip, without_new: bool) -> None:
     """Raise Refused when a drive has gone while ledgers were read: one that was not seen is not gone for good."""
     for shelf in trip.waybill.shelves:
-        require(shelf.old_drive, os.path.dirname(shelf.old), f'the shelf "{shelf.name}"')
+        require(shelf.old_drive, shelf.stays_at, f'the shelf "{shelf.name}"')
         if not without_new:
             refuse_unplugged(trip, shelf)
 

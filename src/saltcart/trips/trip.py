@@ -9,6 +9,7 @@ from contextlib import ExitStack, closing, contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
+from saltcart.drives.drive import mount_of
 from saltcart.errors import BadLedger, Refused, SaltCartError, Stopped, UsageError, show
 from saltcart.home import home, made_home, trips_folder
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
@@ -52,6 +53,8 @@ class Trip:
     def aside(self, shelf: Shelf) -> str:
         """Where the originals of `shelf` are set aside: a hidden name beside it, on its own drive."""
         parent, name = os.path.split(shelf.old)
+        if shelf.files and mount_of(shelf.old) == shelf.old:
+            parent = shelf.old  # beside it is another drive
         return os.path.join(parent, set_aside_name(name, self.name))
 
     def maps(self) -> list[Map]:

@@ -1,11 +1,13 @@
 """The waybill: the plan of one trip as a TOML file that people read and edit.  It holds decisions, not file lists."""
 
 import os
+import re
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
-from functools import partial
+from functools import lru_cache, partial
+from glob import escape
 from typing import Any
 from urllib.parse import quote, unquote_to_bytes
 
@@ -44,6 +46,7 @@ SHAPE: dict[str, Any] = {
             "stay": [str],
             "only": [str],
             "rename": [{"!from": str, "!to": str}],
+            "files": bool,
         }
     ],
     "gather": [{"!from": str, "!to": str, "!from_drive": str, "!to_drive": str}],
@@ -59,7 +62,8 @@ class Shelf:
     what they name travels.  A pattern is matched against a path from the shelf's top and against
     each folder on it, with `*` for anything.  `renames` are (old, new) paths from the shelf's
     top, for names the new drive cannot hold.  A `gathered` one is a single file from elsewhere
-    that is copied along; its original stays.  With `entries` "keep", ledgers outside go on
+    that is copied along; its original stays.  Of a folder with chosen `files`, these alone move, each by itself, to
+    stand among others in the new place.  With `entries` "keep", ledgers outside go on
     naming the old place, through the signpost.
     """
 
@@ -75,6 +79,20 @@ class Shelf:
     renames: tuple[tuple[str, str], ...] = ()
     gathered: bool = False
     entries: str = "rewrite"
+    files: bool = False
+
+    @property
+    def stays_at(self) -> str:
+        """The folder that is there at the old place, whatever becomes of the shelf."""
+        return self.old if self.files else os.path.dirname(self.old)
+
+    def sought(self) -> list[tuple[str, str]]:
+        """What is looked for by name where it may be named, with the new place of each: the shelf, or the chosen files
+        while they are few.
+        """
+        if not self.files or len(self.only) > MOST_TOPS:
+            return [(self.old, self.new)]
+        return [(f"{self.old}/{name}", self.place(name)) for name in sorted(sorted_out(self.only)[0])]
 
     def takes(self, path: str) -> bool:
         """Whether what lies at `path`, from the shelf's top, travels."""
@@ -181,9 +199,18 @@ def is_set_aside(path: str) -> bool:
 
 def matches(path: str, patterns: Iterable[str]) -> bool:
     """Whether `path`, or a folder on it, matches one of `patterns`."""
+    literal, others = sorted_out(tuple(patterns))
     parts = path.split("/")
-    steps = ["/".join(parts[: count + 1]) for count in range(len(parts))]
-    return any(fnmatchcase(step, pattern) for pattern in patterns for step in (*steps, parts[-1]))
+    steps = {parts[-1], *("/".join(parts[: count + 1]) for count in range(len(parts)))}
+    return not literal.isdisjoint(steps) or any(fnmatchcase(step, pattern) for pattern in others for step in steps)
+
+
+@lru_cache(maxsize=64)
+def sorted_out(patterns: tuple[str, ...]) -> tuple[frozenset[str], tuple[str, ...]]:
+    """Of patterns, the names that those mean which match one alone, and the others."""
+    plain = {pattern: re.sub(r"\[([*?[])\]", r"\1", pattern) for pattern in patterns}
+    literal = {pattern: name for pattern, name in plain.items() if escape(name) == pattern}
+    return frozenset(literal.values()), tuple(pattern for pattern in patterns if pattern not in literal)
 
 
 @dataclass(frozen=True, slots=True)
@@ -277,6 +304,7 @@ def read(path: str) -> Waybill:
             tuple(map(from_toml_path, row.get("only", []))),
             tuple((below(path, pair["from"]), below(path, pair["to"])) for pair in row.get("rename", [])),
             entries=row.get("entries", "rewrite"),
+            files=row.get("files", False),
         )
         for row in tables["shelf"]
     ]

@@ -89,6 +89,8 @@ def shelf_table(shelf: Shelf) -> tomlkit.items.Table:
                     f'patterns such as "*.ini" or "Old Packs/*": {word}'
                 ),
             )
+    if shelf.files:
+        table.add("files", tomlkit.item(True).comment("these files alone move, to stand among others"))
     if shelf.renames:
         renames = tomlkit.aot()
         for old, new in shelf.renames:

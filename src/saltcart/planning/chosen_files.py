@@ -1,0 +1,59 @@
+"""Single files that move: those a person names, or those that a list names."""
+
+import os
+from collections.abc import Sequence
+from glob import escape
+
+from saltcart.drives.drive import mount_of
+from saltcart.errors import Refused, UsageError, show
+from saltcart.judging.judge import FOUND, Judge
+from saltcart.judging.resolver import Resolver
+from saltcart.ledgers import load_map, open_ledger
+from saltcart.planning.request import Request
+from saltcart.shelves.true_names import true_path
+from saltcart.spelling import Meanings
+
+
+def named_by(path: str, request: Request) -> list[str]:
+    """The files that are there of those that the list at `path` names.  Refused when there is none."""
+    ledger = open_ledger(true_path(path), [load_map(one) for one in (*request.maps, *request.cart.maps)])
+    resolver = Resolver(Meanings(request.cart.meanings(request.means)))
+    state = Judge(headers=False, resolver=resolver).ledger(ledger)
+    if state.trouble:
+        raise state.trouble
+    found = [one.resolved for one in state.judgements() if one.verdict == FOUND and os.path.isfile(one.resolved)]
+    if not found:
+        raise Refused(f"{show(path)} names no file that is there", f"See: saltcart check --ledger {show(path)}")
+    return list(dict.fromkeys(map(os.path.realpath, found)))
+
+
+def by_folder(files: Sequence[str], target: str) -> list[tuple[str, str, tuple[str, ...]]]:
+    """Files in groups, one for each folder that holds them: that folder, the new place for it, and their names as
+    patterns.
+    """
+    groups: dict[str, list[str]] = {}
+    for path in files:
+        groups.setdefault(os.path.dirname(path), []).append(path)
+    return [(top, target, names_from(top, group)) for top, group in groups.items()]
+
+
+def by_common_top(files: Sequence[str], target: str) -> list[tuple[str, str, tuple[str, ...]]]:
+    """As `by_folder`, for what a list names: one group for each drive, from the folder that holds all of its files on,
+    so that the folders below that are kept.
+    """
+    drives: dict[str, list[str]] = {}
+    for path in files:
+        drives.setdefault(mount_of(path), []).append(path)
+    tops = [os.path.commonpath([os.path.dirname(path) for path in group]) for group in drives.values()]
+    names = [os.path.basename(top) or "top" for top in tops]
+    if len(set(names)) < len(names):
+        raise UsageError("The list names files on several drives, in folders of one name", "Make a list for each.")
+    places = [target] if len(tops) == 1 else [os.path.join(target, name) for name in names]
+    return [
+        (top, place, names_from(top, group)) for top, place, group in zip(tops, places, drives.values(), strict=True)
+    ]
+
+
+def names_from(top: str, files: Sequence[str]) -> tuple[str, ...]:
+    """The paths of files from a folder on, as patterns that match nothing else."""
+    return tuple(escape(os.path.relpath(path, top)) for path in files)
