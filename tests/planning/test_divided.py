@@ -2,8 +2,9 @@
 
 import unittest
 
+from saltcart.standins import player
 from tests.ledgers.test_instruments import played
-from tests.world import WorldCase, tree, wav
+from tests.world import WorldCase, cells, tree, wav
 
 
 class Divided(WorldCase):
@@ -65,6 +66,29 @@ class Divided(WorldCase):
         self.run_program(*words, "--leave-unread", self.library / "odd.bin")
         (self.library / "new.bin").write_text('x "Samples/low.wav" y')
         self.assertIn("new.bin", self.run_program("check", status=1).stdout)
+
+
+class Copies(WorldCase):
+    def test_ledgers_name_the_copies_and_the_originals_stay(self):
+        self.furnish()
+        before, rows = tree(self.shelf), cells(self.library)
+        report = self.run_json("move", *self.plan_words("--copy"), "--yes")
+        self.assertEqual(tree(self.shelf), before)
+        self.assertEqual(set(tree(self.new)), set(before))
+        self.assert_all_play()
+        self.assertTrue(all(path.startswith(str(self.new)) for path, _why in player.play_all(self.library)))
+        self.assertNotEqual((self.new / "low" / "C1.wav").stat().st_ino, (self.shelf / "low" / "C1.wav").stat().st_ino)
+        self.assertIn("nothing to release", self.run_program("release", report["trip"], "--yes", status=3).stderr)
+        self.run_program("move", *self.plan_words("--copy", "--signpost"), "--yes", status=2)
+        self.run_program("undo", report["trip"], "--yes", "--drop-copies")
+        self.assertEqual((tree(self.shelf), cells(self.library), self.new.exists()), (before, rows, False))
+
+    def test_a_copy_on_the_same_drive_is_no_second_name(self):
+        self.furnish()
+        there = self.keel / "Copy"
+        self.run_program("move", self.shelf, "--to", there, "--copy", "--yes")
+        places = [top / "low" / "C1.wav" for top in (self.shelf, there / self.shelf.name)]
+        self.assertEqual(len({place.stat().st_ino for place in places}), 2)
 
 
 class ChosenFiles(WorldCase):

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from saltcart.cli.screen import Screen, many, place
 from saltcart.errors import Refused, show
-from saltcart.mentions.standings import HISTORY, IN_FULL, IN_PART, LEFT, SERVED, UNCHANGEABLE, UNREAD
+from saltcart.mentions.standings import HISTORY, IN_FULL, IN_PART, LEFT, ORIGINALS, SERVED, UNCHANGEABLE, UNREAD
 
 if TYPE_CHECKING:  # a check draws up no account
     from saltcart.mentions.content import Spot
@@ -27,6 +27,7 @@ STANDINGS = {
     HISTORY: "a history, may stay",
     LEFT: "left as you said",
     SERVED: "served by the signpost",
+    ORIGINALS: "finds the originals",
 }
 
 
@@ -125,7 +126,7 @@ def show_left(screen: Screen, report: CheckReport) -> None:
     rows = [
         (place(one.path), one.standing, one.count, spots_text(one.spots))
         for one in report.left
-        if one.unaccounted or one.standing in (SERVED, LEFT)
+        if one.unaccounted or one.standing in (SERVED, LEFT, ORIGINALS)
     ]
     screen.table("Still names the old place", ("File", "How it stands", ">Times", "For instance"), rows[:SHOWN])
     if len(rows) > SHOWN:

@@ -17,7 +17,7 @@ from saltcart.ledgers import load_map
 from saltcart.mentions.content import Mention
 from saltcart.mentions.search import known_as, search
 from saltcart.mentions.search_places import forms_of
-from saltcart.mentions.standings import HISTORY, LEFT, SERVED
+from saltcart.mentions.standings import HISTORY, LEFT, ORIGINALS, SERVED
 from saltcart.proving.check import check_ledgers, check_trip
 from saltcart.proving.results import CheckReport, LedgerCheck, Problem, ShelfCheck
 from saltcart.trips.summary import summary
@@ -91,7 +91,8 @@ def run(options: argparse.Namespace) -> int:
     show_traces(screen, found)
     screen.say(closing(report))
     if report.ok and report.state == SWITCHED:  # a line each, so that no terminal breaks a command in two
-        screen.say(f"To free the old drive: saltcart release {report.trip}")
+        if not report.copies:
+            screen.say(f"To free the old drive: saltcart release {report.trip}")
         screen.say(f"To take it back:       saltcart undo {report.trip}")
     listed = [
         {"path": one.path, "count": one.count, "forms": list(one.forms), "ledger": ledger} for one, ledger in found
@@ -242,6 +243,7 @@ def assurance(report: CheckReport) -> str:
         files = many(counts[LEFT], "file goes", "files go")
         return f"As you said, {files} on naming the old place, where nothing is now."
     parts = [f"{many(counts[HISTORY], 'history', 'histories')}"] if counts[HISTORY] else []
+    parts += [f"{many(counts[ORIGINALS], 'file', 'files')} that find the originals"] if counts[ORIGINALS] else []
     parts += [f"{many(counts[SERVED], 'file', 'files')} that the signpost serves"] if counts[SERVED] else []
     what = f"only {' and '.join(parts)} still name the old place, as they may" if parts else ALL_FOLLOWED
     return f"Nothing is lost: {what}."

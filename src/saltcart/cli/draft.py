@@ -46,6 +46,7 @@ def request(options: argparse.Namespace) -> Request:
         options.search,
         options.leave_unread,
         options.from_list,
+        options.copy,
     )
 
 
@@ -136,7 +137,7 @@ def show_room(screen: Screen, plan: Draft) -> None:
 
 def left_behind(shelf: waybills.Shelf) -> str:
     """What will stand at the old place."""
-    return "a signpost (link)" if shelf.leave == "signpost" else "nothing"
+    return {"signpost": "a signpost (link)", "original": "the originals"}.get(shelf.leave, "nothing")
 
 
 def note(one: DraftedLedger) -> str:

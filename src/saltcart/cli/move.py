@@ -45,7 +45,8 @@ def run(options: argparse.Namespace) -> int:
     show_advice(screen, plan)
     account = plan.account
     look = partial(show_learnt, screen, account) if account and account.files else None
-    if not screen.agrees("Copy, verify, rewrite these ledgers and set the originals aside?", options, look):
+    ends = "leave the originals as they are" if options.copy else "set the originals aside"
+    if not screen.agrees(f"Copy, verify, rewrite these ledgers and {ends}?", options, look):
         raise need_answer(options, "moved")
     path = keep_waybill(plan)
     with screen.watch() as watch:
@@ -97,7 +98,7 @@ def show_closing(
     rows = [("Trip", done.trip)]
     rows += [
         (
-            "Moved",
+            "Copied" if report.copies else "Moved",
             (
                 f"{show(one.shelf.name)}: {many(one.files, 'file', 'files')}, {size(one.bytes)}, now at"
                 f" {place(one.shelf.new)}"
@@ -120,7 +121,9 @@ def show_closing(
     if before:
         rows += [("Broken before", f"{many(before, 'entry', 'entries')}, listed above; the move did not cause it")]
     rows += [("Set aside", f"{place(folder)} (nothing is removed)") for folder in switched.aside]
-    if report.ok:
+    if report.copies:
+        rows += [("Originals", f"stay in use at {place(one.shelf.old)}") for one in done.shelves]
+    elif report.ok:
         what = (
             f"the originals, {size(done.bytes)},"
             if hauled.copied_files or not hauled.named_files

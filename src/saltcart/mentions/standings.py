@@ -3,4 +3,5 @@
 IN_FULL, IN_PART, UNREAD = "in full", "in part", "not read"  # how much of them a map reaches
 UNCHANGEABLE = "cannot be changed"  # all of them are reached, and cannot be given the new place
 HISTORY, LEFT, SERVED = "history", "left on purpose", "through the signpost"  # may stay
+ORIGINALS = "the originals"  # what they name is still there
 UNACCOUNTED = "unaccounted"  # are left after the switch, and nothing explains them

@@ -18,7 +18,7 @@ from saltcart.ledgers.formats import cart_toml
 from saltcart.mentions.content import UNREADABLE, Mention, Spot, mentions_in
 from saltcart.mentions.search import Search, known_as, search
 from saltcart.mentions.search_places import forms_of, relative_forms, search_places
-from saltcart.mentions.standings import HISTORY, IN_FULL, IN_PART, LEFT, SERVED, UNCHANGEABLE, UNREAD
+from saltcart.mentions.standings import HISTORY, IN_FULL, IN_PART, LEFT, ORIGINALS, SERVED, UNCHANGEABLE, UNREAD
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import DraftedShelf, may_be_ledger
 from saltcart.planning.trial_rewrite import DraftedLedger, Trial
@@ -190,6 +190,8 @@ class Accountant:
             word = IN_FULL if one else HISTORY
         elif all(shelf.leave == "signpost" for shelf in self.waybill.shelves):
             word = SERVED
+        elif all(shelf.original_stays for shelf in self.waybill.shelves):
+            word = ORIGINALS
         elif path in self.waybill.left_unread:
             word = LEFT
         elif one and not one.line.rewrite:

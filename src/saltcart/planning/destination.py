@@ -49,7 +49,7 @@ def refuse_unreleased(place: str) -> None:
     """
     for trip in trips.readable():
         for shelf in trip.waybill.shelves if trip.state in UNRELEASED else ():
-            if shelf.gathered:
+            if shelf.original_stays:
                 continue
             nested = place != shelf.old and lie_in_each_other(place, shelf.old)
             if nested or lie_in_each_other(place, trip.aside(shelf)) or lie_in_each_other(place, shelf.new):

@@ -45,6 +45,7 @@ ON_ITS_DRIVE = {
     BLOCKS: "stays on its drive: the copies share their room with the originals; none is needed or gained",
     APART: "stays on its drive and is copied there: it takes its room twice until its originals are released",
 }
+COPIED = "is copied on the drive that it lies on: that is no backup, and takes its room again"
 # Whether a link is turned, and whether that was asked for.
 LINKS = {
     (True, True): "The link {}, which entries go through, will lead to the new place; they stay as they are",
@@ -180,14 +181,22 @@ def files_of(top: str, to: str, names: tuple[str, ...], request: Request) -> She
     refuse_unreleased(top)
     new = new_place(to)
     refuse_place(top, new, files=True)
-    refuse_fixed(f"{top}/x")
+    if not request.copy:
+        refuse_fixed(f"{top}/x")
     folder = os.path.basename(top) or top
     (first, *more) = sorted_out(names)[0]
     name = f"{len(names)} files of {folder}" if more else os.path.basename(first)
     drives = drive_of(top).identity, writable_drive(new).identity
-    leave = "signpost" if request.signpost else "nothing"
+    leave = left_at(request)
     entries = "keep" if request.keep_entries else "rewrite"
     return Shelf(name, top, new, *drives, leave=leave, only=names, entries=entries, files=True)
+
+
+def left_at(request: Request) -> str:
+    """What a request wants left at the old places: see LEAVE."""
+    if request.copy and request.signpost:
+        raise UsageError("--copy leaves the originals, --signpost a link in their place", "Leave one of them out.")
+    return "original" if request.copy else "signpost" if request.signpost else "nothing"
 
 
 def new_place(to: str) -> str:
@@ -217,8 +226,9 @@ def shelf_of(path: str, to: str, request: Request) -> Shelf:
     top = new_place(to)
     new = os.path.join(top, allowed(os.path.basename(old), drive_of(top).limits).name)
     refuse_place(old, new)
-    refuse_fixed(old)
-    leave = "signpost" if request.signpost else "nothing"
+    if not request.copy:
+        refuse_fixed(old)
+    leave = left_at(request)
     known = request.cart.shelf(old)
     return Shelf(
         os.path.basename(new),
@@ -315,7 +325,7 @@ def weigh(drive: Drive, drafted: Sequence[DraftedShelf], cart: Cart) -> list[str
     if drive.free_bytes - need < drive.total_bytes * cart.headroom_percent // 100:
         reasons.append(Reason(ADVICE, "headroom", f"less than {cart.headroom_percent} % of it would be left free"))
     staying = [
-        f"{show(one.shelf.name)} {ON_ITS_DRIVE[sharing(one.shelf, drive)]}"
+        f"{show(one.shelf.name)} {COPIED if one.shelf.original_stays else ON_ITS_DRIVE[sharing(one.shelf, drive)]}"
         for one in mine
         if one.shelf.old_drive == drive.identity and not one.shelf.gathered
     ]
@@ -331,7 +341,9 @@ def rooms_of(drafted: Sequence[DraftedShelf], drives: dict[str, Drive]) -> list[
     for identity, drive in everything.items():
         moving = [one for one in drafted if not sharing(one.shelf, drives[one.shelf.new_drive])]
         coming = sum(one.target_bytes for one in moving if one.shelf.new_drive == identity)
-        going = sum(one.disk_bytes for one in moving if one.shelf.old_drive == identity)
+        going = sum(
+            one.disk_bytes for one in moving if one.shelf.old_drive == identity and not one.shelf.original_stays
+        )
         rooms.append(Room(drive, drive.free_bytes, drive.free_bytes - coming, drive.free_bytes - coming + going))
     return rooms
 

@@ -75,7 +75,7 @@ def check_opened(trip: Trip, headers: bool = True, digests: bool = False, progre
         if digests and switched:
             one.state.trouble = one.state.trouble or flipped(trip, row)
         ledgers.append(one)
-    report = CheckReport(trip.name, trip.state, ledgers, shelves)
+    report = CheckReport(trip.name, trip.state, ledgers, shelves, copies=trip.copies)
     if switched:
         states = [one.state for one in ledgers]
         report.left, report.search, report.unsearched = left_mentions(trip, states, progress)

@@ -12,7 +12,7 @@ from saltcart.ledgers.formats import cart_toml
 from saltcart.mentions.content import Mention
 from saltcart.mentions.search import Search, search
 from saltcart.mentions.search_places import forms_after, relative_forms, search_places
-from saltcart.mentions.standings import HISTORY, LEFT, SERVED, UNACCOUNTED
+from saltcart.mentions.standings import HISTORY, LEFT, ORIGINALS, SERVED, UNACCOUNTED
 from saltcart.progress import Progress
 from saltcart.proving.results import LeftMentions
 from saltcart.spelling.moves import tail_below
@@ -55,6 +55,8 @@ def standing(
         return LeftMentions(mention.path, HISTORY, mention.count)
     if all(shelf.leave == "signpost" and os.path.islink(shelf.old) for shelf in shelves):
         word = SERVED
+    elif all(shelf.original_stays for shelf in shelves):
+        word = ORIGINALS
     else:
         word = LEFT if mention.path in left_unread else UNACCOUNTED
     return LeftMentions(mention.path, word, count, mention.spots)

@@ -80,6 +80,7 @@ class CheckReport:
     """All that was judged.  `trip` is None when ledgers were judged without one.
 
     After a switch, `left` files still name an old place, as `search` found; places in `unsearched` were not there.
+    `copies`: the originals stay in use.
     """
 
     trip: str | None
@@ -89,6 +90,7 @@ class CheckReport:
     left: list[LeftMentions] = field(default_factory=list)
     search: Search | None = None
     unsearched: list[str] = field(default_factory=list)
+    copies: bool = False
 
     @property
     def unaccounted(self) -> list[LeftMentions]:

@@ -42,6 +42,11 @@ def release(name: str, trash: bool = False, progress: Progress = silent) -> Rele
     report = ReleaseReport()
     with trips.held(name) as trip:
         trip.require(SWITCHED, RELEASING, step="release")
+        if trip.copies:
+            raise Refused(
+                f"Trip {trip.name} copied what it carried, and its originals stay in use",
+                "There is nothing to release.",
+            )
         for number, shelf in enumerate(trip.waybill.shelves):
             refuse_absent(trip, shelf)
             refuse_circle(trip, number, shelf)
@@ -100,7 +105,7 @@ def refuse_absent(trip: Trip, shelf: Shelf) -> None:
     for place, identity in ((shelf.new, shelf.new_drive), (shelf.stays_at, shelf.old_drive)):
         if drive_of(place).identity != identity:
             refuse_other_drive(identity, place, f'the shelf "{shelf.name}"')
-    if trip.state == SWITCHED and not shelf.gathered and not os.path.isdir(trip.aside(shelf)):
+    if trip.state == SWITCHED and not shelf.original_stays and not os.path.isdir(trip.aside(shelf)):
         raise Refused(
             f"The originals are not at {show(trip.aside(shelf))}",
             "If someone moved them, move them back there; nothing was removed.",
@@ -178,7 +183,7 @@ def to_trash(path: str) -> None:
 def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseReport, progress: Progress) -> None:
     """Remove the originals of one shelf that are still what was copied, then the folders that are empty."""
     aside = trip.aside(shelf)
-    if shelf.gathered or not os.path.isdir(aside):
+    if shelf.original_stays or not os.path.isdir(aside):
         return
     keep = newer_originals(trip, number, aside)
     rows = list(trip.logbook.rows(number))
@@ -194,7 +199,8 @@ def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseRepo
                 free_one(aside, row, removal, trash, report)
                 progress(Tick(f"release {shelf.name}", row.item.path, report.files, len(rows)))
     report.kept += [os.path.join(aside, path) for path in sorted(keep)]
-    manifest.remove(shelf.old)  # of the trip that brought it there
+    if not shelf.files:
+        manifest.remove(shelf.old)  # of the trip that brought it there
     if os.path.isdir(aside):
         remove_folders(aside)
     sync_folder(os.path.dirname(aside))

@@ -62,7 +62,7 @@ def repoint(name: str, reread: bool = False, wait: bool = False, progress: Progr
         if trip.state == SWITCHING:
             switch(trip)
         report.changed = sum(row.changed for row in trip.logbook.ledgers())
-        report.aside = [trip.aside(shelf) for shelf in trip.waybill.shelves if not shelf.gathered]
+        report.aside = [trip.aside(shelf) for shelf in trip.waybill.shelves if not shelf.original_stays]
         report.turned = trip.waybill.turn
         return report
 

@@ -14,7 +14,7 @@ def aside_deeds(shelf: Shelf, old: str, aside: str, path: str) -> list[Deed]:
     Where something in it stays, or files were chosen one by one, the folder stays too, and what travels is set aside
     piece by piece.
     """
-    if shelf.gathered:
+    if shelf.original_stays:
         return []
     place, hidden = (os.path.join(top, path) if path else top for top in (old, aside))
     if (not shelf.stay and not shelf.only) or (not shelf.files and whole(shelf, place, path)):

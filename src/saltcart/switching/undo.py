@@ -169,7 +169,7 @@ def refuse_absent_drives(trip: Trip, without_new: bool) -> None:
 
 def refuse_blocked(trip: Trip, shelf: Shelf) -> None:
     """Raise Refused when the originals are not where they were set aside, or something has taken their place."""
-    if shelf.gathered:
+    if shelf.original_stays:
         return
     place, aside = shelf.old, os.path.isdir(trip.aside(shelf))
     if trip.state == SWITCHING and not aside and os.path.isdir(place) and not os.path.islink(place):
@@ -220,6 +220,9 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: 
     today, travels = digest_of(row.place), row.place != row.path
     if today == row.before and today != row.after:
         return []  # the switch had not come to it, or somebody has restored it
+    if travels and any(shelf.original_stays and tail_below(row.path, shelf.old) for shelf in trip.waybill.shelves):
+        report.changed += row.changed
+        return []  # the one at the old place was never touched
     if today == row.after and travels:
         report.changed += row.changed
         return []  # it travelled and nobody changed it: the original comes back with its shelf
@@ -288,7 +291,7 @@ def original_there(trip: Trip, home: str) -> bool:
     for shelf in trip.waybill.shelves:
         tail = tail_below(home, shelf.old)
         if tail is not None:
-            return os.path.lexists(home if shelf.gathered else os.path.join(trip.aside(shelf), tail))
+            return os.path.lexists(home if shelf.original_stays else os.path.join(trip.aside(shelf), tail))
     return False
 
 
@@ -299,7 +302,7 @@ def staged_name(trip: Trip, row: LedgerRow) -> str:
     """
     for shelf in trip.waybill.shelves:
         if tail_below(row.path, shelf.old) is not None:
-            return os.path.join(os.path.dirname(shelf.old), f".saltcart-{trip.name}-{row.number}")
+            return os.path.join(shelf.stays_at, f".saltcart-{trip.name}-{row.number}")
     folder, name = os.path.split(row.path)
     return os.path.join(folder, repointing.hidden_name(name, f"{trip.name}-undo"))
 

@@ -44,6 +44,11 @@ class Trip:
         """Where the trip stands."""
         return str(self.logbook.fact("state", HAULING))
 
+    @property
+    def copies(self) -> bool:
+        """Whether the originals of all its shelves stay in use."""
+        return all(shelf.original_stays for shelf in self.waybill.shelves)
+
     def enter(self, state: str, what: str) -> None:
         """Go into `state` and tell the history `what` happened."""
         with self.logbook.together():
@@ -102,7 +107,10 @@ def next_step(trip: Trip) -> str:
         HAULED: f"Next: saltcart repoint {trip.name}",
         SWITCHING: f"Finish it with: saltcart repoint {trip.name}   or take it back: saltcart undo {trip.name}",
         SWITCHED: (
-            f"Next: saltcart check {trip.name}   then: saltcart release {trip.name}   or: saltcart undo {trip.name}"
+            f"Its originals stay in use. To let ledgers name them again: saltcart undo {trip.name}"
+            if trip.copies
+            else f"Next: saltcart check {trip.name}   then: saltcart release {trip.name}"
+            f"   or: saltcart undo {trip.name}"
         ),
         RELEASING: f"Finish it with: saltcart release {trip.name}",
         UNDOING: f"Finish it with: saltcart undo {trip.name}",

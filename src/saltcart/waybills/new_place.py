@@ -20,7 +20,7 @@ def sharing(shelf: Shelf, drive: Drive) -> str:
     A second name is as good as a rename, and can be taken back file by file; what is copied for
     good, while its original stays in use, gets none.
     """
-    stays_in_use = shelf.gathered and drive.sharing == NAMES
+    stays_in_use = shelf.original_stays and drive.sharing == NAMES
     return APART if shelf.old_drive != drive.identity or stays_in_use else drive.sharing
 
 

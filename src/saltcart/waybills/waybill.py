@@ -21,7 +21,7 @@ from saltcart.spelling import Meanings, Move, Moves
 
 FORMAT = 1
 CARE = ("own", "replaceable")
-LEAVE = ("nothing", "signpost")
+LEAVE = ("nothing", "signpost", "original")
 ENTRIES = ("rewrite", "keep")
 MOST_TOPS = 20  # folders that are searched for by their own names where their shelf is divided
 SHAPE: dict[str, Any] = {
@@ -80,6 +80,11 @@ class Shelf:
     gathered: bool = False
     entries: str = "rewrite"
     files: bool = False
+
+    @property
+    def original_stays(self) -> bool:
+        """Whether the originals are not set aside: what is at the new place is a copy of them."""
+        return self.gathered or self.leave == "original"
 
     @property
     def stays_at(self) -> str:

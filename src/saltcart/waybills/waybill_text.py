@@ -70,7 +70,9 @@ def shelf_table(shelf: Shelf) -> tomlkit.items.Table:
     )
     table.add(
         "leave",
-        tomlkit.item(shelf.leave).comment('left at the old place: "nothing", or "signpost" (a link to the new place)'),
+        tomlkit.item(shelf.leave).comment(
+            'left at the old place: "nothing", "signpost" (a link to the new place), or "original" (it is copied)'
+        ),
     )
     table.add(
         "entries",
