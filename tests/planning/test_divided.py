@@ -91,6 +91,45 @@ class Copies(WorldCase):
         self.assertEqual(len({place.stat().st_ino for place in places}), 2)
 
 
+class Strays(WorldCase):
+    def setUp(self):
+        super().setUp()
+        self.lists = self.keel / "Lists"
+        for place in (self.lists / "own.wav", self.keel / "Down" / "é.wav", self.keel / "Other" / "Down" / "x.wav"):
+            wav(place, len(place.name))
+        (self.keel / "Down" / "kit.sfz").write_text("<region> sample=é.wav\n")
+        (self.lists / "set.m3u8").write_text(f"own.wav\n../Down/kit.sfz\n{self.keel}/Other/Down/x.wav\n")
+        self.before = tree(self.keel)
+
+    def test_what_moving_ledgers_name_elsewhere_comes_along_in_one_word(self):
+        words = (self.lists, "--to", self.lighter)
+        told = self.run_json("draft", *words, "-o", "w.toml")
+        self.assertEqual(
+            [one["path"] for one in told["strays"]], [f"{self.keel}/Down/kit.sfz", f"{self.keel}/Other/Down/x.wav"]
+        )
+        for word in ("--gather", "--set-aside-gathered"):
+            with self.subTest(word):
+                report = self.run_json("move", *words, word, "--yes")
+                there = self.lighter / "Lists"
+                lines = (there / "set.m3u8").read_text().splitlines()
+                self.assertTrue(all((there / line).resolve().is_relative_to(there) for line in lines), lines)
+                self.assertTrue(all((there / line).is_file() for line in lines), lines)
+                self.assertEqual(list(played(str(there / lines[1]))), [("é.wav", True)])
+                self.assertEqual((self.keel / "Down" / "é.wav").exists(), word == "--gather")
+                self.run_program("undo", report["trip"], "--yes", "--drop-copies")
+                self.assertEqual((tree(self.keel), there.exists()), (self.before, False))
+
+    def test_what_is_set_aside_is_freed_and_comes_home(self):
+        self.run_program("move", self.lists, "--to", self.lighter, "--set-aside-gathered", "--yes")
+        self.run_program("release", "--yes")
+        self.assertFalse((self.keel / "Down" / "é.wav").exists())
+        self.run_program("undo", "--yes")
+        back = next(self.top.glob("*.toml"))
+        self.run_program("haul", back)
+        self.run_program("repoint", "--yes")
+        self.assertEqual(tree(self.keel, "aside", ".b3", "Gathered"), self.before)
+
+
 class ChosenFiles(WorldCase):
     def setUp(self):
         super().setUp()

@@ -65,6 +65,16 @@ def add_plan(parser: argparse.ArgumentParser) -> None:
     add_list(parser, "--leave-out", "PATTERN", "what stays where it is, such as '*.ini' or 'Old Packs'")
     add_list(parser, "--only", "PATTERN", "move nothing but this")
     parser.add_argument(
+        "--gather",
+        action="store_true",
+        help="take along what lies elsewhere and playlists and databases in the shelf name; the originals stay",
+    )
+    parser.add_argument(
+        "--set-aside-gathered",
+        action="store_true",
+        help="the same, and set these aside too, so that release frees them",
+    )
+    parser.add_argument(
         "--copy", action="store_true", help="copy: ledgers name the copies, and the originals stay as they are"
     )
     add_list(parser, "--from-list", "LIST", "move the files that this playlist names, with the folders they lie in")

@@ -171,7 +171,8 @@ def show_check(screen: Screen, report: CheckReport) -> None:
     for ledger in report.ledgers:
         if ledger.state.trouble:
             screen.remark(f"{ledger.state.trouble.what}. {ledger.state.trouble.remedy}")
-    for shelf in report.shelves:
+    along = [shelf for shelf in report.shelves if shelf.gathered and not shelf.problems]
+    for shelf in (shelf for shelf in report.shelves if shelf not in along):
         screen.say(
             f"{show(shelf.name)}: {many(shelf.files, 'file', 'files')}, {size(shelf.bytes)} at {place(shelf.path)}:"
             f" {standing(shelf)}"
@@ -179,6 +180,10 @@ def show_check(screen: Screen, report: CheckReport) -> None:
         for found in (*shelf.problems[:SHOWN], *shelf.accepted):
             if found.verdict != "offline":
                 screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
+    if along:
+        top = os.path.commonpath([os.path.dirname(shelf.path) for shelf in along])
+        files, room = many(len(along), "file", "files"), size(sum(shelf.bytes for shelf in along))
+        screen.say(f"Gathered: {files}, {room} below {place(top)}: all copies are there")
     show_left(screen, report)
 
 

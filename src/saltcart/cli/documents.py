@@ -85,6 +85,7 @@ def draft_document(draft: Draft, waybill: str | None) -> dict[str, Any]:
             }
             for one in draft.ledgers
         ],
+        "strays": [{"path": path, "bytes": size} for path, size in sorted(draft.strays.items())],
         "files": sum(one.files for one in draft.shelves),
         "bytes": sum(one.bytes for one in draft.shelves),
         "drives": [

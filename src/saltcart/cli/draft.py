@@ -47,6 +47,8 @@ def request(options: argparse.Namespace) -> Request:
         options.leave_unread,
         options.from_list,
         options.copy,
+        options.gather,
+        options.set_aside_gathered,
     )
 
 
@@ -89,7 +91,9 @@ def show_draft(screen: Screen, plan: Draft) -> None:
                 left_behind(one.shelf),
             )
             for one in plan.shelves
-        ],
+            if not one.shelf.gathered
+        ]
+        + gathered_row(plan),
     )
     screen.table(
         "What names it",
@@ -133,6 +137,26 @@ def show_room(screen: Screen, plan: Draft) -> None:
         )
     for remark in plan.remarks:
         screen.remark(remark)
+
+
+def gathered_row(plan: Draft) -> list[tuple[str, int, str, str, str, str]]:
+    """What comes along from elsewhere, in one row if there is any."""
+    along = [one for one in plan.shelves if one.shelf.gathered]
+    if not along:
+        return []
+    folders = {os.path.dirname(one.shelf.old) for one in along}
+    origin = place(min(folders)) if len(folders) == 1 else f"{len(folders)} folders"
+    top = os.path.dirname(os.path.dirname(along[0].shelf.new))
+    return [
+        (
+            "gathered",
+            sum(one.files for one in along),
+            size(sum(one.bytes for one in along)),
+            origin,
+            place(top),
+            "the originals",
+        )
+    ]
 
 
 def left_behind(shelf: waybills.Shelf) -> str:

@@ -105,7 +105,12 @@ def show_closing(
             ),
         )
         for one in done.shelves
+        if not one.shelf.gathered
     ]
+    if along := [one for one in done.shelves if one.shelf.gathered]:
+        folders = ", ".join(sorted({place(os.path.dirname(one.shelf.old)) for one in along})[:3])
+        files, room = many(len(along), "file", "files"), size(sum(one.bytes for one in along))
+        rows += [("Gathered", f"{files} from {folders}, where the originals stay and take {room}")]
     rows += [
         (
             "Rewritten",
@@ -125,7 +130,7 @@ def show_closing(
         rows += [("Originals", f"stay in use at {place(one.shelf.old)}") for one in done.shelves]
     elif report.ok:
         what = (
-            f"the originals, {size(done.bytes)},"
+            f"the originals, {size(sum(one.bytes for one in done.shelves if not one.shelf.original_stays))},"
             if hauled.copied_files or not hauled.named_files
             else "the old names of the files, which gains no room,"
         )

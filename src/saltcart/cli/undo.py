@@ -42,7 +42,7 @@ def run(options: argparse.Namespace) -> int:
         report = undo(name, options.drop_copies, options.wait, options.without_new, watch)
     done = summary(name)
     screen.say(f"Trip {name} is taken back: {many(report.changed, 'entry names', 'entries name')} the old place again.")
-    for one in done.shelves:
+    for one in (one for one in done.shelves if not one.shelf.gathered):
         screen.say(f"  {show(one.shelf.name)}: the originals are at {place(one.shelf.old)}")
         if not options.drop_copies:
             screen.say(

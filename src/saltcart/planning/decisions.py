@@ -10,13 +10,12 @@ from saltcart.drives import drive_of
 from saltcart.errors import Refused, show
 from saltcart.ledgers import Map, load_map, recognised
 from saltcart.looking.tidy import EMPTY, STRAY, Find
+from saltcart.planning.strays import GATHERED
 from saltcart.safefile import digest_of, replacing
 from saltcart.spelling.moves import tail_below
 from saltcart.waybills import waybill as waybills
 from saltcart.waybills import waybill_text
 from saltcart.waybills.waybill import LedgerLine, Shelf, Waybill
-
-GATHERED = "Gathered"
 
 
 def apply_decisions(path: str, finds: Sequence[Find], ledgers: Sequence[str]) -> list[str]:

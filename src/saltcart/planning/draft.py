@@ -16,6 +16,7 @@ from saltcart.ledgers import Map, load_map
 from saltcart.planning.account import Account, Accountant, Accounted
 from saltcart.planning.chosen_files import by_common_top, by_folder, named_by
 from saltcart.planning.destination import (
+    lie_in_each_other,
     moved_by,
     named_drive,
     refuse_cut_off,
@@ -27,6 +28,7 @@ from saltcart.planning.destination import (
 from saltcart.planning.parents import parents_named
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import DraftedShelf, ShelfInspector
+from saltcart.planning.strays import strays_of, taken_along
 from saltcart.planning.trial_rewrite import DraftedLedger, Trial, gather_ledgers, links_of
 from saltcart.planning.unkept import unkept
 from saltcart.progress import Progress, silent
@@ -45,7 +47,7 @@ ON_ITS_DRIVE = {
     BLOCKS: "stays on its drive: the copies share their room with the originals; none is needed or gained",
     APART: "stays on its drive and is copied there: it takes its room twice until its originals are released",
 }
-COPIED = "is copied on the drive that it lies on: that is no backup, and takes its room again"
+COPIED = "is copied on the drive that it lies on; that is no backup, and takes its room again"
 # Whether a link is turned, and whether that was asked for.
 LINKS = {
     (True, True): "The link {}, which entries go through, will lead to the new place; they stay as they are",
@@ -72,7 +74,9 @@ class Room:
 
 @dataclass(slots=True)
 class Draft:
-    """A waybill with what it rests on; `seconds` is how long the haul should take, `links` are as of DraftedLedger."""
+    """A waybill with what it rests on; `seconds` is how long the haul should take, `links` are as of DraftedLedger,
+    `strays` are files elsewhere, with their sizes, that ledgers which travel name.
+    """
 
     waybill: Waybill
     shelves: list[DraftedShelf]
@@ -83,6 +87,7 @@ class Draft:
     searched: list[str] = field(default_factory=list)
     links: dict[str, bool] = field(default_factory=dict)
     account: Account | None = None
+    strays: dict[str, int] = field(default_factory=dict)
 
     def open(self) -> list[Accounted]:
         """The files that would go on naming the old places, and nobody has agreed to that."""
@@ -105,8 +110,29 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     """Work out a trip.  Raises Refused when it cannot be made; nothing is written but our own list of what was seen."""
     if not request.shelves and not request.from_list:
         raise UsageError("No shelf was named", "Name the folder to move.")
-    remarks: list[str] = []
-    shelves = [allowed_names(shelf, remarks) for shelf in distinct(shelves_of(request), remarks)]
+    found: list[str] = []
+    base = shelves = [allowed_names(shelf, found) for shelf in distinct(shelves_of(request), found)]
+    along: dict[str, int] = {}
+    while True:
+        plan = work_out(request, shelves, list(found), progress)
+        homes = [*(place for one in base for place in (one.old, one.new)), *(one.path for one in request.cart.shelves)]
+        strays = {path: size for path, size in strays_of(plan.ledgers, homes).items() if path not in along}
+        if not strays or not (request.gather or request.set_aside_gathered):
+            break
+        along |= strays
+        more = taken_along(sorted(along), base[0], base, request.set_aside_gathered)
+        shelves = base + [allowed_names(shelf, found) for shelf in more]
+    if strays:
+        plan.strays = strays
+        plan.remarks.append(
+            f"The ledgers that move name {len(strays)} file(s) elsewhere ({sum(strays.values()):,} bytes), such as"
+            f" {show(min(strays))}; these stay there, and entries lead to them. To take them along: --gather"
+        )
+    return plan
+
+
+def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progress: Progress) -> Draft:
+    """A trip with these shelves.  Raises Refused when it cannot be made."""
     maps = [load_map(path) for path in dict.fromkeys([*request.maps, *request.cart.maps])]
     refuse_twins(maps)
     waybill = Waybill(
@@ -248,9 +274,9 @@ def distinct(shelves: Sequence[Shelf], remarks: list[str]) -> list[Shelf]:
     """The shelves, those renamed that would land on the name of another.  Refused when they lie in each other."""
     done = [shelf for shelf in shelves if shelf.files]
     refuse_same_names(done)
-    for shelf in (shelf for shelf in shelves if not shelf.files):
+    for shelf in (beside(shelf, done) for shelf in shelves if not shelf.files):
         for other in done:
-            if tail_below(shelf.old, other.old) is not None or tail_below(other.old, shelf.old) is not None:
+            if not other.files and lie_in_each_other(shelf.old, other.old):
                 raise Refused(f"{show(other.old)} and {show(shelf.old)} overlap", "Move the outer one alone.")
         new, number = shelf.new, 1
         while any(new.casefold() == other.new.casefold() for other in done):
@@ -263,6 +289,13 @@ def distinct(shelves: Sequence[Shelf], remarks: list[str]) -> list[Shelf]:
             )
         done.append(replace(shelf, new=new, name=os.path.basename(new)))
     return done
+
+
+def beside(shelf: Shelf, chosen: Sequence[Shelf]) -> Shelf:
+    """The shelf without the `chosen` files in it, which go their own way."""
+    names = (f"{one.old}/{name}" for one in chosen for name in sorted_out(one.only)[0])
+    own = tuple(escape(tail) for name in names if (tail := tail_below(name, shelf.old)))
+    return replace(shelf, stay=(*shelf.stay, *own)) if own else shelf
 
 
 def refuse_same_names(shelves: Sequence[Shelf]) -> None:
@@ -325,7 +358,7 @@ def weigh(drive: Drive, drafted: Sequence[DraftedShelf], cart: Cart) -> list[str
     if drive.free_bytes - need < drive.total_bytes * cart.headroom_percent // 100:
         reasons.append(Reason(ADVICE, "headroom", f"less than {cart.headroom_percent} % of it would be left free"))
     staying = [
-        f"{show(one.shelf.name)} {COPIED if one.shelf.original_stays else ON_ITS_DRIVE[sharing(one.shelf, drive)]}"
+        f"{show(one.shelf.name)}: {COPIED if one.shelf.original_stays else ON_ITS_DRIVE[sharing(one.shelf, drive)]}"
         for one in mine
         if one.shelf.old_drive == drive.identity and not one.shelf.gathered
     ]

@@ -19,7 +19,8 @@ class Request:
     links that entries go through are turned to the new places, and those entries stay.
     Unless it is told not to, a draft `searches` for whatever names the shelves, also in the places `search`; the files
     `leave_unread` may go on naming the old places.  What the lists in `from_list` name moves too, to where shelves do.
-    With `copy` the originals stay in use, and ledgers name the copies.
+    With `gather` files elsewhere that ledgers which travel name come along; with `set_aside_gathered` theirs are set
+    aside like other originals.  With `copy` the originals stay in use, and ledgers name the copies.
     """
 
     shelves: Sequence[str]
@@ -40,3 +41,5 @@ class Request:
     leave_unread: Sequence[str] = ()
     from_list: Sequence[str] = ()
     copy: bool = False
+    gather: bool = False
+    set_aside_gathered: bool = False

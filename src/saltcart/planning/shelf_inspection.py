@@ -113,8 +113,8 @@ class ShelfInspector:
         """Take up a ledger that will travel, and a link that leads out.  Refused for another drive that is mounted in
         the shelf.
         """
-        if item.kind == FILE and may_be_ledger(item.path):
-            look_for_ledger(os.path.join(shelf.old, item.path), self.maps, self.found, self.remarks)
+        if item.kind == FILE and may_be_ledger(item.path or shelf.old):
+            look_for_ledger(f"{shelf.old}/{item.path}" if item.path else shelf.old, self.maps, self.found, self.remarks)
         elif item.kind == LINK and (remark := leads_out(shelf, item.path, self.waybill.link_target(item.target or ""))):
             self.remarks.append(remark)
 

@@ -8,6 +8,16 @@ from saltcart.planning.request import Request
 from saltcart.progress import Progress, silent
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import RELEASED
+from saltcart.waybills.waybill import Shelf, sorted_out
+
+
+def ways_home(shelf: Shelf) -> list[tuple[str, str]]:
+    """What is carried home of a shelf, with the folders to put it into: itself, or the files that were chosen."""
+    if shelf.gathered:
+        return []
+    if not shelf.files:
+        return [(shelf.new, os.path.dirname(shelf.old))]
+    return [(shelf.place(name), os.path.dirname(f"{shelf.old}/{name}")) for name in sorted_out(shelf.only)[0]]
 
 
 def way_back(name: str, cart: Cart, progress: Progress = silent) -> Draft:
@@ -16,10 +26,10 @@ def way_back(name: str, cart: Cart, progress: Progress = silent) -> Draft:
     """
     with trips.opened(name) as trip:
         trip.require(RELEASED, step="drafting the way back")
-        shelves = [shelf for shelf in trip.waybill.shelves if not shelf.gathered]
+        pairs = [pair for shelf in trip.waybill.shelves for pair in ways_home(shelf)]
         request = Request(
-            [shelf.new for shelf in shelves],
-            [os.path.dirname(shelf.old) for shelf in shelves],
+            [place for place, _home in pairs],
+            [home for _place, home in pairs],
             [row.place for row in trip.logbook.ledgers() if os.path.exists(row.place)],
             [plan.path for plan in trip.maps()],
             means=trip.waybill.means,

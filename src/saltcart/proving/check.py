@@ -130,7 +130,7 @@ def check_shelf(trip: Trip, number: int, digests: bool, progress: Progress) -> S
     ledger.
     """
     shelf = trip.waybill.shelves[number]
-    report = ShelfCheck(shelf.name, shelf.new)
+    report = ShelfCheck(shelf.name, shelf.new, gathered=shelf.gathered)
     ledgers = {row.place for row in trip.logbook.ledgers()}
     without = list(trip.logbook.rows(number, ACCEPTED, kind=FILE))
     report.accepted = [

@@ -47,7 +47,7 @@ class ShelfCheck:
     what is wrong with some.
 
     `unknown` files lie in the shelf but not in its manifest; `accepted` ones could not be copied, and the trip
-    goes without them.
+    goes without them.  A `gathered` one is a single file from elsewhere.
     """
 
     name: str
@@ -58,6 +58,7 @@ class ShelfCheck:
     manifest: str | None = None
     unknown: int = 0
     accepted: list[FileProblem] = field(default_factory=list)
+    gathered: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -105,7 +105,7 @@ def drop_all(trip: Trip, report: UndoReport, progress: Progress) -> None:
     """Remove the copies of a trip that was taken back, and set signposts up again that had made room for them."""
     follow_remounts(trip)
     dropped = Dropped()
-    for number, shelf in enumerate(trip.waybill.shelves):
+    for number, shelf in reversed([*enumerate(trip.waybill.shelves)]):  # what was gathered lies in the first
         if other := user_of(shelf.new, trip.name):
             report.remarks.append(f"The copies at {show(shelf.new)} stay, for trip {other} uses them")
         elif landing_drive(shelf.new).identity == shelf.new_drive:
@@ -321,8 +321,9 @@ def newcomers(trip: Trip) -> list[str]:
     remarks = []
     ledgers = {row.place for row in trip.logbook.ledgers()}
     for number, shelf in enumerate(trip.waybill.shelves):
-        if shelf.gathered or not os.path.isdir(shelf.new):
-            continue
+        if shelf.gathered or shelf.files or not os.path.isdir(shelf.new):
+            continue  # other things may stand beside chosen files
+        others = [one.new for one in trip.waybill.shelves if one is not shelf and tail_below(one.new, shelf.new)]
         trip.logbook.take_stock(number, (item._replace(path=shelf.home(item.path)) for item in walk(shelf.new)))
         found = trip.logbook.differences(number, COARSEST_NS)
         places = [shelf.place(path) for path in found["new"] + found["changed"]]
@@ -333,6 +334,7 @@ def newcomers(trip: Trip) -> list[str]:
             and not os.path.islink(place)
             and place not in ledgers
             and not is_original(shelf, place)
+            and all(tail_below(place, other) is None for other in others)
         ]
         if places:
             names = ", ".join(map(show, places[:3])) + (" ..." if len(places) > 3 else "")

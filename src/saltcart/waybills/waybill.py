@@ -95,6 +95,8 @@ class Shelf:
         """What is looked for by name where it may be named, with the new place of each: the shelf, or the chosen files
         while they are few.
         """
+        if self.gathered:
+            return []  # whoever names the original goes on finding it
         if not self.files or len(self.only) > MOST_TOPS:
             return [(self.old, self.new)]
         return [(f"{self.old}/{name}", self.place(name)) for name in sorted(sorted_out(self.only)[0])]
