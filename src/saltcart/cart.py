@@ -16,7 +16,7 @@ SHAPE: dict[str, Any] = {
     "maps": [str],
     "backup_marks": [str],
     "headroom_percent": int,
-    "shelf": [{"!path": str, "name": str, "care": CARE, "collection": bool}],
+    "shelf": [{"!path": str, "name": str, "care": CARE, "collection": bool, "keep": bool}],
     "ledger": [{"!path": str}],
     "drive": [{"!identity": str, "name": str, "role": ROLES, "mount": str, "spinning": bool, "means": [str]}],
     "means": [str],
@@ -25,12 +25,13 @@ SHAPE: dict[str, Any] = {
 
 @dataclass(frozen=True, slots=True)
 class KnownShelf:
-    """A shelf someone declared; `collection` None leaves the judgement to Salt Cart."""
+    """A shelf someone declared; `collection` None leaves the judgement to Salt Cart, `keep`: it never moves."""
 
     path: str
     name: str
     care: str = "own"
     collection: bool | None = None
+    keep: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,6 +112,7 @@ def load(chosen: str | None = None) -> Cart:
             row.get("name", os.path.basename(row["path"])),
             row.get("care", "own"),
             row.get("collection"),
+            row.get("keep", False),
         )
         for row in tables.get("shelf", [])
     ]

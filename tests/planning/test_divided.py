@@ -130,6 +130,37 @@ class Strays(WorldCase):
         self.assertEqual(tree(self.keel, "aside", ".b3", "Gathered"), self.before)
 
 
+class Programs(WorldCase):
+    def test_programs_stay_with_their_bundles_unless_they_shall_come(self):
+        for name in ("Bells.lv2/bells.so", "Voice.bundle/Contents/voice", "tool"):
+            (self.shelf / name).parent.mkdir(parents=True, exist_ok=True)
+            (self.shelf / name).write_bytes(b"\x7fELF" + bytes(60))
+            (self.shelf / name).chmod(0o755)
+        (self.shelf / "Bells.lv2" / "bells.ttl").write_text("<> <urn:y> <bells.so> .\n")
+        wav(self.shelf / "a.wav")
+        (self.shelf / "run.txt").write_text("not code")
+        (self.shelf / "run.txt").chmod(0o755)
+        survey = self.run_json("survey", self.keel)
+        self.assertIn("3 program(s)", next(one["what"] for one in survey["findings"] if one["kind"] == "programs"))
+        words = ("move", self.shelf, "--to", self.lighter / "Sounds", "--yes")
+        self.run_program(*words)
+        moved = {str(one.relative_to(self.new)) for one in self.new.rglob("*") if one.is_file()}
+        self.assertEqual(moved, {"a.wav", "run.txt"})
+        self.assertTrue((self.shelf / "Bells.lv2" / "bells.ttl").exists())
+        self.run_program("undo", "--yes", "--drop-copies")
+        self.run_program(*words, "--with-programs")
+        self.assertTrue((self.new / "Voice.bundle" / "Contents" / "voice").exists())
+
+    def test_what_is_marked_stays(self):
+        wav(self.shelf / "a.wav")
+        wav(self.shelf / "Core" / "b.wav")
+        (self.top / "cart.toml").write_text(f'[[shelf]]\npath = "{self.shelf}/Core"\nkeep = true\n')
+        words = ("move", self.shelf / "Core", "--to", self.lighter / "x", "--yes")
+        self.assertIn("keep = true", self.run_program(*words, status=3).stderr)
+        self.run_program("move", self.shelf, "--to", self.lighter / "Sounds", "--yes")
+        self.assertTrue((self.shelf / "Core" / "b.wav").exists() and (self.new / "a.wav").exists())
+
+
 class ChosenFiles(WorldCase):
     def setUp(self):
         super().setUp()

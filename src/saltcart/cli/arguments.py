@@ -75,6 +75,9 @@ def add_plan(parser: argparse.ArgumentParser) -> None:
         help="the same, and set these aside too, so that release frees them",
     )
     parser.add_argument(
+        "--with-programs", action="store_true", help="take along programs and plug-ins, which stay otherwise"
+    )
+    parser.add_argument(
         "--copy", action="store_true", help="copy: ledgers name the copies, and the originals stay as they are"
     )
     add_list(parser, "--from-list", "LIST", "move the files that this playlist names, with the folders they lie in")

@@ -49,6 +49,7 @@ def request(options: argparse.Namespace) -> Request:
         options.copy,
         options.gather,
         options.set_aside_gathered,
+        options.with_programs,
     )
 
 

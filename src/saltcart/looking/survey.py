@@ -22,6 +22,7 @@ from saltcart.shelves.audio import kind_of
 from saltcart.shelves.folder_tree import FolderTree, all_folders, proposed_shelves, read_tree
 from saltcart.shelves.headers import HeaderSums, read_headers
 from saltcart.shelves.oddities import SET_ASIDE, litter, plain_name, shortcut
+from saltcart.shelves.programs import is_program, units
 from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling import Meanings
@@ -154,6 +155,7 @@ def survey(
         progress(Tick("judge", ledger.path, number, len(paths)))
         report.ledgers.append(judge.ledger(ledger))
     scan.tell_of_links_to_nowhere()
+    scan.tell_of_programs()
     lean(report)
     report.findings += duplicate_shelves(report)
     return report
@@ -168,6 +170,7 @@ class Scan:
         self.found: dict[str, None] = {}
         self.links: list[str] = []
         self.nowhere: dict[str, str] = {}
+        self.programs: list[str] = []
         self.presence = Presence(cart.drives)
 
     def look_at(self, place: str, reached_as: str | None = None) -> None:
@@ -213,7 +216,9 @@ class Scan:
             except SaltCartError as error:
                 self.tell("unreadable", path, error.what)
                 continue
-            if kind := shortcut(name, head):
+            if is_program(path, head):
+                self.programs.append(path)
+            elif kind := shortcut(name, head):
                 self.tell(
                     "shortcut",
                     path,
@@ -257,6 +262,15 @@ class Scan:
         """
         within = (shelf for shelf in self.report.shelves if tail_below(link, shelf.tree.path))
         return tail_below(link, target) is None and next(within, None) is None
+
+    def tell_of_programs(self) -> None:
+        """Name the shelves that hold programs, which stay when a shelf moves."""
+        for shelf in self.report.shelves:
+            top = shelf.tree.path
+            found = list(dict.fromkeys(units(tail for path in self.programs if (tail := tail_below(path, top)))))
+            if found:
+                names = show(", ".join(found[:3])) + (" ..." if found[3:] else "")
+                self.tell("programs", top, f"holds {len(found)} program(s) or plug-in(s), which would stay: {names}")
 
     def tell_of_links_to_nowhere(self) -> None:
         """Name the links that lead nowhere and lie in a shelf or beside one, should lead into one, or are on the way

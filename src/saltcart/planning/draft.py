@@ -32,7 +32,9 @@ from saltcart.planning.strays import strays_of, taken_along
 from saltcart.planning.trial_rewrite import DraftedLedger, Trial, gather_ledgers, links_of
 from saltcart.planning.unkept import unkept
 from saltcart.progress import Progress, silent
+from saltcart.shelves.programs import is_program, units
 from saltcart.shelves.true_names import true_path
+from saltcart.shelves.walk import FILE
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.signposts import leading_to, leads_home
 from saltcart.waybills import snapshots as drafts
@@ -111,7 +113,8 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     if not request.shelves and not request.from_list:
         raise UsageError("No shelf was named", "Name the folder to move.")
     found: list[str] = []
-    base = shelves = [allowed_names(shelf, found) for shelf in distinct(shelves_of(request), found)]
+    chosen = [without_kept(shelf, request, found) for shelf in distinct(shelves_of(request), found)]
+    base = shelves = [allowed_names(shelf, found) for shelf in chosen]
     along: dict[str, int] = {}
     while True:
         plan = work_out(request, shelves, list(found), progress)
@@ -307,6 +310,34 @@ def refuse_same_names(shelves: Sequence[Shelf]) -> None:
             other = places.setdefault(new.casefold(), old)
             if other != old:
                 raise Refused(f"{show(other)} and {show(old)} would have one name there", "Move them one by one.")
+
+
+def without_kept(shelf: Shelf, request: Request, remarks: list[str]) -> Shelf:
+    """The shelf without what is to be kept where it is: folders that a person marked, and programs, unless these shall
+    come along.  Refused when that is all.
+    """
+    kept = [one.path for one in request.cart.shelves if one.keep]
+    if holder := next((place for place in kept if tail_below(shelf.old, place) is not None), None):
+        raise Refused(f"{show(holder)} is to stay where it is (keep = true in cart.toml)", "Take that line out first.")
+    stay = [tail for place in kept if (tail := tail_below(place, shelf.old))]
+    if stay:
+        remarks.append(f"{show(', '.join(stay))} in {show(shelf.name)} stays, as cart.toml says (keep = true)")
+    if not request.with_programs and not shelf.files:
+        files = [item.path for item in shelf.walk() if item.kind == FILE]
+        found = list(dict.fromkeys(units(path for path in files if is_program(f"{shelf.old}/{path}"))))
+        if found and all(any(tail_below(f"/{path}", f"/{unit}") is not None for unit in found) for path in files):
+            raise Refused(
+                f"{show(shelf.name)} holds nothing but programs, which are looked for where they are",
+                "To move them all the same: --with-programs",
+            )
+        if found:
+            remarks.append(
+                f"{len(found)} program(s) or plug-in(s) in {show(shelf.name)} stay where they are, for they are looked"
+                f" for there: {show(', '.join(found[:3]))}{' ...' if found[3:] else ''}. To take them along:"
+                " --with-programs"
+            )
+        stay += found
+    return replace(shelf, stay=(*shelf.stay, *map(escape, stay))) if stay else shelf
 
 
 def allowed_names(shelf: Shelf, remarks: list[str]) -> Shelf:

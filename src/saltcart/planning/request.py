@@ -20,7 +20,8 @@ class Request:
     Unless it is told not to, a draft `searches` for whatever names the shelves, also in the places `search`; the files
     `leave_unread` may go on naming the old places.  What the lists in `from_list` name moves too, to where shelves do.
     With `gather` files elsewhere that ledgers which travel name come along; with `set_aside_gathered` theirs are set
-    aside like other originals.  With `copy` the originals stay in use, and ledgers name the copies.
+    aside like other originals.  Programs in shelves stay, unless they come `with_programs`.  With `copy` the originals
+    stay in use, and ledgers name the copies.
     """
 
     shelves: Sequence[str]
@@ -43,3 +44,4 @@ class Request:
     copy: bool = False
     gather: bool = False
     set_aside_gathered: bool = False
+    with_programs: bool = False
