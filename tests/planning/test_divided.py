@@ -1,5 +1,6 @@
 """Shelves of which a part stays: what stays is judged by what it plays, and so is what leaves."""
 
+import re
 import unittest
 
 from saltcart.standins import player
@@ -66,6 +67,46 @@ class Divided(WorldCase):
         self.run_program(*words, "--leave-unread", self.library / "odd.bin")
         (self.library / "new.bin").write_text('x "Samples/low.wav" y')
         self.assertIn("new.bin", self.run_program("check", status=1).stdout)
+
+
+class ContentFolders(WorldCase):
+    def test_a_list_gets_the_new_folder_beside_the_old_and_one_value_is_kept(self):
+        shelf, other, new = self.shelf, self.keel / "Other", self.new
+        for name in ("Samples/a.wav", "Patches/b.wav"):
+            wav(shelf / name)
+        other.mkdir()
+        texts = {
+            "list.json": '{"dirs": ["%s", "%s"]}',
+            "list.xml": "<set><dir>%s</dir><dir>%s</dir></set>",
+            "list.ini": "[a]\ndir=%s\ndir=%s\n",
+            "list.toml": 'dirs = ["%s", "%s"]\n',
+        }
+        single = {"one.json": '{"dir": "%s"}', "one.xml": "<set><dir>%s</dir></set>", "one.ini": "[a]\ndir=%s\n"}
+        ats = {"list.json": "dirs/*", "list.toml": "dirs/*", "one.json": "dir"}
+        words = []
+        for name, text in (texts | single).items():
+            kind = name.rpartition(".")[2]
+            (self.top / name).write_text(text % ((shelf, other) if name in texts else shelf))
+            at = ats.get(name, "set/dir" if kind == "xml" else "a/dir")
+            (self.top / f"{name}.toml").write_text(
+                f'name = "{name}"\ncontainer = "{kind}"\n[recognise]\nsuffix = ["{name}"]\n[[entries]]\nat = "{at}"\n'
+                'names = "folder"\n'
+            )
+            words.append(self.top / name)
+        maps = ["--map", *(self.top / f"{name}.toml" for name in texts | single)]
+        more = ("--only", "Samples", "--ledger", *words, *maps, "--yes")
+        done = self.run_program("move", shelf, "--to", self.lighter / "Sounds", *more)
+        for name in texts:
+            found = re.findall('/[^"<\n]*(?=["<\n])', (self.top / name).read_text().replace("</", "<"))
+            self.assertEqual(
+                [one for one in found if "keel" in one or "lighter" in one], [str(new), str(shelf), str(other)]
+            )
+        for name, text in single.items():
+            self.assertEqual((self.top / name).read_text(), text % shelf)
+            self.assertIn(f"{name} names the folder", done.stdout)
+        self.run_program("undo", "--yes")
+        for name, text in texts.items():
+            self.assertEqual((self.top / name).read_text(), text % (shelf, other))
 
 
 class Copies(WorldCase):

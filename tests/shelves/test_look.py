@@ -207,6 +207,18 @@ class Shapes(WorldCase):
         found = [os.path.relpath(tree.path, home) for tree in proposed_shelves(read_tree(str(home)), top=True)]
         self.assertEqual(sorted(found), ["Music/All", "Projects/song", "Sounds/Lib", "Sounds/Other"])
 
+    def test_shelves_of_one_name_are_told_apart(self):
+        places = ["A/Loops", "B/Loops", "B/Kits", "C/x/One/Loops", "D/x/One/Loops"]
+        for number, name in enumerate(places):
+            wav(self.keel / name / "s.wav", number)
+        names = {one["name"] for one in self.run_json("survey", *(self.keel / name for name in places))["shelves"]}
+        self.assertEqual(names, {"Kits", "Loops (A)", "Loops (B)", "Loops (C/x/One)", "Loops (D/x/One)"})
+        there = [
+            word for at, name in enumerate(places[:2]) for word in (self.keel / name, "--to", self.lighter / str(at))
+        ]
+        drafted = self.run_json("draft", there[0], there[3], *there[1:3], *there[4:], "-o", "w.toml")
+        self.assertEqual([one["name"] for one in drafted["shelves"]], ["Loops (A)", "Loops (B)"])
+
     def test_what_is_no_news(self):
         home = self.keel / "home"
         for name in ("Sounds/One/01.wav", "Sounds/Two/01.wav", "Sounds/Keys/grand.sf2", "Sounds/Scores/a.mid"):

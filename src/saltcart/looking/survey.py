@@ -23,7 +23,7 @@ from saltcart.shelves.folder_tree import FolderTree, all_folders, proposed_shelv
 from saltcart.shelves.headers import HeaderSums, read_headers
 from saltcart.shelves.oddities import SET_ASIDE, litter, plain_name, shortcut
 from saltcart.shelves.programs import is_program, units
-from saltcart.shelves.true_names import true_path
+from saltcart.shelves.true_names import told_apart, true_path
 from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling import Meanings
 from saltcart.spelling.moves import tail_below
@@ -140,6 +140,9 @@ def survey(
     scan.follow_links()
     report = scan.report
     report.shelves.sort(key=lambda shelf: -shelf.tree.bytes)
+    names = told_apart([shelf.name for shelf in report.shelves], [shelf.tree.path for shelf in report.shelves])
+    for shelf, name in zip(report.shelves, names, strict=True):
+        shelf.name = name
     add_drives(report)
     named = [true_path(path) for path in ledgers]
     paths = list(dict.fromkeys([*named, *map(true_path, cart.ledgers), *scan.found]))

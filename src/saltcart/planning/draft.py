@@ -33,7 +33,7 @@ from saltcart.planning.trial_rewrite import DraftedLedger, Trial, gather_ledgers
 from saltcart.planning.unkept import unkept
 from saltcart.progress import Progress, silent
 from saltcart.shelves.programs import is_program, units
-from saltcart.shelves.true_names import true_path
+from saltcart.shelves.true_names import told_apart, true_path
 from saltcart.shelves.walk import FILE
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.signposts import leading_to, leads_home
@@ -114,6 +114,8 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
         raise UsageError("No shelf was named", "Name the folder to move.")
     found: list[str] = []
     chosen = [without_kept(shelf, request, found) for shelf in distinct(shelves_of(request), found)]
+    names = told_apart([shelf.name for shelf in chosen], [shelf.old for shelf in chosen])
+    chosen = [replace(shelf, name=name) for shelf, name in zip(chosen, names, strict=True)]
     base = shelves = [allowed_names(shelf, found) for shelf in chosen]
     along: dict[str, int] = {}
     while True:

@@ -20,7 +20,7 @@ from saltcart.progress import Progress
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
-from saltcart.waybills.content_folders import added_folders
+from saltcart.waybills.content_folders import added_folders, divides, is_list
 from saltcart.waybills.routes import Routes
 from saltcart.waybills.staging import changes_for, judged, stage
 from saltcart.waybills.waybill import LedgerLine, Waybill
@@ -50,14 +50,37 @@ class Trial:
         self.waybill, self.turn_links = waybill, request.turn_links
         self.judge = Judge(headers=False, resolver=waybill.resolver())
         self.front = [true_path(path) for path in request.front]
-        lists = [open_ledger(path, inspector.maps) for path in self.front]
-        self.added = added_folders(lists, waybill.shelves, self.judge.resolver)
+        self.lists = [open_ledger(path, inspector.maps) for path in self.front]
+        self.kept: dict[str, str] = {}  # ledgers that list a folder of which a part moves, and can hold no other
+        self.added = added_folders(self.lists, waybill.shelves, self.judge.resolver)
         olds, news = zip(*(pair for shelf in waybill.shelves for pair in shelf.sought()), strict=True)
         self.forms = forms_after(olds, news, waybill.means) if request.searches else []
         for one in drafted if request.searches else ():
             # What a file that travels names beside itself, and that stays, would be looked for at the new place.
             vain = [one.shelf.place(kept[len(one.shelf.old) + 1 :]) for kept in one.kept]
             self.forms += relative_forms(one.tops, one.shelf.old) + relative_forms(vain, one.shelf.new)
+
+    def look_for_lists(self, ledger: Ledger) -> None:
+        """Let a ledger that lists a folder of which a part moves get the new one in front of it, where it can."""
+        try:
+            parts = divides(ledger, self.waybill.shelves, self.judge.resolver) if ledger.path not in self.front else []
+            if not parts:
+                return
+            if not is_list(ledger, self.judge.resolver):
+                self.kept[ledger.path] = parts[0]
+                return
+            added = added_folders([*self.lists, ledger], self.waybill.shelves, self.judge.resolver)
+            with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
+                routes = Routes(self.waybill.moves(), self.judge.resolver, added)
+                stage(ledger, changes_for(ledger, routes, ledger.path, True), os.path.join(folder, "trial"))
+        except CannotSpell:
+            self.kept[ledger.path] = parts[0]
+        except SaltCartError:
+            return  # told when it is tried
+        else:
+            self.front.append(ledger.path)
+            self.lists.append(ledger)
+            self.added = added
 
     def run(self, ledger: Ledger) -> DraftedLedger:
         """One ledger; one that cannot spell the new place stays as it is, with the reason."""
@@ -123,7 +146,8 @@ def gather_ledgers(
     elsewhere, the ones that lean on what leaves.
     """
     given = [true_path(path) for path in request.ledgers]
-    named = dict.fromkeys([*given, *trial.front, *inspector.found])
+    explicit = list(trial.front)
+    named = dict.fromkeys([*given, *explicit, *inspector.found])
     elsewhere, searched = ([], []) if request.ledgers else usual_ledgers(request.cart, inspector.maps, progress)
     if not request.ledgers:
         searched = [*filter(None, [request.cart.path]), *searched]
@@ -135,6 +159,12 @@ def gather_ledgers(
             raise error
         inspector.remarks.append(f"{show(error.what)}; it is left out")
 
+    divided = any((shelf.stay or shelf.only) and not shelf.files for shelf in trial.waybill.shelves)
+    for ledger in (
+        with_parts([*named, *elsewhere], partial(open_ledger, maps=inspector.maps), ignored) if divided else ()
+    ):
+        trial.look_for_lists(ledger)
+    inspector.remarks += divided_lists(trial, explicit)
     ledgers, others, instruments = [], [], {}
     for ledger in with_parts([*named, *elsewhere], partial(open_ledger, maps=inspector.maps), left_out):
         try:
@@ -155,6 +185,23 @@ def gather_ledgers(
         else:
             inspector.remarks += parents_named(one.state, trial.waybill.shelves)
     return ledgers, searched
+
+
+def ignored(_path: str, _error: SaltCartError) -> None:
+    """What cannot be opened is told when it is tried."""
+
+
+def divided_lists(trial: Trial, explicit: Sequence[str]) -> list[str]:
+    """A remark for each ledger that lists a folder of which a part moves."""
+    front = [path for path in trial.front if path not in explicit]
+    return [
+        f"{show(path)} lists a folder of which a part moves: the new place comes in front of it in the list"
+        for path in front
+    ] + [
+        f"{show(path)} names the folder {show(folder)}, of which a part moves, and can hold no second one: it goes on"
+        " naming it. Add the new place in its program, or --signpost leaves links there"
+        for path, folder in trial.kept.items()
+    ]
 
 
 def whole_instruments(kept: set[str], instruments: Mapping[str, Sequence[str]]) -> set[str]:

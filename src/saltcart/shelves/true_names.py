@@ -6,6 +6,7 @@ does not list and that is there all the same has been forgiven.
 
 import os
 import unicodedata
+from collections.abc import Sequence
 from functools import cache
 
 from saltcart.shelves.mountinfo import mounted
@@ -121,6 +122,20 @@ class AnyCase:
 def kinds_by_device() -> dict[int, str]:
     """The file system of each mounted device by its number."""
     return {mount.device: mount.kind for mount in mounted()}
+
+
+def told_apart(names: Sequence[str], paths: Sequence[str]) -> list[str]:
+    """The names of some folders, those that several share with as much of the way to each as tells them apart."""
+    labels = list(names)
+    for name in {name for name in names if names.count(name) > 1}:
+        numbers = [number for number, one in enumerate(names) if one == name]
+        ways = {number: os.path.dirname(paths[number]).split("/") for number in numbers}
+        for number, way in ways.items():
+            others = [other for at, other in ways.items() if at != number]
+            depths = range(1, len(way) + 1)
+            depth = next((one for one in depths if all(way[-one:] != other[-one:] for other in others)), len(way))
+            labels[number] = f"{name} ({'/'.join(way[-depth:])})"
+    return labels
 
 
 def alike(name: str) -> str:

@@ -65,9 +65,13 @@ class Moves:
         for move in self.moves:
             tail = tail_below(path, move.old)
             if tail is not None:
-                stays = tail and move.takes and not move.takes(tail)
+                stays = move.takes and not move.takes(tail)
                 return None if stays else joined(move.new, tail)
         return None
+
+    def reaches(self, path: str) -> bool:
+        """Whether the absolute `path` is one of the folders, or lies in one, be it that it stays there."""
+        return any(tail_below(path, move.old) is not None for move in self.moves)
 
     def whole(self, path: str) -> Move | None:
         """The move that takes the absolute `path` and everything else below its folder; None when there is no such."""

@@ -7,12 +7,15 @@ One that moves whole is written anew like any other entry, for nothing is left t
 """
 
 import os
+import re
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from saltcart.errors import UsageError, show
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Entry, Ledger
+from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling.moves import joined, tail_below
 
 if TYPE_CHECKING:
@@ -48,6 +51,35 @@ def added_folders(ledgers: Iterable[Ledger], shelves: "Sequence[Shelf]", resolve
             AddedFolder(folder, new) for folder in folders for shelf in shelves if (new := new_root(folder, shelf))
         ]
     return list(dict.fromkeys(pairs))
+
+
+def divides(ledger: Ledger, shelves: "Sequence[Shelf]", resolver: Resolver) -> list[str]:
+    """The content folders that a ledger lists of which a part moves and a part stays."""
+    divided = [shelf for shelf in shelves if (shelf.stay or shelf.only) and not shelf.files]
+    if not divided:
+        return []
+    return [
+        folder
+        for _entry, folder in listed(ledger, resolver)
+        for shelf in divided
+        if tail_below(folder, shelf.old) is not None and parted(shelf, folder)
+    ]
+
+
+def parted(shelf: "Shelf", folder: str) -> bool:
+    """Whether of the files in a folder of a shelf some travel and some stay."""
+    taken = {
+        shelf.takes(os.path.relpath(f"{folder}/{item.path}", shelf.old)) for item in walk(folder) if item.kind == FILE
+    }
+    return len(taken) > 1
+
+
+def is_list(ledger: Ledger, resolver: Resolver) -> bool:
+    """Whether the folders that a ledger lists stand in a list by all looks, so that one more is no surprise to its
+    program: in an array, or several at one place.
+    """
+    places = Counter(re.sub(r"^line \d+, | \d+$", "", entry.where) for entry, _folder in listed(ledger, resolver))
+    return all(count > 1 or "*" in place for place, count in places.items())
 
 
 def listed(ledger: Ledger, resolver: Resolver) -> list[tuple[Entry, str]]:

@@ -223,10 +223,10 @@ class Routes:
 
 
 def link_into(moves: Moves, path: str) -> str | None:
-    """The first link on a path that leads into a moving shelf, if one does by itself."""
+    """The first link on a path that leads into a shelf of which something moves, if one does by itself."""
     parts = path.split("/")
     steps = ("/".join(parts[:count]) for count in range(2, len(parts) + 1))
-    return next((step for step in steps if os.path.islink(step) and moves.covers(true_path(step))), None)
+    return next((step for step in steps if os.path.islink(step) and moves.reaches(true_path(step))), None)
 
 
 def turned(moves: Moves, link: str) -> str | None:

@@ -128,30 +128,11 @@ class Shelf:
 
     def moves(self) -> Iterator[Move]:
         """The shelf itself, and each renaming in it, as moves."""
-        takes = self.travelling() if self.stay or self.only else None
+        takes = travelling(self) if self.stay or self.only else None
         yield Move(self.old, self.new, takes)
         for old, new in self.renames:
             if self.takes(old):
                 yield Move(f"{self.old}/{old}", f"{self.new}/{new}", takes and partial(below_folder, takes, old))
-
-    def travelling(self) -> Callable[[str], bool]:
-        """What tells whether something travels; a folder does when it is not all that lies in it that stays."""
-        known: dict[str, bool] = {}
-
-        def travels(path: str) -> bool:
-            if path not in known:
-                known[path] = self.takes(path) and not self.only_stays(path)
-            return known[path]
-
-        return travels
-
-    def only_stays(self, path: str) -> bool:
-        """Whether there are files in the folder at `path`, from the shelf's top, and all of them stay."""
-        place = f"{self.old}/{path}"
-        if not os.path.isdir(place):
-            return False
-        files = [self.takes(f"{path}/{item.path}") for item in walk(place) if item.kind == FILE]
-        return bool(files) and not any(files)
 
     def place(self, path: str) -> str:
         """Where what lies at `path`, from the shelf's top, comes to lie."""
@@ -166,6 +147,32 @@ class Shelf:
             if path == new or path.startswith(new + "/"):
                 return old + path[len(new) :]
         return path
+
+
+@lru_cache(maxsize=64)
+def travelling(shelf: Shelf) -> Callable[[str], bool]:
+    """What tells of a path from the top of a divided shelf whether it travels.
+
+    A folder does when all that lies in it does; else its name goes on meaning what stays there.
+    """
+    known: dict[str, bool] = {}
+
+    def travels(path: str) -> bool:
+        path = path.rstrip("/")
+        if path not in known:
+            folder_of_files = shelf.files and os.path.isdir(f"{shelf.old}/{path}")  # which others go on standing in
+            known[path] = not folder_of_files and (shelf.takes(path) or not path) and not stays_in_part(shelf, path)
+        return known[path]
+
+    return travels
+
+
+def stays_in_part(shelf: Shelf, path: str) -> bool:
+    """Whether there is a file in the folder at `path`, from the shelf's top, that stays."""
+    place, lead = (f"{shelf.old}/{path}", path + "/") if path else (shelf.old, "")
+    return os.path.isdir(place) and any(
+        item.kind == FILE and not shelf.takes(lead + item.path) for item in walk(place) if not is_set_aside(item.path)
+    )
 
 
 def below_folder(takes: Callable[[str], bool], folder: str, path: str) -> bool:
