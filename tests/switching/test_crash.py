@@ -219,7 +219,7 @@ class Crash(LinkedCase):
 class CrashInPieces(CrashCase):
     """The same where a part of the shelf stays, so that it is set aside piece by piece, each with its signpost."""
 
-    more = ("--signpost", "--leave-out", "high", "low/C1.wav")
+    more = ("--signpost", "--leave-out", "high", "low/C1.wav", "inside.m3u8")
 
     def test_repoint(self):
         self.cut_repoint()
