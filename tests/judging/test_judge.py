@@ -85,6 +85,25 @@ class Verdicts(WorldCase):
             listed.read_text().splitlines(), [text.replace(full, f"{self.keel}/N/S") for text in texts[:4]] + wanted
         )
 
+    def test_folders_that_are_named_at_a_wrong_level_are_told_with_the_right_one(self):
+        for name in ("Kits/A/One/x.wav", "Kits/A/One/é.wav", "Kits/B/x.wav", "Kits/C/x.wav", "Kits/C/deep/é.wav"):
+            wav(self.keel / name)
+        plan = self.keel / "kit.toml"
+        plan.write_text(
+            'name = "kit"\ncontainer = "json"\n[recognise]\nsuffix = [".kit"]\n[[entries]]\nat = "files/*"\n'
+            'spelling = "relative"\nbase_at = "root"\n'
+        )
+        for root, right in (
+            ("Kits", "Kits/A/One"),
+            ("Kits/A/One/deep/er", "Kits/A/One"),
+            ("Kits/B", None),
+            ("Kits/C", None),
+        ):
+            kit = self.keel / "a.kit"
+            kit.write_text(f'{{"root": "{self.keel}/{root}", "files": ["x.wav", "é.wav"]}}')
+            report = self.run_json("check", "--ledger", kit, "--map", plan, status=1)
+            self.assertEqual([one["better"] for one in report["wrong_levels"]], [f"{self.keel}/{right}"] * bool(right))
+
     def test_each_verdict_and_its_reason(self):
         wav(self.keel / "good.wav")
         (self.keel / "broken.wav").write_bytes(b"RIFF....")

@@ -171,6 +171,12 @@ def show_check(screen: Screen, report: CheckReport) -> None:
     for ledger in report.ledgers:
         if ledger.state.trouble:
             screen.remark(f"{ledger.state.trouble.what}. {ledger.state.trouble.remedy}")
+    for level in report.levels:
+        what = many(level.entries, "entry that starts", "entries that start")
+        screen.remark(
+            f"{place(level.ledger)} names the folder {place(level.folder)}; the {what} from there lead into"
+            f" {place(level.better)}: name that one in its program"
+        )
     along = [shelf for shelf in report.shelves if shelf.gathered and not shelf.problems]
     for shelf in (shelf for shelf in report.shelves if shelf not in along):
         screen.say(

@@ -133,6 +133,7 @@ def check_document(report: CheckReport) -> dict[str, Any]:
         "left": list(map(left_document, report.left)),
         "search": search_document(report.search) if report.search else None,
         "unsearched": report.unsearched,
+        "wrong_levels": [level._asdict() for level in report.levels],
     }
 
 

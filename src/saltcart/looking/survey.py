@@ -13,6 +13,7 @@ from saltcart.drives import Drive, Presence, drive_of
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home
 from saltcart.judging.judge import FOUND, Judge, LedgerState, add_counts
+from saltcart.judging.levels import wrong_levels
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Map, load_map, open_ledger, recognised
 from saltcart.ledgers.instrument_parts import with_parts
@@ -156,7 +157,13 @@ def survey(
 
     for number, ledger in enumerate(with_parts(paths, partial(open_ledger, maps=loaded), noted)):
         progress(Tick("judge", ledger.path, number, len(paths)))
-        report.ledgers.append(judge.ledger(ledger))
+        report.ledgers.append(state := judge.ledger(ledger))
+        for level in wrong_levels(state, judge.resolver):
+            scan.tell(
+                "level",
+                level.ledger,
+                f"names the folder {show(level.folder)}; what starts from there lies in {show(level.better)}",
+            )
     scan.tell_of_links_to_nowhere()
     scan.tell_of_programs()
     lean(report)

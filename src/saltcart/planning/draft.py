@@ -424,6 +424,11 @@ def remarks_on(
         if os.path.abspath(os.path.expanduser(given)) != shelf.old:
             remarks.append(f"{show(given)} is reached through a link; what moves is {show(shelf.old)}")
     for shelf in shelves:
+        if drive_of(shelf.old).facts.network and not shelf.original_stays:
+            remarks.append(
+                f"{show(shelf.name)} lies on a network drive: other machines that read it there will not find it any"
+                " more. --copy leaves it there"
+            )
         if leads_home(shelf.new, shelf.old):
             remarks.append(
                 f"The signpost at {show(shelf.new)} makes room for the shelf when the haul begins; until repoint, what"

@@ -7,6 +7,7 @@ from functools import partial
 from saltcart.drives import Presence
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.judging.judge import MISSING, OFFLINE, Judge, LedgerState
+from saltcart.judging.levels import wrong_levels
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.instrument_parts import with_parts
@@ -42,7 +43,8 @@ def check_ledgers(
 
     for number, ledger in enumerate(with_parts(map(true_path, paths), partial(open_ledger, maps=loaded), noted)):
         progress(Tick("judge", ledger.path, number, len(paths)))
-        report.ledgers.append(with_problems(judge.ledger(ledger), {}))
+        report.ledgers.append(with_problems(state := judge.ledger(ledger), {}))
+        report.levels += wrong_levels(state, judge.resolver)
     return report
 
 
@@ -76,6 +78,7 @@ def check_opened(trip: Trip, headers: bool = True, digests: bool = False, progre
             one.state.trouble = one.state.trouble or flipped(trip, row)
         ledgers.append(one)
     report = CheckReport(trip.name, trip.state, ledgers, shelves, copies=trip.copies)
+    report.levels = [one for ledger in ledgers for one in wrong_levels(ledger.state, judge.resolver)]
     if switched:
         states = [one.state for one in ledgers]
         report.left, report.search, report.unsearched = left_mentions(trip, states, progress)

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from saltcart.judging.judge import ALTERED, FOUND, MISSING, OFFLINE, UNREADABLE, Judgement, LedgerState, add_counts
+from saltcart.judging.levels import WrongLevel
 from saltcart.mentions.content import Spot
 from saltcart.mentions.search import Search
 from saltcart.mentions.standings import UNACCOUNTED
@@ -92,6 +93,7 @@ class CheckReport:
     search: Search | None = None
     unsearched: list[str] = field(default_factory=list)
     copies: bool = False
+    levels: list[WrongLevel] = field(default_factory=list)
 
     @property
     def unaccounted(self) -> list[LeftMentions]:

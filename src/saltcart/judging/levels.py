@@ -1,0 +1,64 @@
+"""Folders that a ledger names one or two levels too high or too low for what starts from them."""
+
+import os
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from saltcart.judging.judge import FOUND, MISSING, LedgerState
+from saltcart.judging.resolver import Resolver
+from saltcart.spelling import Spelling
+
+SAMPLE, MOST_FOLDERS = 50, 300
+
+
+class WrongLevel(NamedTuple):
+    """A folder named in a ledger, the one that it should be, and how many missing entries show it."""
+
+    ledger: str
+    folder: str
+    better: str
+    entries: int
+
+
+def wrong_levels(state: LedgerState, resolver: Resolver) -> list[WrongLevel]:
+    """The folders of a judged ledger from which nothing of what is missing is found, though all of it lies above or
+    below; some entries of each are looked for.
+    """
+    home, groups = os.path.dirname(state.path), dict[str, list[tuple[Spelling, str]]]()
+    for one in state.judgements(plain=False):
+        if one.verdict == MISSING and (one.entry.base or one.entry.tried):
+            bases = one.entry.tried or (one.entry.base,)
+            for folder in {resolver.start_at(base, home) for base in bases if base}:
+                groups.setdefault(folder, []).append((one.entry.spelling, one.entry.written))
+    for part in state.judged if groups else ():
+        if part.counts()[FOUND]:
+            first = part.batch.entry(0)
+            for base in first.tried or (first.base,):
+                groups.pop(resolver.start_at(base, home) if base else "", None)  # some do start from there
+    found = []
+    for folder, entries in groups.items():
+        for other in near(folder):
+            paths = (resolver.path(spelling, text, other) for spelling, text in entries[:SAMPLE])
+            if all(path and os.path.isfile(path) for path in paths):
+                found.append(WrongLevel(state.path, folder, other, len(entries)))
+                break
+    return found
+
+
+def near(folder: str) -> Iterator[str]:
+    """The folders one and two levels above and below a folder."""
+    above = os.path.dirname(folder)
+    yield from (one for one in (above, os.path.dirname(above)) if one != folder)
+    below = subfolders(folder)
+    yield from below
+    for one in below:
+        yield from subfolders(one)
+
+
+def subfolders(folder: str) -> list[str]:
+    """The folders in a folder, up to some number; none when it cannot be read."""
+    try:
+        with os.scandir(folder) as entries:
+            return sorted(entry.path for entry in entries if entry.is_dir())[:MOST_FOLDERS]
+    except OSError:
+        return []
