@@ -8,7 +8,7 @@ from saltcart.cli.account import show_account, show_advice
 from saltcart.cli.arguments import add_plan
 from saltcart.cli.documents import draft_document
 from saltcart.cli.drives import duration
-from saltcart.cli.screen import Screen, place, size
+from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import Refused, show
 from saltcart.planning.draft import Draft, draft
 from saltcart.planning.request import Request
@@ -135,6 +135,12 @@ def show_room(screen: Screen, plan: Draft) -> None:
         screen.say(
             f"Searched for ledgers: {', '.join(map(place, plan.searched))}. Not searched: everything else; name others"
             " with --ledger."
+        )
+    if plan.strays:
+        count = many(len(plan.strays), "file that lies", "files that lie")
+        screen.say(
+            f"What moves names {count} elsewhere ({size(sum(plan.strays.values()))}), such as"
+            f" {place(min(plan.strays))}; entries will lead there. To take such along: add --gather"
         )
     for remark in plan.remarks:
         screen.remark(remark)

@@ -127,12 +127,7 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
         along |= strays
         more = taken_along(sorted(along), base[0], base, request.set_aside_gathered)
         shelves = base + [allowed_names(shelf, found) for shelf in more]
-    if strays:
-        plan.strays = strays
-        plan.remarks.append(
-            f"The ledgers that move name {len(strays)} file(s) elsewhere ({sum(strays.values()):,} bytes), such as"
-            f" {show(min(strays))}; these stay there, and entries lead to them. To take them along: --gather"
-        )
+    plan.strays = strays
     return plan
 
 
