@@ -213,18 +213,30 @@ def is_set_aside(path: str) -> bool:
 
 def matches(path: str, patterns: Iterable[str]) -> bool:
     """Whether `path`, or a folder on it, matches one of `patterns`."""
-    literal, others = sorted_out(tuple(patterns))
+    patterns = patterns if isinstance(patterns, tuple) else tuple(patterns)
+    literal, others = sorted_out(patterns)
     parts = path.split("/")
     steps = {parts[-1], *("/".join(parts[: count + 1]) for count in range(len(parts)))}
     return not literal.isdisjoint(steps) or any(fnmatchcase(step, pattern) for pattern in others for step in steps)
 
 
-@lru_cache(maxsize=64)
+SORTED: dict[int, tuple[tuple[str, ...], frozenset[str], tuple[str, ...]]] = {}
+
+
 def sorted_out(patterns: tuple[str, ...]) -> tuple[frozenset[str], tuple[str, ...]]:
-    """Of patterns, the names that those mean which match one alone, and the others."""
+    """Of patterns, the names that those mean which match one alone, and the others; known again by the very tuple, for
+    to hash one of thousands takes long.
+    """
+    known = SORTED.get(id(patterns))
+    if known and known[0] is patterns:
+        return known[1:]
     plain = {pattern: re.sub(r"\[([*?[])\]", r"\1", pattern) for pattern in patterns}
     literal = {pattern: name for pattern, name in plain.items() if escape(name) == pattern}
-    return frozenset(literal.values()), tuple(pattern for pattern in patterns if pattern not in literal)
+    if len(SORTED) > 100:
+        SORTED.clear()
+    found = frozenset(literal.values()), tuple(pattern for pattern in patterns if pattern not in literal)
+    SORTED[id(patterns)] = (patterns, *found)
+    return found
 
 
 @dataclass(frozen=True, slots=True)

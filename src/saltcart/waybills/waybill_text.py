@@ -1,5 +1,8 @@
 """Writing a waybill as TOML with a comment on each choice."""
 
+import json
+from collections.abc import Sequence
+
 import tomlkit
 
 from saltcart.errors import show
@@ -85,12 +88,7 @@ def shelf_table(shelf: Shelf) -> tomlkit.items.Table:
         ("only", shelf.only, "nothing else travels"),
     ):
         if patterns or key == "stay":
-            table.add(
-                key,
-                tomlkit.item([as_toml_path(pattern) for pattern in patterns]).comment(
-                    f'patterns such as "*.ini" or "Old Packs/*": {word}'
-                ),
-            )
+            table.add(key, texts(patterns).comment(f'patterns such as "*.ini" or "Old Packs/*": {word}'))
     if shelf.files:
         table.add("files", tomlkit.item(True).comment("these files alone move, to stand among others"))
     if shelf.renames:
@@ -102,6 +100,12 @@ def shelf_table(shelf: Shelf) -> tomlkit.items.Table:
             renames.append(row)
         table.add("rename", renames)
     return table
+
+
+def texts(paths: Sequence[str]) -> tomlkit.items.Array:
+    """Paths as an array.  It is read from TOML, for to add thousands of items takes the square of their number."""
+    quoted = (json.dumps(as_toml_path(path), ensure_ascii=False).replace("\x7f", "\\u007f") for path in paths)
+    return tomlkit.array(f"[{', '.join(quoted)}]")
 
 
 def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
