@@ -1,7 +1,7 @@
 """The draft: what a trip would do, worked out in full before anything is touched."""
 
 import os
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from glob import escape
 
@@ -34,7 +34,7 @@ from saltcart.planning.unkept import unkept
 from saltcart.progress import Progress, silent
 from saltcart.shelves.programs import is_program, units
 from saltcart.shelves.true_names import told_apart, true_path
-from saltcart.shelves.walk import FILE
+from saltcart.shelves.walk import FILE, Item
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.signposts import leading_to, leads_home
 from saltcart.waybills import snapshots as drafts
@@ -116,7 +116,7 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     chosen = [without_kept(shelf, request, found) for shelf in distinct(shelves_of(request), found)]
     names = told_apart([shelf.name for shelf in chosen], [shelf.old for shelf in chosen])
     chosen = [replace(shelf, name=name) for shelf, name in zip(chosen, names, strict=True)]
-    base = shelves = [allowed_names(shelf, found) for shelf in chosen]
+    base = shelves = [allowed_names(shelf, request, found) for shelf in chosen]
     along: dict[str, int] = {}
     while True:
         plan = work_out(request, shelves, list(found), progress)
@@ -126,7 +126,7 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
             break
         along |= strays
         more = taken_along(sorted(along), base[0], base, request.set_aside_gathered)
-        shelves = base + [allowed_names(shelf, found) for shelf in more]
+        shelves = base + [allowed_names(shelf, request, found) for shelf in more]
     plan.strays = strays
     return plan
 
@@ -310,40 +310,64 @@ def refuse_same_names(shelves: Sequence[Shelf]) -> None:
 
 
 def without_kept(shelf: Shelf, request: Request, remarks: list[str]) -> Shelf:
-    """The shelf without what is to be kept where it is: folders that a person marked, and programs, unless these shall
-    come along.  Refused when that is all.
-    """
+    """The shelf without the folders that a person marked to stay.  Refused when it is, or lies in, one of them."""
     kept = [one.path for one in request.cart.shelves if one.keep]
     if holder := next((place for place in kept if tail_below(shelf.old, place) is not None), None):
         raise Refused(f"{show(holder)} is to stay where it is (keep = true in cart.toml)", "Take that line out first.")
     stay = [tail for place in kept if (tail := tail_below(place, shelf.old))]
     if stay:
         remarks.append(f"{show(', '.join(stay))} in {show(shelf.name)} stays, as cart.toml says (keep = true)")
-    if not request.with_programs and not shelf.files:
-        files = [item.path for item in shelf.walk() if item.kind == FILE]
-        found = list(dict.fromkeys(units(path for path in files if is_program(f"{shelf.old}/{path}"))))
-        if found and all(any(tail_below(f"/{path}", f"/{unit}") is not None for unit in found) for path in files):
-            raise Refused(
-                f"{show(shelf.name)} holds nothing but programs, which are looked for where they are",
-                "To move them all the same: --with-programs",
-            )
-        if found:
-            remarks.append(
-                f"{len(found)} program(s) or plug-in(s) in {show(shelf.name)} stay where they are, for they are looked"
-                f" for there: {show(', '.join(found[:3]))}{' ...' if found[3:] else ''}. To take them along:"
-                " --with-programs"
-            )
-        stay += found
     return replace(shelf, stay=(*shelf.stay, *map(escape, stay))) if stay else shelf
 
 
-def allowed_names(shelf: Shelf, remarks: list[str]) -> Shelf:
-    """The shelf with what its new drive cannot hold renamed or left where it is.  Refused for what cannot go at all."""
+@dataclass(slots=True)
+class Programs:
+    """The programs among the things of a walk that goes through here, and whether there was anything else."""
+
+    shelf: Shelf
+    found: list[str] = field(default_factory=list)
+    others: bool = False
+
+    def among(self, items: Iterable[Item]) -> Iterator[Item]:
+        """The things, as they come."""
+        for item in items:
+            if item.kind == FILE:
+                program = is_program(f"{self.shelf.old}/{item.path}")
+                self.found += [item.path] if program else []
+                self.others = self.others or not program
+            yield item
+
+    def units(self, remarks: list[str]) -> list[str]:
+        """What stays with them.  Refused when there is nothing else."""
+        stay = list(dict.fromkeys(units(self.found)))
+        if stay and not self.others:
+            raise Refused(
+                f"{show(self.shelf.name)} holds nothing but programs, which are looked for where they are",
+                "To move them all the same: --with-programs",
+            )
+        if stay:
+            remarks.append(
+                f"{len(stay)} program(s) or plug-in(s) in {show(self.shelf.name)} stay where they are, for they are"
+                f" looked for there: {show(', '.join(stay[:3]))}{' ...' if stay[3:] else ''}. To take them along:"
+                " --with-programs"
+            )
+        return stay
+
+
+def allowed_names(shelf: Shelf, request: Request, remarks: list[str]) -> Shelf:
+    """The shelf with what its new drive cannot hold renamed or left where it is, and without programs, unless these
+    shall come along.  Refused for what cannot go at all.
+    """
     limits = landing_drive(shelf.new).limits
     fit = allowed(os.path.basename(shelf.old), limits)
     if fit.what and not shelf.files:
         remarks.append(f"{show(shelf.old)} {fit.what}; it will be called {show(fit.name)}, and entries follow")
-    found = list(obstacles(shelf.walk(), limits, len(shelf.new)))
+    programs = Programs(shelf)
+    seek = not request.with_programs and not shelf.files and not shelf.gathered
+    found = list(obstacles(programs.among(shelf.walk()) if seek else shelf.walk(), limits, len(shelf.new)))
+    if stay := programs.units(remarks):
+        shelf = replace(shelf, stay=(*shelf.stay, *map(escape, stay)))
+        found = [one for one in found if shelf.takes(one.path)]
     hard = [one for one in found if one.weight == HARD]
     if hard:
         raise Refused(

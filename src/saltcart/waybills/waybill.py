@@ -214,6 +214,8 @@ def is_set_aside(path: str) -> bool:
 def matches(path: str, patterns: Iterable[str]) -> bool:
     """Whether `path`, or a folder on it, matches one of `patterns`."""
     patterns = patterns if isinstance(patterns, tuple) else tuple(patterns)
+    if not patterns:
+        return False
     literal, others = sorted_out(patterns)
     parts = path.split("/")
     steps = {parts[-1], *("/".join(parts[: count + 1]) for count in range(len(parts)))}
