@@ -1,5 +1,6 @@
 """Shelves of which a part stays: what stays is judged by what it plays, and so is what leaves."""
 
+import os
 import re
 import unittest
 
@@ -181,12 +182,15 @@ class Programs(WorldCase):
         wav(self.shelf / "a.wav")
         (self.shelf / "run.txt").write_text("not code")
         (self.shelf / "run.txt").chmod(0o755)
-        survey = self.run_json("survey", self.keel)
+        (self.shelf / "all.m3u").write_text("MZ first.wav\n")
+        (self.shelf / "all.m3u").chmod(0o755)
+        survey = self.run_json("survey", self.keel, status=1)
+        self.assertIn("all.m3u", {os.path.basename(one["path"]) for one in survey["ledgers"]})
         self.assertIn("3 program(s)", next(one["what"] for one in survey["findings"] if one["kind"] == "programs"))
         words = ("move", self.shelf, "--to", self.lighter / "Sounds", "--yes")
         self.run_program(*words)
         moved = {str(one.relative_to(self.new)) for one in self.new.rglob("*") if one.is_file()}
-        self.assertEqual(moved, {"a.wav", "run.txt"})
+        self.assertEqual(moved, {"a.wav", "run.txt", "all.m3u"})
         self.assertTrue((self.shelf / "Bells.lv2" / "bells.ttl").exists())
         self.run_program("undo", "--yes", "--drop-copies")
         self.run_program(*words, "--with-programs")
@@ -268,6 +272,23 @@ class ChosenFiles(WorldCase):
         ):
             with self.subTest(says):
                 self.assertIn(says, self.run_program("move", *words, "--yes", status=status).stderr)
+        waybill = self.top / "w.toml"
+        self.run_program("draft", self.films / "b.wav", "--to", self.lighter / "New", "-o", waybill)
+        good = waybill.read_text()
+        for text in (
+            good.replace('only = ["b.wav"]', 'only = ["*.wav"]'),
+            good.replace('only = ["b.wav"]', "only = []"),
+        ):
+            self.assertNotEqual(text, good)
+            waybill.write_text(text)
+            self.assertIn("does not name each of them", self.run_program("haul", waybill, status=2).stderr)
+
+    def test_a_file_and_a_folder_go_together(self):
+        wav(self.keel / "Extra" / "e.wav")
+        words = (self.films / "b.wav", self.keel / "Extra", "--to", self.lighter / "Store", "--yes")
+        self.assertNotIn("through a link", self.run_program("move", *words).stdout)
+        self.assertTrue((self.lighter / "Store" / "Extra" / "e.wav").exists())
+        self.assert_found(5)
 
 
 if __name__ == "__main__":

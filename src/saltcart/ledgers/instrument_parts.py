@@ -1,5 +1,6 @@
 """Files that instruments include: ledgers whose paths count from the instrument, and may be read in several ways."""
 
+import os
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 
@@ -86,7 +87,8 @@ def with_parts(
     read as its part alone.  What cannot be opened is told to `trouble`.
     """
     paths = list(dict.fromkeys(paths))
-    parts = parts_of(opened(paths, open_one, lambda _path, _error: None))
+    instruments = (path for path in paths if sfz.claims(os.path.basename(path), b""))
+    parts = parts_of(opened(instruments, open_one, lambda _path, _error: None))
     yield from opened([path for path in paths if path not in parts], open_one, trouble)
     yield from parts.values()
 

@@ -121,6 +121,8 @@ def find(
     low = data.lower()
     wide, escaped = b"\0" in data, b"%" in data
     for number, one in enumerate(forms):
+        if not one.names and (folder is None or tail_below(folder, one.within) is None):
+            continue
         names: list[tuple[str, str, Name]] = []
         for mark in one.anchors:
             if (mark.wide and not wide) or (mark.escaped and not escaped):

@@ -439,7 +439,8 @@ def remarks_on(
     """What a person should know before saying yes."""
     remarks = []
     folders = [given for given in request.shelves if not os.path.isfile(given)]
-    for given, shelf in zip(folders, shelves, strict=False):
+    whole = (shelf for shelf in shelves if not shelf.files and not shelf.gathered)
+    for given, shelf in zip(folders, whole, strict=True):
         if os.path.abspath(os.path.expanduser(given)) != shelf.old:
             remarks.append(f"{show(given)} is reached through a link; what moves is {show(shelf.old)}")
     for shelf in shelves:

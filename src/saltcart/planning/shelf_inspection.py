@@ -3,7 +3,6 @@
 import os
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
-from itertools import islice
 
 from saltcart.drives.drive import mount_of
 from saltcart.errors import Refused, show
@@ -92,8 +91,13 @@ class ShelfInspector:
 
     def parts(self, shelf: Shelf, folders: set[str], beside: set[str]) -> list[str]:
         """The paths of the folders of a shelf that lie right in one of those `beside` which they stand."""
-        found = (path for path in sorted(folders) if path and os.path.dirname(path) in beside)
-        return [f"{shelf.old}/{path}" for path in islice(found, MOST_TOPS)]
+        found = [f"{shelf.old}/{path}" for path in sorted(folders) if path and os.path.dirname(path) in beside]
+        if len(found) > MOST_TOPS:
+            self.remarks.append(
+                f"{len(found)} folders of {show(shelf.name)} are parted from what stays, and the first {MOST_TOPS} are"
+                " looked for in files that nobody describes; that the others are named there cannot be seen"
+            )
+        return found[:MOST_TOPS]
 
     def noting_patterns(self, shelf: Shelf) -> Iterator[Item]:
         """Everything in a shelf, taking note of the patterns that match something, and of ledgers that stay."""

@@ -13,6 +13,7 @@ MAGIC = (
     b"\x7fELF", b"MZ", b"\xfe\xed\xfa\xce", b"\xfe\xed\xfa\xcf", b"\xce\xfa\xed\xfe", b"\xcf\xfa\xed\xfe",
     b"\xca\xfe\xba\xbe",
 )  # fmt: skip
+HEAD = 64
 CODE = (".so", ".dll", ".dylib", ".exe")
 INSIDE = "Contents"  # the folder that holds all of a bundle on one system
 
@@ -28,10 +29,10 @@ def is_program(path: str, head: bytes | None = None) -> bool:
             if not path.lower().endswith(CODE) and not os.stat(path).st_mode & 0o111 and f"/{INSIDE}/" not in path:
                 return False
             with open(path, "rb") as stream:
-                head = stream.read(4)
+                head = stream.read(HEAD)
     except OSError:
         return False
-    return head.startswith(MAGIC)
+    return head.startswith(MAGIC) and b"\0" in head[:HEAD]  # a text may begin with two of these letters
 
 
 def units(programs: Iterable[str]) -> Iterator[str]:

@@ -23,7 +23,8 @@ FORMAT = 1
 CARE = ("own", "replaceable")
 LEAVE = ("nothing", "signpost", "original")
 ENTRIES = ("rewrite", "keep")
-MOST_TOPS = 20  # folders that are searched for by their own names where their shelf is divided
+MOST_TOPS = 100  # folders that are searched for by their own names where their shelf is divided
+MOST_SOUGHT = 20  # files that are searched for by their own names
 SHAPE: dict[str, Any] = {
     "!format": int,
     "draft": str,
@@ -97,7 +98,7 @@ class Shelf:
         """
         if self.gathered:
             return []  # whoever names the original goes on finding it
-        if not self.files or len(self.only) > MOST_TOPS:
+        if not self.files or len(self.only) > MOST_SOUGHT:
             return [(self.old, self.new)]
         return [(f"{self.old}/{name}", self.place(name)) for name in sorted(sorted_out(self.only)[0])]
 
@@ -336,6 +337,14 @@ def read(path: str) -> Waybill:
         )
         for row in tables["shelf"]
     ]
+    for shelf in shelves:
+        if shelf.files and (not shelf.only or sorted_out(shelf.only)[1]):
+            raise BadFile(
+                path,
+                None,
+                f'"{show(shelf.name)}" has files = true, and only = [...] does not name each of them',
+                "Name them, or take files = true out.",
+            )
     for row in tables.get("gather", []):
         old, new = absolute(path, "from", row["from"]), absolute(path, "to", row["to"])
         shelves.append(Shelf(os.path.basename(new), old, new, row["from_drive"], row["to_drive"], gathered=True))

@@ -11,7 +11,7 @@ from saltcart.spelling import spelling_named
 NAME = "cart"
 AUTO = spelling_named("auto")
 RULES = (
-    *(At(place, AUTO, "folder") for place in ("places/*", "shelf/path", "drive/mount")),
+    *(At(place, AUTO, "folder") for place in ("places/*", "shelf/path")),
     *(At(place, AUTO) for place in ("maps/*", "ledger/path")),
 )
 
