@@ -1,5 +1,6 @@
 """Shelves of which a part stays: what stays is judged by what it plays, and so is what leaves."""
 
+import json
 import os
 import re
 import unittest
@@ -108,6 +109,21 @@ class ContentFolders(WorldCase):
         self.run_program("undo", "--yes")
         for name, text in texts.items():
             self.assertEqual((self.top / name).read_text(), text % (shelf, other))
+
+    def test_settings_and_litter_that_stay_do_not_hold_a_folder_back(self):
+        self.furnish()
+        (self.shelf / "low" / "set.ini").write_text("x")
+        (self.shelf / "Thumbs.db").write_text("x")
+        one = self.top / "one.json"
+        one.write_text(json.dumps({"dir": str(self.shelf)}))
+        plan = self.top / "one.toml"
+        plan.write_text('name = "one"\ncontainer = "json"\n[[entries]]\nat = "dir"\nnames = "folder"\n')
+        words = self.plan_words("--leave-out", "*.ini", "Thumbs.db", "--ledger", str(one), "--map", str(plan), "--yes")
+        done = self.run_program("move", *words)
+        self.assertIn("from which all sounds move", done.stdout)
+        self.assertEqual(one.read_text(), json.dumps({"dir": str(self.new)}))
+        self.assertEqual(cells(self.library)["folders"][0][-1].rstrip("/"), str(self.new))
+        self.assert_all_play()
 
 
 class Copies(WorldCase):

@@ -187,6 +187,19 @@ def gather_ledgers(
     return ledgers, searched
 
 
+# Whether the one folder that a ledger can hold will be the new one.
+KEPT = {
+    False: (
+        "{} names the folder {}, of which a part moves, and can hold no second one: it goes on naming it. Add the new"
+        " place in its program, or --signpost leaves links there"
+    ),
+    True: (
+        "{} names the folder {}, from which all sounds move, and can hold no second one: it will name the new place,"
+        " and what stays is not looked for any more"
+    ),
+}
+
+
 def ignored(_path: str, _error: SaltCartError) -> None:
     """What cannot be opened is told when it is tried."""
 
@@ -198,8 +211,7 @@ def divided_lists(trial: Trial, explicit: Sequence[str]) -> list[str]:
         f"{show(path)} lists a folder of which a part moves: the new place comes in front of it in the list"
         for path in front
     ] + [
-        f"{show(path)} names the folder {show(folder)}, of which a part moves, and can hold no second one: it goes on"
-        " naming it. Add the new place in its program, or --signpost leaves links there"
+        KEPT[trial.waybill.moves().covers(folder)].format(show(path), show(folder))
         for path, folder in trial.kept.items()
     ]
 

@@ -19,6 +19,11 @@ MATERIAL = {
 DECODED = {"WAV", "W64", "AIFF", "FLAC", "Ogg", "AU", "CAF"}
 
 
+def is_material(path: str) -> bool:
+    """Whether the name of `path` promises something that programs look for in a folder of sounds."""
+    return os.path.splitext(path)[1].lower() in (*KINDS, *MATERIAL, ".sfz")
+
+
 def kind_of(path: str) -> str | None:
     """The kind of sound the name of `path` promises, or None."""
     return KINDS.get(os.path.splitext(path)[1].lower())

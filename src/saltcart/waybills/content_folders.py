@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from saltcart.errors import UsageError, show
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Entry, Ledger
+from saltcart.shelves.oddities import litter
 from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling.moves import joined, tail_below
 
@@ -67,9 +68,11 @@ def divides(ledger: Ledger, shelves: "Sequence[Shelf]", resolver: Resolver) -> l
 
 
 def parted(shelf: "Shelf", folder: str) -> bool:
-    """Whether of the files in a folder of a shelf some travel and some stay."""
+    """Whether of the files in a folder of a shelf some travel and some stay, litter apart."""
     taken = {
-        shelf.takes(os.path.relpath(f"{folder}/{item.path}", shelf.old)) for item in walk(folder) if item.kind == FILE
+        shelf.takes(os.path.relpath(f"{folder}/{item.path}", shelf.old))
+        for item in walk(folder)
+        if item.kind == FILE and not litter(os.path.basename(item.path))
     }
     return len(taken) > 1
 

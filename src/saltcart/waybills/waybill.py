@@ -14,6 +14,7 @@ from urllib.parse import quote, unquote_to_bytes
 from saltcart import tomlfile
 from saltcart.errors import BadFile, show
 from saltcart.judging.resolver import Resolver
+from saltcart.shelves.audio import is_material
 from saltcart.shelves.digests import BLAKE3, SHA256
 from saltcart.shelves.oddities import SET_ASIDE, STAGED
 from saltcart.shelves.walk import FILE, FOLDER, Item, Trouble, ignore, walk
@@ -169,10 +170,14 @@ def travelling(shelf: Shelf) -> Callable[[str], bool]:
 
 
 def stays_in_part(shelf: Shelf, path: str) -> bool:
-    """Whether there is a file in the folder at `path`, from the shelf's top, that stays."""
+    """Whether something that programs look for stays in the folder at `path`, from the shelf's top; settings and litter
+    that stay are no reason for its name not to follow the sounds.
+    """
     place, lead = (f"{shelf.old}/{path}", path + "/") if path else (shelf.old, "")
     return os.path.isdir(place) and any(
-        item.kind == FILE and not shelf.takes(lead + item.path) for item in walk(place) if not is_set_aside(item.path)
+        item.kind == FILE and is_material(item.path) and not shelf.takes(lead + item.path)
+        for item in walk(place)
+        if not is_set_aside(item.path)
     )
 
 
