@@ -43,8 +43,8 @@ class Documents(WorldCase):
         draft = self.run_json("draft", *self.plan_words("-o", waybill))
         self.assertLessEqual(TRIP_KEYS, set(draft))
         trip = self.run_json("haul", waybill)["trip"]
-        for command in ("repoint", "release"):
-            document = self.run_json(command, trip, "--yes")
+        for command, *more in (("repoint",), ("release", "--own")):
+            document = self.run_json(command, trip, "--yes", *more)
             self.assertLessEqual(TRIP_KEYS, set(document))
             self.assertEqual((document["trip"], document["files"]), (trip, 6))
             checked = self.run_json("check", trip)

@@ -157,7 +157,7 @@ class Faults(WorldCase):
 
     def test_a_signpost_is_not_set_up_again_where_the_drive_has_gone(self):
         self.run_program("move", str(self.shelf), "--to", str(self.lighter), "--signpost", "--yes")
-        self.run_program("release", "--yes")
+        self.run_program("release", "--yes", "--own")
         self.run_program("undo", names()[-1])
         self.run_program("haul", f"back-{names()[0]}.toml")
         (self.keel / ".saltcart-drive.toml").rename(self.top / "marker")
@@ -182,10 +182,10 @@ class Faults(WorldCase):
         saltcart.repoint(trip)
         aside = next((self.keel / "Sounds").glob(".*.set-aside-*"))
         aside.rename(self.top / "elsewhere")
-        for command in ("undo", "release"):
-            self.assertIn("originals are not at", self.run_program(command, trip, "--yes", status=3).stderr)
+        for command, *more in (("undo",), ("release", "--own")):
+            self.assertIn("originals are not at", self.run_program(command, trip, "--yes", *more, status=3).stderr)
         (self.top / "elsewhere").rename(aside)
-        self.run_program("release", trip, "--yes")
+        self.run_program("release", trip, "--yes", "--own")
 
     def test_a_flip_that_the_second_copy_mended_is_told(self):
         real = workers.digest_file
@@ -286,7 +286,7 @@ class Faults(WorldCase):
         os.utime(ledger, ns=(state.st_atime_ns, state.st_mtime_ns))
         done = self.run_program("check", trip, "--digests", status=1)
         self.assertIn("its content is not what was written", done.stdout)
-        self.assertIn("not clean", self.run_program("release", trip, "--yes", status=3).stderr)
+        self.assertIn("not clean", self.run_program("release", trip, "--yes", "--own", status=3).stderr)
 
     def test_folders_keep_what_belongs_to_them(self):
         inner = self.shelf / "inner"

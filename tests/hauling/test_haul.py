@@ -178,7 +178,7 @@ class Strange(HaulCase):
             ([Path(one["path"]).name for one in check["shelves"][0]["accepted"]], check["broken_before"]["missing"]),
             (["3.wav"], 1),
         )
-        self.assertIn("3.wav", self.run_program("release", trip, "--yes", status=1).stdout)
+        self.assertIn("3.wav", self.run_program("release", trip, "--yes", "--own", status=1).stdout)
         self.assertEqual([path.name for path in self.shelf.parent.glob(".*set-aside*/*")], ["3.wav"])
         self.assertEqual(len(list(self.place.glob("*.wav"))), 5)
 
@@ -258,7 +258,7 @@ class Strange(HaulCase):
         self.assertLess(free - os.statvfs(drive).f_bfree * os.statvfs(drive).f_frsize, 20_000_000)
         self.assertEqual((drive / "New/Takes/long.wav").stat().st_size, 150_000_000)
         self.run_program("check", "--digests")
-        self.run_program("release", "--yes")
+        self.run_program("release", "--yes", "--own")
 
     @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
     def test_a_drive_that_is_mounted_elsewhere_between_two_steps(self):
@@ -339,7 +339,7 @@ class Ways(HaulCase):
         (self.top / "user").mkdir()
         originals = tree(self.shelf)
         self.run_program("move", str(self.shelf), "--to", str(self.lighter), "--yes")
-        done = self.run_program("release", "--yes", "--trash")
+        done = self.run_program("release", "--yes", "--own", "--trash")
         self.assertIn("empty it to gain the room", done.stdout)
         (trashed,) = (self.top / "data" / "Trash" / "files").iterdir()
         self.assertEqual(tree(trashed), originals)
@@ -352,7 +352,7 @@ class Ways(HaulCase):
             "move", str(self.shelf), "--to", str(self.lighter), "--ledger", str(ledger), "--signpost", "--yes"
         )["trip"]
         self.run_program("move", str(self.place), "--to", str(self.shelf.parent), "--yes", status=3)
-        self.run_program("release", trip, "--yes")
+        self.run_program("release", trip, "--yes", "--own")
         self.assertIn("makes room", self.run_program("undo").stdout)
         self.run_program("haul", f"back-{trip}.toml")
         self.run_program("undo", "--yes", "--drop-copies")
@@ -411,7 +411,7 @@ class OnItsDrive(WorldCase):
 
     def test_release_leaves_the_files_under_their_new_names(self):
         self.run_program("move", *self.words)
-        self.run_program("release", "--yes")
+        self.run_program("release", "--yes", "--own")
         self.assertEqual([name for name in tree(self.keel) if b"set-aside" in name], [])
         self.assertEqual({path.stat().st_nlink for path in self.attic.rglob("*.wav") if path.parent.name != "low"}, {1})
         self.run_program("check", "--digests")

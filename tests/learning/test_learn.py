@@ -66,7 +66,7 @@ class Petrel(WorldCase):
         self.assertEqual(tree(self.studio / "keel", ".db", "monitor feed", ".saltcart.b3"), before)
         self.assertEqual(cells(self.studio / "keel/workstation/index.db"), libraries)
         trip = self.run_json(*words[:-2], "--map", "maps/sampler.toml", "--yes", cwd=self.studio)["trip"]
-        self.run_program("release", trip, "--yes", cwd=self.studio)
+        self.run_program("release", trip, "--yes", "--own", cwd=self.studio)
         for shelf, target in zip(SHELVES, ("keel/Sounds", "keel/Sounds", "keel/Music"), strict=True):
             self.run_program(
                 "move",

@@ -19,6 +19,7 @@ from saltcart.errors import BadFile, BadLedger, CannotSpell
 from saltcart.judging.judge import Judge
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.base import ListEdits
 from saltcart.ledgers.facts import facts
 from saltcart.ledgers.kinds import mapped
 from saltcart.spelling import Meanings, Move, Moves
@@ -658,10 +659,14 @@ class Databases(MapCase):
                 key = next(entry.key for entry in ledger.entries() if entry.written == "/keel")
                 if after is None:
                     with self.assertRaises(CannotSpell):
-                        ledger.rewrite(self.target, {}, insertions={key: ["/new"]})
+                        ledger.rewrite(self.target, {}, edits=ListEdits({key: ["/new"]}))
                     continue
-                ledger.rewrite(self.target, {}, insertions={key: ["/new"]})
+                ledger.rewrite(self.target, {}, edits=ListEdits({key: ["/new"]}))
                 self.assertEqual(Path(self.target).read_text(), after)
+                added = open_ledger(self.target, [load_map(str(plan))])
+                new = frozenset(entry.key for entry in added.entries() if entry.written == "/new")
+                added.rewrite(path, {}, edits=ListEdits(gone=new))
+                self.assertEqual(Path(path).read_text(), before, "and goes again")
 
 
 class Hostile(MapCase):

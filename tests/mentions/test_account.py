@@ -201,9 +201,9 @@ class Account(WorldCase):
         said = self.run_program("check", trip, status=1).stdout
         self.assertIn("1 mention of the old place is left in 1 file", said)
         self.assertNotIn("Nothing is lost", said)
-        self.assertIn("late.cfg", self.run_program("release", trip, "--yes", status=3).stderr)
+        self.assertIn("late.cfg", self.run_program("release", trip, "--yes", "--own", status=3).stderr)
         note.unlink()
-        self.run_program("release", trip, "--yes")
+        self.run_program("release", trip, "--yes", "--own")
         self.assertTrue(kit.read_text().count(str(self.new)), 16)
 
     def test_a_label_is_no_path(self):
@@ -240,7 +240,7 @@ class Account(WorldCase):
         said = self.run_program("move", *self.words, "--yes", "--no-search", status=1).stdout
         self.assertIn("16 mentions of the old place are left in 1 file", said)
         self.assertNotIn("Nothing is lost", said)
-        self.run_program("release", "--yes", status=3)
+        self.run_program("release", "--yes", "--own", status=3)
 
     def test_a_zip_and_what_is_broken_never_end_the_search(self):
         with zipfile.ZipFile(self.settings / "bundle.rack", "w") as archive:

@@ -136,7 +136,9 @@ class Copies(WorldCase):
         self.assert_all_play()
         self.assertTrue(all(path.startswith(str(self.new)) for path, _why in player.play_all(self.library)))
         self.assertNotEqual((self.new / "low" / "C1.wav").stat().st_ino, (self.shelf / "low" / "C1.wav").stat().st_ino)
-        self.assertIn("nothing to release", self.run_program("release", report["trip"], "--yes", status=3).stderr)
+        self.assertIn(
+            "nothing to release", self.run_program("release", report["trip"], "--yes", "--own", status=3).stderr
+        )
         self.run_program("move", *self.plan_words("--copy", "--signpost"), "--yes", status=2)
         self.run_program("undo", report["trip"], "--yes", "--drop-copies")
         self.assertEqual((tree(self.shelf), cells(self.library), self.new.exists()), (before, rows, False))
@@ -179,7 +181,7 @@ class Strays(WorldCase):
 
     def test_what_is_set_aside_is_freed_and_comes_home(self):
         self.run_program("move", self.lists, "--to", self.lighter, "--set-aside-gathered", "--yes")
-        self.run_program("release", "--yes")
+        self.run_program("release", "--yes", "--own")
         self.assertFalse((self.keel / "Down" / "é.wav").exists())
         self.run_program("undo", "--yes")
         back = next(self.top.glob("*.toml"))
@@ -261,7 +263,7 @@ class ChosenFiles(WorldCase):
     def test_signposts_and_release(self):
         self.run_program("move", self.films / "Old" / "c.wav", "--to", self.lighter / "Store", "--signpost", "--yes")
         self.assertTrue((self.films / "Old" / "c.wav").is_symlink())
-        self.run_program("release", "--yes")
+        self.run_program("release", "--yes", "--own")
         self.assertEqual((self.films / "Old" / "c.wav").read_bytes(), (self.lighter / "Store" / "c.wav").read_bytes())
         self.assertFalse([one for one in self.keel.rglob(".*") if "aside" in one.name])
         self.assert_found(5)

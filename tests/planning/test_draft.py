@@ -62,7 +62,7 @@ class Drafts(WorldCase):
 
     def test_release_leaves_what_stayed(self):
         self.run_program("move", *self.plan_words("--leave-out", "low/C1.wav"), "--yes")
-        self.run_program("release", "--yes")
+        self.run_program("release", "--yes", "--own")
         left = {name for name in tree(self.keel / "Sounds") if b"Extra" not in name}
         self.assertEqual(left, {b"Bell Tones", b"Bell Tones/low", b"Bell Tones/low/C1.wav"})
         self.assert_all_play()

@@ -221,7 +221,7 @@ class Refusals(WorldCase):
         self.assertEqual((report["entries"]["missing"], report["entries"]["altered"]), (0, 0))
         self.assertEqual(report["entries"]["offline"], 11)
         self.assertIn("not connected", report["ledgers"][-1]["trouble"])
-        self.refused("release", trip, "--yes", says="not connected")
+        self.refused("release", trip, "--yes", "--own", says="not connected")
 
     def test_a_shelf_that_changes_between_the_steps(self):
         waybill = str(self.top / "w.toml")
@@ -255,5 +255,5 @@ class Refusals(WorldCase):
         done = self.run_program(*words, "--leave-unread", self.ledgers[2], status=1)
         self.assertEqual(Path(self.ledgers[2]).read_bytes(), before)
         self.assertIn("has no letter ł", done.stdout)
-        self.run_program("release", "--yes", status=3)
+        self.run_program("release", "--yes", "--own", status=3)
         self.assertTrue(Path(self.ledgers[0]).read_bytes().decode().count("łódź"))

@@ -144,7 +144,7 @@ class Alive(AliveCase):
             for number in range(1, MOST, STEPS):
                 self.restore()
                 self.run_again("repoint", self.trip, "--yes")
-                words = ("release", self.trip, "--yes")
+                words = ("release", self.trip, "--yes", "--own")
                 status = run_with(words, self.environment, Trouble({number: lambda drive=drive: pull(drive)}))
                 if status == 0:
                     break
@@ -229,7 +229,7 @@ class Durable(CrashCase):
                 words = (
                     command,
                     self.waybill if command == "haul" else self.trips()[0],
-                    *(("--yes",) if command != "haul" else ()),
+                    *{"haul": (), "repoint": ("--yes",), "release": ("--yes", "--own")}[command],
                 )
                 with self.subTest(f"{command}, {forget}"):
                     self.assertEqual(run_with(words, self.environment, Trouble(kill_at=-1, forget=forget)), 0)

@@ -209,9 +209,9 @@ class Crash(LinkedCase):
     def test_release(self):
         trip = self.hauled_trip()
         self.run_again("repoint", trip, "--yes")
-        for _number in self.each_crash("release", trip, "--yes"):
+        for _number in self.each_crash("release", trip, "--yes", "--own"):
             self.assert_all_play()
-            self.run_again("release", trip, "--yes")
+            self.run_again("release", trip, "--yes", "--own")
             self.assertEqual([name for name in tree(self.keel) if b"set-aside" in name], [])
             self.assert_all_play()
 

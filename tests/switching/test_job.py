@@ -125,11 +125,11 @@ class Job(WorldCase):
         self.run_program("draft", *self.plan_words("--output", waybill), status=3)
         trip = self.run_json("haul", waybill)["trip"]
         self.assertEqual(self.run_json("haul", waybill)["copied_files"], 0)
-        self.run_program("release", trip, "--yes", status=3)
+        self.run_program("release", trip, "--yes", "--own", status=3)
         self.run_program("repoint", trip, "--yes")
         aside = self.keel / "Sounds" / f".Bell Tones.set-aside-{trip}"
         wav(aside / "low" / "C1.wav", 77)
-        done = self.run_json("release", trip, "--yes", status=1)
+        done = self.run_json("release", trip, "--yes", "--own", status=1)
         self.assertEqual(done["kept"], [str(aside / "low" / "C1.wav")])
         self.assertEqual(list(tree(aside)), [b"low", b"low/C1.wav"])
         self.assertIn("freed_bytes", done)
@@ -151,7 +151,7 @@ class Job(WorldCase):
         self.assertEqual(report["entries"]["altered"], 3)
         aside = self.keel / "Sounds" / f".Bell Tones.set-aside-{trip}"
         before = tree(aside)
-        self.assertIn("Été 50%.wav", self.run_program("release", trip, "--yes", status=3).stderr)
+        self.assertIn("Été 50%.wav", self.run_program("release", trip, "--yes", "--own", status=3).stderr)
         self.assertEqual(tree(aside), before)
 
     def test_links_inside_the_shelf(self):
@@ -167,7 +167,7 @@ class Job(WorldCase):
         self.assertTrue(os.path.samefile(self.new / "low" / "C1.wav", self.new / "low" / "twin.wav"))
         for word in ("out.wav leads out", "pipe is a pipe"):
             self.assertIn(word, done.stdout)
-        self.run_program("release", "--yes", status=1)
+        self.run_program("release", "--yes", "--own", status=1)
 
     def test_a_shelf_and_entries_reached_through_links(self):
         os.symlink(self.keel / "Sounds", self.top / "shortcut")
@@ -212,7 +212,7 @@ class Job(WorldCase):
         self.assertIn("no link into a shelf", self.run_program("repoint", "--yes", status=3).stderr)
         (self.top / "bells").symlink_to(self.shelf)
         self.run_program("repoint", "--yes")
-        self.run_program("release", trip, "--yes")
+        self.run_program("release", trip, "--yes", "--own")
         self.run_program("undo", trip, "--yes")
         self.run_program(
             "move", str(self.new), "--to", str(self.keel / "Sounds"), "--ledger", str(through), "--turn-links", "--yes"
@@ -246,7 +246,7 @@ class Job(WorldCase):
         self.move("--signpost")
         self.assertEqual(os.readlink(self.shelf), str(self.new))
         self.assertEqual(list(sampler.play_all(settings)), [(str(self.shelf / "low" / "C1.wav"), None)])
-        self.run_program("release", "--yes")
+        self.run_program("release", "--yes", "--own")
         self.assertEqual(list(sampler.play_all(settings)), [(str(self.shelf / "low" / "C1.wav"), None)])
 
     def desk(self, *finds):
@@ -319,12 +319,41 @@ class Job(WorldCase):
                 self.run_program("undo", "--yes", "--drop-copies")
                 self.assertEqual((settings.read_bytes(), session.read_bytes()), before)
 
+    def test_what_cannot_be_had_again_is_asked_about_with_its_newest_backup(self):
+        vault = self.drive("vault")
+        (self.top / "cart.toml").write_text(
+            f'[[drive]]\nidentity = "marker:test-vault"\nname = "vault"\nrole = "backup"\nmount = "{vault}"\n'
+        )
+        trip = self.move()["trip"]
+        refused = self.run_program("release", trip, "--yes", status=2)
+        self.assertIn("cannot be had again, so nothing was removed", refused.stderr)
+        self.assertIn("none on the 1 drive for backups", refused.stdout)
+        backup = vault / "2026" / "Bell Tones"
+        shutil.copytree(self.new, backup)
+        self.assertIn(
+            "no manifest that agrees", " ".join(self.run_program("release", trip, "--yes", status=2).stdout.split())
+        )
+        self.run_program("check", backup, "--digests", "--write")
+        (backup / "low" / "C1.wav").write_bytes(b"x")
+        self.assertIn(
+            "no manifest that agrees", " ".join(self.run_program("release", trip, "--yes", status=2).stdout.split())
+        )
+        shutil.copy(self.new / "low" / "C1.wav", backup / "low" / "C1.wav")
+        done = self.run_json("release", trip, "--yes", "--own")
+        self.assertEqual(done["own"][0]["backup"]["path"], str(backup))
+        self.assertEqual((done["state"], done["own"][0]["backup"]["drive"]), ("released", "vault"))
+
+    def test_what_can_be_downloaded_again_goes_without_a_second_question(self):
+        (self.top / "cart.toml").write_text(f'[[shelf]]\npath = "{self.shelf}"\ncare = "replaceable"\n')
+        trip = self.move()["trip"]
+        self.assertEqual(self.run_json("release", trip, "--yes")["own"], [])
+
     def test_originals_are_not_taken_for_their_own_copies(self):
         (aside,) = self.move()["set_aside"]
         shutil.rmtree(self.new / "low")
         os.symlink(os.path.join(aside, "low"), self.new / "low")
         self.assertTrue(self.run_json("check", "--digests")["ok"])
-        self.assertIn("leads to the originals", self.run_program("release", "--yes", status=3).stderr)
+        self.assertIn("leads to the originals", self.run_program("release", "--yes", "--own", status=3).stderr)
         self.assertEqual(len(os.listdir(os.path.join(aside, "low"))), 2)
 
     def drop_after_another_trip(self, *more):
@@ -334,7 +363,7 @@ class Job(WorldCase):
         (self.shelf / "inside.m3u8").unlink()
         first = self.move()["trip"]
         self.run_program("undo", "--yes")
-        self.run_program("release", self.move("--signpost", *more)["trip"], "--yes")
+        self.run_program("release", self.move("--signpost", *more)["trip"], "--yes", "--own")
         there = tree(self.new, *more[1:])
         self.run_program("undo", first, "--yes", "--drop-copies")
         self.assertEqual(tree(self.new, *more[1:]), there)
@@ -359,7 +388,7 @@ class Job(WorldCase):
         ):
             refused = self.run_program("move", str(shelf), "--to", str(to), "--yes", status=3)
             self.assertRegex(refused.stderr, "originals are still set aside(?s:.*)saltcart undo")
-        self.run_program("release", "--yes")
+        self.run_program("release", "--yes", "--own")
         before, texts = tree(self.lighter), [Path(path).read_bytes() for path in self.ledgers[:3]]
         done = self.run_program("move", str(self.shelf), *words)
         self.assertIn("will lead to the new place", done.stdout)

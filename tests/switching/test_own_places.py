@@ -59,12 +59,12 @@ class OwnPlaces(WorldCase):
         self.run_program("repoint", "--yes")
         aside = self.shelf.with_name(f".Bell Tones.set-aside-{trip}")
         self.bind(outside, aside / "low")
-        self.assertIn("nothing was removed", self.run_program("release", "--yes", status=3).stderr)
+        self.assertIn("nothing was removed", self.run_program("release", "--yes", "--own", status=3).stderr)
         with Removal(str(aside)) as removal, self.assertRaises(OtherMount):
             removal.unlink("low/0.wav", lambda _state: True)
         self.assertEqual(tree(outside), kept)
         subprocess.run(["umount", str(aside / "low")], check=True)
-        self.run_program("release", "--yes")
+        self.run_program("release", "--yes", "--own")
         self.assertFalse(aside.exists())
 
     def test_removing_follows_no_link(self):
@@ -130,7 +130,7 @@ class OwnPlaces(WorldCase):
         self.assertIn(f"for trip {second} uses them", done["remarks"][0])
         self.assertTrue(Path(f"{self.new}.saltcart.b3").exists())
         self.run_program("repoint", second, "--yes")
-        self.run_program("release", second, "--yes")
+        self.run_program("release", second, "--yes", "--own")
 
     def draft(self):
         """A waybill for the shelf."""

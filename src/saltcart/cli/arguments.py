@@ -80,6 +80,16 @@ def add_plan(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--copy", action="store_true", help="copy: ledgers name the copies, and the originals stay as they are"
     )
+    parser.add_argument(
+        "--new-things",
+        metavar="FOLDER",
+        help="let programs put what is bought or recorded next there, where their maps say which entry that is",
+    )
+    parser.add_argument(
+        "--right-level",
+        action="store_true",
+        help="turn folders in ledgers that are a level too high or too low for what starts from them",
+    )
     add_list(parser, "--from-list", "LIST", "move the files that this playlist names, with the folders they lie in")
     add_search(parser)
     add_cart(parser)

@@ -91,7 +91,7 @@ def run(options: argparse.Namespace) -> int:
     show_traces(screen, found)
     screen.say(closing(report))
     if report.ok and report.state == SWITCHED:  # a line each, so that no terminal breaks a command in two
-        if not report.copies:
+        if report.shelves and not report.copies:
             screen.say(f"To free the old drive: saltcart release {report.trip}")
         screen.say(f"To take it back:       saltcart undo {report.trip}")
     listed = [
@@ -249,6 +249,8 @@ def assurance(report: CheckReport) -> str:
         return "All is well." if sum(report.counts.values()) else "There was nothing to judge."
     if report.state in (HAULED, UNDONE):  # without a search, which only a switch needs, no more can be said
         return "Ledgers and originals are in their old places."
+    if report.search is None:
+        return "Nothing moved, and nothing that was found before is lost."
     counts = Counter(one.standing for one in report.left)
     if counts[LEFT]:
         files = many(counts[LEFT], "file goes", "files go")

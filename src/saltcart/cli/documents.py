@@ -86,6 +86,7 @@ def draft_document(draft: Draft, waybill: str | None) -> dict[str, Any]:
             for one in draft.ledgers
         ],
         "strays": [{"path": path, "bytes": size} for path, size in sorted(draft.strays.items())],
+        "new_things": [{"ledger": path, "folder": now, "then": then} for path, now, then in draft.new_things],
         "files": sum(one.files for one in draft.shelves),
         "bytes": sum(one.bytes for one in draft.shelves),
         "drives": [

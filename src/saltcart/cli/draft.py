@@ -50,6 +50,8 @@ def request(options: argparse.Namespace) -> Request:
         options.gather,
         options.set_aside_gathered,
         options.with_programs,
+        options.new_things,
+        options.right_level,
     )
 
 
@@ -142,6 +144,9 @@ def show_room(screen: Screen, plan: Draft) -> None:
             f"What moves names {count} elsewhere ({size(sum(plan.strays.values()))}), such as"
             f" {place(min(plan.strays))}; entries will lead there. To take such along: add --gather"
         )
+    for path, now, then in plan.new_things:
+        goes = f"will go to {place(then)}; what is in {place(now)} stays there" if now != then else "go on going there"
+        screen.say(f"New things of {place(path)} go to {place(now)}: they {goes}.")
     for remark in plan.remarks:
         screen.remark(remark)
 

@@ -16,11 +16,9 @@ from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
 from saltcart.hauling.haul import haul_waybill
 from saltcart.hauling.shelf_copy import HaulReport
-from saltcart.home import home
-from saltcart.planning.draft import Draft, draft
+from saltcart.planning.draft import draft
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
-from saltcart.safefile import short_name
 from saltcart.switching.repoint import RepointReport, repoint
 from saltcart.trips.summary import TripSummary, summary
 from saltcart.waybills import waybill_text
@@ -48,7 +46,7 @@ def run(options: argparse.Namespace) -> int:
     ends = "leave the originals as they are" if options.copy else "set the originals aside"
     if not screen.agrees(f"Copy, verify, rewrite these ledgers and {ends}?", options, look):
         raise need_answer(options, "moved")
-    path = keep_waybill(plan)
+    path = waybill_text.keep(plan.waybill)
     with screen.watch() as watch:
         name, hauled = haul_waybill(path, pace(options), watch)
     show_haul(screen, name, hauled)
@@ -76,18 +74,6 @@ def run(options: argparse.Namespace) -> int:
         }
     )
     return 0 if report.ok else 1
-
-
-def keep_waybill(plan: Draft) -> str:
-    """Write the waybill among our own data: nobody asked for a file.
-
-    The same plan gets the same file, so that the same command, cut off and typed again, goes on with its trip.
-    """
-    folder = home() / "waybills"
-    folder.mkdir(parents=True, exist_ok=True)
-    path = os.path.join(folder, f"{short_name(waybill_text.render(plan.waybill, ''))}.toml")
-    waybill_text.write(plan.waybill, path)
-    return path
 
 
 def show_closing(

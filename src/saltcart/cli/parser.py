@@ -12,6 +12,7 @@ COMMANDS = {
     "survey": "see which shelves and ledgers are where, how big, and how every entry stands",
     "ledgers": "which kinds of ledger are known, or every entry of one",
     "learn": "derive a map for a ledger nobody described",
+    "folders": "which folders your programs look in; add, remove or turn one without moving anything",
     "drives": "which drives could take the load, what is left on each, what speaks against each",
     "tidy": "what need not travel or should come along; deletes nothing",
     "draft": "write a waybill: what will move, change and stay; touches nothing",

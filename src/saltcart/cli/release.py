@@ -2,9 +2,12 @@
 
 import argparse
 
-from saltcart.cli.arguments import add_trip, add_yes, need_answer, trip_name
+from saltcart.cart import load
+from saltcart.cli.arguments import add_cart, add_trip, add_yes, need_answer, trip_name
 from saltcart.cli.documents import trip_document
 from saltcart.cli.screen import Screen, many, place, size
+from saltcart.errors import UsageError, show
+from saltcart.proving.backups import Irreplaceable, irreplaceable
 from saltcart.switching.release import release
 from saltcart.trips.summary import summary
 from saltcart.trips.trip import RELEASING, SWITCHED
@@ -16,6 +19,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--trash", action="store_true", help="put the originals into the trash instead of removing them for good"
     )
+    parser.add_argument(
+        "--own", action="store_true", help='with --yes: also what cannot be had again (care = "own", or unknown)'
+    )
+    add_cart(parser)
     add_yes(parser)
 
 
@@ -29,7 +36,18 @@ def run(options: argparse.Namespace) -> int:
         f" {'put its originals into the trash' if options.trash else 'remove its originals for good'} ({plan.files}"
         f" files, {size(plan.bytes)})?"
     )
+    own = irreplaceable(name, load(options.cart))
+    for one in own:
+        screen.say(backed_up(one))
+    if own and options.yes and not options.own:
+        raise UsageError(
+            f"{many(len(own), 'shelf', 'shelves')} of trip {name} cannot be had again, so nothing was removed",
+            'Add --own to --yes; or mark what can be downloaded again as care = "replaceable" in the waybill.',
+        )
     if not screen.agrees(question, options):
+        raise need_answer(options, "removed")
+    names = ", ".join(show(one.shelf.name) for one in own)
+    if own and not screen.agrees(f"{names} cannot be had again. Remove the originals all the same?", options):
         raise need_answer(options, "removed")
     with screen.watch() as watch:
         report = release(name, options.trash, watch)
@@ -53,6 +71,29 @@ def run(options: argparse.Namespace) -> int:
             "removed_bytes": report.removed_bytes,
             "freed_bytes": report.freed_bytes,
             "kept": report.kept,
+            "own": [document(one) for one in own],
         }
     )
     return 1 if report.kept else 0
+
+
+def backed_up(one: Irreplaceable) -> str:
+    """What is known of backups of a shelf, in a sentence."""
+    if one.backup:
+        day = one.backup.made[:10]
+        return (
+            f"{show(one.shelf.name)} is your own. Its newest backup: {place(one.backup.path)}"
+            f" ({show(one.backup.drive)}, manifest of {day}; every file agrees)"
+        )
+    text = f"{show(one.shelf.name)} is your own, and no backup of it is known: "
+    if not one.drives:
+        return text + 'no drive that is connected is one for backups (role = "backup" in cart.toml)'
+    if one.unproven:
+        return text + f"{place(one.unproven[0])} has that name, and no manifest that agrees (check FOLDER --digests)"
+    return text + f"none on the {many(one.drives, 'drive', 'drives')} for backups"
+
+
+def document(one: Irreplaceable) -> dict[str, object]:
+    """A shelf that cannot be had again, and its backup."""
+    backup = {"path": one.backup.path, "drive": one.backup.drive, "made": one.backup.made} if one.backup else None
+    return {"name": one.shelf.name, "backup": backup, "backup_drives": one.drives, "unproven": one.unproven}

@@ -33,7 +33,7 @@ def run(options: argparse.Namespace) -> int:
                 trip.files,
                 size(trip.bytes),
                 size(trip.freed_bytes),
-                ", ".join(show(one.shelf.name) for one in trip.shelves),
+                ", ".join(show(one.shelf.name) for one in trip.shelves) or "none: ledgers alone changed",
             )
             for trip in trips
         ],

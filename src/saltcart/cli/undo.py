@@ -36,12 +36,15 @@ def run(options: argparse.Namespace) -> int:
     name = trip_name(options, SWITCHED, SWITCHING, UNDOING, HAULED, HAULING, otherwise=RELEASED)
     if summary(name).state == RELEASED:
         return draft_back(screen, name, options)
-    if not screen.agrees(f"Take trip {name} back: ledgers name the old place again, the originals return?", options):
+    moved = summary(name).shelves
+    back = "name the old place again, the originals return" if moved else "say again what they said before"
+    if not screen.agrees(f"Take trip {name} back: ledgers {back}?", options):
         raise need_answer(options, "changed")
     with screen.watch() as watch:
         report = undo(name, options.drop_copies, options.wait, options.without_new, watch)
     done = summary(name)
-    screen.say(f"Trip {name} is taken back: {many(report.changed, 'entry names', 'entries name')} the old place again.")
+    back = "name the old place again" if moved else "as before"
+    screen.say(f"Trip {name} is taken back: {many(report.changed, 'entry', 'entries')} {back}.")
     for one in (one for one in done.shelves if not one.shelf.gathered):
         screen.say(f"  {show(one.shelf.name)}: the originals are at {place(one.shelf.old)}")
         if not options.drop_copies:

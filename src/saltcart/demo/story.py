@@ -76,6 +76,9 @@ STORY = (
     Scene("", PLAYER, 1),
     Scene("And once more, for good.", (*MOVE, "--quiet")),
     Scene("Judge everything again, whenever you like.", ("saltcart", "check")),
-    Scene("Only now let the originals go: every copy is read back once more first.", ("saltcart", "release", "--yes")),
+    Scene(
+        "Only now let the originals go: every copy is read back once more first.",
+        ("saltcart", "release", "--yes", "--own"),
+    ),
     Scene("", ("saltcart", "trips")),
 )

@@ -95,8 +95,8 @@ def state_reasons(drive: Drive, cart: Cart) -> list[Reason]:
         reasons.append(Reason(HARD, "read-only", "it is mounted read-only"))
     elif not os.access(drive.mount, os.W_OK):
         reasons.append(Reason(ADVICE, "not writable", "you may not write at its top; a folder of yours on it may do"))
-    marks = [mark for mark in cart.backup_marks if os.path.lexists(os.path.join(drive.mount, mark))]
-    if (known and known.role == "backup") or marks:
+    holds, marks = for_backups(drive, cart)
+    if holds:
         why = f" ({', '.join(map(show, marks))})" if marks else ""
         reasons.append(Reason(HARD, "backup", f"it holds backups{why}; sounds there would eat their room, or be eaten"))
     if drive.mount == "/" or (known and known.role == "system"):
@@ -104,6 +104,13 @@ def state_reasons(drive: Drive, cart: Cart) -> list[Reason]:
     if drive.facts.health:
         reasons.append(Reason(HARD, "health", f"{drive.facts.health}: do not trust it with sounds"))
     return reasons
+
+
+def for_backups(drive: Drive, cart: Cart) -> tuple[bool, list[str]]:
+    """Whether a drive is one for backups, as declared or by what stands at its top; and what stands there."""
+    known = cart.drive(drive.identity)
+    marks = [mark for mark in cart.backup_marks if os.path.lexists(os.path.join(drive.mount, mark))]
+    return bool((known and known.role == "backup") or marks), marks
 
 
 def is_spinning(drive: Drive, cart: Cart) -> bool | None:

@@ -12,7 +12,7 @@ SAMPLE, MOST_FOLDERS = 50, 300
 
 
 class WrongLevel(NamedTuple):
-    """A folder named in a ledger, the one that it should be, and how many missing entries show it."""
+    """A folder named in a ledger, the one that it should be, and how many missing entries, of any ledger, show it."""
 
     ledger: str
     folder: str
@@ -25,9 +25,12 @@ def wrong_levels(state: LedgerState, resolver: Resolver) -> list[WrongLevel]:
     below; some entries of each are looked for.
     """
     home, groups = os.path.dirname(state.path), dict[str, list[tuple[Spelling, str]]]()
+    lists: dict[str, str] = {}  # where a folder stands that another ledger lists
     for one in state.judgements(plain=False):
         if one.verdict == MISSING and (one.entry.base or one.entry.tried):
             bases = one.entry.tried or (one.entry.base,)
+            for listed in one.entry.tried:
+                lists[resolver.start_at(listed, home)] = listed.where
             for folder in {resolver.start_at(base, home) for base in bases if base}:
                 groups.setdefault(folder, []).append((one.entry.spelling, one.entry.written))
     for part in state.judged if groups else ():
@@ -40,7 +43,7 @@ def wrong_levels(state: LedgerState, resolver: Resolver) -> list[WrongLevel]:
         for other in near(folder):
             paths = (resolver.path(spelling, text, other) for spelling, text in entries[:SAMPLE])
             if all(path and os.path.isfile(path) for path in paths):
-                found.append(WrongLevel(state.path, folder, other, len(entries)))
+                found.append(WrongLevel(lists.get(folder, state.path), folder, other, len(entries)))
                 break
     return found
 

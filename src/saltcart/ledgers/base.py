@@ -1,8 +1,7 @@
 """What every ledger can do, whatever its format."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
-from types import MappingProxyType
+from dataclasses import dataclass, field
 from typing import Any, NamedTuple, Protocol
 
 from saltcart.ledgers.facts import Facts
@@ -11,9 +10,28 @@ from saltcart.spelling.swaps import Swap
 
 # What finds an entry again in its file: the number of a span, or (rule, *key of the row) in a database.
 Key = Any
-Insertions = Mapping[Key, Sequence[str]]
-NO_INSERTIONS: Insertions = MappingProxyType({})
-REMEDY_FRONT = "Add the new folder in its program, or draft without --front."
+NEW_THINGS = "new things"  # what an entry names that says where its program puts what is bought or recorded next
+REMEDY_LIST = "Add or remove the folder in its program."
+
+
+@dataclass(frozen=True, slots=True)
+class ListEdits:
+    """What changes in lists of folders: new ones in front of or behind entries, and entries that go, by their keys."""
+
+    front: Mapping[Key, Sequence[str]] = field(default_factory=dict)
+    behind: Mapping[Key, Sequence[str]] = field(default_factory=dict)
+    gone: frozenset[Key] = frozenset()
+
+    def __bool__(self) -> bool:
+        """Whether anything changes."""
+        return bool(self.front or self.behind or self.gone)
+
+    def count(self) -> int:
+        """How many come and go."""
+        return sum(map(len, [*self.front.values(), *self.behind.values()])) + len(self.gone)
+
+
+NO_EDITS = ListEdits()
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +52,11 @@ class Entry:
     otherwise: str | None = None
     base: "Entry | None" = None
     tried: "tuple[Entry, ...]" = ()
+
+    @property
+    def is_folder(self) -> bool:
+        """Whether it names a folder."""
+        return self.names != "file"
 
     def readings(self) -> tuple[str, ...]:
         """Every text the spot may mean, the likelier first."""
@@ -65,13 +88,16 @@ class Batch(NamedTuple):
 
 class Ledger(Protocol):
     """A file that names sounds, opened by the format or map that reads it; `within` is the ledger that it is a part
-    of.
+    of.  It `adds` to its list of folders as its map says, be there one in it or several.
+    `content` are the folders that its program looks in, as another ledger lists them: that is where each stands.
     """
 
     path: str
     map_name: str
     program: str | None
     within: str | None
+    adds: bool
+    content: "tuple[Entry, ...]"
 
     def batches(self, besides: Sequence[Swap] = ()) -> Iterator[Batch]:
         """Every spot, in the ledger's order, but for those that one of the swaps covers.  Raises BadLedger."""
@@ -83,16 +109,12 @@ class Ledger(Protocol):
         """How many spots name something that is no file, such as a web address."""
 
     def rewrite(
-        self,
-        target: str,
-        changes: Mapping[Key, str],
-        swaps: Sequence[Swap] = (),
-        insertions: Insertions = NO_INSERTIONS,
+        self, target: str, changes: Mapping[Key, str], swaps: Sequence[Swap] = (), edits: ListEdits = NO_EDITS
     ) -> None:
         """Write the ledger to the new file `target` with new texts and nothing else changed.
 
         `changes` gives texts by the keys of entries; of the others, those that a swap covers are swapped.
-        `insertions` are new entries of lists, by the key of the one that they come in front of.
+        `edits` are what comes into lists, and what goes.
         Proves it before it returns.  Raises CannotSpell, with nothing of use in `target`, when a
         text has no form in this ledger or something else than the entries would change.
         """
@@ -111,6 +133,7 @@ class Batched:
 
     content: "tuple[Entry, ...]" = ()
     within: str | None = None
+    adds: bool = False
 
     def batches(self, besides: Sequence[Swap] = ()) -> Iterator[Batch]:
         """See Ledger.batches."""

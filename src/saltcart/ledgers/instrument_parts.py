@@ -5,7 +5,7 @@ from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Seq
 from dataclasses import replace
 
 from saltcart.errors import CannotSpell, SaltCartError, show
-from saltcart.ledgers.base import NO_INSERTIONS, REMEDY_FRONT, Batch, Batched, Entry, Insertions, Key, Ledger
+from saltcart.ledgers.base import NO_EDITS, REMEDY_LIST, Batch, Batched, Entry, Key, Ledger, ListEdits
 from saltcart.ledgers.facts import Facts
 from saltcart.ledgers.formats import sfz
 from saltcart.ledgers.formats.sfz import InstrumentLedger
@@ -40,15 +40,11 @@ class PartLedger(Batched):
                     yield alone(entry, (number, entry.key))
 
     def rewrite(
-        self,
-        target: str,
-        changes: Mapping[Key, str],
-        swaps: Sequence[Swap] = (),
-        insertions: Insertions = NO_INSERTIONS,
+        self, target: str, changes: Mapping[Key, str], swaps: Sequence[Swap] = (), edits: ListEdits = NO_EDITS
     ) -> None:
         """See Ledger.rewrite.  Raises CannotSpell also when the readings want different texts."""
-        if insertions:
-            raise CannotSpell(f"{show(self.path)}: no folder can be added to it", REMEDY_FRONT)
+        if edits:
+            raise CannotSpell(f"{show(self.path)}: no folder can be added to it", REMEDY_LIST)
         old = self.readings[0].find().inside
         texts = list(old)
         known: dict[int, bytes] = {}

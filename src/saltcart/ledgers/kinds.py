@@ -97,17 +97,18 @@ def mapped(path: str, plan: Map) -> Ledger:
 
 
 def content_folders(path: str, plan: str) -> tuple[Entry, ...]:
-    """The folders that the ledger at `path` lists, as full paths."""
+    """The folders that the ledger at `path` lists, as full paths; that ledger is where each stands."""
     if not os.path.isfile(path):
         raise BadLedger(path, "is not there; it should list the content folders", "Mend [content] of the map.")
     folder = os.path.dirname(path)
     found = [
         entry.spelling.read(entry.written, folder)
         for entry in mapped(path, load_map(plan)).entries()
-        if entry.names == "folder"
+        if entry.is_folder
     ]
     return tuple(
-        Entry(number, "", place, spelling_named("native"), "folder") for number, place in enumerate(filter(None, found))
+        Entry(number, path, place, spelling_named("native"), "folder")
+        for number, place in enumerate(filter(None, found))
     )
 
 

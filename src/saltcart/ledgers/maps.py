@@ -2,12 +2,13 @@
 
 import os
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from saltcart import tomlfile
 from saltcart.errors import BadFile
+from saltcart.ledgers.base import NEW_THINGS
 from saltcart.ledgers.containers.counted import Counting
 from saltcart.ledgers.facts import COLUMNS
 from saltcart.ledgers.rules import At, Parts
@@ -16,7 +17,7 @@ from saltcart.spelling import Spelling, spelling_named
 from saltcart.spelling.forms import SPELLINGS
 
 CONTAINERS = ("sqlite", "xml", "json", "ini", "csv", "tsv", "toml", "text", "plist", "chunks", "counted")
-COLUMN_KEYS = ("table", "column", "where", "folder", *COLUMNS, "length_in")
+COLUMN_KEYS = ("table", "column", "where", "folder", "add", *COLUMNS, "length_in")
 SHAPE: dict[str, Any] = {
     "!name": str,
     "!container": CONTAINERS,
@@ -41,6 +42,8 @@ SHAPE: dict[str, Any] = {
             "any_case": bool,
             "spelling": tuple(SPELLINGS),
             "names": ("file", "folder"),
+            "means": ("default",),
+            "add": {"values": dict, "counts": [str]},
             "folder": {"table": str, "!column": str, "key": str, "by": str, "spelling": tuple(SPELLINGS)},
             **dict.fromkeys(COLUMNS, str),
             "length_in": ("seconds", "milliseconds"),
@@ -65,11 +68,21 @@ class FolderOf:
 
 
 @dataclass(frozen=True, slots=True)
+class Addition:
+    """What else stands in a row that is added to a table of folders: `values` by column, and in the columns `counts` a
+    number one higher than any there.
+    """
+
+    values: Mapping[str, object]
+    counts: Sequence[str]
+
+
+@dataclass(frozen=True, slots=True)
 class Rule:
     """One column whose cells are entries, of the rows that meet the SQL condition `where`.
 
     `facts` are columns of the same table that say more of the sound, in the order of COLUMNS; None for one that no
-    column says.
+    column says.  To a list of folders `add` lets rows be added.
     """
 
     table: str
@@ -81,6 +94,7 @@ class Rule:
     parts: Parts | None = None
     facts: tuple[str | None, ...] = (None,) * len(COLUMNS)
     milliseconds: bool = False
+    add: Addition | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -180,6 +194,9 @@ def check_entry(path: str, number: int, entry: dict[str, Any], container: str) -
         raise place.at("separator").fail("a list of names cannot start from a folder column", "Leave one of them out.")
     if "separator" in entry and "piece" in entry:
         raise place.at("piece").fail("a value has either a separator or a piece", "Leave one of them out.")
+    for key in ("add", "means"):
+        if key in entry and entry.get("names") != "folder":
+            raise place.at(key).fail(f'"{key}" is for folders', 'Write names = "folder" beside it.')
     for key in ("at", "piece") if container == "text" else ("piece",):
         if key in entry:
             check_pattern(place.at(key), entry[key])
@@ -208,9 +225,20 @@ def column_rule(entry: dict[str, Any]) -> Rule:
     )
     spelling = spelling_named(entry.get("spelling", "name" if folder else "auto"))
     return Rule(
-        entry["table"], entry["column"], spelling, entry.get("names", "file"), entry.get("where"), made,
+        entry["table"], entry["column"], spelling, names_of(entry), entry.get("where"), made,
         parts_of(entry), tuple(map(entry.get, COLUMNS)), entry.get("length_in") == "milliseconds",
+        addition_of(entry.get("add")),
     )  # fmt: skip
+
+
+def names_of(entry: dict[str, Any]) -> str:
+    """What the entries of a rule name: see Entry."""
+    return NEW_THINGS if "means" in entry else str(entry.get("names", "file"))
+
+
+def addition_of(add: dict[str, Any] | None) -> Addition | None:
+    """What a new row needs, if the map lets rows be added."""
+    return None if add is None else Addition(add.get("values", {}), add.get("counts", []))
 
 
 def with_folders(rules: Iterable[Rule]) -> tuple[Rule, ...]:
@@ -237,7 +265,7 @@ def place_rule(entry: dict[str, Any]) -> At:
     return At(
         entry["at"],
         spelling_named(entry.get("spelling", "auto")),
-        entry.get("names", "file"),
+        names_of(entry),
         entry.get("base_at"),
         parts_of(entry),
         entry.get("keys", False),

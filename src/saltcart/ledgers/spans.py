@@ -16,7 +16,7 @@ from operator import add, attrgetter
 from typing import NamedTuple, Protocol, cast
 
 from saltcart.errors import BadLedger, CannotSpell, show
-from saltcart.ledgers.base import NO_INSERTIONS, REMEDY_FRONT, Batch, Batched, Entry, Insertions, Key
+from saltcart.ledgers.base import NO_EDITS, REMEDY_LIST, Batch, Batched, Entry, Key, ListEdits
 from saltcart.ledgers.facts import Facts
 from saltcart.ledgers.wrappers import PLAIN, Wrapper
 from saltcart.spelling import Spelling
@@ -211,11 +211,7 @@ class TextLedger(Batched):
         return Entry(number, spans.where(number), coding.decode(raw), known, names, coding.otherwise(raw), above, tried)
 
     def rewrite(
-        self,
-        target: str,
-        changes: Mapping[Key, str],
-        swaps: Sequence[Swap] = (),
-        insertions: Insertions = NO_INSERTIONS,
+        self, target: str, changes: Mapping[Key, str], swaps: Sequence[Swap] = (), edits: ListEdits = NO_EDITS
     ) -> None:
         """See Ledger.rewrite."""
         spans = self.find()
@@ -223,19 +219,19 @@ class TextLedger(Batched):
         texts = [old if new is None else new for old, new in zip(spans.inside, fresh, strict=True)]
         for number, text in changes.items():
             texts[number] = spans.kinds[number].coding.encode(text, spans.inside[number])
-        self.write(target, texts, insertions)
+        self.write(target, texts, edits)
 
-    def write(self, target: str, texts: Sequence[bytes], insertions: Insertions = NO_INSERTIONS) -> None:
+    def write(self, target: str, texts: Sequence[bytes], edits: ListEdits = NO_EDITS) -> None:
         """Write the ledger to `target` with these texts in its spans, proven.  Raises CannotSpell."""
         spans = self.find()
-        same = texts == spans.inside and not insertions  # then a container is not put together anew either
+        same = texts == spans.inside and not edits  # then a container is not put together anew either
         if same:
             result = spans.data
-        elif insertions:
-            result = self.with_insertions(spans, texts, insertions)
+        elif edits:
+            result = self.edited(spans, texts, edits)
         else:
             result = self.shape.splice(spans, texts)
-        if not same and not insertions and not self.proven(spans, texts, result):
+        if not same and not edits and not self.proven(spans, texts, result):
             raise CannotSpell(
                 f"{show(self.path)}: rewriting would change more than its entries",
                 "The ledger was left as it is; tell us about it.",
@@ -244,21 +240,39 @@ class TextLedger(Batched):
         with open(target, "wb") as stream:
             stream.write(whole if same else self.wrapper.put_back(whole, result))
 
-    def with_insertions(self, spans: Spans, texts: Sequence[bytes], insertions: Insertions) -> bytes:
-        """The data with these texts in the spans, and new ones in front of some; proven to have just those more."""
+    def edited(self, spans: Spans, texts: Sequence[bytes], edits: ListEdits) -> bytes:
+        """The data with these texts in the spans, and lists changed; proven to differ in nothing else."""
         inside, outside = [], spans.outside[:1]
         for number, text in enumerate(texts):
-            for more in insertions.get(number, ()):
-                inside.append(spans.kinds[number].coding.encode(more, text))
-                outside.append(self.joint(spans, number))
-            inside.append(text)
-            outside.append(spans.outside[number + 1])
+            after = spans.outside[number + 1]
+            if number in edits.gone:
+                self.close_gap(outside, after, number + 1 < len(texts))
+                continue
+            encode = spans.kinds[number].coding.encode
+            front, behind = (
+                [encode(more, text) for more in side.get(number, ())] for side in (edits.front, edits.behind)
+            )
+            joints = [self.joint(spans, number) for _more in (*front, *behind)]
+            inside += [*front, text, *behind]
+            outside += [*joints, after]
         result = Spans(b"", inside, outside, [], str).spliced(inside)
         with suppress(ValueError):
             found = Spans.of(result, self.finder(result))
             if (found.inside, found.outside) == (inside, outside):
                 return result
-        raise CannotSpell(f"{show(self.path)}: no folder can be added to its list", REMEDY_FRONT)
+        raise CannotSpell(f"{show(self.path)}: its list of folders cannot be changed so", REMEDY_LIST)
+
+    def close_gap(self, outside: list[bytes], after: bytes, more: bool) -> None:
+        """Let one member of a list go, and with it what stands between it and the next one, or the one before it."""
+        if more and self.is_joint(after):
+            return  # what stood before it stands before the next
+        if not self.is_joint(outside[-1]):
+            raise CannotSpell(f"{show(self.path)}: a folder that stands alone cannot be taken out", REMEDY_LIST)
+        outside[-1] = after
+
+    def is_joint(self, text: bytes) -> bool:
+        """Whether this is what stands between the parts of a list, blanks apart."""
+        return self.usual_joint is not None and b"".join(text.split()) == b"".join(self.usual_joint.split())
 
     def joint(self, spans: Spans, number: int) -> bytes:
         """What stands between the parts of a list: as is usual in such a file, with the blanks that stand there at a
@@ -266,13 +280,10 @@ class TextLedger(Batched):
         """
         if self.usual_joint is None:
             raise CannotSpell(
-                f"{show(self.path)}: nobody knows what stands between the folders of its list", REMEDY_FRONT
+                f"{show(self.path)}: nobody knows what stands between the folders of its list", REMEDY_LIST
             )
         beside = (spans.outside[near] for near in (number + 1, number) if 0 < near < len(spans.inside))
-        return next(
-            (joint for joint in beside if b"".join(joint.split()) == b"".join(self.usual_joint.split())),
-            self.usual_joint,
-        )
+        return next(filter(self.is_joint, beside), self.usual_joint)
 
     def proven(self, spans: Spans, texts: Sequence[bytes], result: bytes) -> bool:
         """Whether `result`, read anew, has the same spans with the wanted `texts` in them and the same everywhere

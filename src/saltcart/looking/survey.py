@@ -376,7 +376,7 @@ def lean(report: SurveyReport) -> None:
                 real = os.path.realpath(folder)
                 places[folder] = real, report.shelf_of(real)
             real, shelf = places[folder]
-            if shelf is None and judgement.entry.names == "folder":
+            if shelf is None and judgement.entry.is_folder:
                 shelf = report.shelf_of(os.path.realpath(judgement.resolved))
             if shelf is not None:
                 report.leans[number, shelf] += 1

@@ -77,7 +77,8 @@ class Room:
 @dataclass(slots=True)
 class Draft:
     """A waybill with what it rests on; `seconds` is how long the haul should take, `links` are as of DraftedLedger,
-    `strays` are files elsewhere, with their sizes, that ledgers which travel name.
+    `strays` are files elsewhere, with their sizes, that ledgers which travel name; `new_things` are the ledgers that
+    say where their programs put what comes next, with that folder now and after the trip.
     """
 
     waybill: Waybill
@@ -90,6 +91,7 @@ class Draft:
     links: dict[str, bool] = field(default_factory=dict)
     account: Account | None = None
     strays: dict[str, int] = field(default_factory=dict)
+    new_things: list[tuple[str, str, str]] = field(default_factory=list)
 
     def open(self) -> list[Accounted]:
         """The files that would go on naming the old places, and nobody has agreed to that."""
@@ -164,7 +166,18 @@ def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progres
         / assumed_rate(drives[one.shelf.new_drive], request.cart)
         for one in drafted
     )
-    return Draft(waybill, drafted, ledgers, rooms_of(drafted, drives), seconds, remarks, searched, links, account)
+    return Draft(
+        waybill,
+        drafted,
+        ledgers,
+        rooms_of(drafted, drives),
+        seconds,
+        remarks,
+        searched,
+        links,
+        account,
+        new_things=trial.new_things,
+    )
 
 
 def shelves_of(request: Request) -> list[Shelf]:

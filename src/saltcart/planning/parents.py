@@ -14,7 +14,7 @@ def parents_named(state: LedgerState, shelves: Sequence[Shelf]) -> list[str]:
     path, parts = state.path, [part for part in state.judged if part.batch.texts]
     if any(part.batch.base for part in parts) or any(shelf.leave == "signpost" for shelf in shelves):
         return []
-    listed = (part for part in parts if part.batch.entry(0).names == "folder")
+    listed = (part for part in parts if part.batch.entry(0).is_folder)
     remarks = []
     for folder in dict.fromkeys(one.resolved for part in listed for one in part.judgements()):
         inside = [shelf.name for shelf in shelves if tail_below(shelf.old, folder)]

@@ -21,7 +21,8 @@ class Request:
     `leave_unread` may go on naming the old places.  What the lists in `from_list` name moves too, to where shelves do.
     With `gather` files elsewhere that ledgers which travel name come along; with `set_aside_gathered` theirs are set
     aside like other originals.  Programs in shelves stay, unless they come `with_programs`.  With `copy` the originals
-    stay in use, and ledgers name the copies.
+    stay in use, and ledgers name the copies.  Programs will put what comes next into the folder `new_things`; with
+    `right_level` folders that are a level too high or too low for what starts from them are turned.
     """
 
     shelves: Sequence[str]
@@ -45,3 +46,5 @@ class Request:
     gather: bool = False
     set_aside_gathered: bool = False
     with_programs: bool = False
+    new_things: str | None = None
+    right_level: bool = False

@@ -8,11 +8,14 @@ from functools import partial
 
 from saltcart.errors import CannotSpell, SaltCartError, show
 from saltcart.judging.judge import Judge, LedgerState
+from saltcart.judging.levels import wrong_levels
 from saltcart.ledgers import Ledger, open_ledger
+from saltcart.ledgers.base import NEW_THINGS
 from saltcart.ledgers.instrument_parts import PartLedger, with_parts
 from saltcart.looking.survey import usual_ledgers
 from saltcart.mentions.content import Mention, Spot, mentions_in
 from saltcart.mentions.search_places import forms_after, relative_forms
+from saltcart.planning.folder_lists import new_things, wanted_folder
 from saltcart.planning.parents import parents_named
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import DraftedShelf, ShelfInspector
@@ -21,8 +24,9 @@ from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
 from saltcart.waybills.content_folders import added_folders, divides, is_list
+from saltcart.waybills.relinks import LEVEL, Relink
 from saltcart.waybills.routes import Routes
-from saltcart.waybills.staging import changes_for, judged, stage
+from saltcart.waybills.staging import changes_for, judged, routes_for, stage
 from saltcart.waybills.waybill import LedgerLine, Waybill
 
 
@@ -51,9 +55,10 @@ class Trial:
         self.judge = Judge(headers=False, resolver=waybill.resolver())
         self.front = [true_path(path) for path in request.front]
         self.lists = [open_ledger(path, inspector.maps) for path in self.front]
-        self.kept: dict[str, str] = {}  # ledgers that list a folder of which a part moves, and can hold no other
+        self.kept: dict[str, str] = {}  # ledgers that name a folder of which a part moves, and get no other beside it
         self.added = added_folders(self.lists, waybill.shelves, self.judge.resolver)
-        olds, news = zip(*(pair for shelf in waybill.shelves for pair in shelf.sought()), strict=True)
+        self.new_things: list[tuple[str, str, str]] = []  # ledger, folder now, folder then
+        olds, news = zip(*waybill.sought(), strict=True)
         self.forms = forms_after(olds, news, waybill.means) if request.searches else []
         for one in drafted if request.searches else ():
             # What a file that travels names beside itself, and that stays, would be looked for at the new place.
@@ -66,12 +71,12 @@ class Trial:
             parts = divides(ledger, self.waybill.shelves, self.judge.resolver) if ledger.path not in self.front else []
             if not parts:
                 return
-            if not is_list(ledger, self.judge.resolver):
+            if not is_list(ledger, self.judge.resolver) or all(map(self.waybill.moves().covers, parts)):
                 self.kept[ledger.path] = parts[0]
                 return
             added = added_folders([*self.lists, ledger], self.waybill.shelves, self.judge.resolver)
             with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
-                routes = Routes(self.waybill.moves(), self.judge.resolver, added)
+                routes = routes_for(self.waybill, ledger.path, True, self.judge.resolver, added)
                 stage(ledger, changes_for(ledger, routes, ledger.path, True), os.path.join(folder, "trial"))
         except CannotSpell:
             self.kept[ledger.path] = parts[0]
@@ -82,17 +87,31 @@ class Trial:
             self.lists.append(ledger)
             self.added = added
 
+    def aim(self, ledger: Ledger, request: Request) -> None:
+        """Let folders of a ledger become what the request asks for, beside what moves."""
+        resolver, waybill = self.judge.resolver, self.waybill
+        if request.new_things:
+            wanted = new_things(wanted_folder(request.new_things, waybill), ledger, resolver)
+            waybill.relinks += [one for one in wanted if one not in waybill.relinks]
+        if request.right_level:
+            state = self.judge.ledger(ledger)
+            found = [] if state.trouble else wrong_levels(state, resolver)
+            relinks = (Relink(one.folder, one.better, one.ledger, LEVEL) for one in found)
+            waybill.relinks += [one for one in relinks if one not in waybill.relinks]
+
     def run(self, ledger: Ledger) -> DraftedLedger:
         """One ledger; one that cannot spell the new place stays as it is, with the reason."""
         place = self.waybill.moves().follow(ledger.path)
         in_front = ledger.path in self.front
-        moves = self.waybill.entry_moves(place is not None)
-        routes = Routes(moves, self.judge.resolver, self.added, lambda _link: self.turn_links)
+        travels = place is not None
+        routes = routes_for(
+            self.waybill, ledger.path, travels, self.judge.resolver, self.added, lambda _link: self.turn_links
+        )
         digest = digest_of(ledger.path)
         rewrite, why, changed, left, kept = True, "", 0, Mention(ledger.path), 0
         state = judged(ledger, self.judge)
         try:
-            changes = changes_for(ledger, routes, place or ledger.path, in_front)
+            changes = changes_for(ledger, routes, place or ledger.path, in_front, self.waybill.folders)
             with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
                 staged = os.path.join(folder, os.path.basename(ledger.path))
                 stage(ledger, changes, staged)
@@ -100,12 +119,17 @@ class Trial:
             changed = changes.count(ledger, (part.batch for part in state.judged))
             if changed and place is None:
                 require_writable(ledger.path)
-            kept = len(changes.insertions)  # folders behind the new ones, for what stays in them
+            kept = len(changes.edits.front)  # folders behind the new ones, for what stays in them
         except CannotSpell as error:
             changed = 0
             rewrite, why = False, f"{error.what}. {error.remedy}".rstrip(". ")
             left = self.left_in(ledger.path, os.path.dirname(ledger.path))
         line = LedgerLine(ledger.path, ledger.map_name, rewrite, digest, why, in_front)
+        says_so = any(part.batch.entry(0).names == NEW_THINGS for part in state.judged)
+        for one in state.judgements() if says_so else ():
+            if one.entry.names == NEW_THINGS:
+                then = routes.wanted(one.entry, one.resolved) if rewrite else one.resolved
+                self.new_things.append((ledger.path, one.resolved, then))
         uncovered = max(0, unexplained(left, state, routes) - kept) if rewrite else left.count - left.history
         return DraftedLedger(
             line, state, changed, place is not None, routes.links, uncovered, left.spots if uncovered else ()
@@ -159,11 +183,7 @@ def gather_ledgers(
             raise error
         inspector.remarks.append(f"{show(error.what)}; it is left out")
 
-    divided = any((shelf.stay or shelf.only) and not shelf.files for shelf in trial.waybill.shelves)
-    for ledger in (
-        with_parts([*named, *elsewhere], partial(open_ledger, maps=inspector.maps), ignored) if divided else ()
-    ):
-        trial.look_for_lists(ledger)
+    look_ahead(request, trial, [*named, *elsewhere], inspector)
     inspector.remarks += divided_lists(trial, explicit)
     ledgers, others, instruments = [], [], {}
     for ledger in with_parts([*named, *elsewhere], partial(open_ledger, maps=inspector.maps), left_out):
@@ -187,6 +207,17 @@ def gather_ledgers(
     return ledgers, searched
 
 
+def look_ahead(request: Request, trial: Trial, paths: Sequence[str], inspector: ShelfInspector) -> None:
+    """Find, before any ledger is tried, what lists will hold one folder more, and which folders will be others."""
+    divided = any((shelf.stay or shelf.only) and not shelf.files for shelf in trial.waybill.shelves)
+    aims = request.new_things or request.right_level
+    for ledger in with_parts(paths, partial(open_ledger, maps=inspector.maps), ignored) if divided or aims else ():
+        if aims:
+            trial.aim(ledger, request)
+        if divided:
+            trial.look_for_lists(ledger)
+
+
 # Whether the one folder that a ledger can hold will be the new one.
 KEPT = {
     False: (
@@ -194,8 +225,8 @@ KEPT = {
         " place in its program, or --signpost leaves links there"
     ),
     True: (
-        "{} names the folder {}, from which all sounds move, and can hold no second one: it will name the new place,"
-        " and what stays is not looked for any more"
+        "{} names the folder {}, from which all sounds move: it will name the new place, and what stays is not looked"
+        " for any more"
     ),
 }
 

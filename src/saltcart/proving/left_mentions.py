@@ -22,14 +22,17 @@ from saltcart.waybills.waybill import Shelf, divided
 
 def left_mentions(
     trip: Trip, states: Sequence[LedgerState], progress: Progress
-) -> tuple[list[LeftMentions], Search, list[str]]:
-    """The files that still name an old place, what was searched, and which places are not there to be searched.
+) -> tuple[list[LeftMentions], Search | None, list[str]]:
+    """The files that still name an old place, what was searched, and which places are not there to be searched; no
+    search where nothing moved.
 
     `states` are the trip's ledgers as they are now: what they name at an old place stayed there on purpose, or is
     judged missing by itself.
     """
     plan = trip.waybill
-    olds, news = zip(*(pair for shelf in plan.shelves for pair in shelf.sought()), strict=True)
+    if not plan.sought():
+        return [], None, []
+    olds, news = zip(*plan.sought(), strict=True)
     wanted = plan.search or search_places(olds, Cart(), [state.path for state in states])  # the draft did not search
     places = [place for place in wanted if os.path.lexists(place)]
     forms = forms_after(olds, news, plan.means)
@@ -53,9 +56,9 @@ def standing(
     ours = state is not None and state.map_name == cart_toml.NAME  # what is left in it are comments
     if count <= 0 or ours:
         return LeftMentions(mention.path, HISTORY, mention.count)
-    if all(shelf.leave == "signpost" and os.path.islink(shelf.old) for shelf in shelves):
+    if shelves and all(shelf.leave == "signpost" and os.path.islink(shelf.old) for shelf in shelves):
         word = SERVED
-    elif all(shelf.original_stays for shelf in shelves):
+    elif shelves and all(shelf.original_stays for shelf in shelves):
         word = ORIGINALS
     else:
         word = LEFT if mention.path in left_unread else UNACCOUNTED

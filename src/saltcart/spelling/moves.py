@@ -1,7 +1,9 @@
 """Where a path goes when shelves move: prefixes compared by component, never by character."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
+from typing import NamedTuple
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +46,15 @@ def tail_below(path: str, folder: str) -> str | None:
 def joined(folder: str, tail: str) -> str:
     """`tail` below `folder`; the folder itself for an empty tail."""
     return f"{folder.rstrip('/')}/{tail}" if tail else folder
+
+
+class Aims(NamedTuple):
+    """Folders that entries of one ledger shall name from now on, by those that they name: `levels` take what starts
+    from there with them, `new_things` are where a program puts what comes next.
+    """
+
+    levels: Mapping[str, str] = MappingProxyType({})
+    new_things: Mapping[str, str] = MappingProxyType({})
 
 
 class Moves:

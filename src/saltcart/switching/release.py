@@ -42,6 +42,8 @@ def release(name: str, trash: bool = False, progress: Progress = silent) -> Rele
     report = ReleaseReport()
     with trips.held(name) as trip:
         trip.require(SWITCHED, RELEASING, step="release")
+        if not trip.waybill.shelves:
+            raise Refused(f"Trip {trip.name} moved nothing", "There is nothing to release.")
         if trip.copies:
             raise Refused(
                 f"Trip {trip.name} copied what it carried, and its originals stay in use",

@@ -22,8 +22,8 @@ from saltcart.trips.records import ACCEPTED, EntryRow, LedgerRow, key_text
 from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.trip import HAULED, SWITCHED, SWITCHING, Trip
 from saltcart.waybills.content_folders import AddedFolder, added_folders
-from saltcart.waybills.routes import Changes, Routes, new_target
-from saltcart.waybills.staging import changes_for, judged, stage
+from saltcart.waybills.routes import Changes, new_target
+from saltcart.waybills.staging import changes_for, judged, routes_for, stage
 
 PLAN = "repoint"
 LONG_NAME = 200  # bytes; file systems hold 255
@@ -207,12 +207,15 @@ def prepare_ledger(
     row.before, row.backup = before, trip.keep(row.number, "-before")
     if copy_durably(row.path, row.backup) != before:
         raise transaction.changed(row.path)
-    routes = Routes(
-        trip.waybill.entry_moves(row.place != row.path), judge.resolver, added, trip.waybill.turn.__contains__
-    )
+    turns = trip.waybill.turn.__contains__
+    routes = routes_for(trip.waybill, row.path, row.place != row.path, judge.resolver, added, turns)
     ledger = trip.open_ledger(row, row.path)
     state = judged(ledger, judge)
-    changes = changes_for(ledger, routes, row.place, in_front(trip, row)) if row.rewrite else Changes({}, [])
+    changes = (
+        changes_for(ledger, routes, row.place, in_front(trip, row), trip.waybill.folders)
+        if row.rewrite
+        else Changes({}, [])
+    )
     entries = [
         EntryRow(
             key_text(found.entry.key),
@@ -224,16 +227,14 @@ def prepare_ledger(
         )
         for found in state.judgements()
     ]
-    row.changed, row.after = (
-        sum(entry.old != entry.new for entry in entries) + sum(map(len, changes.insertions.values())),
-        before,
-    )
+    row.changed, row.after = (sum(entry.old != entry.new for entry in entries) + changes.edits.count(), before)
     if row.changed:
         staged = staged_name(trip, row)
         try:
             row.after = stage(ledger, changes, staged)
         except CannotSpell as error:
-            error.remedy = "Set rewrite = false for this ledger in a new waybill to leave it as it is."
+            if trip.waybill.shelves:
+                error.remedy = "Set rewrite = false for this ledger in a new waybill to leave it as it is."
             raise
     with trip.logbook.together():
         trip.logbook.put_ledger(row)

@@ -11,12 +11,13 @@ The plan is recorded, with everything it needs, before its first deed; see `tran
 
 import os
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from saltcart.drives import Presence, drive_of, find_drive
 from saltcart.drives.drive import refuse_other_drive, require
 from saltcart.errors import CannotSpell, Refused, show
 from saltcart.ledgers import Entry, Ledger
+from saltcart.ledgers.base import NO_EDITS, ListEdits
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import copy_durably, digest_of, remove_with_side_files, sync_folder
 from saltcart.shelves.walk import walk
@@ -31,6 +32,7 @@ from saltcart.trips.records import EntryRow, LedgerRow, key_text
 from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.signposts import put_back
 from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, UNDONE, Trip
+from saltcart.waybills.content_folders import list_edits, listed, same_place
 from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.routes import Changes, Routes
 from saltcart.waybills.staging import stage
@@ -234,11 +236,11 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: 
         sync_folder(os.path.dirname(staged))
         report.changed += row.changed
     else:
-        changes = old_texts(trip, row, report)
-        if not changes and not travels:
+        changes = Changes(old_texts(trip, row, report), [], old_list(trip, row))
+        if not changes.texts and not changes.edits and not travels:
             return []
-        after = stage(trip.open_ledger(row), Changes(changes, []), staged)
-        report.changed += len(changes)
+        after = stage(trip.open_ledger(row), changes, staged)
+        report.changed += len(changes.texts) + changes.edits.count()
     kept = trip.keep(row.number, "-after")
     copy_durably(row.place, kept)
     if travels:
@@ -267,6 +269,19 @@ def old_texts(trip: Trip, row: LedgerRow, report: UndoReport) -> dict[object, st
         if text is not None and text != entry.written:
             changes[entry.key] = text
     return changes
+
+
+def old_list(trip: Trip, row: LedgerRow) -> ListEdits:
+    """What takes folders out of the list of a ledger that the trip put there, and puts those back that it took out."""
+    ledger, resolver = trip.open_ledger(row), trip.waybill.resolver()
+    there = [folder for _entry, folder in listed(ledger, resolver)]
+    lines = [line for line in trip.waybill.folders if line.ledger == row.path]
+    lines = [
+        replace(line, ledger=row.place, do="add" if line.do == "remove" else "remove")
+        for line in lines
+        if any(same_place(folder, line.folder) for folder in there) != (line.do == "remove")
+    ]
+    return list_edits(ledger, lines, resolver) if lines else NO_EDITS
 
 
 def newer_text(trip: Trip, row: LedgerRow, entry: Entry, back: Routes, report: UndoReport) -> str | None:

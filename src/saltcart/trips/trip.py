@@ -46,8 +46,8 @@ class Trip:
 
     @property
     def copies(self) -> bool:
-        """Whether the originals of all its shelves stay in use."""
-        return all(shelf.original_stays for shelf in self.waybill.shelves)
+        """Whether it carries something, and the originals of all its shelves stay in use."""
+        return bool(self.waybill.shelves) and all(shelf.original_stays for shelf in self.waybill.shelves)
 
     def enter(self, state: str, what: str) -> None:
         """Go into `state` and tell the history `what` happened."""
@@ -102,6 +102,8 @@ class Trip:
 
 def next_step(trip: Trip) -> str:
     """What can be typed next for a trip in its state."""
+    if trip.state == SWITCHED and not trip.waybill.shelves:
+        return f"Nothing moved, so there is nothing to release. To take it back: saltcart undo {trip.name}"
     return {
         HAULING: f"Go on with: saltcart haul {trip.name}",
         HAULED: f"Next: saltcart repoint {trip.name}",

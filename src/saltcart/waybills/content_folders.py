@@ -9,17 +9,19 @@ One that moves whole is written anew like any other entry, for nothing is left t
 import os
 import re
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Hashable, Iterable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from saltcart.errors import UsageError, show
+from saltcart.errors import Refused, UsageError, show
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Entry, Ledger
+from saltcart.ledgers.base import ListEdits
 from saltcart.shelves.oddities import litter
 from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling.moves import joined, tail_below
 
 if TYPE_CHECKING:
+    from saltcart.waybills.relinks import FolderLine
     from saltcart.waybills.waybill import Shelf
 
 
@@ -79,17 +81,56 @@ def parted(shelf: "Shelf", folder: str) -> bool:
 
 def is_list(ledger: Ledger, resolver: Resolver) -> bool:
     """Whether the folders that a ledger lists stand in a list by all looks, so that one more is no surprise to its
-    program: in an array, or several at one place.
+    program: in an array, several at one place, or as its map says.
     """
+    if ledger.adds:
+        return True
     places = Counter(re.sub(r"^line \d+, | \d+$", "", entry.where) for entry, _folder in listed(ledger, resolver))
     return all(count > 1 or "*" in place for place, count in places.items())
+
+
+def list_edits(ledger: Ledger, lines: "Sequence[FolderLine]", resolver: Resolver) -> ListEdits:
+    """The edits that put folders into the list of a ledger, or take them out.  Refused when one is there already, or is
+    not there.
+    """
+    found, base = listed(ledger, resolver), os.path.dirname(ledger.path)
+    if not found:
+        raise Refused(
+            f"{show(ledger.path)} lists no folders, so nobody knows where one would stand",
+            "Add the first one in its program.",
+        )
+    front: dict[Hashable, list[str]] = {}
+    behind: dict[Hashable, list[str]] = {}
+    gone = set()
+    for line in lines:
+        there = [entry for entry, folder in found if same_place(folder, line.folder)]
+        if line.do == "remove":
+            if not there:
+                raise Refused(f"{show(ledger.path)} does not list {show(line.folder)}", "See saltcart folders.")
+            gone |= {entry.key for entry in there}
+            continue
+        if there:
+            raise Refused(f"{show(ledger.path)} lists {show(line.folder)} already", "There is nothing to do.")
+        at, side = (found[0][0], front) if line.do == "add first" else (found[-1][0], behind)
+        text = resolver.text(at, at.written, line.folder, resolver.start(at, base))
+        side.setdefault(at.key, []).append(text)
+    return ListEdits(front, behind, frozenset(gone))
+
+
+def same_place(one: str, other: str) -> bool:
+    """Whether two folders are one, however they are written."""
+    return os.path.normpath(one) == os.path.normpath(other) or os.path.realpath(one) == os.path.realpath(other)
 
 
 def listed(ledger: Ledger, resolver: Resolver) -> list[tuple[Entry, str]]:
     """The entries of a ledger that list folders, and what they mean; not those that others start from."""
     place, entries = os.path.dirname(ledger.path), list(ledger.entries())
-    bases = {entry.base.key for entry in entries if entry.base}
-    folders = [entry for entry in entries if entry.names == "folder" and entry.key not in bases]
+    starts = [entry.base for entry in entries if entry.base]
+    bases = {base.key for base in starts}
+    rows = {base.written for base in starts if not base.where}  # of a database, which are entries under other keys
+    folders = [
+        entry for entry in entries if entry.names == "folder" and entry.key not in bases and entry.written not in rows
+    ]
     return [
         (entry, path)
         for entry in folders

@@ -8,10 +8,10 @@ from typing import NamedTuple
 from saltcart.errors import Refused, show
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Batch, Entry, Ledger
-from saltcart.ledgers.base import NO_INSERTIONS, Insertions
+from saltcart.ledgers.base import NEW_THINGS, NO_EDITS, ListEdits
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Moves, Spelling, encodable
-from saltcart.spelling.moves import joined, plain, tail_below
+from saltcart.spelling.moves import Aims, joined, plain, tail_below
 from saltcart.spelling.swaps import Swap, swap_for
 from saltcart.waybills.content_folders import AddedFolder, listed
 
@@ -19,13 +19,11 @@ SPECIMENS = 1000
 
 
 class Changes(NamedTuple):
-    """New texts by the keys of entries, the swaps for all others that those cover, and what comes in front of entries
-    of lists.
-    """
+    """New texts by the keys of entries, the swaps for all others that those cover, and what changes in lists."""
 
     texts: dict[Hashable, str]
     swaps: list[Swap]
-    insertions: Insertions = NO_INSERTIONS
+    edits: ListEdits = NO_EDITS
 
     def count(self, ledger: Ledger, batches: Iterable[Batch] | None = None) -> int:
         """How many entries of a ledger get a new text; `batches` are all that it has, for whoever has read them."""
@@ -34,7 +32,7 @@ class Changes(NamedTuple):
             every = ledger.batches() if batches is None else batches
             left = ledger.batches(besides=self.swaps)
             covered = sum(len(batch.texts) for batch in every) - sum(len(batch.texts) for batch in left)
-        return len(self.texts) + sum(map(len, self.insertions.values())) + covered
+        return len(self.texts) + self.edits.count() + covered
 
     def new(self, entry: Entry) -> str:
         """What will stand in the place of `entry`."""
@@ -63,8 +61,10 @@ class Routes:
         resolver: Resolver | None = None,
         added: Sequence[AddedFolder] = (),
         turns: Callable[[str], bool] = lambda _link: False,
+        aims: Aims | None = None,
     ):
         self.moves = moves
+        self.aims = aims or Aims()
         self.added = added
         self.turns = turns
         self.resolver = resolver or Resolver()
@@ -132,7 +132,7 @@ class Routes:
     def changes(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
         """What to change in `ledger` when it goes from `old_folder` to `new_folder`.  Raises CannotSpell."""
         swaps: list[Swap] = []
-        for batch, number in specimens(ledger):
+        for batch, number in specimens(ledger) if not any(self.aims) else ():  # a swap looks at no single entry
             if not any(swap.covers(batch.texts[number]) for swap in swaps) and (
                 swap := self.swap(batch, number, old_folder)
             ):
@@ -148,16 +148,16 @@ class Routes:
         """As `changes`, for a ledger that lists folders when new ones come in front of those of which a part stays."""
         found = listed(ledger, self.resolver)
         known, base = {folder for _entry, folder in found}, os.path.dirname(ledger.path)
-        insertions: dict[Hashable, list[str]] = {}
+        front: dict[Hashable, list[str]] = {}
         for entry, folder in found:
             for one in self.added:
                 if one.old == folder and one.new not in known:
                     known.add(one.new)
-                    insertions.setdefault(entry.key, []).append(
+                    front.setdefault(entry.key, []).append(
                         self.resolver.text(entry, entry.written, one.new, self.resolver.start(entry, base))
                     )
-        others = (entry for entry in ledger.entries() if entry.key not in insertions)
-        return Changes(self.texts(others, old_folder, new_folder), [], insertions)
+        others = (entry for entry in ledger.entries() if entry.key not in front)
+        return Changes(self.texts(others, old_folder, new_folder), [], ListEdits(front))
 
     def swap(self, batch: Batch, number: int, folder: str) -> Swap | None:
         """The swap that one text of a batch shows, for itself and all that begin like it; None when it shows none."""
@@ -175,7 +175,9 @@ class Routes:
         """
         entry = self.resolver.settled(entry, old_folder)
         text, target = self.meant(entry, old_folder)
-        wanted = self.moves.follow(target) or target
+        wanted = self.wanted(entry, target)
+        if entry.base and self.meant(entry.base, old_folder)[1] in self.aims.levels:
+            return None  # what starts from there was right, and the folder was not
         old_start, start = self.resolver.start(entry, old_folder), self.new_start(entry, old_folder, new_folder)
         through = wanted == target and self.passes_through(entry, text, old_start)
         if wanted == target and start == old_start and not through:
@@ -208,7 +210,15 @@ class Routes:
         if entry.base is None:
             return self.resolver.start(entry, new_folder)
         _text, target = self.meant(entry.base, old_folder)
-        return self.resolver.base_folder(entry.base, self.moves.follow(target) or target)
+        return self.resolver.base_folder(entry.base, self.wanted(entry.base, target))
+
+    def wanted(self, entry: Entry, target: str) -> str:
+        """Where an entry that leads to `target` shall lead."""
+        if entry.names == NEW_THINGS and target in self.aims.new_things:
+            return self.aims.new_things[target]
+        if entry.is_folder:
+            target = self.aims.levels.get(target, target)
+        return self.moves.follow(target) or target
 
     def meant(self, entry: Entry, folder: str) -> tuple[str, str]:
         """The reading of `entry` that leads into a moving shelf, else the likeliest, and where it leads."""

@@ -2,11 +2,17 @@
 
 import os
 import shutil
+from collections.abc import Callable, Sequence
 
 from saltcart.judging.judge import Judge, LedgerState
+from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Ledger
+from saltcart.ledgers.base import ListEdits
 from saltcart.safefile import copy_owner, create_file, digest_of, read_back, remove_with_side_files, sync_folder
+from saltcart.waybills.content_folders import AddedFolder, list_edits
+from saltcart.waybills.relinks import FolderLine
 from saltcart.waybills.routes import Changes, Routes
+from saltcart.waybills.waybill import Waybill
 
 
 def judged(ledger: Ledger, judge: Judge) -> LedgerState:
@@ -17,12 +23,36 @@ def judged(ledger: Ledger, judge: Judge) -> LedgerState:
     return state
 
 
-def changes_for(ledger: Ledger, routes: Routes, place: str, in_front: bool = False) -> Changes:
-    """What must change in `ledger` when it has the path `place`; one that lists folders may get new ones in front.
-    Raises CannotSpell.
+def routes_for(
+    waybill: Waybill,
+    ledger: str,
+    travels: bool,
+    resolver: Resolver,
+    added: Sequence[AddedFolder] = (),
+    turns: Callable[[str], bool] = lambda _link: False,
+) -> Routes:
+    """Where the entries of the ledger at that path lead on a trip; whether the ledger itself `travels`."""
+    moves = waybill.entry_moves(travels, ledger)
+    return Routes(moves, resolver, added, turns, waybill.aims(ledger))
+
+
+def changes_for(
+    ledger: Ledger, routes: Routes, place: str, in_front: bool = False, lines: Sequence[FolderLine] = ()
+) -> Changes:
+    """What must change in `ledger` when it has the path `place`; one that lists folders may get new ones in front, and
+    those of `lines`.  Raises CannotSpell, or Refused.
     """
     work = routes.in_front if in_front else routes.changes
-    return work(ledger, os.path.dirname(ledger.path), os.path.dirname(place))
+    changes = work(ledger, os.path.dirname(ledger.path), os.path.dirname(place))
+    lines = [line for line in lines if line.ledger == ledger.path]
+    if not lines:
+        return changes
+    edits = list_edits(ledger, lines, routes.resolver)
+    swaps = changes.swaps and []  # of what goes from a list, nothing is rewritten
+    others = (entry for entry in ledger.entries() if entry.key not in edits.gone)
+    texts = routes.texts(others, os.path.dirname(ledger.path), os.path.dirname(place))
+    front = {**changes.edits.front, **edits.front}
+    return Changes(texts, swaps, ListEdits(front, edits.behind, edits.gone))
 
 
 def stage(ledger: Ledger, changes: Changes, staged: str) -> str:

@@ -14,11 +14,14 @@ from urllib.parse import quote, unquote_to_bytes
 from saltcart import tomlfile
 from saltcart.errors import BadFile, show
 from saltcart.judging.resolver import Resolver
+from saltcart.ledgers.base import NEW_THINGS
 from saltcart.shelves.audio import is_material
 from saltcart.shelves.digests import BLAKE3, SHA256
 from saltcart.shelves.oddities import SET_ASIDE, STAGED
 from saltcart.shelves.walk import FILE, FOLDER, Item, Trouble, ignore, walk
 from saltcart.spelling import Meanings, Move, Moves
+from saltcart.spelling.moves import Aims
+from saltcart.waybills.relinks import ALL, DO, LEVEL, WHAT, FolderLine, Relink
 
 FORMAT = 1
 CARE = ("own", "replaceable")
@@ -35,7 +38,7 @@ SHAPE: dict[str, Any] = {
     "search": [str],
     "left_unread": [str],
     "digests": (BLAKE3, SHA256),
-    "!shelf": [
+    "shelf": [
         {
             "!name": str,
             "!from": str,
@@ -53,6 +56,8 @@ SHAPE: dict[str, Any] = {
     ],
     "gather": [{"!from": str, "!to": str, "!from_drive": str, "!to_drive": str}],
     "ledger": [{"!path": str, "!map": str, "rewrite": bool, "front": bool, "digest": str}],
+    "relink": [{"!from": str, "!to": str, "ledger": str, "what": WHAT}],
+    "folder": [{"!ledger": str, "!do": DO, "!folder": str}],
 }
 
 
@@ -268,7 +273,8 @@ class Waybill:
 
     The links in `turn` lead into moving shelves and will lead to the new places; entries through them stay.
     `search` are the places that are searched for what names the shelves, before and after; the files `left_unread`
-    may go on naming the old places.
+    may go on naming the old places.  Without shelves nothing moves, and ledgers alone change: by `relinks`, and by the
+    `folders` that come into their lists or go.
     """
 
     shelves: list[Shelf]
@@ -280,6 +286,8 @@ class Waybill:
     turn: list[str] = field(default_factory=list)
     search: list[str] = field(default_factory=list)
     left_unread: list[str] = field(default_factory=list)
+    relinks: list[Relink] = field(default_factory=list)
+    folders: list[FolderLine] = field(default_factory=list)
 
     def resolver(self) -> Resolver:
         """What resolves entries on this trip."""
@@ -289,9 +297,21 @@ class Waybill:
         """Where paths go on this trip."""
         return Moves(move for shelf in self.shelves for move in shelf.moves())
 
-    def entry_moves(self, travels: bool) -> Moves:
-        """Where paths go as entries shall follow them; a ledger that itself `travels` follows every shelf."""
-        return Moves(move for shelf in self.shelves if travels or shelf.entries == "rewrite" for move in shelf.moves())
+    def entry_moves(self, travels: bool, ledger: str = "") -> Moves:
+        """Where paths go as entries of a ledger shall follow them; one that itself `travels` follows every shelf."""
+        moves = [move for shelf in self.shelves if travels or shelf.entries == "rewrite" for move in shelf.moves()]
+        relinks = [one for one in self.relinks if one.what == ALL and one.ledger in ("", ledger)]
+        return Moves([*moves, *(Move(one.old, one.new, one.mends) for one in relinks)])
+
+    def aims(self, ledger: str) -> Aims:
+        """What single folders in a ledger shall be."""
+        mine = [one for one in self.relinks if one.ledger in ("", ledger)]
+        return Aims(*({one.old: one.new for one in mine if one.what == what} for what in (LEVEL, NEW_THINGS)))
+
+    def sought(self) -> list[tuple[str, str]]:
+        """What is looked for by name wherever it may be named, with the new place of each."""
+        relinks = [(one.old, one.new) for one in self.relinks if one.what == ALL]
+        return [pair for shelf in self.shelves for pair in shelf.sought()] + relinks[:MOST_SOUGHT]
 
     def link_target(self, target: str) -> str:
         """What a symbolic link in a shelf says at the new place: as written, but a full path into a moving shelf
@@ -323,7 +343,7 @@ def read(path: str) -> Waybill:
         raise BadFile(
             path, None, f"is a waybill of format {tables['format']}; this version knows {FORMAT}", "Draft it anew."
         )
-    if not tables["shelf"]:
+    if not any(tables.get(key) for key in ("shelf", "relink", "folder")):
         raise BadFile(path, None, "names no shelf", "Add a [[shelf]] or draft it anew.")
     shelves = [
         Shelf(
@@ -340,7 +360,7 @@ def read(path: str) -> Waybill:
             entries=row.get("entries", "rewrite"),
             files=row.get("files", False),
         )
-        for row in tables["shelf"]
+        for row in tables.get("shelf", [])
     ]
     for shelf in shelves:
         if shelf.files and (not shelf.only or sorted_out(shelf.only)[1]):
@@ -363,6 +383,23 @@ def read(path: str) -> Waybill:
         )
         for row in tables.get("ledger", [])
     ]
+
+    def full(key: str) -> list[str]:
+        return [absolute(path, key, text) for text in tables.get(key, [])]
+
+    relinks = [
+        Relink(
+            absolute(path, "from", row["from"]),
+            absolute(path, "to", row["to"]),
+            absolute(path, "ledger", row["ledger"]) if "ledger" in row else "",
+            row.get("what", ALL),
+        )
+        for row in tables.get("relink", [])
+    ]
+    folders = [
+        FolderLine(absolute(path, "ledger", row["ledger"]), row["do"], absolute(path, "folder", row["folder"]))
+        for row in tables.get("folder", [])
+    ]
     return Waybill(
         shelves,
         ledgers,
@@ -370,7 +407,11 @@ def read(path: str) -> Waybill:
         tables.get("draft", ""),
         tables.get("means", []),
         tables.get("digests", BLAKE3),
-        *([absolute(path, key, text) for text in tables.get(key, [])] for key in ("turn", "search", "left_unread")),
+        turn=full("turn"),
+        search=full("search"),
+        left_unread=full("left_unread"),
+        relinks=relinks,
+        folders=folders,
     )
 
 

@@ -1,13 +1,17 @@
 """Writing a waybill as TOML with a comment on each choice."""
 
 import json
+import os
 from collections.abc import Sequence
 
 import tomlkit
 
 from saltcart.errors import show
-from saltcart.safefile import replacing
+from saltcart.home import made_home
+from saltcart.ledgers.base import NEW_THINGS
+from saltcart.safefile import replacing, short_name
 from saltcart.shelves.digests import BLAKE3
+from saltcart.waybills.relinks import ALL, LEVEL, FolderLine, Relink
 from saltcart.waybills.waybill import FORMAT, LedgerLine, Shelf, Waybill, as_toml_path
 
 HEAD = """\
@@ -15,6 +19,13 @@ Salt Cart waybill: what one trip will do. Read it, change what you like, then:
     saltcart haul {place}
 Nothing has been touched yet. A path that is not valid text stands here as a file: URI.
 """
+
+
+RELINKED = {
+    ALL: "what is lost there and is at the new place is named there; nothing moves",
+    LEVEL: "this folder entry alone; what starts from it starts from the new one",
+    NEW_THINGS: "where a program puts what comes next; what is there already stays",
+}
 
 
 def render(waybill: Waybill, place: str) -> str:
@@ -43,17 +54,17 @@ def render(waybill: Waybill, place: str) -> str:
                 "the kind of digest that copies are compared by, and the manifest holds"
             ),
         )
-    shelves, gathered = tomlkit.aot(), tomlkit.aot()
-    for shelf in waybill.shelves:
-        (gathered if shelf.gathered else shelves).append(shelf_table(shelf))
-    document.add("shelf", shelves)
-    if gathered:
-        document.add("gather", gathered)
-    if waybill.ledgers:
-        ledgers = tomlkit.aot()
-        for ledger in waybill.ledgers:
-            ledgers.append(ledger_table(ledger))
-        document.add("ledger", ledgers)
+    for key, tables in (
+        ("shelf", [shelf_table(one) for one in waybill.shelves if not one.gathered]),
+        ("gather", [shelf_table(one) for one in waybill.shelves if one.gathered]),
+        ("relink", list(map(relink_table, waybill.relinks))),
+        ("folder", list(map(folder_table, waybill.folders))),
+        ("ledger", list(map(ledger_table, waybill.ledgers))),
+    ):
+        if tables:
+            document.add(key, tomlkit.aot())
+        for table in tables:
+            document[key].append(table)
     return tomlkit.dumps(document)
 
 
@@ -102,6 +113,27 @@ def shelf_table(shelf: Shelf) -> tomlkit.items.Table:
     return table
 
 
+def relink_table(relink: Relink) -> tomlkit.items.Table:
+    """One [[relink]] table."""
+    table = tomlkit.table()
+    table.add("from", tomlkit.item(as_toml_path(relink.old)).comment(RELINKED[relink.what]))
+    table.add("to", as_toml_path(relink.new))
+    if relink.ledger:
+        table.add("ledger", as_toml_path(relink.ledger))
+    if relink.what != ALL:
+        table.add("what", relink.what)
+    return table
+
+
+def folder_table(line: FolderLine) -> tomlkit.items.Table:
+    """One [[folder]] table."""
+    table = tomlkit.table()
+    table.add("ledger", as_toml_path(line.ledger))
+    table.add("do", tomlkit.item(line.do).comment("a list of folders; nothing moves"))
+    table.add("folder", as_toml_path(line.folder))
+    return table
+
+
 def texts(paths: Sequence[str]) -> tomlkit.items.Array:
     """Paths as an array.  It is read from TOML, for to add thousands of items takes the square of their number."""
     quoted = (json.dumps(as_toml_path(path), ensure_ascii=False).replace("\x7f", "\\u007f") for path in paths)
@@ -123,6 +155,16 @@ def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
     if line.digest:
         table.add("digest", line.digest)
     return table
+
+
+def keep(waybill: Waybill) -> str:
+    """Write the waybill among our own data, for nobody asked for a file; its path.
+
+    The same plan gets the same file, so that the same command, cut off and typed again, goes on with its trip.
+    """
+    path = os.path.join(made_home("waybills"), f"{short_name(render(waybill, ''))}.toml")
+    write(waybill, path)
+    return path
 
 
 def write(waybill: Waybill, path: str, mode: int = 0o666) -> None:

@@ -12,13 +12,14 @@ from contextlib import closing, contextmanager
 from typing import Any
 
 from saltcart.errors import BadLedger, CannotSpell, show
-from saltcart.ledgers.base import NO_INSERTIONS, REMEDY_FRONT, Batch, Batched, Entry, Insertions, Key
+from saltcart.ledgers.base import NO_EDITS, REMEDY_LIST, Batch, Batched, Entry, Key, ListEdits
 from saltcart.ledgers.facts import Facts, facts
 from saltcart.ledgers.maps import Map, Rule
 from saltcart.ledgers.rules import Parts
 from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, batches_of, in_parts, put_together, text_of
 from saltcart.ledgers.sqlite.opening import connect, reading, unwritten
 from saltcart.ledgers.sqlite.quoting import quoted
+from saltcart.ledgers.sqlite.row_edits import RowEdits
 from saltcart.ledgers.sqlite.schema import bring_in_step, derived, differing_schema, loose_ends, sleeping_triggers
 from saltcart.ledgers.sqlite.tables import Table
 from saltcart.spelling.swaps import Swap
@@ -32,6 +33,7 @@ class SqliteLedger(Batched):
         self.plan = plan
         self.map_name = plan.name
         self.program = plan.program
+        self.adds = any(rule.add for rule in plan.rules)
 
     def batches(self, besides: Sequence[Swap] = ()) -> Iterator[Batch]:
         """See Ledger.batches: every mapped cell that holds text, in a blob too."""
@@ -127,45 +129,45 @@ class SqliteLedger(Batched):
         return None
 
     def rewrite(
-        self,
-        target: str,
-        changes: Mapping[Key, str],
-        swaps: Sequence[Swap] = (),
-        insertions: Insertions = NO_INSERTIONS,
+        self, target: str, changes: Mapping[Key, str], swaps: Sequence[Swap] = (), edits: ListEdits = NO_EDITS
     ) -> None:
-        """See Ledger.rewrite; no rows are added, for what else stands in one its program alone knows."""
-        if insertions:
-            raise CannotSpell(f"{show(self.path)}: a database gets no new folders from us", REMEDY_FRONT)
+        """See Ledger.rewrite; rows are added where the map says what else stands in one."""
         with self.guarded(), reading(self.path) as (source, uri), closing(connect(target, "mode=rwc")) as copy:
             source.backup(copy)
             copy.execute("PRAGMA synchronous = OFF")  # the file is flushed as a whole before it takes its name
             if copy.execute("PRAGMA journal_mode").fetchone() != ("wal",):
                 copy.execute("PRAGMA journal_mode = OFF")  # one that fails is thrown away
-            changes = self.whole_cells(copy, changes)
+            changes = self.whole_cells(copy, changes, edits)
+            rows = RowEdits(copy, self.path, self.plan.rules, edits)
             try:
-                self.change(copy, changes, swaps)
+                self.change(copy, changes, swaps, rows)
             except sqlite3.IntegrityError as error:
                 raise CannotSpell(
                     f"{show(self.path)}: the new paths break a rule of this database ({error})", REMEDY_CELLS
                 ) from error
             copy.execute("ATTACH ? AS before", (uri,))
-            self.prove(copy, changes, swaps)
+            self.prove(copy, changes, swaps, rows)
             copy.execute("DETACH before")
 
-    def whole_cells(self, copy: sqlite3.Connection, changes: Mapping[Key, str]) -> Mapping[Key, str]:
+    def whole_cells(self, copy: sqlite3.Connection, changes: Mapping[Key, str], edits: ListEdits) -> Mapping[Key, str]:
         """`changes` with those to parts of lists put together into whole cells."""
         whole = {key: text for key, text in changes.items() if not self.plan.rules[key[0]].parts}
         parts: dict[tuple[Any, ...], dict[int, str]] = {}
         for key, text in changes.items():
             if key not in whole:
                 parts.setdefault(key[:-1], {})[key[-1]] = text
+        for key in (*edits.front, *edits.behind, *edits.gone):
+            if self.plan.rules[key[0]].parts:
+                raise CannotSpell(f"{show(self.path)}: a list in a cell gets no new folders from us", REMEDY_LIST)
         for (number, *key), texts in parts.items():
             rule = self.plan.rules[number]
             cell = copy.execute(Table(copy, rule.table).cell_query(rule.column), key).fetchone()[0]
             whole[number, *key] = put_together(text_of(cell) or "", rule.parts or Parts(), texts)
         return whole
 
-    def change(self, copy: sqlite3.Connection, changes: Mapping[Key, str], swaps: Sequence[Swap]) -> None:
+    def change(
+        self, copy: sqlite3.Connection, changes: Mapping[Key, str], swaps: Sequence[Swap], rows: RowEdits
+    ) -> None:
         """Write the new texts into `copy` in one transaction.
 
         Triggers that record a doing (stamps, change logs, counters) do not run; those that keep
@@ -190,6 +192,7 @@ class SqliteLedger(Batched):
                 )
             if mine := {key[1:]: text for key, text in changes.items() if key[0] == number}:
                 table.put(copy, rule.column, mine)
+        rows.carry_out()
         for trigger in asleep:
             if trigger.part:
                 copy.execute(f"DROP TRIGGER main.{quoted(trigger.name)}")
@@ -203,14 +206,16 @@ class SqliteLedger(Batched):
                 "Add those columns to the map, or leave this ledger out.",
             )
 
-    def prove(self, copy: sqlite3.Connection, changes: Mapping[Key, str], swaps: Sequence[Swap]) -> None:
+    def prove(
+        self, copy: sqlite3.Connection, changes: Mapping[Key, str], swaps: Sequence[Swap], rows: RowEdits
+    ) -> None:
         """Raise CannotSpell unless exactly the wanted cells differ between `copy` and the attached original."""
         trouble = differing_schema(copy)
         names = {name for (name,) in copy.execute("SELECT name FROM main.sqlite_master WHERE type = 'table'")}
-        for name in sorted(names - derived(copy)):
+        for name in sorted(names - derived(copy) - rows.counters()):
             rules = {number: rule for number, rule in enumerate(self.plan.rules) if rule.table == name}
             wanted = {key: text for key, text in changes.items() if key[0] in rules}
-            trouble = trouble or Table(copy, name).difference(copy, rules, swaps, wanted)
+            trouble = trouble or Table(copy, name).difference(copy, rules, swaps, wanted, rows.of(name))
         if trouble:
             raise CannotSpell(
                 f"{show(self.path)}: rewriting would change more than its entries ({trouble})", REMEDY_CELLS

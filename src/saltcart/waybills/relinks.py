@@ -1,0 +1,38 @@
+"""What changes in ledgers though nothing moves: entries linked anew, folders that come into lists or go."""
+
+import os
+from dataclasses import dataclass
+
+from saltcart.ledgers.base import NEW_THINGS
+
+ALL, LEVEL = "all", "folder"
+WHAT = (ALL, LEVEL, NEW_THINGS)
+DO = ("add", "add first", "remove")
+
+
+@dataclass(frozen=True, slots=True)
+class Relink:
+    """Entries that name `old` shall name `new`, though nothing moves: in one `ledger`, or in all.
+
+    `what`: ALL that is lost below it and is there below the new one; LEVEL, the folder alone, and what starts from it
+    starts from there; NEW_THINGS, the folder alone where a program puts what comes next.
+    """
+
+    old: str
+    new: str
+    ledger: str = ""
+    what: str = ALL
+
+    def mends(self, path: str) -> bool:
+        """Whether what should lie at `path`, from the old place, is not there and is at the new one."""
+        old, new = (f"{top}/{path}".rstrip("/") for top in (self.old, self.new))
+        return os.path.lexists(new) and not os.path.lexists(old)
+
+
+@dataclass(frozen=True, slots=True)
+class FolderLine:
+    """A folder that comes into the list of a ledger, or goes: see DO."""
+
+    ledger: str
+    do: str
+    folder: str
