@@ -228,7 +228,7 @@ class ChosenFiles(WorldCase):
     def setUp(self):
         super().setUp()
         self.films = self.keel / "Films"
-        for name in ("The Long Tide [1].wav", "b.wav", "Old/c.wav"):
+        for name in ("The Long Tide [1].wav", "b.wav", "Old/c.wav", "Old/b.wav"):
             wav(self.films / name, len(name))
         self.list = self.keel / "set.m3u8"
         self.list.write_text(f"{self.films}/The Long Tide [1].wav\nFilms/b.wav\nFilms/Old/c.wav\ngone.wav\n")

@@ -90,6 +90,17 @@ def add_plan(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="turn folders in ledgers that are a level too high or too low for what starts from them",
     )
+    parser.add_argument("--packed", action="store_true", help="move archives as they are, and do not unpack them")
+    parser.add_argument(
+        "--small-to",
+        nargs="+",
+        default=[],
+        metavar=("FOLDER", "PATTERN"),
+        help="of an archive: what matches, such as '*.ini', goes into this folder, the rest to --to",
+    )
+    parser.add_argument(
+        "--signpost-at", metavar="FOLDER", help="of an archive: leave a link to the new place in this folder"
+    )
     add_list(parser, "--from-list", "LIST", "move the files that this playlist names, with the folders they lie in")
     add_search(parser)
     add_cart(parser)

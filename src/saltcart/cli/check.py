@@ -250,7 +250,8 @@ def assurance(report: CheckReport) -> str:
     if report.state in (HAULED, UNDONE):  # without a search, which only a switch needs, no more can be said
         return "Ledgers and originals are in their old places."
     if report.search is None:
-        return "Nothing moved, and nothing that was found before is lost."
+        what = "Every file is there" if report.shelves else "Nothing moved"
+        return f"{what}, and nothing that was found before is lost."
     counts = Counter(one.standing for one in report.left)
     if counts[LEFT]:
         files = many(counts[LEFT], "file goes", "files go")

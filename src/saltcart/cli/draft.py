@@ -52,6 +52,9 @@ def request(options: argparse.Namespace) -> Request:
         options.with_programs,
         options.new_things,
         options.right_level,
+        options.packed,
+        options.small_to,
+        options.signpost_at,
     )
 
 
@@ -173,6 +176,8 @@ def gathered_row(plan: Draft) -> list[tuple[str, int, str, str, str, str]]:
 
 def left_behind(shelf: waybills.Shelf) -> str:
     """What will stand at the old place."""
+    if shelf.archive:
+        return "the archive"
     return {"signpost": "a signpost (link)", "original": "the originals"}.get(shelf.leave, "nothing")
 
 

@@ -44,7 +44,10 @@ def run(options: argparse.Namespace) -> int:
     account = plan.account
     look = partial(show_learnt, screen, account) if account and account.files else None
     ends = "leave the originals as they are" if options.copy else "set the originals aside"
-    if not screen.agrees(f"Copy, verify, rewrite these ledgers and {ends}?", options, look):
+    question = f"Copy, verify, rewrite these ledgers and {ends}?"
+    if any(one.shelf.archive for one in plan.shelves):
+        question = "Unpack, verify, and leave the archive as it is?"
+    if not screen.agrees(question, options, look):
         raise need_answer(options, "moved")
     path = waybill_text.keep(plan.waybill)
     with screen.watch() as watch:
@@ -84,7 +87,7 @@ def show_closing(
     rows = [("Trip", done.trip)]
     rows += [
         (
-            "Copied" if report.copies else "Moved",
+            "Unpacked" if one.shelf.archive else "Copied" if report.copies else "Moved",
             (
                 f"{show(one.shelf.name)}: {many(one.files, 'file', 'files')}, {size(one.bytes)}, now at"
                 f" {place(one.shelf.new)}"
@@ -112,7 +115,11 @@ def show_closing(
     if before:
         rows += [("Broken before", f"{many(before, 'entry', 'entries')}, listed above; the move did not cause it")]
     rows += [("Set aside", f"{place(folder)} (nothing is removed)") for folder in switched.aside]
-    if report.copies:
+    archives = sorted({one.shelf.old for one in done.shelves if one.shelf.archive})
+    if archives and report.ok:
+        rows += [("Archive", f"stays at {place(path)}") for path in archives]
+        rows += [("To free it", f"saltcart release {done.trip}   removes the archive after one more verification")]
+    elif report.copies:
         rows += [("Originals", f"stay in use at {place(one.shelf.old)}") for one in done.shelves]
     elif report.ok:
         what = (

@@ -31,9 +31,11 @@ def run(options: argparse.Namespace) -> int:
     screen = Screen(options)
     name = trip_name(options, SWITCHED, RELEASING)
     plan = summary(name)
+    archives = {one.shelf.old for one in plan.shelves if one.shelf.archive}
+    what = "archive" if archives else "originals"
     question = (
         f"Verify every copy of trip {name}, then"
-        f" {'put its originals into the trash' if options.trash else 'remove its originals for good'} ({plan.files}"
+        f" {f'put its {what} into the trash' if options.trash else f'remove its {what} for good'} ({plan.files}"
         f" files, {size(plan.bytes)})?"
     )
     own = irreplaceable(name, load(options.cart))

@@ -14,6 +14,7 @@ from saltcart.switching.undo import undo
 from saltcart.trips.summary import summary
 from saltcart.trips.trip import HAULED, HAULING, RELEASED, SWITCHED, SWITCHING, UNDOING
 from saltcart.waybills import waybill_text
+from saltcart.waybills.waybill import Shelf
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -46,7 +47,7 @@ def run(options: argparse.Namespace) -> int:
     back = "name the old place again" if moved else "as before"
     screen.say(f"Trip {name} is taken back: {many(report.changed, 'entry', 'entries')} {back}.")
     for one in (one for one in done.shelves if not one.shelf.gathered):
-        screen.say(f"  {show(one.shelf.name)}: the originals are at {place(one.shelf.old)}")
+        screen.say(f"  {show(one.shelf.name)}: {originals(one.shelf)} at {place(one.shelf.old)}")
         if not options.drop_copies:
             screen.say(
                 f"  the copies stay at {place(one.shelf.new)}; remove them with: saltcart undo {name} --drop-copies"
@@ -61,6 +62,11 @@ def run(options: argparse.Namespace) -> int:
     screen.document({**trip_document(done), "changed_entries": report.changed, "dropped_files": report.dropped_files,
                      "dropped_bytes": report.dropped_bytes, "remarks": report.remarks})  # fmt: skip
     return 0
+
+
+def originals(shelf: Shelf) -> str:
+    """What a shelf came from, as the subject of a sentence."""
+    return "the archive is" if shelf.archive else "the originals are"
 
 
 def draft_back(screen: Screen, name: str, options: argparse.Namespace) -> int:

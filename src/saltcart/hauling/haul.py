@@ -8,8 +8,12 @@ from saltcart.drives import drive as drives
 from saltcart.drives.known import remember
 from saltcart.errors import Refused, Stopped, show
 from saltcart.hauling.shelf_copy import TO_COPY, HaulReport, Meter, Pace, ShelfCopy
+from saltcart.hauling.unpacking import ArchiveCopy
 from saltcart.home import home
+from saltcart.ledgers import open_ledger
+from saltcart.looking.survey import look_for_ledger
 from saltcart.planning.destination import refuse_clashes, refuse_mounts, refuse_unreleased
+from saltcart.planning.shelf_inspection import may_be_ledger
 from saltcart.progress import Progress, silent
 from saltcart.safefile import digest_of
 from saltcart.shelves import manifest
@@ -28,6 +32,7 @@ from saltcart.waybills.new_place import landing_drive, refuse_lack_of_room, shar
 from saltcart.waybills.routes import new_target
 from saltcart.waybills.waybill import Shelf
 
+MOST_TOLD = 5  # of things that have vanished, each in a remark
 # How what stands at a new place compares with what shall come there.
 GONE, EQUAL, OURS, CLASH = "gone", "equal", "ours", "clash"
 
@@ -74,8 +79,10 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
         meter = Meter(trip, pace.limit, report, progress)
         try:
             for number, shelf in enumerate(trip.waybill.shelves):
-                ShelfCopy(trip, number, shelf, targets[number], pace, meter).run()
+                carrier = ArchiveCopy if shelf.archive else ShelfCopy
+                carrier(trip, number, shelf, targets[number], pace, meter).run()
             tell_lost(trip, meter.lost, report)
+            record_unpacked_ledgers(trip)
             finish(trip, report)
         except OSError as error:
             raise stopped(trip, error) from error
@@ -118,12 +125,15 @@ def require_drives(trip: Trip) -> list[Drive]:
 
 def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> None:
     """Record what lies in the shelf today, and remark on what differs from before."""
-    if not (os.path.isfile(shelf.old) if shelf.gathered else os.path.isdir(shelf.old)):
+    if not (os.path.isfile if shelf.gathered or shelf.archive else os.path.isdir)(shelf.old):
         raise Refused(
             f"The shelf {show(shelf.old)} is not there", "Check the path in the waybill, or plug its drive in."
         )
     refuse_replaced(shelf)
     refuse_mounts(shelf)
+    if shelf.archive:
+        state = os.stat(shelf.old)
+        trip.logbook.record(**{f"archive {shelf.old}": [state.st_size, state.st_mtime_ns]})
     unread: list[str] = []
     log = trip.logbook
     log.take_stock(number, shelf.walk(lambda path, error: unread.append(f"{show(path)}: {error.strerror}")))
@@ -132,7 +142,7 @@ def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> Non
             f"Parts of the shelf {show(shelf.old)} cannot be read", "Mend their permissions and try again.", unread[:20]
         )
     fresh = log.totals(number) == (0, 0)
-    before = log.since(drafts.seen(trip.waybill.draft, shelf.old)) if fresh else log.differences(number)
+    before = log.since(drafts.seen(trip.waybill.draft, shelf.source)) if fresh else log.differences(number)
     if before["vanished"] and not log.stock_count():
         raise Refused(
             f"The shelf {show(shelf.old)} is empty, where {len(before['vanished']):,} thing(s) were seen before",
@@ -140,8 +150,11 @@ def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> Non
         )
     log.adopt(number)
     for path in before["vanished"]:
-        report.remarks.append(f"{show(shelf.name)}: {show(path)} is no longer in the shelf")
         log.tell(f"vanished from {shelf.name}: {path}")
+    gone = sorted(before["vanished"])
+    report.remarks += [f"{show(shelf.name)}: {show(path)} is no longer in the shelf" for path in gone[:MOST_TOLD]]
+    if more := gone[MOST_TOLD:]:
+        report.remarks.append(f"{show(shelf.name)}: nor are {len(more):,} more (saltcart trips {trip.name} has them)")
     if before["new"]:
         report.remarks.append(
             f"{show(shelf.name)}: {len(before['new']):,} new since {'the draft' if fresh else 'the last haul'}, taken"
@@ -173,6 +186,22 @@ def record_ledgers(trip: Trip) -> None:
             place = moves.follow(line.path) or line.path
             trip.logbook.put_ledger(
                 LedgerRow(number, line.path, place, line.map_name, line.rewrite, line.digest, None, None, 0)
+            )
+
+
+def record_unpacked_ledgers(trip: Trip) -> None:
+    """Put the ledgers that came out of archives into the logbook, to be made true for where things lie, and checked."""
+    found: dict[str, None] = {}
+    for number, shelf in enumerate(trip.waybill.shelves):
+        for row in trip.logbook.rows(number, VERIFIED, kind=FILE) if shelf.archive else ():
+            if may_be_ledger(row.item.path):
+                look_for_ledger(shelf.place(row.item.path), trip.maps(), found, [])
+    known = trip.logbook.ledgers()
+    with trip.logbook.together():
+        for place in [place for place in found if all(row.place != place for row in known)]:
+            name = open_ledger(place, trip.maps()).map_name
+            trip.logbook.put_ledger(
+                LedgerRow(len(trip.logbook.ledgers()), place, place, name, True, None, None, None, 0)
             )
 
 
@@ -233,7 +262,8 @@ def compare_file(kind: str, row: Row, source: str, place: str) -> tuple[str, str
     if not same_size and not row.digest:
         return CLASH, None
     found = digest_file(place, kind)
-    wanted = row.digest if row.state == PLACING else digest_file(source, kind) if same_size else None
+    again = same_size and os.path.isfile(source)  # what is in an archive is compared with nothing that stands there
+    wanted = row.digest if row.state == PLACING else digest_file(source, kind) if again else None
     if found == wanted:
         return EQUAL, found
     return (OURS if row.digest == found or row.state == PLACING else CLASH), None

@@ -104,7 +104,7 @@ class ShelfCopy:
         self.trip, self.log, self.number, self.shelf = trip, trip.logbook, number, shelf
         self.drive, self.pace, self.report = drive, pace, meter.report
         self.ahead = AHEAD if self.worth_several_processes() else 0
-        self.workers: Workers = WorkerProcesses() if self.ahead else InProcess()
+        self.workers = self.helpers()
         ledgers = frozenset(row.place for row in self.log.ledgers())
         self.target = ShelfTarget(
             number,
@@ -146,6 +146,10 @@ class ShelfCopy:
         """
         spinning = any(is_spinning(drive, self.pace.cart) for drive in (self.drive, drive_of(self.shelf.old)))
         return not spinning and not self.pace.limit and worth_several_processes(*self.log.totals(self.number, *TO_COPY))
+
+    def helpers(self) -> Workers:
+        """What copies and reads back."""
+        return WorkerProcesses() if self.ahead else InProcess()
 
     def copy_files(self) -> None:
         """The groups one after the other; with several processes, the next is copied while one is flushed and

@@ -32,6 +32,7 @@ from saltcart.planning.strays import strays_of, taken_along
 from saltcart.planning.trial_rewrite import DraftedLedger, Trial, gather_ledgers, links_of
 from saltcart.planning.unkept import unkept
 from saltcart.progress import Progress, silent
+from saltcart.shelves.archive import is_archive
 from saltcart.shelves.programs import is_program, units
 from saltcart.shelves.true_names import told_apart, true_path
 from saltcart.shelves.walk import FILE, Item
@@ -114,6 +115,12 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     """Work out a trip.  Raises Refused when it cannot be made; nothing is written but our own list of what was seen."""
     if not request.shelves and not request.from_list:
         raise UsageError("No shelf was named", "Name the folder to move.")
+    if not request.packed and any(map(is_archive, map(os.path.expanduser, request.shelves))):
+        from saltcart.planning.archives import draft_archives  # which drafts in its own way, with what is in here
+
+        return draft_archives(request, progress)
+    if request.small_to or request.signpost_at:
+        raise UsageError("--small-to and --signpost-at are for archives", "For a folder: --only, --signpost.")
     found: list[str] = []
     chosen = [without_kept(shelf, request, found) for shelf in distinct(shelves_of(request), found)]
     names = told_apart([shelf.name for shelf in chosen], [shelf.old for shelf in chosen])
@@ -155,17 +162,12 @@ def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progres
     waybill.ledgers = [ledger.line for ledger in ledgers]
     links = links_of(ledgers)
     waybill.turn = [link for link, turned in links.items() if turned]
-    waybill.draft = drafts.keep((one.shelf.old, one.items) for one in drafted)
+    waybill.draft = drafts.keep((one.shelf.source, one.items) for one in drafted)
     remember([*drives.values(), *(drive_of(shelf.old) for shelf in shelves)])
     for shelf in shelves:
         remarks += unkept(shelf, drives[shelf.new_drive].limits)
     remarks += inspector.remarks + remarks_on(request, shelves, ledgers, links)
-    seconds = sum(
-        passes(one.shelf, drives[one.shelf.new_drive])
-        * one.target_bytes
-        / assumed_rate(drives[one.shelf.new_drive], request.cart)
-        for one in drafted
-    )
+    seconds = sum(seconds_for(one, drives[one.shelf.new_drive], request.cart) for one in drafted)
     return Draft(
         waybill,
         drafted,
@@ -376,7 +378,7 @@ def allowed_names(shelf: Shelf, request: Request, remarks: list[str]) -> Shelf:
     if fit.what and not shelf.files:
         remarks.append(f"{show(shelf.old)} {fit.what}; it will be called {show(fit.name)}, and entries follow")
     programs = Programs(shelf)
-    seek = not request.with_programs and not shelf.files and not shelf.gathered
+    seek = not request.with_programs and not shelf.files and not shelf.gathered and not shelf.archive
     found = list(obstacles(programs.among(shelf.walk()) if seek else shelf.walk(), limits, len(shelf.new)))
     if stay := programs.units(remarks):
         shelf = replace(shelf, stay=(*shelf.stay, *map(escape, stay)))
@@ -403,9 +405,10 @@ def allowed_names(shelf: Shelf, request: Request, remarks: list[str]) -> Shelf:
     return replace(shelf, stay=(*shelf.stay, *staying), renames=renames)
 
 
-def passes(shelf: Shelf, drive: Drive) -> int:
-    """How often every byte goes over the way to the drive: written and read back, or only read."""
-    return 1 if sharing(shelf, drive) == NAMES else 2
+def seconds_for(one: DraftedShelf, drive: Drive, cart: Cart) -> float:
+    """The seconds that a shelf should take: every byte is written and read back, or only read."""
+    times = 1 if sharing(one.shelf, drive) == NAMES else 2
+    return times * one.target_bytes / assumed_rate(drive, cart)
 
 
 def weigh(drive: Drive, drafted: Sequence[DraftedShelf], cart: Cart) -> list[str]:
@@ -425,7 +428,7 @@ def weigh(drive: Drive, drafted: Sequence[DraftedShelf], cart: Cart) -> list[str
     staying = [
         f"{show(one.shelf.name)}: {COPIED if one.shelf.original_stays else ON_ITS_DRIVE[sharing(one.shelf, drive)]}"
         for one in mine
-        if one.shelf.old_drive == drive.identity and not one.shelf.gathered
+        if one.shelf.old_drive == drive.identity and not one.shelf.gathered and not one.shelf.archive
     ]
     return [f"{show(drive.name)}: {reason.what}" for reason in reasons] + staying
 

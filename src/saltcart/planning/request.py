@@ -22,7 +22,9 @@ class Request:
     With `gather` files elsewhere that ledgers which travel name come along; with `set_aside_gathered` theirs are set
     aside like other originals.  Programs in shelves stay, unless they come `with_programs`.  With `copy` the originals
     stay in use, and ledgers name the copies.  Programs will put what comes next into the folder `new_things`; with
-    `right_level` folders that are a level too high or too low for what starts from them are turned.
+    `right_level` folders that are a level too high or too low for what starts from them are turned.  Archives among the
+    shelves are unpacked, unless they shall stay `packed`; with `small_to`, a folder and patterns, what these match goes
+    into that folder; and a link to the new place is left in the folder `signpost_at`.
     """
 
     shelves: Sequence[str]
@@ -48,3 +50,6 @@ class Request:
     with_programs: bool = False
     new_things: str | None = None
     right_level: bool = False
+    packed: bool = False
+    small_to: Sequence[str] = ()
+    signpost_at: str | None = None

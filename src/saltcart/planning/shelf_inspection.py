@@ -12,7 +12,7 @@ from saltcart.planning.destination import refuse_clashes, refuse_mounts
 from saltcart.progress import Progress, Tick
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.oddities import litter
-from saltcart.shelves.walk import FILE, FOLDER, LINK, Item, walk
+from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
 from saltcart.trips.signposts import leads_home
 from saltcart.waybills.new_place import allocated, leads_out, unit_of
 from saltcart.waybills.waybill import MOST_TOPS, Shelf, Waybill, is_set_aside, matches
@@ -101,12 +101,12 @@ class ShelfInspector:
 
     def noting_patterns(self, shelf: Shelf) -> Iterator[Item]:
         """Everything in a shelf, taking note of the patterns that match something, and of ledgers that stay."""
-        for item in walk(shelf.old, refuse_unreadable):
+        for item in shelf.everything(refuse_unreadable):
             if self.unmatched:
                 self.unmatched -= {pattern for pattern in self.unmatched if matches(item.path, [pattern])}
             if item.kind == FILE and not shelf.takes(item.path):
                 self.mixed.update(folders_above(item.path))
-                if may_be_ledger(item.path):
+                if may_be_ledger(item.path) and not shelf.archive:
                     path = os.path.join(shelf.old, item.path)
                     look_for_ledger(path, self.maps, self.staying, self.remarks)
                     self.left.append(path)
@@ -117,6 +117,8 @@ class ShelfInspector:
         """Take up a ledger that will travel, and a link that leads out.  Refused for another drive that is mounted in
         the shelf.
         """
+        if shelf.archive:
+            return  # what is in it is looked at when it is unpacked
         if item.kind == FILE and may_be_ledger(item.path or shelf.old):
             look_for_ledger(f"{shelf.old}/{item.path}" if item.path else shelf.old, self.maps, self.found, self.remarks)
         elif item.kind == LINK and (remark := leads_out(shelf, item.path, self.waybill.link_target(item.target or ""))):

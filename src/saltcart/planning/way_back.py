@@ -3,6 +3,7 @@
 import os
 
 from saltcart.cart import Cart
+from saltcart.errors import Refused
 from saltcart.planning.draft import Draft, draft
 from saltcart.planning.request import Request
 from saltcart.progress import Progress, silent
@@ -26,6 +27,11 @@ def way_back(name: str, cart: Cart, progress: Progress = silent) -> Draft:
     """
     with trips.opened(name) as trip:
         trip.require(RELEASED, step="drafting the way back")
+        if any(shelf.archive for shelf in trip.waybill.shelves):
+            raise Refused(
+                f"The archive of trip {name} is gone, and nothing is packed again",
+                "What was in it lies at its new place; to have it elsewhere, move that.",
+            )
         pairs = [pair for shelf in trip.waybill.shelves for pair in ways_home(shelf)]
         request = Request(
             [place for place, _home in pairs],

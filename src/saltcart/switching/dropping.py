@@ -15,6 +15,7 @@ from saltcart.hauling.group_copy import temporary_name
 from saltcart.judging.judge import FOUND, Judge
 from saltcart.progress import Progress, Tick
 from saltcart.safefile import digest_of, neighbour_of, remove_if_there, sync_folder
+from saltcart.shelves.archive import contents
 from saltcart.shelves.removal import Removal
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
 from saltcart.spelling.moves import tail_below
@@ -89,7 +90,7 @@ def fitting(trip: Trip, shelf: Shelf, row: Row, ledger: LedgerRow | None) -> Cal
     place = shelf.place(row.item.path)
     if row.item.kind == LINK:
         return lambda _state: True
-    if ledger is not None:
+    if ledger is not None and ledger.before is not None:
         return lambda state: is_original(shelf, place) or taken_back(trip, ledger)
     return lambda state: is_original(shelf, place) or untouched(state, row.item)
 
@@ -98,7 +99,10 @@ def named_copies(trip: Trip, shelf: Shelf) -> set[str]:
     """The places below the new place that entries of the trip's ledgers name as they stand now, at home."""
     judge = Judge(headers=False, resolver=trip.waybill.resolver())
     named: set[str] = set()
+    out_of_archives = [one.new for one in trip.waybill.shelves if one.archive]  # and go with what they name
     for row in trip.logbook.ledgers():
+        if any(tail_below(row.path, top) is not None for top in out_of_archives):
+            continue
         try:
             state = judge.ledger(trip.open_ledger(row, row.path))
         except SaltCartError:
@@ -119,6 +123,8 @@ def can_go(shelf: Shelf, item: Item) -> bool:
     """Whether the original of a copy lies at its old place in its own right, and not just as a signpost that leads to
     the copy.
     """
+    if shelf.archive:
+        return os.path.isfile(shelf.old) and (item.kind == FOLDER or item.path in contents(shelf.old).members)
     source, place = os.path.join(shelf.old, item.path) if item.path else shelf.old, shelf.place(item.path)
     if item.kind == LINK:  # of which the way there counts, not what it says
         folders = os.path.dirname(source), os.path.dirname(place)

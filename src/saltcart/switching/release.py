@@ -17,7 +17,7 @@ from saltcart.shelves.removal import OtherMount, Removal
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, walk
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import trip as trips
-from saltcart.trips.records import ACCEPTED, Row
+from saltcart.trips.records import ACCEPTED, VERIFIED, Row
 from saltcart.trips.trip import RELEASED, RELEASING, SWITCHED, Trip
 from saltcart.waybills.waybill import Shelf
 
@@ -184,6 +184,8 @@ def to_trash(path: str) -> None:
 
 def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseReport, progress: Progress) -> None:
     """Remove the originals of one shelf that are still what was copied, then the folders that are empty."""
+    if shelf.archive:
+        free_archive(trip, shelf, trash, report)
     aside = trip.aside(shelf)
     if shelf.original_stays or not os.path.isdir(aside):
         return
@@ -206,6 +208,31 @@ def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseRepo
     if os.path.isdir(aside):
         remove_folders(aside)
     sync_folder(os.path.dirname(aside))
+
+
+def free_archive(trip: Trip, shelf: Shelf, trash: bool, report: ReleaseReport) -> None:
+    """Remove an archive, unless it is another by now than the one that was unpacked, or a part of it was not."""
+    if not os.path.isfile(shelf.old):
+        return  # another shelf came out of it too
+    unpacked = {
+        row.item.path
+        for number, other in enumerate(trip.waybill.shelves)
+        if other.old == shelf.old
+        for row in trip.logbook.rows(number, VERIFIED, kind=FILE)
+    }
+    size, mtime_ns = trip.logbook.fact(f"archive {shelf.old}", [None, None])
+    state = os.stat(shelf.old)
+    whole = {item.path for item in shelf.everything() if item.kind == FILE} <= unpacked
+    if (state.st_size, state.st_mtime_ns) != (size, mtime_ns) or not whole:
+        report.kept.append(shelf.old)
+        return
+    if trash:
+        to_trash(shelf.old)
+    else:
+        os.unlink(shelf.old)
+        report.removed_bytes += state.st_blocks * 512 if state.st_nlink == 1 else 0
+    report.files += 1
+    sync_folder(os.path.dirname(shelf.old))
 
 
 def newer_originals(trip: Trip, number: int, aside: str) -> set[str]:

@@ -168,6 +168,7 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
             deeds += prepare_ledger(trip, row, judge, reread, added)
         for shelf in trip.waybill.shelves:
             deeds += aside_deeds(shelf, shelf.old, trip.aside(shelf), "")
+            deeds += [transaction.link(shelf.post, shelf.new)] if shelf.post else []
             for post in signposts.leading_to(shelf.old):
                 if post != shelf.new and post not in trip.waybill.turn:
                     deeds += [transaction.unlink(post, shelf.old), transaction.link(post, shelf.new)]
@@ -194,7 +195,8 @@ def uncopied(trip: Trip) -> dict[str, tuple[str, str]]:
 
 def in_front(trip: Trip, row: LedgerRow) -> bool:
     """Whether a ledger gets new content folders in front of those of which a part moves."""
-    return row.rewrite and trip.waybill.ledgers[row.number].front
+    lines = trip.waybill.ledgers
+    return row.rewrite and row.number < len(lines) and lines[row.number].front
 
 
 def prepare_ledger(

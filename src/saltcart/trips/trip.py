@@ -47,7 +47,8 @@ class Trip:
     @property
     def copies(self) -> bool:
         """Whether it carries something, and the originals of all its shelves stay in use."""
-        return bool(self.waybill.shelves) and all(shelf.original_stays for shelf in self.waybill.shelves)
+        shelves = self.waybill.shelves
+        return bool(shelves) and all(shelf.original_stays and not shelf.archive for shelf in shelves)
 
     def enter(self, state: str, what: str) -> None:
         """Go into `state` and tell the history `what` happened."""

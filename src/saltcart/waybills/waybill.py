@@ -15,6 +15,7 @@ from saltcart import tomlfile
 from saltcart.errors import BadFile, show
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers.base import NEW_THINGS
+from saltcart.shelves import archive
 from saltcart.shelves.audio import is_material
 from saltcart.shelves.digests import BLAKE3, SHA256
 from saltcart.shelves.oddities import SET_ASIDE, STAGED
@@ -52,6 +53,8 @@ SHAPE: dict[str, Any] = {
             "only": [str],
             "rename": [{"!from": str, "!to": str}],
             "files": bool,
+            "archive": bool,
+            "post": str,
         }
     ],
     "gather": [{"!from": str, "!to": str, "!from_drive": str, "!to_drive": str}],
@@ -71,7 +74,8 @@ class Shelf:
     top, for names the new drive cannot hold.  A `gathered` one is a single file from elsewhere
     that is copied along; its original stays.  Of a folder with chosen `files`, these alone move, each by itself, to
     stand among others in the new place.  With `entries` "keep", ledgers outside go on
-    naming the old place, through the signpost.
+    naming the old place, through the signpost.  Of an `archive` what is in it travels; a `post` is a place where a
+    signpost to the new place is left.
     """
 
     name: str
@@ -87,11 +91,18 @@ class Shelf:
     gathered: bool = False
     entries: str = "rewrite"
     files: bool = False
+    archive: bool = False
+    post: str = ""
 
     @property
     def original_stays(self) -> bool:
         """Whether the originals are not set aside: what is at the new place is a copy of them."""
-        return self.gathered or self.leave == "original"
+        return self.gathered or self.archive or self.leave == "original"
+
+    @property
+    def source(self) -> str:
+        """What tells where its things come from; parts of one archive are told apart by where they go."""
+        return self.new if self.archive else self.old
 
     @property
     def stays_at(self) -> str:
@@ -102,7 +113,7 @@ class Shelf:
         """What is looked for by name where it may be named, with the new place of each: the shelf, or the chosen files
         while they are few.
         """
-        if self.gathered:
+        if self.gathered or self.archive:
             return []  # whoever names the original goes on finding it
         if not self.files or len(self.only) > MOST_SOUGHT:
             return [(self.old, self.new)]
@@ -112,11 +123,17 @@ class Shelf:
         """Whether what lies at `path`, from the shelf's top, travels."""
         if matches(path, self.stay) or is_set_aside(path) or STAGED.search(path):
             return False
+        if self.files:  # a pattern would mean files of that name in any folder
+            return path in sorted_out(self.only)[0]
         return not self.only or matches(path, self.only)
 
     def walk(self, trouble: Trouble = ignore) -> Iterator[Item]:
         """What travels of the shelf as it lies at its old place; folders only where something in them does."""
-        return self.sift(walk(self.old, trouble))
+        return self.sift(self.everything(trouble))
+
+    def everything(self, trouble: Trouble = ignore) -> Iterator[Item]:
+        """All that lies in the shelf at its old place."""
+        return archive.items(self.old) if self.archive else walk(self.old, trouble)
 
     def sift(self, items: Iterable[Item]) -> Iterator[Item]:
         """Of the things of a walk, those that travel; with `only`, a folder waits until something in it does."""
@@ -134,7 +151,9 @@ class Shelf:
                 yield item
 
     def moves(self) -> Iterator[Move]:
-        """The shelf itself, and each renaming in it, as moves."""
+        """The shelf itself, and each renaming in it, as moves; nothing names what is still in an archive."""
+        if self.archive:
+            return
         takes = travelling(self) if self.stay or self.only else None
         yield Move(self.old, self.new, takes)
         for old, new in self.renames:
@@ -310,7 +329,7 @@ class Waybill:
 
     def sought(self) -> list[tuple[str, str]]:
         """What is looked for by name wherever it may be named, with the new place of each."""
-        relinks = [(one.old, one.new) for one in self.relinks if one.what == ALL]
+        relinks = [(one.old, one.new) for one in self.relinks if one.what == ALL and not os.path.lexists(one.old)]
         return [pair for shelf in self.shelves for pair in shelf.sought()] + relinks[:MOST_SOUGHT]
 
     def link_target(self, target: str) -> str:
@@ -359,6 +378,8 @@ def read(path: str) -> Waybill:
             tuple((below(path, pair["from"]), below(path, pair["to"])) for pair in row.get("rename", [])),
             entries=row.get("entries", "rewrite"),
             files=row.get("files", False),
+            archive=row.get("archive", False),
+            post=absolute(path, "post", row["post"]) if "post" in row else "",
         )
         for row in tables.get("shelf", [])
     ]

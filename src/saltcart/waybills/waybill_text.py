@@ -102,6 +102,12 @@ def shelf_table(shelf: Shelf) -> tomlkit.items.Table:
             table.add(key, texts(patterns).comment(f'patterns such as "*.ini" or "Old Packs/*": {word}'))
     if shelf.files:
         table.add("files", tomlkit.item(True).comment("these files alone move, to stand among others"))
+    if shelf.archive:
+        table.add(
+            "archive", tomlkit.item(True).comment("what is in it is unpacked; the archive stays until its release")
+        )
+    if shelf.post:
+        table.add("post", tomlkit.item(as_toml_path(shelf.post)).comment("a link to the new place is left there"))
     if shelf.renames:
         renames = tomlkit.aot()
         for old, new in shelf.renames:

@@ -1,0 +1,101 @@
+"""Drafting a trip whose sounds come out of archives."""
+
+import os
+from dataclasses import replace
+
+from saltcart.drives import drive_of
+from saltcart.drives.known import remember
+from saltcart.drives.limits import allowed
+from saltcart.errors import Refused, UsageError, show
+from saltcart.ledgers import load_map
+from saltcart.planning.destination import refuse_place, writable_drive
+from saltcart.planning.draft import Draft, allowed_names, distinct, new_place, rooms_of, seconds_for, weigh
+from saltcart.planning.request import Request
+from saltcart.planning.shelf_inspection import ShelfInspector
+from saltcart.progress import Progress, silent
+from saltcart.shelves.archive import contents, is_archive, name_without_suffix
+from saltcart.shelves.true_names import told_apart, true_path
+from saltcart.waybills import snapshots
+from saltcart.waybills.new_place import landing_drive
+from saltcart.waybills.relinks import Relink
+from saltcart.waybills.waybill import Shelf, Waybill
+
+
+def draft_archives(request: Request, progress: Progress = silent) -> Draft:
+    """Work out a trip that unpacks archives.  Raises Refused when it cannot be made."""
+    if not all(map(is_archive, request.shelves)) or request.from_list:
+        raise UsageError(
+            "Archives and folders do not go on one trip",
+            "Move them one after the other, or archives as they are: --packed",
+        )
+    if len(request.to) not in (1, len(request.shelves)):
+        raise UsageError("Give --to once for all archives, or once for each", f"{len(request.to)} places were given.")
+    remarks: list[str] = []
+    targets = list(request.to) * (len(request.shelves) if len(request.to) == 1 else 1)
+    whole = [whole_of(true_path(path), to, request, remarks) for path, to in zip(request.shelves, targets, strict=True)]
+    shelves = [part for shelf in distinct(whole, remarks) for part in parts_of(shelf, request)]
+    names = told_apart([shelf.name for shelf in shelves], [shelf.new for shelf in shelves])
+    shelves = [
+        allowed_names(replace(shelf, name=name), request, remarks) for shelf, name in zip(shelves, names, strict=True)
+    ]
+    maps = [load_map(path) for path in dict.fromkeys([*request.maps, *request.cart.maps])]
+    waybill = Waybill(shelves, maps=[plan.path for plan in maps], digests=request.digests)
+    waybill.relinks = [
+        Relink(one.new, other.new)
+        for one in shelves
+        for other in shelves
+        if one is not other and one.old == other.old  # what lies in the one part names what lies in the other
+    ]
+    inspector = ShelfInspector(waybill, maps, request.leave_out, progress)
+    drafted = [inspector.inspect(shelf) for shelf in shelves]
+    remarks += [f"--leave-out {show(pattern)} matches nothing" for pattern in sorted(inspector.unmatched)]
+    drives = {shelf.new_drive: landing_drive(shelf.new) for shelf in shelves}
+    for drive in drives.values():
+        remarks += weigh(drive, drafted, request.cart)
+    waybill.draft = snapshots.keep((one.shelf.source, one.items) for one in drafted)
+    remember([*drives.values(), *(drive_of(shelf.old) for shelf in shelves)])
+    seconds = sum(seconds_for(one, drives[one.shelf.new_drive], request.cart) for one in drafted)
+    return Draft(waybill, drafted, [], rooms_of(drafted, drives), seconds, remarks + inspector.remarks)
+
+
+def whole_of(path: str, to: str, request: Request, remarks: list[str]) -> Shelf:
+    """What comes out of the archive at `path`, as a shelf."""
+    found = contents(path)
+    name = found.top or name_without_suffix(path)
+    if found.left_out:
+        remarks.append(f"{found.left_out} thing(s) in {show(path)} are no plain files, and are left out")
+    post = os.path.join(true_path(request.signpost_at), name) if request.signpost_at else ""
+    if post and (os.path.lexists(post) or not os.path.isdir(os.path.dirname(post))):
+        raise Refused(f"No link can be left at {show(post)}", "It must be a new name in a folder that is there.")
+    return replace(shelf_at(path, name, to, request), post=post)
+
+
+def parts_of(whole: Shelf, request: Request) -> list[Shelf]:
+    """The shelf itself, or two when the small things go elsewhere."""
+    if not request.small_to:
+        return [whole]
+    folder, *patterns = request.small_to
+    if not patterns:
+        raise UsageError("Nobody said what is small", "Write it like: --small-to ~/Settings '*.ini' '*.patch'")
+    small = replace(shelf_at(whole.old, whole.name, folder, request), only=tuple(patterns))
+    return [replace(whole, stay=(*whole.stay, *patterns)), small]
+
+
+def shelf_at(path: str, name: str, to: str, request: Request) -> Shelf:
+    """What comes out of an archive, and its new place."""
+    top = new_place(to)
+    new = os.path.join(top, allowed(name, drive_of(top).limits).name)
+    refuse_place(path, new)
+    known = request.cart.shelf(path)
+    return Shelf(
+        os.path.basename(new),
+        path,
+        new,
+        drive_of(path).identity,
+        writable_drive(new).identity,
+        known.care if known else "replaceable",  # whoever has it as an archive has it from its maker
+        "original",
+        tuple(request.leave_out),
+        tuple(request.only),
+        archive=True,
+    )

@@ -1,0 +1,154 @@
+"""Archives as sources: unpacked, verified, split, and taken back; and those that are not to be trusted."""
+
+import os
+import tarfile
+import zipfile
+
+from tests.world import WorldCase, tree, wav
+
+KINDS = ("zip", "tar", "tar.gz", "tar.xz")
+
+
+class ArchiveCase(WorldCase):
+    def setUp(self):
+        super().setUp()
+        self.downloads = self.keel / "Downloads"
+        self.downloads.mkdir()
+        self.made = self.top / "made" / "Bêlls"
+        for number, name in enumerate(["low/C1.wav", "high/Été 50%.wav", "high/x.wav"]):
+            wav(self.made / name, number)
+        (self.made / "set.m3u8").write_text("low/C1.wav\nhigh/Été 50%.wav\n")
+        (self.made / "bell.sfz").write_text("<region> sample=high/x.wav\n")
+        os.utime(self.made / "low" / "C1.wav", (1_700_000_000, 1_700_000_000))
+        self.place = self.lighter / "Packs" / "Bêlls"
+
+    def pack(self, kind, name="pack"):
+        """An archive of what was made."""
+        path = self.downloads / f"{name}.{kind}"
+        if kind == "zip":
+            with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+                for file in sorted(self.made.rglob("*")):
+                    archive.write(file, file.relative_to(self.made.parent))
+                archive.writestr("__MACOSX/Bêlls/._x.wav", "x")
+        else:
+            with tarfile.open(path, f"w:{kind[4:]}") as archive:
+                archive.add(self.made, "Bêlls")
+        return path
+
+    def members(self, *members, name="odd.zip"):
+        """A zip of members of these names."""
+        path = self.downloads / name
+        with zipfile.ZipFile(path, "w") as archive:
+            for member in members:
+                archive.writestr(member, "x" * 100)
+        return path
+
+    def unpack(self, path, *more, status=0):
+        return self.run_json("move", path, "--to", self.lighter / "Packs", *more, "--yes", status=status)
+
+
+class Unpacked(ArchiveCase):
+    def test_each_kind_there_and_back(self):
+        for kind in KINDS:
+            with self.subTest(kind):
+                path, place = self.pack(kind), self.lighter / kind / "Bêlls"
+                before = path.read_bytes()
+                words = ("move", path, "--to", place.parent, "--yes")
+                done = self.run_json(*words)
+                self.assertEqual((done["files"], done["check"]["ok"], done["check"]["entries"]["found"]), (5, True, 3))
+                self.assertEqual(tree(place), tree(self.made))
+                self.assertLessEqual(abs(os.stat(place / "low" / "C1.wav").st_mtime - 1_700_000_000), 2)
+                self.run_program("check", place, "--digests")
+                self.assertEqual(path.read_bytes(), before)
+                self.run_program("undo", "--yes", "--drop-copies")
+                self.assertFalse(place.parent.exists())
+                self.run_json(*words)
+                self.assertEqual(self.run_json("release", "--yes")["released_files"], 1)
+                self.assertEqual((path.exists(), tree(place)), (False, tree(self.made)))
+                self.assertIn("nothing is packed again", self.run_program("undo", "--yes", status=3).stderr)
+
+    def test_small_things_go_elsewhere_and_what_names_across_the_cut_follows(self):
+        small, drawer = self.keel / "Settings", self.keel / "Plug"
+        drawer.mkdir()
+        path = self.pack("zip")
+        done = self.unpack(path, "--small-to", small, "*.m3u8", "*.sfz", "--signpost-at", drawer)
+        self.assertEqual(
+            (done["check"]["ok"], done["check"]["entries"]["found"], done["changed_entries"]), (True, 3, 3)
+        )
+        self.assertEqual(sorted(os.listdir(small / "Bêlls")), ["bell.sfz", "set.m3u8"])
+        self.assertEqual(sorted(os.listdir(self.place)), ["high", "low"])
+        self.assertEqual(os.readlink(drawer / "Bêlls"), str(self.place))
+        listed = (small / "Bêlls" / "set.m3u8").read_text().split("\n")[0]
+        self.assertTrue((small / "Bêlls" / listed).is_file(), listed)
+        self.run_program("undo", "--yes", "--drop-copies")
+        self.assertFalse(small.exists() or self.place.exists() or os.path.lexists(drawer / "Bêlls"))
+
+    def test_one_that_stays_packed_and_one_whose_files_have_no_folder(self):
+        path = self.members("a.txt", "b/c.txt", name="Loose Ends.zip")
+        self.unpack(path)
+        self.assertTrue((self.lighter / "Packs" / "Loose Ends" / "b" / "c.txt").is_file())
+        self.run_json("move", path, "--to", self.lighter, "--packed", "--yes")
+        self.assertTrue((self.lighter / "Loose Ends.zip").is_file())
+
+
+class Untrusted(ArchiveCase):
+    def test_what_would_lead_out_or_is_there_twice_is_refused(self):
+        link = tarfile.TarInfo("Bêlls/link")
+        link.type, link.linkname = tarfile.SYMTYPE, "/etc/passwd"
+        with tarfile.open(self.downloads / "link.tar", "w") as archive:
+            archive.add(self.made / "low" / "C1.wav", "Bêlls/C1.wav")
+            archive.addfile(link)
+        self.unpack(self.downloads / "link.tar")
+        self.assertEqual(os.listdir(self.place), ["C1.wav"], "links are left out")
+        before = tree(self.lighter)
+        twice = self.members("a.wav", name="twice.zip")
+        with zipfile.ZipFile(twice, "a") as archive, self.assertWarns(UserWarning):
+            archive.writestr("a.wav", "other")
+        plain = self.pack("zip", "cut").read_bytes()
+        (self.downloads / "cut.zip").write_bytes(plain[: len(plain) // 2])
+        for path, words in [
+            (self.members("../x.wav", name="1.zip"), "leads out"),
+            (self.members("a/../../x.wav", name="2.zip"), "leads out"),
+            (self.members("/etc/x.wav", name="3.zip"), "leads out"),
+            (self.members("C:/x.wav", name="4.zip"), "leads out"),
+            (self.members("a\\..\\..\\x.wav", name="5.zip"), "leads out"),
+            (self.members("a", "a/b", name="6.zip"), "as a file and as a folder"),
+            (twice, "twice"),
+            (self.members(), "holds no files"),
+            (self.downloads / "cut.zip", "is damaged"),
+        ]:
+            with self.subTest(words):
+                self.assertIn(words, self.run_program("move", path, "--to", self.lighter, "--yes", status=3).stderr)
+                self.assertEqual(tree(self.lighter), before)
+        words = ("move", self.made, self.downloads / "link.tar", "--to", self.lighter, "--yes")
+        self.assertIn("do not go on one trip", self.run_program(*words, status=2).stderr)
+
+    def test_damage_in_one_member_stops_before_the_switch_and_the_rest_is_there(self):
+        path = self.pack("zip")
+        data = bytearray(path.read_bytes())
+        with zipfile.ZipFile(path) as archive:
+            (fact,) = [one for one in archive.infolist() if one.filename.endswith("C1.wav")]
+        data[fact.header_offset + 200] ^= 0xFF
+        path.write_bytes(data)
+        done = self.run_program("move", path, "--to", self.lighter / "Packs", "--yes", status=4)
+        self.assertIn("is damaged in the archive", done.stderr)
+        self.assertEqual(sorted(os.listdir(self.place)), ["bell.sfz", "high", "low", "set.m3u8"])
+        self.assertEqual(os.listdir(self.place / "low"), [])
+        self.assertEqual(self.run_json("trips")["trips"][0]["state"], "hauling")
+        self.run_program("undo", "--yes", "--drop-copies")
+        self.assertFalse(self.place.exists())
+
+    def test_one_that_holds_more_than_it_says_is_not_believed(self):
+        path = self.members("big.wav", name="lie.zip")
+        data = path.read_bytes()
+        path.write_bytes(
+            data.replace((100).to_bytes(4, "little") * 2, (100).to_bytes(4, "little") + (9).to_bytes(4, "little"))
+        )
+        done = self.run_program("move", path, "--to", self.lighter, "--yes", status=4)
+        self.assertRegex(done.stderr, "damaged in the archive|as long as")
+
+    def test_an_archive_that_changed_or_was_not_unpacked_whole_stays(self):
+        path = self.pack("zip")
+        self.unpack(path, "--leave-out", "*.sfz")
+        done = self.run_json("release", "--yes", status=1)
+        self.assertEqual((done["kept"], path.exists()), ([str(path)], True))
