@@ -109,6 +109,12 @@ class ContentFolders(WorldCase):
         self.run_program("undo", "--yes")
         for name, text in texts.items():
             self.assertEqual((self.top / name).read_text(), text % (shelf, other))
+        self.run_program("move", shelf, "--to", self.lighter / "Sounds", *more, "--turn-folders")
+        for name, text in single.items():
+            self.assertEqual((self.top / name).read_text(), text % new)
+        self.run_program("undo", "--yes")
+        for name, text in single.items():
+            self.assertEqual((self.top / name).read_text(), text % shelf)
 
     def test_settings_and_litter_that_stay_do_not_hold_a_folder_back(self):
         self.furnish()

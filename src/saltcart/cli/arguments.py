@@ -90,6 +90,11 @@ def add_plan(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="turn folders in ledgers that are a level too high or too low for what starts from them",
     )
+    parser.add_argument(
+        "--turn-folders",
+        action="store_true",
+        help="where a ledger holds one folder, of which a part moves: let it name the new one",
+    )
     parser.add_argument("--packed", action="store_true", help="move archives as they are, and do not unpack them")
     parser.add_argument(
         "--small-to",

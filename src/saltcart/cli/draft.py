@@ -55,6 +55,7 @@ def request(options: argparse.Namespace) -> Request:
         options.packed,
         options.small_to,
         options.signpost_at,
+        options.turn_folders,
     )
 
 

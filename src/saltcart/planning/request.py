@@ -24,7 +24,8 @@ class Request:
     stay in use, and ledgers name the copies.  Programs will put what comes next into the folder `new_things`; with
     `right_level` folders that are a level too high or too low for what starts from them are turned.  Archives among the
     shelves are unpacked, unless they shall stay `packed`; with `small_to`, a folder and patterns, what these match goes
-    into that folder; and a link to the new place is left in the folder `signpost_at`.
+    into that folder; and a link to the new place is left in the folder `signpost_at`.  With `turn_folders` a ledger
+    that can hold one folder alone, of which a part moves, names the new one.
     """
 
     shelves: Sequence[str]
@@ -53,3 +54,4 @@ class Request:
     packed: bool = False
     small_to: Sequence[str] = ()
     signpost_at: str | None = None
+    turn_folders: bool = False

@@ -23,7 +23,7 @@ from saltcart.progress import Progress
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
-from saltcart.waybills.content_folders import added_folders, divides, is_list
+from saltcart.waybills.content_folders import added_folders, divides, is_list, new_root
 from saltcart.waybills.relinks import LEVEL, Relink
 from saltcart.waybills.routes import Routes
 from saltcart.waybills.staging import changes_for, judged, routes_for, stage
@@ -51,7 +51,7 @@ class Trial:
     """Judges ledgers, and rewrites each on trial as the trip would."""
 
     def __init__(self, request: Request, waybill: Waybill, inspector: ShelfInspector, drafted: Sequence[DraftedShelf]):
-        self.waybill, self.turn_links = waybill, request.turn_links
+        self.waybill, self.turn_links, self.turn_folders = waybill, request.turn_links, request.turn_folders
         self.judge = Judge(headers=False, resolver=waybill.resolver())
         self.front = [true_path(path) for path in request.front]
         self.lists = [open_ledger(path, inspector.maps) for path in self.front]
@@ -72,20 +72,28 @@ class Trial:
             if not parts:
                 return
             if not is_list(ledger, self.judge.resolver) or all(map(self.waybill.moves().covers, parts)):
-                self.kept[ledger.path] = parts[0]
+                self.keep_or_turn(ledger, parts[0])
                 return
             added = added_folders([*self.lists, ledger], self.waybill.shelves, self.judge.resolver)
             with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
                 routes = routes_for(self.waybill, ledger.path, True, self.judge.resolver, added)
                 stage(ledger, changes_for(ledger, routes, ledger.path, True), os.path.join(folder, "trial"))
         except CannotSpell:
-            self.kept[ledger.path] = parts[0]
+            self.keep_or_turn(ledger, parts[0])
         except SaltCartError:
             return  # told when it is tried
         else:
             self.front.append(ledger.path)
             self.lists.append(ledger)
             self.added = added
+
+    def keep_or_turn(self, ledger: Ledger, folder: str) -> None:
+        """Let the one folder that a ledger can hold stay as it is, or become the new one, as was asked for."""
+        news = filter(None, (new_root(folder, shelf) for shelf in self.waybill.shelves))
+        if self.turn_folders and (new := next(news, None)):
+            self.waybill.relinks.append(Relink(folder, new, ledger.path, LEVEL))
+        else:
+            self.kept[ledger.path] = folder
 
     def aim(self, ledger: Ledger, request: Request) -> None:
         """Let folders of a ledger become what the request asks for, beside what moves."""
@@ -221,8 +229,9 @@ def look_ahead(request: Request, trial: Trial, paths: Sequence[str], inspector: 
 # Whether the one folder that a ledger can hold will be the new one.
 KEPT = {
     False: (
-        "{} names the folder {}, of which a part moves, and can hold no second one: it goes on naming it. Add the new"
-        " place in its program, or --signpost leaves links there"
+        "{} names the folder {}, of which a part moves, and can hold no second one: it goes on naming it, and what"
+        " moves is not found from there. --turn-folders lets it name the new one, and what stays is not; --signpost leaves"
+        " links"
     ),
     True: (
         "{} names the folder {}, from which all sounds move: it will name the new place, and what stays is not looked"
