@@ -230,8 +230,8 @@ def look_ahead(request: Request, trial: Trial, paths: Sequence[str], inspector: 
 KEPT = {
     False: (
         "{} names the folder {}, of which a part moves, and can hold no second one: it goes on naming it, and what"
-        " moves is not found from there. --turn-folders lets it name the new one, and what stays is not; --signpost leaves"
-        " links"
+        " moves is not found from there. --turn-folders lets it name the new one, and what stays is not; --signpost"
+        " leaves links"
     ),
     True: (
         "{} names the folder {}, from which all sounds move: it will name the new place, and what stays is not looked"
