@@ -58,9 +58,12 @@ class Aims(NamedTuple):
 
 
 class Moves:
-    """Several folders that move together; for a path below two of them the deeper one counts."""
+    """Several folders that move together; for a path below two of them the deeper one counts, and before them all what
+    is said of `exact` paths.
+    """
 
-    def __init__(self, moves: Iterable[Move]):
+    def __init__(self, moves: Iterable[Move], exact: Mapping[str, str] = MappingProxyType({})):
+        self.exact = exact
         self.moves = sorted(moves, key=lambda move: len(move.old), reverse=True)
         self.tops = tuple(plain(move.old).rstrip("/") or "/" for move in self.moves)
 
@@ -71,6 +74,8 @@ class Moves:
     def follow(self, path: str) -> str | None:
         """The new place of the absolute `path`, or None when it does not move."""
         path = plain(path)
+        if path in self.exact:
+            return self.exact[path]
         if not path.startswith(self.tops):
             return None
         for move in self.moves:
@@ -82,10 +87,12 @@ class Moves:
 
     def reaches(self, path: str) -> bool:
         """Whether the absolute `path` is one of the folders, or lies in one, be it that it stays there."""
-        return any(tail_below(path, move.old) is not None for move in self.moves)
+        return path in self.exact or any(tail_below(path, move.old) is not None for move in self.moves)
 
     def whole(self, path: str) -> Move | None:
         """The move that takes the absolute `path` and everything else below its folder; None when there is no such."""
+        if path in self.exact:
+            return None
         for move in self.moves:
             if tail_below(path, move.old):
                 nested = any(tail_below(other.old, move.old) is not None for other in self.moves if other is not move)

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 from saltcart.ledgers.base import NEW_THINGS
 
-ALL, LEVEL = "all", "folder"
-WHAT = (ALL, LEVEL, NEW_THINGS)
+ALL, LEVEL, ONE = "all", "folder", "file"
+WHAT = (ALL, LEVEL, NEW_THINGS, ONE)
 DO = ("add", "add first", "remove")
 
 
@@ -15,13 +15,15 @@ class Relink:
     """Entries that name `old` shall name `new`, though nothing moves: in one `ledger`, or in all.
 
     `what`: ALL that is lost below it and is there below the new one; LEVEL, the folder alone, and what starts from it
-    starts from there; NEW_THINGS, the folder alone where a program puts what comes next.
+    starts from there; NEW_THINGS, the folder alone where a program puts what comes next; ONE, that path alone.  `why`
+    says what speaks for it.
     """
 
     old: str
     new: str
     ledger: str = ""
     what: str = ALL
+    why: str = ""
 
     def mends(self, path: str) -> bool:
         """Whether what should lie at `path`, from the old place, is not there and is at the new one."""

@@ -22,7 +22,7 @@ from saltcart.shelves.oddities import SET_ASIDE, STAGED
 from saltcart.shelves.walk import FILE, FOLDER, Item, Trouble, ignore, walk
 from saltcart.spelling import Meanings, Move, Moves
 from saltcart.spelling.moves import Aims
-from saltcart.waybills.relinks import ALL, DO, LEVEL, WHAT, FolderLine, Relink
+from saltcart.waybills.relinks import ALL, DO, LEVEL, ONE, WHAT, FolderLine, Relink
 
 FORMAT = 1
 CARE = ("own", "replaceable")
@@ -320,7 +320,8 @@ class Waybill:
         """Where paths go as entries of a ledger shall follow them; one that itself `travels` follows every shelf."""
         moves = [move for shelf in self.shelves if travels or shelf.entries == "rewrite" for move in shelf.moves()]
         relinks = [one for one in self.relinks if one.what == ALL and one.ledger in ("", ledger)]
-        return Moves([*moves, *(Move(one.old, one.new, one.mends) for one in relinks)])
+        exact = {one.old: one.new for one in self.relinks if one.what == ONE and one.ledger in ("", ledger)}
+        return Moves([*moves, *(Move(one.old, one.new, one.mends) for one in relinks)], exact)
 
     def aims(self, ledger: str) -> Aims:
         """What single folders in a ledger shall be."""
@@ -329,8 +330,7 @@ class Waybill:
 
     def sought(self) -> list[tuple[str, str]]:
         """What is looked for by name wherever it may be named, with the new place of each."""
-        relinks = [(one.old, one.new) for one in self.relinks if one.what == ALL and not os.path.lexists(one.old)]
-        return [pair for shelf in self.shelves for pair in shelf.sought()] + relinks[:MOST_SOUGHT]
+        return [pair for shelf in self.shelves for pair in shelf.sought()]
 
     def link_target(self, target: str) -> str:
         """What a symbolic link in a shelf says at the new place: as written, but a full path into a moving shelf

@@ -11,7 +11,7 @@ from saltcart.home import made_home
 from saltcart.ledgers.base import NEW_THINGS
 from saltcart.safefile import replacing, short_name
 from saltcart.shelves.digests import BLAKE3
-from saltcart.waybills.relinks import ALL, LEVEL, FolderLine, Relink
+from saltcart.waybills.relinks import ALL, LEVEL, ONE, FolderLine, Relink
 from saltcart.waybills.waybill import FORMAT, LedgerLine, Shelf, Waybill, as_toml_path
 
 HEAD = """\
@@ -24,6 +24,7 @@ Nothing has been touched yet. A path that is not valid text stands here as a fil
 RELINKED = {
     ALL: "what is lost there and is at the new place is named there; nothing moves",
     LEVEL: "this folder entry alone; what starts from it starts from the new one",
+    ONE: "this one alone; nothing moves",
     NEW_THINGS: "where a program puts what comes next; what is there already stays",
 }
 
@@ -31,7 +32,8 @@ RELINKED = {
 def render(waybill: Waybill, place: str) -> str:
     """The waybill as commented TOML; `place` is the name it will have, for the hint at its top."""
     document = tomlkit.document()
-    for line in HEAD.format(place=show(place)).splitlines():
+    head = HEAD if waybill.shelves else HEAD.replace("haul {place}", "mend {place}").replace("one trip", "mending")
+    for line in head.format(place=show(place)).splitlines():
         document.add(tomlkit.comment(line))
     document.add("format", tomlkit.item(FORMAT))
     if waybill.draft:
@@ -122,7 +124,8 @@ def shelf_table(shelf: Shelf) -> tomlkit.items.Table:
 def relink_table(relink: Relink) -> tomlkit.items.Table:
     """One [[relink]] table."""
     table = tomlkit.table()
-    table.add("from", tomlkit.item(as_toml_path(relink.old)).comment(RELINKED[relink.what]))
+    why = " ".join(show(relink.why).split()) or RELINKED[relink.what]
+    table.add("from", tomlkit.item(as_toml_path(relink.old)).comment(why))
     table.add("to", as_toml_path(relink.new))
     if relink.ledger:
         table.add("ledger", as_toml_path(relink.ledger))

@@ -1,0 +1,273 @@
+"""The command `saltcart mend`: find what lost entries meant, and relink them in place, with evidence."""
+
+import argparse
+import os
+import re
+import sys
+from collections.abc import Sequence
+
+from saltcart.cart import load
+from saltcart.cli.arguments import add_cart, add_ledgers, add_list, add_wait, add_yes, need_answer
+from saltcart.cli.check import show_check
+from saltcart.cli.documents import check_document, trip_document
+from saltcart.cli.screen import Screen, many, place
+from saltcart.drives import Presence
+from saltcart.errors import Refused, UsageError, show
+from saltcart.judging.judge import FOUND, Judge
+from saltcart.judging.resolver import Resolver
+from saltcart.ledgers import load_map
+from saltcart.looking.survey import usual_ledgers
+from saltcart.mending.findings import Findings, Single, choose, find, is_proven, waybill_for
+from saltcart.mending.rules import Rule
+from saltcart.shelves.true_names import true_path
+from saltcart.spelling import Meanings
+from saltcart.switching.ledger_trip import change_ledgers
+from saltcart.trips.summary import summary
+from saltcart.waybills import waybill as waybills
+from saltcart.waybills import waybill_text
+from saltcart.waybills.relinks import ONE
+from saltcart.waybills.waybill import Waybill
+
+SHOWN = 20
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """What to mend, where to look, and what to take."""
+    parser.add_argument("plan", nargs="?", metavar="PLAN", help="carry out a plan that --plan wrote")
+    add_ledgers(parser)
+    parser.add_argument(
+        "--in",
+        dest="places",
+        nargs="+",
+        action="extend",
+        default=[],
+        metavar="PLACE",
+        help="look for the lost files there, and not in the places that are known",
+    )
+    parser.add_argument("--plan", dest="output", metavar="FILE", help="write what would be done, to read and edit")
+    parser.add_argument("--by-name", action="store_true", help="take rules too for which names and folders alone speak")
+    add_list(parser, "--only-rule", "N", "take these rules alone")
+    add_list(parser, "--not", "N", "leave these rules out")
+    add_list(parser, "--choose", "N=M", "for the entry of number N take the file of number M")
+    add_wait(parser)
+    add_yes(parser)
+    add_cart(parser)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Look, show, ask, rewrite, check."""
+    screen = Screen(options)
+    if options.plan:
+        return carry_out(screen, waybills.read(options.plan), options, [])
+    cart = load(options.cart)
+    maps = [load_map(path) for path in dict.fromkeys([*options.map, *cart.maps])]
+    means = cart.meanings(options.means)
+    for path in options.places:
+        if not os.path.isdir(os.path.expanduser(path)):
+            raise Refused(f"{show(path)} is not a folder", "If its drive is not connected, plug it in.")
+    with screen.watch() as watch:
+        ledgers = [true_path(path) for path in options.ledger] or usual_ledgers(cart, maps, watch)[0]
+        judge = Judge(headers=False, presence=Presence(cart.drives), resolver=Resolver(Meanings(means)))
+        found = find(ledgers, maps, cart, judge, options.places, watch)
+    choose(found, chosen(options, found))
+    taken = rules_taken(options, found)
+    show_findings(screen, found, taken)
+    waybill = waybill_for(found, maps, means, lambda rule: any(rule is one for one in taken))
+    if options.output:
+        return write_plan(screen, found, waybill, options)
+    if not waybill.relinks:
+        screen.document({"trip": None, **document(found, taken)})
+        return 1 if found.losses.lost or found.losses.offline or found.losses.troubles else 0
+    left = [one for one in found.singles if not one.chosen]
+    return carry_out(screen, waybill, options, left, found, taken)
+
+
+def chosen(options: argparse.Namespace, found: Findings) -> dict[int, int]:
+    """The files chosen for entries by --choose.  UsageError for what is no number shown."""
+    numbers: dict[int, int] = {}
+    for text in options.choose:
+        pair = re.fullmatch(r"(\d+)=(\d+)", text)
+        single = found.singles[int(pair[1]) - 1] if pair and 0 < int(pair[1]) <= len(found.singles) else None
+        if not pair or not single or not 0 < int(pair[2]) <= len(single.files):
+            raise UsageError(f"--choose {show(text)} is no choice that was shown", "Write it like: --choose 3=2")
+        numbers[int(pair[1])] = int(pair[2])
+    return numbers
+
+
+def rules_taken(options: argparse.Namespace, found: Findings) -> list[Rule]:
+    """The rules that shall be carried out.  UsageError for a number that was not shown."""
+    for text in (*options.only_rule, *getattr(options, "not")):
+        if not text.isdigit() or not 0 < int(text) <= len(found.rules):
+            raise UsageError(f"There is no rule {show(text)}", f"Their numbers go from 1 to {len(found.rules)}.")
+    only, without = set(options.only_rule), set(getattr(options, "not"))
+    return [
+        rule
+        for number, rule in enumerate(found.rules, 1)
+        if str(number) not in without and (str(number) in only if only else is_proven(rule) or options.by_name)
+    ]
+
+
+def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
+    """The state in a sentence, what waits for a drive, rules before files."""
+    lost, losses = found.losses.entries, found.losses
+    looked = many(len(losses.states), "ledger", "ledgers")
+    if not lost:
+        screen.say(f"Nothing is missing in the {looked} that were looked at.")
+    else:
+        sure = sum(found.entries_of(rule) for rule in taken) + sum(one.lost.entries for one in chosen_ones(found))
+        screen.say(f"{many(lost, 'entry is', 'entries are')} lost in {looked}; {sure:,} can be mended.")
+    for why, count in sorted(losses.offline.items()):
+        screen.say(f"{many(count, 'entry waits', 'entries wait')} for a drive, and nothing else: {why}. Plug it in.")
+    for error in losses.troubles:
+        screen.remark(f"{show(error.what)}; it is left out")
+    if lost:
+        looked_in = ", ".join(map(place, found.places.tops)) or "nowhere: name a place with --in"
+        screen.say(f"Looked in {looked_in} ({len(found.places.files):,} files, {found.headers:,} headers read).")
+    screen.table(
+        "Rules: what lay below the one place is below the other now",
+        (">No", ">Entries", "From", "To", "How sure", "What speaks for it"),
+        [
+            (
+                number,
+                found.entries_of(rule),
+                place(rule.old),
+                place(rule.new),
+                (rule.sure or "") + ("" if any(rule is one for one in taken) else ", not taken"),
+                "; ".join(rule.evidence()),
+            )
+            for number, rule in enumerate(found.rules, 1)
+        ],
+    )
+    rows = [
+        (number, one.lost.entries, place(one.lost.path), verdict(one), candidates(one))
+        for number, one in enumerate(found.singles, 1)
+    ]
+    screen.table("One by one", (">No", ">Entries", "Lost", "What is known", "Files"), rows[:SHOWN])
+    if len(rows) > SHOWN:
+        screen.say(f"... and {len(rows) - SHOWN:,} more (see --json, or --plan FILE)")
+    if found.leftovers:
+        files = many(found.leftovers, "sound that no entry names lies", "sounds that no entry names lie")
+        screen.say(f"{files} below the found places.")
+    if emptied := losses.emptied():
+        names = ", ".join(place(path) for path in emptied[:3])
+        screen.remark(
+            f"More than half is lost in {names}: do not let players or telephones follow it until it is mended"
+        )
+    if any(not is_proven(rule) and not any(rule is one for one in taken) for rule in found.rules):
+        screen.say(
+            "Of what is likely by names alone nothing is taken by itself. To take it: --by-name, or --only-rule N"
+        )
+
+
+def chosen_ones(found: Findings) -> list[Single]:
+    """The singles for which a file is chosen."""
+    return [one for one in found.singles if one.chosen]
+
+
+def verdict(one: Single) -> str:
+    """What is known of one lost path."""
+    words = f" ({', '.join(one.evidence)})" if one.evidence else ""
+    return f"{one.why}{words}" + (", taken" if one.chosen else "")
+
+
+def candidates(one: Single) -> str:
+    """The files that may be meant, with their numbers."""
+    return "   ".join(f"{number}: {place(path)}" for number, path in enumerate(one.files[:3], 1))
+
+
+def write_plan(screen: Screen, found: Findings, waybill: Waybill, options: argparse.Namespace) -> int:
+    """Write the plan to a file."""
+    path = os.path.abspath(os.path.expanduser(options.output))
+    if os.path.exists(path):
+        raise Refused(f"There is a file at {place(path)} already", "Choose another name.")
+    if not waybill.relinks:
+        raise Refused("There is nothing that could be mended", "Say where to look with --in.")
+    waybill_text.write(waybill, path)
+    screen.say(f"Plan written: {place(path)}. Nothing was changed. Next: saltcart mend {show(os.path.relpath(path))}")
+    screen.document({"trip": None, "plan": path, **document(found, found.rules)})
+    return 0
+
+
+def carry_out(
+    screen: Screen,
+    waybill: Waybill,
+    options: argparse.Namespace,
+    left: Sequence[Single],
+    found: Findings | None = None,
+    taken: Sequence[Rule] = (),
+) -> int:
+    """Ask, rewrite all ledgers or none, and say how it stands."""
+    if waybill.shelves or not waybill.relinks:
+        raise UsageError("This is no plan of mending", "Write one with: saltcart mend --plan FILE")
+    gone = [one.new for one in waybill.relinks if not os.path.lexists(one.new)]
+    if gone:
+        raise Refused(
+            "What was found is not there any more", "Look again: saltcart mend", list(map(show, gone[:SHOWN]))
+        )
+    if options.plan:
+        for one in waybill.relinks:
+            screen.say(f"{place(one.old)}{'' if one.what == ONE else '/...'} -> {place(one.new)}")
+    ledgers = many(len(waybill.ledgers), "ledger", "ledgers")
+    if not options.yes and not sys.stdin.isatty():
+        raise need_answer(options, "changed")
+    if not screen.agrees(f"Relink these entries in {ledgers}, and change nothing else?", options):
+        raise need_answer(options, "changed")
+    with screen.watch() as watch:
+        name, switched, report = change_ledgers(waybill, options.wait, watch)
+    show_check(screen, report)
+    counts = report.counts
+    total = sum(counts.values())
+    screen.say(
+        f"{many(switched.changed, 'entry', 'entries')} relinked in {ledgers}; in each nothing else differs."
+        f" {counts[FOUND]:,} of {total:,} entries found."
+    )
+    if left:
+        screen.say(
+            f"{sum(one.lost.entries for one in left):,} are left as they are, for nothing proves what they meant."
+        )
+    screen.say(f"To take it back: saltcart undo {name}")
+    screen.document(
+        {
+            **trip_document(summary(name)),
+            "changed_entries": switched.changed,
+            **(document(found, taken) if found else {}),
+            "check": check_document(report),
+        }
+    )
+    return 0 if report.ok and counts[FOUND] == total and not left else 1
+
+
+def document(found: Findings, taken: Sequence[Rule]) -> dict[str, object]:
+    """The findings."""
+    return {
+        "lost": found.losses.entries,
+        "offline": dict(found.losses.offline),
+        "places": found.places.tops,
+        "rules": [
+            {
+                "from": rule.old,
+                "to": rule.new,
+                "entries": found.entries_of(rule),
+                "lacking": rule.lacking,
+                "contradicted": sorted(rule.contradicted),
+                "sure": rule.sure,
+                "taken": any(rule is one for one in taken),
+                "evidence": rule.evidence(),
+            }
+            for rule in found.rules
+        ],
+        "entries": [
+            {
+                "path": one.lost.path,
+                "entries": one.lost.entries,
+                "why": one.why,
+                "files": one.files,
+                "chosen": one.chosen,
+                "evidence": one.evidence,
+            }
+            for one in found.singles
+        ],
+        "headers_read": found.headers,
+        "leftovers": found.leftovers,
+        "emptied": found.losses.emptied(),
+    }

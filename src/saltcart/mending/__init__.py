@@ -1,0 +1,1 @@
+"""Evidence for lost entries, and the rules that explain them."""

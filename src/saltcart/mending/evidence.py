@@ -1,0 +1,211 @@
+"""What speaks for a file being the one that a lost entry meant, in words and points."""
+
+import os
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from saltcart.drives.drive import find_drive
+from saltcart.drives.known import remembered
+from saltcart.mending.losses import Lost
+from saltcart.shelves import manifest
+from saltcart.shelves.digests import BLAKE3, SHA256, digest_file
+from saltcart.shelves.headers import Header, read_header
+from saltcart.spelling import Move
+from saltcart.spelling.moves import joined, tail_below
+from saltcart.trips import trip as trips
+from saltcart.trips.trip import RELEASED, SWITCHED
+
+DIGEST, TRIP, DRIVE, HOME = "digest", "trip", "same drive", "home folder"
+SIZE, LENGTH, TITLE, FOLDERS, NEIGHBOURS, NAME = (
+    "size",
+    "length",
+    "title",
+    "folders",
+    "neighbours",
+    "only file of its name",
+)
+# What each is worth; a rule is proven at ENOUGH.
+POINTS = {DIGEST: 4, TRIP: 4, DRIVE: 4, HOME: 4, SIZE: 2, LENGTH: 2, TITLE: 1, FOLDERS: 1, NEIGHBOURS: 1, NAME: 2}
+ENOUGH = 4
+STRONG = (DIGEST, TRIP, DRIVE, HOME)
+KNOWN = (*STRONG, SIZE, LENGTH, TITLE)  # what is known of a sound itself, or of its drive
+TOLERANCE, ROUNDED, LONG = 0.06, 1.0, 20.0  # seconds
+HOMES = ("/home", "/Users")
+
+
+class Facts(NamedTuple):
+    """What of a lost sound agrees with a file, and what contradicts it."""
+
+    agree: tuple[str, ...]
+    contradict: tuple[str, ...]
+
+    @property
+    def points(self) -> int:
+        """What the agreement is worth."""
+        return sum(POINTS[one] for one in self.agree)
+
+
+class Files:
+    """Answers questions about candidate files, each asked once; `headers` counts those that were opened."""
+
+    def __init__(self) -> None:
+        self.sizes: dict[str, int | None] = {}
+        self.read: dict[str, Header] = {}
+        self.digests: dict[tuple[str, str], str | None] = {}
+
+    @property
+    def headers(self) -> int:
+        """How many headers were read."""
+        return len(self.read)
+
+    def size(self, path: str) -> int | None:
+        """Bytes, None when it cannot be told."""
+        if path not in self.sizes:
+            try:
+                self.sizes[path] = os.stat(path).st_size
+            except OSError:
+                self.sizes[path] = None
+        return self.sizes[path]
+
+    def header(self, path: str) -> Header:
+        """What its header says."""
+        if path not in self.read:
+            self.read[path] = read_header(path)
+        return self.read[path]
+
+    def digest(self, path: str, kind: str) -> str | None:
+        """Its digest, None when it cannot be read."""
+        if (path, kind) not in self.digests:
+            try:
+                self.digests[path, kind] = digest_file(path, kind)
+            except OSError:
+                self.digests[path, kind] = None
+        return self.digests[path, kind]
+
+    def facts(self, lost: Lost, path: str) -> Facts:
+        """What of `lost` agrees with the file at `path`.
+
+        Another size alone is no contradiction where the length agrees: tags may have been written into it.
+        """
+        agree: list[str] = []
+        contradict: list[str] = []
+        same_size = lost.size is not None and lost.size == self.size(path)
+        if lost.digest and len(lost.digest) == 64 and (same_size or lost.size is None):
+            if lost.digest.lower() in (self.digest(path, kind) for kind in (BLAKE3, SHA256)):
+                return Facts((DIGEST,), ())
+            if same_size or lost.length is None:
+                return Facts((), (DIGEST,))
+        if same_size:
+            agree.append(SIZE)
+        if lost.length is not None and not (same_size and not lost.title):
+            header = self.header(path)
+            tolerance = ROUNDED if lost.rounded else TOLERANCE
+            if header.trouble is None and header.seconds:
+                near = abs(header.seconds - lost.length) <= tolerance
+                if not near:
+                    contradict.append(LENGTH)
+                elif not lost.rounded or lost.length >= LONG:  # one-shots are all of a second
+                    agree.append(LENGTH)
+        if lost.size is not None and not same_size and LENGTH not in agree:
+            contradict.append(SIZE)
+        if lost.title and not contradict and (title := title_of(path)) and title.casefold() == lost.title.casefold():
+            agree.append(TITLE)
+        return Facts(tuple(agree), tuple(contradict))
+
+    def alike(self, paths: Sequence[str]) -> bool:
+        """Whether several files have one content."""
+        return len({self.size(path) for path in paths}) == 1 and len({self.digest(path, BLAKE3) for path in paths}) == 1
+
+
+def title_of(path: str) -> str | None:
+    """The title in a sound's tags, None when it has none."""
+    import mutagen
+
+    try:
+        opened = mutagen.File(path, easy=True)
+        found = opened and opened.tags and opened.tags.get("title")
+    except Exception:  # the reader raises what it likes for damaged tags
+        return None
+    return str(found[0]) if found else None
+
+
+class KnownMoves:
+    """Changes of place that are known for certain: what trips carried, drives that hang elsewhere now, and this user's
+    home folder, which may have had another name.
+    """
+
+    def __init__(self) -> None:
+        self.moves: list[tuple[Move, str]] = []
+        for trip in trips.readable():
+            if trip.state in (SWITCHED, RELEASED):
+                self.moves += [(move, TRIP) for move in trip.waybill.moves().moves]
+        for identity, fact in remembered().items():
+            drive = find_drive(identity, fact["mount"]) if fact["mount"] != "/" else None
+            if drive and drive.mount != fact["mount"]:
+                self.moves.append((Move(fact["mount"], drive.mount), DRIVE))
+        self.home = os.path.expanduser("~")
+
+    def why(self, old: str, new: str) -> str | None:
+        """What is known that leads from the folder `old` to `new`, in a word."""
+        for move, word in self.moves:
+            tail = tail_below(old, move.old)
+            if tail is not None and joined(move.new, tail) == new and not (move.takes and not move.takes(tail)):
+                return word
+            above = tail_below(move.old, old)
+            if above and joined(new, above) == move.new:
+                return word
+        if os.path.dirname(old) in HOMES and new == self.home:
+            return HOME
+        return None
+
+    def places(self) -> list[str]:
+        """Where these lead."""
+        return [move.new for move, _word in self.moves]
+
+
+class Recorded:
+    """Digests and sizes of what trips carried, by old and new place; read when a path is asked for that lies there."""
+
+    def __init__(self) -> None:
+        self.shelves = [
+            (trip.name, number, shelf.old, shelf.new)
+            for trip in trips.readable()
+            for number, shelf in enumerate(trip.waybill.shelves)
+            if not shelf.gathered
+        ]
+        self.known: dict[tuple[str, int], dict[str, tuple[int, str | None]]] = {}
+        self.manifests: dict[str, dict[str, str]] = {}
+
+    def fill(self, lost: Lost) -> None:
+        """Add what is recorded of a lost sound to what its ledgers say."""
+        for name, number, old, new in self.shelves:
+            tail = next((tail for top in (new, old) if (tail := tail_below(lost.path, top))), None)
+            if tail:
+                size, digest = self.rows(name, number).get(tail, (None, None))
+                lost.size = lost.size if lost.size is not None else size
+                lost.digest = lost.digest or digest
+                return
+        if (found := from_manifest(lost.path, self.manifests)) is not None:
+            lost.digest = lost.digest or found
+
+    def rows(self, name: str, number: int) -> dict[str, tuple[int, str | None]]:
+        """Size and digest of each file of a trip's shelf, by its path there."""
+        if (name, number) not in self.known:
+            with trips.opened(name) as trip:
+                self.known[name, number] = {
+                    path: (size, digest) for path, _kind, size, digest in trip.logbook.brief(number)
+                }
+        return self.known[name, number]
+
+
+def from_manifest(path: str, known: dict[str, dict[str, str]]) -> str | None:
+    """The digest that a manifest left beside a shelf gives for a path that is gone from it."""
+    top = os.path.dirname(path)
+    while len(top) > 1:
+        if top not in known:
+            kind = manifest.kind_of_manifest(top)
+            known[top] = dict(manifest.read(top, kind)) if kind else {}
+        if known[top]:
+            return known[top].get(path[len(top) + 1 :])
+        top = os.path.dirname(top)
+    return None

@@ -1,0 +1,271 @@
+"""What a search for lost entries found: rules, single files, what is unclear, and the plan that mends what is sure."""
+
+import os
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+
+from saltcart.cart import Cart
+from saltcart.judging.judge import Judge
+from saltcart.ledgers import Map
+from saltcart.mending.evidence import LENGTH, SIZE, Facts, Files, KnownMoves, Recorded, title_of
+from saltcart.mending.losses import Losses, Lost, losses_of
+from saltcart.mending.places import Places, name_key, usual_places
+from saltcart.mending.rules import PROVEN, Rule, preferred, rules_of, strength
+from saltcart.progress import Progress, silent
+from saltcart.safefile import digest_of
+from saltcart.shelves.audio import kind_of
+from saltcart.waybills.relinks import ONE, Relink
+from saltcart.waybills.waybill import LedgerLine, Waybill
+
+UNCLEAR, DOUBLE, NOT_FOUND, CONTRADICTED, RENAMED, CONVERTED = (
+    "unclear",
+    "named already",
+    "not found",
+    "another file",
+    "renamed",
+    "in another format",
+)
+NEAREST = 3
+
+
+@dataclass(slots=True)
+class Single:
+    """One lost path by itself: why it is none of a rule, and files that may be meant, the likeliest first.
+
+    `chosen` is the one that will be named.
+    """
+
+    lost: Lost
+    why: str
+    files: list[str] = field(default_factory=list)
+    evidence: list[str] = field(default_factory=list)
+    chosen: str | None = None
+
+
+@dataclass(slots=True)
+class Findings:
+    """All that was found; `rules` with the lost paths that each mends."""
+
+    losses: Losses
+    places: Places
+    rules: list[Rule] = field(default_factory=list)
+    mended: dict[str, tuple[Rule, str]] = field(default_factory=dict)
+    singles: list[Single] = field(default_factory=list)
+    headers: int = 0
+    leftovers: int = 0
+
+    def entries_of(self, rule: Rule) -> int:
+        """How many entries a rule mends."""
+        return sum(self.losses.lost[path].entries for path, (other, _file) in self.mended.items() if other is rule)
+
+
+def find(
+    ledgers: Sequence[str],
+    maps: Sequence[Map],
+    cart: Cart,
+    judge: Judge,
+    places: Sequence[str] = (),
+    progress: Progress = silent,
+) -> Findings:
+    """Look for what ledgers have lost, in `places` or where sounds are known to be."""
+    losses = losses_of(ledgers, maps, judge, progress)
+    if not losses.lost:
+        return Findings(losses, Places([], progress))
+    known, recorded, files = KnownMoves(), Recorded(), Files()
+    for one in losses.lost.values():
+        recorded.fill(one)
+    where = list(places) or [*usual_places(cart), *known.places()]
+    found = Findings(losses, Places(where, progress))
+    rules = rules_of(losses.lost, found.places, files, known)
+    assign(found, rules, files, [shelf.path for shelf in cart.shelves])
+    leave_doubles(found)
+    found.rules = [rule for rule in rules if any(other is rule for other, _file in found.mended.values())]
+    tell_the_rest(found, rules, files)
+    found.headers = files.headers
+    found.leftovers = leftovers(found)
+    return found
+
+
+def assign(found: Findings, rules: Sequence[Rule], files: Files, shelves: Sequence[str]) -> None:
+    """Let each lost path be explained by the rule for which most speaks; by none where two files are equally likely."""
+    options: dict[str, list[tuple[Rule, str]]] = {}
+    for rule in rules:
+        for path, file in rule.files.items():
+            options.setdefault(path, []).append((rule, file))
+    for path, several in options.items():
+        best = several
+        if len(several) > 1:
+            lost = found.losses.lost[path]
+            weights = [strength(files.facts(lost, file), rule) for rule, file in several]
+            best = [one for one, weight in zip(several, weights, strict=True) if weight == max(weights)]
+        if len(best) > 1 and files.alike([file for _rule, file in best]):
+            best = preferred(best, shelves)
+        if len(best) == 1:
+            found.mended[path] = best[0]
+        else:
+            names = [file for _rule, file in several]
+            found.singles.append(Single(found.losses.lost[path], UNCLEAR, names, ["no way to tell"]))
+
+
+def leave_doubles(found: Findings) -> None:
+    """Leave alone what a ledger would name twice: it names the file already, or two lost paths lead to one."""
+    by_file: dict[str, list[str]] = {}
+    for path, (_rule, file) in found.mended.items():
+        by_file.setdefault(file, []).append(path)
+    for file, paths in by_file.items():
+        holders = Counter(ledger for path in paths for ledger in found.losses.lost[path].ledgers)
+        named = any(file in found.losses.named.get(ledger, ()) for ledger in holders)
+        if named or max(holders.values()) > 1:
+            for path in paths:
+                del found.mended[path]
+                found.singles.append(Single(found.losses.lost[path], DOUBLE, [file]))
+
+
+def tell_the_rest(found: Findings, rules: Sequence[Rule], files: Files) -> None:
+    """Say of each path that no rule mends what is nearest to it, and mend files that were renamed by themselves."""
+    told = {one.lost.path for one in found.singles}
+    contradicted = {path: rule for rule in rules for path in rule.contradicted}
+    homes = {os.path.dirname(path): os.path.dirname(file) for path, (_rule, file) in found.mended.items()}
+    taken = {file for _rule, file in found.mended.values()}.union(*found.losses.named.values())
+    beside = Beside(found.places, taken)
+    for path, lost in sorted(found.losses.lost.items()):
+        if path in found.mended or path in told or covered(lost, found):
+            continue
+        folder = homes.get(os.path.dirname(path), os.path.dirname(path))
+        one = renamed(lost, folder, beside, files) or converted(lost, folder, found.places, files)
+        if one is None:
+            near = sorted(found.places.called(path), key=lambda file: -common(path, file))[:NEAREST]
+            one = Single(lost, CONTRADICTED if path in contradicted and near else NOT_FOUND, near)
+        found.singles.append(one)
+        taken |= {one.chosen} if one.chosen else set()
+
+
+def covered(lost: Lost, found: Findings) -> bool:
+    """Whether a lost folder follows a rule that mends what is below it, or lies on the way to that."""
+    if not lost.folder:
+        return False
+    for rule in found.rules:
+        if lost.path == rule.old or lost.path.startswith(rule.old.rstrip("/") + "/"):
+            new = rule.new + lost.path[len(rule.old) :]
+            if new in found.places.folders:
+                found.mended[lost.path] = rule, new
+                return True
+    return False
+
+
+class Beside:
+    """The files of one folder that no entry names."""
+
+    def __init__(self, places: Places, taken: set[str]):
+        self.places, self.taken = places, taken
+        self.known: dict[str, list[str]] = {}
+
+    def files(self, folder: str) -> Iterator[str]:
+        """Those of a folder, the sounds alone."""
+        if folder not in self.known:
+            try:
+                with os.scandir(folder) as entries:
+                    self.known[folder] = sorted(one.path for one in entries if one.is_file() and kind_of(one.name))
+            except OSError:
+                self.known[folder] = []
+        return (path for path in self.known[folder] if path not in self.taken)
+
+
+def renamed(lost: Lost, folder: str, beside: Beside, files: Files) -> Single | None:
+    """The one file in the folder of a lost one, that nobody names, of the same kind, and the same in all that is known:
+    size and length, or a digest.
+    """
+    if lost.size is None and lost.digest is None:
+        return None
+    suffix = os.path.splitext(lost.path)[1].lower()
+    alike: list[tuple[str, Facts]] = []
+    for path in beside.files(folder):
+        if os.path.splitext(path)[1].lower() == suffix:
+            facts = files.facts(lost, path)
+            if not facts.contradict and (facts.points >= 4 or SIZE in facts.agree):
+                alike.append((path, facts))
+    sure = [(path, facts) for path, facts in alike if facts.points >= 4]
+    if len(alike) == len(sure) == 1:
+        path, facts = sure[0]
+        return Single(lost, RENAMED, [path], list(facts.agree), path)
+    return Single(lost, UNCLEAR, [path for path, _facts in alike]) if alike else None
+
+
+def converted(lost: Lost, folder: str, places: Places, files: Files) -> Single | None:
+    """A file of the same name but for its kind, and of the same length; it is offered, never taken by itself."""
+    stem = name_key(os.path.splitext(os.path.basename(lost.path))[0])
+    if lost.length is None or not kind_of(lost.path):
+        return None
+    for path in (
+        sorted(one for one in places.files if os.path.dirname(one) == folder) if folder in places.folders else ()
+    ):
+        if kind_of(path) and name_key(os.path.splitext(os.path.basename(path))[0]) == stem:
+            header = files.header(path)
+            if header.trouble is None and abs(header.seconds - lost.length) <= 0.1:
+                title = title_of(path)
+                words = [LENGTH, *(["title"] if title and lost.title and title == lost.title else [])]
+                return Single(lost, CONVERTED, [path], words)
+    return None
+
+
+def common(one: str, other: str) -> int:
+    """How many names two paths share, from their ends."""
+    count = 0
+    for left, right in zip(reversed(one.split("/")), reversed(other.split("/")), strict=False):
+        if name_key(left) != name_key(right):
+            break
+        count += 1
+    return count
+
+
+def leftovers(found: Findings) -> int:
+    """How many sounds below the places that rules lead to no entry names."""
+    tops = tuple(rule.new.rstrip("/") + "/" for rule in found.rules)
+    if not tops:
+        return 0
+    named = {file for _rule, file in found.mended.values()}.union(*found.losses.named.values())
+    return sum(path.startswith(tops) and kind_of(path) is not None and path not in named for path in found.places.files)
+
+
+def choose(found: Findings, numbers: dict[int, int]) -> None:
+    """Take the file of that number (from 1) for the single of that number."""
+    for number, which in numbers.items():
+        single = found.singles[number - 1]
+        single.chosen = single.files[which - 1]
+
+
+def is_proven(rule: Rule) -> bool:
+    """Whether a rule rests on what is known."""
+    return rule.sure == PROVEN
+
+
+def waybill_for(
+    found: Findings, maps: Sequence[Map], means: Sequence[str], take: Callable[[Rule], bool] = is_proven
+) -> Waybill:
+    """The plan that mends what the rules that are taken explain, and the singles that are chosen."""
+    exact = {one.lost.path: (one.chosen, one.why) for one in found.singles if one.chosen}
+    broad: list[Relink] = []
+    olds: set[str] = set()
+    for rule in found.rules:
+        mine = {path: file for path, (other, file) in found.mended.items() if other is rule}
+        if not take(rule):
+            continue
+        files = [path for path in mine if not found.losses.lost[path].folder]
+        if len(files) == rule.seen > 1 and rule.old not in olds:  # then the rule says it all
+            olds.add(rule.old)
+            broad.append(Relink(rule.old, rule.new, why="; ".join(rule.evidence())))
+        else:
+            exact |= {path: (file, ", ".join(rule.evidence())) for path, file in mine.items()}
+    relinks = broad + [Relink(path, file, what=ONE, why=why) for path, (file, why) in sorted(exact.items()) if file]
+    touched = set[str]()
+    for path, (rule, _file) in found.mended.items():
+        touched |= found.losses.lost[path].ledgers if take(rule) else set()
+    for single in found.singles:
+        touched |= single.lost.ledgers if single.chosen else set()
+    lines = [
+        LedgerLine(ledger.path, ledger.map_name, digest=digest_of(ledger.path))
+        for ledger in found.losses.ledgers
+        if ledger.path in touched
+    ]
+    return Waybill([], lines, [plan.path for plan in maps], means=list(means), relinks=relinks)

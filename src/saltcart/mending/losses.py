@@ -1,0 +1,102 @@
+"""What ledgers have lost: paths that entries name and that are not there, with what the ledgers say of each sound."""
+
+from collections import Counter
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass, field
+from functools import partial
+
+from saltcart.errors import SaltCartError
+from saltcart.judging.judge import FOUND, MISSING, OFFLINE, Judge, Judgement, LedgerState
+from saltcart.ledgers import Ledger, Map, open_ledger
+from saltcart.ledgers.instrument_parts import with_parts
+from saltcart.progress import Progress, Tick, silent
+
+ELSEWHERE = "is now connected at"  # how Presence speaks of a drive that hangs elsewhere
+
+
+@dataclass(slots=True)
+class Lost:
+    """One path that is not there: how many entries of which ledgers name it, and what these say of the sound.
+
+    `size` in bytes, `length` in seconds (`rounded` to whole ones by some formats), `digest` in hexadecimal digits.
+    """
+
+    path: str
+    folder: bool = False
+    entries: int = 0
+    ledgers: set[str] = field(default_factory=set)
+    size: int | None = None
+    length: float | None = None
+    rounded: bool = False
+    title: str | None = None
+    digest: str | None = None
+
+
+@dataclass(slots=True)
+class Losses:
+    """All that was judged: ledgers, what each has lost, what merely waits for a drive (why -> entries), which paths
+    that are there each ledger names, and what could not be read.
+    """
+
+    ledgers: list[Ledger] = field(default_factory=list)
+    states: list[LedgerState] = field(default_factory=list)
+    lost: dict[str, Lost] = field(default_factory=dict)
+    offline: Counter[str] = field(default_factory=Counter)
+    named: dict[str, set[str]] = field(default_factory=dict)
+    troubles: list[SaltCartError] = field(default_factory=list)
+
+    @property
+    def entries(self) -> int:
+        """How many entries are lost."""
+        return sum(one.entries for one in self.lost.values())
+
+    def emptied(self) -> list[str]:
+        """The ledgers of which more than half is lost or offline: what follows them would be emptied too."""
+        found = []
+        for state in self.states:
+            counts = state.counts()
+            if 2 * (counts[MISSING] + counts[OFFLINE]) > sum(counts.values()):
+                found.append(state.path)
+        return found
+
+
+def losses_of(paths: Sequence[str], maps: Sequence[Map], judge: Judge, progress: Progress = silent) -> Losses:
+    """Judge the ledgers at `paths`, and gather what they have lost."""
+    found = Losses()
+    ledgers = with_parts(paths, partial(open_ledger, maps=maps), lambda _path, error: found.troubles.append(error))
+    for number, ledger in enumerate(ledgers):
+        progress(Tick("judge", ledger.path, number, len(paths)))
+        state = judge.ledger(ledger)
+        if state.trouble:
+            found.troubles.append(state.trouble)
+            continue
+        found.ledgers.append(ledger)
+        found.states.append(state)
+        gather(found, ledger, state)
+    return found
+
+
+def gather(found: Losses, ledger: Ledger, state: LedgerState) -> None:
+    """Take up what one judged ledger has lost."""
+    keys: dict[Hashable, Lost] = {}
+    for one in state.judgements(plain=False):
+        if one.verdict == OFFLINE and ELSEWHERE not in one.why and not one.why.startswith("nobody has said"):
+            found.offline[one.why] += 1
+        elif one.verdict in (MISSING, OFFLINE) and one.resolved:
+            keys[one.entry.key] = taken_up(found, ledger.path, one)
+    if keys:
+        found.named[ledger.path] = {one.resolved for one in state.judgements() if one.verdict == FOUND}
+        for fact in ledger.facts():
+            if lost := keys.get(fact.key):
+                lost.size, lost.title, lost.digest = fact.size, fact.title, fact.digest
+                if fact.length is not None and (lost.length is None or lost.rounded):
+                    lost.length, lost.rounded = fact.length, fact.length == int(fact.length)
+
+
+def taken_up(found: Losses, ledger: str, one: Judgement) -> Lost:
+    """Note that an entry of a ledger is lost."""
+    lost = found.lost.setdefault(one.resolved, Lost(one.resolved))
+    lost.folder = lost.folder or one.entry.is_folder
+    lost.entries += 1
+    lost.ledgers.add(ledger)
+    return lost

@@ -1,0 +1,93 @@
+"""Where lost sounds may be: every file in some places, by name."""
+
+import os
+import unicodedata
+from collections.abc import Iterable, Sequence
+
+from saltcart.cart import Cart
+from saltcart.drives import drive_of
+from saltcart.drives.drive import find_drive
+from saltcart.drives.fit import for_backups
+from saltcart.drives.known import remembered
+from saltcart.looking.survey import default_places
+from saltcart.progress import Progress, Tick, silent
+from saltcart.shelves.oddities import SET_ASIDE
+from saltcart.shelves.true_names import true_path
+from saltcart.spelling.moves import tail_below
+from saltcart.trips import trip as trips
+from saltcart.trips.trip import RELEASED, SWITCHED
+
+MOST_CANDIDATES = 60
+
+
+def name_key(name: str) -> str:
+    """What two names share that differ in case, or in how accents are written."""
+    return name.lower() if name.isascii() else unicodedata.normalize("NFC", name).casefold()
+
+
+class Places:
+    """The files and folders below some tops; links are not followed."""
+
+    def __init__(self, tops: Sequence[str], progress: Progress = silent):
+        self.tops = outermost(tops)
+        self.files: set[str] = set()
+        self.folders: set[str] = set()
+        self.by_name: dict[str, list[str]] = {}
+        self.unread: list[str] = []
+        for top in self.tops:
+            self.look(top, progress)
+
+    def look(self, top: str, progress: Progress) -> None:
+        """Take up everything below one top."""
+        waiting = [top]
+        while waiting:
+            folder = waiting.pop()
+            self.folders.add(folder)
+            try:
+                with os.scandir(folder) as entries:
+                    for entry in entries:
+                        if entry.is_dir(follow_symlinks=False):
+                            if not SET_ASIDE.search(entry.name):
+                                waiting.append(entry.path)
+                        elif entry.is_file(follow_symlinks=False):
+                            self.files.add(entry.path)
+                            self.by_name.setdefault(name_key(entry.name), []).append(entry.path)
+            except OSError:
+                self.unread.append(folder)
+            progress(Tick("look for files", folder, len(self.files), 0))
+
+    def called(self, path: str) -> list[str]:
+        """The files that have the name at the end of `path`; of very many those alone that lie in a folder of the same
+        name too.
+        """
+        found = self.by_name.get(name_key(os.path.basename(path)), [])
+        if len(found) <= MOST_CANDIDATES:
+            return found
+        folder = name_key(os.path.basename(os.path.dirname(path)))
+        near = [one for one in found if name_key(os.path.basename(os.path.dirname(one))) == folder]
+        return near[:MOST_CANDIDATES]
+
+
+def outermost(tops: Iterable[str]) -> list[str]:
+    """Of several folders, those that lie in none of the others; what is no folder is left out."""
+    found: list[str] = []
+    for top in sorted({true_path(top) for top in tops if os.path.isdir(os.path.expanduser(top))}, key=len):
+        if all(tail_below(top, other) is None for other in found):
+            found.append(top)
+    return found
+
+
+def usual_places(cart: Cart) -> list[str]:
+    """Where to look when nobody says: the shelves and places that are known, where trips went, and the drives that were
+    seen, but for the system's own and those for backups.
+    """
+    found = list(default_places(cart))
+    for trip in trips.readable():
+        if trip.state in (SWITCHED, RELEASED):
+            found += [os.path.dirname(shelf.new) for shelf in trip.waybill.shelves]
+    known = remembered() | {drive.identity: {"mount": drive.mount} for drive in cart.drives if drive.mount}
+    for identity, fact in known.items():
+        drive = find_drive(identity, fact["mount"])
+        if drive and drive.mount != "/":
+            found.append(drive.mount)
+    return [place for place in outermost(found) if not for_backups(drive_of(place), cart)[0]]

@@ -1,0 +1,168 @@
+"""Rules: changes of beginning that explain many lost paths at once, and which of them is taken.
+
+The arithmetic.  Each fact that agrees is worth points (`evidence.POINTS`); a rule is *proven* when the facts that are
+known of the sounds themselves, or of their drive, add up to ENOUGH over its entries.  Folders above a name that agree
+and neighbours that are found together count as well, but make a rule that is likely *by names* alone, which nobody
+takes without being told.  Entries that a known fact contradicts are not explained by a rule; one that is contradicted
+more than once in twenty is none.  Without a strong proof it must explain nearly all that is lost of each folder.
+"""
+
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+
+from saltcart.mending.evidence import ENOUGH, FOLDERS, KNOWN, NAME, NEIGHBOURS, POINTS, Facts, Files, KnownMoves
+from saltcart.mending.losses import Lost
+from saltcart.mending.places import Places, name_key
+from saltcart.spelling.moves import joined
+
+PROVEN, BY_NAMES = "proven", "by names alone"
+MOST_NEIGHBOURS, MOST_FOLDERS = 4, 2
+ALMOST_ALL, CONTRADICTED = 0.9, 0.05
+
+
+@dataclass(slots=True)
+class Rule:
+    """What lies below `old` is below `new` now: lost path -> file there, what speaks for it, and how sure that is.
+
+    `lacking` counts what is lost below `old` and is not there, `seen` all that was there at first, `folders` how many
+    of those above a name agree; `points` are those of what is known.
+    """
+
+    old: str
+    new: str
+    files: dict[str, str] = field(default_factory=dict)
+    agreeing: Counter[str] = field(default_factory=Counter)
+    contradicted: list[str] = field(default_factory=list)
+    strong: str | None = None
+    sure: str | None = None
+    lacking: int = 0
+    folders: int = 0
+    seen: int = 0
+
+    @property
+    def points(self) -> int:
+        """What is known of the sounds, in points."""
+        known = sum(POINTS[word] * count for word, count in self.agreeing.items() if word in KNOWN)
+        return known + (POINTS[self.strong] if self.strong else 0)
+
+    @property
+    def named(self) -> int:
+        """What names and folders say, in points."""
+        neighbours = min(MOST_NEIGHBOURS, len(self.files) - 1)
+        return self.folders * POINTS[FOLDERS] + neighbours * POINTS[NEIGHBOURS] + self.agreeing[NAME] * POINTS[NAME]
+
+    def evidence(self) -> list[str]:
+        """What speaks for it, in words, the strongest first."""
+        words = [self.strong] if self.strong else []
+        words += [f"{word} ({count} of {len(self.files)})" for word, count in sorted(
+            self.agreeing.items(), key=lambda pair: -POINTS[pair[0]]) if word != NAME]  # fmt: skip
+        if self.sure != PROVEN:
+            words += [f"{self.folders} folders above"] if self.folders else []
+            words += [f"{len(self.files)} found together"] if len(self.files) > 1 else []
+            words += [NAME] if self.agreeing[NAME] else []
+        return words
+
+
+def parting(lost: str, found: str) -> tuple[str, str, int, bool]:
+    """Where two paths part, from their ends: the beginning of each, how many names agree, and whether to the letter."""
+    one, other = lost.split("/"), found.split("/")
+    count = 0
+    while count < min(len(one), len(other)) - 1 and (
+        one[-1 - count] == other[-1 - count] or name_key(one[-1 - count]) == name_key(other[-1 - count])
+    ):
+        count += 1
+    exact = one[len(one) - count :] == other[len(other) - count :]
+    return "/".join(one[: len(one) - count]) or "/", "/".join(other[: len(other) - count]) or "/", count, exact
+
+
+def rules_of(lost: dict[str, Lost], places: Places, files: Files, known: KnownMoves) -> list[Rule]:
+    """The rules that explain something of what is lost, proven ones and those by names, the weightiest first."""
+    rules: dict[tuple[str, str], Rule] = {}
+    for path, one in lost.items():
+        candidates = places.called(path) if not one.folder else ()
+        for found in candidates:
+            old, new, count, exact = parting(path, found)
+            if count and exact:
+                rule = rules.setdefault((old, new), Rule(old, new))
+                rule.files[path] = found
+                rule.seen += 1
+                rule.folders = max(rule.folders, min(MOST_FOLDERS, count - 1))
+                rule.agreeing[NAME] |= len(candidates) == 1 and count > 1
+    tally = Tally(lost)
+    taken = []
+    for rule in sorted(rules.values(), key=lambda rule: (-len(rule.files), rule.old, rule.new)):
+        rule.strong = known.why(rule.old, rule.new)
+        weigh(rule, lost, files, tally)
+        if rule.sure:
+            taken.append(rule)
+    return taken
+
+
+class Tally:
+    """How much is lost below each folder."""
+
+    def __init__(self, lost: Iterable[str]):
+        self.below: Counter[str] = Counter()
+        self.inside: Counter[str] = Counter()
+        for path in lost:
+            folder = path.rpartition("/")[0]
+            self.inside[folder] += 1
+        for folder, count in self.inside.items():
+            place = folder
+            while place:
+                self.below[place] += count
+                place = place.rpartition("/")[0]
+            self.below["/"] += count
+
+
+def weigh(rule: Rule, lost: dict[str, Lost], files: Files, tally: Tally) -> None:
+    """Say how sure a rule is, after its entries were held against the files; `sure` stays None for one that is none."""
+    if not rule.strong:
+        leave_torn_folders(rule, tally)
+        if not rule.files or (len(rule.files) == 1 and not worth_reading(lost, rule)):
+            return
+    for path, found in list(rule.files.items()):
+        facts = files.facts(lost[path], found)
+        if facts.contradict:
+            rule.contradicted.append(path)
+            del rule.files[path]
+        else:
+            rule.agreeing.update(facts.agree)
+    rule.lacking = tally.below[rule.old] - len(rule.files) - len(rule.contradicted)
+    if not rule.files or len(rule.contradicted) > CONTRADICTED * (len(rule.files) + len(rule.contradicted)):
+        return
+    if rule.points >= ENOUGH:
+        rule.sure = PROVEN
+    elif rule.named >= ENOUGH:
+        rule.sure = BY_NAMES
+
+
+def worth_reading(lost: dict[str, Lost], rule: Rule) -> bool:
+    """Whether anything is known of the one sound that a rule explains."""
+    one = lost[next(iter(rule.files))]
+    return bool(one.size or one.length or one.digest or one.title) or rule.named >= ENOUGH
+
+
+def leave_torn_folders(rule: Rule, tally: Tally) -> None:
+    """Leave out of a rule the folders of which it explains a part only, unless it explains nearly all below its top."""
+    if len(rule.files) >= ALMOST_ALL * tally.below[rule.old]:
+        return
+    explained = Counter(path.rpartition("/")[0] for path in rule.files)
+    for path in list(rule.files):
+        folder = path.rpartition("/")[0]
+        if explained[folder] < ALMOST_ALL * tally.inside[folder]:
+            del rule.files[path]
+
+
+def strength(facts: Facts, rule: Rule) -> tuple[int, int, int]:
+    """How much speaks for one file of a rule, to be compared with another's."""
+    return (POINTS[rule.strong] if rule.strong else 0) + facts.points, int(rule.sure == PROVEN), rule.folders
+
+
+def preferred(options: Sequence[tuple[Rule, str]], shelves: Sequence[str]) -> list[tuple[Rule, str]]:
+    """Of several files of one content, those in a shelf of the person's, else those of the rule that explains most."""
+    mine = [one for one in options if any(one[1].startswith(joined(shelf, "")) for shelf in shelves)]
+    options = mine or list(options)
+    most = max(len(rule.files) for rule, _found in options)
+    return [one for one in options if len(one[0].files) == most]
