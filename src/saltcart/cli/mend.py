@@ -11,6 +11,7 @@ from saltcart.cli.arguments import add_cart, add_ledgers, add_list, add_wait, ad
 from saltcart.cli.check import show_check
 from saltcart.cli.documents import check_document, trip_document
 from saltcart.cli.screen import Screen, many, place
+from saltcart.cli.survey import show_ledgers
 from saltcart.drives import Presence
 from saltcart.errors import Refused, UsageError, show
 from saltcart.judging.judge import FOUND, Judge
@@ -138,13 +139,7 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
             for number, rule in enumerate(found.rules, 1)
         ],
     )
-    rows = [
-        (number, one.lost.entries, place(one.lost.path), verdict(one), candidates(one))
-        for number, one in enumerate(found.singles, 1)
-    ]
-    screen.table("One by one", (">No", ">Entries", "Lost", "What is known", "Files"), rows[:SHOWN])
-    if len(rows) > SHOWN:
-        screen.say(f"... and {len(rows) - SHOWN:,} more (see --json, or --plan FILE)")
+    show_singles(screen, found)
     if found.leftovers:
         files = many(found.leftovers, "sound that no entry names lies", "sounds that no entry names lie")
         screen.say(f"{files} below the found places.")
@@ -157,6 +152,37 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
         screen.say(
             "Of what is likely by names alone nothing is taken by itself. To take it: --by-name, or --only-rule N"
         )
+
+
+def show_singles(screen: Screen, found: Findings) -> None:
+    """What no rule mends: one by one where a file may be chosen, else by folder."""
+    rows = [
+        (number, one.lost.entries, place(one.lost.path), verdict(one), candidates(one))
+        for number, one in enumerate(found.singles, 1)
+        if one.files
+    ]
+    screen.table("One by one", (">No", ">Entries", "Lost", "What is known", "Files"), rows[:SHOWN])
+    if len(rows) > SHOWN:
+        screen.say(f"... and {len(rows) - SHOWN:,} more (see --json, or --plan FILE)")
+    without = [one.lost for one in found.singles if not one.files]
+    folders = dict.fromkeys(os.path.dirname(lost.path) for lost in without)
+    rest = [(folder, [lost for lost in without if os.path.dirname(lost.path) == folder]) for folder in folders]
+    screen.table(
+        "Not found anywhere",
+        (">Entries", "Folder", "Names"),
+        [
+            (
+                sum(lost.entries for lost in inside),
+                place(folder),
+                ", ".join(show(os.path.basename(lost.path)) for lost in inside[:2]) + (" ..." if inside[2:] else ""),
+            )
+            for folder, inside in rest[:SHOWN]
+        ],
+    )
+    if len(rest) > SHOWN:
+        screen.say(f"... and {len(rest) - SHOWN:,} more folders (see --json)")
+    if without:
+        screen.say("If they are on a drive or in a folder that was not looked in: saltcart mend --in PLACE")
 
 
 def chosen_ones(found: Findings) -> list[Single]:
@@ -214,7 +240,10 @@ def carry_out(
         raise need_answer(options, "changed")
     with screen.watch() as watch:
         name, switched, report = change_ledgers(waybill, options.wait, watch)
-    show_check(screen, report)
+    if report.ok:  # what stays lost was told before
+        show_ledgers(screen, [one.state for one in report.ledgers])
+    else:
+        show_check(screen, report)
     counts = report.counts
     total = sum(counts.values())
     screen.say(

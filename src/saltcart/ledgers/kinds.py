@@ -125,7 +125,9 @@ def recognised(path: str, maps: Sequence[Map], head: bytes | None = None) -> Led
         if form.claims(name, head):
             if form is sfz:
                 return sfz.opened(path)
-            return TextLedger(path, form.NAME, form.spans, wrapper=getattr(form, "WRAPPER", PLAIN))
+            return TextLedger(
+                path, form.NAME, form.spans, wrapper=getattr(form, "WRAPPER", PLAIN), about=getattr(form, "about", None)
+            )
     return None
 
 

@@ -150,6 +150,7 @@ class TextLedger(Batched):
         wrapper: Wrapper = PLAIN,
         shape: Shape | None = None,
         usual_joint: bytes | None = None,
+        about: Callable[[Spans], Iterator[tuple[int, str | None, float | None]]] | None = None,
     ):
         self.path = path
         self.map_name = map_name
@@ -158,6 +159,7 @@ class TextLedger(Batched):
         self.wrapper = wrapper
         self.shape = shape or Shape()
         self.usual_joint = usual_joint
+        self.about = about
         self.last = b"", Spans.of(b"", [])
         self.last_swapped: tuple[Spans, list[Swap], list[bytes | None]] = (self.last[1], [], [])
 
@@ -295,9 +297,12 @@ class TextLedger(Batched):
             return False
         return found.inside == texts and self.shape.rest(spans) == self.shape.rest(found)
 
-    def facts(self) -> Sequence[Facts]:
-        """See Ledger.facts; maps over text name no columns."""
-        return ()
+    def facts(self) -> Iterator[Facts]:
+        """See Ledger.facts: titles and lengths beside entries, where the format has such; maps over text name none."""
+        spans = self.find() if self.about else None
+        for number, title, length in self.about(spans) if self.about and spans else ():
+            path = spans.kinds[number].coding.decode(spans.inside[number]) if spans else ""
+            yield Facts(number, path, title=title, length=length)
 
     def busy(self) -> str | None:
         """See Ledger.busy; a text file knows no locks."""

@@ -29,7 +29,9 @@ POINTS = {DIGEST: 4, TRIP: 4, DRIVE: 4, HOME: 4, SIZE: 2, LENGTH: 2, TITLE: 1, F
 ENOUGH = 4
 STRONG = (DIGEST, TRIP, DRIVE, HOME)
 KNOWN = (*STRONG, SIZE, LENGTH, TITLE)  # what is known of a sound itself, or of its drive
-TOLERANCE, ROUNDED, LONG = 0.06, 1.0, 20.0  # seconds
+# Seconds by which lengths may differ: written to the hundredth, of long sounds as encoders pad them, of whole seconds.
+TOLERANCE, PADDED, ROUNDED = 0.011, 0.06, 1.0
+SHORT, LONG = 0.1, 10.0  # below the one, and for whole seconds below the other, lengths tell nothing apart
 HOMES = ("/home", "/Users")
 
 
@@ -97,24 +99,35 @@ class Files:
                 return Facts((), (DIGEST,))
         if same_size:
             agree.append(SIZE)
-        if lost.length is not None and not (same_size and not lost.title):
+        if lost.length is not None and not same_size:  # which says it too, and takes no reading
             header = self.header(path)
-            tolerance = ROUNDED if lost.rounded else TOLERANCE
+            tolerance = ROUNDED if lost.rounded else PADDED if lost.length >= LONG else TOLERANCE
             if header.trouble is None and header.seconds:
                 near = abs(header.seconds - lost.length) <= tolerance
                 if not near:
                     contradict.append(LENGTH)
-                elif not lost.rounded or lost.length >= LONG:  # one-shots are all of a second
+                elif lost.length >= (LONG if lost.rounded else SHORT):
                     agree.append(LENGTH)
         if lost.size is not None and not same_size and LENGTH not in agree:
             contradict.append(SIZE)
-        if lost.title and not contradict and (title := title_of(path)) and title.casefold() == lost.title.casefold():
+        if lost.title and not same_size and not contradict and titled(lost.title, title_of(path)):
             agree.append(TITLE)
         return Facts(tuple(agree), tuple(contradict))
+
+    def as_long(self, lost: Lost, path: str) -> bool:
+        """Whether a file is known to be as long as a lost sound was."""
+        header = self.header(path) if lost.length and not lost.rounded else None
+        return bool(header and not header.trouble and abs(header.seconds - (lost.length or 0)) <= TOLERANCE)
 
     def alike(self, paths: Sequence[str]) -> bool:
         """Whether several files have one content."""
         return len({self.size(path) for path in paths}) == 1 and len({self.digest(path, BLAKE3) for path in paths}) == 1
+
+
+def titled(said: str, title: str | None) -> bool:
+    """Whether a ledger says the title in a sound's tags, be it with its artist before it."""
+    said, title = said.casefold(), (title or "").casefold()
+    return bool(title) and (said == title or said.endswith(f"- {title}"))
 
 
 def title_of(path: str) -> str | None:

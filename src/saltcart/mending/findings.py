@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from saltcart.cart import Cart
 from saltcart.judging.judge import Judge
 from saltcart.ledgers import Map
-from saltcart.mending.evidence import LENGTH, SIZE, Facts, Files, KnownMoves, Recorded, title_of
+from saltcart.mending.evidence import ENOUGH, LENGTH, SIZE, Facts, Files, KnownMoves, Recorded, title_of
 from saltcart.mending.losses import Losses, Lost, losses_of
 from saltcart.mending.places import Places, name_key, usual_places
 from saltcart.mending.rules import PROVEN, Rule, preferred, rules_of, strength
@@ -75,13 +75,14 @@ def find(
     known, recorded, files = KnownMoves(), Recorded(), Files()
     for one in losses.lost.values():
         recorded.fill(one)
-    where = list(places) or [*usual_places(cart), *known.places()]
+    where = list(places) or [*usual_places(cart, losses.lost), *known.places()]
     found = Findings(losses, Places(where, progress))
     rules = rules_of(losses.lost, found.places, files, known)
     assign(found, rules, files, [shelf.path for shelf in cart.shelves])
     leave_doubles(found)
     found.rules = [rule for rule in rules if any(other is rule for other, _file in found.mended.values())]
     tell_the_rest(found, rules, files)
+    found.singles.sort(key=lambda one: (not one.files, one.lost.path))  # those first that can be chosen
     found.headers = files.headers
     found.leftovers = leftovers(found)
     return found
@@ -128,12 +129,12 @@ def tell_the_rest(found: Findings, rules: Sequence[Rule], files: Files) -> None:
     contradicted = {path: rule for rule in rules for path in rule.contradicted}
     homes = {os.path.dirname(path): os.path.dirname(file) for path, (_rule, file) in found.mended.items()}
     taken = {file for _rule, file in found.mended.values()}.union(*found.losses.named.values())
-    beside = Beside(found.places, taken)
+    beside = Beside(taken)
     for path, lost in sorted(found.losses.lost.items()):
         if path in found.mended or path in told or covered(lost, found):
             continue
         folder = homes.get(os.path.dirname(path), os.path.dirname(path))
-        one = renamed(lost, folder, beside, files) or converted(lost, folder, found.places, files)
+        one = renamed(lost, folder, beside, files) or converted(lost, folder, beside, files)
         if one is None:
             near = sorted(found.places.called(path), key=lambda file: -common(path, file))[:NEAREST]
             one = Single(lost, CONTRADICTED if path in contradicted and near else NOT_FOUND, near)
@@ -157,19 +158,23 @@ def covered(lost: Lost, found: Findings) -> bool:
 class Beside:
     """The files of one folder that no entry names."""
 
-    def __init__(self, places: Places, taken: set[str]):
-        self.places, self.taken = places, taken
+    def __init__(self, taken: set[str]):
+        self.taken = taken
         self.known: dict[str, list[str]] = {}
 
     def files(self, folder: str) -> Iterator[str]:
         """Those of a folder, the sounds alone."""
+        return (path for path in self.all(folder) if path not in self.taken)
+
+    def all(self, folder: str) -> list[str]:
+        """All sounds in a folder, those that are named too."""
         if folder not in self.known:
             try:
                 with os.scandir(folder) as entries:
                     self.known[folder] = sorted(one.path for one in entries if one.is_file() and kind_of(one.name))
             except OSError:
                 self.known[folder] = []
-        return (path for path in self.known[folder] if path not in self.taken)
+        return self.known[folder]
 
 
 def renamed(lost: Lost, folder: str, beside: Beside, files: Files) -> Single | None:
@@ -183,24 +188,24 @@ def renamed(lost: Lost, folder: str, beside: Beside, files: Files) -> Single | N
     for path in beside.files(folder):
         if os.path.splitext(path)[1].lower() == suffix:
             facts = files.facts(lost, path)
-            if not facts.contradict and (facts.points >= 4 or SIZE in facts.agree):
+            if SIZE in facts.agree and files.as_long(lost, path):
+                facts = Facts((*facts.agree, LENGTH), facts.contradict)
+            if not facts.contradict and (facts.points >= ENOUGH or SIZE in facts.agree):
                 alike.append((path, facts))
-    sure = [(path, facts) for path, facts in alike if facts.points >= 4]
+    sure = [(path, facts) for path, facts in alike if facts.points >= ENOUGH]
     if len(alike) == len(sure) == 1:
         path, facts = sure[0]
         return Single(lost, RENAMED, [path], list(facts.agree), path)
     return Single(lost, UNCLEAR, [path for path, _facts in alike]) if alike else None
 
 
-def converted(lost: Lost, folder: str, places: Places, files: Files) -> Single | None:
+def converted(lost: Lost, folder: str, beside: Beside, files: Files) -> Single | None:
     """A file of the same name but for its kind, and of the same length; it is offered, never taken by itself."""
     stem = name_key(os.path.splitext(os.path.basename(lost.path))[0])
     if lost.length is None or not kind_of(lost.path):
         return None
-    for path in (
-        sorted(one for one in places.files if os.path.dirname(one) == folder) if folder in places.folders else ()
-    ):
-        if kind_of(path) and name_key(os.path.splitext(os.path.basename(path))[0]) == stem:
+    for path in beside.all(folder):
+        if name_key(os.path.splitext(os.path.basename(path))[0]) == stem:
             header = files.header(path)
             if header.trouble is None and abs(header.seconds - lost.length) <= 0.1:
                 title = title_of(path)

@@ -1,5 +1,6 @@
 """What ledgers have lost: paths that entries name and that are not there, with what the ledgers say of each sound."""
 
+import os
 from collections import Counter
 from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, field
@@ -88,15 +89,23 @@ def gather(found: Losses, ledger: Ledger, state: LedgerState) -> None:
         found.named[ledger.path] = {one.resolved for one in state.judgements() if one.verdict == FOUND}
         for fact in ledger.facts():
             if lost := keys.get(fact.key):
-                lost.size, lost.title, lost.digest = fact.size, fact.title, fact.digest
+                lost.size = fact.size if lost.size is None else lost.size
+                lost.title, lost.digest = lost.title or fact.title, lost.digest or fact.digest
                 if fact.length is not None and (lost.length is None or lost.rounded):
                     lost.length, lost.rounded = fact.length, fact.length == int(fact.length)
 
 
 def taken_up(found: Losses, ledger: str, one: Judgement) -> Lost:
     """Note that an entry of a ledger is lost."""
-    lost = found.lost.setdefault(one.resolved, Lost(one.resolved))
+    path = without_detours(one.resolved)
+    lost = found.lost.setdefault(path, Lost(path))
     lost.folder = lost.folder or one.entry.is_folder
     lost.entries += 1
     lost.ledgers.add(ledger)
     return lost
+
+
+def without_detours(path: str) -> str:
+    """A path without steps up: as its folder's drive takes them, where that is there."""
+    folder, name = os.path.split(path)
+    return os.path.join(os.path.realpath(folder), name) if ".." in path.split("/") else path

@@ -6,9 +6,9 @@ from collections.abc import Iterable, Sequence
 
 from saltcart.cart import Cart
 from saltcart.drives import drive_of
-from saltcart.drives.drive import find_drive
+from saltcart.drives.drive import find_drive, mounts
 from saltcart.drives.fit import for_backups
-from saltcart.drives.known import remembered
+from saltcart.drives.known import MOUNT_FOLDERS, remembered
 from saltcart.looking.survey import default_places
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.oddities import SET_ASIDE
@@ -33,6 +33,7 @@ class Places:
         self.files: set[str] = set()
         self.folders: set[str] = set()
         self.by_name: dict[str, list[str]] = {}
+        self.by_folder_and_name: dict[str, list[str]] = {}
         self.unread: list[str] = []
         for top in self.tops:
             self.look(top, progress)
@@ -43,6 +44,7 @@ class Places:
         while waiting:
             folder = waiting.pop()
             self.folders.add(folder)
+            above = name_key(os.path.basename(folder))
             try:
                 with os.scandir(folder) as entries:
                     for entry in entries:
@@ -51,21 +53,42 @@ class Places:
                                 waiting.append(entry.path)
                         elif entry.is_file(follow_symlinks=False):
                             self.files.add(entry.path)
-                            self.by_name.setdefault(name_key(entry.name), []).append(entry.path)
+                            key = name_key(entry.name)
+                            self.by_name.setdefault(key, []).append(entry.path)
+                            self.by_folder_and_name.setdefault(f"{above}/{key}", []).append(entry.path)
             except OSError:
                 self.unread.append(folder)
             progress(Tick("look for files", folder, len(self.files), 0))
 
     def called(self, path: str) -> list[str]:
         """The files that have the name at the end of `path`; of very many those alone that lie in a folder of the same
-        name too.
+        name too, and of very many of these none.
         """
-        found = self.by_name.get(name_key(os.path.basename(path)), [])
-        if len(found) <= MOST_CANDIDATES:
-            return found
-        folder = name_key(os.path.basename(os.path.dirname(path)))
-        near = [one for one in found if name_key(os.path.basename(os.path.dirname(one))) == folder]
-        return near[:MOST_CANDIDATES]
+        *_above, folder, name = ("/" + path).split("/")
+        key = name_key(name)
+        found = self.by_name.get(key, [])
+        if len(found) > MOST_CANDIDATES:
+            found = self.by_folder_and_name.get(f"{name_key(folder)}/{key}", [])
+        return found if len(found) <= MOST_CANDIDATES else []
+
+    def namesakes(self, path: str) -> list[str]:
+        """All files of that name."""
+        return self.by_name.get(name_key(os.path.basename(path)), [])
+
+
+def remains(lost: Iterable[str]) -> set[str]:
+    """The folders nearest to lost paths that are there, but for those that hold whole systems or the homes of users."""
+    found, known = set(), dict[str, str]()
+    for path in lost:
+        folder = os.path.dirname(path)
+        if folder not in known:
+            place = folder
+            while not os.path.isdir(place):
+                place = os.path.dirname(place)
+            known[folder] = place
+        if known[folder].count("/") > 1:
+            found.add(known[folder])
+    return found
 
 
 def outermost(tops: Iterable[str]) -> list[str]:
@@ -77,11 +100,11 @@ def outermost(tops: Iterable[str]) -> list[str]:
     return found
 
 
-def usual_places(cart: Cart) -> list[str]:
-    """Where to look when nobody says: the shelves and places that are known, where trips went, and the drives that were
-    seen, but for the system's own and those for backups.
+def usual_places(cart: Cart, lost: Iterable[str]) -> list[str]:
+    """Where to look when nobody says: the shelves and places that are known, what is left of where the lost ones were,
+    where trips went, and the drives that were seen or are plugged in, but for the system's own and those for backups.
     """
-    found = list(default_places(cart))
+    found = [*default_places(cart), *remains(lost)]
     for trip in trips.readable():
         if trip.state in (SWITCHED, RELEASED):
             found += [os.path.dirname(shelf.new) for shelf in trip.waybill.shelves]
@@ -90,4 +113,5 @@ def usual_places(cart: Cart) -> list[str]:
         drive = find_drive(identity, fact["mount"])
         if drive and drive.mount != "/":
             found.append(drive.mount)
+    found += [mount for mount in mounts() if any(tail_below(mount, folder) for folder in MOUNT_FOLDERS)]
     return [place for place in outermost(found) if not for_backups(drive_of(place), cart)[0]]

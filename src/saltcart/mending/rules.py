@@ -4,7 +4,7 @@ The arithmetic.  Each fact that agrees is worth points (`evidence.POINTS`); a ru
 known of the sounds themselves, or of their drive, add up to ENOUGH over its entries.  Folders above a name that agree
 and neighbours that are found together count as well, but make a rule that is likely *by names* alone, which nobody
 takes without being told.  Entries that a known fact contradicts are not explained by a rule; one that is contradicted
-more than once in twenty is none.  Without a strong proof it must explain nearly all that is lost of each folder.
+more than once in ten is none.  Without a strong proof it must explain nearly all that is lost of each folder.
 """
 
 from collections import Counter
@@ -18,7 +18,8 @@ from saltcart.spelling.moves import joined
 
 PROVEN, BY_NAMES = "proven", "by names alone"
 MOST_NEIGHBOURS, MOST_FOLDERS = 4, 2
-ALMOST_ALL, CONTRADICTED = 0.9, 0.05
+ALMOST_ALL, CONTRADICTED = 0.9, 0.1
+SAMPLE, LEAST_ALIKE, MOSTLY, MOST_ALIKE = 8, 3, 0.7, 5  # sounds of a folder that are held against namesakes elsewhere
 
 
 @dataclass(slots=True)
@@ -79,16 +80,19 @@ def parting(lost: str, found: str) -> tuple[str, str, int, bool]:
 def rules_of(lost: dict[str, Lost], places: Places, files: Files, known: KnownMoves) -> list[Rule]:
     """The rules that explain something of what is lost, proven ones and those by names, the weightiest first."""
     rules: dict[tuple[str, str], Rule] = {}
+    crowded: dict[str, list[str]] = {}  # lost ones of names that are everywhere, by folder
     for path, one in lost.items():
-        candidates = places.called(path) if not one.folder else ()
+        candidates = places.called(path) if not one.folder else []
         for found in candidates:
-            old, new, count, exact = parting(path, found)
-            if count and exact:
-                rule = rules.setdefault((old, new), Rule(old, new))
-                rule.files[path] = found
-                rule.seen += 1
-                rule.folders = max(rule.folders, min(MOST_FOLDERS, count - 1))
-                rule.agreeing[NAME] |= len(candidates) == 1 and count > 1
+            add_to_rules(rules, path, found, only=len(candidates) == 1)
+        if not candidates and not one.folder and places.namesakes(path):
+            crowded.setdefault(path.rpartition("/")[0], []).append(path)
+    for paths in crowded.values():
+        for folder in folders_alike(paths, lost, places, files):
+            for path in paths:
+                found = joined(folder, path.rpartition("/")[2])
+                if found in places.files:
+                    add_to_rules(rules, path, found, only=False)
     tally = Tally(lost)
     taken = []
     for rule in sorted(rules.values(), key=lambda rule: (-len(rule.files), rule.old, rule.new)):
@@ -97,6 +101,33 @@ def rules_of(lost: dict[str, Lost], places: Places, files: Files, known: KnownMo
         if rule.sure:
             taken.append(rule)
     return taken
+
+
+def add_to_rules(rules: dict[tuple[str, str], Rule], path: str, found: str, only: bool) -> None:
+    """Let the rule that leads from a lost path to a file explain it; whether that is the `only` file of its name."""
+    old, new, count, exact = parting(path, found)
+    if count and exact:
+        rule = rules.setdefault((old, new), Rule(old, new))
+        rule.files[path] = found
+        rule.seen += 1
+        rule.folders = max(rule.folders, min(MOST_FOLDERS, count - 1))
+        rule.agreeing[NAME] |= only and count > 1
+
+
+def folders_alike(paths: Sequence[str], lost: dict[str, Lost], places: Places, files: Files) -> list[str]:
+    """The folders in which files of the same names have the sizes that the lost ones of one folder had, as some of them
+    show; where nothing is known but names that are everywhere, none.
+    """
+    known = [path for path in paths if lost[path].size is not None]
+    sample = known[:: max(1, len(known) // SAMPLE)][:SAMPLE]
+    votes = Counter(
+        found.rpartition("/")[0]
+        for path in sample
+        for found in places.namesakes(path)
+        if files.size(found) == lost[path].size
+    )
+    least = max(LEAST_ALIKE, MOSTLY * len(sample))
+    return [folder for folder, count in votes.most_common(MOST_ALIKE) if count >= least]
 
 
 class Tally:
@@ -118,17 +149,18 @@ class Tally:
 
 def weigh(rule: Rule, lost: dict[str, Lost], files: Files, tally: Tally) -> None:
     """Say how sure a rule is, after its entries were held against the files; `sure` stays None for one that is none."""
+    torn: dict[str, str] = {}
     if not rule.strong:
-        leave_torn_folders(rule, tally)
+        torn = leave_torn_folders(rule, tally)
         if not rule.files or (len(rule.files) == 1 and not worth_reading(lost, rule)):
             return
-    for path, found in list(rule.files.items()):
-        facts = files.facts(lost[path], found)
-        if facts.contradict:
-            rule.contradicted.append(path)
-            del rule.files[path]
-        else:
-            rule.agreeing.update(facts.agree)
+    hold_against_files(rule, list(rule.files.items()), lost, files)
+    if rule.points >= ENOUGH:
+        # What is proven by whole folders holds for the files of others as well, as far as something is known of each.
+        some = [
+            pair for pair in torn.items() if (facts := files.facts(lost[pair[0]], pair[1])).agree or facts.contradict
+        ]
+        hold_against_files(rule, some, lost, files)
     rule.lacking = tally.below[rule.old] - len(rule.files) - len(rule.contradicted)
     if not rule.files or len(rule.contradicted) > CONTRADICTED * (len(rule.files) + len(rule.contradicted)):
         return
@@ -138,21 +170,37 @@ def weigh(rule: Rule, lost: dict[str, Lost], files: Files, tally: Tally) -> None
         rule.sure = BY_NAMES
 
 
+def hold_against_files(rule: Rule, pairs: Sequence[tuple[str, str]], lost: dict[str, Lost], files: Files) -> None:
+    """Take up what agrees of some lost paths and the files that a rule has for them, and leave out what contradicts."""
+    for path, found in pairs:
+        facts = files.facts(lost[path], found)
+        if facts.contradict:
+            rule.contradicted.append(path)
+            rule.files.pop(path, None)
+        else:
+            rule.files[path] = found
+            rule.agreeing.update(facts.agree)
+
+
 def worth_reading(lost: dict[str, Lost], rule: Rule) -> bool:
     """Whether anything is known of the one sound that a rule explains."""
     one = lost[next(iter(rule.files))]
     return bool(one.size or one.length or one.digest or one.title) or rule.named >= ENOUGH
 
 
-def leave_torn_folders(rule: Rule, tally: Tally) -> None:
-    """Leave out of a rule the folders of which it explains a part only, unless it explains nearly all below its top."""
+def leave_torn_folders(rule: Rule, tally: Tally) -> dict[str, str]:
+    """Leave out of a rule the folders of which it explains a part only, unless it explains nearly all below its top;
+    what was left out.
+    """
     if len(rule.files) >= ALMOST_ALL * tally.below[rule.old]:
-        return
+        return {}
+    torn: dict[str, str] = {}
     explained = Counter(path.rpartition("/")[0] for path in rule.files)
     for path in list(rule.files):
         folder = path.rpartition("/")[0]
         if explained[folder] < ALMOST_ALL * tally.inside[folder]:
-            del rule.files[path]
+            torn[path] = rule.files.pop(path)
+    return torn
 
 
 def strength(facts: Facts, rule: Rule) -> tuple[int, int, int]:

@@ -8,7 +8,7 @@ are in whatever 8-bit code their writer used, and may end their lines in CR alon
 import codecs
 import os
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import accumulate
 
@@ -22,6 +22,7 @@ SUFFIXES = (".m3u", ".m3u8")
 PATH = rb"(?!#|[^\S\n]*$)[^\n]*"
 # The same where a CR alone ends a line.
 PATHS_OR_CR = re.compile(rb"(?:\A|(?<=[\r\n]))(?![#\r\n])(?![^\S\r\n]*+(?:[\r\n]|\Z))([^\r\n]++)")
+EXTINF = re.compile(rb"#EXTINF:[ \t]*(-?\d{1,9}(?:\.\d{1,9})?)[^,\r\n]*(?:,([^\r\n]*))?")
 PATHS = re.compile(rb"^(" + PATH + rb"+(?<!\r)|" + PATH + rb"(?=\r$))", re.MULTILINE)
 
 
@@ -98,6 +99,18 @@ def is_utf8(data: bytes) -> bool:
     except UnicodeDecodeError:
         return False
     return True
+
+
+def about(spans: Spans) -> Iterator[tuple[int, str | None, float | None]]:
+    """Number, title and length in seconds of the entries before which a line `#EXTINF:seconds,title` stands; the length
+    counts whole seconds, and -1 or 0 is none (as in RFC 8216, section 4.3.2.1, where it may have attributes).
+    """
+    for number in range(len(spans.inside)):
+        lines = EXTINF.findall(spans.outside[number])
+        if lines:
+            seconds, title = lines[-1]
+            text = title.decode("utf-8", "replace").strip()
+            yield number, text or None, float(seconds) if float(seconds) > 0 else None
 
 
 def numbering(outside: list[bytes]) -> Callable[[int], str]:
