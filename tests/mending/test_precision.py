@@ -1,4 +1,6 @@
-"""A made-up world of sounds (20,000 with SALTCART_PACKS=400) with twins of name and of size: nothing is linked wrongly, nearly all is found."""
+"""A made-up world of sounds (20,000 with SALTCART_PACKS=400) with twins of name and size: no link is wrong, and nearly
+all is found.
+"""
 
 import os
 import random

@@ -4,7 +4,7 @@ The arithmetic.  Each fact that agrees is worth points (`evidence.POINTS`); a ru
 known of the sounds themselves, or of their drive, add up to ENOUGH over its entries.  Folders above a name that agree
 and neighbours that are found together count as well, but make a rule that is likely *by names* alone, which nobody
 takes without being told.  Entries that a known fact contradicts are not explained by a rule; one that is contradicted
-more than once in ten is none.  Without a strong proof it must explain nearly all that is lost of each folder.
+more than once in five is none.  Without a strong proof it must explain nearly all that is lost of each folder.
 """
 
 from collections import Counter
@@ -18,7 +18,7 @@ from saltcart.spelling.moves import joined
 
 PROVEN, BY_NAMES = "proven", "by names alone"
 MOST_NEIGHBOURS, MOST_FOLDERS = 4, 2
-ALMOST_ALL, CONTRADICTED = 0.9, 0.1
+ALMOST_ALL, CONTRADICTED = 0.9, 0.2
 SAMPLE, LEAST_ALIKE, MOSTLY, MOST_ALIKE = 8, 3, 0.7, 5  # sounds of a folder that are held against namesakes elsewhere
 
 

@@ -1,0 +1,261 @@
+"""Lost entries mended in place: dragged, renamed, remounted, restored; and all that is left alone."""
+
+import json
+import os
+import shutil
+import sqlite3
+import subprocess
+from contextlib import closing
+from pathlib import Path
+
+import numpy
+import soundfile
+
+from saltcart.standins import player
+from tests.world import PLAYER_MAP, WorldCase, cells
+
+NAMES = ["low/C1.wav", "low/D1 #2.wav", "high/Été 50%.wav", "high/it's & all.wav", "Ünder/Ko\u0308rper.wav"]
+
+
+class MendCase(WorldCase):
+    def setUp(self):
+        super().setUp()
+        for number, name in enumerate(NAMES):
+            self.sound(self.shelf / name, number)
+        lists = self.keel / "lists"
+        lists.mkdir()
+        self.full, self.near, self.library = lists / "full.m3u8", lists / "near.m3u8", str(lists / "library.db")
+        self.full.write_text("#EXTM3U\r\n" + "".join(f"#EXTINF:1,t\r\n{self.shelf / name}\r\n" for name in NAMES))
+        self.near.write_text("".join(f"../Sounds/Bell Tones/{name}\n" for name in NAMES[:3]))
+        player.create(self.library)
+        player.add_folder(self.library, str(self.shelf))
+        rows = [
+            (str(self.shelf / name), f"t{number}", "a", self.seconds(number), number, number * 3, None)
+            for number, name in enumerate(NAMES)
+        ]
+        player.add_tracks(self.library, rows)
+        ledgers = "".join(f'[[ledger]]\npath = "{path}"\n' for path in (self.full, self.near, self.library))
+        (self.top / "cart.toml").write_text(f'maps = ["{PLAYER_MAP}"]\nplaces = ["{self.lighter}"]\n{ledgers}')
+
+    @staticmethod
+    def seconds(number):
+        return 0.5 + number / 10
+
+    def sound(self, path, number):
+        """A sound of which no other has the length."""
+        path.parent.mkdir(parents=True, exist_ok=True)
+        data = numpy.random.default_rng(number).normal(0, 0.1, round(8000 * self.seconds(number)))
+        soundfile.write(os.fsencode(path), data, 8000, format="WAV", subtype="PCM_16")
+
+    def state(self):
+        """The bytes of every ledger."""
+        return [Path(path).read_bytes() for path in (self.full, self.near, self.library)]
+
+    def mend(self, *words, status=0):
+        return self.run_json("mend", *words, status=status)
+
+    def assert_mended(self, place, done, before):
+        """Everything is named at `place` now, nothing else differs, and it can be taken back to the byte."""
+        self.assertEqual((done["state"], done["check"]["ok"], done["files"]), ("switched", True, 0))
+        self.assertEqual([why for _path, why in player.play_all(self.library) if why], [])
+        self.assertEqual(self.full.read_bytes(), before[0].replace(os.fsencode(self.shelf), os.fsencode(place)))
+        lines = self.near.read_text().split("\n")[:-1]
+        found = [os.path.normpath(self.near.parent / line) for line in lines]
+        self.assertEqual(found, [str(place / name) for name in NAMES[:3]])
+        self.assertFalse(any(line.startswith("/") for line in lines))
+        rows = cells(self.library)["tracks"]
+        self.assertEqual([row[5:7] for row in sorted(rows)], [(number, number * 3) for number in range(5)])
+        self.run_program("undo", done["trip"], "--yes")
+        self.assertEqual(self.state(), before)
+
+
+class Mended(MendCase):
+    def test_dragged_renamed_or_both(self):
+        for place in (
+            self.lighter / "Sounds" / "Bell Tones",
+            self.lighter / "Deep" / "er" / "Bell Tones",
+            self.keel / "Sounds" / "Bell Tones (old)",
+            self.lighter / "Other Name",
+        ):
+            with self.subTest(place):
+                before = self.state()
+                place.parent.mkdir(parents=True, exist_ok=True)
+                self.shelf.rename(place)
+                asked = self.run_program("mend", status=2)
+                self.assertIn("14 entries are lost in 3 ledgers; 14 can be mended", asked.stdout)
+                self.assertEqual(self.state(), before)
+                done = self.mend("--yes")
+                self.assertEqual([(one["sure"], one["entries"]) for one in done["rules"]], [("proven", 14)])
+                self.assertIn("length", done["rules"][0]["evidence"][0])
+                self.assert_mended(place, done, before)
+                place.rename(self.shelf)
+
+    def test_a_drive_that_hangs_elsewhere_now(self):
+        image, one, two = self.top / "image", self.top / "one", self.top / "two"
+        image.touch()
+        os.truncate(image, 16 << 20)
+        for place in (one, two):
+            place.mkdir()
+            self.addCleanup(subprocess.run, ["umount", "-l", str(place)], capture_output=True)
+        if not shutil.which("mkfs.ext4") or subprocess.run(["mkfs.ext4", str(image)], capture_output=True).returncode:
+            self.skipTest("no file system can be made here")
+        if subprocess.run(["mount", "-o", "loop", str(image), str(one)], capture_output=True).returncode:
+            self.skipTest("nothing can be mounted here")
+        self.run_program("move", self.shelf, "--to", one, "--yes")
+        self.run_program("release", "--yes", "--own")
+        before = self.state()
+        subprocess.run(["umount", str(one)], check=True)
+        away = self.mend(status=1)
+        self.assertEqual((away["lost"], list(away["offline"].values())), (0, [14]))
+        subprocess.run(["mount", "-o", "loop", str(image), str(two)], check=True)
+        done = self.mend("--yes")
+        self.assertEqual((done["rules"][0]["from"], done["rules"][0]["to"]), (str(one), str(two)))
+        self.assertEqual(done["rules"][0]["evidence"][0], "same drive")
+        self.assertEqual([why for _path, why in player.play_all(self.library) if why], [])
+        self.run_program("undo", done["trip"], "--yes")
+        self.assertEqual(self.state(), before)
+
+    def test_what_a_trip_carried_and_a_program_named_again(self):
+        self.run_program("move", self.shelf, "--to", self.new.parent, "--yes")
+        late = self.keel / "lists" / "late.m3u8"
+        late.write_text(f"{self.shelf}/low/C1.wav\n")
+        done = self.mend("--ledger", late, "--yes")
+        self.assertEqual((done["rules"][0]["evidence"][0], late.read_text()), ("trip", f"{self.new}/low/C1.wav\n"))
+
+    def test_a_plan_is_written_edited_and_carried_out(self):
+        before, plan = self.state(), self.top / "plan.toml"
+        self.shelf.rename(self.lighter / "Bells")
+        self.mend("--plan", plan)
+        text = plan.read_text()
+        self.assertIn("# length", text)
+        self.assertEqual(self.state(), before)
+        for old, new, words in [
+            (f'to = "{self.lighter}/Bells"', 'to = "/nowhere"', "is not there any more"),
+            ("from =", "form =", "unknown key"),
+            (f'from = "{self.shelf}"', "from = 3", "must be"),
+        ]:
+            plan.write_text(text.replace(old, new))
+            self.assertIn(words, self.run_program("mend", plan, "--yes", status=None).stderr)
+            self.assertEqual(self.state(), before)
+        plan.write_text(text)
+        with open(self.near, "a") as stream:
+            stream.write("# later\n")
+        self.assertIn("has changed since", self.run_program("mend", plan, "--yes", status=3).stderr)
+        self.near.write_bytes(before[1])
+        self.assert_mended(self.lighter / "Bells", self.run_json("mend", plan, "--yes"), before)
+
+
+class LeftAlone(MendCase):
+    def test_nothing_lost_and_a_drive_that_is_away(self):
+        before = self.state()
+        self.assertIn("Nothing is missing", self.run_program("mend").stdout)
+        self.run_program("move", self.shelf, "--to", self.new.parent, "--yes")
+        switched = self.state()
+        self.lighter.rename(self.top / "gone")
+        done = self.mend("--yes", status=1)
+        self.assertEqual((done["lost"], sum(done["offline"].values())), (0, 14))
+        self.assertEqual(self.state(), switched)
+        (self.top / "gone").rename(self.lighter)
+        self.run_program("undo", "--yes")
+        self.assertEqual(self.state(), before)
+
+    def test_names_alone_are_not_enough_unless_that_is_said(self):
+        os.remove(self.library)
+        (self.top / "cart.toml").write_text(f'places = ["{self.lighter}"]\n[[ledger]]\npath = "{self.near}"\n')
+        before = self.near.read_bytes()
+        self.shelf.rename(self.lighter / "Bell Tones")
+        done = self.mend("--yes", status=1)
+        self.assertEqual([(one["sure"], one["taken"]) for one in done["rules"]], [("by names alone", False)])
+        self.assertEqual(self.near.read_bytes(), before)
+        self.assertEqual(self.mend("--by-name", "--yes")["changed_entries"], 3)
+        self.run_program("undo", "--yes")
+        self.assertEqual(self.mend("--only-rule", "1", "--yes")["changed_entries"], 3)
+
+    def test_another_sound_of_the_same_name_is_not_taken(self):
+        before = self.state()
+        self.shelf.rename(self.lighter / "Bell Tones")
+        self.sound(self.lighter / "Bell Tones" / "low" / "C1.wav", 17)
+        done = self.mend("--yes", status=1)
+        self.assertEqual([(one["why"], one["chosen"]) for one in done["entries"]], [("another file", None)])
+        self.assertIn(os.fsencode(self.shelf) + b"/low/C1.wav", self.full.read_bytes())
+        self.assertEqual(self.full.read_bytes().count(os.fsencode(self.lighter)), 4)
+        self.run_program("undo", "--yes")
+        self.assertEqual(self.state(), before)
+
+    def test_two_places_that_hold_the_same_are_chosen_from(self):
+        shutil.copytree(self.shelf, self.lighter / "A" / "Bell Tones")
+        (self.lighter / "B").mkdir()
+        self.shelf.rename(self.lighter / "B" / "Bell Tones")
+        before = self.state()
+        done = self.mend("--yes", status=1)
+        self.assertEqual({one["why"] for one in done["entries"] if one["files"]}, {"unclear"})
+        self.assertEqual(self.state(), before)
+        with open(self.top / "cart.toml", "a") as stream:
+            stream.write(f'[[shelf]]\npath = "{self.lighter}/B/Bell Tones"\n')
+        self.assert_mended(self.lighter / "B" / "Bell Tones", self.mend("--yes"), before)
+
+    def test_choosing_one_by_one(self):
+        self.full.write_text(f"{self.shelf}/low/C1.wav\n")
+        (self.top / "cart.toml").write_text(f'places = ["{self.lighter}"]\n[[ledger]]\npath = "{self.full}"\n')
+        for name in ("A", "B"):
+            self.sound(self.lighter / name / "C1.wav", 1 + (name == "B"))
+        shutil.rmtree(self.shelf)
+        (one,) = self.mend("--yes", status=1)["entries"]
+        self.assertEqual(len(one["files"]), 2)
+        for wrong in ("1=3", "2=1", "x"):
+            self.assertIn("no choice", self.run_program("mend", "--choose", wrong, status=2).stderr)
+        self.mend("--choose", "1=2", "--yes")
+        self.assertEqual(self.full.read_text(), one["files"][1] + "\n")
+
+    def test_what_a_ledger_names_already_is_not_named_twice(self):
+        place = self.lighter / "Bell Tones"
+        self.shelf.rename(place)
+        with closing(sqlite3.connect(self.library)) as database:
+            database.execute(
+                "INSERT INTO tracks (place, title, rating, plays) VALUES (?, 'again', 0, 0)",
+                (f"file://{place}/low/C1.wav",),
+            )
+            database.commit()
+        done = self.mend("--yes", status=1)
+        self.assertEqual([one["why"] for one in done["entries"]], ["named already"])
+        rows = {row[1] for row in cells(self.library)["tracks"]}
+        self.assertIn(f"file://{self.shelf}/low/C1.wav", {row.replace("%20", " ") for row in rows})
+
+    def test_renamed_by_itself_and_in_another_format(self):
+        with closing(sqlite3.connect(self.library)) as database:
+            database.execute("ALTER TABLE tracks ADD COLUMN bytes INTEGER")
+            for number, name in enumerate(NAMES):
+                size = os.path.getsize(self.shelf / name)
+                database.execute("UPDATE tracks SET bytes = ? WHERE title = ?", (size, f"t{number}"))
+            database.commit()
+        plan = self.top / "sized.toml"
+        plan.write_text(PLAYER_MAP.read_text().replace('title = "title"', 'title = "title"\nsize = "bytes"', 1))
+        words = ("--ledger", self.library, "--map", plan, "--cart", self.top / "none.toml")
+        (self.top / "none.toml").write_text("")
+        (self.shelf / "low" / "C1.wav").rename(self.shelf / "low" / "C1 (final).wav")
+        sound, rate = soundfile.read(self.shelf / "high" / "Été 50%.wav")
+        soundfile.write(self.shelf / "high" / "Été 50%.flac", sound, rate)
+        (self.shelf / "high" / "Été 50%.wav").unlink()
+        done = self.mend(*words, "--yes", status=1)
+        found = {one["why"]: (one["chosen"], one["evidence"]) for one in done["entries"]}
+        self.assertEqual(found["renamed"], (str(self.shelf / "low" / "C1 (final).wav"), ["size", "length"]))
+        self.assertEqual(found["in another format"], (None, ["length"]))
+        self.assertEqual(done["changed_entries"], 1)
+
+    def test_refusals(self):
+        self.shelf.rename(self.lighter / "Bells")
+        for words, status, text in [
+            (("--in", self.top / "no"), 3, "is not a folder"),
+            (("--only-rule", "7"), 2, "There is no rule 7"),
+            (("--not", "x"), 2, "There is no rule x"),
+            (("--plan", self.top / "cart.toml"), 3, "There is a file"),
+            (("--in", self.keel, "--plan", self.top / "p"), 3, "nothing that could be mended"),
+            ((self.top / "nope.toml",), 2, "nope.toml"),
+        ]:
+            with self.subTest(words):
+                self.assertIn(text, self.run_program("mend", *words, status=status).stderr)
+        self.run_program(
+            "draft", self.lighter / "Bells", "--to", self.keel / "x", "-o", self.top / "w.toml", status=None
+        )
+        self.assertIn("no plan of mending", self.run_program("mend", self.top / "w.toml", status=2).stderr)
+        self.assertEqual(json.loads(self.run_program("trips", "--json").stdout)["trips"], [])
