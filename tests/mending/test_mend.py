@@ -259,3 +259,33 @@ class LeftAlone(MendCase):
         )
         self.assertIn("no plan of mending", self.run_program("mend", self.top / "w.toml", status=2).stderr)
         self.assertEqual(json.loads(self.run_program("trips", "--json").stdout)["trips"], [])
+
+
+class Foreign(MendCase):
+    def test_paths_of_another_system_get_a_meaning_or_the_spelling_of_this_one(self):
+        letters = self.keel / "lists" / "other.m3u8"
+        lines = [f"D:\\Musik\\bell tones\\{name}".replace("/", "\\") for name in NAMES]
+        letters.write_text("\n".join(lines) + "\n")
+        place = self.lighter / "Bell Tones"
+        self.shelf.rename(place)
+        (self.top / "cart.toml").write_text(f'maps = ["{PLAYER_MAP}"]\nplaces = ["{self.lighter}"]\n')
+        words, before = ("--ledger", letters, "--by-name"), letters.read_bytes()
+        done = self.mend(*words, "--yes", status=1)
+        (rule,) = done["rules"]
+        self.assertEqual(
+            (rule["means"], rule["taken"], letters.read_bytes()), (f"D:\\Musik={self.lighter}", False, before)
+        )
+        self.assertEqual(self.run_json("check", "--ledger", letters, "--means", rule["means"])["entries"]["found"], 5)
+        self.mend(*words, "--for-here", "--yes")
+        self.assertEqual(letters.read_text().split("\n")[:-1], [str(place / name) for name in NAMES])
+        self.run_program("undo", "--yes")
+        self.assertEqual(letters.read_bytes(), before)
+        self.mend("--ledger", letters, "--means", rule["means"], "--for-here", "--yes")
+        self.assertEqual(letters.read_text().split("\n")[:-1], [str(place / name) for name in NAMES])
+
+    def test_names_in_another_case_or_form_are_found_to_the_letter(self):
+        place = self.lighter / "Sounds" / "BELL TONES"
+        place.parent.mkdir()
+        self.shelf.rename(place)
+        before = self.state()
+        self.assert_mended(place, self.mend("--yes"), before)

@@ -3,6 +3,7 @@
 import argparse
 import os
 import re
+import shlex
 import sys
 from collections.abc import Sequence
 
@@ -50,6 +51,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_list(parser, "--only-rule", "N", "take these rules alone")
     add_list(parser, "--not", "N", "leave these rules out")
     add_list(parser, "--choose", "N=M", "for the entry of number N take the file of number M")
+    parser.add_argument(
+        "--for-here",
+        action="store_true",
+        help="the ledgers live here from now on: what is spelt as on another system gets this one's spelling",
+    )
     add_wait(parser)
     add_yes(parser)
     add_cart(parser)
@@ -73,10 +79,10 @@ def run(options: argparse.Namespace) -> int:
     choose(found, chosen(options, found))
     taken = rules_taken(options, found)
     show_findings(screen, found, taken)
-    waybill = waybill_for(found, maps, means, lambda rule: any(rule is one for one in taken))
+    waybill = waybill_for(found, maps, means, lambda rule: any(rule is one for one in taken), options.for_here)
     if options.output:
         return write_plan(screen, found, waybill, options)
-    if not waybill.relinks:
+    if not waybill.relinks and not (waybill.here and waybill.ledgers):
         screen.document({"trip": None, **document(found, taken)})
         return 1 if found.losses.lost or found.losses.offline or found.losses.troubles else 0
     left = [one for one in found.singles if not one.chosen]
@@ -104,7 +110,9 @@ def rules_taken(options: argparse.Namespace, found: Findings) -> list[Rule]:
     return [
         rule
         for number, rule in enumerate(found.rules, 1)
-        if str(number) not in without and (str(number) in only if only else is_proven(rule) or options.by_name)
+        if str(number) not in without
+        and (str(number) in only if only else is_proven(rule) or options.by_name)
+        and (options.for_here or not rule.means)
     ]
 
 
@@ -139,6 +147,11 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
             for number, rule in enumerate(found.rules, 1)
         ],
     )
+    for rule in (rule for rule in found.rules if rule.means and not any(rule is one for one in taken)):
+        screen.say(
+            f"By all evidence that means: --means {shlex.quote(rule.means or '')}   (in cart.toml: means = [...])"
+        )
+        screen.say("Programs on this machine do not know that. To let these ledgers live here from now on: --for-here")
     show_singles(screen, found)
     if found.leftovers:
         files = many(found.leftovers, "sound that no entry names lies", "sounds that no entry names lie")
@@ -223,7 +236,7 @@ def carry_out(
     taken: Sequence[Rule] = (),
 ) -> int:
     """Ask, rewrite all ledgers or none, and say how it stands."""
-    if waybill.shelves or not waybill.relinks:
+    if waybill.shelves or not (waybill.relinks or waybill.here):
         raise UsageError("This is no plan of mending", "Write one with: saltcart mend --plan FILE")
     gone = [one.new for one in waybill.relinks if not os.path.lexists(one.new)]
     if gone:
@@ -282,6 +295,7 @@ def document(found: Findings, taken: Sequence[Rule]) -> dict[str, object]:
                 "sure": rule.sure,
                 "taken": any(rule is one for one in taken),
                 "evidence": rule.evidence(),
+                "means": rule.means,
             }
             for rule in found.rules
         ],

@@ -15,6 +15,7 @@ from saltcart.mending.rules import PROVEN, Rule, preferred, rules_of, strength
 from saltcart.progress import Progress, silent
 from saltcart.safefile import digest_of
 from saltcart.shelves.audio import kind_of
+from saltcart.spelling.moves import tail_below
 from saltcart.waybills.relinks import ONE, Relink
 from saltcart.waybills.waybill import LedgerLine, Waybill
 
@@ -143,16 +144,20 @@ def tell_the_rest(found: Findings, rules: Sequence[Rule], files: Files) -> None:
 
 
 def covered(lost: Lost, found: Findings) -> bool:
-    """Whether a lost folder follows a rule that mends what is below it, or lies on the way to that."""
+    """Whether a lost folder is mended by where the files went that were below it: all into one."""
     if not lost.folder:
         return False
-    for rule in found.rules:
-        if lost.path == rule.old or lost.path.startswith(rule.old.rstrip("/") + "/"):
-            new = rule.new + lost.path[len(rule.old) :]
-            if new in found.places.folders:
-                found.mended[lost.path] = rule, new
-                return True
-    return False
+    news: dict[str, Rule] = {}
+    for path, (rule, file) in found.mended.items():
+        tail = tail_below(path, lost.path)
+        if tail and not found.losses.lost[path].folder:
+            news.setdefault("/".join(file.split("/")[: -tail.count("/") - 1]), rule)
+    if len(news) != 1:
+        return False
+    ((new, rule),) = news.items()
+    if new in found.places.folders:
+        found.mended[lost.path] = rule, new
+    return new in found.places.folders
 
 
 class Beside:
@@ -246,9 +251,15 @@ def is_proven(rule: Rule) -> bool:
 
 
 def waybill_for(
-    found: Findings, maps: Sequence[Map], means: Sequence[str], take: Callable[[Rule], bool] = is_proven
+    found: Findings,
+    maps: Sequence[Map],
+    means: Sequence[str],
+    take: Callable[[Rule], bool] = is_proven,
+    here: bool = False,
 ) -> Waybill:
-    """The plan that mends what the rules that are taken explain, and the singles that are chosen."""
+    """The plan that mends what the rules that are taken explain, and the singles that are chosen; with `here` what is
+    spelt as on another system gets this one's spelling.
+    """
     exact = {one.lost.path: (one.chosen, one.why) for one in found.singles if one.chosen}
     broad: list[Relink] = []
     olds: set[str] = set()
@@ -257,11 +268,11 @@ def waybill_for(
         if not take(rule):
             continue
         files = [path for path in mine if not found.losses.lost[path].folder]
-        if len(files) == rule.seen > 1 and rule.old not in olds:  # then the rule says it all
+        if len(files) == rule.seen > 1 and rule.exact and rule.old not in olds:  # then the rule says it all
             olds.add(rule.old)
             broad.append(Relink(rule.old, rule.new, why="; ".join(rule.evidence())))
-        else:
-            exact |= {path: (file, ", ".join(rule.evidence())) for path, file in mine.items()}
+            mine = {path: file for path, file in mine.items() if tail_below(path, rule.old) is None}  # folders above it
+        exact |= {path: (file, ", ".join(rule.evidence())) for path, file in mine.items()}
     relinks = broad + [Relink(path, file, what=ONE, why=why) for path, (file, why) in sorted(exact.items()) if file]
     touched = set[str]()
     for path, (rule, _file) in found.mended.items():
@@ -271,6 +282,6 @@ def waybill_for(
     lines = [
         LedgerLine(ledger.path, ledger.map_name, digest=digest_of(ledger.path))
         for ledger in found.losses.ledgers
-        if ledger.path in touched
+        if ledger.path in touched or here
     ]
-    return Waybill([], lines, [plan.path for plan in maps], means=list(means), relinks=relinks)
+    return Waybill([], lines, [plan.path for plan in maps], means=list(means), relinks=relinks, here=here)

@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 from saltcart.mending.evidence import ENOUGH, FOLDERS, KNOWN, NAME, NEIGHBOURS, POINTS, Facts, Files, KnownMoves
 from saltcart.mending.losses import Lost
 from saltcart.mending.places import Places, name_key
+from saltcart.spelling.foreign import PSEUDO
 from saltcart.spelling.moves import joined
 
 PROVEN, BY_NAMES = "proven", "by names alone"
@@ -27,7 +28,7 @@ class Rule:
     """What lies below `old` is below `new` now: lost path -> file there, what speaks for it, and how sure that is.
 
     `lacking` counts what is lost below `old` and is not there, `seen` all that was there at first, `folders` how many
-    of those above a name agree; `points` are those of what is known.
+    of those above a name agree, `exact` says whether names do to the letter; `points` are those of what is known.
     """
 
     old: str
@@ -40,6 +41,14 @@ class Rule:
     lacking: int = 0
     folders: int = 0
     seen: int = 0
+    exact: bool = True
+
+    @property
+    def means(self) -> str | None:
+        """What the rule declares of a drive or share of another system, as for --means; None when it speaks of none."""
+        if not PSEUDO.match(self.old):
+            return None
+        return f"{self.old[1:].replace('/', chr(92))}={self.new}"
 
     @property
     def points(self) -> int:
@@ -106,10 +115,11 @@ def rules_of(lost: dict[str, Lost], places: Places, files: Files, known: KnownMo
 def add_to_rules(rules: dict[tuple[str, str], Rule], path: str, found: str, only: bool) -> None:
     """Let the rule that leads from a lost path to a file explain it; whether that is the `only` file of its name."""
     old, new, count, exact = parting(path, found)
-    if count and exact:
+    if count:
         rule = rules.setdefault((old, new), Rule(old, new))
         rule.files[path] = found
         rule.seen += 1
+        rule.exact = rule.exact and exact
         rule.folders = max(rule.folders, min(MOST_FOLDERS, count - 1))
         rule.agreeing[NAME] |= only and count > 1
 

@@ -11,6 +11,7 @@ from saltcart.ledgers import Batch, Entry, Ledger
 from saltcart.ledgers.base import NEW_THINGS, NO_EDITS, ListEdits
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Moves, Spelling, encodable
+from saltcart.spelling.foreign import PSEUDO, looks_foreign
 from saltcart.spelling.moves import Aims, joined, plain, tail_below
 from saltcart.spelling.swaps import Swap, swap_for
 from saltcart.waybills.content_folders import AddedFolder, listed
@@ -62,8 +63,9 @@ class Routes:
         added: Sequence[AddedFolder] = (),
         turns: Callable[[str], bool] = lambda _link: False,
         aims: Aims | None = None,
+        here: bool = False,
     ):
-        self.moves = moves
+        self.moves, self.here = moves, here
         self.aims = aims or Aims()
         self.added = added
         self.turns = turns
@@ -132,7 +134,8 @@ class Routes:
     def changes(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
         """What to change in `ledger` when it goes from `old_folder` to `new_folder`.  Raises CannotSpell."""
         swaps: list[Swap] = []
-        for batch, number in specimens(ledger) if not any(self.aims) else ():  # a swap looks at no single entry
+        for batch, number in specimens(ledger) if not any(self.aims) and not self.here else ():
+            # A swap looks at no single entry.
             if not any(swap.covers(batch.texts[number]) for swap in swaps) and (
                 swap := self.swap(batch, number, old_folder)
             ):
@@ -176,6 +179,13 @@ class Routes:
         entry = self.resolver.settled(entry, old_folder)
         text, target = self.meant(entry, old_folder)
         wanted = self.wanted(entry, target)
+        if (
+            self.here
+            and looks_foreign(text)
+            and not PSEUDO.match(wanted)
+            and entry.spelling.read(wanted, "/") == wanted
+        ):
+            return wanted
         if entry.base and self.meant(entry.base, old_folder)[1] in self.aims.levels:
             return None  # what starts from there was right, and the folder was not
         old_start, start = self.resolver.start(entry, old_folder), self.new_start(entry, old_folder, new_folder)

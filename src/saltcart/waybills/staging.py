@@ -33,7 +33,7 @@ def routes_for(
 ) -> Routes:
     """Where the entries of the ledger at that path lead on a trip; whether the ledger itself `travels`."""
     moves = waybill.entry_moves(travels, ledger)
-    return Routes(moves, resolver, added, turns, waybill.aims(ledger))
+    return Routes(moves, resolver, added, turns, waybill.aims(ledger), waybill.here)
 
 
 def changes_for(

@@ -39,6 +39,7 @@ SHAPE: dict[str, Any] = {
     "search": [str],
     "left_unread": [str],
     "digests": (BLAKE3, SHA256),
+    "here": bool,
     "shelf": [
         {
             "!name": str,
@@ -293,7 +294,8 @@ class Waybill:
     The links in `turn` lead into moving shelves and will lead to the new places; entries through them stay.
     `search` are the places that are searched for what names the shelves, before and after; the files `left_unread`
     may go on naming the old places.  Without shelves nothing moves, and ledgers alone change: by `relinks`, and by the
-    `folders` that come into their lists or go.
+    `folders` that come into their lists or go.  With `here` what is spelt as on another system gets this one's
+    spelling.
     """
 
     shelves: list[Shelf]
@@ -307,6 +309,7 @@ class Waybill:
     left_unread: list[str] = field(default_factory=list)
     relinks: list[Relink] = field(default_factory=list)
     folders: list[FolderLine] = field(default_factory=list)
+    here: bool = False
 
     def resolver(self) -> Resolver:
         """What resolves entries on this trip."""
@@ -362,7 +365,7 @@ def read(path: str) -> Waybill:
         raise BadFile(
             path, None, f"is a waybill of format {tables['format']}; this version knows {FORMAT}", "Draft it anew."
         )
-    if not any(tables.get(key) for key in ("shelf", "relink", "folder")):
+    if not any(tables.get(key) for key in ("shelf", "relink", "folder", "here")):
         raise BadFile(path, None, "names no shelf", "Add a [[shelf]] or draft it anew.")
     shelves = [
         Shelf(
@@ -433,6 +436,7 @@ def read(path: str) -> Waybill:
         left_unread=full("left_unread"),
         relinks=relinks,
         folders=folders,
+        here=tables.get("here", False),
     )
 
 

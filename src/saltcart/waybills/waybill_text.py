@@ -49,6 +49,8 @@ def render(waybill: Waybill, place: str) -> str:
     ):
         if paths:
             document.add(key, tomlkit.item([as_toml_path(path) for path in paths]).multiline(True).comment(word))
+    if waybill.here:
+        document.add("here", tomlkit.item(True).comment("what is spelt as on another system gets this one's spelling"))
     if waybill.digests != BLAKE3:
         document.add(
             "digests",
