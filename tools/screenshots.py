@@ -37,10 +37,21 @@ PICTURES = {
         shlex.join(["saltcart", "draft", *SHELVES[:2], "--to", "lighter/Sounds", "-o", "trip.toml", "--quiet"]),
         (
             "saltcart haul trip.toml; saltcart check 'lighter/Sounds/Bell Tones' --digests; saltcart repoint --yes;"
-            " saltcart release --yes; saltcart trips"
+            " saltcart release --yes --own; saltcart trips"
         ),
     ),
     "check": (f"{WORDS} --quiet", "saltcart check"),
+    "mend": (
+        "mv keel/Music lighter; mkdir lighter/Old; mv 'keel/Sounds/Bell Tones' 'lighter/Old/Bells'",
+        "saltcart mend --in lighter --yes",
+    ),
+    "folders": (
+        "mkdir lighter/Loops",
+        (
+            "saltcart folders; saltcart folders add lighter/Loops --ledger keel/workstation/settings.json --yes;"
+            " saltcart folders"
+        ),
+    ),
     "undo": (f"{WORDS} --quiet", "saltcart undo --yes --drop-copies; saltcart trips"),
     "refused": (
         "",

@@ -90,6 +90,8 @@ def run(options: argparse.Namespace) -> int:
     show_check(screen, report)
     show_traces(screen, found)
     screen.say(closing(report))
+    if report.counts["missing"]:
+        screen.say("To look for what is missing: saltcart mend")
     if report.ok and report.state == SWITCHED:  # a line each, so that no terminal breaks a command in two
         if report.shelves and not report.copies:
             screen.say(f"To free the old drive: saltcart release {report.trip}")

@@ -96,6 +96,8 @@ def show_survey(screen: Screen, report: SurveyReport, depth: int, found: Undescr
             "To see which entries are not found: saltcart check --ledger"
             f" {' '.join(map(quoted, broken[:3]))}{' ...' if broken[3:] else ''}"
         )
+    if report.counts["missing"]:
+        screen.say("To look for them: saltcart mend")
 
 
 def quoted(path: str) -> str:

@@ -41,7 +41,16 @@ STORY = (
         ("drag", "keel/Music/Collection", "lighter/Sounds/Collection"),
     ),
     Scene("... and every track shows as lost.", PLAYER, 1),
-    Scene("Put it back, and do it properly.", ("drag", "lighter/Sounds/Collection", "keel/Music/Collection")),
+    Scene(
+        "Mend it where it stands: nothing is imported, ratings stay.",
+        ("saltcart", "mend", "--in", "lighter", "--yes"),
+        1,
+    ),
+    Scene("", PLAYER, 1),
+    Scene("Take that back too, to the byte ...", ("saltcart", "undo", "--yes")),
+    Scene(
+        "... put the folder back, and do it properly.", ("drag", "lighter/Sounds/Collection", "keel/Music/Collection")
+    ),
     Scene("Look first: what is there, how big, and what names it.", ("saltcart", "survey", "keel"), 1),
     Scene(
         "Which drive could take it, and what speaks against each?", ("saltcart", "drives", *DRIVES, "--for", *SHELVES)
