@@ -289,3 +289,18 @@ class Foreign(MendCase):
         self.shelf.rename(place)
         before = self.state()
         self.assert_mended(place, self.mend("--yes"), before)
+
+    def test_what_is_proven_is_no_excuse_for_what_is_not(self):
+        other = self.keel / "Sounds" / "Other"
+        for number in range(5):
+            self.sound(other / f"x{number}.wav", 20 + number)
+        late = self.keel / "lists" / "late.m3u8"
+        late.write_text("".join(f"{other}/x{number}.wav\n" for number in range(5)))
+        with open(self.top / "cart.toml", "a") as stream:
+            stream.write(f'[[ledger]]\npath = "{late}"\n')
+        other.rename(self.lighter / "Another")
+        self.shelf.rename(self.lighter / "Bells")
+        done = self.run_program("mend", "--yes", status=1)
+        self.assertIn("14 of 19 lost entries found again", done.stdout)
+        self.assertIn("5 entries stay as before", done.stdout)
+        self.assertIn("by names alone, not taken", done.stdout)

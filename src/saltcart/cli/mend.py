@@ -65,7 +65,7 @@ def run(options: argparse.Namespace) -> int:
     """Look, show, ask, rewrite, check."""
     screen = Screen(options)
     if options.plan:
-        return carry_out(screen, waybills.read(options.plan), options, [])
+        return carry_out(screen, waybills.read(options.plan), options)
     cart = load(options.cart)
     maps = [load_map(path) for path in dict.fromkeys([*options.map, *cart.maps])]
     means = cart.meanings(options.means)
@@ -85,8 +85,7 @@ def run(options: argparse.Namespace) -> int:
     if not waybill.relinks and not (waybill.here and waybill.ledgers):
         screen.document({"trip": None, **document(found, taken)})
         return 1 if found.losses.lost or found.losses.offline or found.losses.troubles else 0
-    left = [one for one in found.singles if not one.chosen]
-    return carry_out(screen, waybill, options, left, found, taken)
+    return carry_out(screen, waybill, options, found, taken)
 
 
 def chosen(options: argparse.Namespace, found: Findings) -> dict[int, int]:
@@ -231,7 +230,6 @@ def carry_out(
     screen: Screen,
     waybill: Waybill,
     options: argparse.Namespace,
-    left: Sequence[Single],
     found: Findings | None = None,
     taken: Sequence[Rule] = (),
 ) -> int:
@@ -259,14 +257,19 @@ def carry_out(
         show_check(screen, report)
     counts = report.counts
     total = sum(counts.values())
-    screen.say(
-        f"{many(switched.changed, 'entry', 'entries')} relinked in {ledgers}; in each nothing else differs."
-        f" {counts[FOUND]:,} of {total:,} entries found."
-    )
-    if left:
+    changes = f"{many(switched.changed, 'change', 'changes')} in {ledgers}; in each nothing else differs"
+    if found:
+        before = [state for state in found.losses.states if state.path in {line.path for line in waybill.ledgers}]
+        again = counts[FOUND] - sum(state.counts()[FOUND] for state in before)  # as seen now, not as was hoped
+        left = found.losses.entries - again
         screen.say(
-            f"{sum(one.lost.entries for one in left):,} are left as they are, for nothing proves what they meant."
+            f"{again:,} of {many(found.losses.entries, 'lost entry', 'lost entries')} found again, by {changes}."
         )
+    else:
+        left = total - counts[FOUND]
+        screen.say(f"{changes[:1].upper()}{changes[1:]}. {counts[FOUND]:,} of {total:,} entries found.")
+    if left:
+        screen.say(f"{many(left, 'entry stays', 'entries stay')} as before.")
     screen.say(f"To take it back: saltcart undo {name}")
     screen.document(
         {
@@ -276,7 +279,8 @@ def carry_out(
             "check": check_document(report),
         }
     )
-    return 0 if report.ok and counts[FOUND] == total and not left else 1
+    waiting = found.losses.offline or found.losses.troubles if found else ()
+    return 0 if report.ok and counts[FOUND] == total and not left and not waiting else 1
 
 
 def document(found: Findings, taken: Sequence[Rule]) -> dict[str, object]:
