@@ -143,6 +143,7 @@ class Judge:
         self.seen: dict[str, tuple[str, str]] = dict(wrong or {})
         self.asked: Counter[str] = Counter()
         self.listings: dict[str, frozenset[str]] = {}
+        self.no_folders: dict[str, tuple[str, str]] = {}  # what is to be said of all that would lie in one
         # By what besides a text says what it means.
         self.answers: dict[object, dict[str, Answer]] = {}
         self.simply_found: dict[object, set[str]] = {}
@@ -242,11 +243,17 @@ class Judge:
 
     def look(self, path: str) -> tuple[str, str]:
         """Look at the drive for `path`."""
+        folder = os.path.dirname(path)
+        if folder in self.no_folders:
+            return self.no_folders[folder]
         try:
             state = os.stat(path)
         except (FileNotFoundError, NotADirectoryError):
             away = undeclared(path) or self.presence.away(path)
-            return (OFFLINE, away) if away else (MISSING, self.where_it_ends(path))
+            answer = (OFFLINE, away) if away else (MISSING, self.where_it_ends(path))
+            if not os.path.lexists(folder):
+                self.no_folders[folder] = answer
+            return answer
         except (OSError, ValueError) as error:
             return UNREADABLE, getattr(error, "strerror", None) or str(error)
         if stat.S_ISREG(state.st_mode):

@@ -300,9 +300,12 @@ class TextLedger(Batched):
     def facts(self) -> Iterator[Facts]:
         """See Ledger.facts: titles and lengths beside entries, where the format has such; maps over text name none."""
         spans = self.find() if self.about else None
-        for number, title, length in self.about(spans) if self.about and spans else ():
-            path = spans.kinds[number].coding.decode(spans.inside[number]) if spans else ""
-            yield Facts(number, path, title=title, length=length)
+        if self.about is None or spans is None:
+            return
+        for number, title, length in self.about(spans):
+            entry = self.entry_of(number, spans)
+            path = entry.spelling and entry.spelling.read(entry.written, os.path.dirname(self.path))
+            yield Facts(number, path or "", title=title, length=length)
 
     def busy(self) -> str | None:
         """See Ledger.busy; a text file knows no locks."""

@@ -2,12 +2,12 @@
 
 import os
 from collections import Counter
-from collections.abc import Hashable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import partial
 
 from saltcart.errors import SaltCartError
-from saltcart.judging.judge import FOUND, MISSING, OFFLINE, Judge, Judgement, LedgerState
+from saltcart.judging.judge import FOUND, MISSING, OFFLINE, Judge, LedgerState
 from saltcart.ledgers import Ledger, Map, open_ledger
 from saltcart.ledgers.instrument_parts import with_parts
 from saltcart.progress import Progress, Tick, silent
@@ -79,30 +79,37 @@ def losses_of(paths: Sequence[str], maps: Sequence[Map], judge: Judge, progress:
 
 def gather(found: Losses, ledger: Ledger, state: LedgerState) -> None:
     """Take up what one judged ledger has lost."""
-    keys: dict[Hashable, Lost] = {}
-    for one in state.judgements(plain=False):
-        if one.verdict == OFFLINE and ELSEWHERE not in one.why and not one.why.startswith("nobody has said"):
-            found.offline[one.why] += 1
-        elif one.verdict in (MISSING, OFFLINE) and one.resolved:
-            keys[one.entry.key] = taken_up(found, ledger.path, one)
-    if keys:
-        found.named[ledger.path] = {one.resolved for one in state.judgements() if one.verdict == FOUND}
-        for fact in ledger.facts():
-            if lost := keys.get(fact.key):
-                lost.size = fact.size if lost.size is None else lost.size
-                lost.title, lost.digest = lost.title or fact.title, lost.digest or fact.digest
-                if fact.length is not None and (lost.length is None or lost.rounded):
-                    lost.length, lost.rounded = fact.length, fact.length == int(fact.length)
+    before, named = found.entries, set[str]()
+    for part in state.judged:
+        folder = bool(part.batch.texts) and part.batch.entry(0).is_folder
+        for resolved, verdict, why in part.all():
+            if verdict == FOUND:
+                named.add(resolved)
+            elif verdict == OFFLINE and ELSEWHERE not in why and not why.startswith("nobody has said"):
+                found.offline[why] += 1
+            elif verdict in (MISSING, OFFLINE) and resolved:
+                take_up(found, ledger.path, resolved, folder)
+    if found.entries == before:
+        return
+    found.named[ledger.path] = named
+    for fact in ledger.facts():
+        if lost := found.lost.get(fact.path):
+            lost.size = fact.size if lost.size is None else lost.size
+            lost.title, lost.digest = lost.title or fact.title, lost.digest or fact.digest
+            if fact.length is not None and (lost.length is None or lost.rounded):
+                lost.length, lost.rounded = fact.length, fact.length == int(fact.length)
 
 
-def taken_up(found: Losses, ledger: str, one: Judgement) -> Lost:
+def take_up(found: Losses, ledger: str, path: str, folder: bool) -> None:
     """Note that an entry of a ledger is lost."""
-    path = without_detours(one.resolved)
-    lost = found.lost.setdefault(path, Lost(path))
-    lost.folder = lost.folder or one.entry.is_folder
+    if ".." in path:
+        path = without_detours(path)
+    lost = found.lost.get(path)
+    if lost is None:
+        lost = found.lost[path] = Lost(path)
+    lost.folder = lost.folder or folder
     lost.entries += 1
     lost.ledgers.add(ledger)
-    return lost
 
 
 def without_detours(path: str) -> str:
