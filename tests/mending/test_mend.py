@@ -12,6 +12,7 @@ import numpy
 import soundfile
 
 from saltcart.standins import player
+from tests.switching.test_crash import CrashCase
 from tests.world import PLAYER_MAP, WorldCase, cells
 
 NAMES = ["low/C1.wav", "low/D1 #2.wav", "high/Été 50%.wav", "high/it's & all.wav", "Ünder/Ko\u0308rper.wav"]
@@ -19,7 +20,7 @@ NAMES = ["low/C1.wav", "low/D1 #2.wav", "high/Été 50%.wav", "high/it's & all.w
 
 class MendCase(WorldCase):
     def setUp(self):
-        super().setUp()
+        WorldCase.setUp(self)
         for number, name in enumerate(NAMES):
             self.sound(self.shelf / name, number)
         lists = self.keel / "lists"
@@ -304,3 +305,29 @@ class Foreign(MendCase):
         self.assertIn("14 of 19 lost entries found again", done.stdout)
         self.assertIn("5 entries stay as before", done.stdout)
         self.assertIn("by names alone, not taken", done.stdout)
+
+
+class MendCrash(MendCase, CrashCase):
+    """Killed, or without power, at any durable point: typed again it goes on, or undo restores the start."""
+
+    def test_each_point(self):
+        self.shelf.rename(self.lighter / "Bells")
+        ledgers = [str(path) for path in (self.full, self.near, self.library)]
+        words = ("mend", "--in", str(self.lighter), "--ledger", *ledgers, "--map", str(PLAYER_MAP), "--yes")
+        start = self.world()
+        self.keep()
+        self.run_again(*words)
+        end = self.world()
+        self.restore()
+        shutil.rmtree(self.kept)
+        for number in self.each_crash(*words):
+            if number // 4 % 2 or not self.trips():
+                self.run_again(*words)
+                self.assertEqual(self.world(), end)
+                self.assertEqual(len(self.trips()), 1)
+            else:
+                self.run_again("undo", self.trips()[0], "--yes")
+                self.assertEqual(self.world(), start)
+
+
+del CrashCase

@@ -7,6 +7,7 @@ from saltcart.cart import load
 from saltcart.cli.arguments import add_cart, add_ledgers, add_wait, add_yes, need_answer
 from saltcart.cli.check import closing, show_check
 from saltcart.cli.documents import check_document, trip_document
+from saltcart.cli.mend import carry_on
 from saltcart.cli.screen import Screen, many, place
 from saltcart.errors import Refused, UsageError, show
 from saltcart.judging.judge import FOUND
@@ -67,6 +68,7 @@ def run(options: argparse.Namespace) -> int:
     cart = load(options.cart)
     maps = [load_map(path) for path in dict.fromkeys([*options.map, *cart.maps])]
     means = cart.meanings(options.means)
+    carry_on(screen, options)
     if needs_folder:
         waybill = Waybill([], maps=[plan.path for plan in maps], means=means)
         ledgers = [open_ledger(true_path(path), maps) for path in options.ledger]

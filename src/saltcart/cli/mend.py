@@ -23,7 +23,7 @@ from saltcart.mending.findings import Findings, Single, choose, find, is_proven,
 from saltcart.mending.rules import Rule
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings
-from saltcart.switching.ledger_trip import change_ledgers
+from saltcart.switching.ledger_trip import change_ledgers, finish_cut_off
 from saltcart.trips.summary import summary
 from saltcart.waybills import waybill as waybills
 from saltcart.waybills import waybill_text
@@ -64,6 +64,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Look, show, ask, rewrite, check."""
     screen = Screen(options)
+    carry_on(screen, options)
     if options.plan:
         return carry_out(screen, waybills.read(options.plan), options)
     cart = load(options.cart)
@@ -86,6 +87,13 @@ def run(options: argparse.Namespace) -> int:
         screen.document({"trip": None, **document(found, taken)})
         return 1 if found.losses.lost or found.losses.offline or found.losses.troubles else 0
     return carry_out(screen, waybill, options, found, taken)
+
+
+def carry_on(screen: Screen, options: argparse.Namespace) -> None:
+    """Finish what was cut off in the middle before anything is judged."""
+    with screen.watch() as watch:
+        for name in finish_cut_off(options.wait, watch):
+            screen.remark(f"trip {name} was cut off while it changed ledgers; it is carried out now")
 
 
 def chosen(options: argparse.Namespace, found: Findings) -> dict[int, int]:

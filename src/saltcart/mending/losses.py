@@ -25,7 +25,7 @@ class Lost:
     path: str
     folder: bool = False
     entries: int = 0
-    ledgers: set[str] = field(default_factory=set)
+    ledgers: frozenset[str] = frozenset()
     size: int | None = None
     length: float | None = None
     rounded: bool = False
@@ -36,7 +36,7 @@ class Lost:
 @dataclass(slots=True)
 class Losses:
     """All that was judged: ledgers, what each has lost, what merely waits for a drive (why -> entries), which paths
-    that are there each ledger names, and what could not be read.
+    that are there each ledger names, what could not be read, and which ledgers lost something `together`.
     """
 
     ledgers: list[Ledger] = field(default_factory=list)
@@ -45,6 +45,7 @@ class Losses:
     offline: Counter[str] = field(default_factory=Counter)
     named: dict[str, set[str]] = field(default_factory=dict)
     troubles: list[SaltCartError] = field(default_factory=list)
+    together: dict[frozenset[str], frozenset[str]] = field(default_factory=dict)
 
     @property
     def entries(self) -> int:
@@ -109,7 +110,9 @@ def take_up(found: Losses, ledger: str, path: str, folder: bool) -> None:
         lost = found.lost[path] = Lost(path)
     lost.folder = lost.folder or folder
     lost.entries += 1
-    lost.ledgers.add(ledger)
+    if ledger not in lost.ledgers:
+        more = lost.ledgers | {ledger}
+        lost.ledgers = found.together.setdefault(more, more)  # few sets for many
 
 
 def without_detours(path: str) -> str:

@@ -1,12 +1,16 @@
 """A trip on which nothing moves: ledgers alone change, and are checked."""
 
+import os
+
 from saltcart.hauling.haul import haul_waybill
+from saltcart.home import made_home
 from saltcart.progress import Progress, silent
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
-from saltcart.switching.repoint import RepointReport, repoint
+from saltcart.spelling.moves import tail_below
+from saltcart.switching.repoint import RepointReport, clear_staged, repoint
 from saltcart.trips import trip as trips
-from saltcart.trips.trip import HAULED
+from saltcart.trips.trip import HAULED, HAULING, SWITCHING
 from saltcart.waybills import waybill_text
 from saltcart.waybills.waybill import Waybill
 
@@ -27,8 +31,25 @@ def change_ledgers(
     return name, switched, check_trip(name, progress=progress)
 
 
+def finish_cut_off(wait: bool = False, progress: Progress = silent) -> list[str]:
+    """Carry on trips of this kind whose switch was cut off; their ids.  Records of what had changed nothing go."""
+    ours = str(made_home("waybills"))
+    cut_off = [
+        (trip.name, trip.state)
+        for trip in trips.readable()
+        if not trip.waybill.shelves and tail_below(str(trip.logbook.fact("source", "")), os.path.realpath(ours))
+    ]
+    for name, state in cut_off:
+        if state == SWITCHING:
+            repoint(name, wait=wait, progress=progress)
+        elif state in (HAULING, HAULED):
+            discard_untouched(name)
+    return [name for name, state in cut_off if state == SWITCHING]
+
+
 def discard_untouched(name: str) -> None:
     """Remove the record of a trip that changed nothing: there is nothing to go on with, or to take back."""
     with trips.held(name) as trip:
-        if trip.state == HAULED:
+        if trip.state in (HAULING, HAULED):
+            clear_staged(trip)  # which it may have prepared
             trips.discard(trip)
