@@ -26,6 +26,8 @@ STEPS = {
     "check_trip": "saltcart.proving.check",
     "check_ledgers": "saltcart.proving.check",
     "release": "saltcart.switching.release",
+    "find_lost": "saltcart.mending.findings",
+    "change_ledgers": "saltcart.switching.ledger_trip",
     "undo": "saltcart.switching.undo",
     "summary": "saltcart.trips.summary",
     "history": "saltcart.trips.summary",
@@ -39,7 +41,9 @@ def __getattr__(name: str) -> object:
 
     if name not in STEPS:
         raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
-    return getattr(import_module(STEPS[name]), {"write_waybill": "write", "load_cart": "load"}.get(name, name))
+    return getattr(
+        import_module(STEPS[name]), {"write_waybill": "write", "load_cart": "load", "find_lost": "find"}.get(name, name)
+    )
 
 
 def __dir__() -> list[str]:

@@ -213,12 +213,15 @@ class LeftAlone(MendCase):
         self.shelf.rename(place)
         with closing(sqlite3.connect(self.library)) as database:
             database.execute(
-                "INSERT INTO tracks (place, title, rating, plays) VALUES (?, 'again', 0, 0)",
+                "INSERT INTO tracks (place, title, rating, plays) VALUES (?, 'again', 0, 4)",
                 (f"file://{place}/low/C1.wav",),
             )
             database.commit()
         done = self.mend("--yes", status=1)
-        self.assertEqual([one["why"] for one in done["entries"]], ["named already"])
+        self.assertEqual(
+            [(one["why"], one["evidence"]) for one in done["entries"]],
+            [("named already", ["0 plays of it, 4 of the one that is named"])],
+        )
         rows = {row[1] for row in cells(self.library)["tracks"]}
         self.assertIn(f"file://{self.shelf}/low/C1.wav", {row.replace("%20", " ") for row in rows})
 
@@ -290,6 +293,18 @@ class Foreign(MendCase):
         self.shelf.rename(place)
         before = self.state()
         self.assert_mended(place, self.mend("--yes"), before)
+
+    def test_a_ledger_that_cannot_spell_the_place_is_no_reason_to_mend_none(self):
+        old = self.keel / "lists" / "old.m3u"
+        old.write_bytes(os.fsencode(self.shelf / "low" / "C1.wav") + b"\r\n" + "# é\r\n".encode("cp1252"))
+        with open(self.top / "cart.toml", "a") as stream:
+            stream.write(f'[[ledger]]\npath = "{old}"\n')
+        before = old.read_bytes()
+        self.shelf.rename(self.lighter / "Колокола")
+        done = self.run_program("mend", "--yes", status=1)
+        self.assertIn("has no letter", done.stdout + done.stderr)
+        self.assertIn("14 of 15 lost entries found again", done.stdout)
+        self.assertEqual(old.read_bytes(), before)
 
     def test_what_is_proven_is_no_excuse_for_what_is_not(self):
         other = self.keel / "Sounds" / "Other"

@@ -21,6 +21,7 @@ from saltcart.ledgers import load_map
 from saltcart.looking.survey import usual_ledgers
 from saltcart.mending.findings import Findings, Single, choose, find, is_proven, waybill_for
 from saltcart.mending.rules import Rule
+from saltcart.mending.trial import leave_out_what_fails
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings
 from saltcart.switching.ledger_trip import change_ledgers, finish_cut_off
@@ -81,9 +82,13 @@ def run(options: argparse.Namespace) -> int:
     taken = rules_taken(options, found)
     show_findings(screen, found, taken)
     waybill = waybill_for(found, maps, means, lambda rule: any(rule is one for one in taken), options.for_here)
+    with screen.watch():
+        failing = leave_out_what_fails(waybill, found.losses.ledgers)
+    for path, error in failing.items():
+        screen.remark(f"{place(path)} cannot be mended so, and is left as it is: {show(error.what)}. {error.remedy}")
     if options.output:
         return write_plan(screen, found, waybill, options)
-    if not waybill.relinks and not (waybill.here and waybill.ledgers):
+    if not waybill.ledgers:
         screen.document({"trip": None, **document(found, taken)})
         return 1 if found.losses.lost or found.losses.offline or found.losses.troubles else 0
     return carry_out(screen, waybill, options, found, taken)
@@ -163,6 +168,14 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
     if found.leftovers:
         files = many(found.leftovers, "sound that no entry names lies", "sounds that no entry names lie")
         screen.say(f"{files} below the found places.")
+    for ledger, twice in losses.doubles.items():
+        count = many(len(twice), "file", "files")
+        screen.remark(
+            f"{place(ledger)} names {count} twice, such as {place(twice[0])}: perhaps it was imported once more. Nothing"
+            " is merged"
+        )
+    for folder in found.places.unread[:SHOWN]:
+        screen.remark(f"{place(folder)} could not be read: what lies in it was not looked at")
     if emptied := losses.emptied():
         names = ", ".join(place(path) for path in emptied[:3])
         screen.remark(
@@ -226,7 +239,7 @@ def write_plan(screen: Screen, found: Findings, waybill: Waybill, options: argpa
     path = os.path.abspath(os.path.expanduser(options.output))
     if os.path.exists(path):
         raise Refused(f"There is a file at {place(path)} already", "Choose another name.")
-    if not waybill.relinks:
+    if not waybill.ledgers:
         raise Refused("There is nothing that could be mended", "Say where to look with --in.")
     waybill_text.write(waybill, path)
     screen.say(f"Plan written: {place(path)}. Nothing was changed. Next: saltcart mend {show(os.path.relpath(path))}")
@@ -325,4 +338,6 @@ def document(found: Findings, taken: Sequence[Rule]) -> dict[str, object]:
         "headers_read": found.headers,
         "leftovers": found.leftovers,
         "emptied": found.losses.emptied(),
+        "doubles": found.losses.doubles,
+        "unread": found.places.unread,
     }

@@ -121,7 +121,11 @@ def leave_doubles(found: Findings) -> None:
         if named or max(holders.values()) > 1:
             for path in paths:
                 del found.mended[path]
-                found.singles.append(Single(found.losses.lost[path], DOUBLE, [file]))
+                lost = found.losses.lost[path]
+                words = (
+                    [f"{lost.plays} plays of it, {found.losses.plays[file]} of the one that is named"] if named else []
+                )
+                found.singles.append(Single(lost, DOUBLE, [file], words))
 
 
 def tell_the_rest(found: Findings, rules: Sequence[Rule], files: Files) -> None:

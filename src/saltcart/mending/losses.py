@@ -8,7 +8,7 @@ from functools import partial
 
 from saltcart.errors import SaltCartError
 from saltcart.judging.judge import FOUND, MISSING, OFFLINE, Judge, LedgerState
-from saltcart.ledgers import Ledger, Map, open_ledger
+from saltcart.ledgers import Facts, Ledger, Map, open_ledger
 from saltcart.ledgers.instrument_parts import with_parts
 from saltcart.progress import Progress, Tick, silent
 
@@ -31,12 +31,22 @@ class Lost:
     rounded: bool = False
     title: str | None = None
     digest: str | None = None
+    plays: int = 0
+
+    def learn(self, fact: Facts) -> None:
+        """Take up what one more entry says."""
+        self.plays += fact.plays or 0
+        self.size = fact.size if self.size is None else self.size
+        self.title, self.digest = self.title or fact.title, self.digest or fact.digest
+        if fact.length is not None and (self.length is None or self.rounded):
+            self.length, self.rounded = fact.length, fact.length == int(fact.length)
 
 
 @dataclass(slots=True)
 class Losses:
     """All that was judged: ledgers, what each has lost, what merely waits for a drive (why -> entries), which paths
-    that are there each ledger names, what could not be read, and which ledgers lost something `together`.
+    that are there each ledger names, what could not be read, which ledgers lost something `together`,
+    how often found ones were played, and which files libraries (not playlists) name twice, as `doubles`.
     """
 
     ledgers: list[Ledger] = field(default_factory=list)
@@ -46,6 +56,8 @@ class Losses:
     named: dict[str, set[str]] = field(default_factory=dict)
     troubles: list[SaltCartError] = field(default_factory=list)
     together: dict[frozenset[str], frozenset[str]] = field(default_factory=dict)
+    plays: Counter[str] = field(default_factory=Counter)
+    doubles: dict[str, list[str]] = field(default_factory=dict)
 
     @property
     def entries(self) -> int:
@@ -93,12 +105,16 @@ def gather(found: Losses, ledger: Ledger, state: LedgerState) -> None:
     if found.entries == before:
         return
     found.named[ledger.path] = named
+    once, twice = set[str](), dict[str, None]()
     for fact in ledger.facts():
+        if fact.counted:  # of a library, which names each file once
+            (twice.update({fact.path: None}) if fact.path in once else once.add(fact.path))
         if lost := found.lost.get(fact.path):
-            lost.size = fact.size if lost.size is None else lost.size
-            lost.title, lost.digest = lost.title or fact.title, lost.digest or fact.digest
-            if fact.length is not None and (lost.length is None or lost.rounded):
-                lost.length, lost.rounded = fact.length, fact.length == int(fact.length)
+            lost.learn(fact)
+        elif fact.plays:
+            found.plays[fact.path] += fact.plays
+    if twice:
+        found.doubles[ledger.path] = list(twice)
 
 
 def take_up(found: Losses, ledger: str, path: str, folder: bool) -> None:

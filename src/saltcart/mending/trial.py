@@ -1,0 +1,30 @@
+"""Trying a plan of mending on every ledger, so that one that cannot take it is no reason to mend none."""
+
+import os
+import tempfile
+from collections.abc import Sequence
+
+from saltcart.errors import SaltCartError
+from saltcart.ledgers import Ledger
+from saltcart.waybills.staging import changes_for, routes_for, stage
+from saltcart.waybills.waybill import Waybill
+
+
+def leave_out_what_fails(waybill: Waybill, ledgers: Sequence[Ledger]) -> dict[str, SaltCartError]:
+    """Take out of a plan the ledgers that cannot be rewritten so, and those of which nothing would change; why each of
+    the first fails.
+    """
+    failing: dict[str, SaltCartError] = {}
+    lines = {line.path: line for line in waybill.ledgers}
+    kept, resolver = [], waybill.resolver()
+    for ledger in (ledger for ledger in ledgers if ledger.path in lines):
+        try:
+            changes = changes_for(ledger, routes_for(waybill, ledger.path, False, resolver), ledger.path)
+            if changes.texts or changes.swaps:
+                with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
+                    stage(ledger, changes, os.path.join(folder, os.path.basename(ledger.path)))
+                kept.append(lines[ledger.path])
+        except SaltCartError as error:
+            failing[ledger.path] = error
+    waybill.ledgers = kept
+    return failing
