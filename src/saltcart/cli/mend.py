@@ -169,10 +169,10 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
         files = many(found.leftovers, "sound that no entry names lies", "sounds that no entry names lie")
         screen.say(f"{files} below the found places.")
     for ledger, twice in losses.doubles.items():
-        count = many(len(twice), "file", "files")
+        files = many(len(twice), "file", "files")
         screen.remark(
-            f"{place(ledger)} names {count} twice, such as {place(twice[0])}: perhaps it was imported once more. Nothing"
-            " is merged"
+            f"{place(ledger)} names {files} twice, such as {place(twice[0])}: perhaps it was imported once more."
+            " Nothing is merged"
         )
     for folder in found.places.unread[:SHOWN]:
         screen.remark(f"{place(folder)} could not be read: what lies in it was not looked at")
