@@ -144,7 +144,7 @@ class WorldCase(unittest.TestCase):
     def run_program(self, *words, status=0, cwd=None):
         """Run the installed program; its exit status must be `status` (None: any) and it must not show a traceback."""
         done = subprocess.run(
-            [PROGRAM, *map(os.fsencode, words)],
+            [PROGRAM, *(os.fsencode(str(word)) for word in words)],
             env=self.environment,
             cwd=cwd or self.top,
             stdin=subprocess.DEVNULL,

@@ -190,7 +190,12 @@ class LeftAlone(MendCase):
         before = self.state()
         done = self.mend("--yes", status=1)
         self.assertEqual({one["why"] for one in done["entries"] if one["files"]}, {"unclear"})
+        self.assertEqual([one["as_good_as"] for one in done["rules"]], [[2], [1]])
         self.assertEqual(self.state(), before)
+        for number, name in enumerate("AB", 1):
+            mended = self.mend("--only-rule", number, "--yes")
+            self.assert_mended(self.lighter / name / "Bell Tones", mended, before)
+        self.assert_mended(self.lighter / "B" / "Bell Tones", self.mend("--not", "1", "--yes"), before)
         with open(self.top / "cart.toml", "a") as stream:
             stream.write(f'[[shelf]]\npath = "{self.lighter}/B/Bell Tones"\n')
         self.assert_mended(self.lighter / "B" / "Bell Tones", self.mend("--yes"), before)

@@ -19,7 +19,7 @@ from saltcart.judging.judge import FOUND, Judge
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map
 from saltcart.looking.survey import usual_ledgers
-from saltcart.mending.findings import Findings, Single, choose, find, is_proven, waybill_for
+from saltcart.mending.findings import Findings, Single, choose, find, is_proven, settle, waybill_for
 from saltcart.mending.rules import Rule
 from saltcart.mending.trial import leave_out_what_fails
 from saltcart.shelves.true_names import true_path
@@ -78,8 +78,10 @@ def run(options: argparse.Namespace) -> int:
         ledgers = [true_path(path) for path in options.ledger] or usual_ledgers(cart, maps, watch)[0]
         judge = Judge(headers=False, presence=Presence(cart.drives), resolver=Resolver(Meanings(means)))
         found = find(ledgers, maps, cart, judge, options.places, watch)
-    choose(found, chosen(options, found))
     taken = rules_taken(options, found)
+    if options.only_rule or getattr(options, "not"):
+        settle(found, taken)
+    choose(found, chosen(options, found))
     show_findings(screen, found, taken)
     waybill = waybill_for(found, maps, means, lambda rule: any(rule is one for one in taken), options.for_here)
     with screen.watch():
@@ -135,7 +137,8 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
     if not lost:
         screen.say(f"Nothing is missing in the {looked} that were looked at.")
     else:
-        sure = sum(found.entries_of(rule) for rule in taken) + sum(one.lost.entries for one in chosen_ones(found))
+        mended = [path for path, (rule, _file) in found.mended.items() if any(rule is one for one in taken)]
+        sure = sum(losses.lost[path].entries for path in mended) + sum(one.lost.entries for one in chosen_ones(found))
         screen.say(f"{many(lost, 'entry is', 'entries are')} lost in {looked}; {sure:,} can be mended.")
     for why, count in sorted(losses.offline.items()):
         screen.say(f"{many(count, 'entry waits', 'entries wait')} for a drive, and nothing else: {why}. Plug it in.")
@@ -153,7 +156,7 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
                 found.entries_of(rule),
                 place(rule.old),
                 place(rule.new),
-                (rule.sure or "") + ("" if any(rule is one for one in taken) else ", not taken"),
+                sureness(found, rule, taken),
                 "; ".join(rule.evidence()),
             )
             for number, rule in enumerate(found.rules, 1)
@@ -181,10 +184,20 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
         screen.remark(
             f"More than half is lost in {names}: do not let players or telephones follow it until it is mended"
         )
+    if any(found.as_good_as(rule) for rule in found.rules):
+        screen.say("Where rules are as good as each other, say which are not meant: saltcart mend --not N")
     if any(not is_proven(rule) and not any(rule is one for one in taken) for rule in found.rules):
         screen.say(
             "Of what is likely by names alone nothing is taken by itself. To take it: --by-name, or --only-rule N"
         )
+
+
+def sureness(found: Findings, rule: Rule, taken: Sequence[Rule]) -> str:
+    """How sure a rule is, and why it is not taken."""
+    if not any(rule is one for one in taken):
+        return f"{rule.sure}, not taken"
+    others = ", ".join(map(str, found.as_good_as(rule)))
+    return f"as good as {others}: choose" if others else str(rule.sure)
 
 
 def show_singles(screen: Screen, found: Findings) -> None:
@@ -192,7 +205,7 @@ def show_singles(screen: Screen, found: Findings) -> None:
     rows = [
         (number, one.lost.entries, place(one.lost.path), verdict(one), candidates(one))
         for number, one in enumerate(found.singles, 1)
-        if one.files
+        if one.files and len(one.alike) < 2
     ]
     screen.table("One by one", (">No", ">Entries", "Lost", "What is known", "Files"), rows[:SHOWN])
     if len(rows) > SHOWN:
@@ -321,6 +334,7 @@ def document(found: Findings, taken: Sequence[Rule]) -> dict[str, object]:
                 "taken": any(rule is one for one in taken),
                 "evidence": rule.evidence(),
                 "means": rule.means,
+                "as_good_as": found.as_good_as(rule),
             }
             for rule in found.rules
         ],

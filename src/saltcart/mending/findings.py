@@ -34,7 +34,7 @@ NEAREST = 3
 class Single:
     """One lost path by itself: why it is none of a rule, and files that may be meant, the likeliest first.
 
-    `chosen` is the one that will be named.
+    `chosen` is the one that will be named; `alike` are the rules that lead to them and are equally good.
     """
 
     lost: Lost
@@ -42,6 +42,7 @@ class Single:
     files: list[str] = field(default_factory=list)
     evidence: list[str] = field(default_factory=list)
     chosen: str | None = None
+    alike: list[Rule] = field(default_factory=list)
 
 
 @dataclass(slots=True)
@@ -55,10 +56,23 @@ class Findings:
     singles: list[Single] = field(default_factory=list)
     headers: int = 0
     leftovers: int = 0
+    files: Files = field(default_factory=Files)
+    shelves: list[str] = field(default_factory=list)
 
     def entries_of(self, rule: Rule) -> int:
-        """How many entries a rule mends."""
-        return sum(self.losses.lost[path].entries for path, (other, _file) in self.mended.items() if other is rule)
+        """How many entries a rule mends, or would if it were taken alone."""
+        mended = [path for path, (other, _file) in self.mended.items() if other is rule]
+        alike = [one.lost.path for one in self.singles if any(other is rule for other in one.alike)]
+        return sum(self.losses.lost[path].entries for path in (*mended, *alike))
+
+    def as_good_as(self, rule: Rule) -> list[int]:
+        """The numbers of the rules that explain the same as one, so that nobody knows which is meant."""
+        others = [other for one in self.singles if any(other is rule for other in one.alike) for other in one.alike]
+        return [
+            number
+            for number, other in enumerate(self.rules, 1)
+            if other is not rule and any(other is one for one in others)
+        ]
 
 
 def find(
@@ -78,15 +92,24 @@ def find(
         recorded.fill(one)
     where = list(places) or [*usual_places(cart, losses.lost), *known.places()]
     found = Findings(losses, Places(where, progress))
+    found.files, found.shelves = files, [shelf.path for shelf in cart.shelves]
     rules = rules_of(losses.lost, found.places, files, known)
-    assign(found, rules, files, [shelf.path for shelf in cart.shelves])
-    leave_doubles(found)
-    found.rules = [rule for rule in rules if any(other is rule for other, _file in found.mended.values())]
-    tell_the_rest(found, rules, files)
-    found.singles.sort(key=lambda one: (not one.files, one.lost.path))  # those first that can be chosen
-    found.headers = files.headers
-    found.leftovers = leftovers(found)
+    settle(found, rules)
+    explained = [rule for rule, _file in found.mended.values()]
+    used = {id(rule) for rule in (*explained, *(rule for one in found.singles for rule in one.alike))}
+    found.rules = [rule for rule in rules if id(rule) in used]
     return found
+
+
+def settle(found: Findings, rules: Sequence[Rule]) -> None:
+    """Say what becomes of each lost path by these rules alone."""
+    found.mended, found.singles = {}, []
+    assign(found, rules, found.files, found.shelves)
+    leave_doubles(found)
+    tell_the_rest(found, rules, found.files)
+    found.singles.sort(key=lambda one: (not one.files, one.lost.path))  # those first that can be chosen
+    found.headers = found.files.headers
+    found.leftovers = leftovers(found)
 
 
 def assign(found: Findings, rules: Sequence[Rule], files: Files, shelves: Sequence[str]) -> None:
@@ -106,8 +129,8 @@ def assign(found: Findings, rules: Sequence[Rule], files: Files, shelves: Sequen
         if len(best) == 1:
             found.mended[path] = best[0]
         else:
-            names = [file for _rule, file in several]
-            found.singles.append(Single(found.losses.lost[path], UNCLEAR, names, ["no way to tell"]))
+            names, alike = [file for _rule, file in best], [rule for rule, _file in best]
+            found.singles.append(Single(found.losses.lost[path], UNCLEAR, names, ["no way to tell"], alike=alike))
 
 
 def leave_doubles(found: Findings) -> None:
@@ -235,7 +258,7 @@ def common(one: str, other: str) -> int:
 
 def leftovers(found: Findings) -> int:
     """How many sounds below the places that rules lead to no entry names."""
-    tops = tuple(rule.new.rstrip("/") + "/" for rule in found.rules)
+    tops = tuple({rule.new.rstrip("/") + "/" for rule, _file in found.mended.values()})
     if not tops:
         return 0
     named = {file for _rule, file in found.mended.values()}.union(*found.losses.named.values())
