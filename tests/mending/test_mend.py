@@ -123,6 +123,21 @@ class Mended(MendCase):
         done = self.mend("--ledger", late, "--yes")
         self.assertEqual((done["rules"][0]["evidence"][0], late.read_text()), ("trip", f"{self.new}/low/C1.wav\n"))
 
+    def test_a_link_that_leads_nowhere_is_put_right(self):
+        link = self.keel / "lists" / "bells"
+        link.symlink_to(self.shelf)
+        self.near.write_text("".join(f"bells/{name}\n" for name in NAMES))
+        before = self.state()
+        self.shelf.rename(self.lighter / "Moved")
+        words = ("--ledger", self.near, "--by-name", "--yes")
+        self.mend(*words, "--signposts")
+        self.assertEqual((os.readlink(link), self.state()), (str(self.lighter / "Moved"), before))
+        self.run_program("undo", "--yes")
+        self.assertEqual(os.readlink(link), str(self.shelf))
+        self.mend(*words)
+        self.assertEqual(os.readlink(link), str(self.shelf))
+        self.assertNotIn("bells", self.near.read_text())
+
     def test_a_plan_is_written_edited_and_carried_out(self):
         before, plan = self.state(), self.top / "plan.toml"
         self.shelf.rename(self.lighter / "Bells")

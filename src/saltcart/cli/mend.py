@@ -57,6 +57,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="the ledgers live here from now on: what is spelt as on another system gets this one's spelling",
     )
+    parser.add_argument(
+        "--signposts",
+        action="store_true",
+        help="turn links that lead nowhere to where things are now, and leave entries that go through them as they are",
+    )
     add_wait(parser)
     add_yes(parser)
     add_cart(parser)
@@ -83,7 +88,9 @@ def run(options: argparse.Namespace) -> int:
         settle(found, taken)
     choose(found, chosen(options, found))
     show_findings(screen, found, taken)
-    waybill = waybill_for(found, maps, means, lambda rule: any(rule is one for one in taken), options.for_here)
+    waybill = waybill_for(
+        found, maps, means, lambda rule: any(rule is one for one in taken), options.for_here, options.signposts
+    )
     with screen.watch():
         failing = leave_out_what_fails(waybill, found.losses.ledgers)
     for path, error in failing.items():
@@ -268,7 +275,7 @@ def carry_out(
     taken: Sequence[Rule] = (),
 ) -> int:
     """Ask, rewrite all ledgers or none, and say how it stands."""
-    if waybill.shelves or not (waybill.relinks or waybill.here):
+    if waybill.shelves or not (waybill.relinks or waybill.here or waybill.signposts):
         raise UsageError("This is no plan of mending", "Write one with: saltcart mend --plan FILE")
     gone = [one.new for one in waybill.relinks if not os.path.lexists(one.new)]
     if gone:
@@ -278,6 +285,8 @@ def carry_out(
     if options.plan:
         for one in waybill.relinks:
             screen.say(f"{place(one.old)}{'' if one.what == ONE else '/...'} -> {place(one.new)}")
+    for post, target in waybill.signposts:
+        screen.say(f"The link {place(post)} will lead to {place(target)}")
     ledgers = many(len(waybill.ledgers), "ledger", "ledgers")
     if not options.yes and not sys.stdin.isatty():
         raise need_answer(options, "changed")

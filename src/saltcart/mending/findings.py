@@ -283,16 +283,22 @@ def waybill_for(
     means: Sequence[str],
     take: Callable[[Rule], bool] = is_proven,
     here: bool = False,
+    signposts: bool = False,
 ) -> Waybill:
     """The plan that mends what the rules that are taken explain, and the singles that are chosen; with `here` what is
-    spelt as on another system gets this one's spelling.
+    spelt as on another system gets this one's spelling, and with `signposts` links that lead nowhere are turned where
+    that mends what goes through them.
     """
+    posts: dict[str, str] = {}
     exact = {one.lost.path: (one.chosen, one.why) for one in found.singles if one.chosen}
     broad: list[Relink] = []
     olds: set[str] = set()
     for rule in found.rules:
         mine = {path: file for path, (other, file) in found.mended.items() if other is rule}
         if not take(rule):
+            continue
+        if signposts and (pair := signpost_for(rule)):
+            posts |= [pair]
             continue
         files = [path for path in mine if not found.losses.lost[path].folder]
         if len(files) == rule.seen > 1 and rule.exact and rule.old not in olds:  # then the rule says it all
@@ -311,4 +317,16 @@ def waybill_for(
         for ledger in found.losses.ledgers
         if ledger.path in touched or here
     ]
-    return Waybill([], lines, [plan.path for plan in maps], means=list(means), relinks=relinks, here=here)
+    return Waybill([], lines, [plan.path for plan in maps], means=list(means), relinks=relinks, here=here,
+                   signposts=sorted(posts.items()))  # fmt: skip
+
+
+def signpost_for(rule: Rule) -> tuple[str, str] | None:
+    """The link that leads nowhere and through which a rule goes, and where it should lead; None where there is none."""
+    place, tail = rule.old, ""
+    while place != "/" and not os.path.islink(place):
+        place, _slash, name = place.rpartition("/")
+        place, tail = place or "/", f"/{name}{tail}"
+    if place == "/" or os.path.exists(place) or not rule.new.endswith(tail) or rule.lacking or rule.contradicted:
+        return None
+    return place, rule.new[: len(rule.new) - len(tail)]

@@ -20,7 +20,9 @@ def leave_out_what_fails(waybill: Waybill, ledgers: Sequence[Ledger]) -> dict[st
     for ledger in (ledger for ledger in ledgers if ledger.path in lines):
         try:
             changes = changes_for(ledger, routes_for(waybill, ledger.path, False, resolver), ledger.path)
-            if changes.texts or changes.swaps:
+            if waybill.signposts and not changes.texts and not changes.swaps:
+                kept.append(lines[ledger.path])  # to be looked at when links are turned
+            elif changes.texts or changes.swaps:
                 with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
                     stage(ledger, changes, os.path.join(folder, os.path.basename(ledger.path)))
                 kept.append(lines[ledger.path])

@@ -175,6 +175,8 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
         for link in trip.waybill.turn:
             target = new_target(trip.waybill.moves(), link)
             deeds += [transaction.unlink(link, os.readlink(link)), transaction.link(link, target)]
+        for post, target in trip.waybill.signposts:
+            deeds += [transaction.unlink(post, os.readlink(post)), transaction.link(post, target)]
         require_drives(trip)  # one may have gone while the ledgers were read
     except BaseException:
         clear_staged(trip)

@@ -40,6 +40,7 @@ SHAPE: dict[str, Any] = {
     "left_unread": [str],
     "digests": (BLAKE3, SHA256),
     "here": bool,
+    "signpost": [{"!at": str, "!to": str}],
     "shelf": [
         {
             "!name": str,
@@ -295,7 +296,7 @@ class Waybill:
     `search` are the places that are searched for what names the shelves, before and after; the files `left_unread`
     may go on naming the old places.  Without shelves nothing moves, and ledgers alone change: by `relinks`, and by the
     `folders` that come into their lists or go.  With `here` what is spelt as on another system gets this one's
-    spelling.
+    spelling.  The links at the first of each pair of `signposts` will lead to the second.
     """
 
     shelves: list[Shelf]
@@ -310,6 +311,7 @@ class Waybill:
     relinks: list[Relink] = field(default_factory=list)
     folders: list[FolderLine] = field(default_factory=list)
     here: bool = False
+    signposts: list[tuple[str, str]] = field(default_factory=list)
 
     def resolver(self) -> Resolver:
         """What resolves entries on this trip."""
@@ -365,7 +367,7 @@ def read(path: str) -> Waybill:
         raise BadFile(
             path, None, f"is a waybill of format {tables['format']}; this version knows {FORMAT}", "Draft it anew."
         )
-    if not any(tables.get(key) for key in ("shelf", "relink", "folder", "here")):
+    if not any(tables.get(key) for key in ("shelf", "relink", "folder", "here", "signpost")):
         raise BadFile(path, None, "names no shelf", "Add a [[shelf]] or draft it anew.")
     shelves = [
         Shelf(
@@ -437,6 +439,9 @@ def read(path: str) -> Waybill:
         relinks=relinks,
         folders=folders,
         here=tables.get("here", False),
+        signposts=[
+            (absolute(path, "at", row["at"]), absolute(path, "to", row["to"])) for row in tables.get("signpost", [])
+        ],
     )
 
 

@@ -63,6 +63,7 @@ def render(waybill: Waybill, place: str) -> str:
         ("gather", [shelf_table(one) for one in waybill.shelves if one.gathered]),
         ("relink", list(map(relink_table, waybill.relinks))),
         ("folder", list(map(folder_table, waybill.folders))),
+        ("signpost", [signpost_table(*pair) for pair in waybill.signposts]),
         ("ledger", list(map(ledger_table, waybill.ledgers))),
     ):
         if tables:
@@ -133,6 +134,14 @@ def relink_table(relink: Relink) -> tomlkit.items.Table:
         table.add("ledger", as_toml_path(relink.ledger))
     if relink.what != ALL:
         table.add("what", relink.what)
+    return table
+
+
+def signpost_table(path: str, target: str) -> tomlkit.items.Table:
+    """One [[signpost]] table."""
+    table = tomlkit.table()
+    table.add("at", tomlkit.item(as_toml_path(path)).comment("a link that leads nowhere, under its very name"))
+    table.add("to", as_toml_path(target))
     return table
 
 
