@@ -13,7 +13,7 @@ from saltcart.errors import SaltCartError
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Batch, Entry, Facts, Ledger
 from saltcart.shelves.audio import header_trouble
-from saltcart.spelling import Spelling, readings, spelling_named
+from saltcart.spelling import Spelling, encodable, readings, spelling_named
 from saltcart.spelling.foreign import PSEUDO
 from saltcart.spelling.moves import plain, tail_below
 
@@ -176,6 +176,7 @@ class Judge:
         others = set(batch.texts) - simply
         simply |= self.found_in_listings(batch.spelling, others.difference(answers))
         others -= simply
+        answers |= self.lost_with_folders(batch.spelling, others.difference(answers))
         answers |= {
             text: self.answer(batch, readings(batch.spelling, (text,)), start) for text in others.difference(answers)
         }
@@ -198,6 +199,28 @@ class Judge:
             if self.asked[folder] >= FEW and plain(folder) == folder
         )
         return set().union(*shown) - self.seen.keys()
+
+    def lost_with_folders(self, spelling: Spelling, texts: Iterable[str]) -> dict[str, Answer]:
+        """The answers to those of `texts` that are full paths in folders that are not there: one look each."""
+        answers: dict[str, Answer] = {}
+        gone: dict[str, tuple[str, str] | None] = {}
+        sure = spelling in FULL_WITH_SLASH and not self.resolver.meanings.moves.moves
+        for text in texts if sure else ():
+            folder, _slash, name = text.rpartition("/")
+            if folder not in gone:
+                gone[folder] = self.no_folder(folder, text)
+            answer = self.seen.get(text) or gone[folder]
+            if answer and name not in ("", ".", "..") and (text.isascii() or encodable(text)):
+                answers[text] = (text, *answer)
+        return answers
+
+    def no_folder(self, folder: str, text: str) -> tuple[str, str] | None:
+        """Verdict and reason for what would lie in a folder that is not there; None where it is, or may be another."""
+        if not folder.startswith("/") or "\0" in text or ".." in folder or plain(text) != text:
+            return None
+        if os.path.lexists(folder) or self.resolver.true.path(text) != text:
+            return None
+        return self.path(text)
 
     def listing(self, folder: str) -> frozenset[str]:
         """The paths of the plain files and folders in `folder`; none where it means another one here."""

@@ -35,16 +35,16 @@ def facts(
 ) -> Facts:
     """The facts in the cells of one row, which stand in the order of COLUMNS; lengths may count milliseconds there."""
     plays, last, size, length, title, digest = cells
-    seconds = number(length)
+    seconds = None if length is None else number(length)
     return Facts(
         key,
         path,
-        whole(plays),
-        time_text(last),
-        whole(size),
+        None if plays is None else whole(plays),
+        None if last is None else time_text(last),
+        None if size is None else whole(size),
         seconds / 1000 if seconds is not None and milliseconds else seconds,
-        text(title),
-        text(digest),
+        None if title is None else text(title),
+        None if digest is None else text(digest),
         counted,
     )
 

@@ -187,7 +187,7 @@ class Recorded:
             if not shelf.gathered
         ]
         self.known: dict[tuple[str, int], dict[str, tuple[int, str | None]]] = {}
-        self.manifests: dict[str, dict[str, str]] = {}
+        self.manifests: dict[str, tuple[str, dict[str, str]]] = {}
 
     def fill(self, lost: Lost) -> None:
         """Add what is recorded of a lost sound to what its ledgers say."""
@@ -211,14 +211,18 @@ class Recorded:
         return self.known[name, number]
 
 
-def from_manifest(path: str, known: dict[str, dict[str, str]]) -> str | None:
-    """The digest that a manifest left beside a shelf gives for a path that is gone from it."""
-    top = os.path.dirname(path)
-    while len(top) > 1:
-        if top not in known:
-            kind = manifest.kind_of_manifest(top)
-            known[top] = dict(manifest.read(top, kind)) if kind else {}
-        if known[top]:
-            return known[top].get(path[len(top) + 1 :])
-        top = os.path.dirname(top)
-    return None
+def from_manifest(path: str, known: dict[str, tuple[str, dict[str, str]]]) -> str | None:
+    """The digest that a manifest left beside a shelf gives for a path that is gone from it; `known` has what was read
+    for each folder.
+    """
+    folder = path.rpartition("/")[0]
+    if folder not in known:
+        known[folder] = "", {}
+        top = folder
+        while len(top) > 1:
+            if kind := manifest.kind_of_manifest(top):
+                known[folder] = top, dict(manifest.read(top, kind))
+                break
+            top = top.rpartition("/")[0]
+    top, digests = known[folder]
+    return digests.get(path[len(top) + 1 :]) if digests else None

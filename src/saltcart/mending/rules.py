@@ -116,7 +116,7 @@ def add_to_rules(rules: dict[tuple[str, str], Rule], path: str, found: str, only
     """Let the rule that leads from a lost path to a file explain it; whether that is the `only` file of its name."""
     old, new, count, exact = parting(path, found)
     if count:
-        rule = rules.setdefault((old, new), Rule(old, new))
+        rule = rules.get((old, new)) or rules.setdefault((old, new), Rule(old, new))
         rule.files[path] = found
         rule.seen += 1
         rule.exact = rule.exact and exact
