@@ -138,6 +138,15 @@ class Mended(MendCase):
         self.assertEqual(os.readlink(link), str(self.shelf))
         self.assertNotIn("bells", self.near.read_text())
 
+    def test_a_manifest_that_was_left_tells_by_digest(self):
+        self.run_program("check", self.shelf, "--digests", "--write")
+        os.remove(self.library)
+        (self.top / "cart.toml").write_text(f'places = ["{self.lighter}"]\n[[ledger]]\npath = "{self.near}"\n')
+        self.shelf.rename(self.lighter / "Other Name")
+        done = self.mend("--yes")
+        self.assertEqual(done["rules"][0]["evidence"], ["digest (3 of 3)"])
+        self.assertEqual(done["changed_entries"], 3)
+
     def test_a_plan_is_written_edited_and_carried_out(self):
         before, plan = self.state(), self.top / "plan.toml"
         self.shelf.rename(self.lighter / "Bells")

@@ -221,7 +221,11 @@ def from_manifest(path: str, known: dict[str, tuple[str, dict[str, str]]]) -> st
         top = folder
         while len(top) > 1:
             if kind := manifest.kind_of_manifest(top):
-                known[folder] = top, dict(manifest.read(top, kind))
+                whole = f"{top}/"  # which no folder is called
+                known.setdefault(whole, ("", {}))
+                if not known[whole][0]:
+                    known[whole] = top, dict(manifest.read(top, kind))
+                known[folder] = known[whole]
                 break
             top = top.rpartition("/")[0]
     top, digests = known[folder]
