@@ -580,6 +580,41 @@ class Databases(MapCase):
         with self.assertRaisesRegex(CannotSpell, "rows of cue refer to others by their paths"):
             rewritten(open_ledger(path, [load_map(one)]), THERE, self.target)
 
+    def test_playlists_tell_titles_and_lengths(self):
+        track = "<track><title>{}</title>{}<duration>{}</duration></track>"
+        place = "<location>{}.wav</location>"
+        for name, text in [
+            ("a.m3u8", "#EXTM3U\n#EXTINF:3,Été &amp; x\na.wav\nb.wav\n#EXTINF:-1 key=1,Zwei\nc.wav\n"),
+            (
+                "a.xspf",
+                '<playlist xmlns="http://xspf.org/ns/0/"><trackList>'
+                + track.format("Été &amp;amp; x", place.format("a"), 3000)
+                + f"<track>{place.format('b')}</track><track>{place.format('c')}<title>Zwei</title></track>"
+                + "</trackList></playlist>",
+            ),
+            (
+                "a.jspf",
+                json.dumps(
+                    {
+                        "playlist": {
+                            "track": [
+                                {"location": ["a.wav"], "title": "Été &amp; x", "duration": 3000},
+                                {"location": "b.wav"},
+                                {"title": "no place"},
+                                {"location": ["c.wav"], "title": "Zwei"},
+                            ]
+                        }
+                    }
+                ),
+            ),
+        ]:
+            with self.subTest(name):
+                path = os.path.join(self.folder, name)
+                Path(path).write_text(text)
+                told = {os.path.basename(one.path): (one.title, one.length) for one in open_ledger(path, []).facts()}
+                told.pop("b.wav", None)
+                self.assertEqual(told, {"a.wav": ("Été &amp; x", 3.0), "c.wav": ("Zwei", None)})
+
     def test_facts_are_taken_from_cells_of_any_kind(self):
         cells = [
             (3, 1_700_000_000, 10.0, 90_500, "T", b"\xab"),

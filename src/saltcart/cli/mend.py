@@ -178,6 +178,23 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
     if found.leftovers:
         files = many(found.leftovers, "sound that no entry names lies", "sounds that no entry names lie")
         screen.say(f"{files} below the found places.")
+    show_warnings(screen, found)
+    if any(found.as_good_as(rule) for rule in found.rules):
+        screen.say("Where rules are as good as each other, say which are not meant: saltcart mend --not N")
+    if any(not is_proven(rule) and not any(rule is one for one in taken) for rule in found.rules):
+        screen.say(
+            "Of what is likely by names alone nothing is taken by itself. To take it: --by-name, or --only-rule N"
+        )
+
+
+def show_warnings(screen: Screen, found: Findings) -> None:
+    """What else a person should know of these ledgers and places."""
+    losses = found.losses
+    for level in losses.levels:
+        screen.remark(
+            f"{place(level.ledger)} names the folder {place(level.folder)}, and what starts from there lies in"
+            f" {place(level.better)}: saltcart folders right-level"
+        )
     for ledger, twice in losses.doubles.items():
         files = many(len(twice), "file", "files")
         screen.remark(
@@ -190,12 +207,6 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
         names = ", ".join(place(path) for path in emptied[:3])
         screen.remark(
             f"More than half is lost in {names}: do not let players or telephones follow it until it is mended"
-        )
-    if any(found.as_good_as(rule) for rule in found.rules):
-        screen.say("Where rules are as good as each other, say which are not meant: saltcart mend --not N")
-    if any(not is_proven(rule) and not any(rule is one for one in taken) for rule in found.rules):
-        screen.say(
-            "Of what is likely by names alone nothing is taken by itself. To take it: --by-name, or --only-rule N"
         )
 
 

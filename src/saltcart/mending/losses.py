@@ -8,6 +8,7 @@ from functools import partial
 
 from saltcart.errors import SaltCartError
 from saltcart.judging.judge import FOUND, MISSING, OFFLINE, Judge, LedgerState
+from saltcart.judging.levels import WrongLevel, wrong_levels
 from saltcart.ledgers import Facts, Ledger, Map, open_ledger
 from saltcart.ledgers.instrument_parts import with_parts
 from saltcart.progress import Progress, Tick, silent
@@ -46,7 +47,8 @@ class Lost:
 class Losses:
     """All that was judged: ledgers, what each has lost, what merely waits for a drive (why -> entries), which paths
     that are there each ledger names, what could not be read, which ledgers lost something `together`,
-    how often found ones were played, and which files libraries (not playlists) name twice, as `doubles`.
+    how often found ones were played, which files libraries (not playlists) name twice, as `doubles`, and folders that
+    are a level too high or too low.
     """
 
     ledgers: list[Ledger] = field(default_factory=list)
@@ -58,6 +60,7 @@ class Losses:
     together: dict[frozenset[str], frozenset[str]] = field(default_factory=dict)
     plays: Counter[str] = field(default_factory=Counter)
     doubles: dict[str, list[str]] = field(default_factory=dict)
+    levels: list[WrongLevel] = field(default_factory=list)
 
     @property
     def entries(self) -> int:
@@ -86,6 +89,7 @@ def losses_of(paths: Sequence[str], maps: Sequence[Map], judge: Judge, progress:
             continue
         found.ledgers.append(ledger)
         found.states.append(state)
+        found.levels += wrong_levels(state, judge.resolver)
         gather(found, ledger, state)
     return found
 
