@@ -18,6 +18,7 @@ from typing import NamedTuple
 
 ROOT = Path(__file__).parents[1]
 CRASH, ALIVE = "tests.switching.test_crash", "tests.switching.test_alive"
+ARCHIVES = "tests.hauling.test_archives"
 OWN, FAULTS, JOB = "tests.switching.test_own_places", "tests.hauling.test_faults", "tests.switching.test_job"
 
 
@@ -282,6 +283,86 @@ BREAKAGES = (
         "        if any(tail_below(place, one) is not None for one in named):",
         "        if False:",
         (ALIVE,),
+    ),
+    Breakage(
+        1,
+        "the sums of an archive",
+        "hauling/unpacking.py",
+        "stream.read(min(CHUNK, left + 1))",
+        "stream.read(min(CHUNK, left))",
+        (ARCHIVES,),
+    ),
+    Breakage(
+        1,
+        "what cannot be had again is asked about",
+        "cli/release.py",
+        "    if own and options.yes and not options.own:",
+        "    if False:",
+        (JOB,),
+    ),
+    Breakage(
+        6,
+        "another sound of the same name",
+        "mending/rules.py",
+        "        if facts.contradict:",
+        "        if False:",
+        ("tests.mending",),
+    ),
+    Breakage(
+        6,
+        "two files that are equally likely",
+        "mending/findings.py",
+        "        if len(best) == 1:",
+        "        if best:",
+        ("tests.mending",),
+    ),
+    Breakage(
+        6,
+        "a file that a ledger names already",
+        "mending/findings.py",
+        "        if named or max(holders.values()) > 1:",
+        "        if False:",
+        ("tests.mending",),
+    ),
+    Breakage(
+        6,
+        "names alone are not enough",
+        "mending/rules.py",
+        "    elif rule.named >= ENOUGH:\n        rule.sure = BY_NAMES",
+        "    elif rule.named >= ENOUGH:\n        rule.sure = PROVEN",
+        ("tests.mending",),
+    ),
+    Breakage(
+        9,
+        "what stays lost is never exit 0",
+        "cli/mend.py",
+        "        left = found.losses.entries - again",
+        "        left = 0",
+        ("tests.mending",),
+    ),
+    Breakage(
+        9,
+        "what is found through a folder of a list alone",
+        "planning/folder_lists.py",
+        "            if now and not then:",
+        "            if False:",
+        ("tests.planning.test_folders",),
+    ),
+    Breakage(
+        11,
+        "names in an archive that lead out",
+        "shelves/archive.py",
+        '    if not parts or ".." in parts or name.startswith("/") or DRIVE_LETTER.match(name) or "\\0" in name:',
+        "    if not parts:",
+        (ARCHIVES,),
+    ),
+    Breakage(
+        11,
+        "chosen files alone",
+        "waybills/waybill.py",
+        "        if self.files:  # a pattern would mean files of that name in any folder",
+        "        if False:",
+        ("tests.planning.test_divided",),
     ),
 )
 
