@@ -288,8 +288,8 @@ BREAKAGES = (
         1,
         "the sums of an archive",
         "hauling/unpacking.py",
-        "stream.read(min(CHUNK, left + 1))",
-        "stream.read(min(CHUNK, left))",
+        '        remove_if_there(job.temporary)\n        return Outcome("", f"is damaged in the archive ({error})")',
+        "        return Outcome(worker.hexdigest())",
         (ARCHIVES,),
     ),
     Breakage(
