@@ -147,7 +147,7 @@ class Structure(unittest.TestCase):
         for name in COMMANDS:
             usage = subprocess.run([PROGRAM, name, "--help"], capture_output=True, text=True, check=True).stdout
             section = manual.split(f"\n## {name}\n")[1].split("\n## ")[0]
-            for option in set(re.findall(r"--[a-z-]+", usage)) - {"--help", "--json", "--quiet"}:
+            for option in set(re.findall(r"--[a-z-]+", usage)) - {"--help", "--json", "--quiet", "--wide"}:
                 self.assertIn(option, section, name)
 
     def test_the_library_offers_the_steps(self):

@@ -55,6 +55,7 @@ def build(chosen: str | None) -> argparse.ArgumentParser:
             command.add_argument(
                 "--json", action="store_true", help="print one JSON document and nothing else on standard output"
             )
+            command.add_argument("--wide", action="store_true", help="show every column, however narrow the window is")
             command.add_argument("--quiet", action="store_true", help="say only what went wrong")
             command.set_defaults(run=module.run)
     return parser

@@ -4,9 +4,11 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 from rich.box import SIMPLE_HEAD
-from rich.console import Console
+from rich.console import Console, Group, RenderableType
 from rich.table import Table
 from rich.text import Text
+
+from saltcart.cli.fitting import NARROW, fit, shortened
 
 if TYPE_CHECKING:
     from rich.progress import Progress
@@ -50,7 +52,43 @@ def cell(column: str, content: str | int) -> Text:
     return Text(f"{content:,}", style=STYLES.get(column.removeprefix(">").lower(), "") if content else "dim")
 
 
-def table(title: str, columns: Sequence[str], rows: Sequence[Sequence[Any]]) -> Table:
+def fitted_table(title: str, columns: Sequence[str], rows: Sequence[Sequence[Any]], width: int) -> RenderableType:
+    """As `table`, fitted to the width of a terminal; a list of its rows where there is no room for one."""
+    texts = [[content if isinstance(content, str) else f"{content:,}" for content in row] for row in rows]
+    found = fit(columns, texts, width)
+    if found is None or (width < NARROW and found.left_out):
+        return cards(title, columns, texts)
+    made = table(
+        title,
+        [columns[at] for at in found.widths],
+        [
+            [shortened(row[at], room) if isinstance(row[at], str) else row[at] for at, room in found.widths.items()]
+            for row in rows
+        ],
+        list(found.widths.values()),
+    )
+    if not found.left_out:
+        return made
+    note = f"No room for: {', '.join(found.left_out)} (a wider window, or --wide)"
+    return Group(made, Text(note, style="dim"))
+
+
+def cards(title: str, columns: Sequence[str], rows: Sequence[Sequence[str]]) -> RenderableType:
+    """The rows one below the other, each cell on a line."""
+    lines: list[Text] = [Text(title, style="bold")]
+    for row in rows:
+        lines += [
+            Text.assemble((f"{name.removeprefix('>')}: ", "dim"), cell(name, content))
+            for name, content in zip(columns, row, strict=True)
+            if content
+        ]
+        lines.append(Text())
+    return Group(*lines)
+
+
+def table(
+    title: str, columns: Sequence[str], rows: Sequence[Sequence[Any]], widths: Sequence[int] | None = None
+) -> Table:
     """See Screen.table."""
     made = Table(
         title=title, title_justify="left", title_style="bold", box=SIMPLE_HEAD, pad_edge=False, show_edge=False
@@ -61,7 +99,8 @@ def table(title: str, columns: Sequence[str], rows: Sequence[Sequence[Any]]) -> 
             name.removeprefix(">"),
             justify="right" if figure else "left",
             overflow="fold",
-            no_wrap=figure or number == 0,
+            no_wrap=figure or (number == 0 and widths is None),
+            width=widths[number] if widths else None,
         )
     for row in rows:
         made.add_row(*map(cell, columns, row))

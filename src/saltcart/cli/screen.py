@@ -26,6 +26,7 @@ MOST_ITEM = 36  # signs of the present file
 PATIENCE = 2.0  # seconds before a bar shows
 PLAIN_EVERY = 10.0  # seconds between plain lines where there is no terminal
 WIDTH_ELSEWHERE = 132  # columns when standard output is no terminal
+WIDEST = 400  # columns with --wide
 
 
 def size(count: int) -> str:
@@ -47,12 +48,18 @@ def many(count: int, one: str, more: str) -> str:
     return f"{count:,} {one if count == 1 else more}"
 
 
+def whole(text: str) -> bool:
+    """Whether a line is not to be broken between words: what is typed from it would come in two."""
+    return "saltcart " in text or "--" in text or not sys.stdout.isatty()
+
+
 class Screen:
     """Where one command shows what it did.  With --json only the document goes to standard output."""
 
     def __init__(self, options: argparse.Namespace):
         self.json = options.json
         self.quiet = options.quiet
+        self.wide = getattr(options, "wide", False)
 
     @cached_property
     def rendering(self) -> ModuleType:
@@ -64,7 +71,8 @@ class Screen:
     @cached_property
     def out(self) -> Console:
         """Standard output."""
-        console: Console = self.rendering.console(None if sys.stdout.isatty() else WIDTH_ELSEWHERE)
+        width = WIDEST if self.wide else None if sys.stdout.isatty() else WIDTH_ELSEWHERE
+        console: Console = self.rendering.console(width)
         return console
 
     @cached_property
@@ -76,18 +84,21 @@ class Screen:
     def say(self, text: str = "", style: str = "") -> None:
         """A line for a person."""
         if not (self.json or self.quiet):
-            self.out.print(self.rendering.line(text, style), soft_wrap=True)
+            self.out.print(self.rendering.line(text, style), soft_wrap=whole(text))
 
     def remark(self, text: str) -> None:
         """Something worth knowing that is no failure."""
         if not self.quiet:
             console = self.err if self.json else self.out
-            console.print(self.rendering.remark(text), soft_wrap=True)
+            console.print(self.rendering.remark(text), soft_wrap=whole(text) or not sys.stdout.isatty())
 
     def table(self, title: str, columns: Sequence[str], rows: Sequence[Sequence[Any]]) -> None:
         """A table; a column whose name begins with `>` is for numbers.  The first column is not broken into lines."""
         if not (self.json or self.quiet) and rows:
-            self.out.print(self.rendering.table(title, columns, rows))
+            fits = sys.stdout.isatty() and not self.wide
+            look = self.rendering
+            made = look.fitted_table(title, columns, rows, self.out.width) if fits else look.table(title, columns, rows)
+            self.out.print(made)
             self.out.print()
 
     def facts(self, rows: Sequence[tuple[str, str]]) -> None:
