@@ -50,7 +50,7 @@ def many(count: int, one: str, more: str) -> str:
 
 def whole(text: str) -> bool:
     """Whether a line is not to be broken between words: what is typed from it would come in two."""
-    return "saltcart " in text or "--" in text or not sys.stdout.isatty()
+    return "saltcart " in text or not sys.stdout.isatty()
 
 
 class Screen:
@@ -93,8 +93,10 @@ class Screen:
             console.print(self.rendering.remark(text), soft_wrap=whole(text) or not sys.stdout.isatty())
 
     def table(self, title: str, columns: Sequence[str], rows: Sequence[Sequence[Any]]) -> None:
-        """A table; a column whose name begins with `>` is for numbers.  The first column is not broken into lines."""
+        """A table; a column whose name begins with `>` is for numbers, and one with nothing in it is left out."""
         if not (self.json or self.quiet) and rows:
+            some = [at for at in range(len(columns)) if any(row[at] != "" for row in rows)]
+            columns, rows = [columns[at] for at in some], [[row[at] for at in some] for row in rows]
             fits = sys.stdout.isatty() and not self.wide
             look = self.rendering
             made = look.fitted_table(title, columns, rows, self.out.width) if fits else look.table(title, columns, rows)
