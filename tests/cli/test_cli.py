@@ -138,7 +138,8 @@ class Documents(WorldCase):
                 child.send_signal(signal.SIGINT)
                 rest = child.stderr.read()
             self.assertNotIn("Traceback", rest)
-            self.assertIn(child.returncode, (0, 1, 4), rest)
+            # The last: the work was done, and the interpreter on its way out, with the system's own handlers again.
+            self.assertIn(child.returncode, (0, 1, 4, -signal.SIGINT), rest)
 
 
 class Structure(unittest.TestCase):
