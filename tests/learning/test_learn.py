@@ -188,6 +188,7 @@ class Petrel(WorldCase):
         self.assertEqual(
             known,
             {
+                "artist": None,
                 "title": rows[3][4],
                 "length_seconds": 0.13,
                 "size_bytes": rows[3][5],

@@ -8,6 +8,7 @@ import subprocess
 from contextlib import closing
 from pathlib import Path
 
+import mutagen
 import numpy
 import soundfile
 
@@ -137,6 +138,26 @@ class Mended(MendCase):
         self.mend(*words)
         self.assertEqual(os.readlink(link), str(self.shelf))
         self.assertNotIn("bells", self.near.read_text())
+
+    def test_what_was_tagged_anew_is_known_by_length_title_and_artist(self):
+        path, tagged = self.shelf / "high" / "it's & all.wav", self.shelf / "high" / "x.flac"
+        soundfile.write(os.fsencode(tagged), soundfile.read(os.fsencode(path))[0], 8000)
+        tags = mutagen.File(tagged)
+        tags["title"], tags["artist"] = "Été", "Bilge Choir"
+        tags.save()
+        with closing(sqlite3.connect(self.library)) as database:
+            database.execute("DELETE FROM tracks")
+            database.execute("DELETE FROM folders")
+            database.execute(
+                "INSERT INTO tracks (place, title, artist, seconds) VALUES (?, 'été', 'BILGE CHOIR', ?)",
+                (f"file://{self.shelf}/high/x.flac".replace(" ", "%20"), self.seconds(3)),
+            )
+            database.commit()
+        self.shelf.rename(self.lighter / "Other")
+        done = self.mend("--ledger", self.library, "--yes")
+        self.assertEqual(
+            done["rules"][0]["evidence"], ["length (1 of 1)", "title (1 of 1)", "artist (1 of 1)"], "and that is proof"
+        )
 
     def test_a_manifest_that_was_left_tells_by_digest(self):
         self.run_program("check", self.shelf, "--digests", "--write")

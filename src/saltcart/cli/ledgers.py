@@ -123,6 +123,7 @@ def row(one: Judgement, facts: Facts | None) -> dict[str, object]:
         "why": one.why,
         "known": {
             "title": known.title,
+            "artist": known.artist,
             "length_seconds": known.length,
             "size_bytes": known.size,
             "digest": known.digest,

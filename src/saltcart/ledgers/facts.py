@@ -6,7 +6,7 @@ from math import inf, isfinite
 from typing import NamedTuple
 
 # The keys of a map that name columns of such facts, in the order of the fields below.
-COLUMNS = ("plays", "last_played", "size", "length", "title", "digest")
+COLUMNS = ("plays", "last_played", "size", "length", "title", "digest", "artist")
 # Unix times from here on count milliseconds: as seconds they would lie beyond the year 5000.
 MILLISECONDS = 100_000_000_000
 
@@ -27,6 +27,7 @@ class Facts(NamedTuple):
     length: float | None = None
     title: str | None = None
     digest: str | None = None
+    artist: str | None = None
     counted: bool = False
 
 
@@ -34,7 +35,7 @@ def facts(
     key: Hashable, path: str, cells: Sequence[object], counted: bool = False, milliseconds: bool = False
 ) -> Facts:
     """The facts in the cells of one row, which stand in the order of COLUMNS; lengths may count milliseconds there."""
-    plays, last, size, length, title, digest = cells
+    plays, last, size, length, title, digest, artist = cells
     seconds = None if length is None else number(length)
     return Facts(
         key,
@@ -45,6 +46,7 @@ def facts(
         seconds / 1000 if seconds is not None and milliseconds else seconds,
         None if title is None else text(title),
         None if digest is None else text(digest),
+        None if artist is None else text(artist),
         counted,
     )
 

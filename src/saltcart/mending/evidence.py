@@ -16,19 +16,14 @@ from saltcart.trips import trip as trips
 from saltcart.trips.trip import RELEASED, SWITCHED
 
 DIGEST, TRIP, DRIVE, HOME = "digest", "trip", "same drive", "home folder"
-SIZE, LENGTH, TITLE, FOLDERS, NEIGHBOURS, NAME = (
-    "size",
-    "length",
-    "title",
-    "folders",
-    "neighbours",
-    "only file of its name",
-)
+SIZE, LENGTH, TITLE, ARTIST = "size", "length", "title", "artist"
+FOLDERS, NEIGHBOURS, NAME = "folders", "neighbours", "only file of its name"
 # What each is worth; a rule is proven at ENOUGH.
-POINTS = {DIGEST: 4, TRIP: 4, DRIVE: 4, HOME: 4, SIZE: 2, LENGTH: 2, TITLE: 1, FOLDERS: 1, NEIGHBOURS: 1, NAME: 2}
+POINTS = dict.fromkeys((DIGEST, TRIP, DRIVE, HOME), 4) | {SIZE: 2, LENGTH: 2, TITLE: 1, ARTIST: 1}
+POINTS |= {FOLDERS: 1, NEIGHBOURS: 1, NAME: 2}
 ENOUGH = 4
 STRONG = (DIGEST, TRIP, DRIVE, HOME)
-KNOWN = (*STRONG, SIZE, LENGTH, TITLE)  # what is known of a sound itself, or of its drive
+KNOWN = (*STRONG, SIZE, LENGTH, TITLE, ARTIST)  # what is known of a sound itself, or of its drive
 # Seconds by which lengths may differ: written to the hundredth, of long sounds as encoders pad them, of whole seconds.
 TOLERANCE, PADDED, ROUNDED = 0.011, 0.06, 1.0
 SHORT, LONG = 0.1, 10.0  # below the one, and for whole seconds below the other, lengths tell nothing apart
@@ -110,8 +105,10 @@ class Files:
                     agree.append(LENGTH)
         if lost.size is not None and not same_size and LENGTH not in agree:
             contradict.append(SIZE)
-        if lost.title and not same_size and not contradict and titled(lost.title, title_of(path)):
-            agree.append(TITLE)
+        if (lost.title or lost.artist) and not same_size and not contradict:
+            tags = tags_of(path)
+            agree += [TITLE] if lost.title and titled(lost.title, tags.get("title")) else []
+            agree += [ARTIST] if lost.artist and titled(lost.artist, tags.get("artist")) else []
         return Facts(tuple(agree), tuple(contradict))
 
     def as_long(self, lost: Lost, path: str) -> bool:
@@ -130,16 +127,16 @@ def titled(said: str, title: str | None) -> bool:
     return bool(title) and (said == title or said.endswith(f"- {title}"))
 
 
-def title_of(path: str) -> str | None:
-    """The title in a sound's tags, None when it has none."""
+def tags_of(path: str) -> dict[str, str]:
+    """Title and artist in a sound's tags, as far as it has them."""
     import mutagen
 
     try:
         opened = mutagen.File(path, easy=True)
-        found = opened and opened.tags and opened.tags.get("title")
+        tags = (opened and opened.tags) or {}
+        return {key: str(found[0]) for key in ("title", "artist") if (found := tags.get(key))}
     except Exception:  # the reader raises what it likes for damaged tags
-        return None
-    return str(found[0]) if found else None
+        return {}
 
 
 class KnownMoves:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from saltcart.cart import Cart
 from saltcart.judging.judge import Judge
 from saltcart.ledgers import Map
-from saltcart.mending.evidence import ENOUGH, LENGTH, SIZE, Facts, Files, KnownMoves, Recorded, title_of
+from saltcart.mending.evidence import ENOUGH, LENGTH, SIZE, Facts, Files, KnownMoves, Recorded, tags_of
 from saltcart.mending.losses import Losses, Lost, losses_of
 from saltcart.mending.places import Places, name_key, usual_places
 from saltcart.mending.rules import PROVEN, Rule, preferred, rules_of, strength
@@ -240,7 +240,7 @@ def converted(lost: Lost, folder: str, beside: Beside, files: Files) -> Single |
         if name_key(os.path.splitext(os.path.basename(path))[0]) == stem:
             header = files.header(path)
             if header.trouble is None and abs(header.seconds - lost.length) <= 0.1:
-                title = title_of(path)
+                title = tags_of(path).get("title")
                 words = [LENGTH, *(["title"] if title and lost.title and title == lost.title else [])]
                 return Single(lost, CONVERTED, [path], words)
     return None

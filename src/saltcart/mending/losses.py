@@ -32,13 +32,15 @@ class Lost:
     rounded: bool = False
     title: str | None = None
     digest: str | None = None
+    artist: str | None = None
     plays: int = 0
 
     def learn(self, fact: Facts) -> None:
         """Take up what one more entry says."""
         self.plays += fact.plays or 0
         self.size = fact.size if self.size is None else self.size
-        self.title, self.digest = self.title or fact.title, self.digest or fact.digest
+        self.title, self.artist = self.title or fact.title, self.artist or fact.artist
+        self.digest = self.digest or fact.digest
         if fact.length is not None and (self.length is None or self.rounded):
             self.length, self.rounded = fact.length, fact.length == int(fact.length)
 
