@@ -245,6 +245,23 @@ class LeftAlone(MendCase):
             stream.write(f'[[shelf]]\npath = "{self.lighter}/B/Bell Tones"\n')
         self.assert_mended(self.lighter / "B" / "Bell Tones", self.mend("--yes"), before)
 
+    def test_of_two_copies_the_one_on_the_drive_that_others_went_to_is_meant(self):
+        vault = self.drive("vault")
+        other = self.keel / "Sounds" / "Other"
+        for number in range(20, 23):
+            self.sound(other / f"{number}.wav", number)
+        rows = [(str(other / f"{number}.wav"), "o", "a", self.seconds(number), 1, 1, None) for number in range(20, 23)]
+        player.add_tracks(self.library, rows)
+        before = self.state()
+        shutil.copytree(self.shelf, vault / "Bell Tones")
+        self.shelf.rename(self.lighter / "Bell Tones")
+        other.rename(self.lighter / "Other")
+        done = self.mend("--in", self.lighter, vault, "--yes")
+        self.assertEqual({one["to"].startswith(str(self.lighter)) for one in done["rules"]}, {True})
+        self.assertEqual([why for _path, why in player.play_all(self.library) if why], [])
+        self.run_program("undo", "--yes")
+        self.assertEqual(self.state(), before)
+
     def test_choosing_one_by_one(self):
         self.full.write_text(f"{self.shelf}/low/C1.wav\n")
         (self.top / "cart.toml").write_text(f'places = ["{self.lighter}"]\n[[ledger]]\npath = "{self.full}"\n')

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from saltcart.cart import Cart
+from saltcart.drives.drive import mount_of
 from saltcart.judging.judge import Judge
 from saltcart.ledgers import Map
 from saltcart.mending.evidence import ENOUGH, LENGTH, SIZE, Facts, Files, KnownMoves, Recorded, tags_of
@@ -118,6 +119,7 @@ def assign(found: Findings, rules: Sequence[Rule], files: Files, shelves: Sequen
     for rule in rules:
         for path, file in rule.files.items():
             options.setdefault(path, []).append((rule, file))
+    copies: dict[str, list[tuple[Rule, str]]] = {}  # files of one content, of which one is meant
     for path, several in options.items():
         best = several
         if len(several) > 1:
@@ -125,12 +127,30 @@ def assign(found: Findings, rules: Sequence[Rule], files: Files, shelves: Sequen
             weights = [strength(files.facts(lost, file), rule) for rule, file in several]
             best = [one for one, weight in zip(several, weights, strict=True) if weight == max(weights)]
         if len(best) > 1 and files.alike([file for _rule, file in best]):
-            best = preferred(best, shelves)
+            best = copies[path] = preferred(best, shelves)
         if len(best) == 1:
             found.mended[path] = best[0]
+            copies.pop(path, None)
+        elif path not in copies:
+            found.singles.append(unclear(found, path, best))
+    went: Counter[str] = Counter()
+    if copies:
+        mends = Counter(id(rule) for rule, _file in found.mended.values())
+        for rule in rules:
+            went[mount_of(rule.new)] += mends[id(rule)]
+    for path, best in copies.items():
+        drives = [went[mount_of(rule.new)] for rule, _file in best]
+        likeliest = [one for one, count in zip(best, drives, strict=True) if count == max(drives)]
+        if len(likeliest) == 1:
+            found.mended[path] = likeliest[0]
         else:
-            names, alike = [file for _rule, file in best], [rule for rule, _file in best]
-            found.singles.append(Single(found.losses.lost[path], UNCLEAR, names, ["no way to tell"], alike=alike))
+            found.singles.append(unclear(found, path, best))
+
+
+def unclear(found: Findings, path: str, best: Sequence[tuple[Rule, str]]) -> Single:
+    """A lost path that several files may be meant by."""
+    names, alike = [file for _rule, file in best], [rule for rule, _file in best]
+    return Single(found.losses.lost[path], UNCLEAR, names, ["no way to tell"], alike=alike)
 
 
 def leave_doubles(found: Findings) -> None:
