@@ -100,6 +100,8 @@ class Untrusted(ArchiveCase):
             archive.addfile(link)
         self.unpack(self.downloads / "link.tar")
         self.assertEqual(os.listdir(self.place), ["C1.wav"], "links are left out")
+        self.run_program("release", "--yes", status=1)
+        self.assertTrue((self.downloads / "link.tar").exists(), "and what holds them stays")
         before = tree(self.lighter)
         twice = self.members("a.wav", name="twice.zip")
         with zipfile.ZipFile(twice, "a") as archive, self.assertWarns(UserWarning):

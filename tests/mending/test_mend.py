@@ -313,6 +313,12 @@ class LeftAlone(MendCase):
         self.assertEqual(found["in another format"], (None, ["length"]))
         self.assertEqual(done["changed_entries"], 1)
 
+    def test_that_nothing_was_looked_at_is_no_good_news(self):
+        (self.top / "cart.toml").write_text("")
+        for command in ("mend", "folders"):
+            done = self.run_program(command, status=1)
+            self.assertIn("--ledger", done.stdout)
+
     def test_refusals(self):
         self.shelf.rename(self.lighter / "Bells")
         for words, status, text in [

@@ -253,7 +253,7 @@ def assurance(report: CheckReport) -> str:
         return "Ledgers and originals are in their old places."
     if report.search is None:
         what = "Every file is there" if report.shelves else "Nothing moved"
-        return f"{what}, and nothing that was found before is lost."
+        return f"{what}, and all that these ledgers found before is found."
     counts = Counter(one.standing for one in report.left)
     if counts[LEFT]:
         files = many(counts[LEFT], "file goes", "files go")

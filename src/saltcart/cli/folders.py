@@ -68,7 +68,8 @@ def run(options: argparse.Namespace) -> int:
     cart = load(options.cart)
     maps = [load_map(path) for path in dict.fromkeys([*options.map, *cart.maps])]
     means = cart.meanings(options.means)
-    carry_on(screen, options)
+    if options.action != "show":  # which only looks
+        carry_on(screen, options)
     if needs_folder:
         waybill = Waybill([], maps=[plan.path for plan in maps], means=means)
         ledgers = [open_ledger(true_path(path), maps) for path in options.ledger]
@@ -99,7 +100,7 @@ def run(options: argparse.Namespace) -> int:
     better = sum(one.better is not None for one in found)
     screen.say(answer(found, wrong, better))
     screen.document({"folders": [document(one) for one in found]})
-    return 1 if wrong or better or troubles else 0
+    return 1 if wrong or better or troubles or not found else 0
 
 
 def answer(found: Sequence[ListedFolder], wrong: int, better: int) -> str:

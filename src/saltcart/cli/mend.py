@@ -96,10 +96,10 @@ def run(options: argparse.Namespace) -> int:
     for path, error in failing.items():
         screen.remark(f"{place(path)} cannot be mended so, and is left as it is: {show(error.what)}. {error.remedy}")
     if options.output:
-        return write_plan(screen, found, waybill, options)
+        return write_plan(screen, found, taken, waybill, options)
     if not waybill.ledgers:
         screen.document({"trip": None, **document(found, taken)})
-        return 1 if found.losses.lost or found.losses.offline or found.losses.troubles else 0
+        return 0 if found.losses.sound else 1
     return carry_out(screen, waybill, options, found, taken)
 
 
@@ -141,7 +141,9 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
     """The state in a sentence, what waits for a drive, rules before files."""
     lost, losses = found.losses.entries, found.losses
     looked = many(len(losses.states), "ledger", "ledgers")
-    if not lost:
+    if not losses.states:
+        screen.say("No ledger was found to look at. Name some with --ledger, and maps for them with --map.")
+    elif not lost:
         screen.say(f"Nothing is missing in the {looked} that were looked at.")
     else:
         mended = [path for path, (rule, _file) in found.mended.items() if any(rule is one for one in taken)]
@@ -265,7 +267,9 @@ def candidates(one: Single) -> str:
     return "   ".join(f"{number}: {place(path)}" for number, path in enumerate(one.files[:3], 1))
 
 
-def write_plan(screen: Screen, found: Findings, waybill: Waybill, options: argparse.Namespace) -> int:
+def write_plan(
+    screen: Screen, found: Findings, taken: Sequence[Rule], waybill: Waybill, options: argparse.Namespace
+) -> int:
     """Write the plan to a file."""
     path = os.path.abspath(os.path.expanduser(options.output))
     if os.path.exists(path):
@@ -274,7 +278,7 @@ def write_plan(screen: Screen, found: Findings, waybill: Waybill, options: argpa
         raise Refused("There is nothing that could be mended", "Say where to look with --in.")
     waybill_text.write(waybill, path)
     screen.say(f"Plan written: {place(path)}. Nothing was changed. Next: saltcart mend {show(os.path.relpath(path))}")
-    screen.document({"trip": None, "plan": path, **document(found, found.rules)})
+    screen.document({"trip": None, "plan": path, **document(found, taken)})
     return 0
 
 

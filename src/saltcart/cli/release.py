@@ -85,7 +85,8 @@ def backed_up(one: Irreplaceable) -> str:
         day = one.backup.made[:10]
         return (
             f"{show(one.shelf.name)} is your own. Its newest backup: {place(one.backup.path)}"
-            f" ({show(one.backup.drive)}, manifest of {day}; every file agrees)"
+            f" ({show(one.backup.drive)}, its manifest of {day} has every file with the same digest; not read"
+            " again now)"
         )
     text = f"{show(one.shelf.name)} is your own, and no backup of it is known: "
     if not one.drives:

@@ -69,6 +69,17 @@ class Losses:
         """How many entries are lost."""
         return sum(one.entries for one in self.lost.values())
 
+    @property
+    def sound(self) -> bool:
+        """Whether something was looked at, all of it could be read, and every entry was found."""
+        return (
+            bool(self.states)
+            and not self.troubles
+            and all(
+                count == 0 or verdict == FOUND for state in self.states for verdict, count in state.counts().items()
+            )
+        )
+
     def emptied(self) -> list[str]:
         """The ledgers of which more than half is lost or offline: what follows them would be emptied too."""
         found = []

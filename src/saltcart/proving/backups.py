@@ -47,7 +47,7 @@ def irreplaceable(name: str, cart: Cart) -> list[Irreplaceable]:
         own = [
             (number, shelf)
             for number, shelf in enumerate(trip.waybill.shelves)
-            if shelf.care == "own" and not shelf.original_stays
+            if shelf.care == "own" and (shelf.archive or not shelf.original_stays)
         ]
         places = [*mounts(), *(drive.mount for drive in cart.drives if drive.mount and os.path.isdir(drive.mount))]
         known = {drive.identity: drive for drive in map(drive_of, places)} if own else {}

@@ -45,7 +45,7 @@ class Member(NamedTuple):
 
 class Contents(NamedTuple):
     """The files in an archive by their paths below `top`, the folder that all of them lie in ("" for none), and how
-    many things were left out: links, devices, what systems add.
+    many things of it were left out: links, devices.
     """
 
     top: str
@@ -168,7 +168,9 @@ def zip_members(path: str, archive: zipfile.ZipFile) -> Iterator[Member | None]:
         kind = stat.S_IFMT(fact.external_attr >> 16)
         if fact.is_dir():
             continue
-        if kind not in (0, stat.S_IFREG) or fact.filename.startswith(LEFT_BY_SYSTEMS):
+        if fact.filename.startswith(LEFT_BY_SYSTEMS):
+            continue
+        if kind not in (0, stat.S_IFREG):
             yield None
             continue
         if fact.flag_bits & ENCRYPTED:

@@ -12,6 +12,7 @@ from saltcart.proving.check import check_opened
 from saltcart.proving.results import CheckReport
 from saltcart.safefile import sync_folder
 from saltcart.shelves import manifest
+from saltcart.shelves.archive import contents
 from saltcart.shelves.mountinfo import mounts_below
 from saltcart.shelves.removal import OtherMount, Removal
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, walk
@@ -222,7 +223,7 @@ def free_archive(trip: Trip, shelf: Shelf, trash: bool, report: ReleaseReport) -
     }
     size, mtime_ns = trip.logbook.fact(f"archive {shelf.old}", [None, None])
     state = os.stat(shelf.old)
-    whole = {item.path for item in shelf.everything() if item.kind == FILE} <= unpacked
+    whole = contents(shelf.old).members.keys() <= unpacked and not contents(shelf.old).left_out
     if (state.st_size, state.st_mtime_ns) != (size, mtime_ns) or not whole:
         report.kept.append(shelf.old)
         return

@@ -176,6 +176,8 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
             target = new_target(trip.waybill.moves(), link)
             deeds += [transaction.unlink(link, os.readlink(link)), transaction.link(link, target)]
         for post, target in trip.waybill.signposts:
+            if not os.path.islink(post):
+                raise Refused(f"{show(post)} is no link, so it cannot be turned", "Take it out of the plan.")
             deeds += [transaction.unlink(post, os.readlink(post)), transaction.link(post, target)]
         require_drives(trip)  # one may have gone while the ledgers were read
     except BaseException:

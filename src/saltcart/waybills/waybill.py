@@ -369,25 +369,7 @@ def read(path: str) -> Waybill:
         )
     if not any(tables.get(key) for key in ("shelf", "relink", "folder", "here", "signpost")):
         raise BadFile(path, None, "names no shelf", "Add a [[shelf]] or draft it anew.")
-    shelves = [
-        Shelf(
-            row["name"],
-            absolute(path, "from", row["from"]),
-            absolute(path, "to", row["to"]),
-            row["from_drive"],
-            row["to_drive"],
-            row.get("care", "own"),
-            row.get("leave", "nothing"),
-            tuple(map(from_toml_path, row.get("stay", []))),
-            tuple(map(from_toml_path, row.get("only", []))),
-            tuple((below(path, pair["from"]), below(path, pair["to"])) for pair in row.get("rename", [])),
-            entries=row.get("entries", "rewrite"),
-            files=row.get("files", False),
-            archive=row.get("archive", False),
-            post=absolute(path, "post", row["post"]) if "post" in row else "",
-        )
-        for row in tables.get("shelf", [])
-    ]
+    shelves = [shelf_of(path, row) for row in tables.get("shelf", [])]
     for shelf in shelves:
         if shelf.files and (not shelf.only or sorted_out(shelf.only)[1]):
             raise BadFile(
@@ -442,6 +424,26 @@ def read(path: str) -> Waybill:
         signposts=[
             (absolute(path, "at", row["at"]), absolute(path, "to", row["to"])) for row in tables.get("signpost", [])
         ],
+    )
+
+
+def shelf_of(path: str, row: dict[str, Any]) -> Shelf:
+    """The shelf that one table of the waybill at `path` says."""
+    return Shelf(
+        row["name"],
+        absolute(path, "from", row["from"]),
+        absolute(path, "to", row["to"]),
+        row["from_drive"],
+        row["to_drive"],
+        row.get("care", "own"),
+        row.get("leave", "nothing"),
+        tuple(map(from_toml_path, row.get("stay", []))),
+        tuple(map(from_toml_path, row.get("only", []))),
+        tuple((below(path, pair["from"]), below(path, pair["to"])) for pair in row.get("rename", [])),
+        entries=row.get("entries", "rewrite"),
+        files=row.get("files", False),
+        archive=row.get("archive", False),
+        post=absolute(path, "post", row["post"]) if "post" in row else "",
     )
 
 
