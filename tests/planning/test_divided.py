@@ -116,6 +116,14 @@ class ContentFolders(WorldCase):
         for name, text in single.items():
             self.assertEqual((self.top / name).read_text(), text % shelf)
 
+    def test_a_detour_to_what_stays_is_no_mention_that_leads_nowhere(self):
+        self.furnish()
+        done = self.run_json("move", *self.plan_words("--only", "high", "--yes"))
+        self.assertEqual(
+            (done["check"]["ok"], [one["standing"] for one in done["check"]["left"]]),
+            (True, ["history"] * len(done["check"]["left"])),
+        )
+
     def test_settings_and_litter_that_stay_do_not_hold_a_folder_back(self):
         self.furnish()
         (self.shelf / "low" / "set.ini").write_text("x")

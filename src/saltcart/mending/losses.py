@@ -1,6 +1,5 @@
 """What ledgers have lost: paths that entries name and that are not there, with what the ledgers say of each sound."""
 
-import os
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -12,6 +11,7 @@ from saltcart.judging.levels import WrongLevel, wrong_levels
 from saltcart.ledgers import Facts, Ledger, Map, open_ledger
 from saltcart.ledgers.instrument_parts import with_parts
 from saltcart.progress import Progress, Tick, silent
+from saltcart.shelves.true_names import without_detours
 
 ELSEWHERE = "is now connected at"  # how Presence speaks of a drive that hangs elsewhere
 
@@ -146,9 +146,3 @@ def take_up(found: Losses, ledger: str, path: str, folder: bool) -> None:
     if ledger not in lost.ledgers:
         more = lost.ledgers | {ledger}
         lost.ledgers = found.together.setdefault(more, more)  # few sets for many
-
-
-def without_detours(path: str) -> str:
-    """A path without steps up: as its folder's drive takes them, where that is there."""
-    folder, name = os.path.split(path)
-    return os.path.join(os.path.realpath(folder), name) if ".." in path.split("/") else path

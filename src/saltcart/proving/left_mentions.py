@@ -15,6 +15,7 @@ from saltcart.mentions.search_places import forms_after, relative_forms, search_
 from saltcart.mentions.standings import HISTORY, LEFT, ORIGINALS, SERVED, UNACCOUNTED
 from saltcart.progress import Progress
 from saltcart.proving.results import LeftMentions
+from saltcart.shelves.true_names import without_detours
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.trip import Trip
 from saltcart.waybills.waybill import Shelf, divided
@@ -52,7 +53,8 @@ def standing(
     count = mention.count - mention.history
     if count and state:
         olds = [shelf.old for shelf in shelves]
-        count -= sum(any(tail_below(one.resolved, old) is not None for old in olds) for one in state.judgements())
+        paths = (without_detours(one.resolved) for one in state.judgements())
+        count -= sum(any(tail_below(path, old) is not None for old in olds) for path in paths)
     ours = state is not None and state.map_name == cart_toml.NAME  # what is left in it are comments
     if count <= 0 or ours:
         return LeftMentions(mention.path, HISTORY, mention.count)

@@ -146,3 +146,9 @@ def alike(name: str) -> str:
 def true_path(path: str) -> str:
     """The real path, links followed, that a person means who typed `path`."""
     return TrueNames().path(os.path.realpath(os.path.expanduser(path)))
+
+
+def without_detours(path: str) -> str:
+    """A path without steps up: as its folder's drive takes them, where that is there."""
+    folder, name = os.path.split(path)
+    return os.path.join(os.path.realpath(folder), name) if ".." in path.split("/") else path
