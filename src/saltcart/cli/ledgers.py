@@ -129,5 +129,6 @@ def row(one: Judgement, facts: Facts | None) -> dict[str, object]:
             "digest": known.digest,
             "plays": known.plays,
             "last_played": known.last_played,
+            "rating": known.rating,
         },
     }

@@ -22,6 +22,7 @@ COMMANDS = {
     "release": "remove set-aside originals whose copies still verify",
     "undo": "take a trip back, keeping what programs have written since",
     "move": "draft, haul, repoint and check in one go, shown and confirmed first",
+    "carry": "make a collection on a drive that plays on any computer; nothing at home changes",
     "mend": "find what lost entries meant and relink them in place, with evidence; nothing is imported",
     "trips": "the history of trips, or the log of one",
     "demo": "build a made-up studio and run the whole job on it",

@@ -2,6 +2,7 @@
 
 import os
 from collections import Counter
+from collections.abc import Mapping
 
 from saltcart.drives import Drive, drive_of
 from saltcart.drives import drive as drives
@@ -28,6 +29,7 @@ from saltcart.trips.signposts import make_room
 from saltcart.trips.trip import HAULED, HAULING, Trip
 from saltcart.waybills import snapshots as drafts
 from saltcart.waybills import waybill as waybills
+from saltcart.waybills.collection import digests_before
 from saltcart.waybills.new_place import landing_drive, refuse_lack_of_room, sharing, unit_of
 from saltcart.waybills.routes import new_target
 from saltcart.waybills.waybill import Shelf
@@ -183,7 +185,7 @@ def record_ledgers(trip: Trip) -> None:
     moves = trip.waybill.moves()
     with trip.logbook.together():
         for number, line in enumerate(trip.waybill.ledgers):
-            place = moves.follow(line.path) or line.path
+            place = line.over or moves.follow(line.path) or line.path
             trip.logbook.put_ledger(
                 LedgerRow(number, line.path, place, line.map_name, line.rewrite, line.digest, None, None, 0)
             )
@@ -216,12 +218,13 @@ def compare_destination(trip: Trip, number: int, shelf: Shelf, report: HaulRepor
         log.record(**{f"settled {number}": True})
         return
     clashes: list[str] = []
+    earlier = digests_before(trip.waybill.collection)
     for row in log.rows(number):
         if row.item.kind == OTHER:
             continue
         place = shelf.place(row.item.path)
         standing, digest = compare_existing(trip, shelf, row, place)
-        if standing == CLASH:
+        if standing == CLASH and not as_brought(place, earlier):
             clashes.append(place)
         elif (standing == GONE and row.state in (VERIFIED, PLACING)) or (
             row.state == PLACING and row.item.links > 1 and standing != EQUAL
@@ -267,6 +270,12 @@ def compare_file(kind: str, row: Row, source: str, place: str) -> tuple[str, str
     if found == wanted:
         return EQUAL, found
     return (OURS if row.digest == found or row.state == PLACING else CLASH), None
+
+
+def as_brought(place: str, earlier: Mapping[str, tuple[str, str]]) -> bool:
+    """Whether a file is what an earlier trip brought there, and may be replaced by what is newer."""
+    known = earlier.get(place)
+    return known is not None and os.path.isfile(place) and digest_file(place, known[0]) == known[1]
 
 
 def refuse_full_drives(trip: Trip, targets: list[Drive]) -> None:

@@ -6,7 +6,7 @@ from math import inf, isfinite
 from typing import NamedTuple
 
 # The keys of a map that name columns of such facts, in the order of the fields below.
-COLUMNS = ("plays", "last_played", "size", "length", "title", "digest", "artist")
+COLUMNS = ("plays", "last_played", "size", "length", "title", "digest", "artist", "rating")
 # Unix times from here on count milliseconds: as seconds they would lie beyond the year 5000.
 MILLISECONDS = 100_000_000_000
 
@@ -16,7 +16,8 @@ class Facts(NamedTuple):
 
     `path` is where the entry leads.  `counted` says whether its map names a column for plays at
     all, so that none means never.  `last_played` is an ISO 8601 time, or what its program wrote
-    if that is another text; `size` counts bytes, `length` seconds; `digest` is in hexadecimal digits.
+    if that is another text; `size` counts bytes, `length` seconds; `digest` is in hexadecimal digits,
+    `rating` as its program counts.
     """
 
     key: Hashable
@@ -28,6 +29,7 @@ class Facts(NamedTuple):
     title: str | None = None
     digest: str | None = None
     artist: str | None = None
+    rating: float | None = None
     counted: bool = False
 
 
@@ -35,7 +37,7 @@ def facts(
     key: Hashable, path: str, cells: Sequence[object], counted: bool = False, milliseconds: bool = False
 ) -> Facts:
     """The facts in the cells of one row, which stand in the order of COLUMNS; lengths may count milliseconds there."""
-    plays, last, size, length, title, digest, artist = cells
+    plays, last, size, length, title, digest, artist, rating = cells
     seconds = None if length is None else number(length)
     return Facts(
         key,
@@ -47,6 +49,7 @@ def facts(
         None if title is None else text(title),
         None if digest is None else text(digest),
         None if artist is None else text(artist),
+        None if rating is None else number(rating),
         counted,
     )
 

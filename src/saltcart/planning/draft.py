@@ -122,10 +122,7 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     if request.small_to or request.signpost_at:
         raise UsageError("--small-to and --signpost-at are for archives", "For a folder: --only, --signpost.")
     found: list[str] = []
-    chosen = [without_kept(shelf, request, found) for shelf in distinct(shelves_of(request), found)]
-    names = told_apart([shelf.name for shelf in chosen], [shelf.old for shelf in chosen])
-    chosen = [replace(shelf, name=name) for shelf, name in zip(chosen, names, strict=True)]
-    base = shelves = [allowed_names(shelf, request, found) for shelf in chosen]
+    base = shelves = chosen_shelves(request, found)
     along: dict[str, int] = {}
     while True:
         plan = work_out(request, shelves, list(found), progress)
@@ -140,12 +137,25 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     return plan
 
 
+def chosen_shelves(request: Request, remarks: list[str]) -> list[Shelf]:
+    """The shelves that were asked for, each with a name of its own and what its new drive can hold."""
+    chosen = [without_kept(shelf, request, remarks) for shelf in distinct(shelves_of(request), remarks)]
+    names = told_apart([shelf.name for shelf in chosen], [shelf.old for shelf in chosen])
+    return [
+        allowed_names(replace(shelf, name=name), request, remarks) for shelf, name in zip(chosen, names, strict=True)
+    ]
+
+
 def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progress: Progress) -> Draft:
     """A trip with these shelves.  Raises Refused when it cannot be made."""
     maps = [load_map(path) for path in dict.fromkeys([*request.maps, *request.cart.maps])]
     refuse_twins(maps)
     waybill = Waybill(
-        shelves, maps=[plan.path for plan in maps], means=request.cart.meanings(request.means), digests=request.digests
+        shelves,
+        maps=[plan.path for plan in maps],
+        means=request.cart.meanings(request.means),
+        digests=request.digests,
+        collection=request.collection,
     )
     inspector = ShelfInspector(waybill, maps, request.leave_out, progress)
     drafted = [inspector.inspect(shelf) for shelf in shelves]
@@ -480,7 +490,9 @@ def remarks_on(
         LINKS[turned, request.turn_links].format(show(link)) for link, turned in links.items() if link not in posts
     ]
     remarks += [
-        f"{show(one.line.path)} will be left as it is: {one.line.why}" for one in ledgers if not one.line.rewrite
+        f"{show(one.line.path)} will be left as it is: {one.line.why}"
+        for one in ledgers
+        if not one.line.rewrite and not request.collection
     ]
     for one in ledgers:
         remarks += parents_named(one.state, shelves) if not one.line.front else []

@@ -25,7 +25,10 @@ class Request:
     `right_level` folders that are a level too high or too low for what starts from them are turned.  Archives among the
     shelves are unpacked, unless they shall stay `packed`; with `small_to`, a folder and patterns, what these match goes
     into that folder; and a link to the new place is left in the folder `signpost_at`.  With `turn_folders` a ledger
-    that can hold one folder alone, of which a part moves, names the new one.
+    that can hold one folder alone, of which a part moves, names the new one.  With `like` what the ledgers name of the
+    shelves gets the manner of that text (see LedgerLine); what cannot have it stays as it is.
+    What travels makes a `collection` in the folder of that path, or brings it up to date.
+    Unless `elsewhere`, ledgers that are not named and do not travel are left alone.
     """
 
     shelves: Sequence[str]
@@ -55,3 +58,6 @@ class Request:
     small_to: Sequence[str] = ()
     signpost_at: str | None = None
     turn_folders: bool = False
+    like: str = ""
+    collection: str = ""
+    elsewhere: bool = True

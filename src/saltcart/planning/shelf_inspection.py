@@ -14,6 +14,7 @@ from saltcart.shelves.audio import kind_of
 from saltcart.shelves.oddities import litter
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
 from saltcart.trips.signposts import leads_home
+from saltcart.waybills.collection import digests_before
 from saltcart.waybills.new_place import allocated, leads_out, unit_of
 from saltcart.waybills.waybill import MOST_TOPS, Shelf, Waybill, is_set_aside, matches
 
@@ -60,6 +61,7 @@ class ShelfInspector:
         clashes: list[str] = []
         folders: list[str] = []
         self.mixed, self.left, self.unknown = set(), [], 0
+        earlier = digests_before(self.waybill.collection)
         occupied = os.path.isdir(shelf.new) and not leads_home(shelf.new, shelf.old)
         for item in shelf.sift(self.noting_patterns(shelf)):
             one.items.append(item.path)
@@ -69,7 +71,7 @@ class ShelfInspector:
                 count_file(one, item, unit)
                 self.progress(Tick(f"look over {shelf.name}", item.path, one.files, 0))
             self.note(shelf, item)
-            if occupied and clash(shelf, item):
+            if occupied and clash(shelf, item) and shelf.place(item.path) not in earlier:
                 clashes.append(shelf.place(item.path))
         if self.mixed:
             leaving = {folder for path in {*one.items}.difference(folders) for folder in folders_above(path)}

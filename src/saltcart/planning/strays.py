@@ -31,28 +31,34 @@ def files_named(state: LedgerState) -> Iterator[str]:
             yield from (resolved for resolved, verdict, _why in part.all() if verdict == FOUND)
 
 
-def taken_along(paths: Sequence[str], first: Shelf, known: Sequence[Shelf], set_aside: bool) -> list[Shelf]:
+def taken_along(
+    paths: Sequence[str], first: Shelf, known: Sequence[Shelf], set_aside: bool, top: str = ""
+) -> list[Shelf]:
     """Strays as parts of a trip whose first shelf is `first`: each a copy whose original stays, or, to be `set_aside`,
-    the chosen files of each folder.  Each folder of strays gets one of its name in the new place.
+    the chosen files of each folder.  Each folder of strays gets one of its name in the new place, or in the `top`.
     """
     taken = {shelf.new.casefold() for shelf in known} | {os.path.dirname(shelf.new).casefold() for shelf in known}
     folders: dict[str, str] = {}
     for folder in dict.fromkeys(map(os.path.dirname, paths)):
-        wanted = os.path.join(first.new, GATHERED, os.path.basename(folder) or "top")
+        wanted = os.path.join(top or first.new, GATHERED, os.path.basename(folder) or "top")
         folders[folder] = place = next(one for one in numbered(wanted) if one.casefold() not in taken)
         taken.add(place.casefold())
     if not set_aside:
         return [
-            Shelf(os.path.basename(path), path, f"{folders[os.path.dirname(path)]}/{os.path.basename(path)}",
-                  drive_of(path).identity, first.new_drive, gathered=True)
+            copied_along(path, f"{folders[os.path.dirname(path)]}/{os.path.basename(path)}", first.new_drive)
             for path in paths
-        ]  # fmt: skip
+        ]
     groups = {folder: [path for path in paths if os.path.dirname(path) == folder] for folder in folders}
     return [
         Shelf(f"{len(group)} strays of {os.path.basename(folder)}", folder, folders[folder], drive_of(folder).identity,
               first.new_drive, leave=first.leave, only=names_from(folder, group), files=True)
         for folder, group in groups.items()
     ]  # fmt: skip
+
+
+def copied_along(path: str, new: str, drive: str) -> Shelf:
+    """A single file from elsewhere as a part of a trip: a copy comes to the path `new`, on that drive."""
+    return Shelf(os.path.basename(path), path, new, drive_of(path).identity, drive, gathered=True)
 
 
 def numbered(path: str) -> Iterator[str]:

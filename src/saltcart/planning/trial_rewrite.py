@@ -54,6 +54,7 @@ class Trial:
         self.waybill, self.turn_links, self.turn_folders = waybill, request.turn_links, request.turn_folders
         self.judge = Judge(headers=False, resolver=waybill.resolver())
         self.front = [true_path(path) for path in request.front]
+        self.like = request.like
         self.lists = [open_ledger(path, inspector.maps) for path in self.front]
         self.kept: dict[str, str] = {}  # ledgers that name a folder of which a part moves, and get no other beside it
         self.added = added_folders(self.lists, waybill.shelves, self.judge.resolver)
@@ -113,7 +114,13 @@ class Trial:
         in_front = ledger.path in self.front
         travels = place is not None
         routes = routes_for(
-            self.waybill, ledger.path, travels, self.judge.resolver, self.added, lambda _link: self.turn_links
+            self.waybill,
+            ledger.path,
+            travels,
+            self.judge.resolver,
+            self.added,
+            lambda _link: self.turn_links,
+            self.like,
         )
         digest = digest_of(ledger.path)
         rewrite, why, changed, left, kept = True, "", 0, Mention(ledger.path), 0
@@ -132,7 +139,8 @@ class Trial:
             changed = 0
             rewrite, why = False, f"{error.what}. {error.remedy}".rstrip(". ")
             left = self.left_in(ledger.path, os.path.dirname(ledger.path))
-        line = LedgerLine(ledger.path, ledger.map_name, rewrite, digest, why, in_front)
+        like = self.like if rewrite else ""
+        line = LedgerLine(ledger.path, ledger.map_name, rewrite, digest, why, in_front, like)
         says_so = any(part.batch.entry(0).names == NEW_THINGS for part in state.judged)
         for one in state.judgements() if says_so else ():
             if one.entry.names == NEW_THINGS:
@@ -180,11 +188,12 @@ def gather_ledgers(
     given = [true_path(path) for path in request.ledgers]
     explicit = list(trial.front)
     named = dict.fromkeys([*given, *explicit, *inspector.found])
-    elsewhere, searched = ([], []) if request.ledgers else usual_ledgers(request.cart, inspector.maps, progress)
-    if not request.ledgers:
+    looks = request.elsewhere and not request.ledgers
+    elsewhere, searched = usual_ledgers(request.cart, inspector.maps, progress) if looks else ([], [])
+    if looks:
         searched = [*filter(None, [request.cart.path]), *searched]
 
-    elsewhere = [*inspector.staying, *elsewhere]
+    elsewhere = [*inspector.staying, *elsewhere] if request.elsewhere else []
 
     def left_out(path: str, error: SaltCartError) -> None:
         if path in named:
@@ -217,7 +226,8 @@ def gather_ledgers(
 
 def look_ahead(request: Request, trial: Trial, paths: Sequence[str], inspector: ShelfInspector) -> None:
     """Find, before any ledger is tried, what lists will hold one folder more, and which folders will be others."""
-    divided = any((shelf.stay or shelf.only) and not shelf.files for shelf in trial.waybill.shelves)
+    parts = any((shelf.stay or shelf.only) and not shelf.files for shelf in trial.waybill.shelves)
+    divided = parts and not request.collection
     aims = request.new_things or request.right_level
     for ledger in with_parts(paths, partial(open_ledger, maps=inspector.maps), ignored) if divided or aims else ():
         if aims:

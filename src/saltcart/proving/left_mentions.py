@@ -31,7 +31,7 @@ def left_mentions(
     judged missing by itself.
     """
     plan = trip.waybill
-    if not plan.sought():
+    if not plan.sought() or plan.collection:  # whose originals all stay
         return [], None, []
     olds, news = zip(*plan.sought(), strict=True)
     wanted = plan.search or search_places(olds, Cart(), [state.path for state in states])  # the draft did not search

@@ -24,6 +24,7 @@ from saltcart.trips.trip import HAULED, SWITCHED, SWITCHING, Trip
 from saltcart.waybills.content_folders import AddedFolder, added_folders
 from saltcart.waybills.routes import Changes, new_target
 from saltcart.waybills.staging import changes_for, judged, routes_for, stage
+from saltcart.waybills.waybill import LedgerLine
 
 PLAN = "repoint"
 LONG_NAME = 200  # bytes; file systems hold 255
@@ -78,7 +79,9 @@ def prepare_all(trip: Trip, reread: bool, wait: bool, progress: Progress) -> Non
     follow_remounts(trip)
     require_drives(trip)
     refuse_changes(trip)
-    ledgers = [trip.open_ledger(row, row.path) for row in trip.logbook.ledgers() if row.rewrite]
+    rows = [row for row in trip.logbook.ledgers() if row.rewrite]
+    replaced = [trip.open_ledger(row) for row in rows if line_of(trip, row).over]
+    ledgers = [trip.open_ledger(row, row.path) for row in rows] + replaced
     refuse_busy(ledgers, wait, progress)
     prepare(trip, reread, progress)
     try:
@@ -199,8 +202,13 @@ def uncopied(trip: Trip) -> dict[str, tuple[str, str]]:
 
 def in_front(trip: Trip, row: LedgerRow) -> bool:
     """Whether a ledger gets new content folders in front of those of which a part moves."""
+    return row.rewrite and line_of(trip, row).front
+
+
+def line_of(trip: Trip, row: LedgerRow) -> LedgerLine:
+    """What the waybill says of a ledger; one that came out of an archive is not in it."""
     lines = trip.waybill.ledgers
-    return row.rewrite and row.number < len(lines) and lines[row.number].front
+    return lines[row.number] if row.number < len(lines) else LedgerLine(row.path, row.map_name)
 
 
 def prepare_ledger(
@@ -210,11 +218,14 @@ def prepare_ledger(
     before = digest_of(row.path) if os.path.exists(row.path) else None
     if before is None or (row.before not in (None, before) and not reread):
         raise transaction.changed(row.path)
-    row.before, row.backup = before, trip.keep(row.number, "-before")
-    if copy_durably(row.path, row.backup) != before:
-        raise transaction.changed(row.path)
+    line = line_of(trip, row)
+    kept = line.over or row.path
+    row.before = digest_of(kept) if os.path.exists(kept) else ""
+    row.backup = trip.keep(row.number, "-before")
+    if copy_durably(kept, row.backup) != row.before or digest_of(row.path) != before:
+        raise transaction.changed(kept)
     turns = trip.waybill.turn.__contains__
-    routes = routes_for(trip.waybill, row.path, row.place != row.path, judge.resolver, added, turns)
+    routes = routes_for(trip.waybill, row.path, row.place != row.path, judge.resolver, added, turns, line.like)
     ledger = trip.open_ledger(row, row.path)
     state = judged(ledger, judge)
     changes = (
@@ -234,7 +245,7 @@ def prepare_ledger(
         for found in state.judgements()
     ]
     row.changed, row.after = (sum(entry.old != entry.new for entry in entries) + changes.edits.count(), before)
-    if row.changed:
+    if row.changed or line.over:
         staged = staged_name(trip, row)
         try:
             row.after = stage(ledger, changes, staged)
@@ -245,9 +256,9 @@ def prepare_ledger(
     with trip.logbook.together():
         trip.logbook.put_ledger(row)
         trip.logbook.put_entries(row.number, entries)
-    if not row.changed:
+    if not row.changed and not line.over:
         return []
-    return [transaction.swap(row.place, staged, before, row.after, row.backup)]
+    return [transaction.swap(row.place, staged, row.before, row.after, row.backup)]
 
 
 def staged_name(trip: Trip, row: LedgerRow) -> str:

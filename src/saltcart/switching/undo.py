@@ -222,7 +222,11 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: 
     today, travels = digest_of(row.place), row.place != row.path
     if today == row.before and today != row.after:
         return []  # the switch had not come to it, or somebody has restored it
-    if travels and any(shelf.original_stays and tail_below(row.path, shelf.old) for shelf in trip.waybill.shelves):
+    if repointing.line_of(trip, row).over:
+        return [put_back_over(trip, row, today, report)]
+    if travels and any(
+        shelf.original_stays and tail_below(row.path, shelf.old) is not None for shelf in trip.waybill.shelves
+    ):
         report.changed += row.changed
         return []  # the one at the old place was never touched
     if today == row.after and travels:
@@ -246,6 +250,23 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: 
     if travels:
         return [transaction.swap(row.path, staged, row.before or "", after, row.backup or "")]
     return [transaction.swap(row.path, staged, today, after, kept)]
+
+
+def put_back_over(trip: Trip, row: LedgerRow, today: str, report: UndoReport) -> transaction.Deed:
+    """The deed that gives the ledger of which another took the place its name back; what its program has written since
+    is kept.
+    """
+    staged, kept = staged_name(trip, row), trip.keep(row.number, "-after")
+    after = copy_durably(row.backup or "", staged)
+    sync_folder(os.path.dirname(staged))
+    copy_durably(row.place, kept)
+    report.changed += row.changed
+    if today != row.after:
+        report.remarks.append(
+            f"{show(row.place)} was written to since; it is again what it was before, and what it was now is kept at"
+            f" {show(kept)}"
+        )
+    return transaction.swap(row.place, staged, today, after, kept)
 
 
 def old_texts(trip: Trip, row: LedgerRow, report: UndoReport) -> dict[object, str]:
@@ -315,10 +336,10 @@ def staged_name(trip: Trip, row: LedgerRow) -> str:
 
     Not the name a repoint uses, for a half-done one may have left its file there.
     """
-    for shelf in trip.waybill.shelves:
+    for shelf in trip.waybill.shelves if not repointing.line_of(trip, row).over else ():
         if tail_below(row.path, shelf.old) is not None:
             return os.path.join(shelf.stays_at, f".saltcart-{trip.name}-{row.number}")
-    folder, name = os.path.split(row.path)
+    folder, name = os.path.split(repointing.line_of(trip, row).over or row.path)
     return os.path.join(folder, repointing.hidden_name(name, f"{trip.name}-undo"))
 
 

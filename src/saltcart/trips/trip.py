@@ -254,7 +254,7 @@ def held(name: str) -> Iterator[Trip]:
 
     with opened(name, writing=True) as trip:
         places = {path for shelf in trip.waybill.shelves for path in (shelf.old, shelf.new)} | {
-            line.path for line in trip.waybill.ledgers
+            line.over or line.path for line in trip.waybill.ledgers
         }
         locks = made_home("locks")
         # Of a process that died the system takes the locks back, so that a stale file means nothing.

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 from saltcart.ledgers.base import NEW_THINGS
 
-ALL, LEVEL, ONE = "all", "folder", "file"
-WHAT = (ALL, LEVEL, NEW_THINGS, ONE)
+ALL, LEVEL, ONE, PLACE = "all", "folder", "file", "place"
+WHAT = (ALL, LEVEL, NEW_THINGS, ONE, PLACE)
 DO = ("add", "add first", "remove")
 
 
@@ -15,8 +15,8 @@ class Relink:
     """Entries that name `old` shall name `new`, though nothing moves: in one `ledger`, or in all.
 
     `what`: ALL that is lost below it and is there below the new one; LEVEL, the folder alone, and what starts from it
-    starts from there; NEW_THINGS, the folder alone where a program puts what comes next; ONE, that path alone.  `why`
-    says what speaks for it.
+    starts from there; NEW_THINGS, the folder alone where a program puts what comes next; ONE, that path alone; PLACE,
+    all below it, lost or not, for the new one is another machine's place for the same.  `why` says what speaks for it.
     """
 
     old: str

@@ -2,10 +2,11 @@
 
 import os
 from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
+from contextlib import suppress
 from itertools import islice
 from typing import NamedTuple
 
-from saltcart.errors import Refused, show
+from saltcart.errors import CannotSpell, Refused, show
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Batch, Entry, Ledger
 from saltcart.ledgers.base import NEW_THINGS, NO_EDITS, ListEdits
@@ -17,6 +18,7 @@ from saltcart.spelling.swaps import Swap, swap_for
 from saltcart.waybills.content_folders import AddedFolder, listed
 
 SPECIMENS = 1000
+RELATIVE = "relative"  # a text in whose manner full paths become such as start from the ledger, or its drive
 
 
 class Changes(NamedTuple):
@@ -54,6 +56,7 @@ class Routes:
 
     The links that it `turns` will lead to the new places, so that what goes through them stays
     as it is.  `links` are those that were met, with whether anything stays because of them.
+    With `like`, what moves is written in the manner of that text, whatever the manner of each entry is.
     """
 
     def __init__(
@@ -64,8 +67,9 @@ class Routes:
         turns: Callable[[str], bool] = lambda _link: False,
         aims: Aims | None = None,
         here: bool = False,
+        like: str = "",
     ):
-        self.moves, self.here = moves, here
+        self.moves, self.here, self.like = moves, here, like
         self.aims = aims or Aims()
         self.added = added
         self.turns = turns
@@ -134,7 +138,7 @@ class Routes:
     def changes(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
         """What to change in `ledger` when it goes from `old_folder` to `new_folder`.  Raises CannotSpell."""
         swaps: list[Swap] = []
-        for batch, number in specimens(ledger) if not any(self.aims) and not self.here else ():
+        for batch, number in specimens(ledger) if not (any(self.aims) or self.here or self.like) else ():
             # A swap looks at no single entry.
             if not any(swap.covers(batch.texts[number]) for swap in swaps) and (
                 swap := self.swap(batch, number, old_folder)
@@ -189,6 +193,8 @@ class Routes:
         if entry.base and self.meant(entry.base, old_folder)[1] in self.aims.levels:
             return None  # what starts from there was right, and the folder was not
         old_start, start = self.resolver.start(entry, old_folder), self.new_start(entry, old_folder, new_folder)
+        if self.like and not entry.base and (written := self.in_manner(entry, text, target, wanted, start)):
+            return written
         through = wanted == target and self.passes_through(entry, text, old_start)
         if wanted == target and start == old_start and not through:
             return None
@@ -204,6 +210,27 @@ class Routes:
         lead, own, rest = entry.written.partition(text) if text else ("", "", "")
         written = self.resolver.text(entry, text, wanted, start)
         return lead + written + rest if own else written
+
+    def in_manner(self, entry: Entry, text: str, target: str, wanted: str, start: str) -> str | None:
+        """The text for an entry that leads to `wanted`, in the manner that was asked for; None for what that does not
+        concern.  Raises CannotSpell for what has to be relative and cannot be.
+        """
+        relative = self.like == RELATIVE
+        starts = starts_somewhere(entry.spelling, text)
+        if entry.spelling.start == "content" or not (self.moves.covers(target) if relative else starts):
+            return None
+        like = self.like + ("/" if entry.is_folder and text.endswith(("/", "\\")) else "")
+        for lead in ("", "./") if relative else ("",):  # without which some names would mean something else
+            manner = (lead + like).replace("/", "\\") if relative and "\\" in text and "/" not in text else lead + like
+            with suppress(CannotSpell):
+                written = entry.spelling.write(manner, wanted, start)
+                read = entry.spelling.read(written, start)
+                sound = read is not None and same_place(read, wanted) and not written.startswith("#")
+                if sound and starts_somewhere(entry.spelling, written) == relative:
+                    return written
+        if relative:
+            raise CannotSpell("it can hold full paths alone")
+        return None
 
     def passes_through(self, entry: Entry, text: str, start: str) -> bool:
         """Whether a path that leads elsewhere goes into a moving shelf and out of it again: once that is gone, it
@@ -240,6 +267,11 @@ class Routes:
         there = (one for one in covered if len(covered) > 1 and os.path.lexists(one[1]))
         text, _path, place = next(there, covered[0])
         return text, place
+
+
+def starts_somewhere(spelling: Spelling, text: str) -> bool:
+    """Whether what a text means depends on the folder it is read in: whether it is no full path."""
+    return spelling.read(text, "/1") != spelling.read(text, "/2")
 
 
 def link_into(moves: Moves, path: str) -> str | None:

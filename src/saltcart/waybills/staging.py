@@ -30,10 +30,11 @@ def routes_for(
     resolver: Resolver,
     added: Sequence[AddedFolder] = (),
     turns: Callable[[str], bool] = lambda _link: False,
+    like: str = "",
 ) -> Routes:
     """Where the entries of the ledger at that path lead on a trip; whether the ledger itself `travels`."""
     moves = waybill.entry_moves(travels, ledger)
-    return Routes(moves, resolver, added, turns, waybill.aims(ledger), waybill.here)
+    return Routes(moves, resolver, added, turns, waybill.aims(ledger), waybill.here, like)
 
 
 def changes_for(

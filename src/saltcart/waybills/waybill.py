@@ -4,7 +4,7 @@ import os
 import re
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fnmatch import fnmatchcase
 from functools import lru_cache, partial
 from glob import escape
@@ -22,7 +22,7 @@ from saltcart.shelves.oddities import SET_ASIDE, STAGED
 from saltcart.shelves.walk import FILE, FOLDER, Item, Trouble, ignore, walk
 from saltcart.spelling import Meanings, Move, Moves
 from saltcart.spelling.moves import Aims
-from saltcart.waybills.relinks import ALL, DO, LEVEL, ONE, WHAT, FolderLine, Relink
+from saltcart.waybills.relinks import ALL, DO, LEVEL, ONE, PLACE, WHAT, FolderLine, Relink
 
 FORMAT = 1
 CARE = ("own", "replaceable")
@@ -40,6 +40,7 @@ SHAPE: dict[str, Any] = {
     "left_unread": [str],
     "digests": (BLAKE3, SHA256),
     "here": bool,
+    "collection": str,
     "signpost": [{"!at": str, "!to": str}],
     "shelf": [
         {
@@ -60,7 +61,7 @@ SHAPE: dict[str, Any] = {
         }
     ],
     "gather": [{"!from": str, "!to": str, "!from_drive": str, "!to_drive": str}],
-    "ledger": [{"!path": str, "!map": str, "rewrite": bool, "front": bool, "digest": str}],
+    "ledger": [{"!path": str, "!map": str, "rewrite": bool, "front": bool, "digest": str, "like": str, "over": str}],
     "relink": [{"!from": str, "!to": str, "ledger": str, "what": WHAT}],
     "folder": [{"!ledger": str, "!do": DO, "!folder": str}],
 }
@@ -195,6 +196,11 @@ def travelling(shelf: Shelf) -> Callable[[str], bool]:
     return travels
 
 
+def taken(shelf: Shelf, path: str) -> bool:
+    """Whether what lies at `path` from the top of a shelf is taken along, or is a folder."""
+    return not path or shelf.takes(path) or os.path.isdir(f"{shelf.old}/{path}")
+
+
 def stays_in_part(shelf: Shelf, path: str) -> bool:
     """Whether something that programs look for stays in the folder at `path`, from the shelf's top; settings and litter
     that stay are no reason for its name not to follow the sounds.
@@ -278,6 +284,8 @@ class LedgerLine:
     """One ledger of a trip.  `digest` is what it was when drafted; `rewrite` false leaves it as it is.
 
     With `front`, a list of content folders gets new ones in front of those of which a part moves.
+    What entries name of the shelves is written in the manner of the text `like`: RELATIVE, so that it is found wherever
+    the drive hangs, or a full path.  The ledger is left as it is, and takes the place of that `over` which it goes.
     """
 
     path: str
@@ -286,6 +294,8 @@ class LedgerLine:
     digest: str | None = None
     why: str = ""
     front: bool = False
+    like: str = ""
+    over: str = ""
 
 
 @dataclass(slots=True)
@@ -297,6 +307,8 @@ class Waybill:
     may go on naming the old places.  Without shelves nothing moves, and ledgers alone change: by `relinks`, and by the
     `folders` that come into their lists or go.  With `here` what is spelt as on another system gets this one's
     spelling.  The links at the first of each pair of `signposts` will lead to the second.
+    The trip makes a `collection` in the folder of that path or brings it up to date: what an earlier one brought, and
+    is as it was brought, is replaced by what is newer.
     """
 
     shelves: list[Shelf]
@@ -312,6 +324,7 @@ class Waybill:
     folders: list[FolderLine] = field(default_factory=list)
     here: bool = False
     signposts: list[tuple[str, str]] = field(default_factory=list)
+    collection: str = ""
 
     def resolver(self) -> Resolver:
         """What resolves entries on this trip."""
@@ -319,14 +332,22 @@ class Waybill:
 
     def moves(self) -> Moves:
         """Where paths go on this trip."""
-        return Moves(move for shelf in self.shelves for move in shelf.moves())
+        return Moves(move for shelf in self.shelves for move in self.moves_of(shelf))
+
+    def moves_of(self, shelf: Shelf) -> Iterator[Move]:
+        """What moves with one shelf.  Folders in a collection are named there, whatever of them stays at home."""
+        for move in shelf.moves():
+            yield replace(move, takes=partial(taken, shelf)) if self.collection and move.takes else move
 
     def entry_moves(self, travels: bool, ledger: str = "") -> Moves:
         """Where paths go as entries of a ledger shall follow them; one that itself `travels` follows every shelf."""
-        moves = [move for shelf in self.shelves if travels or shelf.entries == "rewrite" for move in shelf.moves()]
+        moves = [
+            move for shelf in self.shelves if travels or shelf.entries == "rewrite" for move in self.moves_of(shelf)
+        ]
         relinks = [one for one in self.relinks if one.what == ALL and one.ledger in ("", ledger)]
         exact = {one.old: one.new for one in self.relinks if one.what == ONE and one.ledger in ("", ledger)}
-        return Moves([*moves, *(Move(one.old, one.new, one.mends) for one in relinks)], exact)
+        places = [Move(one.old, one.new) for one in self.relinks if one.what == PLACE and one.ledger in ("", ledger)]
+        return Moves([*moves, *(Move(one.old, one.new, one.mends) for one in relinks), *places], exact)
 
     def aims(self, ledger: str) -> Aims:
         """What single folders in a ledger shall be."""
@@ -388,6 +409,8 @@ def read(path: str) -> Waybill:
             row.get("rewrite", True),
             row.get("digest"),
             front=row.get("front", False),
+            like=from_toml_path(row["like"]) if "like" in row else "",
+            over=absolute(path, "over", row["over"]) if "over" in row else "",
         )
         for row in tables.get("ledger", [])
     ]
@@ -421,6 +444,7 @@ def read(path: str) -> Waybill:
         relinks=relinks,
         folders=folders,
         here=tables.get("here", False),
+        collection=absolute(path, "collection", tables["collection"]) if "collection" in tables else "",
         signposts=[
             (absolute(path, "at", row["at"]), absolute(path, "to", row["to"])) for row in tables.get("signpost", [])
         ],
@@ -447,12 +471,12 @@ def shelf_of(path: str, row: dict[str, Any]) -> Shelf:
     )
 
 
-def below(waybill: str, text: str) -> str:
+def below(waybill: str, text: str, key: str = "rename") -> str:
     """The path from a shelf's top that `text` of a waybill means; BadFile for one that leads out of it."""
     path = from_toml_path(text)
     if path.startswith("/") or "\0" in path or any(part in ("", ".", "..") for part in path.split("/")):
         raise BadFile(
-            waybill, None, f'rename: "{show(text)}" is not a path from the shelf\'s top', "Write it like: Pack/name.wav"
+            waybill, None, f'{key}: "{show(text)}" is not a path from the shelf\'s top', "Write it like: Pack/name.wav"
         )
     return path
 

@@ -11,7 +11,8 @@ from saltcart.home import made_home
 from saltcart.ledgers.base import NEW_THINGS
 from saltcart.safefile import replacing, short_name
 from saltcart.shelves.digests import BLAKE3
-from saltcart.waybills.relinks import ALL, LEVEL, ONE, FolderLine, Relink
+from saltcart.waybills.relinks import ALL, LEVEL, ONE, PLACE, FolderLine, Relink
+from saltcart.waybills.routes import RELATIVE
 from saltcart.waybills.waybill import FORMAT, LedgerLine, Shelf, Waybill, as_toml_path
 
 HEAD = """\
@@ -25,6 +26,7 @@ RELINKED = {
     ALL: "what is lost there and is at the new place is named there; nothing moves",
     LEVEL: "this folder entry alone; what starts from it starts from the new one",
     ONE: "this one alone; nothing moves",
+    PLACE: "the same on another machine: all that names the one names the other",
     NEW_THINGS: "where a program puts what comes next; what is there already stays",
 }
 
@@ -42,13 +44,7 @@ def render(waybill: Waybill, place: str) -> str:
         document.add("maps", tomlkit.item([as_toml_path(path) for path in waybill.maps]).multiline(True))
     if waybill.means:
         document.add("means", tomlkit.item(waybill.means).comment("what paths of other systems stand for here"))
-    for key, paths, word in (
-        ("turn", waybill.turn, "links that will lead to the new place; entries that go through them stay as they are"),
-        ("search", waybill.search, "searched for what names the shelves, now and by every check after the switch"),
-        ("left_unread", waybill.left_unread, "go on naming the old place: so you decided"),
-    ):
-        if paths:
-            document.add(key, tomlkit.item([as_toml_path(path) for path in paths]).multiline(True).comment(word))
+    add_places(document, waybill)
     if waybill.here:
         document.add("here", tomlkit.item(True).comment("what is spelt as on another system gets this one's spelling"))
     if waybill.digests != BLAKE3:
@@ -71,6 +67,20 @@ def render(waybill: Waybill, place: str) -> str:
         for table in tables:
             document[key].append(table)
     return tomlkit.dumps(document)
+
+
+def add_places(document: tomlkit.TOMLDocument, waybill: Waybill) -> None:
+    """The keys that hold places."""
+    for key, paths, word in (
+        ("collection", [waybill.collection] * bool(waybill.collection), "the folder that will play anywhere"),
+        ("turn", waybill.turn, "links that will lead to the new place; entries that go through them stay as they are"),
+        ("search", waybill.search, "searched for what names the shelves, now and by every check after the switch"),
+        ("left_unread", waybill.left_unread, "go on naming the old place: so you decided"),
+    ):
+        if paths and key == "collection":
+            document.add(key, tomlkit.item(as_toml_path(paths[0])).comment(word))
+        elif paths:
+            document.add(key, tomlkit.item([as_toml_path(path) for path in paths]).multiline(True).comment(word))
 
 
 def shelf_table(shelf: Shelf) -> tomlkit.items.Table:
@@ -172,6 +182,11 @@ def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
             "front",
             tomlkit.item(True).comment("where a part of a content folder moves, a new one comes in front of it"),
         )
+    if line.like:
+        word = "found wherever the drive hangs" if line.like == RELATIVE else "what shows how entries are written"
+        table.add("like", tomlkit.item(as_toml_path(line.like)).comment(word))
+    if line.over:
+        table.add("over", tomlkit.item(as_toml_path(line.over)).comment("takes the place of this one, which is kept"))
     if line.digest:
         table.add("digest", line.digest)
     return table

@@ -1,0 +1,326 @@
+"""Carrying: a trip that copies shelves, what they name elsewhere and every ledger that names them into one folder.
+
+The ledgers there name the copies so that they are found wherever the drive hangs.  Nothing at home changes.
+"""
+
+import getpass
+import os
+import platform
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
+from glob import escape
+
+from saltcart.errors import Refused, SaltCartError, show
+from saltcart.ledgers import Map, load_map, open_ledger
+from saltcart.ledgers.formats import cart_toml
+from saltcart.looking.tidy import COLLECTION_SHARE
+from saltcart.planning.draft import Draft, allowed_names, chosen_shelves, work_out
+from saltcart.planning.request import Request
+from saltcart.planning.strays import copied_along, files_named, numbered, strays_of, taken_along
+from saltcart.planning.trial_rewrite import DraftedLedger
+from saltcart.progress import Progress, silent
+from saltcart.safefile import remove_if_there, replacing
+from saltcart.shelves.audio import kind_of
+from saltcart.shelves.oddities import litter
+from saltcart.shelves.true_names import true_path
+from saltcart.shelves.walk import FILE, Item
+from saltcart.spelling import spelling_of
+from saltcart.spelling.moves import tail_below
+from saltcart.switching.repoint import line_of, repoint
+from saltcart.trips import trip as trips
+from saltcart.trips.records import LedgerRow, now
+from saltcart.trips.trip import SWITCHED, SWITCHING, Trip
+from saltcart.waybills import collection
+from saltcart.waybills.collection import CarriedFile, CarriedLedger, CarriedShelf, Collection, Gone, Known
+from saltcart.waybills.routes import RELATIVE, starts_somewhere
+from saltcart.waybills.waybill import Shelf
+
+LEDGERS, MAPS = "Ledgers", "Maps"
+READ_ME = "READ ME.txt"
+ROOM_FOR_CARRIED = 1 << 20  # bytes for what we write beside the sounds
+
+
+@dataclass(slots=True)
+class CarryPlan:
+    """What a carry would do.  `leftovers` and `litter` stay at home, by their sizes; `gone` files of an earlier carry
+    are no longer at home; `before` is the collection as that left it.
+    """
+
+    draft: Draft
+    top: str
+    leftovers: dict[str, int] = field(default_factory=dict)
+    litter: dict[str, int] = field(default_factory=dict)
+    gone: list[Gone] = field(default_factory=list)
+    before: Collection | None = None
+
+    @property
+    def full(self) -> list[DraftedLedger]:
+        """Ledgers that can only be carried as they are."""
+        return [one for one in self.draft.ledgers if not one.line.rewrite]
+
+
+def plan_carry(
+    request: Request, with_leftovers: bool = False, with_litter: bool = False, progress: Progress = silent
+) -> CarryPlan:
+    """Work out a carry to the one place of the request.  Raises Refused when it cannot be made; nothing is written."""
+    remarks: list[str] = []
+    request = replace(request, copy=True, gather=True, like=RELATIVE)
+    base = chosen_shelves(request, remarks)
+    top = true_path(request.to[0])
+    before = known_collection(top)
+    refuse_changed(before)
+    request = replace(request, collection=top)
+    first = work_out(request, base, [], progress)
+    plan = CarryPlan(first, top, before=before)
+    stay = [staying(plan, shelf, first, with_leftovers, with_litter) for shelf in base]
+    base = [replace(shelf, stay=(*shelf.stay, *more)) for shelf, more in zip(base, stay, strict=True)]
+    outside = [one for one in first.ledgers if not one.travels and (one.changes or one.links or not one.line.rewrite)]
+    outside = [one for one in outside if one.line.map_name != cart_toml.NAME]
+    paths = [one.line.path for one in outside]
+    request = replace(request, ledgers=paths, maps=first.waybill.maps, searches=False, elsewhere=False)
+    maps = [load_map(path) for path in first.waybill.maps]
+    used = {one.line.map_name for one in first.ledgers}
+    extra = placed(paths, os.path.join(top, LEDGERS), base, before)
+    extra += placed([one.path for one in maps if one.name in used], os.path.join(top, MAPS), base, before)
+    extra = [allowed_names(shelf, request, remarks) for shelf in extra]
+    homes = [place for one in base for place in (one.old, one.new)]
+    along: dict[str, int] = {}
+    shelves = [*base, *extra]
+    while True:
+        plan.draft = work_out(request, shelves, list(remarks), progress)
+        strays = {path: size for path, size in strays_of(plan.draft.ledgers, homes).items() if path not in along}
+        strays = {path: size for path, size in strays.items() if all(path != shelf.old for shelf in extra)}
+        if not strays:
+            break
+        along |= strays
+        more = taken_along(sorted(along), base[0], base, False, top)
+        shelves = [*base, *extra, *(allowed_names(shelf, request, remarks) for shelf in more)]
+    only_copies(plan.draft)
+    plan.draft.strays = along
+    plan.gone = vanished(plan)
+    return plan
+
+
+def only_copies(draft: Draft) -> None:
+    """Leave every ledger that stays at home out of the trip: nothing there changes."""
+    draft.ledgers = [one for one in draft.ledgers if one.travels]
+    draft.waybill.ledgers = [one.line for one in draft.ledgers]
+
+
+def known_collection(top: str) -> Collection | None:
+    """The collection that is in a folder already.  Raises BadFile when its carried.toml cannot be read."""
+    path = os.path.join(top, collection.NAME)
+    return collection.read(path) if os.path.lexists(path) else None
+
+
+def refuse_changed(before: Collection | None) -> None:
+    """Raise Refused when ledgers of the collection were changed where it is: to write over them would lose that."""
+    changed = []
+    for one in before.ledgers if before else ():
+        place = before.at(one.place) if before else ""
+        known = collection.digests_before(before.top)[place] if before else None
+        if os.path.isfile(place) and known and collection.digest_now(place, known[0]) != known[1]:
+            changed.append(show(place))
+    if before and changed:
+        raise Refused(
+            f"{len(changed)} ledger(s) in the collection at {show(before.top)} have changed there since {before.made}",
+            f"Take that home first: saltcart settle {show(before.top)} --back",
+            changed[:20],
+        )
+
+
+def staying(plan: CarryPlan, shelf: Shelf, draft: Draft, with_leftovers: bool, with_litter: bool) -> list[str]:
+    """Patterns of what stays at home of a shelf: litter, and of a collection the sounds that no ledger names."""
+    files = [item for item in shelf.walk() if item.kind == FILE] if not shelf.files and not shelf.archive else []
+    found: dict[str, int] = {}
+    if not with_litter:
+        found = {item.path: item.size for item in files if litter(os.path.basename(item.path))}
+        plan.litter |= {f"{shelf.old}/{path}": size for path, size in found.items()}
+    left = [] if with_leftovers else unnamed(shelf, files, draft)
+    plan.leftovers |= {f"{shelf.old}/{item.path}": item.size for item in left}
+    return [*map(escape, found), *(escape(item.path) for item in left)]
+
+
+def unnamed(shelf: Shelf, files: Sequence[Item], draft: Draft) -> list[Item]:
+    """The sounds in a shelf that no ledger names, when ledgers name so many of it that it is a collection."""
+    named = {os.path.realpath(path) for one in draft.ledgers for path in files_named(one.state)}
+    sounds = [item for item in files if kind_of(item.path)]
+    left = [item for item in sounds if f"{shelf.old}/{item.path}" not in named]
+    return left if sounds and len(sounds) - len(left) >= COLLECTION_SHARE * len(sounds) else []
+
+
+def placed(paths: Sequence[str], folder: str, base: Sequence[Shelf], before: Collection | None) -> list[Shelf]:
+    """Single files as parts of a trip, each in the folder under its name, or where an earlier carry put it."""
+    known = {one.path: before.at(one.place) for one in before.known if one.who == whoami()} if before else {}
+    taken = {place.casefold() for place in known.values()}
+    shelves = []
+    for path in paths:
+        stem, suffix = os.path.splitext(os.path.basename(path))
+        wanted = (one + suffix for one in numbered(os.path.join(folder, stem)))
+        place = known.get(path) or next(one for one in wanted if one.casefold() not in taken)
+        taken.add(place.casefold())
+        shelves.append(copied_along(path, place, base[0].new_drive))
+    return shelves
+
+
+def vanished(plan: CarryPlan) -> list[Gone]:
+    """The files that an earlier carry brought and that nothing at home stands for any more."""
+    coming = {one.shelf.place(path) for one in plan.draft.shelves for path in one.items}
+    known = collection.digests_before(plan.top)
+    places = [place for place in known if place not in coming and os.path.isfile(place)]
+    return [Gone(place[len(plan.top) + 1 :], *known[place]) for place in places]
+
+
+def note_gone(plan: CarryPlan) -> None:
+    """Write into the collection what has vanished at home, before its manifests are written anew."""
+    if plan.before and plan.gone:
+        plan.before.gone = plan.gone
+        collection.write(plan.before)
+
+
+def drop_gone(plan: CarryPlan) -> int:
+    """Remove from the collection what has vanished at home and is as it was brought; how many files went."""
+    dropped = 0
+    for one in plan.gone:
+        place = os.path.join(plan.top, one.place)
+        if os.path.isfile(place) and collection.digest_now(place, one.kind) == one.digest:
+            remove_if_there(place)
+            dropped += 1
+    return dropped
+
+
+def go_on(top: str, progress: Progress = silent) -> str | None:
+    """Finish a carry to that folder that was cut off after its ledgers had begun to switch; its trip's id."""
+    top = true_path(top)
+    for trip in trips.readable():
+        if trip.waybill.collection == top and trip.state in (SWITCHING, SWITCHED):
+            before = known_collection(top)
+            if trip.state == SWITCHING:
+                repoint(trip.name, progress=progress)
+            if before is None or before.trip != trip.name:
+                finish(trip.name)
+                return trip.name
+            return None
+    return None
+
+
+def finish(name: str) -> Collection:
+    """Write beside the sounds of a carry what another machine needs to know; what was written."""
+    with trips.opened(name) as trip:
+        top = trip.waybill.collection
+        known = known_collection(top)
+        made = Collection(top, now(), machine(), user(), os.path.expanduser("~"), name, means=trip.waybill.means)
+        made.gone, made.known = (known.gone, known.known) if known else ([], [])
+        ledgers = [row for row in trip.logbook.ledgers() if tail_below(row.place, top)]
+        places = {row.place for row in ledgers}
+        for number, shelf in enumerate(trip.waybill.shelves):
+            files, size = trip.logbook.totals(number)
+            if not shelf.gathered:
+                place = shelf.new[len(top) + 1 :]
+                made.shelves.append(CarriedShelf(shelf.name, place, shelf.old, shelf.old_drive, files, size))
+            elif shelf.old in trip.waybill.maps:
+                made.maps.append((load_map(shelf.old).name, shelf.new[len(top) + 1 :]))
+            elif shelf.new not in places:
+                digest = next((row.digest for row in trip.logbook.rows(number) if row.digest), "") or ""
+                made.files.append(CarriedFile(shelf.new[len(top) + 1 :], shelf.old, trip.waybill.digests, digest))
+        made.ledgers = [carried_ledger(trip, row, top) for row in ledgers]
+        homes = {row.path: row.before or "" for row in ledgers}
+        made.learn([Known(whoami(), one.place, one.source) for one in (*made.shelves, *made.files)])
+        made.learn([Known(whoami(), one.place, one.source, one.digest, homes[one.source]) for one in made.ledgers])
+    made.gone = [one for one in made.gone if os.path.isfile(made.at(one.place))]
+    write_read_me(made)
+    collection.write(made)
+    return made
+
+
+def carried_ledger(trip: Trip, row: LedgerRow, top: str) -> CarriedLedger:
+    """What is told of one ledger."""
+    entries = list(trip.logbook.entries(row.number))
+    found = sum(entry.verdict == "found" for entry in entries)
+    relative = line_of(trip, row).like == RELATIVE
+    full = (entry.old for entry in entries if entry.old != entry.new and is_full(entry.old)) if relative else iter(())
+    sums: Mapping[str, int] = {}
+    with suppress(SaltCartError):
+        sums = sums_of(row.place, trip.maps(), row.map_name)
+    return CarriedLedger(
+        row.place[len(top) + 1 :],
+        row.path,
+        row.map_name,
+        row.after or row.before or "",
+        relative,
+        next(full, ""),
+        len(entries),
+        found,
+        sums,
+    )
+
+
+def is_full(text: str) -> bool:
+    """Whether a text is a full path in whatever manner."""
+    spelling = spelling_of(text)
+    return spelling is not None and not starts_somewhere(spelling, text)
+
+
+def sums_of(path: str, maps: Sequence[Map], map_name: str) -> dict[str, int]:
+    """What a ledger says of its sounds in sums: rows, plays in all, rows with a rating, and ratings in all."""
+    known = list(open_ledger(path, maps, map_name).facts())
+    sums = {
+        "rows": len(known),
+        "plays": sum(one.plays or 0 for one in known),
+        "rated": sum(bool(one.rating) for one in known),
+        "ratings": round(sum(one.rating or 0 for one in known)),
+    }
+    return sums if sums["plays"] or sums["rated"] else {}
+
+
+def whoami() -> str:
+    """This user at this machine."""
+    return f"{user()}@{machine()}"
+
+
+def machine() -> str:
+    """The name of this machine."""
+    return platform.node() or "unknown"
+
+
+def user() -> str:
+    """The name of this user."""
+    try:
+        return getpass.getuser()
+    except (OSError, KeyError):
+        return "unknown"
+
+
+def write_read_me(made: Collection) -> None:
+    """Write the words for the person who finds the drive."""
+    path = os.path.join(made.top, READ_ME)
+    with replacing(path) as neighbour, open(neighbour, "w", encoding="utf-8", newline="\r\n") as stream:
+        stream.write(read_me(made))
+
+
+def read_me(made: Collection) -> str:
+    """What a person who finds the drive is told."""
+    full = [one for one in made.ledgers if not one.relative]
+    lines = [
+        "This folder is a collection of sounds that travels.",
+        "",
+        f"Made on {made.made[:10]} on the computer {show(made.machine)} by {show(made.user)}.",
+        f"It holds {sum(one.files for one in made.shelves):,} files in {len(made.shelves)} folder(s):",
+        *(f"    {show(one.place)}" for one in made.shelves),
+        "",
+        "To play it: open a playlist or library from here. They name the sounds from where they lie, so it plays on",
+        "any computer, whatever this drive is called there. Do not rename or move single folders in it.",
+        "",
+        *(f"    {show(one.place)}" for one in made.ledgers if one.relative),
+    ]
+    if full:
+        lines += ["", "These can only hold full paths and play on the computer they come from alone, until they are"]
+        lines += ["settled:", *(f"    {show(one.place)}" for one in full)]
+    lines += [
+        "",
+        "To make it at home on a computer that has Salt Cart:    saltcart settle   in this folder.",
+        "To verify that nothing is damaged: the files that end in .saltcart.b3 are lists for b3sum --check.",
+        "",
+    ]
+    return "\n".join(lines)

@@ -1,0 +1,241 @@
+"""The command `saltcart carry`: a collection on a drive that plays anywhere."""
+
+import argparse
+import os
+
+from saltcart.carrying.carry import CarryPlan, drop_gone, finish, go_on, note_gone, plan_carry
+from saltcart.cart import load
+from saltcart.cli.arguments import (
+    add_cart,
+    add_ledgers,
+    add_list,
+    add_pace,
+    add_search,
+    add_sha256,
+    add_wait,
+    add_yes,
+    need_answer,
+    pace,
+)
+from saltcart.cli.check import show_check
+from saltcart.cli.documents import check_document, draft_document, trip_document
+from saltcart.cli.drives import duration
+from saltcart.cli.haul import show_haul
+from saltcart.cli.screen import Screen, many, place, size
+from saltcart.errors import show
+from saltcart.hauling.haul import haul_waybill
+from saltcart.judging.judge import FOUND
+from saltcart.planning.request import Request
+from saltcart.proving.check import check_trip
+from saltcart.proving.results import CheckReport
+from saltcart.shelves.true_names import without_detours
+from saltcart.spelling.moves import tail_below
+from saltcart.switching.repoint import repoint
+from saltcart.trips.summary import summary
+from saltcart.waybills import waybill_text
+from saltcart.waybills.collection import Collection
+
+MOST = 8  # of a kind, each in a line
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """What goes, and where."""
+    parser.add_argument("shelf", nargs="*", metavar="SHELF", help="the folder of sounds to carry, or single files")
+    parser.add_argument(
+        "--to", required=True, metavar="FOLDER", help="the folder on a drive that will hold the collection"
+    )
+    add_ledgers(parser)
+    add_list(parser, "--only", "PATTERN", "carry nothing but this")
+    add_list(parser, "--leave-out", "PATTERN", "what stays at home, such as '*.ini' or 'Old Packs'")
+    add_list(parser, "--from-list", "LIST", "carry the files that this playlist names")
+    parser.add_argument(
+        "--with-leftovers", action="store_true", help="take along the sounds of a collection that no ledger names"
+    )
+    parser.add_argument(
+        "--with-litter", action="store_true", help="take along what systems and programs leave lying about"
+    )
+    parser.add_argument(
+        "--with-programs", action="store_true", help="take along programs and plug-ins, which stay otherwise"
+    )
+    parser.add_argument("--drop-gone", action="store_true", help="remove from the collection what is no longer at home")
+    add_search(parser)
+    add_sha256(parser)
+    add_pace(parser)
+    add_wait(parser)
+    add_yes(parser)
+    add_cart(parser)
+
+
+def request(options: argparse.Namespace) -> Request:
+    """What the command line asks for."""
+    return Request(
+        options.shelf,
+        [options.to],
+        options.ledger,
+        options.map,
+        leave_out=options.leave_out,
+        only=options.only,
+        means=options.means,
+        cart=load(options.cart),
+        digests=options.digests_kind,
+        searches=not options.no_search,
+        search=options.search,
+        leave_unread=options.leave_unread,
+        from_list=options.from_list,
+        with_programs=options.with_programs,
+    )
+
+
+def run(options: argparse.Namespace) -> int:
+    """Plan, ask, copy, make the ledgers portable, prove."""
+    screen = Screen(options)
+    with screen.watch() as watch:
+        if name := go_on(options.to, watch):
+            screen.say(f"Trip {name} to {place(options.to)} was cut off near its end; it is finished now.")
+        plan = plan_carry(request(options), options.with_leftovers, options.with_litter, watch)
+    show_plan(screen, plan, options.drop_gone)
+    if not screen.agrees("Copy and verify all this? Nothing at home changes.", options):
+        raise need_answer(options, "carried")
+    note_gone(plan)
+    with screen.watch() as watch:
+        name, hauled = haul_waybill(waybill_text.keep(plan.draft.waybill), pace(options), watch)
+    show_haul(screen, name, hauled)
+    with screen.watch() as watch:
+        repoint(name, wait=options.wait, progress=watch)
+    dropped = drop_gone(plan) if options.drop_gone else 0
+    made = finish(name)
+    with screen.watch() as watch:
+        report = check_trip(name, progress=watch)
+    out = leading_out(report, made)
+    if not report.ok:
+        show_check(screen, report)
+    screen.say()
+    show_closing(screen, plan, made, report, out, dropped)
+    screen.document(
+        {
+            **trip_document(summary(name)),
+            "collection": made.top,
+            "draft": draft_document(plan.draft, None),
+            "portable": [made.at(one.place) for one in made.ledgers if one.relative],
+            "full_paths": [made.at(one.place) for one in made.ledgers if not one.relative],
+            "leading_out": out,
+            "leftovers": plan.leftovers,
+            "litter": plan.litter,
+            "gone": [one.place for one in plan.gone],
+            "dropped": dropped,
+            "copied_files": hauled.copied_files,
+            "copied_bytes": hauled.copied_bytes,
+            "check": check_document(report),
+        }
+    )
+    return 0 if report.ok and not out else 1
+
+
+def leading_out(report: CheckReport, made: Collection) -> list[dict[str, str]]:
+    """The entries of ledgers that play anywhere which are found, and not in the collection."""
+    relative = {made.at(one.place) for one in made.ledgers if one.relative}
+    return [
+        {"ledger": one.state.path, "where": judgement.entry.where, "resolved": judgement.resolved}
+        for one in report.ledgers
+        if one.state.path in relative
+        for judgement in one.state.judgements()
+        if judgement.verdict == FOUND and tail_below(without_detours(judgement.resolved), made.top) is None
+    ]
+
+
+def show_plan(screen: Screen, plan: CarryPlan, drop: bool) -> None:
+    """What goes, what stays, and how much room is left."""
+    draft = plan.draft
+    shelves = [one for one in draft.shelves if not one.shelf.gathered]
+    screen.table(
+        "What goes" if plan.before is None else f"What is there since {plan.before.made[:10]} is brought up to date",
+        ("Shelf", ">Files", ">Size", "From", "To"),
+        [
+            (show(one.shelf.name), one.files, size(one.bytes), place(one.shelf.old), place(one.shelf.new))
+            for one in shelves
+        ],
+    )
+    if draft.strays:
+        folders = ", ".join(sorted({place(os.path.dirname(path)) for path in draft.strays})[:3])
+        screen.say(
+            f"Gathered from elsewhere, for these ledgers name them: {many(len(draft.strays), 'file', 'files')},"
+            f" {size(sum(draft.strays.values()))}, from {folders}."
+        )
+    screen.table(
+        "Ledgers that go along",
+        ("Ledger", "Map", ">Entries", "There", "On any computer"),
+        [
+            (
+                place(one.line.path),
+                one.line.map_name,
+                sum(one.state.counts().values()),
+                place(draft.waybill.moves().follow(one.line.path) or one.line.path),
+                "plays" if one.line.rewrite else f"as it is: {one.line.why}",
+            )
+            for one in draft.ledgers
+        ],
+    )
+    if not draft.ledgers:
+        screen.remark("No ledger names these sounds, as far as was searched: the sounds alone go.")
+    for found, word, option in (
+        (plan.leftovers, "that no ledger names", "--with-leftovers"),
+        (plan.litter, "of litter", "--with-litter"),
+    ):
+        if found:
+            screen.say(
+                f"Stay at home: {many(len(found), 'file', 'files')} {word}, {size(sum(found.values()))}. To take them:"
+                f" {option}"
+            )
+    if plan.gone:
+        ends = "they will be removed there" if drop else "they stay there; to remove them: --drop-gone"
+        names = ", ".join(show(one.place) for one in plan.gone[:MOST])
+        screen.say(f"No longer at home: {many(len(plan.gone), 'file', 'files')} of the collection ({names}); {ends}.")
+    for room in draft.rooms:
+        if room.drive.identity == draft.waybill.shelves[0].new_drive:
+            screen.say(
+                f"{show(room.drive.name)}: {size(room.before)} free now, {size(room.hauled)} after this;"
+                f" about {duration(draft.seconds)}."
+            )
+    for text in draft.remarks:
+        screen.remark(text)
+
+
+def show_closing(
+    screen: Screen, plan: CarryPlan, made: Collection, report: CheckReport, out: list[dict[str, str]], dropped: int
+) -> None:
+    """What is there, what plays anywhere, what does not, and what to type next."""
+    relative = [one for one in made.ledgers if one.relative]
+    full = [one for one in made.ledgers if not one.relative]
+    rows = [("Collection", place(made.top))]
+    files, room = sum(one.files for one in made.shelves), sum(one.bytes for one in made.shelves)
+    rows += [("Holds", f"{many(files, 'file', 'files')}, {size(room)}, each read back and compared")]
+    if made.files:
+        rows += [("Gathered", many(len(made.files), "file", "files") + " from elsewhere")]
+    if relative:
+        entries = sum(one.entries for one in relative)
+        rows += [
+            (
+                "Plays anywhere",
+                f"{many(len(relative), 'ledger', 'ledgers')} with {many(entries, 'entry', 'entries')}, named from where"
+                " they lie",
+            )
+        ]
+    if full:
+        names = ", ".join(place(made.at(one.place)) for one in full[:MOST])
+        rows += [("As they are", f"{names}: full paths alone, which settle makes true on the other computer")]
+    if out:
+        rows += [
+            (
+                "Leads out",
+                f"{many(len(out), 'entry', 'entries')} name what is not in the collection, first"
+                f" {place(out[0]['resolved'])} in {place(out[0]['ledger'])}",
+            )
+        ]
+    if before := sum(report.before_counts.values()):
+        rows += [("Broken before", f"{many(before, 'entry is', 'entries are')} not found here, and were not at home")]
+    if dropped:
+        rows += [("Removed", f"{many(dropped, 'file', 'files')} that had gone at home")]
+    rows += [("At home", "nothing has changed")]
+    rows += [("There", f"saltcart settle {show(made.top)}   on another computer, or to bring what changed home")]
+    rows += [("Again", "the same command brings the collection up to date")]
+    screen.facts(rows)

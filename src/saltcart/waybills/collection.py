@@ -1,0 +1,324 @@
+"""A collection that travels: what its `carried.toml` says of where everything in it came from.
+
+It lies at the top of the collection, and all places in it start from there, so that it holds wherever the drive hangs.
+"""
+
+import os
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import Any
+
+import tomlkit
+
+from saltcart import tomlfile
+from saltcart.errors import BadFile, show
+from saltcart.safefile import replacing
+from saltcart.shelves import manifest
+from saltcart.shelves.digests import BLAKE3, SHA256, digest_file
+from saltcart.waybills.waybill import absolute, as_toml_path, below
+
+NAME = "carried.toml"
+FORMAT = 1
+SHAPE: dict[str, Any] = {
+    "!format": int,
+    "!made": str,
+    "!machine": str,
+    "!user": str,
+    "!home": str,
+    "!trip": str,
+    "shelf": [{"!name": str, "!place": str, "!from": str, "!from_drive": str, "!files": int, "!bytes": int}],
+    "ledger": [
+        {
+            "!place": str,
+            "!from": str,
+            "!map": str,
+            "!digest": str,
+            "!relative": bool,
+            "like": str,
+            "!entries": int,
+            "!found": int,
+            "facts": {"*": int},
+        }
+    ],
+    "file": [{"!place": str, "!from": str, "!kind": (BLAKE3, SHA256), "!digest": str}],
+    "map": [{"!name": str, "!place": str}],
+    "known": [{"!who": str, "!place": str, "!path": str, "digest": str, "home_digest": str}],
+    "means": [str],
+    "gone": [{"!place": str, "!kind": (BLAKE3, SHA256), "!digest": str}],
+}
+HEAD = """\
+Salt Cart: what this collection is and where everything in it came from. Places start from this folder.
+To make it at home on a computer: saltcart settle FOLDER   (this folder). To bring it up to date: the same carry again.
+"""
+
+
+@dataclass(frozen=True, slots=True)
+class CarriedShelf:
+    """One shelf: where it lies in the collection, and where it came from on which drive."""
+
+    name: str
+    place: str
+    source: str
+    source_drive: str
+    files: int
+    bytes: int
+
+
+@dataclass(frozen=True, slots=True)
+class CarriedLedger:
+    """One ledger: where it lies, where it came from, and its digest in the collection when it was carried.
+
+    `relative` when its entries are found wherever the drive hangs; `like` is one as it was written at home, where that
+    was a full path.  Of its `entries`, `found` were found at home.  `facts` are sums of what its map knows.
+    """
+
+    place: str
+    source: str
+    map_name: str
+    digest: str
+    relative: bool
+    like: str
+    entries: int
+    found: int
+    facts: Mapping[str, int] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class CarriedFile:
+    """A single file that was gathered."""
+
+    place: str
+    source: str
+    kind: str
+    digest: str
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """Where a shelf, a ledger or a single file of the collection is at home for `who`, a user at a machine.
+
+    Of a ledger, `digest` and `home_digest` are what it was in the collection and at home when the two last agreed.
+    """
+
+    who: str
+    place: str
+    path: str
+    digest: str = ""
+    home_digest: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Gone:
+    """A file of the collection that had vanished at home when it was last brought up to date."""
+
+    place: str
+    kind: str
+    digest: str
+
+
+@dataclass(slots=True)
+class Collection:
+    """All that `carried.toml` says.  `top` is the folder it lies in; `home` the home folder of the user who made it."""
+
+    top: str
+    made: str
+    machine: str
+    user: str
+    home: str
+    trip: str
+    shelves: list[CarriedShelf] = field(default_factory=list)
+    ledgers: list[CarriedLedger] = field(default_factory=list)
+    files: list[CarriedFile] = field(default_factory=list)
+    maps: list[tuple[str, str]] = field(default_factory=list)
+    gone: list[Gone] = field(default_factory=list)
+    known: list[Known] = field(default_factory=list)
+    means: list[str] = field(default_factory=list)
+
+    def at(self, place: str) -> str:
+        """The full path of a place in the collection."""
+        return os.path.join(self.top, place)
+
+    def known_to(self, who: str, place: str) -> Known | None:
+        """What is known of a place for that user at that machine."""
+        return next((one for one in self.known if (one.who, one.place) == (who, place)), None)
+
+    def learn(self, fresh: Sequence[Known]) -> None:
+        """Remember where things are at home for someone, in place of what was known before."""
+        places = {(one.who, one.place) for one in fresh}
+        self.known = [one for one in self.known if (one.who, one.place) not in places] + list(fresh)
+
+    def map_files(self) -> list[str]:
+        """The paths of the maps that travel along."""
+        return [self.at(place) for _name, place in self.maps]
+
+
+def read(path: str) -> Collection:
+    """The collection whose `carried.toml` is at `path`.  Raises BadFile with file, line and key."""
+    tables = tomlfile.read(path, SHAPE)
+    if tables["format"] != FORMAT:
+        raise BadFile(
+            path,
+            None,
+            f"is of format {tables['format']}; this version knows {FORMAT}",
+            "Use the version that wrote it.",
+        )
+
+    def place(row: Mapping[str, Any]) -> str:
+        return below(path, row["place"], "place")
+
+    def source(row: Mapping[str, Any]) -> str:
+        return absolute(path, "from", row["from"])
+
+    found = Collection(
+        os.path.dirname(os.path.abspath(path)),
+        tables["made"],
+        tables["machine"],
+        tables["user"],
+        absolute(path, "home", tables["home"]),
+        tables["trip"],
+        [
+            CarriedShelf(row["name"], place(row), source(row), row["from_drive"], row["files"], row["bytes"])
+            for row in tables.get("shelf", [])
+        ],
+        [
+            CarriedLedger(
+                place(row),
+                source(row),
+                row["map"],
+                row["digest"],
+                row["relative"],
+                row.get("like", ""),
+                row["entries"],
+                row["found"],
+                row.get("facts", {}),
+            )
+            for row in tables.get("ledger", [])
+        ],
+        [CarriedFile(place(row), source(row), row["kind"], row["digest"]) for row in tables.get("file", [])],
+        [(row["name"], place(row)) for row in tables.get("map", [])],
+        [Gone(place(row), row["kind"], row["digest"]) for row in tables.get("gone", [])],
+        [
+            Known(
+                row["who"],
+                place(row),
+                absolute(path, "path", row["path"]),
+                row.get("digest", ""),
+                row.get("home_digest", ""),
+            )
+            for row in tables.get("known", [])
+        ],
+        tables.get("means", []),
+    )
+    if not found.shelves and not found.files:
+        raise BadFile(path, None, "names no shelf and no file", "Carry the collection anew.")
+    refuse_links(path, found)
+    return found
+
+
+def refuse_links(path: str, found: Collection) -> None:
+    """Raise BadFile when a place of the collection leads out of it through a link."""
+    top = os.path.realpath(found.top)
+    rows: Sequence[CarriedShelf | CarriedLedger | CarriedFile] = [*found.shelves, *found.ledgers, *found.files]
+    for row in rows:
+        real = os.path.realpath(found.at(row.place))
+        if not real.startswith(top.rstrip("/") + "/"):
+            raise BadFile(path, None, f'place = "{show(row.place)}" leads out of the collection', "Carry it anew.")
+
+
+def digests_before(top: str) -> Mapping[str, tuple[str, str]]:
+    """Kind and digest of each file that the collection in the folder `top` brought, by its full path; none where there
+    is no collection yet.
+    """
+    path = os.path.join(top, NAME) if top else ""
+    return known_digests(path, os.stat(path).st_mtime_ns) if path and os.path.exists(path) else {}
+
+
+def digest_now(place: str, kind: str) -> str:
+    """The digest of that kind of what stands at a place now."""
+    return str(digest_file(place, kind))
+
+
+@lru_cache(maxsize=4)
+def known_digests(path: str, _stamp: int) -> Mapping[str, tuple[str, str]]:
+    """As `digests_before`."""
+    found = read(path)
+    known: dict[str, tuple[str, str]] = {}
+    for shelf in found.shelves:
+        top = found.at(shelf.place)
+        kind = manifest.kind_of_manifest(top)
+        if kind:
+            known |= {f"{top}/{tail}": (kind, digest) for tail, digest in manifest.read(top, kind)}
+    known |= {found.at(one.place): (one.kind, one.digest) for one in found.gone}
+    known |= {found.at(one.place): (BLAKE3, one.digest) for one in found.ledgers}
+    return known | {found.at(one.place): (one.kind, one.digest) for one in found.files}
+
+
+def write(found: Collection) -> str:
+    """Write the `carried.toml` of a collection, whole or not at all; its path."""
+    document = tomlkit.document()
+    for line in HEAD.splitlines():
+        document.add(tomlkit.comment(line))
+    for key in ("made", "machine", "user"):
+        document.add(key, getattr(found, key))
+    document.add("home", as_toml_path(found.home))
+    document.add("trip", found.trip)
+    document.add("format", FORMAT)
+    if found.means:
+        document.add("means", found.means)
+    tables: dict[str, list[dict[str, Any]]] = {
+        "shelf": [
+            {
+                "name": show(one.name),
+                "place": as_toml_path(one.place),
+                "from": as_toml_path(one.source),
+                "from_drive": one.source_drive,
+                "files": one.files,
+                "bytes": one.bytes,
+            }
+            for one in found.shelves
+        ],
+        "ledger": [ledger_row(one) for one in found.ledgers],
+        "file": [
+            {"place": as_toml_path(one.place), "from": as_toml_path(one.source), "kind": one.kind, "digest": one.digest}
+            for one in found.files
+        ],
+        "map": [{"name": name, "place": as_toml_path(place)} for name, place in found.maps],
+        "gone": [{"place": as_toml_path(one.place), "kind": one.kind, "digest": one.digest} for one in found.gone],
+        "known": [
+            {
+                "who": one.who,
+                "place": as_toml_path(one.place),
+                "path": as_toml_path(one.path),
+                **({"digest": one.digest, "home_digest": one.home_digest} if one.digest else {}),
+            }
+            for one in found.known
+        ],
+    }
+    for key, rows in tables.items():
+        if rows:
+            document.add(key, tomlkit.aot())
+        for row in rows:
+            document[key].append(tomlkit.item(row))
+    path = os.path.join(found.top, NAME)
+    with replacing(path) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
+        stream.write(tomlkit.dumps(document))
+    return path
+
+
+def ledger_row(one: CarriedLedger) -> dict[str, Any]:
+    """The table of one ledger."""
+    row: dict[str, Any] = {
+        "place": as_toml_path(one.place),
+        "from": as_toml_path(one.source),
+        "map": one.map_name,
+        "digest": one.digest,
+        "relative": one.relative,
+        "entries": one.entries,
+        "found": one.found,
+    }
+    if one.like:
+        row["like"] = as_toml_path(one.like)
+    if one.facts:
+        row["facts"] = dict(one.facts)
+    return row
