@@ -3,16 +3,17 @@
 The ledgers there name the copies so that they are found wherever the drive hangs.  Nothing at home changes.
 """
 
-import getpass
 import os
-import platform
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from glob import escape
 
+from saltcart.carrying.agreement import agreed, undone_trips
+from saltcart.carrying.identity import machine, user, whoami
+from saltcart.carrying.stands import sums_of
 from saltcart.errors import Refused, SaltCartError, show
-from saltcart.ledgers import Map, load_map, open_ledger
+from saltcart.ledgers import load_map
 from saltcart.ledgers.formats import cart_toml
 from saltcart.looking.tidy import COLLECTION_SHARE
 from saltcart.planning.draft import Draft, allowed_names, chosen_shelves, work_out
@@ -20,7 +21,7 @@ from saltcart.planning.request import Request
 from saltcart.planning.strays import copied_along, files_named, numbered, strays_of, taken_along
 from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.progress import Progress, silent
-from saltcart.safefile import remove_if_there, replacing
+from saltcart.safefile import digest_of, remove_if_there, replacing
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.oddities import litter
 from saltcart.shelves.true_names import true_path
@@ -76,7 +77,7 @@ def plan_carry(
     stay = [staying(plan, shelf, first, with_leftovers, with_litter) for shelf in base]
     base = [replace(shelf, stay=(*shelf.stay, *more)) for shelf, more in zip(base, stay, strict=True)]
     outside = [one for one in first.ledgers if not one.travels and (one.changes or one.links or not one.line.rewrite)]
-    outside = [one for one in outside if one.line.map_name != cart_toml.NAME]
+    outside = [one for one in outside if one.line.map_name != cart_toml.NAME and not in_collection(one.line.path, top)]
     paths = [one.line.path for one in outside]
     request = replace(request, ledgers=paths, maps=first.waybill.maps, searches=False, elsewhere=False)
     maps = [load_map(path) for path in first.waybill.maps]
@@ -102,6 +103,16 @@ def plan_carry(
     return plan
 
 
+def in_collection(path: str, top: str) -> bool:
+    """Whether a ledger is one of this collection, or of another: a copy of what is to be carried."""
+    folder = os.path.dirname(path)
+    while folder != os.path.dirname(folder):
+        if folder == top or os.path.lexists(os.path.join(folder, collection.NAME)):
+            return True
+        folder = os.path.dirname(folder)
+    return False
+
+
 def only_copies(draft: Draft) -> None:
     """Leave every ledger that stays at home out of the trip: nothing there changes."""
     draft.ledgers = [one for one in draft.ledgers if one.travels]
@@ -116,15 +127,16 @@ def known_collection(top: str) -> Collection | None:
 
 def refuse_changed(before: Collection | None) -> None:
     """Raise Refused when ledgers of the collection were changed where it is: to write over them would lose that."""
-    changed = []
-    for one in before.ledgers if before else ():
-        place = before.at(one.place) if before else ""
-        known = collection.digests_before(before.top)[place] if before else None
-        if os.path.isfile(place) and known and collection.digest_now(place, known[0]) != known[1]:
+    if before is None:
+        return
+    undone, changed = undone_trips(), []
+    for one in before.ledgers:
+        known, place = agreed(before, one.place, undone), before.at(one.place)
+        if os.path.isfile(place) and digest_of(place) != (known.digest if known else one.digest):
             changed.append(show(place))
-    if before and changed:
+    if changed:
         raise Refused(
-            f"{len(changed)} ledger(s) in the collection at {show(before.top)} have changed there since {before.made}",
+            f"{len(changed)} ledger(s) in the collection at {show(before.top)} have changed there since the two agreed",
             f"Take that home first: saltcart settle {show(before.top)} --back",
             changed[:20],
         )
@@ -153,7 +165,7 @@ def unnamed(shelf: Shelf, files: Sequence[Item], draft: Draft) -> list[Item]:
 def placed(paths: Sequence[str], folder: str, base: Sequence[Shelf], before: Collection | None) -> list[Shelf]:
     """Single files as parts of a trip, each in the folder under its name, or where an earlier carry put it."""
     known = {one.path: before.at(one.place) for one in before.known if one.who == whoami()} if before else {}
-    taken = {place.casefold() for place in known.values()}
+    taken = {before.at(one.place).casefold() for one in before.ledgers} if before else set()
     shelves = []
     for path in paths:
         stem, suffix = os.path.splitext(os.path.basename(path))
@@ -210,7 +222,8 @@ def finish(name: str) -> Collection:
     with trips.opened(name) as trip:
         top = trip.waybill.collection
         known = known_collection(top)
-        made = Collection(top, now(), machine(), user(), os.path.expanduser("~"), name, means=trip.waybill.means)
+        made = Collection(top, now(), machine(), user(), whoami(), os.path.expanduser("~"), name)
+        made.means = trip.waybill.means
         made.gone, made.known = (known.gone, known.known) if known else ([], [])
         ledgers = [row for row in trip.logbook.ledgers() if tail_below(row.place, top)]
         places = {row.place for row in ledgers}
@@ -226,8 +239,10 @@ def finish(name: str) -> Collection:
                 made.files.append(CarriedFile(shelf.new[len(top) + 1 :], shelf.old, trip.waybill.digests, digest))
         made.ledgers = [carried_ledger(trip, row, top) for row in ledgers]
         homes = {row.path: row.before or "" for row in ledgers}
-        made.learn([Known(whoami(), one.place, one.source) for one in (*made.shelves, *made.files)])
-        made.learn([Known(whoami(), one.place, one.source, one.digest, homes[one.source]) for one in made.ledgers])
+        made.learn([Known(whoami(), place, source, trip=name) for place, source in made.sources()])
+        made.learn(
+            [Known(whoami(), one.place, one.source, one.digest, homes[one.source], name) for one in made.ledgers]
+        )
     made.gone = [one for one in made.gone if os.path.isfile(made.at(one.place))]
     write_read_me(made)
     collection.write(made)
@@ -260,36 +275,6 @@ def is_full(text: str) -> bool:
     """Whether a text is a full path in whatever manner."""
     spelling = spelling_of(text)
     return spelling is not None and not starts_somewhere(spelling, text)
-
-
-def sums_of(path: str, maps: Sequence[Map], map_name: str) -> dict[str, int]:
-    """What a ledger says of its sounds in sums: rows, plays in all, rows with a rating, and ratings in all."""
-    known = list(open_ledger(path, maps, map_name).facts())
-    sums = {
-        "rows": len(known),
-        "plays": sum(one.plays or 0 for one in known),
-        "rated": sum(bool(one.rating) for one in known),
-        "ratings": round(sum(one.rating or 0 for one in known)),
-    }
-    return sums if sums["plays"] or sums["rated"] else {}
-
-
-def whoami() -> str:
-    """This user at this machine."""
-    return f"{user()}@{machine()}"
-
-
-def machine() -> str:
-    """The name of this machine."""
-    return platform.node() or "unknown"
-
-
-def user() -> str:
-    """The name of this user."""
-    try:
-        return getpass.getuser()
-    except (OSError, KeyError):
-        return "unknown"
 
 
 def write_read_me(made: Collection) -> None:

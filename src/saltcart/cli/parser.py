@@ -23,6 +23,7 @@ COMMANDS = {
     "undo": "take a trip back, keeping what programs have written since",
     "move": "draft, haul, repoint and check in one go, shown and confirmed first",
     "carry": "make a collection on a drive that plays on any computer; nothing at home changes",
+    "settle": "make such a collection at home on this computer, or take home what changed on the way",
     "mend": "find what lost entries meant and relink them in place, with evidence; nothing is imported",
     "trips": "the history of trips, or the log of one",
     "demo": "build a made-up studio and run the whole job on it",

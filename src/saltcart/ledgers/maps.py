@@ -3,7 +3,7 @@
 import os
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from saltcart import tomlfile
@@ -17,7 +17,9 @@ from saltcart.spelling import Spelling, spelling_named
 from saltcart.spelling.forms import SPELLINGS
 
 CONTAINERS = ("sqlite", "xml", "json", "ini", "csv", "tsv", "toml", "text", "plist", "chunks", "counted")
-COLUMN_KEYS = ("table", "column", "where", "folder", "add", *COLUMNS, "length_in")
+COLUMN_KEYS = ("table", "column", "where", "folder", "add", *COLUMNS, "length_in", "merge")
+# How a cell comes from two copies that both changed: the larger, the later, or what the person says.
+MERGES = MAX, NEWEST, ASK = ("max", "newest", "ask")
 SHAPE: dict[str, Any] = {
     "!name": str,
     "!container": CONTAINERS,
@@ -47,6 +49,7 @@ SHAPE: dict[str, Any] = {
             "folder": {"table": str, "!column": str, "key": str, "by": str, "spelling": tuple(SPELLINGS)},
             **dict.fromkeys(COLUMNS, str),
             "length_in": ("seconds", "milliseconds"),
+            "merge": {"plays": MERGES, "last_played": MERGES, "rating": MERGES},
         }
     ],
 }
@@ -82,7 +85,8 @@ class Rule:
     """One column whose cells are entries, of the rows that meet the SQL condition `where`.
 
     `facts` are columns of the same table that say more of the sound, in the order of COLUMNS; None for one that no
-    column says.  To a list of folders `add` lets rows be added.
+    column says.  To a list of folders `add` lets rows be added.  `merge` says of facts how those of two copies come
+    together (see MERGES).
     """
 
     table: str
@@ -95,6 +99,7 @@ class Rule:
     facts: tuple[str | None, ...] = (None,) * len(COLUMNS)
     milliseconds: bool = False
     add: Addition | None = None
+    merge: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -227,7 +232,7 @@ def column_rule(entry: dict[str, Any]) -> Rule:
     return Rule(
         entry["table"], entry["column"], spelling, names_of(entry), entry.get("where"), made,
         parts_of(entry), tuple(map(entry.get, COLUMNS)), entry.get("length_in") == "milliseconds",
-        addition_of(entry.get("add")),
+        addition_of(entry.get("add")), entry.get("merge", {}),
     )  # fmt: skip
 
 

@@ -489,11 +489,8 @@ def remarks_on(
     remarks += [
         LINKS[turned, request.turn_links].format(show(link)) for link, turned in links.items() if link not in posts
     ]
-    remarks += [
-        f"{show(one.line.path)} will be left as it is: {one.line.why}"
-        for one in ledgers
-        if not one.line.rewrite and not request.collection
-    ]
+    left = [one.line for one in ledgers if not one.line.rewrite and not request.collection]
+    remarks += [f"{show(line.path)} will be left as it is: {line.why}" for line in left]
     for one in ledgers:
         remarks += parents_named(one.state, shelves) if not one.line.front else []
     if not ledgers and not request.keep_entries and not request.searches:

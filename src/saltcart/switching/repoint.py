@@ -4,15 +4,18 @@ import os
 from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
+from functools import partial
 
 from saltcart.errors import CannotSpell, Refused, show
 from saltcart.hauling.haul import refuse_replaced, require_drives
 from saltcart.judging.judge import UNREADABLE, Judge
 from saltcart.ledgers import Ledger
+from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.planning.destination import refuse_mounts
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import copy_durably, digest_of, remove_with_side_files, short_name
 from saltcart.shelves.walk import FILE, OTHER
+from saltcart.spelling import Moves
 from saltcart.switching import transaction
 from saltcart.switching.programs import refuse_busy
 from saltcart.switching.setting_aside import aside_deeds
@@ -245,10 +248,10 @@ def prepare_ledger(
         for found in state.judgements()
     ]
     row.changed, row.after = (sum(entry.old != entry.new for entry in entries) + changes.edits.count(), before)
-    if row.changed or line.over:
-        staged = staged_name(trip, row)
+    if row.changed or line.over or line.merge:
+        staged, merging = staged_name(trip, row), partial(merge, trip, row, line, routes.moves)
         try:
-            row.after = stage(ledger, changes, staged)
+            row.after = stage(ledger, changes, staged, merging)
         except CannotSpell as error:
             if trip.waybill.shelves:
                 error.remedy = "Set rewrite = false for this ledger in a new waybill to leave it as it is."
@@ -257,8 +260,23 @@ def prepare_ledger(
         trip.logbook.put_ledger(row)
         trip.logbook.put_entries(row.number, entries)
     if not row.changed and not line.over:
+        with suppress(OSError):
+            remove_with_side_files(staged_name(trip, row))  # of a merge in which nothing was to be changed
         return []
     return [transaction.swap(row.place, staged, row.before, row.after, row.backup)]
+
+
+def merge(trip: Trip, row: LedgerRow, line: LedgerLine, moves: Moves, staged: str) -> None:
+    """Bring what another copy of a ledger counts into the staged one."""
+    if not line.merge:
+        return
+    from saltcart.ledgers.sqlite import merging  # seldom needed
+
+    ours, theirs = trip.open_ledger(row, row.path), trip.open_ledger(row, line.merge)
+    if not isinstance(ours, SqliteLedger) or not isinstance(theirs, SqliteLedger):
+        raise Refused(f"{show(row.path)} is no database, so it cannot be merged", "Take one of the two.")
+    cells = merging.compare(ours, theirs, lambda path: moves.follow(path) or path).cells
+    row.changed += merging.put(staged, ours.plan, cells, line.asked == "there", row.path)
 
 
 def staged_name(trip: Trip, row: LedgerRow) -> str:

@@ -5,7 +5,7 @@ It lies at the top of the collection, and all places in it start from there, so 
 
 import os
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Any
 
@@ -20,11 +20,13 @@ from saltcart.waybills.waybill import absolute, as_toml_path, below
 
 NAME = "carried.toml"
 FORMAT = 1
+MOST_KNOWN = 3
 SHAPE: dict[str, Any] = {
     "!format": int,
     "!made": str,
     "!machine": str,
     "!user": str,
+    "!who": str,
     "!home": str,
     "!trip": str,
     "shelf": [{"!name": str, "!place": str, "!from": str, "!from_drive": str, "!files": int, "!bytes": int}],
@@ -43,7 +45,7 @@ SHAPE: dict[str, Any] = {
     ],
     "file": [{"!place": str, "!from": str, "!kind": (BLAKE3, SHA256), "!digest": str}],
     "map": [{"!name": str, "!place": str}],
-    "known": [{"!who": str, "!place": str, "!path": str, "digest": str, "home_digest": str}],
+    "known": [{"!who": str, "!place": str, "!path": str, "digest": str, "home_digest": str, "trip": str}],
     "means": [str],
     "gone": [{"!place": str, "!kind": (BLAKE3, SHA256), "!digest": str}],
 }
@@ -98,7 +100,8 @@ class CarriedFile:
 class Known:
     """Where a shelf, a ledger or a single file of the collection is at home for `who`, a user at a machine.
 
-    Of a ledger, `digest` and `home_digest` are what it was in the collection and at home when the two last agreed.
+    Of a ledger, `digest` and `home_digest` are what it was in the collection and at home when the two agreed.
+    `trip` is the id, at that machine, of what made them agree.
     """
 
     who: str
@@ -106,6 +109,7 @@ class Known:
     path: str
     digest: str = ""
     home_digest: str = ""
+    trip: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,12 +123,14 @@ class Gone:
 
 @dataclass(slots=True)
 class Collection:
-    """All that `carried.toml` says.  `top` is the folder it lies in; `home` the home folder of the user who made it."""
+    """All that `carried.toml` says.  `top` is the folder it lies in; `who` made it, user and
+    machine, and `home` is the home folder of that user."""
 
     top: str
     made: str
     machine: str
     user: str
+    who: str
     home: str
     trip: str
     shelves: list[CarriedShelf] = field(default_factory=list)
@@ -139,14 +145,20 @@ class Collection:
         """The full path of a place in the collection."""
         return os.path.join(self.top, place)
 
-    def known_to(self, who: str, place: str) -> Known | None:
-        """What is known of a place for that user at that machine."""
-        return next((one for one in self.known if (one.who, one.place) == (who, place)), None)
-
     def learn(self, fresh: Sequence[Known]) -> None:
-        """Remember where things are at home for someone, in place of what was known before."""
-        places = {(one.who, one.place) for one in fresh}
-        self.known = [one for one in self.known if (one.who, one.place) not in places] + list(fresh)
+        """Remember where things are at home for someone; the last few times, for a trip may be taken back."""
+        for one in fresh:
+            mine = [other for other in self.known if (other.who, other.place) == (one.who, one.place)]
+            self.known = [other for other in self.known if other not in mine[: 1 - MOST_KNOWN]]
+            self.known.append(one)
+
+    def agree(self, digests: Mapping[str, str]) -> None:
+        """Let the digests of ledgers, by their places, be those of what may be written over."""
+        self.ledgers = [replace(one, digest=digests.get(one.place, one.digest)) for one in self.ledgers]
+
+    def sources(self) -> list[tuple[str, str]]:
+        """Place and origin of each shelf and gathered file."""
+        return [(one.place, one.source) for one in self.shelves] + [(one.place, one.source) for one in self.files]
 
     def map_files(self) -> list[str]:
         """The paths of the maps that travel along."""
@@ -175,6 +187,7 @@ def read(path: str) -> Collection:
         tables["made"],
         tables["machine"],
         tables["user"],
+        tables["who"],
         absolute(path, "home", tables["home"]),
         tables["trip"],
         [
@@ -199,13 +212,7 @@ def read(path: str) -> Collection:
         [(row["name"], place(row)) for row in tables.get("map", [])],
         [Gone(place(row), row["kind"], row["digest"]) for row in tables.get("gone", [])],
         [
-            Known(
-                row["who"],
-                place(row),
-                absolute(path, "path", row["path"]),
-                row.get("digest", ""),
-                row.get("home_digest", ""),
-            )
+            Known(row["who"], place(row), absolute(path, "path", row["path"]), *agreement_in(row))
             for row in tables.get("known", [])
         ],
         tables.get("means", []),
@@ -214,6 +221,11 @@ def read(path: str) -> Collection:
         raise BadFile(path, None, "names no shelf and no file", "Carry the collection anew.")
     refuse_links(path, found)
     return found
+
+
+def agreement_in(row: Mapping[str, Any]) -> tuple[str, str, str]:
+    """The digests and the trip that a row of what is known holds; empty ones where it holds none."""
+    return row.get("digest", ""), row.get("home_digest", ""), row.get("trip", "")
 
 
 def refuse_links(path: str, found: Collection) -> None:
@@ -259,7 +271,7 @@ def write(found: Collection) -> str:
     document = tomlkit.document()
     for line in HEAD.splitlines():
         document.add(tomlkit.comment(line))
-    for key in ("made", "machine", "user"):
+    for key in ("made", "machine", "user", "who"):
         document.add(key, getattr(found, key))
     document.add("home", as_toml_path(found.home))
     document.add("trip", found.trip)
@@ -291,6 +303,7 @@ def write(found: Collection) -> str:
                 "place": as_toml_path(one.place),
                 "path": as_toml_path(one.path),
                 **({"digest": one.digest, "home_digest": one.home_digest} if one.digest else {}),
+                "trip": one.trip,
             }
             for one in found.known
         ],

@@ -56,14 +56,16 @@ def changes_for(
     return Changes(texts, swaps, ListEdits(front, edits.behind, edits.gone))
 
 
-def stage(ledger: Ledger, changes: Changes, staged: str) -> str:
+def stage(ledger: Ledger, changes: Changes, staged: str, more: Callable[[str], object] = lambda _staged: None) -> str:
     """Write the changed ledger to `staged`, with the mode and owner of the ledger it will replace; its digest.
 
-    It is proven, flushed with its name, and read back from its drive: the record may then rely on it.
+    `more` may then change it further.  It is proven, flushed with its name, and read back from its drive: the record
+    may then rely on it.
     """
     try:
         create_file(staged, os.stat(ledger.path).st_mode & 0o777)
         ledger.rewrite(staged, *changes)
+        more(staged)
         copy_owner(ledger.path, staged)
         shutil.copymode(ledger.path, staged)
         digest = read_back(staged, digest_of(staged))

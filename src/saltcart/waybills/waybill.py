@@ -61,7 +61,19 @@ SHAPE: dict[str, Any] = {
         }
     ],
     "gather": [{"!from": str, "!to": str, "!from_drive": str, "!to_drive": str}],
-    "ledger": [{"!path": str, "!map": str, "rewrite": bool, "front": bool, "digest": str, "like": str, "over": str}],
+    "ledger": [
+        {
+            "!path": str,
+            "!map": str,
+            "rewrite": bool,
+            "front": bool,
+            "digest": str,
+            "like": str,
+            "over": str,
+            "merge": str,
+            "asked": ("here", "there"),
+        }
+    ],
     "relink": [{"!from": str, "!to": str, "ledger": str, "what": WHAT}],
     "folder": [{"!ledger": str, "!do": DO, "!folder": str}],
 }
@@ -286,6 +298,8 @@ class LedgerLine:
     With `front`, a list of content folders gets new ones in front of those of which a part moves.
     What entries name of the shelves is written in the manner of the text `like`: RELATIVE, so that it is found wherever
     the drive hangs, or a full path.  The ledger is left as it is, and takes the place of that `over` which it goes.
+    Or what another copy of it, at `merge`, counts is brought together with what this one does; where the map says to
+    ask, it was `asked` which of the two holds.
     """
 
     path: str
@@ -296,6 +310,8 @@ class LedgerLine:
     front: bool = False
     like: str = ""
     over: str = ""
+    merge: str = ""
+    asked: str = "here"
 
 
 @dataclass(slots=True)
@@ -347,7 +363,7 @@ class Waybill:
         relinks = [one for one in self.relinks if one.what == ALL and one.ledger in ("", ledger)]
         exact = {one.old: one.new for one in self.relinks if one.what == ONE and one.ledger in ("", ledger)}
         places = [Move(one.old, one.new) for one in self.relinks if one.what == PLACE and one.ledger in ("", ledger)]
-        return Moves([*moves, *(Move(one.old, one.new, one.mends) for one in relinks), *places], exact)
+        return Moves([*places, *moves, *(Move(one.old, one.new, one.mends) for one in relinks)], exact)
 
     def aims(self, ledger: str) -> Aims:
         """What single folders in a ledger shall be."""
@@ -411,6 +427,8 @@ def read(path: str) -> Waybill:
             front=row.get("front", False),
             like=from_toml_path(row["like"]) if "like" in row else "",
             over=absolute(path, "over", row["over"]) if "over" in row else "",
+            merge=absolute(path, "merge", row["merge"]) if "merge" in row else "",
+            asked=row.get("asked", "here"),
         )
         for row in tables.get("ledger", [])
     ]

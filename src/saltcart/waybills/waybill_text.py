@@ -187,6 +187,9 @@ def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
         table.add("like", tomlkit.item(as_toml_path(line.like)).comment(word))
     if line.over:
         table.add("over", tomlkit.item(as_toml_path(line.over)).comment("takes the place of this one, which is kept"))
+    if line.merge:
+        table.add("merge", tomlkit.item(as_toml_path(line.merge)).comment("what this copy counts is brought together"))
+        table.add("asked", tomlkit.item(line.asked).comment("which of the two holds where the map says to ask"))
     if line.digest:
         table.add("digest", line.digest)
     return table

@@ -1,0 +1,65 @@
+"""What a collection and a home agreed on, the last time that one came from the other."""
+
+import os
+from collections.abc import Container, Iterable
+from contextlib import suppress
+
+from saltcart.carrying.identity import whoami
+from saltcart.errors import Refused, SaltCartError, show
+from saltcart.safefile import digest_of
+from saltcart.trips import trip as trips
+from saltcart.trips.trip import UNDONE
+from saltcart.waybills import collection
+from saltcart.waybills.collection import Collection, Known
+
+
+def undone_trips() -> set[str]:
+    """The ids of trips that were taken back: what was agreed by one of them holds no more."""
+    return {trip.name for trip in trips.readable() if trip.state == UNDONE}
+
+
+def agreed(found: Collection, place: str, undone: Container[str]) -> Known | None:
+    """What is known of a place for this user at this machine, from the last trip that was not taken back."""
+    mine = [one for one in found.known if (one.who, one.place) == (whoami(), place) and one.trip not in undone]
+    return mine[-1] if mine else None
+
+
+def names_then(found: Collection, place: str, undone: Container[str]) -> set[str] | None:
+    """The files, by their paths in the shelf at `place`, that this user's last trip with the collection had; None where
+    its record is gone.
+    """
+    known = agreed(found, place, undone)
+    with suppress(SaltCartError), trips.opened(known.trip if known else "") as trip:
+        return {
+            row.item.path
+            for number, shelf in enumerate(trip.waybill.shelves)
+            if not shelf.gathered and (shelf.new if trip.waybill.collection else shelf.old).endswith(f"/{place}")
+            for row in trip.logbook.rows(number)
+        }
+    return None
+
+
+def remember(
+    found: Collection, trip: str, homes: Iterable[tuple[str, str]], ledgers: Iterable[tuple[str, str]], taken: bool
+) -> None:
+    """Note in the collection where its shelves and files are here, by pairs of place and path, and what its `ledgers`
+    and those here, by such pairs, are now that the two agree.  What was `taken` home may be written over from here.
+
+    Raises Refused when nothing can be written there.
+    """
+    who = whoami()
+    fresh = [Known(who, place, path, trip=trip) for place, path in homes]
+    for place, path in ledgers:
+        there = found.at(place)
+        if os.path.isfile(there) and os.path.isfile(path):
+            fresh.append(Known(who, place, path, digest_of(there), digest_of(path), trip))
+    found.learn(fresh)
+    if taken:
+        found.agree({one.place: one.digest for one in fresh if one.digest})
+    try:
+        collection.write(found)
+    except OSError as error:
+        raise Refused(
+            f"What is known here could not be noted in {show(found.top)}: {error.strerror}",
+            "All is settled; later, --back cannot tell what changed since. Make the drive writable and settle again.",
+        ) from error

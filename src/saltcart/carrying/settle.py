@@ -1,0 +1,334 @@
+"""Settling: what a collection means on this machine, and a trip that makes it at home here, in one of three ways."""
+
+import os
+import tempfile
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from functools import partial
+from glob import escape
+
+from saltcart.carrying.agreement import agreed, remember, undone_trips
+from saltcart.carrying.identity import whoami
+from saltcart.carrying.stands import (
+    AS_IT_WAS,
+    BACK,
+    BOTH,
+    CHANGED,
+    COPY,
+    HERE,
+    IN_PLACE,
+    LEAVE,
+    MERGE,
+    NONE,
+    REPLACE,
+    SAME,
+    STAYS,
+    LedgerStand,
+    SettlePlan,
+    at_home,
+    stand,
+    verify,
+)
+from saltcart.drives import drive_of
+from saltcart.errors import CannotSpell, Refused, SaltCartError, UsageError, show
+from saltcart.judging.resolver import Resolver
+from saltcart.ledgers import Ledger, load_map, open_ledger
+from saltcart.ledgers.sqlite import merging
+from saltcart.ledgers.sqlite.ledger import SqliteLedger
+from saltcart.planning.shelf_inspection import may_be_ledger
+from saltcart.planning.strays import copied_along
+from saltcart.progress import Progress, silent
+from saltcart.safefile import digest_of
+from saltcart.shelves.true_names import true_path, without_detours
+from saltcart.spelling.foreign import looks_foreign
+from saltcart.spelling.moves import tail_below
+from saltcart.switching.repoint import repoint
+from saltcart.trips import trip as trips
+from saltcart.trips.trip import SWITCHING
+from saltcart.waybills import collection
+from saltcart.waybills.collection import Collection
+from saltcart.waybills.new_place import landing_drive
+from saltcart.waybills.relinks import PLACE, Relink
+from saltcart.waybills.staging import changes_for, routes_for, stage
+from saltcart.waybills.waybill import LedgerLine, Shelf
+
+AS_IT_SHOULD = "it is as it should be here"
+KEPT = "kept, as you said"
+
+
+def plan_settle(
+    folder: str,
+    way: str = "",
+    places: Sequence[str] = (),
+    damaged_too: bool = False,
+    take: Sequence[str] = (),
+    keep: Sequence[str] = (),
+    progress: Progress = silent,
+) -> SettlePlan:
+    """Look at the collection in a folder, and work out how to settle it.  `places` are texts such as `PLACE=FOLDER`.
+    Of ledgers that changed on both sides, those of the collection are taken whose places are in `take`, and those here
+    are kept of which they are in `keep`.
+
+    Raises Refused for a collection that is incomplete or altered, unless `damaged_too`; nothing is written.
+    """
+    top = true_path(os.path.expanduser(folder))
+    path = os.path.join(top, collection.NAME)
+    if not os.path.isfile(path):
+        raise Refused(
+            f"There is no collection in {show(top)}: it holds no {collection.NAME}",
+            "Name the folder that carry made; if its drive is not connected, plug it in.",
+        )
+    found = collection.read(path)
+    undone = undone_trips()
+    homes = {place: at_home(found, place, source, undone) for place, source in found.sources()}
+    homes |= chosen(found, places)
+    stands = [stand(found, one, homes, undone) for one in found.ledgers]
+    plan = SettlePlan(found, way, homes, stands, undone)
+    verify(plan, progress)
+    if plan.problems and way and not damaged_too:
+        raise Refused(
+            f"{len(plan.problems)} file(s) of the collection are missing or altered",
+            "Carry it anew, or take it as it is: --damaged-too",
+            [f"{show(one.path)}: {one.why}" for one in plan.problems[:20]],
+        )
+    for one in (*take, *keep):
+        if one.strip("/") not in {stood.carried.place for stood in stands}:
+            raise UsageError(f"{show(one)} is no ledger of the collection", "saltcart settle shows their places.")
+    if way:
+        decide(plan, [one.strip("/") for one in take], [one.strip("/") for one in keep])
+        build(plan)
+    return plan
+
+
+def chosen(found: Collection, places: Sequence[str]) -> dict[str, str]:
+    """The places here that were asked for, by those in the collection.  UsageError for what is none."""
+    known = {place for place, _source in found.sources()} | {one.place for one in found.ledgers}
+    result = {}
+    for text in places:
+        place, sign, home = text.partition("=")
+        if not sign or not home or place.strip("/") not in known:
+            raise UsageError(
+                f"{show(text)} does not say where something of the collection goes",
+                f"Write it like PLACE=FOLDER, with one of: {', '.join(map(show, sorted(known)))}",
+            )
+        result[place.strip("/")] = true_path(os.path.expanduser(home))
+    return result
+
+
+def decide(plan: SettlePlan, take: Sequence[str], keep: Sequence[str]) -> None:
+    """What is done about each ledger."""
+    shelves = [plan.found.at(one.place) for one in plan.found.shelves]
+    for one in plan.ledgers:
+        inside = any(tail_below(one.there, top) for top in shelves)
+        if one.stands_there == NONE:
+            one.step, one.why = LEAVE, "it is not in the collection any more"
+        elif plan.way == IN_PLACE and inside:
+            one.step, one.why = STAYS, "" if one.carried.relative else "it holds full paths, and is not changed there"
+        elif one.stands_here == NONE:
+            one.step = COPY
+        elif one.stands_here == SAME:
+            one.step, one.why = REPLACE, ""
+        elif plan.way == BACK:
+            decide_back(one)
+        elif one.stands_here == AS_IT_WAS and one.stands_there == AS_IT_WAS:
+            one.step, one.why = LEAVE, "it is settled here, and neither has changed since"
+        else:
+            one.step = REPLACE if one.stands_here != CHANGED else BOTH
+            one.why = "the one here has changed since the two agreed" if one.step == BOTH else ""
+        if one.step == BOTH and one.carried.place in take:
+            one.step, one.why = REPLACE, "as you said"
+        elif one.step == BOTH and one.carried.place in keep:
+            one.step, one.why = LEAVE, KEPT
+
+
+def decide_back(one: LedgerStand) -> None:
+    """What is done about a ledger on the way home."""
+    if one.stands_there == AS_IT_WAS:
+        one.step = LEAVE
+        one.why = "it changed at home alone" if one.stands_here == CHANGED else "neither has changed"
+    elif one.stands_here == AS_IT_WAS:
+        one.step = REPLACE
+    else:
+        one.step, one.why = BOTH, "it changed on the way and at home"
+
+
+def build(plan: SettlePlan) -> None:
+    """The waybill that does it."""
+    found, waybill = plan.found, plan.waybill
+    waybill.maps, waybill.means, waybill.here = found.map_files(), found.means, True
+    if plan.way == HERE:
+        there_already = [one.there for one in plan.ledgers if one.step != COPY]
+        for shelf in found.shelves:
+            one = carried_home(found, shelf.name, shelf.place, plan.homes[shelf.place])
+            stay = tuple(escape(tail) for path in there_already if (tail := tail_below(path, one.old)))
+            waybill.shelves.append(replace(one, stay=stay))
+        for file in found.files:
+            home = plan.homes[file.place]
+            waybill.shelves.append(copied_along(found.at(file.place), home, landing_drive(home).identity))
+    if plan.way == BACK:
+        left = {place: [one for one in names if not came_home(plan, place, one)] for place, names in plan.new.items()}
+        plan.new = {place: names for place, names in left.items() if names}
+        waybill.shelves = [new_things(plan, place, names) for place, names in plan.new.items()]
+        waybill.shelves = [shelf for shelf in waybill.shelves if shelf.only]
+    for place, source in found.sources():
+        lies = found.at(place) if plan.way == IN_PLACE else plan.homes[place]
+        for old in dict.fromkeys((source, found.at(place))):
+            if old != lies:
+                waybill.relinks.append(Relink(old, lies, what=PLACE))
+    for stood in plan.ledgers:
+        if stood.step in (COPY, REPLACE):
+            add_ledger(plan, stood)
+    for stood in plan.ledgers:
+        if stood.step == BOTH:
+            look_at_both(plan, stood)
+    waybill.ledgers += new_ledgers(plan)
+    try_out(plan)
+
+
+def look_at_both(plan: SettlePlan, one: LedgerStand) -> None:
+    """Let what two ledgers that both changed count be brought together, where their map says how; else say how they
+    differ.
+    """
+    found, waybill = plan.found, plan.waybill
+    maps = [load_map(path) for path in waybill.maps]
+    follow = waybill.entry_moves(True).follow
+    try:
+        here, there = (open_ledger(path, maps, one.carried.map_name) for path in (one.here, one.there))
+        ours, theirs = (
+            Counter(follow(path) or path for path in leads(ledger, waybill.resolver())) for ledger in (here, there)
+        )
+        more, less = (theirs - ours).total(), (ours - theirs).total()
+        one.differs = f"{more:,} entries only there, {less:,} only here"
+        if isinstance(here, SqliteLedger) and isinstance(there, SqliteLedger) and merging.merges(here.plan):
+            one.merging = merging.compare(here, there, lambda path: follow(path) or path)
+            one.step, one.why = MERGE, ""
+            waybill.ledgers.append(
+                LedgerLine(one.here, one.carried.map_name, True, digest_of(one.here), merge=found.at(one.carried.place))
+            )
+    except SaltCartError as error:
+        one.why = error.what
+
+
+def leads(ledger: Ledger, resolver: Resolver) -> Iterator[str]:
+    """Where the entries of a ledger lead."""
+    folder = os.path.dirname(ledger.path)
+    for entry in map(partial(resolver.settled, folder=folder), ledger.entries()):
+        path = resolver.path(entry.spelling, entry.written, resolver.start(entry, folder))
+        yield without_detours(path) if path else entry.written
+
+
+def carried_home(found: Collection, name: str, place: str, home: str) -> Shelf:
+    """A shelf of the collection on its way to its place here."""
+    old = found.at(place)
+    drives = drive_of(old).identity, landing_drive(home).identity
+    return Shelf(name, old, home, *drives, leave="original")
+
+
+def came_home(plan: SettlePlan, place: str, name: str) -> bool:
+    """Whether a file that came into a shelf on the way is at home already, or was when it was last taken there."""
+    there, here = f"{plan.found.at(place)}/{name}", f"{plan.homes[place]}/{name}"
+    known = agreed(plan.found, f"{place}/{name}", plan.undone)
+    return os.path.isfile(here) and digest_of(there) in (digest_of(here), known and known.digest)
+
+
+def new_things(plan: SettlePlan, place: str, names: Sequence[str]) -> Shelf:
+    """The files that came into a shelf on the way, as chosen files; those in whose way others stand are noted."""
+    home = plan.homes[place]
+    plan.clashing += [f"{home}/{name}" for name in names if os.path.lexists(f"{home}/{name}")]
+    fresh = tuple(name for name in names if not os.path.lexists(f"{home}/{name}"))
+    shelf = carried_home(plan.found, f"new in {place}", place, home)
+    return replace(shelf, only=tuple(map(escape, fresh)), files=True)
+
+
+def new_ledgers(plan: SettlePlan) -> list[LedgerLine]:
+    """Of the new files that are hauled home, those that are ledgers."""
+    found, lines = plan.found, []
+    maps = [load_map(path) for path in found.map_files() if os.path.isfile(path)]
+    for shelf in (one for one in plan.waybill.shelves if one.files):
+        for name in plan.new[shelf.old[len(found.top) + 1 :]]:
+            path = f"{shelf.old}/{name}"
+            if may_be_ledger(name) and f"{shelf.new}/{name}" not in plan.clashing:
+                try:
+                    lines.append(LedgerLine(path, open_ledger(path, maps).map_name, True, digest_of(path)))
+                except SaltCartError:
+                    continue  # it is no ledger that anybody knows
+    return lines
+
+
+def add_ledger(plan: SettlePlan, one: LedgerStand) -> None:
+    """Let a ledger come here: under a name that is free, with its shelf, or in the place of another."""
+    waybill, there = plan.waybill, one.there
+    like = "/x" if looks_foreign(one.carried.like) else one.carried.like
+    over = one.here if one.step == REPLACE else ""
+    if not over and not any(tail_below(there, shelf.old) for shelf in waybill.shelves if not shelf.files):
+        waybill.shelves.append(copied_along(there, one.here, landing_drive(one.here).identity))
+    waybill.ledgers.append(LedgerLine(there, one.carried.map_name, True, digest_of(there), like=like, over=over))
+
+
+def try_out(plan: SettlePlan) -> None:
+    """Take out of the plan what cannot be rewritten for this machine, with the reason."""
+    waybill = plan.waybill
+    maps = [load_map(path) for path in waybill.maps]
+    resolver, moves = waybill.resolver(), waybill.moves()
+    kept = []
+    for line in waybill.ledgers:
+        place = line.over or moves.follow(line.path) or line.path
+        try:
+            ledger = open_ledger(line.path, maps, line.map_name)
+            routes = routes_for(waybill, line.path, True, resolver, like=line.like)
+            with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
+                staged = os.path.join(folder, os.path.basename(line.path))
+                digest = stage(ledger, changes_for(ledger, routes, place), staged)
+            if line.over and digest == digest_of(line.over):
+                leave(plan, line, AS_IT_SHOULD)
+            else:
+                kept.append(line)
+        except CannotSpell as error:
+            waybill.shelves = [shelf for shelf in waybill.shelves if shelf.old != line.path]
+            leave(plan, line, error.what)
+    waybill.ledgers = kept
+
+
+def leave(plan: SettlePlan, line: LedgerLine, why: str) -> None:
+    """Leave the ledger of a line as it is, with the reason."""
+    for one in plan.ledgers:
+        if one.there == line.path:
+            one.step, one.why = LEAVE, why
+
+
+def go_on(folder: str, progress: Progress = silent) -> list[str]:
+    """Finish the switch of trips that settle the collection in a folder and were cut off in it; their ids."""
+    top = true_path(os.path.expanduser(folder))
+    cut_off = [
+        trip.name
+        for trip in trips.readable()
+        if trip.state == SWITCHING
+        and not trip.waybill.collection
+        and any(tail_below(line.path, top) for line in trip.waybill.ledgers)
+    ]
+    for name in cut_off:
+        repoint(name, progress=progress)
+    return cut_off
+
+
+def remember_here(plan: SettlePlan, name: str) -> None:
+    """Note in the collection, after trip `name` or after nothing had to be done, what it and this home agree on.
+
+    Raises Refused when nothing can be written there.
+    """
+    found = plan.found
+    homes = [] if plan.way == IN_PLACE else [(place, plan.homes[place]) for place, _source in found.sources()]
+    same = [one for one in plan.ledgers if one.step == MERGE or one.why in (AS_IT_SHOULD, KEPT)]
+    ledgers = [(one.carried.place, one.here) for one in same]
+    if name:
+        with trips.opened(name) as trip:
+            rows = trip.logbook.ledgers()
+        ledgers += [(row.path[len(found.top) + 1 :], row.place) for row in rows if tail_below(row.path, found.top)]
+    if name or ledgers:
+        remember(found, name, homes, ledgers, plan.way == BACK)
+
+
+def made_here(found: Collection) -> bool:
+    """Whether the collection was made by this user on this machine."""
+    return whoami() == found.who

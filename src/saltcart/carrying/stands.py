@@ -1,0 +1,184 @@
+"""How a collection stands: each file against its manifests, each ledger against the last time that the two agreed."""
+
+import os
+from collections.abc import Container, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from saltcart.carrying.agreement import agreed, names_then
+from saltcart.errors import SaltCartError
+from saltcart.hauling.workers import Reading
+from saltcart.judging.judge import MISSING
+from saltcart.ledgers import Map, load_map, open_ledger
+from saltcart.ledgers.sqlite.merging import Comparison
+from saltcart.progress import Progress
+from saltcart.proving.contents import ReadWatch, altered
+from saltcart.proving.results import FileProblem
+from saltcart.safefile import digest_of
+from saltcart.shelves import manifest
+from saltcart.shelves.audio import kind_of
+from saltcart.shelves.oddities import litter
+from saltcart.shelves.walk import FILE, walk
+from saltcart.spelling.moves import joined, tail_below
+from saltcart.waybills.collection import CarriedLedger, Collection
+from saltcart.waybills.waybill import Waybill
+
+HERE, IN_PLACE, BACK = "here", "in place", "back"
+# How a ledger of the collection, and the one here, stand against the last time that the two agreed.
+AS_IT_WAS, CHANGED, NONE, SAME, UNKNOWN = "as it was", "changed", "none", "the same", "not known from before"
+# What is done about a ledger.
+COPY, REPLACE, LEAVE, BOTH, STAYS, MERGE = "copy", "replace", "leave", "both changed", "stays on the drive", "merge"
+
+
+@dataclass(slots=True)
+class LedgerStand:
+    """One ledger of a collection: where it is there and here, how each stands, and what will be done.
+
+    `sums` are what its map knows, there and here; `why` says why it is left.  When both have changed, `differs` says in
+    words how, and `merging` what is brought together.
+    """
+
+    carried: CarriedLedger
+    there: str
+    here: str
+    stands_there: str
+    stands_here: str
+    step: str = LEAVE
+    sums: tuple[Mapping[str, int], Mapping[str, int]] = ({}, {})
+    why: str = ""
+    differs: str = ""
+    merging: Comparison | None = None
+
+
+@dataclass(slots=True)
+class SettlePlan:
+    """What settling would do, in which `way` ("" to look alone).  `homes` are the places here of shelves and gathered
+    files, by theirs in the collection.
+
+    `problems` are files that are not as the manifests say; `new` files came into the shelves on the way, by the
+    shelf's place; of these, other ones stand at home in the way of those that are `clashing`.  Files `beside` the
+    shelves are nobody's.
+    """
+
+    found: Collection
+    way: str
+    homes: dict[str, str]
+    ledgers: list[LedgerStand]
+    undone: Container[str] = ()
+    problems: list[FileProblem] = field(default_factory=list)
+    new: dict[str, list[str]] = field(default_factory=dict)
+    clashing: list[str] = field(default_factory=list)
+    beside: list[str] = field(default_factory=list)
+    waybill: Waybill = field(default_factory=lambda: Waybill([]))
+
+    @property
+    def something(self) -> bool:
+        """Whether anything would be done."""
+        return bool(self.waybill.shelves or self.waybill.ledgers)
+
+
+def at_home(found: Collection, place: str, source: str, undone: Container[str]) -> str:
+    """Where something of the collection is, or would be, at home for this user at this machine."""
+    known = agreed(found, place, undone)
+    if known:
+        return known.path
+    tail = tail_below(source, found.home)
+    return source if tail is None else joined(os.path.expanduser("~"), tail)
+
+
+def stand(found: Collection, one: CarriedLedger, homes: Mapping[str, str], undone: Container[str]) -> LedgerStand:
+    """How one ledger stands, there and here."""
+    there = found.at(one.place)
+    shelf = max((place for place in homes if tail_below(f"/{one.place}", f"/{place}")), key=len, default=None)
+    inside = shelf and joined(homes[shelf], one.place[len(shelf) + 1 :])
+    here = homes.get(one.place) or inside or at_home(found, one.place, one.source, undone)
+    known = agreed(found, one.place, undone)
+    now_there = digest_of(there) if os.path.isfile(there) else ""
+    now_here = digest_of(here) if os.path.isfile(here) else ""
+    stands_there = NONE if not now_there else AS_IT_WAS if now_there == (known or one).digest else CHANGED
+    if not now_here:
+        stands_here = NONE
+    elif known and known.path == here:
+        stands_here = AS_IT_WAS if now_here == known.home_digest else CHANGED
+    else:
+        stands_here = SAME if now_here == now_there else UNKNOWN
+    maps = [load_map(path) for path in found.map_files() if os.path.isfile(path)]
+    sums = (
+        sums_at(there, maps, one.map_name) if now_there else {},
+        sums_at(here, maps, one.map_name) if now_here else {},
+    )
+    return LedgerStand(one, there, here, stands_there, stands_here, sums=sums)
+
+
+def sums_at(place: str, maps: Sequence[Map], map_name: str) -> Mapping[str, int]:
+    """What a ledger says in sums; nothing for one that cannot be read."""
+    try:
+        return sums_of(place, maps, map_name)
+    except SaltCartError:
+        return {}
+
+
+def verify(plan: SettlePlan, progress: Progress) -> None:
+    """Hold every file of the collection against its manifests, and find what is new in its shelves."""
+    found = plan.found
+    ours = {found.at(one.place) for one in found.ledgers} | {found.at(one.place) for one in found.gone}
+    wanted: list[tuple[Reading, str]] = []
+    for shelf in found.shelves:
+        top = found.at(shelf.place)
+        items = {item.path: item.size for item in walk(top) if item.kind == FILE} if os.path.isdir(top) else {}
+        kind = manifest.kind_of_manifest(top)
+        known = dict(manifest.read(top, kind)) if kind else {}
+        if not kind:
+            plan.problems.append(
+                FileProblem(top, MISSING, "its manifest is not there, so nothing of it can be verified")
+            )
+            continue
+        for name, digest in known.items():
+            place = f"{top}/{name}"
+            if name in items:
+                wanted.append((Reading(name, place, items[name], kind), digest))
+            else:
+                plan.problems.append(FileProblem(place, MISSING, "is in the manifest, but not there"))
+        then = names_then(found, shelf.place, plan.undone)
+        before = set(known) if then is None else then
+        fresh = [name for name in items if name not in before and f"{top}/{name}" not in ours]
+        fresh = [name for name in fresh if not litter(os.path.basename(name))]
+        if fresh:
+            plan.new[shelf.place] = sorted(fresh)
+    for one in found.files:
+        place = found.at(one.place)
+        if os.path.isfile(place):
+            wanted.append((Reading(one.place, place, os.path.getsize(place), one.kind), one.digest))
+        else:
+            plan.problems.append(FileProblem(place, MISSING, "was gathered, but is not there"))
+    for stood in plan.ledgers:
+        if stood.stands_there == NONE:
+            plan.problems.append(FileProblem(stood.there, MISSING, "is a ledger of the collection, but not there"))
+    watch = ReadWatch("verify the collection", sum(reading.size for reading, _digest in wanted), progress)
+    plan.problems += altered(wanted, watch)
+    tops = [found.at(shelf.place) for shelf in found.shelves]
+    plan.beside = [path for path in beside(found, tops) if path not in ours]
+
+
+def beside(found: Collection, tops: Sequence[str]) -> list[str]:
+    """Sounds and ledgers in the collection that lie in none of its shelves and that nobody carried there."""
+    known = {
+        found.at(place) for place in (*(one.place for one in found.files), *(place for _name, place in found.maps))
+    }
+    paths = (f"{found.top}/{item.path}" for item in walk(found.top) if item.kind == FILE)
+    return [
+        path
+        for path in paths
+        if path not in known and all(tail_below(path, top) is None for top in tops) and kind_of(path) is not None
+    ]
+
+
+def sums_of(path: str, maps: Sequence[Map], map_name: str) -> dict[str, int]:
+    """What a ledger says of its sounds in sums: rows, plays in all, rows with a rating, and ratings in all."""
+    known = list(open_ledger(path, maps, map_name).facts())
+    sums = {
+        "rows": len(known),
+        "plays": sum(one.plays or 0 for one in known),
+        "rated": sum(bool(one.rating) for one in known),
+        "ratings": round(sum(one.rating or 0 for one in known)),
+    }
+    return sums if sums["plays"] or sums["rated"] else {}

@@ -1,0 +1,366 @@
+"""The command `saltcart settle`: a collection that was carried, at home on this computer."""
+
+import argparse
+import sys
+from collections.abc import Mapping
+from dataclasses import replace
+
+from saltcart.carrying.settle import go_on, made_here, plan_settle, remember_here
+from saltcart.carrying.stands import (
+    BACK,
+    BOTH,
+    COPY,
+    HERE,
+    IN_PLACE,
+    LEAVE,
+    MERGE,
+    REPLACE,
+    STAYS,
+    LedgerStand,
+    SettlePlan,
+    sums_at,
+)
+from saltcart.cli.arguments import add_cart, add_list, add_pace, add_wait, add_yes, need_answer, pace
+from saltcart.cli.check import closing, show_check
+from saltcart.cli.documents import check_document, trip_document
+from saltcart.cli.haul import show_haul
+from saltcart.cli.screen import Screen, many, place, size
+from saltcart.errors import show
+from saltcart.hauling.haul import haul_waybill
+from saltcart.ledgers import load_map
+from saltcart.ledgers.maps import ASK
+from saltcart.proving.check import check_trip
+from saltcart.proving.results import CheckReport
+from saltcart.shelves.true_names import without_detours
+from saltcart.spelling.moves import tail_below
+from saltcart.switching.repoint import repoint
+from saltcart.trips.summary import summary
+from saltcart.waybills import waybill_text
+
+MOST = 8  # of a kind, each in a line
+MOST_CELLS = 12
+WAYS = {"here": HERE, "in_place": IN_PLACE, "back": BACK}
+DONE = {
+    COPY: "comes here",
+    REPLACE: "takes the place of the one here, which is kept",
+    LEAVE: "left as it is",
+    BOTH: "both are left as they are",
+    STAYS: "stays in the collection",
+    MERGE: "what both count is brought together in the one here",
+}
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """The collection, and which of the three ways."""
+    parser.add_argument(
+        "folder", nargs="?", default=".", metavar="FOLDER", help="the folder of the collection (default: this one)"
+    )
+    ways = parser.add_mutually_exclusive_group()
+    ways.add_argument("--here", action="store_true", help="copy sounds and ledgers to their places on this computer")
+    ways.add_argument(
+        "--in-place", action="store_true", help="sounds stay where they are; this computer's ledgers name them there"
+    )
+    ways.add_argument("--back", action="store_true", help="take home what changed on the way: ledgers, and new sounds")
+    parser.add_argument(
+        "--place",
+        action="append",
+        default=[],
+        metavar="PLACE=FOLDER",
+        help="where a shelf or ledger of the collection goes on this computer, if not where it was at home",
+    )
+    add_list(parser, "--take", "LEDGER", "of ledgers that changed on both sides: take these from the collection")
+    add_list(parser, "--keep", "LEDGER", "of ledgers that changed on both sides: keep these as they are here")
+    parser.add_argument(
+        "--asked",
+        choices=("here", "there"),
+        help="where two copies differ in what a map says to ask for, such as ratings: which holds (default: here)",
+    )
+    parser.add_argument(
+        "--damaged-too", action="store_true", help="go on though files are missing or altered, and take what is there"
+    )
+    add_pace(parser)
+    add_wait(parser)
+    add_yes(parser)
+    add_cart(parser)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Look, ask, copy, rewrite, prove."""
+    screen = Screen(options)
+    way = next((way for key, way in WAYS.items() if getattr(options, key)), "")
+    with screen.watch() as watch:
+        for name in go_on(options.folder, watch) if way else ():
+            screen.say(f"Trip {name}, which was cut off while it settled this, is finished now.")
+        plan = plan_settle(options.folder, way, options.place, options.damaged_too, options.take, options.keep, watch)
+    show_plan(screen, plan)
+    document = plan_document(plan)
+    if not way:
+        show_choice(screen, plan)
+        screen.document(document)
+        return 1 if plan.problems else 0
+    if not plan.something:
+        remember_here(plan, "")
+        screen.say(f"Nothing is to be done here. {left_word(plan)}".strip())
+        screen.document({**document, "trip": None})
+        return 1 if unsettled(plan) else 0
+    show_merges(screen, plan)
+    ask_which(screen, plan, options)
+    if not screen.agrees(QUESTIONS[way], options):
+        raise need_answer(options, "settled")
+    with screen.watch() as watch:
+        name, hauled = haul_waybill(waybill_text.keep(plan.waybill), pace(options), watch)
+    if plan.waybill.shelves:
+        show_haul(screen, name, hauled)
+    with screen.watch() as watch:
+        switched = repoint(name, wait=options.wait, progress=watch)
+    with screen.watch() as watch:
+        report = check_trip(name, progress=watch)
+    remember_here(plan, name)
+    if not report.ok:
+        show_check(screen, report)
+    proof = compared(plan, report)
+    screen.say()
+    show_closing(screen, plan, name, report, switched.changed, hauled.copied_files, proof)
+    screen.document({**trip_document(summary(name)), **document, "compared": proof, "check": check_document(report)})
+    return 0 if report.ok and not unsettled(plan) and all(one["equal"] for one in proof) else 1
+
+
+QUESTIONS = {
+    HERE: "Copy and verify all this, and let its ledgers name it here?",
+    IN_PLACE: "Let the ledgers here name the sounds where they are?",
+    BACK: "Take this home?",
+}
+
+
+def unsettled(plan: SettlePlan) -> bool:
+    """Whether something needs the person: a ledger that changed on both sides, files in each other's way, damage."""
+    return bool(plan.clashing or plan.problems or plan.beside or any(one.step == BOTH for one in plan.ledgers))
+
+
+def left_word(plan: SettlePlan) -> str:
+    """What needs the person, in a sentence."""
+    both = [one for one in plan.ledgers if one.step == BOTH]
+    return f"{many(len(both), 'ledger', 'ledgers')} changed on both sides, see above." if both else ""
+
+
+def show_plan(screen: Screen, plan: SettlePlan) -> None:
+    """What is there, from when, and how it stands against what is here."""
+    found = plan.found
+    screen.say(
+        f"The collection in {place(found.top)} was carried on {found.made[:10]} by {show(found.user)} on"
+        f" {show(found.machine)}."
+    )
+    here = {HERE: "Goes to", IN_PLACE: "Stays at", BACK: "At home", "": "Its place on this computer"}[plan.way]
+    screen.table(
+        "Sounds",
+        ("Shelf", ">Files", ">Size", "Came from", here),
+        [
+            (
+                show(one.name),
+                one.files,
+                size(one.bytes),
+                place(one.source),
+                place(found.at(one.place) if plan.way == IN_PLACE else plan.homes[one.place]),
+            )
+            for one in found.shelves
+        ],
+    )
+    screen.table(
+        "Ledgers",
+        ("Ledger", "In the collection", "Here", "Its place here", "What is done"),
+        [ledger_row(plan, one) for one in plan.ledgers],
+    )
+    for problem in plan.problems[:MOST]:
+        screen.remark(f"{problem.verdict}: {place(problem.path)}: {problem.why}")
+    if more := plan.problems[MOST:]:
+        screen.remark(f"and {len(more):,} more that are missing or altered (--json has them)")
+    for shelf, names in plan.new.items():
+        what = many(len(names), "file has", "files have")
+        screen.say(f"New in {show(shelf)}: {what} come on the way: {', '.join(map(show, names[:MOST]))}")
+    if plan.clashing:
+        screen.remark(
+            f"{many(len(plan.clashing), 'new file stays', 'new files stay')} there, for others of the same name are at"
+            f" home: {', '.join(map(place, plan.clashing[:MOST]))}"
+        )
+    if plan.beside:
+        screen.remark(
+            f"{many(len(plan.beside), 'sound lies', 'sounds lie')} beside the shelves and will not be taken:"
+            f" {', '.join(map(place, plan.beside[:MOST]))}. Put them into a shelf to take them along."
+        )
+    if not plan.problems:
+        screen.say("Every file that was carried is there, and is as it was carried: all were read.")
+
+
+def show_merges(screen: Screen, plan: SettlePlan) -> None:
+    """What is brought together, cell by cell, before it is."""
+    for one in plan.ledgers:
+        if one.step == BOTH and one.differs:
+            screen.remark(f"{place(one.here)} and {place(one.there)}: {one.differs}. To take the one: --take or --keep")
+        if one.merging:
+            screen.table(
+                f"Brought together in {place(one.here)}",
+                ("Sound", "Column", "Here", "In the collection", "Will be"),
+                [
+                    (
+                        place(cell.path),
+                        cell.column,
+                        show(str(cell.ours)),
+                        show(str(cell.theirs)),
+                        "asked" if cell.how == ASK else show(str(cell.value())),
+                    )
+                    for cell in one.merging.cells[:MOST_CELLS]
+                ],
+            )
+            if more := one.merging.cells[MOST_CELLS:]:
+                screen.say(f"and {many(len(more), 'more cell', 'more cells')} (--json has them)")
+            if one.merging.only_theirs or one.merging.only_ours:
+                screen.remark(
+                    f"{many(one.merging.only_theirs, 'row is', 'rows are')} only in the collection's and"
+                    f" {one.merging.only_ours:,} only in the one here: these stay where they are"
+                )
+
+
+def ask_which(screen: Screen, plan: SettlePlan, options: argparse.Namespace) -> None:
+    """Where the map says to ask: which of the two copies holds."""
+    asked = sum(cell.how == ASK for one in plan.ledgers if one.merging for cell in one.merging.cells)
+    if not asked:
+        return
+    word = options.asked
+    if word is None and sys.stdin.isatty():
+        question = f"{many(asked, 'rating differs', 'ratings differ')}. Whose holds, here or there?"
+        word = screen.ask(question, "here", options)
+    word = "there" if word == "there" else "here"
+    screen.say(f"{many(asked, 'cell that differs', 'cells that differ')} and cannot be reckoned: the one {word} holds.")
+    plan.waybill.ledgers = [replace(line, asked=word) if line.merge else line for line in plan.waybill.ledgers]
+
+
+def ledger_row(plan: SettlePlan, one: LedgerStand) -> tuple[str, ...]:
+    """One ledger for the table."""
+    why = f": {one.why}" if one.why else ""
+    done = f"{DONE[one.step]}{why}" if plan.way else ""
+    there, here = (
+        ", ".join(filter(None, pair))
+        for pair in zip((one.stands_there, one.stands_here), map(said, one.sums), strict=True)
+    )
+    return (show(one.carried.place), there, here, place(one.here), done)
+
+
+def said(sums: Mapping[str, int]) -> str:
+    """What a ledger says of its sounds, in a few words."""
+    if not sums:
+        return ""
+    rated = f", {sums['rated']:,} rated" if sums["rated"] else ""
+    return f"{sums['plays']:,} plays{rated}"
+
+
+def show_choice(screen: Screen, plan: SettlePlan) -> None:
+    """What can be typed next."""
+    top = show(plan.found.top)
+    screen.say("Nothing has been changed. What to do with it:")
+    rows = [
+        ("Copy it here", f"saltcart settle {top} --here"),
+        ("Play from there", f"saltcart settle {top} --in-place"),
+        ("Take changes home", f"saltcart settle {top} --back"),
+    ]
+    screen.facts(rows[::-1] if made_here(plan.found) else rows)
+
+
+def compared(plan: SettlePlan, report: CheckReport) -> list[dict[str, object]]:
+    """Each settled ledger held against what was carried: entries found, and what its map knows, in numbers."""
+    maps = [load_map(path) for path in plan.waybill.maps]
+    known = {one.state.path: one for one in report.ledgers}
+    result: list[dict[str, object]] = []
+    for one in plan.ledgers:
+        state = known.get(one.here)
+        if one.step not in (COPY, REPLACE) or state is None:
+            continue
+        found, now = state.state.counts()["found"], sums_at(one.here, maps, one.carried.map_name)
+        changed = one.stands_there != "as it was"
+        away = [
+            each.resolved
+            for each in state.state.judgements()
+            if plan.way != IN_PLACE and tail_below(without_detours(each.resolved), plan.found.top) is not None
+        ]
+        wanted = dict(one.sums[0])
+        result.append(
+            {
+                "ledger": one.here,
+                "found": found,
+                "found_at_home": one.carried.found,
+                "says": dict(now),
+                "said": wanted,
+                "still_there": away,
+                "equal": dict(now) == wanted and (changed or found >= one.carried.found) and not away,
+            }
+        )
+    return result
+
+
+def show_closing(
+    screen: Screen,
+    plan: SettlePlan,
+    name: str,
+    report: CheckReport,
+    changed: int,
+    copied: int,
+    proof: list[dict[str, object]],
+) -> None:
+    """What was done, how it compares, and what to type next."""
+    rows = [("Trip", name)]
+    moved = [shelf for shelf in plan.waybill.shelves if not shelf.gathered]
+    rows += [("Copied", f"{show(shelf.name)} to {place(shelf.new)}") for shelf in moved if copied]
+    rows += [
+        ("Rewritten", f"{many(changed, 'entry', 'entries')} in {len(report.ledgers)} ledgers, nothing else in them")
+    ]
+    if any(report.counts.values()):
+        rows += [("Resolves", closing(report).split(". ")[0].rstrip("."))]
+    unequal = [one for one in proof if not one["equal"]]
+    if proof and not unequal:
+        plays = sum(int(one["says"].get("plays", 0)) for one in proof if isinstance(one["says"], dict))
+        what = f", and {plays:,} plays are counted as there" if plays else ""
+        rows += [("Compared", f"all that was found at home is found here{what}")]
+    for one in unequal:
+        away = one["still_there"]
+        what = f"still names {len(away)} in the collection" if isinstance(away, list) and away else "differs from there"
+        rows += [("Compared", f"{place(str(one['ledger']))} {what}")]
+    kept = [one for one in plan.ledgers if one.step == REPLACE]
+    rows += [("Kept", f"{place(one.here)} as it was before is kept with the trip; undo brings it back") for one in kept]
+    merged = [one for one in plan.ledgers if one.step == MERGE]
+    rows += [("Merged", f"{place(one.here)}, which is kept as it was too; undo brings it back") for one in merged]
+    both = [one for one in plan.ledgers if one.step == BOTH]
+    rows += [("Both changed", f"{place(one.here)} and {place(one.there)}: both are as they were") for one in both]
+    rows += [("To undo it", f"saltcart undo {name}")]
+    screen.facts(rows)
+
+
+def plan_document(plan: SettlePlan) -> dict[str, object]:
+    """The plan for a program."""
+    found = plan.found
+    return {
+        "collection": found.top,
+        "made": found.made,
+        "machine": found.machine,
+        "user": found.user,
+        "way": plan.way or None,
+        "places": [{"place": where, "from": source, "here": plan.homes[where]} for where, source in found.sources()],
+        "stands": [
+            {
+                "place": one.carried.place,
+                "there": one.there,
+                "here": one.here,
+                "stands_there": one.stands_there,
+                "stands_here": one.stands_here,
+                "says_there": dict(one.sums[0]),
+                "says_here": dict(one.sums[1]),
+                "step": one.step if plan.way else None,
+                "why": one.why,
+                "differs": one.differs,
+                "merged": [cell._asdict() for cell in one.merging.cells] if one.merging else [],
+            }
+            for one in plan.ledgers
+        ],
+        "problems": [{"path": one.path, "verdict": one.verdict, "why": one.why} for one in plan.problems],
+        "new": plan.new,
+        "clashing": plan.clashing,
+        "beside": plan.beside,
+    }
