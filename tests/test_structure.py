@@ -10,8 +10,8 @@ ROOT = Path(__file__).parents[1]
 HOUSE = ROOT / "src" / "saltcart"
 # From the top down: a module may import from its own room and from those after it.  Single files are rooms too.
 ROOMS = (
-    "cli", "demo", "report", "switching", "mending", "proving", "hauling", "planning", "looking", "learning",
-    "mentions", "trips", "waybills",
+    "cli", "demo", "report", "switching", "carrying", "mending", "proving", "hauling", "planning", "looking",
+    "learning", "mentions", "trips", "waybills",
     "judging", "drives", "ledgers", "shelves", "spelling", "cart", "tomlfile", "home", "safefile", "progress", "errors",
     "standins",
 )  # fmt: skip

@@ -189,6 +189,7 @@ class Petrel(WorldCase):
             known,
             {
                 "artist": None,
+                "rating": None,
                 "title": rows[3][4],
                 "length_seconds": 0.13,
                 "size_bytes": rows[3][5],

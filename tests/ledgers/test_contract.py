@@ -259,7 +259,7 @@ class Refusals(FolderCase):
             "".join(
                 line
                 for line in PLAYER_MAP.read_text().splitlines(True)
-                if not line.startswith(("plays", "last_played", "title", "artist", "length"))
+                if not line.startswith(("plays", "last_played", "title", "artist", "length", "rating", "merge"))
             )
         )
         return open_ledger(path, [load_map(str(plain))])

@@ -617,20 +617,20 @@ class Databases(MapCase):
 
     def test_facts_are_taken_from_cells_of_any_kind(self):
         cells = [
-            (3, 1_700_000_000, 10.0, 90_500, "T", b"\xab", "é"),
-            ("4", 1_700_000_000_000, "11", "1e3", "", "AB", ""),
-            (-1.5, "yesterday", 1 << 70, "inf", 7, None, 7),
-            (None, -1, "x", b"1", None, 2, None),
+            (3, 1_700_000_000, 10.0, 90_500, "T", b"\xab", "é", 4),
+            ("4", 1_700_000_000_000, "11", "1e3", "", "AB", "", "3.5"),
+            (-1.5, "yesterday", 1 << 70, "inf", 7, None, 7, ""),
+            (None, -1, "x", b"1", None, 2, None, None),
         ]
-        found = [facts(0, "/p", row, milliseconds=True)[2:9] for row in cells]
+        found = [facts(0, "/p", row, milliseconds=True)[2:10] for row in cells]
         when = "2023-11-14T22:13:20Z"
         self.assertEqual(
             found,
             [
-                (3, when, 10, 90.5, "T", "ab", "é"),
-                (4, when, 11, 1.0, None, "AB", None),
-                (None, "yesterday", 1 << 70, None, None, None, None),
-                (None,) * 7,
+                (3, when, 10, 90.5, "T", "ab", "é", 4.0),
+                (4, when, 11, 1.0, None, "AB", None, 3.5),
+                (None, "yesterday", 1 << 70, None, None, None, None, None),
+                (None,) * 8,
             ],
         )
 

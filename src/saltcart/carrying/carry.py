@@ -28,18 +28,15 @@ from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, Item
 from saltcart.spelling import spelling_of
 from saltcart.spelling.moves import tail_below
-from saltcart.switching.repoint import line_of, repoint
 from saltcart.trips import trip as trips
 from saltcart.trips.records import LedgerRow, now
-from saltcart.trips.trip import SWITCHED, SWITCHING, Trip
+from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, Trip
 from saltcart.waybills import collection
 from saltcart.waybills.collection import CarriedFile, CarriedLedger, CarriedShelf, Collection, Gone, Known
 from saltcart.waybills.routes import RELATIVE, starts_somewhere
 from saltcart.waybills.waybill import Shelf
 
 LEDGERS, MAPS = "Ledgers", "Maps"
-READ_ME = "READ ME.txt"
-ROOM_FOR_CARRIED = 1 << 20  # bytes for what we write beside the sounds
 
 
 @dataclass(slots=True)
@@ -100,6 +97,7 @@ def plan_carry(
     only_copies(plan.draft)
     plan.draft.strays = along
     plan.gone = vanished(plan)
+    plan.draft.waybill.after = before.trip if before else ""
     return plan
 
 
@@ -202,19 +200,29 @@ def drop_gone(plan: CarryPlan) -> int:
     return dropped
 
 
-def go_on(top: str, progress: Progress = silent) -> str | None:
-    """Finish a carry to that folder that was cut off after its ledgers had begun to switch; its trip's id."""
-    top = true_path(top)
+def unfinished(top: str) -> str | None:
+    """The id of a carry to that folder that was cut off after its ledgers had begun to switch: `repoint` and `finish`
+    end it.
+    """
+    top = true_path(os.path.expanduser(top))
     for trip in trips.readable():
         if trip.waybill.collection == top and trip.state in (SWITCHING, SWITCHED):
             before = known_collection(top)
-            if trip.state == SWITCHING:
-                repoint(trip.name, progress=progress)
-            if before is None or before.trip != trip.name:
-                finish(trip.name)
-                return trip.name
-            return None
+            return trip.name if trip.state == SWITCHING or before is None or before.trip != trip.name else None
     return None
+
+
+def refuse_other(plan: CarryPlan, waybill: str) -> None:
+    """Raise Refused when a carry to the same folder was cut off while it copied, and was another one than that of the
+    waybill at that path: what it left there would be in the way.
+    """
+    same = trips.unfinished(waybill)
+    for trip in trips.readable():
+        if trip.waybill.collection == plan.top and trip.state in (HAULING, HAULED) and trip.name != same:
+            raise Refused(
+                f"Trip {trip.name} to {show(plan.top)} was cut off, and what it would carry has changed since",
+                f"Take it back first: saltcart undo {trip.name} --drop-copies",
+            )
 
 
 def finish(name: str) -> Collection:
@@ -253,7 +261,7 @@ def carried_ledger(trip: Trip, row: LedgerRow, top: str) -> CarriedLedger:
     """What is told of one ledger."""
     entries = list(trip.logbook.entries(row.number))
     found = sum(entry.verdict == "found" for entry in entries)
-    relative = line_of(trip, row).like == RELATIVE
+    relative = trip.line(row).like == RELATIVE
     full = (entry.old for entry in entries if entry.old != entry.new and is_full(entry.old)) if relative else iter(())
     sums: Mapping[str, int] = {}
     with suppress(SaltCartError):
@@ -279,7 +287,7 @@ def is_full(text: str) -> bool:
 
 def write_read_me(made: Collection) -> None:
     """Write the words for the person who finds the drive."""
-    path = os.path.join(made.top, READ_ME)
+    path = os.path.join(made.top, collection.READ_ME)
     with replacing(path) as neighbour, open(neighbour, "w", encoding="utf-8", newline="\r\n") as stream:
         stream.write(read_me(made))
 

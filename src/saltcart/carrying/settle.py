@@ -43,9 +43,8 @@ from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path, without_detours
 from saltcart.spelling.foreign import looks_foreign
 from saltcart.spelling.moves import tail_below
-from saltcart.switching.repoint import repoint
 from saltcart.trips import trip as trips
-from saltcart.trips.trip import SWITCHING
+from saltcart.trips.trip import UNDONE, Trip
 from saltcart.waybills import collection
 from saltcart.waybills.collection import Collection
 from saltcart.waybills.new_place import landing_drive
@@ -65,10 +64,12 @@ def plan_settle(
     take: Sequence[str] = (),
     keep: Sequence[str] = (),
     progress: Progress = silent,
+    seen: SettlePlan | None = None,
 ) -> SettlePlan:
     """Look at the collection in a folder, and work out how to settle it.  `places` are texts such as `PLACE=FOLDER`.
     Of ledgers that changed on both sides, those of the collection are taken whose places are in `take`, and those here
-    are kept of which they are in `keep`.
+    are kept of which they are in `keep`.  What was `seen` by an earlier look, files read against their manifests, is
+    taken from there.
 
     Raises Refused for a collection that is incomplete or altered, unless `damaged_too`; nothing is written.
     """
@@ -85,7 +86,10 @@ def plan_settle(
     homes |= chosen(found, places)
     stands = [stand(found, one, homes, undone) for one in found.ledgers]
     plan = SettlePlan(found, way, homes, stands, undone)
-    verify(plan, progress)
+    if seen:
+        plan.problems, plan.new, plan.beside = seen.problems, seen.new, seen.beside
+    else:
+        verify(plan, progress)
     if plan.problems and way and not damaged_too:
         raise Refused(
             f"{len(plan.problems)} file(s) of the collection are missing or altered",
@@ -157,6 +161,8 @@ def build(plan: SettlePlan) -> None:
     """The waybill that does it."""
     found, waybill = plan.found, plan.waybill
     waybill.maps, waybill.means, waybill.here = found.map_files(), found.means, True
+    waybill.settles = plan.way
+    waybill.after = next((one.trip for one in reversed(found.known) if one.who == whoami()), "")
     if plan.way == HERE:
         there_already = [one.there for one in plan.ledgers if one.step != COPY]
         for shelf in found.shelves:
@@ -263,7 +269,9 @@ def add_ledger(plan: SettlePlan, one: LedgerStand) -> None:
     over = one.here if one.step == REPLACE else ""
     if not over and not any(tail_below(there, shelf.old) for shelf in waybill.shelves if not shelf.files):
         waybill.shelves.append(copied_along(there, one.here, landing_drive(one.here).identity))
-    waybill.ledgers.append(LedgerLine(there, one.carried.map_name, True, digest_of(there), like=like, over=over))
+    was = digest_of(over) if over else ""
+    line = LedgerLine(there, one.carried.map_name, True, digest_of(there), like=like, over=over, over_digest=was)
+    waybill.ledgers.append(line)
 
 
 def try_out(plan: SettlePlan) -> None:
@@ -297,19 +305,38 @@ def leave(plan: SettlePlan, line: LedgerLine, why: str) -> None:
             one.step, one.why = LEAVE, why
 
 
-def go_on(folder: str, progress: Progress = silent) -> list[str]:
-    """Finish the switch of trips that settle the collection in a folder and were cut off in it; their ids."""
-    top = true_path(os.path.expanduser(folder))
-    cut_off = [
-        trip.name
-        for trip in trips.readable()
-        if trip.state == SWITCHING
-        and not trip.waybill.collection
-        and any(tail_below(line.path, top) for line in trip.waybill.ledgers)
-    ]
-    for name in cut_off:
-        repoint(name, progress=progress)
-    return cut_off
+def unfinished(plan: SettlePlan, way: str) -> Trip | None:
+    """The trip that settles this collection and was cut off, be it right before that was noted; to be gone on with.
+
+    Its record is closed.  Refused when it settles in another way than is asked for now.
+    """
+    known = {one.trip for one in plan.found.known}
+    for trip in trips.readable():
+        if not trip.waybill.settles or trip.state == UNDONE or trip.name in known:
+            continue
+        places = [shelf.old for shelf in trip.waybill.shelves]
+        places += [path for line in trip.waybill.ledgers for path in (line.path, line.merge) if path]
+        if any(tail_below(path, plan.found.top) for path in places):
+            if trip.waybill.settles != way:
+                raise Refused(
+                    f"Trip {trip.name}, which settles this --{trip.waybill.settles.replace(' ', '-')}, was cut off",
+                    f"Go on with that, or take it back first: saltcart undo {trip.name} --drop-copies",
+                )
+            return trip
+    return None
+
+
+def take_up(plan: SettlePlan, way: str) -> str | None:
+    """Let the plan be that of a trip that was cut off; its id, or None when there is none."""
+    trip = unfinished(plan, way)
+    if trip is None:
+        return None
+    plan.way, plan.waybill = way, trip.waybill
+    steps = {line.path: REPLACE if line.over else COPY for line in trip.waybill.ledgers}
+    steps |= {line.merge: MERGE for line in trip.waybill.ledgers if line.merge}
+    for one in plan.ledgers:
+        one.step, one.why = steps.get(one.there, LEAVE), ""
+    return trip.name
 
 
 def remember_here(plan: SettlePlan, name: str) -> None:

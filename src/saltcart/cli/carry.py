@@ -3,7 +3,7 @@
 import argparse
 import os
 
-from saltcart.carrying.carry import CarryPlan, drop_gone, finish, go_on, note_gone, plan_carry
+from saltcart.carrying.carry import CarryPlan, drop_gone, finish, note_gone, plan_carry, refuse_other, unfinished
 from saltcart.cart import load
 from saltcart.cli.arguments import (
     add_cart,
@@ -90,15 +90,19 @@ def run(options: argparse.Namespace) -> int:
     """Plan, ask, copy, make the ledgers portable, prove."""
     screen = Screen(options)
     with screen.watch() as watch:
-        if name := go_on(options.to, watch):
+        if name := unfinished(options.to):
+            repoint(name, wait=options.wait, progress=watch)
+            finish(name)
             screen.say(f"Trip {name} to {place(options.to)} was cut off near its end; it is finished now.")
         plan = plan_carry(request(options), options.with_leftovers, options.with_litter, watch)
     show_plan(screen, plan, options.drop_gone)
     if not screen.agrees("Copy and verify all this? Nothing at home changes.", options):
         raise need_answer(options, "carried")
+    path = waybill_text.keep(plan.draft.waybill)
+    refuse_other(plan, path)
     note_gone(plan)
     with screen.watch() as watch:
-        name, hauled = haul_waybill(waybill_text.keep(plan.draft.waybill), pace(options), watch)
+        name, hauled = haul_waybill(path, pace(options), watch)
     show_haul(screen, name, hauled)
     with screen.watch() as watch:
         repoint(name, wait=options.wait, progress=watch)

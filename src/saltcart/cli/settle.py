@@ -5,7 +5,7 @@ import sys
 from collections.abc import Mapping
 from dataclasses import replace
 
-from saltcart.carrying.settle import go_on, made_here, plan_settle, remember_here
+from saltcart.carrying.settle import made_here, plan_settle, remember_here, take_up
 from saltcart.carrying.stands import (
     BACK,
     BOTH,
@@ -26,15 +26,18 @@ from saltcart.cli.documents import check_document, trip_document
 from saltcart.cli.haul import show_haul
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
-from saltcart.hauling.haul import haul_waybill
+from saltcart.hauling.haul import haul, haul_waybill
+from saltcart.hauling.shelf_copy import HaulReport
 from saltcart.ledgers import load_map
 from saltcart.ledgers.maps import ASK
+from saltcart.progress import silent
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.true_names import without_detours
 from saltcart.spelling.moves import tail_below
 from saltcart.switching.repoint import repoint
 from saltcart.trips.summary import summary
+from saltcart.trips.trip import HAULED, HAULING
 from saltcart.waybills import waybill_text
 
 MOST = 8  # of a kind, each in a line
@@ -89,9 +92,11 @@ def run(options: argparse.Namespace) -> int:
     screen = Screen(options)
     way = next((way for key, way in WAYS.items() if getattr(options, key)), "")
     with screen.watch() as watch:
-        for name in go_on(options.folder, watch) if way else ():
-            screen.say(f"Trip {name}, which was cut off while it settled this, is finished now.")
-        plan = plan_settle(options.folder, way, options.place, options.damaged_too, options.take, options.keep, watch)
+        plan = plan_settle(options.folder, "", options.place, progress=watch)
+        name = take_up(plan, way) if way else None
+        if way and not name:
+            damage, choice = options.damaged_too, (options.take, options.keep)
+            plan = plan_settle(options.folder, way, options.place, damage, *choice, progress=silent, seen=plan)
     show_plan(screen, plan)
     document = plan_document(plan)
     if not way:
@@ -103,14 +108,13 @@ def run(options: argparse.Namespace) -> int:
         screen.say(f"Nothing is to be done here. {left_word(plan)}".strip())
         screen.document({**document, "trip": None})
         return 1 if unsettled(plan) else 0
+    if name:
+        screen.say(f"Trip {name} was cut off while it settled this; it goes on.")
     show_merges(screen, plan)
     ask_which(screen, plan, options)
     if not screen.agrees(QUESTIONS[way], options):
         raise need_answer(options, "settled")
-    with screen.watch() as watch:
-        name, hauled = haul_waybill(waybill_text.keep(plan.waybill), pace(options), watch)
-    if plan.waybill.shelves:
-        show_haul(screen, name, hauled)
+    name, hauled = copied(plan, name, screen, options)
     with screen.watch() as watch:
         switched = repoint(name, wait=options.wait, progress=watch)
     with screen.watch() as watch:
@@ -123,6 +127,20 @@ def run(options: argparse.Namespace) -> int:
     show_closing(screen, plan, name, report, switched.changed, hauled.copied_files, proof)
     screen.document({**trip_document(summary(name)), **document, "compared": proof, "check": check_document(report)})
     return 0 if report.ok and not unsettled(plan) and all(one["equal"] for one in proof) else 1
+
+
+def copied(plan: SettlePlan, name: str | None, screen: Screen, options: argparse.Namespace) -> tuple[str, HaulReport]:
+    """Copy what comes here, in a new trip or in that one which was cut off; its id."""
+    with screen.watch() as watch:
+        if name is None:
+            name, hauled = haul_waybill(waybill_text.keep(plan.waybill), pace(options), watch)
+        elif summary(name).state in (HAULING, HAULED):
+            hauled = haul(name, pace(options), watch)
+        else:
+            hauled = HaulReport()
+    if plan.waybill.shelves:
+        show_haul(screen, name, hauled)
+    return name, hauled
 
 
 QUESTIONS = {

@@ -83,7 +83,7 @@ def prepare_all(trip: Trip, reread: bool, wait: bool, progress: Progress) -> Non
     require_drives(trip)
     refuse_changes(trip)
     rows = [row for row in trip.logbook.ledgers() if row.rewrite]
-    replaced = [trip.open_ledger(row) for row in rows if line_of(trip, row).over]
+    replaced = [trip.open_ledger(row) for row in rows if trip.line(row).over]
     ledgers = [trip.open_ledger(row, row.path) for row in rows] + replaced
     refuse_busy(ledgers, wait, progress)
     prepare(trip, reread, progress)
@@ -205,25 +205,22 @@ def uncopied(trip: Trip) -> dict[str, tuple[str, str]]:
 
 def in_front(trip: Trip, row: LedgerRow) -> bool:
     """Whether a ledger gets new content folders in front of those of which a part moves."""
-    return row.rewrite and line_of(trip, row).front
-
-
-def line_of(trip: Trip, row: LedgerRow) -> LedgerLine:
-    """What the waybill says of a ledger; one that came out of an archive is not in it."""
-    lines = trip.waybill.ledgers
-    return lines[row.number] if row.number < len(lines) else LedgerLine(row.path, row.map_name)
+    return row.rewrite and trip.line(row).front
 
 
 def prepare_ledger(
     trip: Trip, row: LedgerRow, judge: Judge, reread: bool, added: Sequence[AddedFolder]
 ) -> list[transaction.Deed]:
     """Record a ledger's entries as they are, and stage its new content; the deed that puts it in place, if any."""
-    before = digest_of(row.path) if os.path.exists(row.path) else None
-    if before is None or (row.before not in (None, before) and not reread):
-        raise transaction.changed(row.path)
-    line = line_of(trip, row)
+    line = trip.line(row)
     kept = line.over or row.path
+    before = digest_of(row.path) if os.path.exists(row.path) else None
+    wanted = line.digest if line.over else row.before
+    if before is None or (wanted not in (None, before) and not reread):
+        raise transaction.changed(row.path)
     row.before = digest_of(kept) if os.path.exists(kept) else ""
+    if line.over and row.before != line.over_digest and not reread:
+        raise transaction.changed(kept)
     row.backup = trip.keep(row.number, "-before")
     if copy_durably(kept, row.backup) != row.before or digest_of(row.path) != before:
         raise transaction.changed(kept)

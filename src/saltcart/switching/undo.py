@@ -19,7 +19,7 @@ from saltcart.errors import CannotSpell, Refused, show
 from saltcart.ledgers import Entry, Ledger
 from saltcart.ledgers.base import NO_EDITS, ListEdits
 from saltcart.progress import Progress, Tick, silent
-from saltcart.safefile import copy_durably, digest_of, remove_with_side_files, sync_folder
+from saltcart.safefile import copy_durably, digest_of, remove_if_there, remove_with_side_files, sync_folder
 from saltcart.shelves.walk import walk
 from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
@@ -32,6 +32,7 @@ from saltcart.trips.records import EntryRow, LedgerRow, key_text
 from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.signposts import put_back
 from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, UNDONE, Trip
+from saltcart.waybills import collection
 from saltcart.waybills.content_folders import list_edits, listed, same_place
 from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.routes import Changes, Routes
@@ -117,9 +118,23 @@ def drop_all(trip: Trip, report: UndoReport, progress: Progress) -> None:
                 f"The copies at {show(shelf.new)} stay, for their drive is not connected; plug it in and type: saltcart"
                 f" undo {trip.name} --drop-copies"
             )
+    drop_told(trip)
     report.dropped_files, report.dropped_bytes = dropped.files, dropped.bytes
     report.remarks += dropped.remarks
     put_back(trip)
+
+
+def drop_told(trip: Trip) -> None:
+    """Remove what a carry wrote beside the sounds, when this trip was the last to do so and they are gone."""
+    top = trip.waybill.collection
+    if not top or not os.path.isfile(os.path.join(top, collection.NAME)):
+        return
+    found = collection.read(os.path.join(top, collection.NAME))
+    if found.trip == trip.name and not any(os.path.lexists(found.at(one.place)) for one in found.shelves):
+        for name in (collection.NAME, collection.READ_ME):
+            remove_if_there(os.path.join(top, name))
+        with suppress(OSError):
+            os.rmdir(top)
 
 
 def user_of(place: str, name: str) -> str | None:
@@ -222,7 +237,7 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: 
     today, travels = digest_of(row.place), row.place != row.path
     if today == row.before and today != row.after:
         return []  # the switch had not come to it, or somebody has restored it
-    if repointing.line_of(trip, row).over:
+    if trip.line(row).over:
         return [put_back_over(trip, row, today, report)]
     if travels and any(
         shelf.original_stays and tail_below(row.path, shelf.old) is not None for shelf in trip.waybill.shelves
@@ -336,10 +351,10 @@ def staged_name(trip: Trip, row: LedgerRow) -> str:
 
     Not the name a repoint uses, for a half-done one may have left its file there.
     """
-    for shelf in trip.waybill.shelves if not repointing.line_of(trip, row).over else ():
+    for shelf in trip.waybill.shelves if not trip.line(row).over else ():
         if tail_below(row.path, shelf.old) is not None:
             return os.path.join(shelf.stays_at, f".saltcart-{trip.name}-{row.number}")
-    folder, name = os.path.split(repointing.line_of(trip, row).over or row.path)
+    folder, name = os.path.split(trip.line(row).over or row.path)
     return os.path.join(folder, repointing.hidden_name(name, f"{trip.name}-undo"))
 
 

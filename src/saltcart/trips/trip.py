@@ -20,7 +20,7 @@ from saltcart.shelves.oddities import set_aside_name
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.records import LedgerRow, now
 from saltcart.waybills import waybill as waybills
-from saltcart.waybills.waybill import Shelf, Waybill
+from saltcart.waybills.waybill import LedgerLine, Shelf, Waybill
 
 # The states of a trip, in order; the ones in -ing are where a crash may leave it.
 HAULING, HAULED, SWITCHING, SWITCHED = "hauling", "hauled", "switching", "switched"
@@ -66,6 +66,11 @@ class Trip:
     def maps(self) -> list[Map]:
         """The maps of this trip, from the copies kept in its folder."""
         return [load_map(path) for path in sorted(map(str, Path(self.folder, "maps").glob("*.toml")))]
+
+    def line(self, row: LedgerRow) -> LedgerLine:
+        """What the waybill says of a ledger; one that came out of an archive is not in it."""
+        lines = self.waybill.ledgers
+        return lines[row.number] if row.number < len(lines) else LedgerLine(row.path, row.map_name)
 
     def open_ledger(self, row: LedgerRow, place: str | None = None) -> Ledger:
         """The ledger of `row` at its present place, or at another."""

@@ -19,6 +19,7 @@ from saltcart.shelves.digests import BLAKE3, SHA256, digest_file
 from saltcart.waybills.waybill import absolute, as_toml_path, below
 
 NAME = "carried.toml"
+READ_ME = "READ ME.txt"
 FORMAT = 1
 MOST_KNOWN = 3
 SHAPE: dict[str, Any] = {

@@ -41,6 +41,8 @@ SHAPE: dict[str, Any] = {
     "digests": (BLAKE3, SHA256),
     "here": bool,
     "collection": str,
+    "after": str,
+    "settles": str,
     "signpost": [{"!at": str, "!to": str}],
     "shelf": [
         {
@@ -70,6 +72,7 @@ SHAPE: dict[str, Any] = {
             "digest": str,
             "like": str,
             "over": str,
+            "over_digest": str,
             "merge": str,
             "asked": ("here", "there"),
         }
@@ -298,6 +301,7 @@ class LedgerLine:
     With `front`, a list of content folders gets new ones in front of those of which a part moves.
     What entries name of the shelves is written in the manner of the text `like`: RELATIVE, so that it is found wherever
     the drive hangs, or a full path.  The ledger is left as it is, and takes the place of that `over` which it goes.
+    That one was `over_digest` when drafted.
     Or what another copy of it, at `merge`, counts is brought together with what this one does; where the map says to
     ask, it was `asked` which of the two holds.
     """
@@ -310,6 +314,7 @@ class LedgerLine:
     front: bool = False
     like: str = ""
     over: str = ""
+    over_digest: str = ""
     merge: str = ""
     asked: str = "here"
 
@@ -324,7 +329,8 @@ class Waybill:
     `folders` that come into their lists or go.  With `here` what is spelt as on another system gets this one's
     spelling.  The links at the first of each pair of `signposts` will lead to the second.
     The trip makes a `collection` in the folder of that path or brings it up to date: what an earlier one brought, and
-    is as it was brought, is replaced by what is newer.
+    is as it was brought, is replaced by what is newer.  It comes `after` the trip of that id, which did the same.
+    With `settles` it brings a collection home in that way.
     """
 
     shelves: list[Shelf]
@@ -341,6 +347,8 @@ class Waybill:
     here: bool = False
     signposts: list[tuple[str, str]] = field(default_factory=list)
     collection: str = ""
+    after: str = ""
+    settles: str = ""
 
     def resolver(self) -> Resolver:
         """What resolves entries on this trip."""
@@ -427,6 +435,7 @@ def read(path: str) -> Waybill:
             front=row.get("front", False),
             like=from_toml_path(row["like"]) if "like" in row else "",
             over=absolute(path, "over", row["over"]) if "over" in row else "",
+            over_digest=row.get("over_digest", ""),
             merge=absolute(path, "merge", row["merge"]) if "merge" in row else "",
             asked=row.get("asked", "here"),
         )
@@ -463,6 +472,8 @@ def read(path: str) -> Waybill:
         folders=folders,
         here=tables.get("here", False),
         collection=absolute(path, "collection", tables["collection"]) if "collection" in tables else "",
+        after=tables.get("after", ""),
+        settles=tables.get("settles", ""),
         signposts=[
             (absolute(path, "at", row["at"]), absolute(path, "to", row["to"])) for row in tables.get("signpost", [])
         ],

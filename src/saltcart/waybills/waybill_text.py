@@ -47,6 +47,10 @@ def render(waybill: Waybill, place: str) -> str:
     add_places(document, waybill)
     if waybill.here:
         document.add("here", tomlkit.item(True).comment("what is spelt as on another system gets this one's spelling"))
+    if waybill.settles:
+        document.add("settles", tomlkit.item(waybill.settles).comment("the way in which a collection comes home"))
+    if waybill.after:
+        document.add("after", tomlkit.item(waybill.after).comment("the trip that did the same before"))
     if waybill.digests != BLAKE3:
         document.add(
             "digests",
@@ -187,6 +191,7 @@ def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
         table.add("like", tomlkit.item(as_toml_path(line.like)).comment(word))
     if line.over:
         table.add("over", tomlkit.item(as_toml_path(line.over)).comment("takes the place of this one, which is kept"))
+        table.add("over_digest", line.over_digest)
     if line.merge:
         table.add("merge", tomlkit.item(as_toml_path(line.merge)).comment("what this copy counts is brought together"))
         table.add("asked", tomlkit.item(line.asked).comment("which of the two holds where the map says to ask"))

@@ -1,0 +1,296 @@
+"""A collection that travels: made on one machine, played from the drive alone, at home on another, and back again."""
+
+import os
+import shutil
+import sqlite3
+import unittest
+from contextlib import closing
+from pathlib import Path
+
+from saltcart.standins import decks, player
+from tests.switching.test_crash import CrashCase
+from tests.world import PLAYER_MAP, WorldCase, cells, tree, wav
+
+DECKS_MAP = PLAYER_MAP.with_name("decks.toml")
+SOUNDS = ("Low Water/01 Slack Tide.wav", "Low Water/02 50% Fog.wav", "Été/03 Über dem Wasser.wav", "Été/04 #1 Lamp.wav")
+
+
+class TwoMachines(WorldCase):
+    """Ann's machine and Bo's, each a home folder, and one drive that hangs at another place in each."""
+
+    def setUp(self):
+        super().setUp()
+        self.homes = {name: self.top / name for name in ("ann", "bo")}
+        for home in self.homes.values():
+            home.mkdir()
+        self.music = self.homes["ann"] / "Music"
+        for number, name in enumerate(SOUNDS):
+            wav(self.music / name, number)
+        wav(self.music / "left over.wav", 50)
+        (self.music / ".DS_Store").write_text("litter")
+        wav(self.homes["ann"] / "Downloads" / "stray.wav", 51)
+        paths = [str(self.music / name) for name in SOUNDS] + [str(self.homes["ann"] / "Downloads" / "stray.wav")]
+        lists = self.homes["ann"] / "Playlists"
+        lists.mkdir()
+        (lists / "full.m3u8").write_text("#EXTM3U\n" + "".join(f"{path}\n" for path in paths))
+        (self.music / "near.m3u8").write_text(f"{SOUNDS[0]}\n./{SOUNDS[3]}\n")
+        self.library = str(self.homes["ann"] / "player" / "library.db")
+        os.mkdir(os.path.dirname(self.library))
+        player.create(self.library)
+        player.add_folder(self.library, str(self.music))
+        rows = [(path, f"t{number}", "x", 1.0, number % 6, number * 3, None) for number, path in enumerate(paths)]
+        player.add_tracks(self.library, rows)
+        player.add_list(self.library, "night", [4, 2])
+        decks.write(str(self.music / "set.decks"), [(f"ann/Music/{SOUNDS[1]}", "fog", [10, 20])], {"one": [0]})
+        wanted = '\n[[drive]]\nname = "inner"\n'
+        (self.top / "inner").mkdir()
+        self.wanted = wanted
+        (self.top / ".saltcart-drive.toml").write_text('name = "ship"\nidentity = "test-ship"\n')
+        self.booth = self.lighter / "Booth"
+
+    def at(self, name, *words, status=0):
+        """Run the program on one of the machines."""
+        self.environment |= {"HOME": str(self.homes[name]), "SALTCART_HOME": str(self.top / f"data-{name}")}
+        return self.run_program(*words, status=status, cwd=self.homes[name])
+
+    def carry(self, *more, name="ann", status=0):
+        """Carry the music of one of them."""
+        home = self.homes[name]
+        words = ("--ledger", home / "player" / "library.db", "--map", PLAYER_MAP, "--map", DECKS_MAP, "--yes")
+        return self.at(name, "carry", home / "Music", "--to", self.booth, *words, *more, status=status)
+
+    def sail(self, place):
+        """Let the drive hang elsewhere."""
+        os.makedirs(os.path.dirname(place), exist_ok=True)
+        os.rename(self.lighter, place)
+        self.lighter, self.booth = place, place / "Booth"
+
+    def away(self, name):
+        """Take one machine out of reach, or bring it back."""
+        here, gone = self.homes[name], self.top / f"{name} is away"
+        os.rename(*((here, gone) if here.exists() else (gone, here)))
+
+    def assert_lists_play(self, *lists):
+        for path in lists:
+            found = list(player.play_list(str(path)))
+            self.assertGreater(len(found), 1)
+            self.assertEqual([why for _path, why in found if why], [], path)
+
+    def assert_library_plays(self, path):
+        found = list(player.play_all(str(path)))
+        self.assertGreater(len(found), 4)
+        self.assertEqual([pair for pair in found if pair[1]], [])
+
+    def sql(self, path, *statements):
+        with closing(sqlite3.connect(path)) as database, database:
+            for statement in statements:
+                database.execute(statement)
+
+    def counts(self, path):
+        """What an independent reader sees of a library: titles, ratings, plays, and the order of its list."""
+        with closing(sqlite3.connect(path)) as database:
+            rows = database.execute("SELECT id, title, rating, plays FROM tracks ORDER BY id").fetchall()
+            return rows, database.execute("SELECT * FROM list_tracks ORDER BY position").fetchall()
+
+
+class Stations(TwoMachines):
+    def test_there_on_the_way_on_another_machine_and_home_again(self):
+        home, said = tree(self.homes["ann"]), self.counts(self.library)
+        out = self.carry().stdout
+        self.assertIn("1 file that no ledger names", out)
+        self.assertIn("1 file of litter", out)
+        self.assertEqual(tree(self.homes["ann"]), home, "nothing at home changes")
+        self.sail(self.homes["bo"] / "media" / "boot")
+        self.away("ann")
+        # From the drive alone, with nothing of the first machine reachable.
+        self.assert_lists_play(self.booth / "Ledgers" / "full.m3u8", self.booth / "Music" / "near.m3u8")
+        self.assertEqual([why for _path, why in decks.play_all(str(self.booth / "Music" / "set.decks"))], [None])
+        self.assertFalse((self.booth / "Music" / "left over.wav").exists())
+        # Another machine names the sounds where they are; taken back, nothing of it is left there.
+        bare = tree(self.homes["bo"], "media")
+        self.at("bo", "settle", self.booth, "--in-place", "--yes")
+        library = self.homes["bo"] / "player" / "library.db"
+        self.assert_library_plays(library)
+        self.assertEqual(self.counts(library), said)
+        self.assertIn(str(self.booth), (self.homes["bo"] / "Playlists" / "full.m3u8").read_text())
+        self.at("bo", "undo", "--yes", "--drop-copies")
+        self.assertEqual(tree(self.homes["bo"], "media"), bare)
+        # Or they come to it, and play there without the drive.
+        self.at("bo", "settle", self.booth, "--here", "--yes")
+        self.sail(self.top / "quay")
+        self.assert_library_plays(library)
+        self.assert_lists_play(self.homes["bo"] / "Playlists" / "full.m3u8", self.homes["bo"] / "Music" / "near.m3u8")
+        self.assertEqual(self.counts(library), said)
+        # New plays and a new recording there, and all of it home.
+        self.sql(library, "UPDATE tracks SET plays = plays + 10, rating = 5 WHERE id = 1")
+        wav(self.homes["bo"] / "Music" / "Été" / "new tape.wav", 60)
+        with open(self.homes["bo"] / "Music" / "near.m3u8", "a") as stream:
+            stream.write("Été/new tape.wav\n")
+        self.carry(name="bo")
+        self.away("ann")
+        self.away("bo")
+        now = self.counts(self.booth / "Ledgers" / "library.db")
+        self.at("ann", "settle", self.booth, "--back", "--yes")
+        self.assertEqual(self.counts(self.library), now)
+        self.assert_library_plays(self.library)
+        self.assertIn(str(self.music), player.file_of(self.rows()[0]))
+        self.assertTrue((self.music / "Été" / "new tape.wav").is_file())
+        self.sail(self.top / "elsewhere")
+        self.assert_lists_play(self.music / "near.m3u8", self.homes["ann"] / "Playlists" / "full.m3u8")
+        self.sail(self.top / "quay")
+        self.assertIn("Nothing is to be done", self.at("ann", "settle", self.booth, "--back", "--yes").stdout)
+        self.at("ann", "undo", "--yes", "--drop-copies")
+        self.assertEqual(tree(self.homes["ann"]), home)
+        # What was taken back can be taken again.
+        self.at("ann", "settle", self.booth, "--back", "--yes")
+        self.assertEqual(self.counts(self.library), now)
+
+    def rows(self):
+        with closing(sqlite3.connect(self.library)) as database:
+            return [place for (place,) in database.execute("SELECT place FROM tracks ORDER BY id")]
+
+    def test_both_sides_changed(self):
+        """What maps say is brought together; the rest stays on both sides until the person says which."""
+        self.carry()
+        there, lists = self.booth / "Ledgers" / "library.db", self.homes["ann"] / "Playlists" / "full.m3u8"
+        self.sql(
+            there, "UPDATE tracks SET plays = 40, rating = 5 WHERE id = 1", "UPDATE tracks SET plays = 1 WHERE id = 3"
+        )
+        new = "INSERT INTO tracks (id, place, title) VALUES ({}, 'file:///x{}.wav', 'n')"
+        self.sql(self.library, "UPDATE tracks SET plays = 7, rating = 2 WHERE id = 2", new.format(9, 1))
+        self.sql(there, new.format(9, 2))
+        for path, line in ((lists, "# at home\n"), (self.booth / "Ledgers" / "full.m3u8", "# on the way\n")):
+            with open(path, "a") as stream:
+                stream.write(line)
+        before, text = tree(self.homes["ann"]), lists.read_bytes()
+        out = self.at("ann", "settle", self.booth, "--back", "--yes", "--asked", "there", status=1).stdout
+        self.assertIn("changed on the way and at home", out)
+        rows = {row[0]: row[2:] for row in self.counts(self.library)[0]}
+        self.assertEqual(rows, {1: (5, 40), 2: (1, 7), 3: (2, 6), 4: (3, 9), 5: (4, 12), 9: (None, 0)})
+        self.assertEqual(lists.read_bytes(), text)
+        self.at("ann", "undo", "--yes")
+        self.assertEqual(tree(self.homes["ann"]), before)
+        self.carry(status=3)  # or what changed there would be written over
+        self.at("ann", "settle", self.booth, "--back", "--yes", "--take", "Ledgers/full.m3u8")
+        self.assertEqual({row[0]: row[2] for row in self.counts(self.library)[0]}[2], 2, "the one here holds")
+        self.assertIn("# on the way", lists.read_text())
+        self.assert_lists_play(lists)
+        self.carry()
+
+    def test_a_database_of_another_version_is_refused_with_both(self):
+        self.carry()
+        there = self.booth / "Ledgers" / "library.db"
+        self.sql(there, "ALTER TABLE tracks ADD COLUMN mood TEXT")
+        self.sql(self.library, "UPDATE tracks SET plays = 99")
+        before = tree(self.homes["ann"])
+        out = self.at("ann", "settle", self.booth, "--back", "--yes", status=1).stdout
+        self.assertIn("other tables", out)
+        self.assertEqual(tree(self.homes["ann"]), before)
+
+    def test_run_again_only_what_is_new_travels_and_nothing_is_removed_by_itself(self):
+        self.carry()
+        os.remove(self.music / SOUNDS[2])
+        wav(self.music / SOUNDS[0], 77)
+        wav(self.music / "Été" / "fresh.wav", 78)
+        with open(self.music / "near.m3u8", "a") as stream:
+            stream.write("Été/fresh.wav\n")
+        out = self.carry("--json", status=0).stdout
+        self.assertIn('"copied_files": 5', out)  # two sounds, and three ledgers that name what lies elsewhere there
+        self.assertTrue((self.booth / "Music" / SOUNDS[2]).is_file())
+        self.assertEqual(tree(self.booth / "Music")[SOUNDS[0].encode()], tree(self.music)[SOUNDS[0].encode()])
+        self.at("ann", "settle", self.booth)
+        out = self.carry("--drop-gone").stdout
+        self.assertIn("1 file that had gone at home", out)
+        self.assertFalse((self.booth / "Music" / SOUNDS[2]).exists())
+
+    def test_bad_collections_are_refused_before_anything_begins(self):
+        self.carry()
+        told = (self.booth / "carried.toml").read_text()
+        whole = self.top / "whole"
+        shutil.copytree(self.lighter, whole)
+        sound, other = self.booth / "Music" / SOUNDS[1], self.booth / "Music" / SOUNDS[3]
+        cases = {
+            "no collection": (lambda: os.remove(self.booth / "carried.toml"), 3, "holds no carried.toml"),
+            "newer": (lambda: self.tell(told.replace("format = 1", "format = 9")), 2, "format 9"),
+            "nonsense": (lambda: self.tell(told + "\n]["), 2, "line"),
+            "out": (lambda: self.tell(told.replace('place = "Music"', 'place = "../Music"')), 2, "../Music"),
+            "full": (lambda: self.tell(told.replace('place = "Music"', 'place = "/etc"')), 2, "/etc"),
+            "link": (lambda: self.lead_out(), 2, "leads out"),
+            "altered": (lambda: sound.write_bytes(sound.read_bytes()[:-1] + b"x"), 3, "02 50% Fog.wav"),
+            "incomplete": (lambda: os.remove(other), 3, "04 #1 Lamp.wav"),
+            "no manifest": (lambda: os.remove(self.booth / "Music.saltcart.b3"), 3, "manifest"),
+        }
+        for name, (spoil, status, word) in cases.items():
+            with self.subTest(name):
+                shutil.rmtree(self.lighter)
+                shutil.copytree(whole, self.lighter)
+                spoil()
+                before = tree(self.top, "data-bo")
+                for way in ("--here", "--in-place", "--back"):
+                    done = self.at("bo", "settle", self.booth, way, "--yes", status=status)
+                    self.assertIn(word, done.stdout + done.stderr)
+                self.assertEqual(tree(self.top, "data-bo"), before)
+        for words in (("--place", "Nowhere=/x"), ("--take", "Nowhere", "--back"), ("--place", "Music")):
+            self.at("bo", "settle", self.booth, *words, status=2 if self.restored(whole) else None)
+
+    def restored(self, whole):
+        shutil.rmtree(self.lighter)
+        shutil.copytree(whole, self.lighter)
+        return True
+
+    def tell(self, text):
+        (self.booth / "carried.toml").write_text(text)
+
+    def lead_out(self):
+        shutil.move(self.booth / "Music", self.top / "out")
+        os.symlink(self.top / "out", self.booth / "Music")
+
+
+class CutOff(CrashCase, TwoMachines):
+    """Cut off everywhere and typed again, a carry and a settling end as if they had not been."""
+
+    def setUp(self):
+        TwoMachines.setUp(self)
+        self.environment |= {"HOME": str(self.homes["ann"]), "SALTCART_HOME": str(self.top / "home")}
+
+    def world(self):
+        """Everything but what tells the time, and databases by their cells."""
+        found = [*Path(self.top).rglob("library.db")]
+        ours = ("home", "attic", "carried.toml", "READ ME", "library.db")
+        return tree(self.top, *ours), {str(path): cells(str(path)) for path in found if "home" not in path.parts}
+
+    def each(self, *words):
+        self.keep()
+        self.run_again(*words)
+        end = self.world()
+        self.restore()
+        shutil.rmtree(self.kept)
+        for _number in self.each_crash(*words):
+            self.run_again(*words)
+            self.assertEqual(self.world(), end)
+            self.run_again("settle", str(self.booth))
+
+    def words(self):
+        where = ("--ledger", self.library, "--map", str(PLAYER_MAP), "--map", str(DECKS_MAP), "--yes")
+        return ("carry", str(self.music), "--to", str(self.booth), *map(str, where))
+
+    def test_carry(self):
+        self.each(*self.words())
+
+    def test_settle_back(self):
+        self.run_again(*self.words())
+        self.sql(self.booth / "Ledgers" / "library.db", "UPDATE tracks SET plays = 40 WHERE id = 1")
+        self.sql(self.library, "UPDATE tracks SET plays = 41 WHERE id = 2")
+        wav(self.booth / "Music" / "new.wav", 70)
+        with open(self.booth / "Music" / "near.m3u8", "a") as stream:
+            stream.write("new.wav\n")
+        self.each("settle", str(self.booth), "--back", "--yes")
+
+    def test_settle_here(self):
+        self.run_again(*self.words())
+        self.environment |= {"HOME": str(self.homes["bo"]), "SALTCART_HOME": str(self.top / "home" / "bo")}
+        self.each("settle", str(self.booth), "--here", "--yes")
+
+
+if __name__ == "__main__":
+    unittest.main()
