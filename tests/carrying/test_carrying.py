@@ -8,7 +8,7 @@ from contextlib import closing
 from pathlib import Path
 
 from saltcart.standins import decks, player
-from tests.switching.test_crash import CrashCase
+from tests.switching.test_crash import SAMPLED, CrashCase
 from tests.world import PLAYER_MAP, WorldCase, cells, tree, wav
 
 DECKS_MAP = PLAYER_MAP.with_name("decks.toml")
@@ -42,9 +42,6 @@ class TwoMachines(WorldCase):
         player.add_tracks(self.library, rows)
         player.add_list(self.library, "night", [4, 2])
         decks.write(str(self.music / "set.decks"), [(f"ann/Music/{SOUNDS[1]}", "fog", [10, 20])], {"one": [0]})
-        wanted = '\n[[drive]]\nname = "inner"\n'
-        (self.top / "inner").mkdir()
-        self.wanted = wanted
         (self.top / ".saltcart-drive.toml").write_text('name = "ship"\nidentity = "test-ship"\n')
         self.booth = self.lighter / "Booth"
 
@@ -249,6 +246,8 @@ class Stations(TwoMachines):
 class CutOff(CrashCase, TwoMachines):
     """Cut off everywhere and typed again, a carry and a settling end as if they had not been."""
 
+    step = 1 if SAMPLED == 1 else 13  # odd, so that every kind of death comes
+
     def setUp(self):
         TwoMachines.setUp(self)
         self.environment |= {"HOME": str(self.homes["ann"]), "SALTCART_HOME": str(self.top / "home")}
@@ -268,7 +267,6 @@ class CutOff(CrashCase, TwoMachines):
         for _number in self.each_crash(*words):
             self.run_again(*words)
             self.assertEqual(self.world(), end)
-            self.run_again("settle", str(self.booth))
 
     def words(self):
         where = ("--ledger", self.library, "--map", str(PLAYER_MAP), "--map", str(DECKS_MAP), "--yes")

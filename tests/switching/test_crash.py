@@ -21,6 +21,7 @@ SAMPLED = 1 if EVERY_POINT else 4
 
 class CrashCase(WorldCase):
     more = ("--signpost",)
+    step = SAMPLED
     folder = "/dev/shm" if os.access("/dev/shm", os.W_OK) else None  # hundreds of worlds: in memory where possible
 
     def setUp(self):
@@ -48,7 +49,7 @@ class CrashCase(WorldCase):
     def each_crash(self, *words, failing=None):
         """Cut `words` off at its first, second, ... durable operation until it gets through; each number."""
         self.keep()
-        for number in range(1, MOST, SAMPLED):
+        for number in range(1, MOST, self.step):
             self.restore()
             # A third of the deaths are those of a program, the others power cuts that lose what was not flushed.
             forget = (None, "all", "some")[number % 3] if not failing else None
@@ -85,7 +86,7 @@ class CrashCase(WorldCase):
         self.restore()
         shutil.rmtree(self.kept)
         for number in self.each_crash("repoint", trip, "--yes"):
-            forward = number // SAMPLED % 2
+            forward = number // self.step % 2
             (
                 self.run_again("repoint", trip, "--yes")
                 if forward

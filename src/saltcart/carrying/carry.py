@@ -239,7 +239,8 @@ def finish(name: str) -> Collection:
             files, size = trip.logbook.totals(number)
             if not shelf.gathered:
                 place = shelf.new[len(top) + 1 :]
-                made.shelves.append(CarriedShelf(shelf.name, place, shelf.old, shelf.old_drive, files, size))
+                one = CarriedShelf(shelf.name, place, shelf.old, shelf.old_drive, files, size, shelf.renames)
+                made.shelves.append(one)
             elif shelf.old in trip.waybill.maps:
                 made.maps.append((load_map(shelf.old).name, shelf.new[len(top) + 1 :]))
             elif shelf.new not in places:

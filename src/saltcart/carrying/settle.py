@@ -3,7 +3,7 @@
 import os
 import tempfile
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 from functools import partial
 from glob import escape
@@ -31,6 +31,7 @@ from saltcart.carrying.stands import (
     verify,
 )
 from saltcart.drives import drive_of
+from saltcart.drives.limits import allowed
 from saltcart.errors import CannotSpell, Refused, SaltCartError, UsageError, show
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Ledger, load_map, open_ledger
@@ -46,11 +47,11 @@ from saltcart.spelling.moves import tail_below
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import UNDONE, Trip
 from saltcart.waybills import collection
-from saltcart.waybills.collection import Collection
+from saltcart.waybills.collection import CarriedShelf, Collection
 from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.relinks import PLACE, Relink
 from saltcart.waybills.staging import changes_for, routes_for, stage
-from saltcart.waybills.waybill import LedgerLine, Shelf
+from saltcart.waybills.waybill import LedgerLine, Shelf, Waybill
 
 AS_IT_SHOULD = "it is as it should be here"
 KEPT = "kept, as you said"
@@ -168,7 +169,7 @@ def build(plan: SettlePlan) -> None:
         for shelf in found.shelves:
             one = carried_home(found, shelf.name, shelf.place, plan.homes[shelf.place])
             stay = tuple(escape(tail) for path in there_already if (tail := tail_below(path, one.old)))
-            waybill.shelves.append(replace(one, stay=stay))
+            waybill.shelves.append(replace(one, stay=stay, renames=named_again(shelf, one.new)))
         for file in found.files:
             home = plan.homes[file.place]
             waybill.shelves.append(copied_along(found.at(file.place), home, landing_drive(home).identity))
@@ -179,9 +180,14 @@ def build(plan: SettlePlan) -> None:
         waybill.shelves = [shelf for shelf in waybill.shelves if shelf.only]
     for place, source in found.sources():
         lies = found.at(place) if plan.way == IN_PLACE else plan.homes[place]
-        for old in dict.fromkeys((source, found.at(place))):
-            if old != lies:
-                waybill.relinks.append(Relink(old, lies, what=PLACE))
+        add_relinks(waybill, (source, found.at(place)), lies)
+    for shelf in found.shelves:
+        names = dict(named_again(shelf, plan.homes[shelf.place])) if plan.way == HERE else {}
+        for old, new in shelf.renames:
+            there, home = found.at(f"{shelf.place}/{new}"), f"{plan.homes[shelf.place]}/{old}"
+            now = names.get(new, new) if plan.way == HERE else old
+            lies = there if plan.way == IN_PLACE else f"{plan.homes[shelf.place]}/{now}"
+            add_relinks(waybill, (f"{shelf.source}/{old}", there, home), lies)
     for stood in plan.ledgers:
         if stood.step in (COPY, REPLACE):
             add_ledger(plan, stood)
@@ -222,6 +228,17 @@ def leads(ledger: Ledger, resolver: Resolver) -> Iterator[str]:
     for entry in map(partial(resolver.settled, folder=folder), ledger.entries()):
         path = resolver.path(entry.spelling, entry.written, resolver.start(entry, folder))
         yield without_detours(path) if path else entry.written
+
+
+def add_relinks(waybill: Waybill, olds: Iterable[str], new: str) -> None:
+    """Let what names any of the old places name the new one."""
+    waybill.relinks += [Relink(old, new, what=PLACE) for old in dict.fromkeys(olds) if old != new]
+
+
+def named_again(shelf: CarriedShelf, home: str) -> tuple[tuple[str, str], ...]:
+    """The names that the drive of the collection could not keep and the one here can, as renames on the way here."""
+    limits = landing_drive(home).limits
+    return tuple((new, old) for old, new in shelf.renames if not allowed(os.path.basename(old), limits).what)
 
 
 def carried_home(found: Collection, name: str, place: str, home: str) -> Shelf:

@@ -175,7 +175,7 @@ def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progres
     waybill.draft = drafts.keep((one.shelf.source, one.items) for one in drafted)
     remember([*drives.values(), *(drive_of(shelf.old) for shelf in shelves)])
     for shelf in shelves:
-        remarks += unkept(shelf, drives[shelf.new_drive].limits)
+        remarks += [] if shelf.gathered else unkept(shelf, drives[shelf.new_drive].limits)
     remarks += inspector.remarks + remarks_on(request, shelves, ledgers, links)
     seconds = sum(seconds_for(one, drives[one.shelf.new_drive], request.cart) for one in drafted)
     return Draft(

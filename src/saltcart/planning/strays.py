@@ -4,10 +4,12 @@ import os
 from collections.abc import Iterator, Sequence
 
 from saltcart.drives import drive_of
+from saltcart.drives.limits import allowed
 from saltcart.judging.judge import FOUND, LedgerState
 from saltcart.planning.chosen_files import names_from
 from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.spelling.moves import tail_below
+from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.waybill import Shelf
 
 GATHERED = "Gathered"
@@ -40,7 +42,8 @@ def taken_along(
     taken = {shelf.new.casefold() for shelf in known} | {os.path.dirname(shelf.new).casefold() for shelf in known}
     folders: dict[str, str] = {}
     for folder in dict.fromkeys(map(os.path.dirname, paths)):
-        wanted = os.path.join(top or first.new, GATHERED, os.path.basename(folder) or "top")
+        name = allowed(os.path.basename(folder) or "top", landing_drive(first.new).limits).name
+        wanted = os.path.join(top or first.new, GATHERED, name)
         folders[folder] = place = next(one for one in numbered(wanted) if one.casefold() not in taken)
         taken.add(place.casefold())
     if not set_aside:
@@ -57,7 +60,11 @@ def taken_along(
 
 
 def copied_along(path: str, new: str, drive: str) -> Shelf:
-    """A single file from elsewhere as a part of a trip: a copy comes to the path `new`, on that drive."""
+    """A single file from elsewhere as a part of a trip: a copy comes to the path `new`, on that drive, or to a name
+    like it that the drive can hold.
+    """
+    folder, name = os.path.split(new)
+    new = os.path.join(folder, allowed(name, landing_drive(folder).limits).name)
     return Shelf(os.path.basename(path), path, new, drive_of(path).identity, drive, gathered=True)
 
 

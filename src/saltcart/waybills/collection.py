@@ -30,7 +30,17 @@ SHAPE: dict[str, Any] = {
     "!who": str,
     "!home": str,
     "!trip": str,
-    "shelf": [{"!name": str, "!place": str, "!from": str, "!from_drive": str, "!files": int, "!bytes": int}],
+    "shelf": [
+        {
+            "!name": str,
+            "!place": str,
+            "!from": str,
+            "!from_drive": str,
+            "!files": int,
+            "!bytes": int,
+            "rename": [{"!from": str, "!to": str}],
+        }
+    ],
     "ledger": [
         {
             "!place": str,
@@ -58,7 +68,7 @@ To make it at home on a computer: saltcart settle FOLDER   (this folder). To bri
 
 @dataclass(frozen=True, slots=True)
 class CarriedShelf:
-    """One shelf: where it lies in the collection, and where it came from on which drive."""
+    """One shelf: where it lies in the collection, and where it came from on which drive; `renames` are as of Shelf."""
 
     name: str
     place: str
@@ -66,6 +76,7 @@ class CarriedShelf:
     source_drive: str
     files: int
     bytes: int
+    renames: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -183,6 +194,9 @@ def read(path: str) -> Collection:
     def source(row: Mapping[str, Any]) -> str:
         return absolute(path, "from", row["from"])
 
+    def renames(row: Mapping[str, Any]) -> tuple[tuple[str, str], ...]:
+        return tuple((below(path, one["from"]), below(path, one["to"])) for one in row.get("rename", []))
+
     found = Collection(
         os.path.dirname(os.path.abspath(path)),
         tables["made"],
@@ -192,7 +206,9 @@ def read(path: str) -> Collection:
         absolute(path, "home", tables["home"]),
         tables["trip"],
         [
-            CarriedShelf(row["name"], place(row), source(row), row["from_drive"], row["files"], row["bytes"])
+            CarriedShelf(
+                row["name"], place(row), source(row), row["from_drive"], row["files"], row["bytes"], renames(row)
+            )
             for row in tables.get("shelf", [])
         ],
         [
@@ -288,6 +304,7 @@ def write(found: Collection) -> str:
                 "from_drive": one.source_drive,
                 "files": one.files,
                 "bytes": one.bytes,
+                **renames_of(one),
             }
             for one in found.shelves
         ],
@@ -318,6 +335,12 @@ def write(found: Collection) -> str:
     with replacing(path) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
         stream.write(tomlkit.dumps(document))
     return path
+
+
+def renames_of(shelf: CarriedShelf) -> dict[str, Any]:
+    """The table of names that the drive could not keep; nothing where there are none."""
+    pairs = [{"from": as_toml_path(old), "to": as_toml_path(new)} for old, new in shelf.renames]
+    return {"rename": pairs} if pairs else {}
 
 
 def ledger_row(one: CarriedLedger) -> dict[str, Any]:
