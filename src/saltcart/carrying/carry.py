@@ -4,14 +4,15 @@ The ledgers there name the copies so that they are found wherever the drive hang
 """
 
 import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from glob import escape
 
 from saltcart.carrying.agreement import agreed, undone_trips
 from saltcart.carrying.identity import machine, user, whoami
-from saltcart.carrying.stands import sums_of
+from saltcart.carrying.lists import write_lists
+from saltcart.carrying.stands import leads, sums_of
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.ledgers import load_map
 from saltcart.ledgers.formats import cart_toml
@@ -42,7 +43,7 @@ LEDGERS, MAPS = "Ledgers", "Maps"
 @dataclass(slots=True)
 class CarryPlan:
     """What a carry would do.  `leftovers` and `litter` stay at home, by their sizes; `gone` files of an earlier carry
-    are no longer at home; `before` is the collection as that left it.
+    are no longer at home; `before` is the collection as that left it.  Of what ledgers name, a part was `chosen`.
     """
 
     draft: Draft
@@ -51,6 +52,7 @@ class CarryPlan:
     litter: dict[str, int] = field(default_factory=dict)
     gone: list[Gone] = field(default_factory=list)
     before: Collection | None = None
+    chosen: bool = False
 
     @property
     def full(self) -> list[DraftedLedger]:
@@ -63,17 +65,22 @@ def plan_carry(
 ) -> CarryPlan:
     """Work out a carry to the one place of the request.  Raises Refused when it cannot be made; nothing is written."""
     remarks: list[str] = []
+    chosen = bool(request.from_list or request.rated is not None or request.played_since)
     request = replace(request, copy=True, gather=True, like=RELATIVE)
     base = chosen_shelves(request, remarks)
     top = true_path(request.to[0])
     before = known_collection(top)
     refuse_changed(before)
     request = replace(request, collection=top)
+    if chosen:  # what else names these files names others too, which stay
+        named = [*request.ledgers, *request.from_list] if request.from_list else request.ledgers
+        request = replace(request, ledgers=named, searches=False, elsewhere=False)
     first = work_out(request, base, [], progress)
-    plan = CarryPlan(first, top, before=before)
+    plan = CarryPlan(first, top, before=before, chosen=chosen)
     stay = [staying(plan, shelf, first, with_leftovers, with_litter) for shelf in base]
     base = [replace(shelf, stay=(*shelf.stay, *more)) for shelf, more in zip(base, stay, strict=True)]
-    outside = [one for one in first.ledgers if not one.travels and (one.changes or one.links or not one.line.rewrite)]
+    wanted = {true_path(path) for path in request.ledgers}
+    outside = [one for one in first.ledgers if not one.travels and (leans(one) or one.line.path in wanted)]
     outside = [one for one in outside if one.line.map_name != cart_toml.NAME and not in_collection(one.line.path, top)]
     paths = [one.line.path for one in outside]
     request = replace(request, ledgers=paths, maps=first.waybill.maps, searches=False, elsewhere=False)
@@ -89,7 +96,7 @@ def plan_carry(
         plan.draft = work_out(request, shelves, list(remarks), progress)
         strays = {path: size for path, size in strays_of(plan.draft.ledgers, homes).items() if path not in along}
         strays = {path: size for path, size in strays.items() if all(path != shelf.old for shelf in extra)}
-        if not strays:
+        if chosen or not strays:
             break
         along |= strays
         more = taken_along(sorted(along), base[0], base, False, top)
@@ -99,6 +106,11 @@ def plan_carry(
     plan.gone = vanished(plan)
     plan.draft.waybill.after = before.trip if before else ""
     return plan
+
+
+def leans(one: DraftedLedger) -> bool:
+    """Whether a ledger names something of what travels."""
+    return bool(one.changes or one.links or not one.line.rewrite)
 
 
 def in_collection(path: str, top: str) -> bool:
@@ -225,8 +237,10 @@ def refuse_other(plan: CarryPlan, waybill: str) -> None:
             )
 
 
-def finish(name: str) -> Collection:
-    """Write beside the sounds of a carry what another machine needs to know; what was written."""
+def finish(name: str, lists: bool = False) -> tuple[Collection, int]:
+    """Write beside the sounds of a carry what another machine needs to know; what was written.  With `lists` the named
+    lists of databases as files too; how many of their tracks did not travel.
+    """
     with trips.opened(name) as trip:
         top = trip.waybill.collection
         known = known_collection(top)
@@ -237,7 +251,9 @@ def finish(name: str) -> Collection:
         places = {row.place for row in ledgers}
         for number, shelf in enumerate(trip.waybill.shelves):
             files, size = trip.logbook.totals(number)
-            if not shelf.gathered:
+            if shelf.files:
+                made.files += chosen_files(trip, number, shelf)
+            elif not shelf.gathered:
                 place = shelf.new[len(top) + 1 :]
                 one = CarriedShelf(shelf.name, place, shelf.old, shelf.old_drive, files, size, shelf.renames)
                 made.shelves.append(one)
@@ -252,16 +268,26 @@ def finish(name: str) -> Collection:
         made.learn(
             [Known(whoami(), one.place, one.source, one.digest, homes[one.source], name) for one in made.ledgers]
         )
+        lists = lists or bool(known and known.lists)  # once asked for, they are kept up to date
+        plays = any(one.relative for one in made.ledgers)
+        made.lists, lacking = write_lists(trip, made, known, lists, not plays)
     made.gone = [one for one in made.gone if os.path.isfile(made.at(one.place))]
     write_read_me(made)
     collection.write(made)
-    return made
+    return made, lacking
+
+
+def chosen_files(trip: Trip, number: int, shelf: Shelf) -> Iterator[CarriedFile]:
+    """The files of a shelf of chosen ones, each by itself."""
+    top = trip.waybill.collection
+    for row in trip.logbook.rows(number, kind=FILE):
+        place = shelf.place(row.item.path)[len(top) + 1 :]
+        yield CarriedFile(place, f"{shelf.old}/{row.item.path}", trip.waybill.digests, row.digest or "")
 
 
 def carried_ledger(trip: Trip, row: LedgerRow, top: str) -> CarriedLedger:
     """What is told of one ledger."""
     entries = list(trip.logbook.entries(row.number))
-    found = sum(entry.verdict == "found" for entry in entries)
     relative = trip.line(row).like == RELATIVE
     full = (entry.old for entry in entries if entry.old != entry.new and is_full(entry.old)) if relative else iter(())
     sums: Mapping[str, int] = {}
@@ -275,8 +301,20 @@ def carried_ledger(trip: Trip, row: LedgerRow, top: str) -> CarriedLedger:
         relative,
         next(full, ""),
         len(entries),
-        found,
+        came_along(trip, row),
         sums,
+    )
+
+
+def came_along(trip: Trip, row: LedgerRow) -> int:
+    """How many entries of a ledger name what came along, from wherever it was."""
+    moves, resolver = trip.waybill.moves(), trip.waybill.resolver()
+    tops = [shelf.new for shelf in trip.waybill.shelves if not shelf.files]
+    places = map(moves.follow, leads(trip.open_ledger(row, row.path), resolver))
+    return sum(
+        os.path.isfile(place) or (os.path.isdir(place) and any(tail_below(place, top) is not None for top in tops))
+        for place in places
+        if place
     )
 
 

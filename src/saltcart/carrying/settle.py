@@ -5,7 +5,6 @@ import tempfile
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
-from functools import partial
 from glob import escape
 
 from saltcart.carrying.agreement import agreed, remember, undone_trips
@@ -27,21 +26,21 @@ from saltcart.carrying.stands import (
     LedgerStand,
     SettlePlan,
     at_home,
+    leads,
     stand,
     verify,
 )
 from saltcart.drives import drive_of
 from saltcart.drives.limits import allowed
 from saltcart.errors import CannotSpell, Refused, SaltCartError, UsageError, show
-from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import Ledger, load_map, open_ledger
+from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.sqlite import merging
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.planning.shelf_inspection import may_be_ledger
 from saltcart.planning.strays import copied_along
 from saltcart.progress import Progress, silent
 from saltcart.safefile import digest_of
-from saltcart.shelves.true_names import true_path, without_detours
+from saltcart.shelves.true_names import true_path
 from saltcart.spelling.foreign import looks_foreign
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import trip as trips
@@ -170,9 +169,7 @@ def build(plan: SettlePlan) -> None:
             one = carried_home(found, shelf.name, shelf.place, plan.homes[shelf.place])
             stay = tuple(escape(tail) for path in there_already if (tail := tail_below(path, one.old)))
             waybill.shelves.append(replace(one, stay=stay, renames=named_again(shelf, one.new)))
-        for file in found.files:
-            home = plan.homes[file.place]
-            waybill.shelves.append(copied_along(found.at(file.place), home, landing_drive(home).identity))
+        waybill.shelves += single_files(plan)
     if plan.way == BACK:
         left = {place: [one for one in names if not came_home(plan, place, one)] for place, names in plan.new.items()}
         plan.new = {place: names for place, names in left.items() if names}
@@ -222,12 +219,20 @@ def look_at_both(plan: SettlePlan, one: LedgerStand) -> None:
         one.why = error.what
 
 
-def leads(ledger: Ledger, resolver: Resolver) -> Iterator[str]:
-    """Where the entries of a ledger lead."""
-    folder = os.path.dirname(ledger.path)
-    for entry in map(partial(resolver.settled, folder=folder), ledger.entries()):
-        path = resolver.path(entry.spelling, entry.written, resolver.start(entry, folder))
-        yield without_detours(path) if path else entry.written
+def single_files(plan: SettlePlan) -> Iterator[Shelf]:
+    """The files of the collection that lie in no shelf on their way here: those that keep their names folder by folder,
+    each other one by itself.
+    """
+    folders: dict[tuple[str, str], list[str]] = {}
+    for file in plan.found.files:
+        there, home = plan.found.at(file.place), plan.homes[file.place]
+        if os.path.basename(there) == os.path.basename(home):
+            folders.setdefault((os.path.dirname(there), os.path.dirname(home)), []).append(os.path.basename(there))
+        else:
+            yield copied_along(there, home, landing_drive(home).identity)
+    for (top, home), names in folders.items():
+        shelf = carried_home(plan.found, os.path.basename(top), top[len(plan.found.top) + 1 :], home)
+        yield replace(shelf, only=tuple(map(escape, names)), files=True)
 
 
 def add_relinks(waybill: Waybill, olds: Iterable[str], new: str) -> None:
@@ -268,7 +273,7 @@ def new_ledgers(plan: SettlePlan) -> list[LedgerLine]:
     """Of the new files that are hauled home, those that are ledgers."""
     found, lines = plan.found, []
     maps = [load_map(path) for path in found.map_files() if os.path.isfile(path)]
-    for shelf in (one for one in plan.waybill.shelves if one.files):
+    for shelf in (one for one in plan.waybill.shelves if one.files and plan.way == BACK):
         for name in plan.new[shelf.old[len(found.top) + 1 :]]:
             path = f"{shelf.old}/{name}"
             if may_be_ledger(name) and f"{shelf.new}/{name}" not in plan.clashing:

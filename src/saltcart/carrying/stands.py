@@ -1,14 +1,16 @@
 """How a collection stands: each file against its manifests, each ledger against the last time that the two agreed."""
 
 import os
-from collections.abc import Container, Mapping, Sequence
+from collections.abc import Container, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 
 from saltcart.carrying.agreement import agreed, names_then
 from saltcart.errors import SaltCartError
 from saltcart.hauling.workers import Reading
 from saltcart.judging.judge import MISSING
-from saltcart.ledgers import Map, load_map, open_ledger
+from saltcart.judging.resolver import Resolver
+from saltcart.ledgers import Ledger, Map, load_map, open_ledger
 from saltcart.ledgers.sqlite.merging import Comparison
 from saltcart.progress import Progress
 from saltcart.proving.contents import ReadWatch, altered
@@ -17,6 +19,7 @@ from saltcart.safefile import digest_of
 from saltcart.shelves import manifest
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.oddities import litter
+from saltcart.shelves.true_names import without_detours
 from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling.moves import joined, tail_below
 from saltcart.waybills.collection import CarriedLedger, Collection
@@ -182,3 +185,11 @@ def sums_of(path: str, maps: Sequence[Map], map_name: str) -> dict[str, int]:
         "ratings": round(sum(one.rating or 0 for one in known)),
     }
     return sums if sums["plays"] or sums["rated"] else {}
+
+
+def leads(ledger: Ledger, resolver: Resolver) -> Iterator[str]:
+    """Where the entries of a ledger lead."""
+    folder = os.path.dirname(ledger.path)
+    for entry in map(partial(resolver.settled, folder=folder), ledger.entries()):
+        path = resolver.path(entry.spelling, entry.written, resolver.start(entry, folder))
+        yield without_detours(path) if path else entry.written

@@ -2,8 +2,10 @@
 
 import argparse
 import os
+from datetime import date
 
 from saltcart.carrying.carry import CarryPlan, drop_gone, finish, note_gone, plan_carry, refuse_other, unfinished
+from saltcart.carrying.in_use import in_use
 from saltcart.cart import load
 from saltcart.cli.arguments import (
     add_cart,
@@ -28,7 +30,7 @@ from saltcart.judging.judge import FOUND
 from saltcart.planning.request import Request
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
-from saltcart.shelves.true_names import without_detours
+from saltcart.shelves.true_names import true_path, without_detours
 from saltcart.spelling.moves import tail_below
 from saltcart.switching.repoint import repoint
 from saltcart.trips.summary import summary
@@ -47,6 +49,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_ledgers(parser)
     add_list(parser, "--only", "PATTERN", "carry nothing but this")
     add_list(parser, "--leave-out", "PATTERN", "what stays at home, such as '*.ini' or 'Old Packs'")
+    parser.add_argument("--rated", type=float, metavar="N", help="carry the files that ledgers rate N or higher")
+    parser.add_argument("--played-since", type=day, metavar="DAY", help="carry the files played since that day")
     add_list(parser, "--from-list", "LIST", "carry the files that this playlist names")
     parser.add_argument(
         "--with-leftovers", action="store_true", help="take along the sounds of a collection that no ledger names"
@@ -57,6 +61,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--with-programs", action="store_true", help="take along programs and plug-ins, which stay otherwise"
     )
+    parser.add_argument(
+        "--lists", action="store_true", help="write each playlist of a database as a file that any player reads"
+    )
     parser.add_argument("--drop-gone", action="store_true", help="remove from the collection what is no longer at home")
     add_search(parser)
     add_sha256(parser)
@@ -64,6 +71,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_wait(parser)
     add_yes(parser)
     add_cart(parser)
+
+
+def day(text: str) -> str:
+    """A day in ISO 8601, as it was given."""
+    try:
+        return date.fromisoformat(text).isoformat()
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{show(text)} is no day; write it like 2026-01-31") from None
 
 
 def request(options: argparse.Namespace) -> Request:
@@ -83,12 +98,22 @@ def request(options: argparse.Namespace) -> Request:
         leave_unread=options.leave_unread,
         from_list=options.from_list,
         with_programs=options.with_programs,
+        rated=options.rated,
+        played_since=options.played_since or "",
     )
 
 
 def run(options: argparse.Namespace) -> int:
     """Plan, ask, copy, make the ledgers portable, prove."""
     screen = Screen(options)
+    with in_use(true_path(os.path.expanduser(options.to))) as told:
+        if told:
+            screen.remark(told)
+        return carry(screen, options)
+
+
+def carry(screen: Screen, options: argparse.Namespace) -> int:
+    """Carry, with the place to ourselves."""
     with screen.watch() as watch:
         if name := unfinished(options.to):
             repoint(name, wait=options.wait, progress=watch)
@@ -107,14 +132,14 @@ def run(options: argparse.Namespace) -> int:
     with screen.watch() as watch:
         repoint(name, wait=options.wait, progress=watch)
     dropped = drop_gone(plan) if options.drop_gone else 0
-    made = finish(name)
+    made, lacking = finish(name, options.lists)
     with screen.watch() as watch:
         report = check_trip(name, progress=watch)
     out = leading_out(report, made)
     if not report.ok:
         show_check(screen, report)
     screen.say()
-    show_closing(screen, plan, made, report, out, dropped)
+    show_closing(screen, plan, made, report, out, dropped, lacking)
     screen.document(
         {
             **trip_document(summary(name)),
@@ -126,13 +151,15 @@ def run(options: argparse.Namespace) -> int:
             "leftovers": plan.leftovers,
             "litter": plan.litter,
             "gone": [one.place for one in plan.gone],
+            "lists": [made.at(one.place) for one in made.lists],
+            "lacking_in_lists": lacking,
             "dropped": dropped,
             "copied_files": hauled.copied_files,
             "copied_bytes": hauled.copied_bytes,
             "check": check_document(report),
         }
     )
-    return 0 if report.ok and not out else 1
+    return 0 if report.ok and (plan.chosen or not out) else 1
 
 
 def leading_out(report: CheckReport, made: Collection) -> list[dict[str, str]]:
@@ -205,16 +232,23 @@ def show_plan(screen: Screen, plan: CarryPlan, drop: bool) -> None:
 
 
 def show_closing(
-    screen: Screen, plan: CarryPlan, made: Collection, report: CheckReport, out: list[dict[str, str]], dropped: int
+    screen: Screen,
+    plan: CarryPlan,
+    made: Collection,
+    report: CheckReport,
+    out: list[dict[str, str]],
+    dropped: int,
+    lacking: int,
 ) -> None:
     """What is there, what plays anywhere, what does not, and what to type next."""
     relative = [one for one in made.ledgers if one.relative]
     full = [one for one in made.ledgers if not one.relative]
     rows = [("Collection", place(made.top))]
-    files, room = sum(one.files for one in made.shelves), sum(one.bytes for one in made.shelves)
+    carried = [one for one in plan.draft.shelves if not one.shelf.gathered]
+    files, room = sum(one.files for one in carried), sum(one.bytes for one in carried)
     rows += [("Holds", f"{many(files, 'file', 'files')}, {size(room)}, each read back and compared")]
-    if made.files:
-        rows += [("Gathered", many(len(made.files), "file", "files") + " from elsewhere")]
+    if along := len(plan.draft.strays):
+        rows += [("Gathered", many(along, "file", "files") + " from elsewhere")]
     if relative:
         entries = sum(one.entries for one in relative)
         rows += [
@@ -224,6 +258,9 @@ def show_closing(
                 " they lie",
             )
         ]
+    if made.lists:
+        less = f"; {many(lacking, 'track', 'tracks')} of theirs did not come along" if lacking else ""
+        rows += [("Lists", f"{many(len(made.lists), 'playlist', 'playlists')} in {place(made.at('Lists'))}{less}")]
     if full:
         names = ", ".join(place(made.at(one.place)) for one in full[:MOST])
         rows += [("As they are", f"{names}: full paths alone, which settle makes true on the other computer")]
@@ -231,7 +268,8 @@ def show_closing(
         rows += [
             (
                 "Leads out",
-                f"{many(len(out), 'entry', 'entries')} name what is not in the collection, first"
+                f"{many(len(out), 'entry', 'entries')} name what"
+                f" {'was not chosen' if plan.chosen else 'is not in the collection'}, first"
                 f" {place(out[0]['resolved'])} in {place(out[0]['ledger'])}",
             )
         ]

@@ -16,6 +16,7 @@ from saltcart.drives.measure import Speed, measure
 from saltcart.errors import Refused, UsageError, show
 from saltcart.progress import Progress
 from saltcart.shelves.walk import walk
+from saltcart.waybills.collection import collections_on
 
 SHOWN = 5
 
@@ -64,6 +65,7 @@ def run(options: argparse.Namespace) -> int:
         judge(drive, load_, cart, speeds[drive.identity].write if drive.identity in speeds else None) for drive in found
     ]
     show_drives(screen, fits, cart, load_)
+    show_collections(screen, found)
     missing = [] if options.place else away(found, cart)
     for identity, name in missing:
         screen.remark(f"{show(name)} is away ({show(identity)}): it is known, but not connected")
@@ -144,6 +146,17 @@ def show_drives(screen: Screen, fits: Sequence[Fit], cart: Cart, load_: Load | N
                 style="red" if reason.weight == HARD else "",
             )
             show_files(screen, reason)
+
+
+def show_collections(screen: Screen, found: Sequence[Drive]) -> None:
+    """Which collections are on the drives, and to which machines they are known."""
+    for drive in found:
+        for one in collections_on(drive.mount):
+            others = ", ".join(map(show, one.who_knows()[1:]))
+            screen.say(
+                f"{show(drive.name)} holds a collection, {place(one.top)}: carried {one.made[:10]} by {show(one.who)}"
+                + (f"; known to {others} too" if others else "")
+            )
 
 
 def show_files(screen: Screen, reason: Reason) -> None:
@@ -251,6 +264,10 @@ def drive_document(fit: Fit, speed: Speed | None) -> dict[str, object]:
         "rate_bytes_per_second": fit.rate_bytes_per_second,
         "measured": measured,
         "reasons": [reason_document(reason) for reason in fit.reasons],
+        "collections": [
+            {"path": one.top, "made": one.made, "who": one.who, "known_to": one.who_knows()}
+            for one in collections_on(drive.mount)
+        ],
     }
 
 

@@ -3,8 +3,10 @@
 import argparse
 import os
 import sys
+from contextlib import ExitStack
 from functools import partial
 
+from saltcart.carrying.in_use import in_use
 from saltcart.cli.account import refuse_open, show_advice, show_learnt
 from saltcart.cli.arguments import add_pace, add_plan, add_wait, add_yes, need_answer, pace
 from saltcart.cli.check import assurance, closing, show_check
@@ -13,12 +15,14 @@ from saltcart.cli.draft import request, show_draft
 from saltcart.cli.haul import show_haul
 from saltcart.cli.repoint import show_repoint
 from saltcart.cli.screen import Screen, many, place, size
+from saltcart.drives import drive_of
 from saltcart.errors import show
 from saltcart.hauling.haul import haul_waybill
 from saltcart.hauling.shelf_copy import HaulReport
 from saltcart.planning.draft import draft
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
+from saltcart.shelves.true_names import true_path
 from saltcart.switching.repoint import RepointReport, repoint
 from saltcart.trips.summary import TripSummary, summary
 from saltcart.waybills import waybill_text
@@ -33,8 +37,17 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    """Draft, ask, haul, repoint, check."""
+    """Draft, ask, haul, repoint, check; on a share, with the places there to ourselves."""
     screen = Screen(options)
+    with ExitStack() as stack:
+        for place_there in dict.fromkeys(map(true_path, map(os.path.expanduser, options.to))):
+            if drive_of(place_there).facts.network and (told := stack.enter_context(in_use(place_there))):
+                screen.remark(told)
+        return move(screen, options)
+
+
+def move(screen: Screen, options: argparse.Namespace) -> int:
+    """Move."""
     with screen.watch() as watch:
         plan = draft(request(options), watch)
     show_draft(screen, plan)

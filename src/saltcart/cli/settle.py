@@ -1,10 +1,13 @@
 """The command `saltcart settle`: a collection that was carried, at home on this computer."""
 
 import argparse
+import os
 import sys
 from collections.abc import Mapping
+from contextlib import nullcontext
 from dataclasses import replace
 
+from saltcart.carrying.in_use import in_use
 from saltcart.carrying.settle import made_here, plan_settle, remember_here, take_up
 from saltcart.carrying.stands import (
     BACK,
@@ -33,7 +36,7 @@ from saltcart.ledgers.maps import ASK
 from saltcart.progress import silent
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
-from saltcart.shelves.true_names import without_detours
+from saltcart.shelves.true_names import true_path, without_detours
 from saltcart.spelling.moves import tail_below
 from saltcart.switching.repoint import repoint
 from saltcart.trips.summary import summary
@@ -91,6 +94,14 @@ def run(options: argparse.Namespace) -> int:
     """Look, ask, copy, rewrite, prove."""
     screen = Screen(options)
     way = next((way for key, way in WAYS.items() if getattr(options, key)), "")
+    with in_use(true_path(os.path.expanduser(options.folder))) if way else nullcontext("") as told:
+        if told:
+            screen.remark(told)
+        return settle(screen, options, way)
+
+
+def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
+    """Settle in one way, or look alone."""
     with screen.watch() as watch:
         plan = plan_settle(options.folder, "", options.place, progress=watch)
         name = take_up(plan, way) if way else None

@@ -4,10 +4,10 @@ import os
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 from saltcart import tomlfile
-from saltcart.errors import BadFile
+from saltcart.errors import BadFile, show
 from saltcart.ledgers.base import NEW_THINGS
 from saltcart.ledgers.containers.counted import Counting
 from saltcart.ledgers.facts import COLUMNS
@@ -31,6 +31,17 @@ SHAPE: dict[str, Any] = {
     "content": {"!file": str, "!map": str},
     "counted": {"!width": (1, 2, 4), "!order": ("little", "big"), "!of": ("bytes", "signs")},
     "recognise": {"suffix": [str], "contains": str},
+    "lists": {
+        "!table": str,
+        "!key": str,
+        "!name": str,
+        "!members": str,
+        "!by": str,
+        "!track": str,
+        "!order": str,
+        "!entries": str,
+        "!entry_key": str,
+    },
     "!entries": [
         {
             "table": str,
@@ -102,6 +113,23 @@ class Rule:
     merge: Mapping[str, str] = field(default_factory=dict)
 
 
+class Lists(NamedTuple):
+    """Where the named lists of a database stand: a row of `table` for each, told by `key`, with its `name`; a row of
+    `members` for each of its tracks, which says in `by` whose it is, in `track` which, and in `order` at which place.
+    A track is the row of the table `entries` that has it in the column `entry_key`.
+    """
+
+    table: str
+    key: str
+    name: str
+    members: str
+    by: str
+    track: str
+    order: str
+    entries: str
+    entry_key: str
+
+
 @dataclass(frozen=True, slots=True)
 class Map:
     """One kind of ledger: how to know it, what wraps it, its program's process name, and where its entries lie.
@@ -124,6 +152,7 @@ class Map:
     index: bool = False
     content: tuple[str, str] | None = None
     counting: Counting | None = None
+    lists: Lists | None = None
 
     @property
     def wrapper(self) -> Wrapper:
@@ -161,7 +190,19 @@ def load_map(path: str) -> Map:
         tables.get("gzip", False), tables.get("member"), tables.get("encoding", "utf-8"),
         tuple(suffix.lower() for suffix in known.get("suffix", [])), known.get("contains", "").encode(),
         tables.get("index", False), content_of(path, tables.get("content")), counting_of(path, tables),
+        lists_of(path, tables),
     )  # fmt: skip
+
+
+def lists_of(path: str, tables: dict[str, Any]) -> Lists | None:
+    """Where named lists stand.  Raises BadFile when the map says so of no database, or of a table without entries."""
+    if "lists" not in tables:
+        return None
+    found = Lists(**tables["lists"])
+    if tables["container"] != "sqlite" or all(one.get("table") != found.entries for one in tables["entries"]):
+        problem = f'lists.entries = "{show(found.entries)}" is no table of this map\'s entries'
+        raise BadFile(path, None, problem, "Name the table of a database whose rows are the tracks.")
+    return found
 
 
 def counting_of(path: str, tables: dict[str, Any]) -> Counting | None:

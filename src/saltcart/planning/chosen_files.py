@@ -27,6 +27,26 @@ def named_by(path: str, request: Request) -> list[str]:
     return list(dict.fromkeys(map(os.path.realpath, found)))
 
 
+def by_facts(request: Request) -> list[str]:
+    """The files that are there of those that ledgers rate high enough, or that were played since a day.  Refused when
+    there is none.
+    """
+    found: list[str] = []
+    maps = [load_map(one) for one in dict.fromkeys((*request.maps, *request.cart.maps))]
+    for path in dict.fromkeys([*map(true_path, request.ledgers), *map(true_path, request.cart.ledgers)]):
+        for one in open_ledger(path, maps).facts():
+            rated = request.rated is None or (one.rating is not None and one.rating >= request.rated)
+            played = not request.played_since or (one.last_played or "") >= request.played_since
+            if rated and played and os.path.isfile(one.path):
+                found.append(os.path.realpath(one.path))
+    if not found:
+        raise Refused(
+            "No ledger names a file that is there, and is rated so high or was played since then",
+            "Name the ledger that knows with --ledger; its map must say which columns hold that.",
+        )
+    return list(dict.fromkeys(found))
+
+
 def by_folder(files: Sequence[str], target: str) -> list[tuple[str, str, tuple[str, ...]]]:
     """Files in groups, one for each folder that holds them: that folder, the new place for it, and their names as
     patterns.

@@ -14,7 +14,7 @@ from saltcart.drives.limits import ADVICE, APART, BLOCKS, HARD, NAMES, allowed, 
 from saltcart.errors import Refused, UsageError, show
 from saltcart.ledgers import Map, load_map
 from saltcart.planning.account import Account, Accountant, Accounted
-from saltcart.planning.chosen_files import by_common_top, by_folder, named_by
+from saltcart.planning.chosen_files import by_common_top, by_facts, by_folder, named_by
 from saltcart.planning.destination import (
     lie_in_each_other,
     moved_by,
@@ -220,6 +220,8 @@ def shelves_of(request: Request) -> list[Shelf]:
     if request.from_list and len(request.to) != 1:
         raise UsageError("--from-list needs one place", "Give --to once.")
     listed = [path for one in request.from_list for path in named_by(one, request)]
+    listed += by_facts(request) if request.rated is not None or request.played_since else []
+    listed = list(dict.fromkeys(listed))
     groups += by_common_top(listed, request.to[0]) if listed else []
     return [shelf_of(path, to, request) for path, to in pairs if not os.path.isfile(path)] + [
         files_of(top, to, names, request) for top, to, names in groups

@@ -28,6 +28,7 @@ class Request:
     that can hold one folder alone, of which a part moves, names the new one.  With `like` what the ledgers name of the
     shelves gets the manner of that text (see LedgerLine); what cannot have it stays as it is.
     What travels makes a `collection` in the folder of that path, or brings it up to date.
+    As what a list names, so what the `ledgers` rate at least so high, or say was played since that day, moves.
     Unless `elsewhere`, ledgers that are not named and do not travel are left alone.
     """
 
@@ -60,4 +61,6 @@ class Request:
     turn_folders: bool = False
     like: str = ""
     collection: str = ""
+    rated: float | None = None
+    played_since: str = ""
     elsewhere: bool = True

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 from saltcart.drives.drive import mount_of
 from saltcart.errors import Refused, show
+from saltcart.home import home
 from saltcart.ledgers import Map
 from saltcart.looking.survey import look_for_ledger
 from saltcart.planning.destination import refuse_clashes, refuse_mounts
@@ -13,6 +14,7 @@ from saltcart.progress import Progress, Tick
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.oddities import litter
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
+from saltcart.spelling.moves import tail_below
 from saltcart.trips.signposts import leads_home
 from saltcart.waybills.collection import digests_before
 from saltcart.waybills.new_place import allocated, leads_out, unit_of
@@ -108,8 +110,8 @@ class ShelfInspector:
                 self.unmatched -= {pattern for pattern in self.unmatched if matches(item.path, [pattern])}
             if item.kind == FILE and not shelf.takes(item.path):
                 self.mixed.update(folders_above(item.path))
-                if may_be_ledger(item.path) and not shelf.archive:
-                    path = os.path.join(shelf.old, item.path)
+                path = os.path.join(shelf.old, item.path)
+                if may_be_ledger(item.path) and not shelf.archive and tail_below(path, str(home())) is None:
                     look_for_ledger(path, self.maps, self.staying, self.remarks)
                     self.left.append(path)
                     self.unknown += path not in self.staying

@@ -59,7 +59,7 @@ class Trial:
         self.kept: dict[str, str] = {}  # ledgers that name a folder of which a part moves, and get no other beside it
         self.added = added_folders(self.lists, waybill.shelves, self.judge.resolver)
         self.new_things: list[tuple[str, str, str]] = []  # ledger, folder now, folder then
-        olds, news = zip(*waybill.sought(), strict=True)
+        olds, news = [old for old, _new in waybill.sought()], [new for _old, new in waybill.sought()]
         self.forms = forms_after(olds, news, waybill.means) if request.searches else []
         for one in drafted if request.searches else ():
             # What a file that travels names beside itself, and that stays, would be looked for at the new place.

@@ -131,10 +131,11 @@ def drop_told(trip: Trip) -> None:
         return
     found = collection.read(os.path.join(top, collection.NAME))
     if found.trip == trip.name and not any(os.path.lexists(found.at(one.place)) for one in found.shelves):
-        for name in (collection.NAME, collection.READ_ME):
-            remove_if_there(os.path.join(top, name))
-        with suppress(OSError):
-            os.rmdir(top)
+        for name in (collection.NAME, collection.READ_ME, *(one.place for one in found.lists)):
+            remove_if_there(found.at(name))
+        for folder in (*{os.path.dirname(found.at(one.place)) for one in found.lists}, top):
+            with suppress(OSError):
+                os.rmdir(folder)
 
 
 def user_of(place: str, name: str) -> str | None:

@@ -258,9 +258,10 @@ def held(name: str) -> Iterator[Trip]:
     from filelock import FileLock, Timeout  # brings in a good part of the standard library
 
     with opened(name, writing=True) as trip:
-        places = {path for shelf in trip.waybill.shelves for path in (shelf.old, shelf.new)} | {
-            line.over or line.path for line in trip.waybill.ledgers
-        }
+        shelves = trip.waybill.shelves
+        places = {path for shelf in shelves if not shelf.gathered for path in (shelf.old, shelf.new)}
+        places |= {os.path.dirname(shelf.new) for shelf in shelves if shelf.gathered}  # thousands are no rare thing
+        places |= {line.over or line.path for line in trip.waybill.ledgers}
         locks = made_home("locks")
         # Of a process that died the system takes the locks back, so that a stale file means nothing.
         wanted = {

@@ -5,6 +5,7 @@ It lies at the top of the collection, and all places in it start from there, so 
 
 import os
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Any
@@ -12,7 +13,7 @@ from typing import Any
 import tomlkit
 
 from saltcart import tomlfile
-from saltcart.errors import BadFile, show
+from saltcart.errors import BadFile, SaltCartError, show
 from saltcart.safefile import replacing
 from saltcart.shelves import manifest
 from saltcart.shelves.digests import BLAKE3, SHA256, digest_file
@@ -56,6 +57,7 @@ SHAPE: dict[str, Any] = {
     ],
     "file": [{"!place": str, "!from": str, "!kind": (BLAKE3, SHA256), "!digest": str}],
     "map": [{"!name": str, "!place": str}],
+    "list": [{"!place": str, "!from": str, "!name": str, "!digest": str}],
     "known": [{"!who": str, "!place": str, "!path": str, "digest": str, "home_digest": str, "trip": str}],
     "means": [str],
     "gone": [{"!place": str, "!kind": (BLAKE3, SHA256), "!digest": str}],
@@ -109,6 +111,16 @@ class CarriedFile:
 
 
 @dataclass(frozen=True, slots=True)
+class CarriedList:
+    """A named list of a database, written as a file: where it lies, whose it is, its name there, its digest."""
+
+    place: str
+    source: str
+    name: str
+    digest: str
+
+
+@dataclass(frozen=True, slots=True)
 class Known:
     """Where a shelf, a ledger or a single file of the collection is at home for `who`, a user at a machine.
 
@@ -152,6 +164,7 @@ class Collection:
     gone: list[Gone] = field(default_factory=list)
     known: list[Known] = field(default_factory=list)
     means: list[str] = field(default_factory=list)
+    lists: list[CarriedList] = field(default_factory=list)
 
     def at(self, place: str) -> str:
         """The full path of a place in the collection."""
@@ -167,6 +180,10 @@ class Collection:
     def agree(self, digests: Mapping[str, str]) -> None:
         """Let the digests of ledgers, by their places, be those of what may be written over."""
         self.ledgers = [replace(one, digest=digests.get(one.place, one.digest)) for one in self.ledgers]
+
+    def who_knows(self) -> list[str]:
+        """The users and machines that it is known to, the one that made it last first."""
+        return list(dict.fromkeys([self.who, *(one.who for one in reversed(self.known))]))
 
     def sources(self) -> list[tuple[str, str]]:
         """Place and origin of each shelf and gathered file."""
@@ -233,6 +250,7 @@ def read(path: str) -> Collection:
             for row in tables.get("known", [])
         ],
         tables.get("means", []),
+        [CarriedList(place(row), source(row), row["name"], row["digest"]) for row in tables.get("list", [])],
     )
     if not found.shelves and not found.files:
         raise BadFile(path, None, "names no shelf and no file", "Carry the collection anew.")
@@ -243,6 +261,18 @@ def read(path: str) -> Collection:
 def agreement_in(row: Mapping[str, Any]) -> tuple[str, str, str]:
     """The digests and the trip that a row of what is known holds; empty ones where it holds none."""
     return row.get("digest", ""), row.get("home_digest", ""), row.get("trip", "")
+
+
+def collections_on(mount: str) -> list[Collection]:
+    """The collections at the top of a drive and in the folders there; those that cannot be read are passed over."""
+    places = [mount]
+    with suppress(OSError), os.scandir(mount) as entries:
+        places += sorted(entry.path for entry in entries if entry.is_dir(follow_symlinks=False))
+    found = []
+    for path in (os.path.join(place, NAME) for place in places):
+        with suppress(SaltCartError):
+            found += [read(path)] if os.path.isfile(path) else []
+    return found
 
 
 def refuse_links(path: str, found: Collection) -> None:
@@ -315,6 +345,15 @@ def write(found: Collection) -> str:
         ],
         "map": [{"name": name, "place": as_toml_path(place)} for name, place in found.maps],
         "gone": [{"place": as_toml_path(one.place), "kind": one.kind, "digest": one.digest} for one in found.gone],
+        "list": [
+            {
+                "place": as_toml_path(one.place),
+                "from": as_toml_path(one.source),
+                "name": show(one.name),
+                "digest": one.digest,
+            }
+            for one in found.lists
+        ],
         "known": [
             {
                 "who": one.who,

@@ -1,0 +1,97 @@
+"""One at a time on a folder that several machines reach: a file there says who is at work.
+
+Locks of the system do not reach over every network, so this is a file that is made only where none stands.  It is
+never taken over in silence: that of a process of this machine which has ended is, and that is told; any other stands
+until its owner is done, or a person removes it.
+"""
+
+import json
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from datetime import UTC, datetime
+
+import psutil
+
+from saltcart.carrying.identity import machine_id, whoami
+from saltcart.errors import Refused, show
+from saltcart.safefile import remove_if_there
+from saltcart.trips.records import now
+
+NAME = ".saltcart-in-use"
+
+
+@contextmanager
+def in_use(folder: str) -> Iterator[str]:
+    """Be the only one at work in a folder, or in the nearest one above it that is there; what is to be told first, if
+    anything.  Refused when somebody else is.
+    """
+    while not os.path.isdir(folder):
+        folder = os.path.dirname(folder)
+    path = os.path.join(folder, NAME)
+    told = take(path)
+    try:
+        yield told
+    finally:
+        with suppress(OSError):  # the drive may have gone
+            remove_if_there(path)
+
+
+def take(path: str) -> str:
+    """Make the file; what is to be told of one that stood there.  Nothing is made where nothing can be written."""
+    mine = {
+        "who": whoami(),
+        "machine": machine_id(),
+        "process": os.getpid(),
+        "began": began(os.getpid()),
+        "since": now(),
+    }
+    told = ""
+    while True:
+        try:
+            handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o666)
+        except FileExistsError:
+            told = left_over(path)
+            remove_if_there(path)
+            continue
+        except OSError:
+            return ""  # what has to be written there will say so
+        with os.fdopen(handle, "w", encoding="utf-8") as stream:
+            json.dump(mine, stream)
+        return told
+
+
+def left_over(path: str) -> str:
+    """The words for a file whose process has ended.  Refused for any other."""
+    try:
+        with open(path, encoding="utf-8") as stream:
+            found = json.load(stream)
+        who, since, process, start = found["who"], found["since"], int(found["process"]), found["began"]
+        age = (datetime.now(UTC) - datetime.fromisoformat(since)).total_seconds()
+        ours = found["machine"] == machine_id()
+    except (OSError, ValueError, KeyError, TypeError):
+        who, since, process, start, age, ours = "somebody", "an unknown time", 0, None, None, False
+    if ours and began(process) != start:
+        return f"A saltcart of yours was cut off there ({ago(age)}); what it began goes on"
+    raise Refused(
+        f"{show(os.path.dirname(path))} is in use by {show(str(who))} since {show(str(since))} ({ago(age)})",
+        f"Wait until that has ended. If that computer has crashed, remove {show(path)} and type this again.",
+    )
+
+
+def began(process: int) -> float | None:
+    """When a process of this machine began, so that another with its number is told from it; None when it is none."""
+    try:
+        return psutil.Process(process).create_time()
+    except (psutil.Error, ValueError, OverflowError):
+        return None
+
+
+def ago(seconds: float | None) -> str:
+    """An age in words; a clock that is wrong somewhere shows as such."""
+    if seconds is None:
+        return "its age is not known"
+    if seconds < -60:
+        return "by its clock that is still to come"
+    minutes = int(max(seconds, 0) // 60)
+    return f"{minutes} min ago" if minutes < 120 else f"{minutes // 60} hours ago"

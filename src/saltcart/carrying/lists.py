@@ -1,0 +1,93 @@
+"""The named lists of databases as M3U8 files in a collection, for players that read nothing else.
+
+Each names the sounds from where it lies: extended M3U in UTF-8, one path a line after a line of length and title.
+"""
+
+import os
+from collections.abc import Iterator, Mapping
+
+from saltcart.drives import drive_of
+from saltcart.drives.limits import allowed
+from saltcart.ledgers.facts import Facts
+from saltcart.ledgers.sqlite.ledger import SqliteLedger
+from saltcart.ledgers.sqlite.lists import Listed, named_lists
+from saltcart.planning.strays import numbered
+from saltcart.safefile import digest_of, make_folders, replacing
+from saltcart.shelves.audio import kind_of
+from saltcart.shelves.walk import FILE
+from saltcart.spelling import Moves
+from saltcart.trips.trip import Trip
+from saltcart.waybills.collection import CarriedList, Collection
+
+LISTS = "Lists"
+
+
+def write_lists(
+    trip: Trip, made: Collection, before: Collection | None, named: bool, whole: bool
+) -> tuple[list[CarriedList], int]:
+    """Write the `named` lists of a carry's databases into the collection, and one of the `whole` of it where no other
+    would play; what was written, and how many tracks of the named did not travel.  A list that was changed there since
+    it was written stays as it is.
+    """
+    known = {one.place: one.digest for one in before.lists} if before else {}
+    written: list[CarriedList] = []
+    lacking = 0
+    for source, one in lists_of(trip) if named else ():
+        lacking += write_list(trip, made, source, one, known, written)
+    if whole and not written:
+        everything = Listed("everything", [Facts(path, path) for path in sounds(trip)])
+        write_list(trip, made, made.home, everything, known, written)
+    return written, lacking
+
+
+def write_list(
+    trip: Trip, made: Collection, source: str, one: Listed, known: Mapping[str, str], written: list[CarriedList]
+) -> int:
+    """Write one list, and add it to what is `written`; how many of its tracks did not travel."""
+    folder = made.at(LISTS)
+    lines, missing = text_of(one, trip.waybill.moves(), folder)
+    if not lines:
+        return missing
+    name = allowed(one.name.replace("/", "_").strip() or "list", drive_of(made.top).limits).name
+    taken = {each.place.casefold() for each in written}
+    places = (f"{LISTS}/{stem}.m3u8" for stem in numbered(name))
+    place = next(each for each in places if each.casefold() not in taken)
+    path = made.at(place)
+    if not os.path.exists(path) or digest_of(path) == known.get(place):
+        make_folders(folder)
+        with replacing(path) as neighbour, open(neighbour, "w", encoding="utf-8", errors="surrogateescape") as out:
+            out.write("#EXTM3U\n" + "".join(lines))
+    written.append(CarriedList(place, source, one.name, digest_of(path)))
+    return missing
+
+
+def sounds(trip: Trip) -> Iterator[str]:
+    """The sounds that travel, by their paths at home."""
+    for number, shelf in enumerate(trip.waybill.shelves):
+        for row in trip.logbook.rows(number, kind=FILE):
+            if kind_of(row.item.path or shelf.old):
+                yield f"{shelf.old}/{row.item.path}".rstrip("/")
+
+
+def lists_of(trip: Trip) -> Iterator[tuple[str, Listed]]:
+    """Every list of the databases of a trip as they are at home, with the database."""
+    for row in trip.logbook.ledgers():
+        ledger = trip.open_ledger(row, row.path)
+        if isinstance(ledger, SqliteLedger):
+            yield from ((row.path, one) for one in named_lists(ledger))
+
+
+def text_of(one: Listed, moves: Moves, folder: str) -> tuple[list[str], int]:
+    """The lines of a list as it lies in `folder`, and how many of its tracks are left out, for they do not travel."""
+    lines = []
+    for track in one.tracks:
+        place = moves.follow(track.path)
+        if place and os.path.isfile(place) and "\n" not in place and "\r" not in place:
+            lines.append(f"{about(track)}{os.path.relpath(place, folder)}\n")
+    return lines, len(one.tracks) - len(lines)
+
+
+def about(track: Facts) -> str:
+    """The line of length and title before a path; none where nothing is known."""
+    words = " - ".join(" ".join(word.split()) for word in (track.artist, track.title) if word)
+    return f"#EXTINF:{round(track.length or -1)},{words}\n" if words else ""
