@@ -13,7 +13,7 @@ import time
 from pathlib import Path
 
 from saltcart.demo import studio
-from saltcart.demo.story import DRIVES, MOVE, SHELVES
+from saltcart.demo.story import BOOTH, CARRY, DRIVES, MOVE, SHELVES
 
 TO = Path(__file__).parents[1] / "docs" / "screenshots"
 DISPLAY = ":77"
@@ -53,9 +53,11 @@ PICTURES = {
         ),
     ),
     "undo": (f"{WORDS} --quiet", "saltcart undo --yes --drop-copies; saltcart trips"),
-    "refused": (
-        "",
-        "saltcart move keel/Recordings --to keel/Recordings/old --yes; saltcart check; saltcart haul trip.toml",
+    "carry": ("", shlex.join(CARRY)),
+    "settle": (
+        f"{shlex.join(CARRY)} --quiet; python -m saltcart.standins.player {BOOTH}/Ledgers/library.db play 'Slack Tide';"
+        " python -m saltcart.standins.player keel/player/library.db play 'Landfall'",
+        f"saltcart settle {BOOTH} --back --yes",
     ),
 }
 

@@ -1,5 +1,6 @@
 """A collection that travels: made on one machine, played from the drive alone, at home on another, and back again."""
 
+import json
 import os
 import shutil
 import sqlite3
@@ -199,6 +200,78 @@ class Stations(TwoMachines):
         out = self.carry("--drop-gone").stdout
         self.assertIn("1 file that had gone at home", out)
         self.assertFalse((self.booth / "Music" / SOUNDS[2]).exists())
+
+    def test_chosen_by_rating_with_playlists_as_files(self):
+        """What is chosen goes, and no ledger that names more than this unless it is named; it plays from its lists."""
+        self.sql(self.library, "UPDATE tracks SET last_played = '2026-03-0' || id || 'T10:00:00Z'")
+        music, words = self.homes["ann"], ("--ledger", self.library, "--map", PLAYER_MAP, "--yes")
+        cases = {
+            ("--rated", "3"): 2,
+            ("--played-since", "2026-03-03"): 3,
+            ("--from-list", music / "Music/near.m3u8"): 2,
+        }
+        for number, (choice, count) in enumerate(cases.items()):
+            with self.subTest(choice[0]):
+                self.booth = self.lighter / f"Booth {number}"
+                self.at("ann", "carry", *choice, "--to", self.booth, "--lists", *words)
+                found = sorted(path.name for path in self.booth.rglob("*.wav"))
+                self.assertEqual(len(found), count)
+                lists = [*self.booth.rglob("*.m3u8")]
+                self.assertTrue(lists)
+                played = [pair for path in lists for pair in player.play_list(str(path))]
+                self.assertEqual([why for _path, why in played if why], [])
+        self.booth = self.lighter / "Whole"
+        self.carry("--lists")
+        names = [os.path.basename(path) for path, _why in player.play_list(str(self.booth / "Lists" / "night.m3u8"))]
+        self.assertEqual(names, [os.path.basename(SOUNDS[3]), os.path.basename(SOUNDS[1])], "in its order")
+        self.at("ann", "carry", "--rated", "9", "--to", self.booth, *words, status=3)
+        self.at("ann", "carry", "--played-since", "yesterday", "--to", self.booth, *words, status=2)
+
+    def test_names_that_the_drive_cannot_keep_come_back_at_home(self):
+        self.environment["COLUMNS"] = "200"
+        mark = self.lighter / ".saltcart-drive.toml"
+        mark.write_text(mark.read_text() + 'filesystem = "exfat"\n')
+        old, new = self.music / SOUNDS[3], self.music / "Été" / "04: Lamp?.wav"
+        os.rename(old, new)
+        self.sql(self.library, "UPDATE tracks SET place = replace(place, '04%20%231%20Lamp', '04:%20Lamp%3F')")
+        (self.music / "near.m3u8").write_text(f"{SOUNDS[0]}\nÉté/{new.name}\n")
+        lists = self.homes["ann"] / "Playlists"
+        (lists / "full.m3u8").rename(lists / "Fri: full?.m3u8")
+        (lists / "Fri: full?.m3u8").write_text(f"{self.music}/{SOUNDS[0]}\n{new}\n")
+        self.carry()
+        self.assertEqual([path for path in self.booth.rglob("*") if set(path.name) & set(':?"*')], [])
+        self.assert_lists_play(self.booth / "Ledgers" / "Fri_ full_.m3u8", self.booth / "Music" / "near.m3u8")
+        for way in ("--in-place", "--here"):
+            self.at("bo", "settle", self.booth, way, "--yes")
+            self.assert_library_plays(self.homes["bo"] / "player" / "library.db")
+            self.assert_lists_play(self.homes["bo"] / "Playlists" / "Fri: full?.m3u8")
+            if way == "--in-place":
+                self.at("bo", "undo", "--yes", "--drop-copies")
+        self.assertTrue((self.homes["bo"] / "Music" / "Été" / new.name).is_file())
+
+    def test_one_at_a_time_on_a_folder_that_several_reach(self):
+        """Somebody else's mark is honoured; that of a process of ours which has ended is taken over, and told."""
+        self.carry()
+        mark, own = self.booth / ".saltcart-in-use", (self.top / "data-ann" / "machine").read_text()
+        ours = {"who": "ann", "machine": own, "process": 1 << 30, "began": 1.0, "since": "2026-01-02T03:04:05Z"}
+        for content, status, word in (
+            ({**ours, "machine": "other", "who": "bo@quay"}, 3, "bo@quay since 2026-01-02"),
+            ("not ours at all", 3, "somebody"),
+            (ours, 0, "was cut off there"),
+        ):
+            with self.subTest(word):
+                mark.write_text(content if isinstance(content, str) else json.dumps(content))
+                done = self.at("ann", "settle", self.booth, "--back", "--yes", status=status)
+                self.assertIn(word, done.stdout + done.stderr)
+                self.assertEqual(mark.exists(), status == 3)
+
+    def test_a_signpost_at_home_goes_on_leading_home(self):
+        words = ("--ledger", self.library, "--map", PLAYER_MAP, "--yes")
+        os.remove(self.music / "set.decks")
+        self.at("ann", "move", self.music, "--to", self.keel, "--signpost", *words)
+        self.assertEqual(os.readlink(self.music), str(self.keel / "Music"))
+        self.at("ann", "carry", self.keel / "Music", "--to", self.booth, *words)
+        self.assertEqual(os.readlink(self.music), str(self.keel / "Music"))
 
     def test_bad_collections_are_refused_before_anything_begins(self):
         self.carry()

@@ -3,6 +3,7 @@
 import argparse
 import os
 from datetime import date
+from shlex import quote
 
 from saltcart.carrying.carry import CarryPlan, drop_gone, finish, note_gone, plan_carry, refuse_other, unfinished
 from saltcart.carrying.in_use import in_use
@@ -274,10 +275,10 @@ def show_closing(
             )
         ]
     if before := sum(report.before_counts.values()):
-        rows += [("Broken before", f"{many(before, 'entry is', 'entries are')} not found here, and were not at home")]
+        rows += [("Broken before", f"{many(before, 'entry is', 'entries are')} found neither here nor at home")]
     if dropped:
         rows += [("Removed", f"{many(dropped, 'file', 'files')} that had gone at home")]
     rows += [("At home", "nothing has changed")]
-    rows += [("There", f"saltcart settle {show(made.top)}   on another computer, or to bring what changed home")]
+    rows += [("Elsewhere", f"saltcart settle {quote(show(made.top))}   there, or here to bring home what changed")]
     rows += [("Again", "the same command brings the collection up to date")]
     screen.facts(rows)

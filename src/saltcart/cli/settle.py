@@ -6,10 +6,12 @@ import sys
 from collections.abc import Mapping
 from contextlib import nullcontext
 from dataclasses import replace
+from shlex import quote
 
 from saltcart.carrying.in_use import in_use
 from saltcart.carrying.settle import made_here, plan_settle, remember_here, take_up
 from saltcart.carrying.stands import (
+    AS_IT_WAS,
     BACK,
     BOTH,
     COPY,
@@ -38,7 +40,7 @@ from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.true_names import true_path, without_detours
 from saltcart.spelling.moves import tail_below
-from saltcart.switching.repoint import repoint
+from saltcart.switching.repoint import RepointReport, repoint
 from saltcart.trips.summary import summary
 from saltcart.trips.trip import HAULED, HAULING
 from saltcart.waybills import waybill_text
@@ -135,7 +137,7 @@ def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
         show_check(screen, report)
     proof = compared(plan, report)
     screen.say()
-    show_closing(screen, plan, name, report, switched.changed, hauled.copied_files, proof)
+    show_closing(screen, plan, name, report, changed_entries(plan, switched), hauled.copied_files, proof)
     screen.document({**trip_document(summary(name)), **document, "compared": proof, "check": check_document(report)})
     return 0 if report.ok and not unsettled(plan) and all(one["equal"] for one in proof) else 1
 
@@ -194,11 +196,14 @@ def show_plan(screen: Screen, plan: SettlePlan) -> None:
             for one in found.shelves
         ],
     )
+    shown = [one for one in plan.ledgers if not plan.way or not (one.step == LEAVE and unchanged(one))]
     screen.table(
         "Ledgers",
         ("Ledger", "In the collection", "Here", "Its place here", "What is done"),
-        [ledger_row(plan, one) for one in plan.ledgers],
+        [ledger_row(plan, one) for one in shown],
     )
+    if folded := len(plan.ledgers) - len(shown):
+        screen.say(f"{many(folded, 'ledger is', 'ledgers are')} as they were on both sides.")
     for problem in plan.problems[:MOST]:
         screen.remark(f"{problem.verdict}: {place(problem.path)}: {problem.why}")
     if more := plan.problems[MOST:]:
@@ -263,6 +268,11 @@ def ask_which(screen: Screen, plan: SettlePlan, options: argparse.Namespace) -> 
     plan.waybill.ledgers = [replace(line, asked=word) if line.merge else line for line in plan.waybill.ledgers]
 
 
+def unchanged(one: LedgerStand) -> bool:
+    """Whether a ledger is as it was, there and here."""
+    return one.stands_there == one.stands_here == AS_IT_WAS
+
+
 def ledger_row(plan: SettlePlan, one: LedgerStand) -> tuple[str, ...]:
     """One ledger for the table."""
     why = f": {one.why}" if one.why else ""
@@ -284,7 +294,7 @@ def said(sums: Mapping[str, int]) -> str:
 
 def show_choice(screen: Screen, plan: SettlePlan) -> None:
     """What can be typed next."""
-    top = show(plan.found.top)
+    top = quote(show(plan.found.top))
     screen.say("Nothing has been changed. What to do with it:")
     rows = [
         ("Copy it here", f"saltcart settle {top} --here"),
@@ -304,7 +314,7 @@ def compared(plan: SettlePlan, report: CheckReport) -> list[dict[str, object]]:
         if one.step not in (COPY, REPLACE) or state is None:
             continue
         found, now = state.state.counts()["found"], sums_at(one.here, maps, one.carried.map_name)
-        changed = one.stands_there != "as it was"
+        changed = one.stands_there != AS_IT_WAS
         away = [
             each.resolved
             for each in state.state.judgements()
@@ -325,6 +335,13 @@ def compared(plan: SettlePlan, report: CheckReport) -> list[dict[str, object]]:
     return result
 
 
+def changed_entries(plan: SettlePlan, switched: RepointReport) -> int:
+    """How many entries were rewritten, merged cells not counted."""
+    cells = (cell for one in plan.ledgers if one.merging for cell in one.merging.cells)
+    asked = {line.asked for line in plan.waybill.ledgers if line.merge}
+    return max(0, switched.changed - sum(cell.value("there" in asked) != cell.ours for cell in cells))
+
+
 def show_closing(
     screen: Screen,
     plan: SettlePlan,
@@ -338,9 +355,13 @@ def show_closing(
     rows = [("Trip", name)]
     moved = [shelf for shelf in plan.waybill.shelves if not shelf.gathered]
     rows += [("Copied", f"{show(shelf.name)} to {place(shelf.new)}") for shelf in moved if copied]
-    rows += [
-        ("Rewritten", f"{many(changed, 'entry', 'entries')} in {len(report.ledgers)} ledgers, nothing else in them")
-    ]
+    merged = [one for one in plan.ledgers if one.step == MERGE]
+    settled = [one for one in report.ledgers if all(one.state.path != other.here for other in merged)]
+    if settled:
+        what = f"{many(changed, 'entry', 'entries')} in {many(len(settled), 'ledger', 'ledgers')}"
+        rows += [("Rewritten", f"{what}, nothing else in them")]
+    elif not merged:
+        rows += [("Rewritten", "nothing was left to do")]
     if any(report.counts.values()):
         rows += [("Resolves", closing(report).split(". ")[0].rstrip("."))]
     unequal = [one for one in proof if not one["equal"]]
@@ -354,8 +375,10 @@ def show_closing(
         rows += [("Compared", f"{place(str(one['ledger']))} {what}")]
     kept = [one for one in plan.ledgers if one.step == REPLACE]
     rows += [("Kept", f"{place(one.here)} as it was before is kept with the trip; undo brings it back") for one in kept]
-    merged = [one for one in plan.ledgers if one.step == MERGE]
-    rows += [("Merged", f"{place(one.here)}, which is kept as it was too; undo brings it back") for one in merged]
+    for each in merged:
+        cells = len(each.merging.cells) if each.merging else 0
+        what = f"{many(cells, 'cell', 'cells')} of {place(each.here)}" if cells else place(each.here)
+        rows += [("Merged", f"{what}; what it was before is kept, and undo brings it back")]
     both = [one for one in plan.ledgers if one.step == BOTH]
     rows += [("Both changed", f"{place(one.here)} and {place(one.there)}: both are as they were") for one in both]
     rows += [("To undo it", f"saltcart undo {name}")]

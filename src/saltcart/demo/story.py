@@ -6,6 +6,9 @@ SHELVES = ("keel/Sounds/Bell Tones", "keel/Sounds/Fog Voices", "keel/Music/Colle
 LISTS = ("keel/lists/saturday night.m3u8", "keel/lists/mooring.m3u8", "keel/lists/old glasses.m3u")
 DRIVES = ("keel", "lighter", "dinghy", "bucket", "anchor")
 MOVE = ("saltcart", "move", *SHELVES, "--to", "lighter/Sounds", "--signpost", "--yes")
+BOOTH = "dinghy/Booth"
+CARRY = ("saltcart", "carry", "keel/Music/Collection", "--to", BOOTH, "--lists", "--yes")
+BOOTH_LISTS = (f"{BOOTH}/Ledgers/saturday night.m3u8", f"{BOOTH}/Lists/Warm up.m3u8")
 PLAYER = ("player", "keel/player/library.db", "play-all")
 SAMPLER = ("sampler", "keel/sampler/sampler.ini", "play-all")
 DECKS = ("decks", "keel/Music/Collection/portable.decks", "play-all")
@@ -90,4 +93,11 @@ STORY = (
         ("saltcart", "release", "--yes", "--own"),
     ),
     Scene("", ("saltcart", "trips")),
+    Scene(
+        "Saturday night in another booth: a collection on the little dinghy, which plays on any computer.",
+        (*CARRY[:2], "lighter/Sounds/Collection", *CARRY[3:]),
+    ),
+    Scene("From dinghy alone:", ("player", "-", "play-list", *BOOTH_LISTS)),
+    Scene("A track is played there ...", ("player", f"{BOOTH}/Ledgers/library.db", "play", "Slack Tide")),
+    Scene("... and counted at home.", ("saltcart", "settle", BOOTH, "--back", "--yes")),
 )

@@ -67,7 +67,8 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
         follow_remounts(trip)
         targets = require_drives(trip)
         for shelf in trip.waybill.shelves:
-            refuse_unreleased(shelf.old)
+            if not shelf.original_stays:
+                refuse_unreleased(shelf.old)
         for link in trip.waybill.turn:
             new_target(trip.waybill.moves(), link)  # better refused now than after the copying
         make_room(trip)

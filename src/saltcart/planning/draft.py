@@ -231,7 +231,8 @@ def shelves_of(request: Request) -> list[Shelf]:
 def files_of(top: str, to: str, names: tuple[str, ...], request: Request) -> Shelf:
     """Chosen files of the folder `top` and their new place."""
     refuse_cut_off(top)
-    refuse_unreleased(top)
+    if not request.copy:
+        refuse_unreleased(top)
     new = new_place(to)
     refuse_place(top, new, files=True)
     if not request.copy:
@@ -271,7 +272,8 @@ def shelf_of(path: str, to: str, request: Request) -> Shelf:
         raise Refused(f"{show(given)} is not a folder, so it is no shelf", "Name the folder that holds the sounds.")
     old = true_path(given)
     refuse_cut_off(old)
-    refuse_unreleased(old)
+    if not request.copy:
+        refuse_unreleased(old)
     if mount_of(old) == old:
         raise Refused(
             f"{show(old)} is the top of a drive; a shelf is a folder on one", "Name the folders on it that hold sounds."
@@ -485,7 +487,7 @@ def remarks_on(
         remarks += [
             f"The signpost at {show(post)} will lead to the new place"
             for post in leading_to(shelf.old)
-            if post != shelf.new
+            if post != shelf.new and not shelf.original_stays
         ]
     posts = {post for shelf in shelves for post in leading_to(shelf.old)}
     remarks += [

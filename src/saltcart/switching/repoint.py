@@ -175,7 +175,7 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
         for shelf in trip.waybill.shelves:
             deeds += aside_deeds(shelf, shelf.old, trip.aside(shelf), "")
             deeds += [transaction.link(shelf.post, shelf.new)] if shelf.post else []
-            for post in signposts.leading_to(shelf.old):
+            for post in signposts.leading_to(shelf.old) if not shelf.original_stays else ():
                 if post != shelf.new and post not in trip.waybill.turn:
                     deeds += [transaction.unlink(post, shelf.old), transaction.link(post, shelf.new)]
         for link in trip.waybill.turn:
