@@ -1,5 +1,6 @@
 """The face of the program: documents, statuses, terminal habits, and that everything is documented."""
 
+import json
 import os
 import pty
 import re
@@ -125,6 +126,27 @@ class Documents(WorldCase):
         self.assertIn(b"Run the same command again", err)
         self.run_program("haul", "w.toml")
 
+    def test_a_trip_that_was_cut_off_is_told_by_whatever_is_typed_next(self):
+        self.furnish()
+        self.run_program("draft", *self.plan_words("-o", "w.toml"))
+        code = (
+            "import os, saltcart.hauling.shelf_copy as h, saltcart.cli.main as m\n"
+            "h.land = lambda *a: os._exit(9)\nm.main(['haul', 'w.toml'])"
+        )
+        subprocess.run([sys.executable, "-c", code], env=self.environment, cwd=self.top, capture_output=True)
+        told = "was cut off while hauling. Go on with: saltcart haul"
+        for words in (("ledgers",), ("survey", self.shelf)):
+            self.assertIn(told, self.run_program(*words, status=None).stderr)
+        self.run_program("trips", self.trip_ids()[0], "--forget", "--yes", status=3)
+        self.run_program("haul", "w.toml")
+        self.assertEqual(self.run_program("ledgers").stderr, "")
+        self.run_program("undo", "--yes", "--drop-copies")
+        self.assertIn("forgotten", self.run_program("trips", self.trip_ids()[0], "--forget", "--yes").stdout)
+        self.assertEqual(self.trip_ids(), [])
+
+    def trip_ids(self):
+        return [one["trip"] for one in self.run_json("trips")["trips"]]
+
     def test_an_interrupt_while_modules_load(self):
         """From the first instruction of ours on: one line and 4, never a traceback."""
         code = "import saltcart.cli.main as m; print(flush=True); raise SystemExit(m.main(['survey', '.']))"
@@ -158,8 +180,33 @@ class Structure(unittest.TestCase):
             subprocess.check_output([PROGRAM, "--version"], text=True), f"saltcart {saltcart.__version__}\n"
         )
 
-    def test_wrong_words(self):
-        for words in ([], ["fly"], ["move"], ["haul"]):
-            done = subprocess.run([PROGRAM, *words], capture_output=True, text=True)
-            self.assertEqual(done.returncode, 2)
-            self.assertIn("usage:", done.stderr)
+    def test_wrong_words_are_told_with_what_was_perhaps_meant(self):
+        cases = {
+            ("fly",): 'no command "fly"',
+            ("mov", "x"): 'Did you mean "move"',
+            ("status",): '"trips"',
+            ("move",): "move needs --to",
+            ("haul",): "haul needs WAYBILL|TRIP",
+            ("move", "x", "--dry-run", "--to", "y"): "draft is the dry run",
+            ("release", "--yess"): 'Did you mean "--yes"',
+            ("tidy", "--older-than", "x"): "saltcart help tidy",
+            ("help", "fly"): 'no command "fly"',
+            ("check", "one", "two"): '"two" is not known to check',
+        }
+        for words, said in cases.items():
+            with self.subTest(words):
+                done = subprocess.run([PROGRAM, *words], capture_output=True, text=True)
+                self.assertEqual(done.returncode, 2)
+                self.assertIn(said, done.stderr)
+                self.assertIn("  -> ", done.stderr)
+                if words[0] != "help":
+                    done = subprocess.run([PROGRAM, *words, "--json"], capture_output=True, text=True)
+                    self.assertEqual(json.loads(done.stdout)["status"], 2)
+
+    def test_help_tells_the_words_and_every_command(self):
+        whole = subprocess.run([PROGRAM], capture_output=True, text=True, check=True).stdout
+        self.assertEqual(whole, subprocess.run([PROGRAM, "help"], capture_output=True, text=True, check=True).stdout)
+        for name in (*COMMANDS, "signpost", "set aside"):
+            self.assertRegex(whole, rf"(?m)^ *{name} ")
+        one = subprocess.run([PROGRAM, "help", "settle"], capture_output=True, text=True, check=True).stdout
+        self.assertIn("--in-place", one)

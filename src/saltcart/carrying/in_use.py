@@ -5,8 +5,10 @@ never taken over in silence: that of a process of this machine which has ended i
 until its owner is done, or a person removes it.
 """
 
+import errno
 import json
 import os
+import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
@@ -19,6 +21,7 @@ from saltcart.safefile import remove_if_there
 from saltcart.trips.records import now
 
 NAME = ".saltcart-in-use"
+NO_LINKS = (errno.EPERM, errno.ENOTSUP, errno.ENOSYS, errno.EMLINK)
 
 
 @contextmanager
@@ -49,16 +52,40 @@ def take(path: str) -> str:
     told = ""
     while True:
         try:
-            handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o666)
+            appear(path, json.dumps(mine))
         except FileExistsError:
             told = left_over(path)
             remove_if_there(path)
             continue
         except OSError:
             return ""  # what has to be written there will say so
-        with os.fdopen(handle, "w", encoding="utf-8") as stream:
-            json.dump(mine, stream)
         return told
+
+
+def appear(path: str, text: str) -> None:
+    """Make a file with all that is in it, and flushed, or none.  FileExistsError when one stands there.
+
+    Where a drive knows no second names, a power cut may leave an empty one.
+    """
+    fresh = f"{path}-{secrets.token_hex(4)}"
+    write_new(fresh, text)
+    try:
+        os.link(fresh, path)
+    except OSError as error:
+        if error.errno not in NO_LINKS:
+            raise
+        write_new(path, text)
+    finally:
+        remove_if_there(fresh)
+
+
+def write_new(path: str, text: str) -> None:
+    """Write a file that was not there, and flush it."""
+    handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o666)
+    with os.fdopen(handle, "w", encoding="utf-8") as stream:
+        stream.write(text)
+        stream.flush()
+        os.fsync(stream.fileno())
 
 
 def left_over(path: str) -> str:

@@ -22,6 +22,7 @@ from saltcart.cli.arguments import (
 )
 from saltcart.cli.check import show_check
 from saltcart.cli.documents import check_document, draft_document, trip_document
+from saltcart.cli.draft import slowed
 from saltcart.cli.drives import duration
 from saltcart.cli.haul import show_haul
 from saltcart.cli.screen import Screen, many, place, size
@@ -121,7 +122,7 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
             finish(name)
             screen.say(f"Trip {name} to {place(options.to)} was cut off near its end; it is finished now.")
         plan = plan_carry(request(options), options.with_leftovers, options.with_litter, watch)
-    show_plan(screen, plan, options.drop_gone)
+    show_plan(screen, plan, options.drop_gone, options.limit)
     if not screen.agrees("Copy and verify all this? Nothing at home changes.", options):
         raise need_answer(options, "carried")
     path = waybill_text.keep(plan.draft.waybill)
@@ -175,7 +176,7 @@ def leading_out(report: CheckReport, made: Collection) -> list[dict[str, str]]:
     ]
 
 
-def show_plan(screen: Screen, plan: CarryPlan, drop: bool) -> None:
+def show_plan(screen: Screen, plan: CarryPlan, drop: bool, limit: int | None) -> None:
     """What goes, what stays, and how much room is left."""
     draft = plan.draft
     shelves = [one for one in draft.shelves if not one.shelf.gathered]
@@ -226,7 +227,7 @@ def show_plan(screen: Screen, plan: CarryPlan, drop: bool) -> None:
         if room.drive.identity == draft.waybill.shelves[0].new_drive:
             screen.say(
                 f"{show(room.drive.name)}: {size(room.before)} free now, {size(room.hauled)} after this;"
-                f" about {duration(draft.seconds)}."
+                f" about {duration(slowed(draft, limit))}."
             )
     for text in draft.remarks:
         screen.remark(text)

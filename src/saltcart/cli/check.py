@@ -12,7 +12,9 @@ from saltcart.cli.arguments import add_cart, add_ledgers, add_sha256, add_trip
 from saltcart.cli.documents import check_document
 from saltcart.cli.screen import Screen, Watch, many, place, size
 from saltcart.cli.survey import show_ledgers
+from saltcart.drives.known import ELSEWHERE
 from saltcart.errors import UsageError, show
+from saltcart.judging.judge import OFFLINE
 from saltcart.ledgers import load_map
 from saltcart.mentions.content import Mention
 from saltcart.mentions.search import known_as, search
@@ -231,7 +233,7 @@ def closing(report: CheckReport) -> str:
     if before:
         text += f"; {before} broken now as before the trip"
     if offline:
-        text += f"; {offline} offline: plug in what is not connected, nothing is lost"
+        text += f"; {offline} offline: {plug_in(report)}, nothing is lost"
     if left := report.unaccounted:
         places = many(sum(one.count for one in left), "mention of the old place is", "mentions of the old place are")
         text += f"; {places} left in {many(len(left), 'file', 'files')}, and lead nowhere"
@@ -243,6 +245,16 @@ def closing(report: CheckReport) -> str:
         where = "; not all places could be searched, so what they hold is not known" if report.unsearched else ""
         return f"{text}{where}." if left or where else f"{text}; but see above."
     return f"{text}. {assurance(report)}"
+
+
+def plug_in(report: CheckReport) -> str:
+    """What helps with entries that are offline."""
+    problems = (one.judgement for ledger in report.ledgers for one in ledger.problems)
+    whys = {one.why for one in problems if one.verdict == OFFLINE}
+    elsewhere = {why for why in whys if ELSEWHERE in why}
+    if elsewhere == whys:
+        return "their drive hangs at another place now; saltcart mend makes them name it there"
+    return "plug in what is not connected" + (" (some hangs at another place now: saltcart mend)" if elsewhere else "")
 
 
 def assurance(report: CheckReport) -> str:

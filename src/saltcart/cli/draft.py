@@ -10,9 +10,10 @@ from saltcart.cli.documents import draft_document
 from saltcart.cli.drives import duration
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import Refused, show
-from saltcart.planning.draft import Draft, draft
+from saltcart.planning.draft import Draft, draft, shelves_of
 from saltcart.planning.request import Request
 from saltcart.planning.trial_rewrite import DraftedLedger
+from saltcart.shelves.archive import is_archive
 from saltcart.waybills import waybill as waybills
 from saltcart.waybills import waybill_text
 
@@ -63,12 +64,15 @@ def run(options: argparse.Namespace) -> int:
     """Draft a trip and write its waybill."""
     screen = Screen(options)
     path = os.path.abspath(os.path.expanduser(options.output))
+    wanted = request(options)
+    if not any(map(is_archive, map(os.path.expanduser, wanted.shelves))):
+        shelves_of(wanted)  # what is wrong with these is told before anything else
     if os.path.exists(path) and not options.force:
         raise Refused(
             f"There is a waybill at {place(path)} already", "Choose another name with --output, or add --force."
         )
     with screen.watch() as watch:
-        plan = draft(request(options), watch)
+        plan = draft(wanted, watch)
     try:
         waybill_text.write(plan.waybill, path)
     except OSError as error:
@@ -83,7 +87,12 @@ def run(options: argparse.Namespace) -> int:
     return 1 if plan.open() or any(not one.line.rewrite for one in plan.ledgers) else 0
 
 
-def show_draft(screen: Screen, plan: Draft) -> None:
+def slowed(plan: Draft, limit: int | None) -> float:
+    """The seconds that the haul should take when it copies and reads back at most `limit` bytes a second."""
+    return max(plan.seconds, 2 * sum(one.bytes for one in plan.shelves) / limit) if limit else plan.seconds
+
+
+def show_draft(screen: Screen, plan: Draft, limit: int | None = None) -> None:
     """What will move, what will change, and how much room is left."""
     screen.table(
         "What moves",
@@ -117,10 +126,10 @@ def show_draft(screen: Screen, plan: Draft) -> None:
             for one in plan.ledgers
         ],
     )
-    show_room(screen, plan)
+    show_room(screen, plan, limit)
 
 
-def show_room(screen: Screen, plan: Draft) -> None:
+def show_room(screen: Screen, plan: Draft, limit: int | None) -> None:
     """How much room is left, how long it takes, and what names the sounds."""
     screen.table(
         "Room",
@@ -132,7 +141,7 @@ def show_room(screen: Screen, plan: Draft) -> None:
     )
     away = any(one.shelf.old_drive != one.shelf.new_drive for one in plan.shelves)
     screen.say(
-        f"The haul should take about {duration(plan.seconds)}, every byte"
+        f"The haul should take about {duration(slowed(plan, limit))}, every byte"
         f" {'read back from the new drive' if away else 'read'}."
     )
     if plan.account:

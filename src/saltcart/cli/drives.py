@@ -9,8 +9,9 @@ from saltcart.cart import Cart, load
 from saltcart.cli.arguments import add_cart
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.drives.candidates import away, candidates
-from saltcart.drives.drive import Drive, drive_of
+from saltcart.drives.drive import Drive, drive_of, find_drive
 from saltcart.drives.fit import Fit, Load, Reason, is_spinning, judge
+from saltcart.drives.known import remembered
 from saltcart.drives.limits import HARD
 from saltcart.drives.measure import Speed, measure
 from saltcart.errors import Refused, UsageError, show
@@ -59,7 +60,7 @@ def run(options: argparse.Namespace) -> int:
         cart.headroom_percent = options.headroom
     with screen.watch() as watch:
         load_ = load_of(options.shelves, watch) if options.shelves else None
-        found = candidates(options.place, cart)
+        found = candidates(places_of(options.place, cart), cart)
         speeds = {drive.identity: measure(drive, progress=watch) for drive in chosen(found, options.measure)}
     fits = [
         judge(drive, load_, cart, speeds[drive.identity].write if drive.identity in speeds else None) for drive in found
@@ -76,6 +77,25 @@ def run(options: argparse.Namespace) -> int:
         draw(screen, fits, load_, options.picture)
     screen.document(document(fits, speeds, missing, load_))
     return 1 if load_ and not any(fit.fits and not is_home(fit, load_) for fit in fits) else 0
+
+
+def places_of(words: Sequence[str], cart: Cart) -> list[str]:
+    """The folders that words mean: folders, or drives by name.  UsageError for what is neither."""
+    places = []
+    for word in words:
+        path = os.path.expanduser(word)
+        if not os.path.lexists(path):
+            every = candidates([], cart)
+            seen = [
+                find_drive(identity, fact["mount"]) for identity, fact in remembered().items() if fact["name"] == word
+            ]
+            named = [drive.mount for drive in (*every, *filter(None, seen)) if drive.name == word]
+            if not named:
+                names = ", ".join(dict.fromkeys(show(drive.name) for drive in every))
+                raise UsageError(f"There is no folder and no drive called {show(word)}", f"Drives here: {names}.")
+            path = named[0]
+        places.append(path)
+    return places
 
 
 def load_of(shelves: Sequence[str], watch: Progress) -> Load:

@@ -5,6 +5,7 @@ import signal
 from types import FrameType
 
 from saltcart.cli import failures
+from saltcart.cli.parser import Parser
 from saltcart.errors import SaltCartError
 
 
@@ -13,11 +14,21 @@ def interrupt(_number: int, _frame: FrameType | None) -> None:
     raise KeyboardInterrupt
 
 
+def run_words(words: list[str], parser: Parser) -> int:
+    """Understand a command line and run it."""
+    try:
+        options = parser.understand(words)
+    except SaltCartError as error:
+        return failures.foreseen(error, argparse.Namespace(command=words[0], json="--json" in words))
+    return run_command(options)
+
+
 def run_command(options: argparse.Namespace) -> int:
     """Run a command; foreseen, interrupted, cut off by the reader, failed by the system, unforeseen."""
     try:
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, interrupt)
+        failures.tell_cut_off(options)
         status: int = options.run(options)
         return status
     except SaltCartError as error:

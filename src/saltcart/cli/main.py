@@ -36,7 +36,8 @@ def main(words: list[str] | None = None) -> int:
     from saltcart.cli import exit_ladder as ladder
     from saltcart.cli import parser
 
-    return ladder.run_command(parser.build(words[0] if words else None).parse_args(words))
+    words = words or ["help"]
+    return ladder.run_words(words, parser.build(words[0]))
 
 
 if __name__ == "__main__":

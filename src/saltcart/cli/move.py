@@ -50,7 +50,7 @@ def move(screen: Screen, options: argparse.Namespace) -> int:
     """Move."""
     with screen.watch() as watch:
         plan = draft(request(options), watch)
-    show_draft(screen, plan)
+    show_draft(screen, plan, options.limit)
     if options.yes or not sys.stdin.isatty():
         refuse_open(plan)
     show_advice(screen, plan)

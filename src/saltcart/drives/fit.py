@@ -2,7 +2,9 @@
 
 import os
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
+from fnmatch import fnmatchcase
 
 from saltcart.cart import Cart
 from saltcart.drives.drive import Drive, drive_of
@@ -14,6 +16,10 @@ from saltcart.shelves.walk import FILE, Item
 ASSUMED_SPINNING, ASSUMED_SOLID, ASSUMED_NETWORK = 100_000_000, 400_000_000, 50_000_000
 USB2_BITS = 480_000_000
 LAVISH = 1.25  # from this multiple of its bytes a load is said to waste room in large units
+
+
+# Names at the top of a drive that speak of backups, whatever was declared.
+USUAL_MARKS = ("backup*", "*backup", "*backups")
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,9 +102,12 @@ def state_reasons(drive: Drive, cart: Cart) -> list[Reason]:
     elif not os.access(drive.mount, os.W_OK):
         reasons.append(Reason(ADVICE, "not writable", "you may not write at its top; a folder of yours on it may do"))
     holds, marks = for_backups(drive, cart)
+    why = f" ({', '.join(map(show, marks[:3]))})" if marks else ""
     if holds:
-        why = f" ({', '.join(map(show, marks))})" if marks else ""
         reasons.append(Reason(HARD, "backup", f"it holds backups{why}; sounds there would eat their room, or be eaten"))
+    elif marks:
+        what = f"it seems to hold backups{why}: if it is for these, say so in cart.toml (role, backup_marks)"
+        reasons.append(Reason(ADVICE, "backup", what))
     if drive.mount == "/" or (known and known.role == "system"):
         reasons.append(Reason(ADVICE, "system", "it is the system's own drive; a full one stops the machine"))
     if drive.facts.health:
@@ -107,10 +116,23 @@ def state_reasons(drive: Drive, cart: Cart) -> list[Reason]:
 
 
 def for_backups(drive: Drive, cart: Cart) -> tuple[bool, list[str]]:
-    """Whether a drive is one for backups, as declared or by what stands at its top; and what stands there."""
+    """Whether a drive is one for backups, as declared or by what stands at its top; and what stands there, or seems to
+    be a backup by the usual names.
+    """
     known = cart.drive(drive.identity)
-    marks = [mark for mark in cart.backup_marks if os.path.lexists(os.path.join(drive.mount, mark))]
-    return bool((known and known.role == "backup") or marks), marks
+    with suppress(OSError):
+        names = sorted(os.listdir(drive.mount))
+        marks = named_like(names, cart.backup_marks)
+        if (known and known.role == "backup") or marks:
+            return True, marks
+        return False, named_like(names, USUAL_MARKS)
+    return bool(known and known.role == "backup"), []
+
+
+def named_like(names: Sequence[str], patterns: Sequence[str]) -> list[str]:
+    """Of names at the top of a drive, those that match a pattern such as `Backup*`, in whatever case."""
+    wanted = [pattern.casefold() for pattern in patterns]
+    return [name for name in names if any(fnmatchcase(name.casefold(), pattern) for pattern in wanted)]
 
 
 def is_spinning(drive: Drive, cart: Cart) -> bool | None:

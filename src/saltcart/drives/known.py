@@ -18,6 +18,9 @@ from saltcart.spelling.moves import tail_below
 MOUNT_FOLDERS = ("/media", "/run/media", "/mnt", "/Volumes")
 
 
+ELSEWHERE = "is now connected at"
+
+
 def remember(drives: Iterable[Drive]) -> None:
     """Record identity, name and mount point of drives a trip uses."""
     known = remembered()
@@ -115,7 +118,7 @@ def absence(identity: str, fact: dict[str, str]) -> str | None:
         return None
     elsewhere = find_drive(identity, mount)
     if elsewhere:
-        return f"the drive {show(fact['name'])} is now connected at {show(elsewhere.mount)}"
+        return f"the drive {show(fact['name'])} {ELSEWHERE} {show(elsewhere.mount)}"
     return f"the drive {show(fact['name'])} is not connected"
 
 

@@ -4,6 +4,7 @@ import os
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from glob import escape
+from shlex import quote
 
 from saltcart.cart import Cart
 from saltcart.drives import Drive, drive_of
@@ -474,6 +475,13 @@ def remarks_on(
         if os.path.abspath(os.path.expanduser(given)) != shelf.old:
             remarks.append(f"{show(given)} is reached through a link; what moves is {show(shelf.old)}")
     for shelf in shelves:
+        folder = os.path.dirname(shelf.new)
+        alone = not shelf.gathered and not shelf.files
+        if alone and os.path.basename(folder) == os.path.basename(shelf.new):
+            remarks.append(
+                f"{show(shelf.name)} will lie at {show(shelf.new)}: --to names the folder that will hold it. To have it"
+                f" at {show(folder)}: --to {quote(show(os.path.dirname(folder)))}"
+            )
         if drive_of(shelf.old).facts.network and not shelf.original_stays:
             remarks.append(
                 f"{show(shelf.name)} lies on a network drive: other machines that read it there will not find it any"

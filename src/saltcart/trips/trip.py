@@ -15,7 +15,7 @@ from saltcart.home import home, made_home, trips_folder
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
 from saltcart.ledgers.instrument_parts import INSTRUMENT, PART, parts_of
 from saltcart.ledgers.kinds import head_of
-from saltcart.safefile import PRIVATE_FILE, create_file, digest_of, short_name, sync_file, sync_folder
+from saltcart.safefile import PRIVATE_FILE, create_file, digest_of, remove_if_there, short_name, sync_file, sync_folder
 from saltcart.shelves.oddities import set_aside_name
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.records import LedgerRow, now
@@ -26,7 +26,9 @@ from saltcart.waybills.waybill import LedgerLine, Shelf, Waybill
 HAULING, HAULED, SWITCHING, SWITCHED = "hauling", "hauled", "switching", "switched"
 RELEASING, RELEASED, UNDOING, UNDONE = "releasing", "released", "undoing", "undone"
 ENDED = (RELEASED, UNDONE)
+RESTING = (HAULED, SWITCHED, *ENDED)
 
+MARK = "under-way"
 LETTERS = "bcdfghjkmnpqrstvwxz23456789"  # no two that look alike, no vowels to make words
 
 
@@ -175,6 +177,14 @@ def discard(trip: Trip) -> None:
     shutil.rmtree(trip.folder)
 
 
+def forget(name: str) -> None:
+    """Remove the record of a trip that is over.  Refused for any other."""
+    with held(name) as trip:
+        if trip.state not in ENDED:
+            raise Refused(f"Trip {name} is {trip.state}, so its record is still needed", next_step(trip))
+        discard(trip)
+
+
 def names() -> list[str]:
     """The ids of all trips, the oldest first."""
     books = [path for path in trips_folder().glob("*/logbook.sqlite") if not path.parent.name.startswith(".")]
@@ -277,7 +287,48 @@ def held(name: str) -> Iterator[Trip]:
                         f"Another saltcart is working on {what}{holder(path)}", "Wait until it has ended."
                     ) from None
                 Path(path + ".holder").write_text(f"trip {name}, process {os.getpid()}", encoding="utf-8")
-            yield trip
+            with under_way(trip):
+                yield trip
+
+
+@contextmanager
+def under_way(trip: Trip) -> Iterator[None]:
+    """Leave a mark in the trip's folder while it is worked on, and after that where it has not come to a rest: what was
+    cut off is seen at a glance.
+    """
+    mark = os.path.join(trip.folder, MARK)
+    with suppress(OSError):
+        Path(mark).touch()
+    try:
+        yield
+    finally:
+        with suppress(OSError, sqlite3.Error):  # which is closed when the record was removed
+            if trip.state in RESTING:
+                remove_if_there(mark)
+
+
+def cut_off() -> list[tuple[str, str, str]]:
+    """Id, state and what to type next of each trip that was cut off and that nobody is working on."""
+    from filelock import FileLock, Timeout
+
+    found = []
+    for name in marked():
+        with suppress(SaltCartError, OSError), opened(name) as trip:
+            try:
+                with FileLock(os.path.join(trip.folder, "lock"), timeout=0):
+                    if trip.state not in RESTING:
+                        found.append((name, trip.state, next_step(trip)))
+            except Timeout:
+                continue
+    return found
+
+
+def marked() -> list[str]:
+    """The ids of trips that are worked on, or were cut off; found without a look into any."""
+    folder = trips_folder()
+    with suppress(OSError), os.scandir(folder) as entries:
+        return sorted(entry.name for entry in entries if os.path.lexists(os.path.join(entry.path, MARK)))
+    return []
 
 
 def holder(lock: str) -> str:
