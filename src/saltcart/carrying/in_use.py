@@ -8,7 +8,6 @@ until its owner is done, or a person removes it.
 import errno
 import json
 import os
-import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
@@ -16,6 +15,7 @@ from datetime import UTC, datetime
 import psutil
 
 from saltcart.carrying.identity import machine_id, whoami
+from saltcart.drives.drive import mount_of
 from saltcart.errors import Refused, show
 from saltcart.safefile import remove_if_there
 from saltcart.trips.records import now
@@ -31,13 +31,28 @@ def in_use(folder: str) -> Iterator[str]:
     """
     while not os.path.isdir(folder):
         folder = os.path.dirname(folder)
+    told = above(folder)
     path = os.path.join(folder, NAME)
-    told = take(path)
+    told = take(path) or told
     try:
         yield told
     finally:
         with suppress(OSError):  # the drive may have gone
             remove_if_there(path)
+
+
+def above(folder: str) -> str:
+    """Look for marks in the folders above on the same drive, where what is in `folder` may not have been there yet;
+    what is to be told of one that was left.
+    """
+    told, mount = "", mount_of(folder)
+    while folder not in (mount, os.path.dirname(folder)):
+        folder = os.path.dirname(folder)
+        path = os.path.join(folder, NAME)
+        if os.path.lexists(path):
+            told = left_over(path)
+            remove_if_there(path)
+    return told
 
 
 def take(path: str) -> str:
@@ -67,7 +82,8 @@ def appear(path: str, text: str) -> None:
 
     Where a drive knows no second names, a power cut may leave an empty one.
     """
-    fresh = f"{path}-{secrets.token_hex(4)}"
+    fresh = f"{path}-{machine_id()}"  # the same each time, so that nothing is left for good
+    remove_if_there(fresh)
     write_new(fresh, text)
     try:
         os.link(fresh, path)
