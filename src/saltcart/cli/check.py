@@ -26,6 +26,8 @@ from saltcart.trips.summary import summary
 from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE, latest
 
 SHOWN = 20
+NAMES = 3  # of entries that share a row
+OF_ONE_FILE = ("no such file", "")  # causes that lie with each file, and not above it
 ALL_FOLLOWED = "no file that was searched names the old place"
 NO_ENTRIES = "No ledger with entries was part of this, so none was judged"
 
@@ -207,20 +209,35 @@ def standing(shelf: ShelfCheck) -> str:
 
 
 def show_problems(screen: Screen, title: str, pairs: Sequence[tuple[LedgerCheck, Problem]]) -> None:
-    """One table of entries."""
+    """One table of entries; those of one ledger that need a word for one cause share a row, a folder each unless the
+    cause lies above.
+    """
+    groups: dict[tuple[str, ...], list[Problem]] = {}
+    for ledger, problem in pairs:
+        found = problem.judgement
+        folder = os.path.dirname(found.resolved) if found.why in OF_ONE_FILE else ""
+        groups.setdefault((found.verdict, ledger.state.path, folder, found.why), []).append(problem)
     rows = [
-        (
-            problem.judgement.verdict,
-            place(ledger.state.path),
-            problem.judgement.entry.where,
-            show(problem.judgement.entry.written),
-            show(problem.judgement.why),
-        )
-        for ledger, problem in pairs[:SHOWN]
+        (verdict, place(path), *in_one_row(problems), show(why))
+        for (verdict, path, _folder, why), problems in list(groups.items())[:SHOWN]
     ]
     screen.table(title, ("Verdict", "Ledger", "Where", "As written", "Why"), rows)
-    if len(pairs) > SHOWN:
-        screen.say(f"... and {len(pairs) - SHOWN} more (see --json)")
+    if more := list(groups.values())[SHOWN:]:
+        screen.say(f"... and {sum(map(len, more))} more (see --json)")
+
+
+def in_one_row(problems: Sequence[Problem]) -> tuple[str, str]:
+    """Where entries stand in their ledger, and what is written there: of more than two the folder once, then names."""
+    first, *more = [problem.judgement for problem in problems]
+    if len(more) < 2:
+        wheres = ", ".join(one.entry.where for one in (first, *more))
+        return wheres, "; ".join(show(one.entry.written) for one in (first, *more))
+    paths = [os.path.normpath(one.resolved) for one in (first, *more)]
+    folder = os.path.commonpath([os.path.dirname(path) for path in paths])
+    names = [os.path.basename(path) for path in paths]
+    rest = f" and {len(names) - NAMES:,} more" if len(names) > NAMES else ""
+    where = f"{first.entry.where} and {len(more):,} more"
+    return where, f"{place(folder)}: {', '.join(map(show, names[:NAMES]))}{rest}"
 
 
 def closing(report: CheckReport) -> str:
