@@ -104,7 +104,9 @@ class Documents(WorldCase):
                     "-c",
                     (
                         "import time, saltcart.hauling.shelf_copy as h, saltcart.cli.main as m\n"
-                        "h.land = lambda *a: (print('ready', flush=True), time.sleep(30))\nraise SystemExit(m.main())"
+                        "assert h.finish_group\n"
+                        "h.finish_group = lambda *a: (print('ready', flush=True), time.sleep(30))\n"
+                        "raise SystemExit(m.main())"
                     ),
                     "haul",
                     "w.toml",
@@ -131,7 +133,7 @@ class Documents(WorldCase):
         self.run_program("draft", *self.plan_words("-o", "w.toml"))
         code = (
             "import os, saltcart.hauling.shelf_copy as h, saltcart.cli.main as m\n"
-            "h.land = lambda *a: os._exit(9)\nm.main(['haul', 'w.toml'])"
+            "assert h.finish_group; h.finish_group = lambda *a: os._exit(9)\nm.main(['haul', 'w.toml'])"
         )
         subprocess.run([sys.executable, "-c", code], env=self.environment, cwd=self.top, capture_output=True)
         told = "was cut off while hauling. Go on with: saltcart haul"

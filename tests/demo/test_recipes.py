@@ -15,13 +15,11 @@ RECIPES = dict(re.findall(r"^## (.+?)\n.*?^```sh\n(.*?)^```", TEXT, re.MULTILINE
 
 class Recipes(WorldCase):
     def run_recipes(self, names):
-        built = self.top / "built"
-        studio.build(str(built))
         for name in names:
             with self.subTest(name):
                 place = self.top / "petrel"
                 shutil.rmtree(place, ignore_errors=True)
-                os.rename(built, place) if len(names) == 1 else shutil.copytree(built, place, symlinks=True)
+                studio.build(str(place))
                 lines = RECIPES[name].splitlines()
                 wanted = [1 if line.endswith("# 1") else 0 for line in lines]
                 script = "".join(f'{line}\necho "status $?" >&2\n' for line in lines)
@@ -33,6 +31,9 @@ class Recipes(WorldCase):
                 found = [int(status) for status in re.findall(r"^status (\d+)$", done.stderr, re.MULTILINE)]
                 self.assertEqual(found, wanted, done.stdout + done.stderr)
 
-    def test_every_recipe(self):
+    def test_the_first_half(self):
         self.assertGreater(len(RECIPES), 10)
-        self.run_recipes(list(RECIPES))
+        self.run_recipes(list(RECIPES)[::2])
+
+    def test_the_other_half(self):
+        self.run_recipes(list(RECIPES)[1::2])
