@@ -5,6 +5,7 @@ import os
 import shutil
 import sqlite3
 from contextlib import closing
+from itertools import cycle
 
 from saltcart.standins import decks, player
 from tests.carrying.machines import SOUNDS, TwoMachines
@@ -210,15 +211,15 @@ class Stations(TwoMachines):
             "incomplete": (lambda: os.remove(other), 3, "04 #1 Lamp.wav"),
             "no manifest": (lambda: os.remove(self.booth / "Music.saltcart.b3"), 3, "manifest"),
         }
+        ways = cycle(("--here", "--in-place", "--back"))
         for name, (spoil, status, word) in cases.items():
             with self.subTest(name):
                 shutil.rmtree(self.lighter)
                 shutil.copytree(whole, self.lighter)
                 spoil()
                 before = tree(self.top, "data-bo")
-                for way in ("--here", "--in-place", "--back"):
-                    done = self.at("bo", "settle", self.booth, way, "--yes", status=status)
-                    self.assertIn(word, done.stdout + done.stderr)
+                done = self.at("bo", "settle", self.booth, next(ways), "--yes", status=status)
+                self.assertIn(word, done.stdout + done.stderr)
                 self.assertEqual(tree(self.top, "data-bo"), before)
         for words in (("--place", "Nowhere=/x"), ("--take", "Nowhere", "--back"), ("--place", "Music")):
             self.at("bo", "settle", self.booth, *words, status=2 if self.restored(whole) else None)

@@ -22,6 +22,7 @@ MODULES = {
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Where to build the studio."""
     parser.add_argument("--into", metavar="FOLDER", help="build the studio there and leave it for you to play with")
+    parser.add_argument("--full", action="store_true", help="show every line that comes back")
     parser.add_argument("--build-only", action="store_true", help="with --into: build the studio and stop")
 
 
@@ -34,8 +35,10 @@ def run(options: argparse.Namespace) -> int:
             f"The studio is built in {show(top)}. Every command below is real; type them yourself with: saltcart demo"
             " --into FOLDER"
         )
-        results = [] if options.build_only else [play(scene, top, screen) for scene in STORY]
+        results = [] if options.build_only else [play(scene, top, screen, options.full) for scene in STORY]
         ended_well = all(result["status"] == result["expected"] for result in results)
+        if results and not options.full:
+            screen.say("Long outputs are folded; every line: saltcart demo --full")
         if options.into:
             home = os.path.join(top, "saltcart-data")
             screen.say(
@@ -71,13 +74,21 @@ def build(top: str) -> None:
         ) from error
 
 
-def play(scene: Scene, top: str, screen: Screen) -> dict[str, object]:
+def play(scene: Scene, top: str, screen: Screen, full: bool) -> dict[str, object]:
     """Show one scene: what is said, what is typed, what really comes back."""
     if scene.said:
         screen.say(f"\n{scene.said}", style="bold")
-    screen.say(f"\n$ {shlex.join(scene.words)}", style="cyan")
-    status, output = perform(scene, top, capture=screen.json or screen.quiet)
+    screen.say(f"$ {shlex.join(scene.words)}", style="cyan")
+    status, output = perform(scene, top, capture=screen.json or screen.quiet or not full)
+    for line in folded(output or "", scene):
+        screen.say(line)
     return {"command": list(scene.words), "status": status, "expected": scene.status, "output": output}
+
+
+def folded(output: str, scene: Scene) -> list[str]:
+    """The lines of an output that tell most."""
+    lines = [line.rstrip() for line in output.splitlines() if line.strip()]
+    return [line for line in lines if any(word in line for word in scene.tells)] if scene.tells else lines[:1]
 
 
 def perform(scene: Scene, top: str, capture: bool) -> tuple[int, str | None]:

@@ -21,12 +21,13 @@ class Scene:
     """Words said before (or none), the command typed, and the exit status it should have.
 
     The first word is a program: saltcart, one of the stand-ins, or `drag`, which is what a
-    file manager does.
+    file manager does.  Of a long output the lines that hold one of the words it `tells` by are shown.
     """
 
     said: str
     words: tuple[str, ...]
     status: int = 0
+    tells: tuple[str, ...] = ()
 
 
 STORY = (
@@ -37,7 +38,6 @@ STORY = (
         1,
     ),
     Scene("(That one track was lost years ago. Salt Cart must not hide it, nor be blamed for it.)", SAMPLER),
-    Scene("", DECKS),
     Scene("", WORKSTATION),
     Scene(
         "The naive way: drag a folder to the new drive ...",
@@ -48,21 +48,30 @@ STORY = (
         "Mend it where it stands: nothing is imported, ratings stay.",
         ("saltcart", "mend", "--in", "lighter", "--yes"),
         1,
+        ("proven", "found again", "stays as before"),
     ),
     Scene("", PLAYER, 1),
     Scene("Take that back too, to the byte ...", ("saltcart", "undo", "--yes")),
     Scene(
         "... put the folder back, and do it properly.", ("drag", "lighter/Sounds/Collection", "keel/Music/Collection")
     ),
-    Scene("Look first: what is there, how big, and what names it.", ("saltcart", "survey", "keel"), 1),
     Scene(
-        "Which drive could take it, and what speaks against each?", ("saltcart", "drives", *DRIVES, "--for", *SHELVES)
+        "Look first: what is there, how big, and what names it.",
+        ("saltcart", "survey", "keel"),
+        1,
+        ("Nothing moved or changed", "saltcart mend"),
     ),
-    Scene("What need not travel?", ("saltcart", "tidy", "keel")),
+    Scene(
+        "Which drive could take it, and what speaks against each?",
+        ("saltcart", "drives", *DRIVES, "--for", *SHELVES),
+        tells=("To carry", "lighter  ", "holds backups"),
+    ),
+    Scene("What need not travel?", ("saltcart", "tidy", "keel"), tells=("  copies  ", "  stray  ")),
     Scene(
         "Move three shelves, with every ledger that cart.toml names; the sampler (nobody has described its settings)"
         " gets a signpost.",
         MOVE,
+        tells=("Moved ", "Rewritten ", "Resolves ", "Looked for "),
     ),
     Scene(
         "The same programs again, reading from lighter; the originals are set aside, so nothing can lean on them.",
@@ -84,20 +93,22 @@ STORY = (
     Scene(
         "Changed your mind? Take it all back; that new play count stays.",
         ("saltcart", "undo", "--drop-copies", "--yes"),
+        tells=("taken back", "removed"),
     ),
-    Scene("", PLAYER, 1),
     Scene("And once more, for good.", (*MOVE, "--quiet")),
-    Scene("Judge everything again, whenever you like.", ("saltcart", "check")),
+    Scene("Judge everything again, whenever you like.", ("saltcart", "check"), tells=("entries found", "To free")),
     Scene(
         "Only now let the originals go: every copy is read back once more first.",
         ("saltcart", "release", "--yes", "--own"),
+        tells=("verified",),
     ),
-    Scene("", ("saltcart", "trips")),
+    Scene("", ("saltcart", "trips"), tells=("released ",)),
     Scene(
         "Saturday night in another booth: a collection on the little dinghy, which plays on any computer.",
         (*CARRY[:2], "lighter/Sounds/Collection", *CARRY[3:]),
+        tells=("Holds ", "Plays anywhere ", "Lists ", "At home "),
     ),
     Scene("From dinghy alone:", ("player", "-", "play-list", *BOOTH_LISTS)),
     Scene("A track is played there ...", ("player", f"{BOOTH}/Ledgers/library.db", "play", "Slack Tide")),
-    Scene("... and counted at home.", ("saltcart", "settle", BOOTH, "--back", "--yes")),
+    Scene("... and counted at home.", ("saltcart", "settle", BOOTH, "--back", "--yes"), tells=("Compared ", "Kept ")),
 )
