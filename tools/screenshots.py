@@ -20,7 +20,7 @@ DISPLAY = ":77"
 STUDIO = Path(tempfile.gettempdir()) / "petrel"
 WORDS = shlex.join(MOVE)
 PICTURES = {
-    "demo": ("", "saltcart demo | head -35"),
+    "demo": ("", "saltcart demo | head -44"),
     "start": ("rm cart.toml", "saltcart start keel --yes"),
     "survey": ("", "saltcart survey keel"),
     "drives-table": ("", shlex.join(["saltcart", "drives", *DRIVES, "--for", *SHELVES])),

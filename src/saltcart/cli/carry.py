@@ -196,18 +196,22 @@ def show_plan(screen: Screen, plan: CarryPlan, drop: bool, limit: int | None) ->
         )
     screen.table(
         "Ledgers that go along",
-        ("Ledger", "Map", ">Entries", "There", "On any computer"),
+        ("Ledger", "Plays anywhere", ">Entries", "Map", "There"),
         [
             (
                 place(one.line.path),
-                one.line.map_name,
+                "yes" if one.line.rewrite else "as it is",
                 sum(one.state.counts().values()),
+                one.line.map_name,
                 place(draft.waybill.moves().follow(one.line.path) or one.line.path),
-                "plays" if one.line.rewrite else f"as it is: {one.line.why}",
             )
             for one in draft.ledgers
         ],
     )
+    for one in plan.full:
+        screen.say(
+            f"{place(one.line.path)} goes as it is, for {one.line.why}; settle makes it true on another computer."
+        )
     if not draft.ledgers:
         screen.remark("No ledger names these sounds, as far as was searched: the sounds alone go.")
     for found, word, option in (
