@@ -18,7 +18,7 @@ from typing import NamedTuple
 
 ROOT = Path(__file__).parents[1]
 CRASH, ALIVE = "tests.switching.test_crash", "tests.switching.test_alive"
-ARCHIVES = "tests.hauling.test_archives"
+ARCHIVES, CARRYING = "tests.hauling.test_archives", "tests.carrying.test_carrying"
 OWN, FAULTS, JOB = "tests.switching.test_own_places", "tests.hauling.test_faults", "tests.switching.test_job"
 
 
@@ -363,6 +363,46 @@ BREAKAGES = (
         "        if self.files:  # a pattern would mean files of that name in any folder",
         "        if False:",
         ("tests.planning.test_divided",),
+    ),
+    Breakage(
+        1,
+        "ledgers that changed in a collection are not written over",
+        "carrying/carry.py",
+        '    if changed:\n        raise Refused(\n            f"{len(changed)} ledger(s) in the collection',
+        '    if False:\n        raise Refused(\n            f"{len(changed)} ledger(s) in the collection',
+        (CARRYING,),
+    ),
+    Breakage(
+        1,
+        "sounds that changed in a collection are not written over",
+        "hauling/haul.py",
+        "    return known is not None and os.path.isfile(place) and digest_file(place, known[0]) == known[1]",
+        "    return known is not None",
+        (CARRYING,),
+    ),
+    Breakage(
+        6,
+        "only rows of the same sound are merged",
+        "ledgers/sqlite/merging.py",
+        "if known[key][0] == leads(others[key][0])}",
+        "}",
+        (CARRYING,),
+    ),
+    Breakage(
+        9,
+        "an altered collection is told before anything begins",
+        "carrying/stands.py",
+        "    plan.problems += altered(wanted, watch)",
+        "    list(altered(wanted, watch))",
+        (CARRYING,),
+    ),
+    Breakage(
+        8,
+        "somebody else at work on a share",
+        "carrying/in_use.py",
+        "    if ours and began(process) != start:",
+        "    if True:",
+        (CARRYING,),
     ),
 )
 

@@ -77,7 +77,7 @@ class Stations(TwoMachines):
         )
         new = "INSERT INTO tracks (id, place, title) VALUES ({}, 'file:///x{}.wav', 'n')"
         self.sql(self.library, "UPDATE tracks SET plays = 7, rating = 2 WHERE id = 2", new.format(9, 1))
-        self.sql(there, new.format(9, 2))
+        self.sql(there, new.format(9, 2), "UPDATE tracks SET plays = 50 WHERE id = 9")  # another sound of that number
         for path, line in ((lists, "# at home\n"), (self.booth / "Ledgers" / "full.m3u8", "# on the way\n")):
             with open(path, "a") as stream:
                 stream.write(line)
@@ -118,6 +118,11 @@ class Stations(TwoMachines):
         self.assertTrue((self.booth / "Music" / SOUNDS[2]).is_file())
         self.assertEqual(tree(self.booth / "Music")[SOUNDS[0].encode()], tree(self.music)[SOUNDS[0].encode()])
         self.at("ann", "settle", self.booth)
+        wav(self.music / SOUNDS[1], 79)
+        (self.booth / "Music" / SOUNDS[1]).write_bytes(b"somebody else's, made there")
+        self.carry(status=3)
+        self.assertEqual((self.booth / "Music" / SOUNDS[1]).read_bytes(), b"somebody else's, made there")
+        os.remove(self.booth / "Music" / SOUNDS[1])
         out = self.carry("--drop-gone").stdout
         self.assertIn("1 file that had gone at home", out)
         self.assertFalse((self.booth / "Music" / SOUNDS[2]).exists())
