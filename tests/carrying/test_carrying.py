@@ -89,7 +89,7 @@ class Stations(TwoMachines):
         self.assertEqual(lists.read_bytes(), text)
         self.at("ann", "undo", "--yes")
         self.assertEqual(tree(self.homes["ann"]), before)
-        self.carry(status=3)  # or what changed there would be written over
+        self.assertIn("--back", self.carry(status=3).stderr)  # or what changed there would be written over
         self.at("ann", "settle", self.booth, "--back", "--yes", "--take", "Ledgers/full.m3u8")
         self.assertEqual({row[0]: row[2] for row in self.counts(self.library)[0]}[2], 2, "the one here holds")
         self.assertIn("# on the way", lists.read_text())
