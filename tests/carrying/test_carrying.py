@@ -96,6 +96,32 @@ class Stations(TwoMachines):
         self.assert_lists_play(lists)
         self.carry()
 
+    def test_a_ledger_here_that_never_came_from_there_stays(self):
+        """Nothing is written over that was not known before, unless it is said so; then it is kept."""
+        self.carry()
+        own = self.homes["bo"] / "Playlists" / "full.m3u8"
+        own.parent.mkdir()
+        own.write_text("/somewhere/else.wav\n")
+        out = self.at("bo", "settle", self.booth, "--here", "--yes", status=1).stdout
+        self.assertIn("--take Ledgers/full.m3u8", out)
+        self.assertEqual(own.read_text(), "/somewhere/else.wav\n")
+        self.at("bo", "settle", self.booth, "--here", "--yes", "--take", "Ledgers/full.m3u8")
+        self.assert_lists_play(own)
+        self.at("bo", "undo", "--yes")
+        self.assertEqual(own.read_text(), "/somewhere/else.wav\n")
+
+    def test_two_carries_into_one_collection(self):
+        """The second adds a shelf, and takes nothing of the first for gone."""
+        self.carry()
+        bells = self.homes["ann"] / "Bells"
+        wav(bells / "c.wav", 90)
+        words = ("--map", PLAYER_MAP, "--yes")
+        out = self.at("ann", "carry", bells, "--to", self.booth, *words).stdout
+        self.assertNotIn("No longer at home", out)
+        self.at("bo", "settle", self.booth, "--here", "--yes")
+        self.assertTrue((self.homes["bo"] / "Bells" / "c.wav").is_file())
+        self.assert_library_plays(self.homes["bo"] / "player" / "library.db")
+
     def test_a_database_of_another_version_is_refused_with_both(self):
         self.carry()
         there = self.booth / "Ledgers" / "library.db"

@@ -5,12 +5,14 @@ from collections.abc import Container, Iterable
 from contextlib import suppress
 
 from saltcart.carrying.identity import whoami
-from saltcart.errors import Refused, SaltCartError, show
+from saltcart.errors import SaltCartError, show
 from saltcart.safefile import digest_of
 from saltcart.trips import trip as trips
-from saltcart.trips.trip import UNDONE
+from saltcart.trips.trip import UNDONE, Trip
 from saltcart.waybills import collection
 from saltcart.waybills.collection import Collection, Known
+
+HERE, IN_PLACE, BACK = "here", "in place", "back"  # the ways in which a collection settles
 
 
 def undone_trips() -> set[str]:
@@ -25,27 +27,36 @@ def agreed(found: Collection, place: str, undone: Container[str]) -> Known | Non
 
 
 def names_then(found: Collection, place: str, undone: Container[str]) -> set[str] | None:
-    """The files, by their paths in the shelf at `place`, that this user's last trip with the collection had; None where
-    its record is gone.
+    """The files, by their paths in the shelf at `place`, that this user knew of after the last trips with it; None
+    where the record of the trip that brought all of them is gone.
     """
-    known = agreed(found, place, undone)
-    with suppress(SaltCartError), trips.opened(known.trip if known else "") as trip:
-        return {
-            row.item.path
-            for number, shelf in enumerate(trip.waybill.shelves)
-            if not shelf.gathered and (shelf.new if trip.waybill.collection else shelf.old).endswith(f"/{place}")
-            for row in trip.logbook.rows(number)
-        }
+    names: set[str] = set()
+    for one in reversed(found.known):
+        if (one.who, one.place) != (whoami(), place) or one.trip in undone:
+            continue
+        with suppress(SaltCartError), trips.opened(one.trip) as trip:
+            names |= names_of(trip, place)
+            if trip.waybill.collection or trip.waybill.settles == HERE:
+                return names
     return None
+
+
+def names_of(trip: Trip, place: str) -> set[str]:
+    """The files of the shelf at a place of the collection that were part of a trip."""
+    return {
+        row.item.path
+        for number, shelf in enumerate(trip.waybill.shelves)
+        if not shelf.gathered and (shelf.new if trip.waybill.collection else shelf.old).endswith(f"/{place}")
+        for row in trip.logbook.rows(number)
+    }
 
 
 def remember(
     found: Collection, trip: str, homes: Iterable[tuple[str, str]], ledgers: Iterable[tuple[str, str]], taken: bool
-) -> None:
+) -> str:
     """Note in the collection where its shelves and files are here, by pairs of place and path, and what its `ledgers`
-    and those here, by such pairs, are now that the two agree.  What was `taken` home may be written over from here.
-
-    Raises Refused when nothing can be written there.
+    and those here, by such pairs, are now that the two agree; what is to be told when nothing can be written there.
+    What was `taken` home may be written over from here.
     """
     who = whoami()
     fresh = [Known(who, place, path, trip=trip) for place, path in homes]
@@ -59,7 +70,8 @@ def remember(
     try:
         collection.write(found)
     except OSError as error:
-        raise Refused(
-            f"What is known here could not be noted in {show(found.top)}: {error.strerror}",
-            "All is settled; later, --back cannot tell what changed since. Make the drive writable and settle again.",
-        ) from error
+        return (
+            f"What is known here could not be noted in {show(found.top)} ({error.strerror}): --back cannot tell later"
+            " what changed since"
+        )
+    return ""

@@ -187,11 +187,19 @@ def placed(paths: Sequence[str], folder: str, base: Sequence[Shelf], before: Col
 
 
 def vanished(plan: CarryPlan) -> list[Gone]:
-    """The files that an earlier carry brought and that nothing at home stands for any more."""
+    """The files that an earlier carry brought and that nothing at home stands for any more: of the shelves that are
+    carried now, and single ones.  What other shelves brought is no part of this.
+    """
     coming = {one.shelf.place(path) for one in plan.draft.shelves for path in one.items}
+    tops = [one.shelf.new for one in plan.draft.shelves if not one.shelf.gathered and not one.shelf.files]
+    homes = {plan.before.at(one.place): one.path for one in plan.before.known} if plan.before else {}
     known = collection.digests_before(plan.top)
-    places = [place for place in known if place not in coming and os.path.isfile(place)]
-    return [Gone(place[len(plan.top) + 1 :], *known[place]) for place in places]
+    gone = []
+    for place in (place for place in known if place not in coming and os.path.isfile(place)):
+        inside = any(tail_below(place, top) is not None for top in tops)
+        if inside or (place in homes and not os.path.lexists(homes[place])):
+            gone.append(Gone(place[len(plan.top) + 1 :], *known[place]))
+    return gone
 
 
 def note_gone(plan: CarryPlan) -> None:
@@ -264,10 +272,11 @@ def finish(name: str, lists: bool = False) -> tuple[Collection, int]:
                 made.files.append(CarriedFile(shelf.new[len(top) + 1 :], shelf.old, trip.waybill.digests, digest))
         made.ledgers = [carried_ledger(trip, row, top) for row in ledgers]
         homes = {row.path: row.before or "" for row in ledgers}
-        made.learn([Known(whoami(), place, source, trip=name) for place, source in made.sources()])
-        made.learn(
-            [Known(whoami(), one.place, one.source, one.digest, homes[one.source], name) for one in made.ledgers]
-        )
+        fresh = made.sources()
+        keep_others(made, known)
+        made.learn([Known(whoami(), place, source, trip=name) for place, source in fresh])
+        here = [one for one in made.ledgers if one.source in homes]
+        made.learn([Known(whoami(), one.place, one.source, one.digest, homes[one.source], name) for one in here])
         lists = lists or bool(known and known.lists)  # once asked for, they are kept up to date
         plays = any(one.relative for one in made.ledgers)
         made.lists, lacking = write_lists(trip, made, known, lists, not plays)
@@ -275,6 +284,18 @@ def finish(name: str, lists: bool = False) -> tuple[Collection, int]:
     write_read_me(made)
     collection.write(made)
     return made, lacking
+
+
+def keep_others(made: Collection, before: Collection | None) -> None:
+    """Let what earlier carries brought into the collection, and this one had nothing to do with, stay in its list."""
+    if before is None:
+        return
+    places = {place for place, _source in made.sources()} | {one.place for one in made.ledgers}
+    gone = {one.place for one in made.gone}
+    made.shelves += [one for one in before.shelves if one.place not in places]
+    made.ledgers += [one for one in before.ledgers if one.place not in places and one.place not in gone]
+    made.files += [one for one in before.files if one.place not in places and one.place not in gone]
+    made.maps += [pair for pair in before.maps if pair[1] not in {place for _name, place in made.maps}]
 
 
 def chosen_files(trip: Trip, number: int, shelf: Shelf) -> Iterator[CarriedFile]:
@@ -338,7 +359,7 @@ def read_me(made: Collection) -> str:
         "This folder is a collection of sounds that travels.",
         "",
         f"Made on {made.made[:10]} on the computer {show(made.machine)} by {show(made.user)}.",
-        f"It holds {sum(one.files for one in made.shelves):,} files in {len(made.shelves)} folder(s):",
+        f"It holds {sum(one.files for one in made.shelves) + len(made.files):,} files:",
         *(f"    {show(one.place)}" for one in made.shelves),
         "",
         "To play it: open a playlist or library from here. They name the sounds from where they lie, so it plays on",

@@ -7,22 +7,20 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 from glob import escape
 
-from saltcart.carrying.agreement import agreed, remember, undone_trips
+from saltcart.carrying.agreement import BACK, HERE, IN_PLACE, agreed, remember, undone_trips
 from saltcart.carrying.identity import whoami
 from saltcart.carrying.stands import (
     AS_IT_WAS,
-    BACK,
     BOTH,
     CHANGED,
     COPY,
-    HERE,
-    IN_PLACE,
     LEAVE,
     MERGE,
     NONE,
     REPLACE,
     SAME,
     STAYS,
+    UNKNOWN,
     LedgerStand,
     SettlePlan,
     at_home,
@@ -44,7 +42,7 @@ from saltcart.shelves.true_names import true_path
 from saltcart.spelling.foreign import looks_foreign
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import trip as trips
-from saltcart.trips.trip import UNDONE, Trip
+from saltcart.trips.trip import SWITCHED, UNDONE, Trip
 from saltcart.waybills import collection
 from saltcart.waybills.collection import CarriedShelf, Collection
 from saltcart.waybills.new_place import landing_drive
@@ -137,6 +135,8 @@ def decide(plan: SettlePlan, take: Sequence[str], keep: Sequence[str]) -> None:
             decide_back(one)
         elif one.stands_here == AS_IT_WAS and one.stands_there == AS_IT_WAS:
             one.step, one.why = LEAVE, "it is settled here, and neither has changed since"
+        elif one.stands_here == UNKNOWN:
+            one.step, one.why = BOTH, "another one stands here that did not come from this collection"
         else:
             one.step = REPLACE if one.stands_here != CHANGED else BOTH
             one.why = "the one here has changed since the two agreed" if one.step == BOTH else ""
@@ -209,7 +209,9 @@ def look_at_both(plan: SettlePlan, one: LedgerStand) -> None:
         )
         more, less = (theirs - ours).total(), (ours - theirs).total()
         one.differs = f"{more:,} entries only there, {less:,} only here"
-        if isinstance(here, SqliteLedger) and isinstance(there, SqliteLedger) and merging.merges(here.plan):
+        if one.stands_here == UNKNOWN or not isinstance(here, SqliteLedger) or not isinstance(there, SqliteLedger):
+            return
+        if merging.merges(here.plan):
             one.merging = merging.compare(here, there, lambda path: follow(path) or path)
             one.step, one.why = MERGE, ""
             waybill.ledgers.append(
@@ -338,7 +340,8 @@ def unfinished(plan: SettlePlan, way: str) -> Trip | None:
             continue
         places = [shelf.old for shelf in trip.waybill.shelves]
         places += [path for line in trip.waybill.ledgers for path in (line.path, line.merge) if path]
-        if any(tail_below(path, plan.found.top) for path in places):
+        noted = trip.state == SWITCHED and trip.waybill.settles != way  # all but the note of it was done
+        if any(tail_below(path, plan.found.top) for path in places) and not noted:
             if trip.waybill.settles != way:
                 raise Refused(
                     f"Trip {trip.name}, which settles this --{trip.waybill.settles.replace(' ', '-')}, was cut off",
@@ -361,10 +364,9 @@ def take_up(plan: SettlePlan, way: str) -> str | None:
     return trip.name
 
 
-def remember_here(plan: SettlePlan, name: str) -> None:
-    """Note in the collection, after trip `name` or after nothing had to be done, what it and this home agree on.
-
-    Raises Refused when nothing can be written there.
+def remember_here(plan: SettlePlan, name: str) -> str:
+    """Note in the collection, after trip `name` or after nothing had to be done, what it and this home agree on; what
+    is to be told when nothing can be written there.
     """
     found = plan.found
     homes = [] if plan.way == IN_PLACE else [(place, plan.homes[place]) for place, _source in found.sources()]
@@ -374,8 +376,7 @@ def remember_here(plan: SettlePlan, name: str) -> None:
         with trips.opened(name) as trip:
             rows = trip.logbook.ledgers()
         ledgers += [(row.path[len(found.top) + 1 :], row.place) for row in rows if tail_below(row.path, found.top)]
-    if name or ledgers:
-        remember(found, name, homes, ledgers, plan.way == BACK)
+    return remember(found, name, homes, ledgers, plan.way == BACK) if name or ledgers else ""
 
 
 def made_here(found: Collection) -> bool:

@@ -25,7 +25,6 @@ from saltcart.spelling.moves import joined, tail_below
 from saltcart.waybills.collection import CarriedLedger, Collection
 from saltcart.waybills.waybill import Waybill
 
-HERE, IN_PLACE, BACK = "here", "in place", "back"
 # How a ledger of the collection, and the one here, stand against the last time that the two agreed.
 AS_IT_WAS, CHANGED, NONE, SAME, UNKNOWN = "as it was", "changed", "none", "the same", "not known from before"
 # What is done about a ledger.

@@ -8,15 +8,13 @@ from contextlib import nullcontext
 from dataclasses import replace
 from shlex import quote
 
+from saltcart.carrying.agreement import BACK, HERE, IN_PLACE
 from saltcart.carrying.in_use import in_use
 from saltcart.carrying.settle import made_here, plan_settle, remember_here, take_up
 from saltcart.carrying.stands import (
     AS_IT_WAS,
-    BACK,
     BOTH,
     COPY,
-    HERE,
-    IN_PLACE,
     LEAVE,
     MERGE,
     REPLACE,
@@ -117,7 +115,8 @@ def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
         screen.document(document)
         return 1 if plan.problems else 0
     if not plan.something:
-        remember_here(plan, "")
+        if told := remember_here(plan, ""):
+            screen.remark(told)
         screen.say(f"Nothing is to be done here. {left_word(plan)}".strip())
         screen.document({**document, "trip": None})
         return 1 if unsettled(plan) else 0
@@ -132,7 +131,8 @@ def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
         switched = repoint(name, wait=options.wait, progress=watch)
     with screen.watch() as watch:
         report = check_trip(name, progress=watch)
-    remember_here(plan, name)
+    if told := remember_here(plan, name):
+        screen.remark(told)
     if not report.ok:
         show_check(screen, report)
     proof = compared(plan, report)
@@ -229,7 +229,11 @@ def show_merges(screen: Screen, plan: SettlePlan) -> None:
     """What is brought together, cell by cell, before it is."""
     for one in plan.ledgers:
         if one.step == BOTH and one.differs:
-            screen.remark(f"{place(one.here)} and {place(one.there)}: {one.differs}. To take the one: --take or --keep")
+            which = quote(show(one.carried.place))
+            screen.remark(f"{place(one.here)} and {place(one.there)}: {one.differs}")
+            screen.say(
+                f"  To let it take the place of the one here: --take {which}   to keep the one here: --keep {which}"
+            )
         if one.merging:
             screen.table(
                 f"Brought together in {place(one.here)}",
