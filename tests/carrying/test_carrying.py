@@ -9,7 +9,7 @@ from itertools import cycle
 
 from saltcart.standins import decks, player
 from tests.carrying.machines import SOUNDS, TwoMachines
-from tests.world import PLAYER_MAP, tree, wav
+from tests.world import PLAYER_MAP, cells, tree, wav
 
 
 class Stations(TwoMachines):
@@ -109,6 +109,22 @@ class Stations(TwoMachines):
         self.assert_lists_play(own)
         self.at("bo", "undo", "--yes")
         self.assertEqual(own.read_text(), "/somewhere/else.wav\n")
+
+    def test_a_program_that_keeps_its_library_elsewhere_here(self):
+        """The search finds it: it is told, stays unless it is said otherwise, and is what the carried one replaces."""
+        self.carry()
+        own = self.homes["bo"] / ".config" / "petrel" / "library.db"
+        own.parent.mkdir(parents=True)
+        player.create(str(own))
+        player.add_folder(str(own), "/nowhere")
+        empty = cells(str(own))
+        out = self.at("bo", "settle", self.booth, "--here", "--yes", status=1).stdout
+        self.assertIn(".config/petrel/library.db", out)
+        self.assertEqual(cells(str(own)), empty)
+        self.at("bo", "settle", self.booth, "--here", "--yes", "--take", "Ledgers/library.db")
+        self.assert_library_plays(own)
+        self.at("bo", "undo", "--yes")
+        self.assertEqual(cells(str(own)), empty)
 
     def test_two_carries_into_one_collection(self):
         """The second adds a shelf, and takes nothing of the first for gone."""

@@ -24,10 +24,12 @@ from saltcart.carrying.stands import (
     LedgerStand,
     SettlePlan,
     at_home,
+    found_here,
     leads,
     stand,
     verify,
 )
+from saltcart.cart import Cart
 from saltcart.drives import drive_of
 from saltcart.drives.limits import allowed
 from saltcart.errors import CannotSpell, Refused, SaltCartError, UsageError, show
@@ -63,11 +65,12 @@ def plan_settle(
     keep: Sequence[str] = (),
     progress: Progress = silent,
     seen: SettlePlan | None = None,
+    cart: Cart | None = None,
 ) -> SettlePlan:
     """Look at the collection in a folder, and work out how to settle it.  `places` are texts such as `PLACE=FOLDER`.
     Of ledgers that changed on both sides, those of the collection are taken whose places are in `take`, and those here
     are kept of which they are in `keep`.  What was `seen` by an earlier look, files read against their manifests, is
-    taken from there.
+    taken from there.  Ledgers whose programs keep theirs elsewhere here, as the search finds or `cart` says, go there.
 
     Raises Refused for a collection that is incomplete or altered, unless `damaged_too`; nothing is written.
     """
@@ -83,6 +86,9 @@ def plan_settle(
     homes = {place: at_home(found, place, source, undone) for place, source in found.sources()}
     homes |= chosen(found, places)
     stands = [stand(found, one, homes, undone) for one in found.ledgers]
+    if way != BACK and (theirs := found_here(found, cart or Cart(), stands, progress)):
+        homes = theirs | homes
+        stands = [stand(found, one, homes, undone) for one in found.ledgers]
     plan = SettlePlan(found, way, homes, stands, undone)
     if seen:
         plan.problems, plan.new, plan.beside = seen.problems, seen.new, seen.beside

@@ -6,12 +6,15 @@ from dataclasses import dataclass, field
 from functools import partial
 
 from saltcart.carrying.agreement import agreed, names_then
+from saltcart.cart import Cart
 from saltcart.errors import SaltCartError
 from saltcart.hauling.workers import Reading
 from saltcart.judging.judge import MISSING
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
 from saltcart.ledgers.sqlite.merging import Comparison
+from saltcart.looking.survey import usual_ledgers
+from saltcart.mentions.search import known_as
 from saltcart.progress import Progress
 from saltcart.proving.contents import ReadWatch, altered
 from saltcart.proving.results import FileProblem
@@ -109,6 +112,26 @@ def stand(found: Collection, one: CarriedLedger, homes: Mapping[str, str], undon
         sums_at(here, maps, one.map_name) if now_here else {},
     )
     return LedgerStand(one, there, here, stands_there, stands_here, sums=sums)
+
+
+def found_here(found: Collection, cart: Cart, stands: Sequence[LedgerStand], progress: Progress) -> dict[str, str]:
+    """Where the programs of this machine keep ledgers like those of the collection which would be the first at their
+    places: the one of that name and map that a search finds, by their places in the collection.
+    """
+    lacking = [one for one in stands if one.stands_here == NONE and one.stands_there != NONE]
+    maps = [load_map(path) for path in (*found.map_files(), *cart.maps) if os.path.isfile(path)]
+    own = {one.name for one in maps}  # a playlist has no program whose folder it must lie in
+    if not any(one.carried.map_name in own for one in lacking):
+        return {}
+    paths, _searched = usual_ledgers(cart, maps, progress)
+    paths = [path for path in paths if tail_below(path, found.top) is None and os.path.isfile(path)]
+    places = {}
+    for one in lacking:
+        alike = [path for path in paths if os.path.basename(path) == os.path.basename(one.here)]
+        alike = [path for path in alike if known_as(path, maps) == one.carried.map_name]
+        if one.carried.map_name in own and len(alike) == 1:
+            places[one.carried.place] = alike[0]
+    return places
 
 
 def sums_at(place: str, maps: Sequence[Map], map_name: str) -> Mapping[str, int]:

@@ -2,7 +2,6 @@
 
 import re
 from collections.abc import Sequence
-from difflib import get_close_matches
 
 from saltcart.errors import UsageError, show
 
@@ -51,6 +50,8 @@ def near(word: str, known: Sequence[str], otherwise: str) -> str:
     """What was perhaps meant by a word, else another hint."""
     if word in MEANT:
         return MEANT[word]
+    from difflib import get_close_matches  # for the few that err
+
     close = get_close_matches(word, known, n=2, cutoff=0.6) or [
         one for one in known if len(word) > 2 and one.startswith(word)
     ]

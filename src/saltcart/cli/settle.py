@@ -23,6 +23,7 @@ from saltcart.carrying.stands import (
     SettlePlan,
     sums_at,
 )
+from saltcart.cart import load
 from saltcart.cli.arguments import add_cart, add_list, add_pace, add_wait, add_yes, need_answer, pace
 from saltcart.cli.check import closing, show_check
 from saltcart.cli.documents import check_document, trip_document
@@ -33,7 +34,6 @@ from saltcart.hauling.haul import haul, haul_waybill
 from saltcart.hauling.shelf_copy import HaulReport
 from saltcart.ledgers import load_map
 from saltcart.ledgers.maps import ASK
-from saltcart.progress import silent
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.true_names import true_path, without_detours
@@ -103,11 +103,12 @@ def run(options: argparse.Namespace) -> int:
 def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
     """Settle in one way, or look alone."""
     with screen.watch() as watch:
-        plan = plan_settle(options.folder, "", options.place, progress=watch)
+        cart = load(options.cart)
+        plan = plan_settle(options.folder, "", options.place, progress=watch, cart=cart)
         name = take_up(plan, way) if way else None
         if way and not name:
             damage, choice = options.damaged_too, (options.take, options.keep)
-            plan = plan_settle(options.folder, way, options.place, damage, *choice, progress=silent, seen=plan)
+            plan = plan_settle(options.folder, way, options.place, damage, *choice, seen=plan, cart=cart)
     show_plan(screen, plan)
     document = plan_document(plan)
     if not way:
