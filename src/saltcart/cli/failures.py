@@ -4,6 +4,7 @@ import argparse
 import json
 import os
 import sys
+from glob import glob
 
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home, made_home, trips_folder
@@ -17,15 +18,20 @@ def tell_cut_off(options: argparse.Namespace) -> None:
     """Say in a line for each trip that was cut off, that it was, and what goes on with it; those commands that go on
     themselves say so.
     """
-    if options.quiet or options.command in GO_ON or not os.path.isdir(trips_folder()):
-        return
-    with os.scandir(trips_folder()) as entries:
-        if not any(os.path.lexists(os.path.join(entry.path, "under-way")) for entry in entries):
-            return  # nearly always, and what follows takes its time to load
+    if options.quiet or options.command in GO_ON or not any(map(cut, glob(str(trips_folder() / "*" / "under-way")))):
+        return  # nearly always, and what follows takes its time to load
     from saltcart.trips.trip import cut_off as cut_off_trips
 
     for name, state, remedy in cut_off_trips():
         print(f"saltcart: Trip {name} was cut off while {state}. {remedy}", file=sys.stderr)
+
+
+def cut(mark: str) -> bool:
+    """Whether a trip's mark says that it is worked on, or was cut off."""
+    try:
+        return os.path.getsize(mark) > 0
+    except OSError:
+        return False
 
 
 def foreseen(error: SaltCartError, options: argparse.Namespace) -> int:

@@ -15,7 +15,7 @@ from saltcart.home import home, made_home, trips_folder
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
 from saltcart.ledgers.instrument_parts import INSTRUMENT, PART, parts_of
 from saltcart.ledgers.kinds import head_of
-from saltcart.safefile import PRIVATE_FILE, create_file, digest_of, remove_if_there, short_name, sync_file, sync_folder
+from saltcart.safefile import PRIVATE_FILE, create_file, digest_of, short_name, sync_file, sync_folder
 from saltcart.shelves.oddities import set_aside_name
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.records import LedgerRow, now
@@ -294,17 +294,17 @@ def held(name: str) -> Iterator[Trip]:
 @contextmanager
 def under_way(trip: Trip) -> Iterator[None]:
     """Leave a mark in the trip's folder while it is worked on, and after that where it has not come to a rest: what was
-    cut off is seen at a glance.
+    cut off is seen at a glance.  A mark with nothing in it says that it rests.
     """
-    mark = os.path.join(trip.folder, MARK)
+    mark = Path(trip.folder, MARK)
     with suppress(OSError):
-        Path(mark).touch()
+        mark.write_text("under way\n")
     try:
         yield
     finally:
         with suppress(OSError, sqlite3.Error):  # which is closed when the record was removed
             if trip.state in RESTING:
-                remove_if_there(mark)
+                mark.write_text("")
 
 
 def cut_off() -> list[tuple[str, str, str]]:
@@ -318,6 +318,8 @@ def cut_off() -> list[tuple[str, str, str]]:
                 with FileLock(os.path.join(trip.folder, "lock"), timeout=0):
                     if trip.state not in RESTING:
                         found.append((name, trip.state, next_step(trip)))
+                    else:
+                        Path(trip.folder, MARK).write_text("")  # it was killed right after its end
             except Timeout:
                 continue
     return found
@@ -325,10 +327,12 @@ def cut_off() -> list[tuple[str, str, str]]:
 
 def marked() -> list[str]:
     """The ids of trips that are worked on, or were cut off; found without a look into any."""
-    folder = trips_folder()
-    with suppress(OSError), os.scandir(folder) as entries:
-        return sorted(entry.name for entry in entries if os.path.lexists(os.path.join(entry.path, MARK)))
-    return []
+    found = []
+    for folder in trips_folder().glob("*"):
+        with suppress(OSError):
+            if (folder / MARK).stat().st_size:
+                found.append(folder.name)
+    return sorted(found)
 
 
 def holder(lock: str) -> str:
