@@ -117,6 +117,16 @@ class Mended(MendCase):
         self.run_program("undo", done["trip"], "--yes")
         self.assertEqual(self.state(), before)
 
+    def test_this_users_home_under_another_name(self):
+        home, sounds = Path(self.environment["HOME"]), ("low/C1.wav", "high/Été 50%.wav")
+        shutil.copytree(self.shelf, home / "Music" / "Bells")
+        late = home / "late.m3u8"
+        late.write_text("".join(f"/home/ann-as-she-was/Music/Bells/{name}\n" for name in sounds))
+        rule = self.mend("--ledger", late, "--in", home, "--yes")["rules"][0]
+        self.assertEqual((rule["from"], rule["to"]), ("/home/ann-as-she-was", str(home)))
+        self.assertEqual(rule["evidence"][0], "home folder")
+        self.assertEqual(late.read_text(), "".join(f"{home}/Music/Bells/{name}\n" for name in sounds))
+
     def test_what_a_trip_carried_and_a_program_named_again(self):
         self.run_program("move", self.shelf, "--to", self.new.parent, "--yes")
         late = self.keel / "lists" / "late.m3u8"
