@@ -126,6 +126,13 @@ class Stations(TwoMachines):
         self.at("bo", "undo", "--yes")
         self.assertEqual(cells(str(own)), empty)
 
+    def test_a_collection_is_no_home_that_mending_leads_to(self):
+        self.carry()
+        os.rename(self.music, self.top / "gone")
+        words = ("--ledger", self.library, "--map", PLAYER_MAP, "--plan", self.top / "plan.toml", "--json")
+        rules = json.loads(self.at("ann", "mend", *words, status=None).stdout)["rules"]
+        self.assertEqual([rule for rule in rules if "trip" in rule["evidence"]], [])
+
     def test_two_carries_into_one_collection(self):
         """The second adds a shelf, and takes nothing of the first for gone."""
         self.carry()

@@ -24,6 +24,7 @@ from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.progress import Progress, silent
 from saltcart.safefile import digest_of, remove_if_there, replacing
 from saltcart.shelves.audio import kind_of
+from saltcart.shelves.digests import digest_file
 from saltcart.shelves.oddities import litter
 from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, Item
@@ -214,7 +215,7 @@ def drop_gone(plan: CarryPlan) -> int:
     dropped = 0
     for one in plan.gone:
         place = os.path.join(plan.top, one.place)
-        if os.path.isfile(place) and collection.digest_now(place, one.kind) == one.digest:
+        if os.path.isfile(place) and digest_file(place, one.kind) == one.digest:
             remove_if_there(place)
             dropped += 1
     return dropped

@@ -283,7 +283,7 @@ def show_closing(
         rows += [("Broken before", f"{many(before, 'entry is', 'entries are')} found neither here nor at home")]
     if dropped:
         rows += [("Removed", f"{many(dropped, 'file', 'files')} that had gone at home")]
-    rows += [("At home", "nothing has changed")]
+    rows += [("At home", "nothing was written")]
     rows += [("Elsewhere", f"saltcart settle {quote(show(made.top))}   there, or here to bring home what changed")]
     rows += [("Again", "the same command brings the collection up to date")]
     screen.facts(rows)

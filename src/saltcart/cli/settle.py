@@ -334,7 +334,11 @@ def compared(plan: SettlePlan, report: CheckReport) -> list[dict[str, object]]:
                 "says": dict(now),
                 "said": wanted,
                 "still_there": away,
-                "equal": dict(now) == wanted and (changed or found >= one.carried.found) and not away,
+                "lost": sum(problem.new for problem in state.problems),
+                "equal": dict(now) == wanted
+                and not any(problem.new for problem in state.problems)
+                and (changed or found >= one.carried.found)
+                and not away,
             }
         )
     return result
@@ -373,7 +377,7 @@ def show_closing(
     if proof and not unequal:
         plays = sum(int(one["says"].get("plays", 0)) for one in proof if isinstance(one["says"], dict))
         what = f", and {plays:,} plays are counted as there" if plays else ""
-        rows += [("Compared", f"all that was found at home is found here{what}")]
+        rows += [("Compared", f"all that was found there is found here{what}")]
     for one in unequal:
         away = one["still_there"]
         what = f"still names {len(away)} in the collection" if isinstance(away, list) and away else "differs from there"

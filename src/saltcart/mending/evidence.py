@@ -147,7 +147,7 @@ class KnownMoves:
     def __init__(self) -> None:
         self.moves: list[tuple[Move, str]] = []
         for trip in trips.readable():
-            if trip.state in (SWITCHED, RELEASED):
+            if trip.state in (SWITCHED, RELEASED) and not trip.waybill.collection:  # which travels, and is no home
                 self.moves += [(move, TRIP) for move in trip.waybill.moves().moves]
         for identity, fact in remembered().items():
             drive = find_drive(identity, fact["mount"]) if fact["mount"] != "/" else None

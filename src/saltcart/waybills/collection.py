@@ -16,7 +16,7 @@ from saltcart import tomlfile
 from saltcart.errors import BadFile, SaltCartError, show
 from saltcart.safefile import replacing
 from saltcart.shelves import manifest
-from saltcart.shelves.digests import BLAKE3, SHA256, digest_file
+from saltcart.shelves.digests import BLAKE3, SHA256
 from saltcart.waybills.waybill import absolute, as_toml_path, below
 
 NAME = "carried.toml"
@@ -291,11 +291,6 @@ def digests_before(top: str) -> Mapping[str, tuple[str, str]]:
     """
     path = os.path.join(top, NAME) if top else ""
     return known_digests(path, os.stat(path).st_mtime_ns) if path and os.path.exists(path) else {}
-
-
-def digest_now(place: str, kind: str) -> str:
-    """The digest of that kind of what stands at a place now."""
-    return str(digest_file(place, kind))
 
 
 @lru_cache(maxsize=4)

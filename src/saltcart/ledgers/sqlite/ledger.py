@@ -20,7 +20,7 @@ from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, batches_of, in_parts, pu
 from saltcart.ledgers.sqlite.opening import connect, reading, unwritten
 from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.sqlite.row_edits import RowEdits
-from saltcart.ledgers.sqlite.schema import bring_in_step, derived, differing_schema, loose_ends, sleeping_triggers
+from saltcart.ledgers.sqlite.schema import derived, differing_schema, loose_ends, triggers_asleep
 from saltcart.ledgers.sqlite.tables import Table
 from saltcart.spelling.swaps import Swap
 
@@ -175,29 +175,20 @@ class SqliteLedger(Batched):
         """
         loose = loose_ends(copy)
         copy.execute("BEGIN")
-        asleep = sleeping_triggers(copy)
-        for trigger in asleep:
-            copy.execute(f"DROP TRIGGER main.{quoted(trigger.name)}")
-            if trigger.part:
-                copy.execute(trigger.part)
-        last = sorted(
-            enumerate(self.plan.rules), key=lambda pair: Table(copy, pair[1].table).tells_rows(pair[1].column)
-        )
-        for number, rule in last:  # whose rows are told apart by their paths go by those until then
-            table = Table(copy, rule.table)
-            if covered := (ours := table.sql_swaps(rule, swaps)).covers():
-                copy.execute(
-                    f"UPDATE main.{quoted(rule.table)} AS t SET {quoted(rule.column)} = {ours.swapped()} WHERE"
-                    f" {covered}"
-                )
-            if mine := {key[1:]: text for key, text in changes.items() if key[0] == number}:
-                table.put(copy, rule.column, mine)
-        rows.carry_out()
-        for trigger in asleep:
-            if trigger.part:
-                copy.execute(f"DROP TRIGGER main.{quoted(trigger.name)}")
-            copy.execute(trigger.sql)
-        bring_in_step(copy)
+        with triggers_asleep(copy):
+            last = sorted(
+                enumerate(self.plan.rules), key=lambda pair: Table(copy, pair[1].table).tells_rows(pair[1].column)
+            )
+            for number, rule in last:  # whose rows are told apart by their paths go by those until then
+                table = Table(copy, rule.table)
+                if covered := (ours := table.sql_swaps(rule, swaps)).covers():
+                    copy.execute(
+                        f"UPDATE main.{quoted(rule.table)} AS t SET {quoted(rule.column)} = {ours.swapped()} WHERE"
+                        f" {covered}"
+                    )
+                if mine := {key[1:]: text for key, text in changes.items() if key[0] == number}:
+                    table.put(copy, rule.column, mine)
+            rows.carry_out()
         copy.execute("COMMIT")
         if torn := [name for name, count in loose_ends(copy).items() if count > loose.get(name, 0)]:
             raise CannotSpell(

@@ -16,7 +16,7 @@ from saltcart.ledgers.sqlite.cells import REMEDY_CELLS
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.sqlite.opening import connect, reading
 from saltcart.ledgers.sqlite.quoting import quoted
-from saltcart.ledgers.sqlite.schema import bring_in_step, derived, differing_schema, sleeping_triggers
+from saltcart.ledgers.sqlite.schema import derived, differing_schema, triggers_asleep
 from saltcart.ledgers.sqlite.tables import Table
 
 
@@ -115,22 +115,13 @@ def put(target: str, plan: Map, cells: Sequence[Merge], theirs_where_asked: bool
     with closing(connect(target, "mode=rw")) as copy:
         copy.execute("PRAGMA synchronous = OFF")  # the file is flushed as a whole before it takes its name
         copy.execute("BEGIN")
-        asleep = sleeping_triggers(copy)
-        for trigger in asleep:
-            copy.execute(f"DROP TRIGGER main.{quoted(trigger.name)}")
-            if trigger.part:
-                copy.execute(trigger.part)
-        for one, value in wanted:
-            table = Table(copy, plan.rules[one.rule].table)
-            match = " AND ".join(f"{key} = ?" for key in table.key)
-            copy.execute(
-                f"UPDATE main.{quoted(table.name)} SET {quoted(one.column)} = ? WHERE {match}", (value, *one.key)
-            )
-        for trigger in asleep:
-            if trigger.part:
-                copy.execute(f"DROP TRIGGER main.{quoted(trigger.name)}")
-            copy.execute(trigger.sql)
-        bring_in_step(copy)
+        with triggers_asleep(copy):
+            for one, value in wanted:
+                table = Table(copy, plan.rules[one.rule].table)
+                match = " AND ".join(f"{key} = ?" for key in table.key)
+                copy.execute(
+                    f"UPDATE main.{quoted(table.name)} SET {quoted(one.column)} = ? WHERE {match}", (value, *one.key)
+                )
         copy.execute("COMMIT")
         prove(copy, plan, wanted, before)
     return len(wanted)

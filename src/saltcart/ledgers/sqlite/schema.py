@@ -4,6 +4,7 @@ import re
 import sqlite3
 from collections import Counter
 from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import NamedTuple
 
 from saltcart.ledgers.sqlite.quoting import quoted
@@ -39,6 +40,24 @@ def sleeping_triggers(connection: sqlite3.Connection) -> list[Sleeping]:
         for name, sql, kind in masters
         if kind == "trigger" and not set(written_by(sql)) <= virtual
     ]
+
+
+@contextmanager
+def triggers_asleep(copy: sqlite3.Connection) -> Iterator[None]:
+    """Let those triggers sleep that record a doing; those that keep a full-text table in step run, for that is derived.
+    What is derived is in step in the end.
+    """
+    asleep = sleeping_triggers(copy)
+    for trigger in asleep:
+        copy.execute(f"DROP TRIGGER main.{quoted(trigger.name)}")
+        if trigger.part:
+            copy.execute(trigger.part)
+    yield
+    for trigger in asleep:
+        if trigger.part:
+            copy.execute(f"DROP TRIGGER main.{quoted(trigger.name)}")
+        copy.execute(trigger.sql)
+    bring_in_step(copy)
 
 
 def search_part(sql: str, virtual: set[str]) -> str | None:
