@@ -133,6 +133,15 @@ class Stations(TwoMachines):
         rules = json.loads(self.at("ann", "mend", *words, status=None).stdout)["rules"]
         self.assertEqual([rule for rule in rules if "trip" in rule["evidence"]], [])
 
+    def test_no_configuration_of_ours_goes_along(self):
+        """Be it the one in force or not: what it names would come along too."""
+        config = self.homes["ann"] / ".config" / "saltcart"
+        config.mkdir(parents=True)
+        for place in (config, self.homes["ann"]):
+            (place / "cart.toml").write_text(f'[[shelf]]\npath = "{self.music}"\n[[ledger]]\npath = "{self.library}"\n')
+        self.carry()
+        self.assertEqual([path for path in self.booth.rglob("*.toml") if path.name == "cart.toml"], [])
+
     def test_two_carries_into_one_collection(self):
         """The second adds a shelf, and takes nothing of the first for gone."""
         self.carry()

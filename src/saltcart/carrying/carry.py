@@ -13,6 +13,7 @@ from saltcart.carrying.agreement import agreed, undone_trips
 from saltcart.carrying.identity import machine, user, whoami
 from saltcart.carrying.lists import write_lists
 from saltcart.carrying.stands import leads, sums_of
+from saltcart.cart import NAME as CART
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.ledgers import load_map
 from saltcart.ledgers.formats import cart_toml
@@ -82,11 +83,11 @@ def plan_carry(
     base = [replace(shelf, stay=(*shelf.stay, *more)) for shelf, more in zip(base, stay, strict=True)]
     wanted = {true_path(path) for path in request.ledgers}
     outside = [one for one in first.ledgers if not one.travels and (leans(one) or one.line.path in wanted)]
-    outside = [one for one in outside if one.line.map_name != cart_toml.NAME and not in_collection(one.line.path, top)]
+    outside = [one for one in outside if not ours(one) and not in_collection(one.line.path, top)]
     paths = [one.line.path for one in outside]
     request = replace(request, ledgers=paths, maps=first.waybill.maps, searches=False, elsewhere=False)
     maps = [load_map(path) for path in first.waybill.maps]
-    used = {one.line.map_name for one in first.ledgers}
+    used = {one.line.map_name for one in first.ledgers if one.travels or one in outside}
     extra = placed(paths, os.path.join(top, LEDGERS), base, before)
     extra += placed([one.path for one in maps if one.name in used], os.path.join(top, MAPS), base, before)
     extra = [allowed_names(shelf, request, remarks) for shelf in extra]
@@ -112,6 +113,13 @@ def plan_carry(
 def leans(one: DraftedLedger) -> bool:
     """Whether a ledger names something of what travels."""
     return bool(one.changes or one.links or not one.line.rewrite)
+
+
+def ours(one: DraftedLedger) -> bool:
+    """Whether a ledger is a configuration of Salt Cart, be it not the one in force: it says what is where on this
+    machine, and names ledgers that have nothing to do with what travels.
+    """
+    return one.line.map_name == cart_toml.NAME or os.path.basename(one.line.path) == CART
 
 
 def in_collection(path: str, top: str) -> bool:
