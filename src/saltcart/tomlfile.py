@@ -29,7 +29,7 @@ def read(path: str, shape: Mapping[str, Any]) -> dict[str, Any]:
     """
     try:
         with open(path, "rb") as stream:
-            text = stream.read(16 << 20).decode("utf-8-sig")
+            text = stream.read(64 << 20).decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise BadFile(path, None, "is not UTF-8 text", "Save it as UTF-8.") from error
     except OSError as error:

@@ -35,7 +35,7 @@ class CutOff(CrashCase, TwoMachines):
 
     def words(self):
         where = ("--ledger", self.library, "--map", str(PLAYER_MAP), "--map", str(DECKS_MAP), "--yes")
-        return ("carry", str(self.music), "--to", str(self.booth), *map(str, where))
+        return ("carry", str(self.music), "--to", str(self.booth), *map(str, where), "--arrange", "{kind}/{name}")
 
     def test_carry(self):
         self.each(*self.words())

@@ -18,7 +18,8 @@ from saltcart.errors import Refused, SaltCartError, show
 from saltcart.ledgers import load_map
 from saltcart.ledgers.formats import cart_toml
 from saltcart.looking.tidy import COLLECTION_SHARE
-from saltcart.planning.draft import Draft, allowed_names, chosen_shelves, work_out
+from saltcart.planning.arrange import Arranger, arranged
+from saltcart.planning.draft import Draft, allowed_names, chosen_shelves, maps_of, work_out
 from saltcart.planning.request import Request
 from saltcart.planning.strays import copied_along, files_named, numbered, strays_of, taken_along
 from saltcart.planning.trial_rewrite import DraftedLedger
@@ -69,9 +70,11 @@ def plan_carry(
     remarks: list[str] = []
     chosen = bool(request.from_list or request.rated is not None or request.played_since)
     request = replace(request, copy=True, gather=True, like=RELATIVE)
-    base = chosen_shelves(request, remarks)
-    top = true_path(request.to[0])
+    top = true_path(os.path.expanduser(request.to[0]))
     before = known_collection(top)
+    if before and not request.arrange:
+        request = replace(request, arrange=before.arrange)
+    base = chosen_shelves(request, remarks)
     refuse_changed(before)
     request = replace(request, collection=top)
     if chosen:  # what else names these files names others too, which stay
@@ -81,6 +84,9 @@ def plan_carry(
     plan = CarryPlan(first, top, before=before, chosen=chosen)
     stay = [staying(plan, shelf, first, with_leftovers, with_litter) for shelf in base]
     base = [replace(shelf, stay=(*shelf.stay, *more)) for shelf, more in zip(base, stay, strict=True)]
+    makers: list[Arranger] = []
+    if request.arrange:
+        base, makers = arranged(base, request.arrange, first.ledgers, maps_of(request), progress)
     wanted = {true_path(path) for path in request.ledgers}
     outside = [one for one in first.ledgers if not one.travels and (leans(one) or one.line.path in wanted)]
     outside = [one for one in outside if not ours(one) and not in_collection(one.line.path, top)]
@@ -102,9 +108,10 @@ def plan_carry(
             break
         along |= strays
         more = taken_along(sorted(along), base[0], base, False, top)
+        more = makers[0].placed(more) if makers else more
         shelves = [*base, *extra, *(allowed_names(shelf, request, remarks) for shelf in more)]
     only_copies(plan.draft)
-    plan.draft.strays = along
+    plan.draft.strays, plan.draft.arranged = along, [one.told for one in makers]
     plan.gone = vanished(plan)
     plan.draft.waybill.after = before.trip if before else ""
     return plan
@@ -262,7 +269,7 @@ def finish(name: str, lists: bool = False) -> tuple[Collection, int]:
         top = trip.waybill.collection
         known = known_collection(top)
         made = Collection(top, now(), machine(), user(), whoami(), os.path.expanduser("~"), name)
-        made.means = trip.waybill.means
+        made.means, made.arrange = trip.waybill.means, trip.waybill.arrange
         made.gone, made.known = (known.gone, known.known) if known else ([], [])
         ledgers = [row for row in trip.logbook.ledgers() if tail_below(row.place, top)]
         places = {row.place for row in ledgers}

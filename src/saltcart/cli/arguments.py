@@ -107,8 +107,20 @@ def add_plan(parser: argparse.ArgumentParser) -> None:
         "--signpost-at", metavar="FOLDER", help="of an archive: leave a link to the new place in this folder"
     )
     add_list(parser, "--from-list", "LIST", "move the files that this playlist names, with the folders they lie in")
+    add_arrange(parser)
     add_search(parser)
     add_cart(parser)
+
+
+def add_arrange(parser: argparse.ArgumentParser) -> None:
+    """--arrange."""
+    parser.add_argument(
+        "--arrange",
+        metavar="PATTERN",
+        default="",
+        help="give each sound a place from its tags, such as '{artist}/{album}/{track:02} {title}'; as it is:"
+        " '{folder}/{name}'",
+    )
 
 
 def add_search(parser: argparse.ArgumentParser) -> None:

@@ -9,6 +9,7 @@ from saltcart.carrying.carry import CarryPlan, drop_gone, finish, note_gone, pla
 from saltcart.carrying.in_use import in_use
 from saltcart.cart import load
 from saltcart.cli.arguments import (
+    add_arrange,
     add_cart,
     add_ledgers,
     add_list,
@@ -22,7 +23,7 @@ from saltcart.cli.arguments import (
 )
 from saltcart.cli.check import show_check
 from saltcart.cli.documents import check_document, draft_document, trip_document
-from saltcart.cli.draft import slowed
+from saltcart.cli.draft import show_arranged, slowed
 from saltcart.cli.drives import duration
 from saltcart.cli.haul import show_haul
 from saltcart.cli.screen import Screen, many, place, size
@@ -67,6 +68,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--lists", action="store_true", help="write each playlist of a database as a file that any player reads"
     )
     parser.add_argument("--drop-gone", action="store_true", help="remove from the collection what is no longer at home")
+    add_arrange(parser)
     add_search(parser)
     add_sha256(parser)
     add_pace(parser)
@@ -102,6 +104,7 @@ def request(options: argparse.Namespace) -> Request:
         with_programs=options.with_programs,
         rated=options.rated,
         played_since=options.played_since or "",
+        arrange=options.arrange,
     )
 
 
@@ -188,6 +191,7 @@ def show_plan(screen: Screen, plan: CarryPlan, drop: bool, limit: int | None) ->
             for one in shelves
         ],
     )
+    show_arranged(screen, draft)
     if draft.strays:
         folders = ", ".join(sorted({place(os.path.dirname(path)) for path in draft.strays})[:3])
         screen.say(

@@ -85,6 +85,15 @@ def draft_document(draft: Draft, waybill: str | None) -> dict[str, Any]:
             }
             for one in draft.ledgers
         ],
+        "arranged": [
+            {
+                "shelf": one.name,
+                "folders": dict(one.folders),
+                "kept": dict(one.kept),
+                "clashes": [{"from": old, "to": new} for old, new in one.clashes],
+            }
+            for one in draft.arranged
+        ],
         "strays": [{"path": path, "bytes": size} for path, size in sorted(draft.strays.items())],
         "new_things": [{"ledger": path, "folder": now, "then": then} for path, now, then in draft.new_things],
         "files": sum(one.files for one in draft.shelves),

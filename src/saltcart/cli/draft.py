@@ -17,6 +17,8 @@ from saltcart.shelves.archive import is_archive
 from saltcart.waybills import waybill as waybills
 from saltcart.waybills import waybill_text
 
+MOST_FOLDERS, MOST_CLASHES = 24, 6
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The plan, and where to write it."""
@@ -57,6 +59,7 @@ def request(options: argparse.Namespace) -> Request:
         options.small_to,
         options.signpost_at,
         options.turn_folders,
+        arrange=options.arrange,
     )
 
 
@@ -111,6 +114,7 @@ def show_draft(screen: Screen, plan: Draft, limit: int | None = None) -> None:
         ]
         + gathered_row(plan),
     )
+    show_arranged(screen, plan)
     screen.table(
         "What names it",
         ("Ledger", "Map", ">Entries", ">Will change", ">Missing now", "Note"),
@@ -127,6 +131,19 @@ def show_draft(screen: Screen, plan: Draft, limit: int | None = None) -> None:
         ],
     )
     show_room(screen, plan, limit)
+
+
+def show_arranged(screen: Screen, plan: Draft) -> None:
+    """The folders that a pattern makes, as a tree with counts, what keeps its place, and which names were taken."""
+    for one in plan.arranged:
+        screen.tree(f"{show(one.name)}, arranged", one.folders, MOST_FOLDERS)
+        for why, count in sorted(one.kept.items()):
+            if count:
+                screen.say(f"{many(count, 'sound keeps its place', 'sounds keep their places')}, {why}.")
+        for old, new in one.clashes[:MOST_CLASHES]:
+            screen.say(f"{show(old)} comes to {show(new)}: the name that the pattern gives is taken.")
+        if (more := len(one.clashes) - MOST_CLASHES) > 0:
+            screen.say(f"... and so do {more} more.")
 
 
 def show_room(screen: Screen, plan: Draft, limit: int | None) -> None:

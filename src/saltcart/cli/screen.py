@@ -7,7 +7,7 @@ import json
 import os
 import sys
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property
 from types import ModuleType
 from typing import TYPE_CHECKING, Any
@@ -103,6 +103,12 @@ class Screen:
             self.out.print(made)
             self.out.print()
 
+    def tree(self, title: str, counts: Mapping[str, int], most: int) -> None:
+        """Folders, each with how much is in it and below it, as deep as about `most` lines can show."""
+        rows = branches(counts, most)
+        names = [f"{'  ' * path.count('/')}{show(os.path.basename(path))}/" for path, _count in rows]
+        self.table(title, ("Folder", ">Sounds"), list(zip(names, (count for _path, count in rows), strict=True)))
+
     def facts(self, rows: Sequence[tuple[str, str]]) -> None:
         """Pairs of name and value, in two columns."""
         if not (self.json or self.quiet):
@@ -142,6 +148,20 @@ class Screen:
             if look is None or answer not in ("l", "look"):
                 return answer in ("y", "yes")
             look()
+
+
+def branches(counts: Mapping[str, int], most: int) -> list[tuple[str, int]]:
+    """The folders of a tree in order, with sums over all below, down to the last level that takes no more than `most`
+    lines; at least the topmost.
+    """
+    sums: dict[str, int] = {}
+    for path, count in counts.items():
+        while path:
+            sums[path] = sums.get(path, 0) + count
+            path = os.path.dirname(path)
+    levels = [sum(path.count("/") <= depth for path in sums) for depth in range(99)]
+    deepest = max(0, max(depth for depth in range(99) if depth == 0 or levels[depth] <= most))
+    return sorted((path, count) for path, count in sums.items() if path.count("/") <= deepest)
 
 
 class Watch:

@@ -26,6 +26,7 @@ from saltcart.safefile import make_folders, missing_folders, remove_if_there, sy
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.walk import FILE, FOLDER, LINK
 from saltcart.spelling.moves import tail_below
+from saltcart.spelling.renames import renames_of
 from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, Row
 from saltcart.trips.trip import Trip
 from saltcart.waybills.new_place import leads_out, sharing
@@ -197,12 +198,31 @@ class ShelfCopy:
         if missing := missing_folders(top):
             self.log.record(**{fact: [*self.log.fact(fact, []), *missing]})
         make_folders(top)
+        self.make_folders_for_renamed()
         for row in self.log.rows(self.number, *TO_COPY, kind=FOLDER):
             if not self.below_refused(row.item.path):
                 try:
                     os.makedirs(self.place(row), exist_ok=True)
                 except OSError as error:
                     self.refuse(row, error)
+
+    def make_folders_for_renamed(self) -> None:
+        """Make the folders that files which leave their own come into; they are recorded like those above."""
+        fact, names = f"made {self.number}", renames_of(self.shelf.renames)
+        places = [f"{self.shelf.new}/{folder}" for folder in names.folders()]
+        if missing := [place for place in places if not os.path.isdir(place)]:
+            self.log.record(**{fact: list(dict.fromkeys([*self.log.fact(fact, []), *missing]))})
+        for place in missing:
+            try:
+                make_folders(place)
+            except OSError as error:
+                if refusal(error, making=True) is None:
+                    raise
+                tops = {old: f"{self.shelf.new}/{new}" for old, new in names.scattered.items()}
+                self.refused.update(old for old, top in tops.items() if tail_below(top, place))
+        for place in places if self.resumed else ():
+            with suppress(OSError):
+                remove_temporaries(place)
 
     def refuse(self, row: Row, error: OSError) -> None:
         """Record that the new drive does not take one folder or link.  OSError when that is not all that is wrong."""

@@ -10,6 +10,7 @@ from saltcart.mending.losses import Lost
 from saltcart.shelves import manifest
 from saltcart.shelves.digests import BLAKE3, SHA256, digest_file
 from saltcart.shelves.headers import Header, read_header
+from saltcart.shelves.tags import tags_of
 from saltcart.spelling import Move
 from saltcart.spelling.moves import joined, tail_below
 from saltcart.trips import trip as trips
@@ -127,18 +128,6 @@ def titled(said: str, title: str | None) -> bool:
     return bool(title) and (said == title or said.endswith(f"- {title}"))
 
 
-def tags_of(path: str) -> dict[str, str]:
-    """Title and artist in a sound's tags, as far as it has them."""
-    import mutagen
-
-    try:
-        opened = mutagen.File(path, easy=True)
-        tags = (opened and opened.tags) or {}
-        return {key: str(found[0]) for key in ("title", "artist") if (found := tags.get(key))}
-    except Exception:  # the reader raises what it likes for damaged tags
-        return {}
-
-
 class KnownMoves:
     """Changes of place that are known for certain: what trips carried, drives that hang elsewhere now, and this user's
     home folder, which may have had another name.
@@ -159,7 +148,7 @@ class KnownMoves:
         """What is known that leads from the folder `old` to `new`, in a word."""
         for move, word in self.moves:
             tail = tail_below(old, move.old)
-            if tail is not None and joined(move.new, tail) == new and not (move.takes and not move.takes(tail)):
+            if tail is not None and move.place(tail) == new:
                 return word
             above = tail_below(move.old, old)
             if above and joined(new, above) == move.new:

@@ -9,13 +9,14 @@ from saltcart.cart import Cart
 from saltcart.drives.drive import mount_of
 from saltcart.judging.judge import Judge
 from saltcart.ledgers import Map
-from saltcart.mending.evidence import ENOUGH, LENGTH, SIZE, Facts, Files, KnownMoves, Recorded, tags_of
+from saltcart.mending.evidence import ENOUGH, LENGTH, SIZE, Facts, Files, KnownMoves, Recorded
 from saltcart.mending.losses import Losses, Lost, losses_of
 from saltcart.mending.places import Places, name_key, usual_places
 from saltcart.mending.rules import PROVEN, Rule, preferred, rules_of, strength
 from saltcart.progress import Progress, silent
 from saltcart.safefile import digest_of
 from saltcart.shelves.audio import kind_of
+from saltcart.shelves.tags import tags_of
 from saltcart.spelling.moves import tail_below
 from saltcart.waybills.relinks import ONE, Relink
 from saltcart.waybills.waybill import LedgerLine, Waybill

@@ -23,6 +23,8 @@ from saltcart.waybills.waybill import Shelf, Waybill
 
 def draft_archives(request: Request, progress: Progress = silent) -> Draft:
     """Work out a trip that unpacks archives.  Raises Refused when it cannot be made."""
+    if request.arrange:
+        raise UsageError("--arrange is for folders", "Unpack the archive first; then arrange what came out of it.")
     if not all(map(is_archive, request.shelves)) or request.from_list:
         raise UsageError(
             "Archives and folders do not go on one trip",

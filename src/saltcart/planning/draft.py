@@ -15,6 +15,7 @@ from saltcart.drives.limits import ADVICE, APART, BLOCKS, HARD, NAMES, allowed, 
 from saltcart.errors import Refused, UsageError, show
 from saltcart.ledgers import Map, load_map
 from saltcart.planning.account import Account, Accountant, Accounted
+from saltcart.planning.arrange import Arranged, Arranger, Pattern, arranged
 from saltcart.planning.chosen_files import by_common_top, by_facts, by_folder, named_by
 from saltcart.planning.destination import (
     lie_in_each_other,
@@ -80,7 +81,8 @@ class Room:
 class Draft:
     """A waybill with what it rests on; `seconds` is how long the haul should take, `links` are as of DraftedLedger,
     `strays` are files elsewhere, with their sizes, that ledgers which travel name; `new_things` are the ledgers that
-    say where their programs put what comes next, with that folder now and after the trip.
+    say where their programs put what comes next, with that folder now and after the trip; `arranged` is what a pattern
+    makes of each shelf.
     """
 
     waybill: Waybill
@@ -94,6 +96,7 @@ class Draft:
     account: Account | None = None
     strays: dict[str, int] = field(default_factory=dict)
     new_things: list[tuple[str, str, str]] = field(default_factory=list)
+    arranged: list[Arranged] = field(default_factory=list)
 
     def open(self) -> list[Accounted]:
         """The files that would go on naming the old places, and nobody has agreed to that."""
@@ -124,6 +127,11 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
         raise UsageError("--small-to and --signpost-at are for archives", "For a folder: --only, --signpost.")
     found: list[str] = []
     base = shelves = chosen_shelves(request, found)
+    makers: list[Arranger] = []
+    if request.arrange:
+        first = work_out(request, shelves, [], progress)
+        base, makers = arranged(shelves, request.arrange, first.ledgers, maps_of(request), progress)
+        shelves = base
     along: dict[str, int] = {}
     while True:
         plan = work_out(request, shelves, list(found), progress)
@@ -133,8 +141,9 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
             break
         along |= strays
         more = taken_along(sorted(along), base[0], base, request.set_aside_gathered)
+        more = makers[0].placed(more) if makers else more
         shelves = base + [allowed_names(shelf, request, found) for shelf in more]
-    plan.strays = strays
+    plan.strays, plan.arranged = strays, [one.told for one in makers]
     return plan
 
 
@@ -149,7 +158,7 @@ def chosen_shelves(request: Request, remarks: list[str]) -> list[Shelf]:
 
 def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progress: Progress) -> Draft:
     """A trip with these shelves.  Raises Refused when it cannot be made."""
-    maps = [load_map(path) for path in dict.fromkeys([*request.maps, *request.cart.maps])]
+    maps = maps_of(request)
     refuse_twins(maps)
     waybill = Waybill(
         shelves,
@@ -157,6 +166,7 @@ def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progres
         means=request.cart.meanings(request.means),
         digests=request.digests,
         collection=request.collection,
+        arrange=request.arrange,
     )
     inspector = ShelfInspector(waybill, maps, request.leave_out, progress)
     drafted = [inspector.inspect(shelf) for shelf in shelves]
@@ -193,6 +203,11 @@ def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progres
     )
 
 
+def maps_of(request: Request) -> list[Map]:
+    """The maps that describe ledgers on this trip."""
+    return [load_map(path) for path in dict.fromkeys([*request.maps, *request.cart.maps])]
+
+
 def shelves_of(request: Request) -> list[Shelf]:
     """The shelves with their new places.  UsageError when places and shelves do not pair up."""
     targets = list(request.to)
@@ -209,6 +224,8 @@ def shelves_of(request: Request) -> list[Shelf]:
         raise UsageError(
             "--keep-entries needs --signpost", "Without a link at the old place the entries would lead nowhere."
         )
+    if request.arrange:
+        refuse_pattern(request)
     pairs = list(zip(request.shelves, targets, strict=True))
     chosen = [(true_path(path), to) for path, to in pairs if os.path.isfile(path)]
     if (chosen or request.from_list) and (request.only or request.leave_out):
@@ -227,6 +244,16 @@ def shelves_of(request: Request) -> list[Shelf]:
     return [shelf_of(path, to, request) for path, to in pairs if not os.path.isfile(path)] + [
         files_of(top, to, names, request) for top, to, names in groups
     ]
+
+
+def refuse_pattern(request: Request) -> None:
+    """Raise UsageError for a pattern that is none, or for what does not go with one."""
+    Pattern(request.arrange)
+    if request.signpost or request.keep_entries:
+        raise UsageError(
+            "--arrange gives each sound another place, and a signpost leads to one folder",
+            "Leave --signpost out: entries are rewritten.",
+        )
 
 
 def files_of(top: str, to: str, names: tuple[str, ...], request: Request) -> Shelf:

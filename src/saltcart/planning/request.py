@@ -29,6 +29,7 @@ class Request:
     shelves gets the manner of that text (see LedgerLine); what cannot have it stays as it is.
     What travels makes a `collection` in the folder of that path, or brings it up to date.
     As what a list names, so what the `ledgers` rate at least so high, or say was played since that day, moves.
+    Each sound gets a place by the pattern `arrange`, as far as enough is known of it.
     Unless `elsewhere`, ledgers that are not named and do not travel are left alone.
     """
 
@@ -64,3 +65,4 @@ class Request:
     rated: float | None = None
     played_since: str = ""
     elsewhere: bool = True
+    arrange: str = ""

@@ -2,20 +2,43 @@
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
+from functools import partial
 from types import MappingProxyType
 from typing import NamedTuple
+
+from saltcart.spelling.renames import Renames
 
 
 @dataclass(frozen=True, slots=True)
 class Move:
     """One folder (or file) that goes from the absolute path `old` to the absolute path `new`.
 
-    `takes` says of a path below it whether it goes along; by default everything does.
+    `takes` says of a path below it whether it goes along; by default everything does.  Some `names` below it change on
+    the way.
     """
 
     old: str
     new: str
     takes: Callable[[str], bool] | None = None
+    names: Renames | None = None
+
+    @property
+    def whole(self) -> bool:
+        """Whether each folder below it goes along with all that is in it."""
+        return self.takes is None and not (self.names and self.names.scattered)
+
+    def place(self, tail: str) -> str | None:
+        """The new place of the path `tail` below it; None when that stays."""
+        if self.takes and not self.takes(tail):
+            return None
+        return joined(self.new, self.names.place(tail) if self.names else tail)
+
+    def reversed(self) -> "Move":
+        """The same folder, the other way."""
+        if self.names is None:
+            return Move(self.new, self.old, self.takes)
+        back = self.names.back()
+        return Move(self.new, self.old, self.takes and partial(takes_home, self.takes, back), back)
 
 
 def plain(path: str) -> str:
@@ -46,6 +69,11 @@ def tail_below(path: str, folder: str) -> str | None:
 def joined(folder: str, tail: str) -> str:
     """`tail` below `folder`; the folder itself for an empty tail."""
     return f"{folder.rstrip('/')}/{tail}" if tail else folder
+
+
+def takes_home(takes: Callable[[str], bool], back: Renames, tail: str) -> bool:
+    """Whether what lies at the path `tail` below a new place came there by the move."""
+    return takes(back.place(tail))
 
 
 class Aims(NamedTuple):
@@ -81,8 +109,7 @@ class Moves:
         for move in self.moves:
             tail = tail_below(path, move.old)
             if tail is not None:
-                stays = move.takes and not move.takes(tail)
-                return None if stays else joined(move.new, tail)
+                return move.place(tail)
         return None
 
     def reaches(self, path: str) -> bool:
@@ -96,9 +123,9 @@ class Moves:
         for move in self.moves:
             if tail_below(path, move.old):
                 nested = any(tail_below(other.old, move.old) is not None for other in self.moves if other is not move)
-                return None if move.takes or nested else move
+                return None if move.takes or move.names or nested else move
         return None
 
     def reversed(self) -> "Moves":
         """The same folders, the other way."""
-        return Moves(Move(move.new, move.old, move.takes) for move in self.moves)
+        return Moves(move.reversed() for move in self.moves)

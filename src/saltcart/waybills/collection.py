@@ -60,6 +60,7 @@ SHAPE: dict[str, Any] = {
     "list": [{"!place": str, "!from": str, "!name": str, "!digest": str}],
     "known": [{"!who": str, "!place": str, "!path": str, "digest": str, "home_digest": str, "trip": str}],
     "means": [str],
+    "arrange": str,
     "gone": [{"!place": str, "!kind": (BLAKE3, SHA256), "!digest": str}],
 }
 HEAD = """\
@@ -148,7 +149,8 @@ class Gone:
 @dataclass(slots=True)
 class Collection:
     """All that `carried.toml` says.  `top` is the folder it lies in; `who` made it, user and
-    machine, and `home` is the home folder of that user."""
+    machine, and `home` is the home folder of that user.  Sounds in it have their places by the pattern `arrange`.
+    """
 
     top: str
     made: str
@@ -165,6 +167,7 @@ class Collection:
     known: list[Known] = field(default_factory=list)
     means: list[str] = field(default_factory=list)
     lists: list[CarriedList] = field(default_factory=list)
+    arrange: str = ""
 
     def at(self, place: str) -> str:
         """The full path of a place in the collection."""
@@ -251,6 +254,7 @@ def read(path: str) -> Collection:
         ],
         tables.get("means", []),
         [CarriedList(place(row), source(row), row["name"], row["digest"]) for row in tables.get("list", [])],
+        tables.get("arrange", ""),
     )
     if not found.shelves and not found.files:
         raise BadFile(path, None, "names no shelf and no file", "Carry the collection anew.")
@@ -320,6 +324,8 @@ def write(found: Collection) -> str:
     document.add("format", FORMAT)
     if found.means:
         document.add("means", found.means)
+    if found.arrange:
+        document.add("arrange", found.arrange)
     tables: dict[str, list[dict[str, Any]]] = {
         "shelf": [
             {

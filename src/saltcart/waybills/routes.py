@@ -286,7 +286,7 @@ def turned(moves: Moves, link: str) -> str | None:
     moves, or it is in the way.
     """
     real = true_path(link)
-    whole = all(move.takes is None or tail_below(real, move.old) is None for move in moves.moves)
+    whole = all(move.whole or tail_below(real, move.old) is None for move in moves.moves)
     return (
         moves.follow(real) if whole and os.path.islink(link) and all(move.new != link for move in moves.moves) else None
     )

@@ -22,6 +22,7 @@ from saltcart.shelves.oddities import SET_ASIDE, STAGED
 from saltcart.shelves.walk import FILE, FOLDER, Item, Trouble, ignore, walk
 from saltcart.spelling import Meanings, Move, Moves
 from saltcart.spelling.moves import Aims
+from saltcart.spelling.renames import Renames, renames_of
 from saltcart.waybills.relinks import ALL, DO, LEVEL, ONE, PLACE, WHAT, FolderLine, Relink
 
 FORMAT = 1
@@ -43,6 +44,7 @@ SHAPE: dict[str, Any] = {
     "collection": str,
     "after": str,
     "settles": str,
+    "arrange": str,
     "signpost": [{"!at": str, "!to": str}],
     "shelf": [
         {
@@ -155,6 +157,14 @@ class Shelf:
 
     def sift(self, items: Iterable[Item]) -> Iterator[Item]:
         """Of the things of a walk, those that travel; with `only`, a folder waits until something in it does."""
+        names = renames_of(self.renames)
+        if names.scattered:
+            yield from without_emptied(self.sift_by_patterns(items), names)
+        else:
+            yield from self.sift_by_patterns(items)
+
+    def sift_by_patterns(self, items: Iterable[Item]) -> Iterator[Item]:
+        """The same before names change."""
         if not self.stay and not self.only:
             yield from (item for item in items if not is_set_aside(item.path))
             return
@@ -169,28 +179,20 @@ class Shelf:
                 yield item
 
     def moves(self) -> Iterator[Move]:
-        """The shelf itself, and each renaming in it, as moves; nothing names what is still in an archive."""
+        """The shelf itself as a move; nothing names what is still in an archive."""
         if self.archive:
             return
         takes = travelling(self) if self.stay or self.only else None
-        yield Move(self.old, self.new, takes)
-        for old, new in self.renames:
-            if self.takes(old):
-                yield Move(f"{self.old}/{old}", f"{self.new}/{new}", takes and partial(below_folder, takes, old))
+        yield Move(self.old, self.new, takes, renames_of(self.renames) if self.renames else None)
 
     def place(self, path: str) -> str:
         """Where what lies at `path`, from the shelf's top, comes to lie."""
-        for old, new in sorted(self.renames, key=lambda pair: -len(pair[0])) if self.renames else ():
-            if path == old or path.startswith(old + "/"):
-                return f"{self.new}/{new}{path[len(old) :]}"
+        path = renames_of(self.renames).place(path) if self.renames else path
         return f"{self.new}/{path}" if path else self.new
 
     def home(self, path: str) -> str:
         """The opposite: the path from the shelf's top of what lies at `path` below its new place."""
-        for old, new in sorted(self.renames, key=lambda pair: -len(pair[1])):
-            if path == new or path.startswith(new + "/"):
-                return old + path[len(new) :]
-        return path
+        return renames_of(self.renames).home(path) if self.renames else path
 
 
 @lru_cache(maxsize=64)
@@ -211,6 +213,24 @@ def travelling(shelf: Shelf) -> Callable[[str], bool]:
     return travels
 
 
+def without_emptied(items: Iterable[Item], names: Renames) -> Iterator[Item]:
+    """The things of a walk without the folders of which everything goes into others: they are not made anew."""
+    waiting: dict[str, Item] = {}
+    emptied: set[str] = set()
+    for item in items:
+        if item.kind == FOLDER and item.path:
+            waiting[item.path] = item
+            continue
+        parts = item.path.split("/")
+        above = ["/".join(parts[:count]) for count in range(1, len(parts))]
+        if item.path in names.scattered:
+            emptied.update(above)
+        else:
+            yield from (waiting.pop(folder) for folder in above if folder in waiting)
+        yield item
+    yield from (waiting[path] for path in sorted(waiting.keys() - emptied))
+
+
 def taken(shelf: Shelf, path: str) -> bool:
     """Whether what lies at `path` from the top of a shelf is taken along, or is a folder."""
     return not path or shelf.takes(path) or os.path.isdir(f"{shelf.old}/{path}")
@@ -226,11 +246,6 @@ def stays_in_part(shelf: Shelf, path: str) -> bool:
         for item in walk(place)
         if not is_set_aside(item.path)
     )
-
-
-def below_folder(takes: Callable[[str], bool], folder: str, path: str) -> bool:
-    """Whether what lies at `path` in the `folder` of a shelf travels."""
-    return takes(f"{folder}/{path}")
 
 
 def divided(shelf: Shelf) -> tuple[list[str], list[str]]:
@@ -330,7 +345,7 @@ class Waybill:
     spelling.  The links at the first of each pair of `signposts` will lead to the second.
     The trip makes a `collection` in the folder of that path or brings it up to date: what an earlier one brought, and
     is as it was brought, is replaced by what is newer.  It comes `after` the trip of that id, which did the same.
-    With `settles` it brings a collection home in that way.
+    With `settles` it brings a collection home in that way.  What is renamed got its place by the pattern `arrange`.
     """
 
     shelves: list[Shelf]
@@ -349,6 +364,7 @@ class Waybill:
     collection: str = ""
     after: str = ""
     settles: str = ""
+    arrange: str = ""
 
     def resolver(self) -> Resolver:
         """What resolves entries on this trip."""
@@ -474,6 +490,7 @@ def read(path: str) -> Waybill:
         collection=absolute(path, "collection", tables["collection"]) if "collection" in tables else "",
         after=tables.get("after", ""),
         settles=tables.get("settles", ""),
+        arrange=tables.get("arrange", ""),
         signposts=[
             (absolute(path, "at", row["at"]), absolute(path, "to", row["to"])) for row in tables.get("signpost", [])
         ],

@@ -47,10 +47,13 @@ def render(waybill: Waybill, place: str) -> str:
     add_places(document, waybill)
     if waybill.here:
         document.add("here", tomlkit.item(True).comment("what is spelt as on another system gets this one's spelling"))
-    if waybill.settles:
-        document.add("settles", tomlkit.item(waybill.settles).comment("the way in which a collection comes home"))
-    if waybill.after:
-        document.add("after", tomlkit.item(waybill.after).comment("the trip that did the same before"))
+    for key, word in (
+        ("settles", "the way in which a collection comes home"),
+        ("arrange", "what the places of single sounds below were made from; each can be changed"),
+        ("after", "the trip that did the same before"),
+    ):
+        if text := getattr(waybill, key):
+            document.add(key, tomlkit.item(text).comment(word))
     if waybill.digests != BLAKE3:
         document.add(
             "digests",
