@@ -9,6 +9,7 @@ stands for any other.
 import re
 import tomllib
 from collections.abc import Mapping
+from functools import lru_cache
 from typing import Any
 
 from saltcart.errors import BadFile, show
@@ -35,11 +36,17 @@ def read(path: str, shape: Mapping[str, Any]) -> dict[str, Any]:
     except OSError as error:
         raise BadFile(path, None, error.strerror or "cannot be read", "Check the path.") from error
     try:
-        tables = tomllib.loads(text)
+        tables = parsed(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
         raise BadFile(path, line_in(str(error), text), f"is not valid TOML ({error})", "Mend that line.") from error
     check(Place(path, text), tables, shape)
     return tables
+
+
+@lru_cache(maxsize=16)
+def parsed(text: str) -> dict[str, Any]:
+    """The tables of a TOML text; the same one is read many times in a run.  Nobody changes them."""
+    return tomllib.loads(text)
 
 
 def line_in(message: str, text: str) -> int | None:

@@ -3,7 +3,7 @@
 import os
 import tempfile
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from glob import escape
 
@@ -43,6 +43,7 @@ from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.foreign import looks_foreign
 from saltcart.spelling.moves import tail_below
+from saltcart.spelling.renames import Pairs
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import SWITCHED, UNDONE, Trip
 from saltcart.waybills import collection
@@ -181,16 +182,15 @@ def build(plan: SettlePlan) -> None:
         plan.new = {place: names for place, names in left.items() if names}
         waybill.shelves = [new_things(plan, place, names) for place, names in plan.new.items()]
         waybill.shelves = [shelf for shelf in waybill.shelves if shelf.only]
+    names = {shelf.place: shelf for shelf in found.shelves}
     for place, source in found.sources():
-        lies = found.at(place) if plan.way == IN_PLACE else plan.homes[place]
-        add_relinks(waybill, (source, found.at(place)), lies)
-    for shelf in found.shelves:
-        names = dict(named_again(shelf, plan.homes[shelf.place])) if plan.way == HERE else {}
-        for old, new in shelf.renames:
-            there, home = found.at(f"{shelf.place}/{new}"), f"{plan.homes[shelf.place]}/{old}"
-            now = names.get(new, new) if plan.way == HERE else old
-            lies = there if plan.way == IN_PLACE else f"{plan.homes[shelf.place]}/{now}"
-            add_relinks(waybill, (f"{shelf.source}/{old}", there, home), lies)
+        there, home = found.at(place), plan.homes[place]
+        from_source, from_there = names_on_the_way(plan, names[place]) if place in names else ((), ())
+        lies = there if plan.way == IN_PLACE else home
+        add_relink(waybill, source, lies, from_source)
+        add_relink(waybill, there, lies, from_there)
+        if plan.way == IN_PLACE and from_source:
+            add_relink(waybill, home, lies, from_source)
     for stood in plan.ledgers:
         if stood.step in (COPY, REPLACE):
             add_ledger(plan, stood)
@@ -243,9 +243,25 @@ def single_files(plan: SettlePlan) -> Iterator[Shelf]:
         yield replace(shelf, only=tuple(map(escape, names)), files=True)
 
 
-def add_relinks(waybill: Waybill, olds: Iterable[str], new: str) -> None:
-    """Let what names any of the old places name the new one."""
-    waybill.relinks += [Relink(old, new, what=PLACE) for old in dict.fromkeys(olds) if old != new]
+def names_on_the_way(plan: SettlePlan, shelf: CarriedShelf) -> tuple[Pairs, Pairs]:
+    """The paths below a shelf with other names below its new place: from where it came from, and from where it lies in
+    the collection.
+    """
+    if plan.way == IN_PLACE:
+        return shelf.renames, ()
+    if plan.way == BACK:
+        return (), tuple((new, old) for old, new in shelf.renames)
+    again = dict(named_again(shelf, plan.homes[shelf.place]))
+    now = [(old, new, again.get(new, new)) for old, new in shelf.renames]
+    from_source = tuple((old, here) for old, _new, here in now if here != old)
+    return from_source, tuple((new, here) for _old, new, here in now if here != new)
+
+
+def add_relink(waybill: Waybill, old: str, new: str, renames: Pairs) -> None:
+    """Let what names the old place name the new one."""
+    known = {(one.old, one.new) for one in waybill.relinks}
+    if old != new and (old, new) not in known:
+        waybill.relinks.append(Relink(old, new, what=PLACE, renames=renames))
 
 
 def named_again(shelf: CarriedShelf, home: str) -> tuple[tuple[str, str], ...]:

@@ -252,7 +252,7 @@ def read(path: str) -> Collection:
             Known(row["who"], place(row), absolute(path, "path", row["path"]), *agreement_in(row))
             for row in tables.get("known", [])
         ],
-        tables.get("means", []),
+        list(tables.get("means", [])),
         [CarriedList(place(row), source(row), row["name"], row["digest"]) for row in tables.get("list", [])],
         tables.get("arrange", ""),
     )

@@ -4,6 +4,7 @@ import os
 from dataclasses import dataclass
 
 from saltcart.ledgers.base import NEW_THINGS
+from saltcart.spelling.renames import Pairs
 
 ALL, LEVEL, ONE, PLACE = "all", "folder", "file", "place"
 WHAT = (ALL, LEVEL, NEW_THINGS, ONE, PLACE)
@@ -16,7 +17,8 @@ class Relink:
 
     `what`: ALL that is lost below it and is there below the new one; LEVEL, the folder alone, and what starts from it
     starts from there; NEW_THINGS, the folder alone where a program puts what comes next; ONE, that path alone; PLACE,
-    all below it, lost or not, for the new one is another machine's place for the same.  `why` says what speaks for it.
+    all below it, lost or not, for the new one is another machine's place for the same, where some paths below it have
+    other names: `renames`.  `why` says what speaks for it.
     """
 
     old: str
@@ -24,6 +26,7 @@ class Relink:
     ledger: str = ""
     what: str = ALL
     why: str = ""
+    renames: Pairs = ()
 
     def mends(self, path: str) -> bool:
         """Whether what should lie at `path`, from the old place, is not there and is at the new one."""

@@ -22,7 +22,7 @@ from saltcart.shelves.oddities import SET_ASIDE, STAGED
 from saltcart.shelves.walk import FILE, FOLDER, Item, Trouble, ignore, walk
 from saltcart.spelling import Meanings, Move, Moves
 from saltcart.spelling.moves import Aims
-from saltcart.spelling.renames import Renames, renames_of
+from saltcart.spelling.renames import Pairs, Renames, renames_of
 from saltcart.waybills.relinks import ALL, DO, LEVEL, ONE, PLACE, WHAT, FolderLine, Relink
 
 FORMAT = 1
@@ -31,6 +31,7 @@ LEAVE = ("nothing", "signpost", "original")
 ENTRIES = ("rewrite", "keep")
 MOST_TOPS = 100  # folders that are searched for by their own names where their shelf is divided
 MOST_SOUGHT = 20  # files that are searched for by their own names
+RENAME = [{"!from": str, "!to": str}]
 SHAPE: dict[str, Any] = {
     "!format": int,
     "draft": str,
@@ -58,7 +59,7 @@ SHAPE: dict[str, Any] = {
             "!to_drive": str,
             "stay": [str],
             "only": [str],
-            "rename": [{"!from": str, "!to": str}],
+            "rename": RENAME,
             "files": bool,
             "archive": bool,
             "post": str,
@@ -79,7 +80,7 @@ SHAPE: dict[str, Any] = {
             "asked": ("here", "there"),
         }
     ],
-    "relink": [{"!from": str, "!to": str, "ledger": str, "what": WHAT}],
+    "relink": [{"!from": str, "!to": str, "ledger": str, "what": WHAT, "rename": RENAME}],
     "folder": [{"!ledger": str, "!do": DO, "!folder": str}],
 }
 
@@ -386,7 +387,11 @@ class Waybill:
         ]
         relinks = [one for one in self.relinks if one.what == ALL and one.ledger in ("", ledger)]
         exact = {one.old: one.new for one in self.relinks if one.what == ONE and one.ledger in ("", ledger)}
-        places = [Move(one.old, one.new) for one in self.relinks if one.what == PLACE and one.ledger in ("", ledger)]
+        places = [
+            Move(one.old, one.new, names=renames_of(one.renames) if one.renames else None)
+            for one in self.relinks
+            if one.what == PLACE and one.ledger in ("", ledger)
+        ]
         return Moves([*places, *moves, *(Move(one.old, one.new, one.mends) for one in relinks)], exact)
 
     def aims(self, ledger: str) -> Aims:
@@ -467,6 +472,7 @@ def read(path: str) -> Waybill:
             absolute(path, "to", row["to"]),
             absolute(path, "ledger", row["ledger"]) if "ledger" in row else "",
             row.get("what", ALL),
+            renames=renames_in(path, row),
         )
         for row in tables.get("relink", [])
     ]
@@ -479,7 +485,7 @@ def read(path: str) -> Waybill:
         ledgers,
         [from_toml_path(text) for text in tables.get("maps", [])],
         tables.get("draft", ""),
-        tables.get("means", []),
+        list(tables.get("means", [])),
         tables.get("digests", BLAKE3),
         turn=full("turn"),
         search=full("search"),
@@ -509,12 +515,17 @@ def shelf_of(path: str, row: dict[str, Any]) -> Shelf:
         row.get("leave", "nothing"),
         tuple(map(from_toml_path, row.get("stay", []))),
         tuple(map(from_toml_path, row.get("only", []))),
-        tuple((below(path, pair["from"]), below(path, pair["to"])) for pair in row.get("rename", [])),
+        renames_in(path, row),
         entries=row.get("entries", "rewrite"),
         files=row.get("files", False),
         archive=row.get("archive", False),
         post=absolute(path, "post", row["post"]) if "post" in row else "",
     )
+
+
+def renames_in(waybill: str, row: dict[str, Any]) -> Pairs:
+    """The paths with other names that one table of a waybill says."""
+    return tuple((below(waybill, pair["from"]), below(waybill, pair["to"])) for pair in row.get("rename", []))
 
 
 def below(waybill: str, text: str, key: str = "rename") -> str:

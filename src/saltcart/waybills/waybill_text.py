@@ -11,6 +11,7 @@ from saltcart.home import made_home
 from saltcart.ledgers.base import NEW_THINGS
 from saltcart.safefile import replacing, short_name
 from saltcart.shelves.digests import BLAKE3
+from saltcart.spelling.renames import Pairs
 from saltcart.waybills.relinks import ALL, LEVEL, ONE, PLACE, FolderLine, Relink
 from saltcart.waybills.routes import RELATIVE
 from saltcart.waybills.waybill import FORMAT, LedgerLine, Shelf, Waybill, as_toml_path
@@ -130,15 +131,20 @@ def shelf_table(shelf: Shelf) -> tomlkit.items.Table:
         )
     if shelf.post:
         table.add("post", tomlkit.item(as_toml_path(shelf.post)).comment("a link to the new place is left there"))
-    if shelf.renames:
+    add_renames(table, shelf.renames)
+    return table
+
+
+def add_renames(table: tomlkit.items.Table, pairs: Pairs) -> None:
+    """A [[rename]] table for each path that has another name."""
+    if pairs:
         renames = tomlkit.aot()
-        for old, new in shelf.renames:
+        for old, new in pairs:
             row = tomlkit.table()
             row.add("from", as_toml_path(old))
             row.add("to", as_toml_path(new))
             renames.append(row)
         table.add("rename", renames)
-    return table
 
 
 def relink_table(relink: Relink) -> tomlkit.items.Table:
@@ -151,6 +157,7 @@ def relink_table(relink: Relink) -> tomlkit.items.Table:
         table.add("ledger", as_toml_path(relink.ledger))
     if relink.what != ALL:
         table.add("what", relink.what)
+    add_renames(table, relink.renames)
     return table
 
 
