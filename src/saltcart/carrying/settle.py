@@ -174,7 +174,8 @@ def build(plan: SettlePlan) -> None:
         there_already = [one.there for one in plan.ledgers if one.step != COPY]
         for shelf in found.shelves:
             one = carried_home(found, shelf.name, shelf.place, plan.homes[shelf.place])
-            stay = tuple(escape(tail) for path in there_already if (tail := tail_below(path, one.old)))
+            others = [*there_already, *(found.at(file.place) for file in found.files)]
+            stay = tuple(escape(tail) for path in others if (tail := tail_below(path, one.old)))
             waybill.shelves.append(replace(one, stay=stay, renames=named_again(shelf, one.new)))
         waybill.shelves += single_files(plan)
     if plan.way == BACK:

@@ -86,8 +86,8 @@ class Aims(NamedTuple):
 
 
 class Moves:
-    """Several folders that move together; for a path below two of them the deeper one counts, and before them all what
-    is said of `exact` paths.
+    """Several folders that move together; for a path below two of them the deeper one counts that takes it, and before
+    them all what is said of `exact` paths.
     """
 
     def __init__(self, moves: Iterable[Move], exact: Mapping[str, str] = MappingProxyType({})):
@@ -108,8 +108,8 @@ class Moves:
             return None
         for move in self.moves:
             tail = tail_below(path, move.old)
-            if tail is not None:
-                return move.place(tail)
+            if tail is not None and (place := move.place(tail)) is not None:
+                return place
         return None
 
     def reaches(self, path: str) -> bool:
