@@ -145,8 +145,8 @@ def sums_at(place: str, maps: Sequence[Map], map_name: str) -> Mapping[str, int]
 def verify(plan: SettlePlan, progress: Progress) -> None:
     """Hold every file of the collection against its manifests, and find what is new in its shelves."""
     found = plan.found
-    places = [one.place for one in found.ledgers] + [one.place for one in (*found.gone, *found.files)]
-    ours = {found.at(place) for place in places}
+    ours = {found.at(one.place) for one in found.ledgers} | {found.at(one.place) for one in found.gone}
+    ours |= {found.at(one.place) for one in found.files}
     wanted: list[tuple[Reading, str]] = []
     for shelf in found.shelves:
         top = found.at(shelf.place)
