@@ -208,6 +208,8 @@ class Stations(TwoMachines):
         self.carry("--lists")
         names = [os.path.basename(path) for path, _why in player.play_list(str(self.booth / "Lists" / "night.m3u8"))]
         self.assertEqual(names, [os.path.basename(SOUNDS[3]), os.path.basename(SOUNDS[1])], "in its order")
+        fog = [os.path.basename(path) for path, _why in player.play_list(str(self.booth / "Lists" / "one.m3u8"))]
+        self.assertEqual(fog, [os.path.basename(SOUNDS[1])], "a set of the decks, which are JSON")
         self.at("ann", "carry", "--rated", "9", "--to", self.booth, *words, status=3)
         self.at("ann", "carry", "--played-since", "yesterday", "--to", self.booth, *words, status=2)
 

@@ -9,12 +9,14 @@ import plistlib
 import re
 import sqlite3
 import struct
+import tempfile
 import time
 import warnings
 import zipfile
 from contextlib import closing
 from pathlib import Path
 
+from saltcart.carrying.lists import lists_in
 from saltcart.errors import BadFile, BadLedger, CannotSpell
 from saltcart.judging.judge import Judge
 from saltcart.judging.resolver import Resolver
@@ -393,6 +395,9 @@ class Containers(MapCase):
             ('container = "xml"', 'table = "x"', 'line 5.*"at" is missing'),
             ('container = "sqlite"', 'table = "x"\ncolumn = "y"\nat = "z"', 'line 8.*"at" has no meaning'),
             ('container = "text"', 'at = "(.*)"', "line 6.*group named path"),
+            ('container = "json"', 'at = "x"\n[lists]\nentries = "x"', "lacks at"),
+            ('container = "json"', 'at = "x"\n[lists]\nat = "s"\nentries = "y"', "no table or place"),
+            ('container = "xml"', 'at = "x"\n[lists]\nat = "s"\nentries = "x"', "has no meaning"),
         ]:
             with self.subTest(words), self.assertRaisesRegex(BadFile, words):
                 self.map(head, [entry])
@@ -579,6 +584,28 @@ class Databases(MapCase):
         Path(one).write_text(text[: text.rindex("[[entries]]")])
         with self.assertRaisesRegex(CannotSpell, "rows of cue refer to others by their paths"):
             rewritten(open_ledger(path, [load_map(one)]), THERE, self.target)
+
+    def test_lists_in_json_by_number_by_name_and_by_key(self):
+        a, b = {"id": 7, "file": "a.wav"}, {"id": "x", "file": "b.wav"}
+        for document, where, wanted in (
+            ({"t": [a, b], "s": {"one": [1, 0, 9, None, [0]]}}, ("s/*", "t/*/file"), [("one", ["b", "a"])]),
+            ({"t": {"k/1": a, "k2": b}, "s": [["k2"], ["k/1"]]}, ("s/*", "t/*/file"),
+             [("list 1", ["b"]), ("list 2", ["a"])]),
+            ({"t": [a, b], "s": [{"n": "N", "m": ["x", 7]}, 3]}, ("s/*", "t/*/file", "n", "m", "id"),
+             [("N", ["b", "a"]), ("list 2", [])]),
+            ({"t": ["a.wav", "b.wav"], "s": {"p": [1]}}, ("s/*", "t/*"), [("p", ["b"])]),
+        ):  # fmt: skip
+            with self.subTest(where), tempfile.TemporaryDirectory() as folder:
+                at = "t/*" if where[1] == "t/*" else "t/*/file"
+                path, plan = os.path.join(folder, "x.json"), os.path.join(folder, "m.toml")
+                Path(path).write_text(json.dumps(document))
+                keys = zip(("at", "entries", "name", "members", "entry_key"), where, strict=False)
+                lines = "\n".join(f"{key} = {json.dumps(value)}" for key, value in keys)
+                Path(plan).write_text(f'name = "m"\ncontainer = "json"\n[[entries]]\nat = "{at}"\n[lists]\n{lines}\n')
+                made = load_map(plan)
+                found = lists_in(open_ledger(path, [made], "m"), made.lists, Resolver(Meanings([])))
+                got = [(one.name, [os.path.basename(track.path)[0] for track in one.tracks]) for one in found]
+                self.assertEqual(got, wanted)
 
     def test_playlists_tell_titles_and_lengths(self):
         track = "<track><title>{}</title>{}<duration>{}</duration></track>"

@@ -6,11 +6,16 @@ Each names the sounds from where it lies: extended M3U in UTF-8, one path a line
 import os
 from collections.abc import Iterator, Mapping
 
+from saltcart.carrying.stands import leads
 from saltcart.drives import drive_of
 from saltcart.drives.limits import allowed
+from saltcart.judging.resolver import Resolver
+from saltcart.ledgers.containers.json_lists import JsonLists, listed
 from saltcart.ledgers.facts import Facts
+from saltcart.ledgers.spans import TextLedger
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.sqlite.lists import Listed, named_lists
+from saltcart.ledgers.textual import decoded
 from saltcart.planning.strays import numbered
 from saltcart.safefile import digest_of, make_folders, replacing
 from saltcart.shelves.audio import kind_of
@@ -75,6 +80,18 @@ def lists_of(trip: Trip) -> Iterator[tuple[str, Listed]]:
         ledger = trip.open_ledger(row, row.path)
         if isinstance(ledger, SqliteLedger):
             yield from ((row.path, one) for one in named_lists(ledger))
+        elif isinstance(ledger, TextLedger):
+            where = next((plan.lists for plan in trip.maps() if plan.name == ledger.map_name), None)
+            if isinstance(where, JsonLists):
+                yield from ((row.path, one) for one in lists_in(ledger, where, trip.waybill.resolver()))
+
+
+def lists_in(ledger: TextLedger, where: JsonLists, resolver: Resolver) -> Iterator[Listed]:
+    """The lists in a JSON document, with where their tracks lead."""
+    spots = (entry.where.rpartition(" ") for entry in ledger.entries())
+    known = {(spot[0], int(spot[2])): path for spot, path in zip(spots, leads(ledger, resolver), strict=True)}
+    for name, tracks in listed(decoded(ledger.find().data).text, where):
+        yield Listed(name, [Facts(track, known[track]) for track in tracks if track in known])
 
 
 def text_of(one: Listed, moves: Moves, folder: str) -> tuple[list[str], int]:

@@ -10,6 +10,7 @@ from saltcart import tomlfile
 from saltcart.errors import BadFile, show
 from saltcart.ledgers.base import NEW_THINGS
 from saltcart.ledgers.containers.counted import Counting
+from saltcart.ledgers.containers.json_lists import JsonLists
 from saltcart.ledgers.facts import COLUMNS
 from saltcart.ledgers.rules import At, Parts
 from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
@@ -31,17 +32,9 @@ SHAPE: dict[str, Any] = {
     "content": {"!file": str, "!map": str},
     "counted": {"!width": (1, 2, 4), "!order": ("little", "big"), "!of": ("bytes", "signs")},
     "recognise": {"suffix": [str], "contains": str},
-    "lists": {
-        "!table": str,
-        "!key": str,
-        "!name": str,
-        "!members": str,
-        "!by": str,
-        "!track": str,
-        "!order": str,
-        "!entries": str,
-        "!entry_key": str,
-    },
+    "lists": dict.fromkeys(
+        ("at", "table", "key", "name", "members", "by", "track", "order", "!entries", "entry_key"), str
+    ),
     "!entries": [
         {
             "table": str,
@@ -152,7 +145,7 @@ class Map:
     index: bool = False
     content: tuple[str, str] | None = None
     counting: Counting | None = None
-    lists: Lists | None = None
+    lists: Lists | JsonLists | None = None
 
     @property
     def wrapper(self) -> Wrapper:
@@ -194,14 +187,24 @@ def load_map(path: str) -> Map:
     )  # fmt: skip
 
 
-def lists_of(path: str, tables: dict[str, Any]) -> Lists | None:
-    """Where named lists stand.  Raises BadFile when the map says so of no database, or of a table without entries."""
+def lists_of(path: str, tables: dict[str, Any]) -> Lists | JsonLists | None:
+    """Where named lists stand.  Raises BadFile when the map says so of neither a database nor JSON, or leaves something
+    out, or names what are no entries.
+    """
     if "lists" not in tables:
         return None
-    found = Lists(**tables["lists"])
-    if tables["container"] != "sqlite" or all(one.get("table") != found.entries for one in tables["entries"]):
-        problem = f'lists.entries = "{show(found.entries)}" is no table of this map\'s entries'
-        raise BadFile(path, None, problem, "Name the table of a database whose rows are the tracks.")
+    said, container = tables["lists"], tables["container"]
+    kind: type[Lists] | type[JsonLists] | None = {"sqlite": Lists, "json": JsonLists}.get(container)
+    if kind is None:
+        raise BadFile(path, None, f"[lists] has no meaning in a container {container}", "Take it out of the map.")
+    needed = [key for key in kind._fields if key not in kind._field_defaults]
+    if wrong := [key for key in needed if key not in said] or [key for key in said if key not in kind._fields]:
+        remedy = f"In {container} it needs: {', '.join(needed)}."
+        raise BadFile(path, None, f"[lists] lacks {wrong[0]}, or does not know it here", remedy)
+    found = kind(**said)
+    if all(one.get("table" if kind is Lists else "at") != found.entries for one in tables["entries"]):
+        problem = f'lists.entries = "{show(found.entries)}" is no table or place of this map\'s entries'
+        raise BadFile(path, None, problem, "Name that whose rows or texts are the tracks.")
     return found
 
 

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from saltcart.ledgers.facts import Facts
+from saltcart.ledgers.maps import Lists
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.sqlite.opening import reading
 from saltcart.ledgers.sqlite.quoting import quoted
@@ -19,7 +20,7 @@ class Listed(NamedTuple):
 def named_lists(ledger: SqliteLedger) -> Iterator[Listed]:
     """The lists of a ledger in the order of their keys; none where its map tells of none.  Raises BadLedger."""
     where = ledger.plan.lists
-    if where is None:
+    if not isinstance(where, Lists):
         return
     number = next(at for at, rule in enumerate(ledger.plan.rules) if rule.table == where.entries)
     known = {one.key: one for one in ledger.facts()}
