@@ -16,6 +16,7 @@ SHAPE: dict[str, Any] = {
     "maps": [str],
     "backup_marks": [str],
     "headroom_percent": int,
+    "listen": [str],
     "shelf": [{"!path": str, "name": str, "care": CARE, "collection": bool, "keep": bool}],
     "ledger": [{"!path": str}],
     "drive": [{"!identity": str, "name": str, "role": ROLES, "mount": str, "spinning": bool, "means": [str]}],
@@ -50,7 +51,9 @@ class KnownDrive:
 
 @dataclass(slots=True)
 class Cart:
-    """The whole configuration; paths are absolute.  `path` is None when there is no file."""
+    """The whole configuration; paths are absolute.  `path` is None when there is no file.  `listen` are the words of a
+    command that plays a sound.
+    """
 
     path: str | None = None
     places: Sequence[str] = ()
@@ -61,6 +64,7 @@ class Cart:
     ledgers: Sequence[str] = ()
     drives: list[KnownDrive] = field(default_factory=list)
     means: Sequence[str] = ()
+    listen: Sequence[str] = ()
 
     def meanings(self, more: Sequence[str] = ()) -> list[str]:
         """What paths of other systems mean here, with `more` declarations such as `D:=/media/lighter` in front."""
@@ -137,4 +141,5 @@ def load(chosen: str | None = None) -> Cart:
         [full(row["path"]) for row in tables.get("ledger", [])],
         drives,
         tables.get("means", []),
+        tables.get("listen", []),
     )

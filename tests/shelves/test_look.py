@@ -98,7 +98,7 @@ class Petrel(WorldCase):
         )
         self.assertEqual(len(report["ledgers"]), 9)
         self.assertEqual(report["totals"]["entries"]["missing"], 1)
-        text = self.run_program("survey", "keel", "lighter", status=1, cwd=self.master).stdout
+        text = self.run_program("survey", "keel", "lighter", "--all", status=1, cwd=self.master).stdout
         for words in (
             "is a shortcut file",
             "ballast is not connected",

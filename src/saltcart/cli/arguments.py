@@ -109,6 +109,7 @@ def add_plan(parser: argparse.ArgumentParser) -> None:
     add_list(parser, "--from-list", "LIST", "move the files that this playlist names, with the folders they lie in")
     add_arrange(parser)
     add_search(parser)
+    add_all(parser)
     add_cart(parser)
 
 
@@ -121,6 +122,11 @@ def add_arrange(parser: argparse.ArgumentParser) -> None:
         help="give each sound a place from its tags, such as '{artist}/{album}/{track:02} {title}'; as it is:"
         " '{folder}/{name}'",
     )
+
+
+def add_all(parser: argparse.ArgumentParser) -> None:
+    """--all."""
+    parser.add_argument("--all", action="store_true", help="show everything, not only what needs attention")
 
 
 def add_search(parser: argparse.ArgumentParser) -> None:

@@ -8,10 +8,10 @@ from typing import NamedTuple
 
 from saltcart.cart import load
 from saltcart.cli.account import show_left
-from saltcart.cli.arguments import add_cart, add_ledgers, add_sha256, add_trip
+from saltcart.cli.arguments import add_all, add_cart, add_ledgers, add_sha256, add_trip
 from saltcart.cli.documents import check_document
 from saltcart.cli.screen import Screen, Watch, many, place, size
-from saltcart.cli.survey import show_ledgers
+from saltcart.cli.survey import clock, show_ledgers_in_short
 from saltcart.drives.known import ELSEWHERE
 from saltcart.errors import UsageError, show
 from saltcart.judging.judge import OFFLINE
@@ -21,11 +21,13 @@ from saltcart.mentions.search import known_as, search
 from saltcart.mentions.search_places import forms_of
 from saltcart.mentions.standings import HISTORY, LEFT, ORIGINALS, SERVED
 from saltcart.proving.check import check_ledgers, check_trip
+from saltcart.proving.playing import EVERY, listen, play
 from saltcart.proving.results import CheckReport, LedgerCheck, Problem, ShelfCheck
 from saltcart.trips.summary import summary
 from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE, latest
 
 SHOWN = 20
+FEW = 3  # sounds of each ledger, where no number was given
 NAMES = 3  # of entries that share a row
 OF_ONE_FILE = ("no such file", "")  # causes that lie with each file, and not above it
 ALL_FOLLOWED = "no file that was searched names the old place"
@@ -43,6 +45,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The trip, or ledgers without one."""
     add_trip(parser)
     add_ledgers(parser)
+    add_all(parser)
     add_cart(parser)
     parser.add_argument(
         "--digests",
@@ -58,6 +61,17 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         nargs="+",
         metavar="PLACE",
         help="search these folders for files that still mention the old places of the trip",
+    )
+    parser.add_argument(
+        "--play",
+        metavar="N",
+        type=how_many,
+        help="decode N sounds of each ledger to their end, of every kind and folder, or all of them: --play all",
+    )
+    parser.add_argument(
+        "--listen",
+        action="store_true",
+        help='let a few seconds of each of these be heard, through the command listen = ["PLAYER", "{}"] of cart.toml',
     )
     parser.add_argument(
         "--no-headers", action="store_true", help="do not open sounds to see whether their headers parse"
@@ -91,9 +105,12 @@ def run(options: argparse.Namespace) -> int:
             name = options.trip or latest(SWITCHED, HAULED, RELEASING, RELEASED, UNDONE)
             report = check_trip(name, headers, options.digests, watch)
         found = traces(report, options, watch)
+        if options.play is not None or options.listen:
+            play_some(report, options, watch)
+    screen.say(closing(report), style="bold")
+    screen.say()
     show_check(screen, report)
     show_traces(screen, found)
-    screen.say(closing(report))
     if report.counts["missing"]:
         screen.say("To look for what is missing: saltcart mend")
     if report.ok and report.state == SWITCHED:  # a line each, so that no terminal breaks a command in two
@@ -105,6 +122,44 @@ def run(options: argparse.Namespace) -> int:
     ]
     screen.document({**check_document(report), **({"traces": listed} if options.traces else {})})
     return 0 if report.ok else 1
+
+
+def how_many(text: str) -> int:
+    """How many sounds of each ledger, or EVERY."""
+    if text != "all" and not (text.isdecimal() and int(text)):
+        raise argparse.ArgumentTypeError(f"{show(text)} is no number of sounds; write it like 20, or all")
+    return EVERY if text == "all" else int(text)
+
+
+def play_some(report: CheckReport, options: argparse.Namespace, watch: Watch) -> None:
+    """Decode some sounds of each ledger, and let them be heard when asked for."""
+    command = load(options.cart).listen
+    if options.listen and not command:
+        raise UsageError(
+            "There is nothing here to listen with", 'Name a player of yours in cart.toml: listen = ["PLAYER", "{}"].'
+        )
+    for one in report.ledgers:
+        played = play(one.state, FEW if options.play is None else options.play, watch)
+        played.troubles += listen(played.heard, command) if options.listen else []
+        report.played += [played] if played.named else []
+
+
+def show_played(screen: Screen, report: CheckReport) -> None:
+    """How many sounds were decoded, and which do not play to their end."""
+    decoded, seconds = sum(one.decoded for one in report.played), sum(one.seconds for one in report.played)
+    bad = list(dict.fromkeys(trouble for one in report.played for trouble in one.troubles))
+    unknown = list(dict.fromkeys(trouble for one in report.played for trouble in one.unknown))
+    folders, every = (sum(getattr(one, key) for one in report.played) for key in ("folders", "all_folders"))
+    end = f"{many(len(bad), 'does', 'do')} not play to the end" if bad else "all play to their end"
+    screen.say(
+        f"Played: {many(decoded, 'sound', 'sounds')} of {many(len(report.played), 'ledger', 'ledgers')} decoded"
+        f" ({clock(seconds)}), out of {folders:,} of {every:,} folders: {end}."
+    )
+    for path, why in bad[: None if screen.all else SHOWN]:
+        screen.remark(f"{place(path)} {show(why)}")
+    if unknown:
+        first = f"{place(unknown[0][0])}: {unknown[0][1]}"
+        screen.remark(f"{many(len(unknown), 'sound was', 'sounds were')} not judged, such as {first}")
 
 
 def against_manifest(screen: Screen, options: argparse.Namespace) -> int:
@@ -165,7 +220,7 @@ def show_traces(screen: Screen, found: Sequence[Trace]) -> None:
 
 def show_check(screen: Screen, report: CheckReport) -> None:
     """Tables of ledgers and of what is wrong, and a line for each shelf."""
-    show_ledgers(screen, [ledger.state for ledger in report.ledgers])
+    show_ledgers_in_short(screen, [ledger.state for ledger in report.ledgers])
     problems = [(ledger, problem) for ledger in report.ledgers for problem in ledger.problems]
     show_problems(screen, "Needs attention", [pair for pair in problems if pair[1].new])
     show_problems(
@@ -184,18 +239,26 @@ def show_check(screen: Screen, report: CheckReport) -> None:
             f" {place(level.better)}: name that one in its program"
         )
     along = [shelf for shelf in report.shelves if shelf.gathered and not shelf.problems]
-    for shelf in (shelf for shelf in report.shelves if shelf not in along):
+    sound = [] if screen.all else [one for one in report.shelves if one not in along and not one.problems]
+    if sound:
+        files, room = many(sum(one.files for one in sound), "file", "files"), size(sum(one.bytes for one in sound))
+        screen.say(f"All copies are there: {files}, {room}, at {', '.join(place(one.path) for one in sound)}")
+    for shelf in (one for one in report.shelves if one not in along and one not in sound):
         screen.say(
             f"{show(shelf.name)}: {many(shelf.files, 'file', 'files')}, {size(shelf.bytes)} at {place(shelf.path)}:"
             f" {standing(shelf)}"
         )
-        for found in (*shelf.problems[:SHOWN], *shelf.accepted):
+        for found in shelf.problems[:SHOWN]:
             if found.verdict != "offline":
                 screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
+    for found in (found for shelf in report.shelves for found in shelf.accepted):
+        screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
     if along:
         top = os.path.commonpath([os.path.dirname(shelf.path) for shelf in along])
         files, room = many(len(along), "file", "files"), size(sum(shelf.bytes for shelf in along))
         screen.say(f"Gathered: {files}, {room} below {place(top)}: all copies are there")
+    if report.played:
+        show_played(screen, report)
     show_left(screen, report)
 
 
@@ -218,12 +281,12 @@ def show_problems(screen: Screen, title: str, pairs: Sequence[tuple[LedgerCheck,
         folder = os.path.dirname(found.resolved) if found.why in OF_ONE_FILE else ""
         groups.setdefault((found.verdict, ledger.state.path, folder, found.why), []).append(problem)
     rows = [
-        (verdict, place(path), *in_one_row(problems), show(why))
-        for (verdict, path, _folder, why), problems in list(groups.items())[:SHOWN]
+        (verdict, place(path), show(why), *in_one_row(problems))
+        for (verdict, path, _folder, why), problems in list(groups.items())[: None if screen.all else SHOWN]
     ]
-    screen.table(title, ("Verdict", "Ledger", "Where", "As written", "Why"), rows)
-    if more := list(groups.values())[SHOWN:]:
-        screen.say(f"... and {sum(map(len, more))} more (see --json)")
+    screen.table(title, ("Verdict", "Ledger", "Why", "Where", "As written"), rows)
+    if more := list(groups.values())[SHOWN:] if not screen.all else []:
+        screen.say(f"... and {sum(map(len, more))} more (--all shows them)")
 
 
 def in_one_row(problems: Sequence[Problem]) -> tuple[str, str]:
@@ -254,13 +317,15 @@ def closing(report: CheckReport) -> str:
     if left := report.unaccounted:
         places = many(sum(one.count for one in left), "mention of the old place is", "mentions of the old place are")
         text += f"; {places} left in {many(len(left), 'file', 'files')}, and lead nowhere"
+    if stuck := len({path for one in report.played for path, _why in one.troubles}):
+        text += f"; {many(stuck, 'sound does', 'sounds do')} not play to the end"
     if bad:
         return f"{text}; {bad} {'needs' if bad == 1 else 'need'} attention."
     if offline:
         return f"{text}."
     if not report.ok:
         where = "; not all places could be searched, so what they hold is not known" if report.unsearched else ""
-        return f"{text}{where}." if left or where else f"{text}; but see above."
+        return f"{text}{where}." if left or where or stuck else f"{text}; but not all is as it should be."
     return f"{text}. {assurance(report)}"
 
 

@@ -10,6 +10,7 @@ if TYPE_CHECKING:  # every command loads this module, few need what these bring 
     from saltcart.mentions.search import Search
     from saltcart.planning.account import Account
     from saltcart.planning.draft import Draft
+    from saltcart.proving.playing import Played
     from saltcart.proving.results import CheckReport, FileProblem, LeftMentions, Problem
     from saltcart.trips.summary import TripSummary
 
@@ -144,6 +145,21 @@ def check_document(report: CheckReport) -> dict[str, Any]:
         "search": search_document(report.search) if report.search else None,
         "unsearched": report.unsearched,
         "wrong_levels": [level._asdict() for level in report.levels],
+        "played": list(map(played_document, report.played)),
+    }
+
+
+def played_document(one: Played) -> dict[str, Any]:
+    """What came of the sounds of one ledger."""
+    return {
+        "ledger": one.ledger,
+        "named": one.named,
+        "decoded": one.decoded,
+        "seconds": round(one.seconds, 3),
+        "folders": one.folders,
+        "all_folders": one.all_folders,
+        "troubles": [{"path": path, "why": why} for path, why in one.troubles],
+        "not_judged": [{"path": path, "why": why} for path, why in one.unknown],
     }
 
 

@@ -17,7 +17,7 @@ from saltcart.shelves.archive import is_archive
 from saltcart.waybills import waybill as waybills
 from saltcart.waybills import waybill_text
 
-MOST_FOLDERS, MOST_CLASHES = 24, 6
+MOST_FOLDERS, MOST_CLASHES, MOST_NAMED = 24, 6, 3
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -97,9 +97,10 @@ def slowed(plan: Draft, limit: int | None) -> float:
 
 def show_draft(screen: Screen, plan: Draft, limit: int | None = None) -> None:
     """What will move, what will change, and how much room is left."""
+    show_answer(screen, plan, limit)
     screen.table(
         "What moves",
-        ("Shelf", ">Files", ">Size", "From", "To", "Left at the old place"),
+        ("Shelf", ">Files", ">Size", "From", "To", "Left behind"),
         [
             (
                 show(one.shelf.name),
@@ -115,8 +116,9 @@ def show_draft(screen: Screen, plan: Draft, limit: int | None = None) -> None:
         + gathered_row(plan),
     )
     show_arranged(screen, plan)
+    shown = [one for one in plan.ledgers if screen.all or not one.line.rewrite]
     screen.table(
-        "What names it",
+        "What names it" if screen.all else "What names it and cannot follow",
         ("Ledger", "Map", ">Entries", ">Will change", ">Missing now", "Note"),
         [
             (
@@ -127,10 +129,34 @@ def show_draft(screen: Screen, plan: Draft, limit: int | None = None) -> None:
                 one.state.counts()["missing"],
                 note(one),
             )
-            for one in plan.ledgers
+            for one in shown
         ],
     )
-    show_room(screen, plan, limit)
+    show_rest(screen, plan)
+
+
+def show_answer(screen: Screen, plan: Draft, limit: int | None) -> None:
+    """What goes where, what follows, how much room is left and how long it takes."""
+    files, room = sum(one.files for one in plan.shelves), sum(one.bytes for one in plan.shelves)
+    away = any(one.shelf.old_drive != one.shelf.new_drive for one in plan.shelves)
+    seconds = duration(slowed(plan, limit))
+    rows = [
+        ("Goes", f"{many(files, 'file', 'files')}, {size(room)}"),
+        ("Takes", f"about {seconds}, every byte {'read back from the new drive' if away else 'read'}"),
+    ]
+    following = sorted((one for one in plan.ledgers if one.changes), key=lambda one: -one.changes)
+    if following:
+        changes = many(sum(one.changes for one in following), "entry", "entries")
+        names = ", ".join(place(one.line.path) for one in following[:MOST_NAMED])
+        more = f" and {len(following) - MOST_NAMED} more (--all)" if following[MOST_NAMED:] and not screen.all else ""
+        rows.append(("Follow", f"{changes} in {many(len(following), 'ledger', 'ledgers')}: {names}{more}"))
+    if missing := sum(one.state.counts()["missing"] for one in plan.ledgers):
+        rows.append(("Missing now", f"{many(missing, 'entry', 'entries')}, before anything moves"))
+    for one in plan.rooms:
+        hauled, released = size(max(0, one.hauled)), size(max(0, one.released))
+        after = f"{hauled} after" if hauled == released else f"{hauled} after, {released} after the release"
+        rows.append(("Room", f"{show(one.drive.name)}: {size(one.before)} free now, {after}"))
+    screen.facts(rows)
 
 
 def show_arranged(screen: Screen, plan: Draft) -> None:
@@ -146,21 +172,8 @@ def show_arranged(screen: Screen, plan: Draft) -> None:
             screen.say(f"... and so do {more} more.")
 
 
-def show_room(screen: Screen, plan: Draft, limit: int | None) -> None:
-    """How much room is left, how long it takes, and what names the sounds."""
-    screen.table(
-        "Room",
-        ("Drive", ">Free now", ">After the haul", ">After release"),
-        [
-            (show(room.drive.name), size(room.before), size(max(0, room.hauled)), size(max(0, room.released)))
-            for room in plan.rooms
-        ],
-    )
-    away = any(one.shelf.old_drive != one.shelf.new_drive for one in plan.shelves)
-    screen.say(
-        f"The haul should take about {duration(slowed(plan, limit))}, every byte"
-        f" {'read back from the new drive' if away else 'read'}."
-    )
+def show_rest(screen: Screen, plan: Draft) -> None:
+    """What names the sounds, and what else is to be said."""
     if plan.account:
         show_account(screen, plan.account, any(one.changes for one in plan.ledgers))
     elif plan.searched:

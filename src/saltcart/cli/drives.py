@@ -132,31 +132,35 @@ def chosen(found: Sequence[Drive], words: Sequence[str]) -> list[Drive]:
 
 def show_drives(screen: Screen, fits: Sequence[Fit], cart: Cart, load_: Load | None) -> None:
     """The table of drives, then the reasons against each."""
-    columns = ["Drive", "Mounted at", "File system", "Kind", ">In all", ">Free"]
+    columns = ["Drive", "Mounted at", ">Free", "?>In all"]
     if load_:
-        screen.say(f"To carry: {many(len(load_.shelves), 'shelf', 'shelves')}, {size(load_.bytes)}")
-        columns += ["Fits", ">Takes there", ">Free afterwards", ">Haul about"]
+        screen.say(
+            f"To carry: {many(len(load_.shelves), 'shelf', 'shelves')}, {size(load_.bytes)}. {answer(fits, load_)}"
+        )
+        columns = [
+            "Drive",
+            "Mounted at",
+            "Fits",
+            ">Free",
+            "?>Takes there",
+            ">Free afterwards",
+            ">Haul about",
+            "?>In all",
+        ]
+        order = ("yes", "lies here", "no")
+        fits = sorted(fits, key=lambda fit: order.index(verdict(fit, load_)))
     rows = []
     for fit in fits:
         drive = fit.drive
-        row = [
-            show(drive.name),
-            place(drive.mount),
-            show(drive.filesystem) or "unknown",
-            kind(drive, cart),
-            size(drive.total_bytes),
-            size(drive.free_bytes),
-        ]
+        after = fit.free_after_bytes or 0
+        left = size(after) if after > 0 else "none"
+        free, total = size(drive.free_bytes), size(drive.total_bytes)
+        row = [show(drive.name), place(drive.mount), free, total]
         if load_:
-            left = max(0, fit.free_after_bytes or 0)
-            row += [
-                verdict(fit, load_),
-                size(fit.need_bytes or 0),
-                size(left) if left else "none",
-                duration(fit.seconds or 0),
-            ]
-        rows.append(row)
-    screen.table("Drives", columns, rows)
+            need, seconds = size(fit.need_bytes or 0), duration(fit.seconds or 0)
+            row = [*row[:2], verdict(fit, load_), free, need, left, seconds, total]
+        rows.append([*row, show(drive.filesystem) or "unknown", kind(drive, cart)])
+    screen.table("Drives", [*columns, "File system", "Kind"], rows)
     for fit in fits:
         if fit.reasons:
             screen.say(f"{show(fit.drive.name)} ({place(fit.drive.mount)})", style="bold")
@@ -187,6 +191,12 @@ def show_files(screen: Screen, reason: Reason) -> None:
         screen.say(f"      ... and {len(reason.obstacles) - SHOWN} more (see --json)")
 
 
+def answer(fits: Sequence[Fit], load_: Load) -> str:
+    """Where it fits, in a sentence."""
+    names = [show(fit.drive.name) for fit in fits if verdict(fit, load_) == "yes"]
+    return f"It fits on {', '.join(names)}." if names else "It fits on none of these."
+
+
 def verdict(fit: Fit, load_: Load) -> str:
     """Whether the load fits, in a word."""
     return "lies here" if is_home(fit, load_) else "yes" if fit.fits else "no"
@@ -197,7 +207,7 @@ def kind(drive: Drive, cart: Cart) -> str:
     if drive.facts.network:
         return "network"
     spinning = is_spinning(drive, cart)
-    word = "unknown" if spinning is None else "spinning" if spinning else "solid"
+    word = "not told by the system" if spinning is None else "spinning" if spinning else "solid"
     bus = drive.facts.bus_bits_per_second
     return f"{word}, USB {f'{bus // 10**9} Gbit/s' if bus >= 10**9 else f'{bus // 10**6} Mbit/s'}" if bus else word
 

@@ -13,6 +13,16 @@ MOST_FIRST, MOST_LAST = 10, 16  # signs of the first and last part of a path tha
 KEPT = ("Verdict", "Fits", "State", "How sure", "How it stands")
 
 
+def label(column: str) -> str:
+    """What stands at the head of a column."""
+    return column.removeprefix("?").removeprefix(">")
+
+
+def holds_numbers(column: str) -> bool:
+    """Whether a column holds numbers."""
+    return column.removeprefix("?").startswith(">")
+
+
 class Fitted(NamedTuple):
     """The columns that are shown, by number, with their widths; those left out, by name."""
 
@@ -21,11 +31,11 @@ class Fitted(NamedTuple):
 
 
 def fit(columns: Sequence[str], rows: Sequence[Sequence[str]], width: int) -> Fitted | None:
-    """How a table of texts fits into `width` signs; a column whose name begins with `>` holds numbers.  None when it
-    does not, however much is left out.
+    """How a table of texts fits into `width` signs; a column whose name begins with `>` holds numbers, and one with `?`
+    before that goes first.  None when it does not, however much is left out.
     """
     shown = list(range(len(columns)))
-    natural = [max([len(columns[at].removeprefix(">")), *(len(row[at]) for row in rows)]) for at in shown]
+    natural = [max([len(label(columns[at])), *(len(row[at]) for row in rows)]) for at in shown]
     least = [needed(columns[at], [row[at] for row in rows], natural[at]) for at in shown]
     left_out: list[str] = []
     while total(shown, least) > width:
@@ -33,7 +43,7 @@ def fit(columns: Sequence[str], rows: Sequence[Sequence[str]], width: int) -> Fi
         if going is None:
             return None
         shown.remove(going)
-        left_out.insert(0, columns[going].removeprefix(">"))
+        left_out.insert(0, label(columns[going]))
     return Fitted(spread(shown, natural, least, width), left_out)
 
 
@@ -44,9 +54,9 @@ def total(shown: Sequence[int], widths: Sequence[int]) -> int:
 
 def needed(name: str, cells: Sequence[str], natural: int) -> int:
     """The least width of a column: numbers take what they take, paths can be shortened, words are not broken."""
-    if name.startswith(">"):
+    if holds_numbers(name):
         return natural
-    words = [word for cell in (name, *cells) for word in ((cell,) if "/" in cell else cell.split()) if word]
+    words = [word for cell in (label(name), *cells) for word in ((cell,) if "/" in cell else cell.split()) if word]
     longest = max((min(len(word), LEAST_PATH) if "/" in word else len(word) for word in words), default=1)
     several = any(" " in cell and "/" not in cell for cell in cells)
     return min(
@@ -63,10 +73,13 @@ def ending(path: str) -> int:
 
 
 def least_important(columns: Sequence[str], shown: Sequence[int]) -> int | None:
-    """The column to leave out next: texts before numbers, the last first; never the first one, or a verdict."""
-    free = [at for at in shown[1:] if columns[at].removeprefix(">") not in KEPT]
-    texts = [at for at in free if not columns[at].startswith(">")]
-    return (texts or free)[-1] if free else None
+    """The column to leave out next: those that are to go first, then texts before numbers, the last first; never the
+    first one, or a verdict.
+    """
+    free = [at for at in shown[1:] if label(columns[at]) not in KEPT]
+    ready = [at for at in free if columns[at].startswith("?")]
+    texts = [at for at in free if not holds_numbers(columns[at])]
+    return (ready or texts or free)[-1] if free else None
 
 
 def spread(shown: Sequence[int], natural: Sequence[int], least: Sequence[int], width: int) -> dict[int, int]:

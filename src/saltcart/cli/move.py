@@ -7,13 +7,13 @@ from contextlib import ExitStack
 from functools import partial
 
 from saltcart.carrying.in_use import in_use
-from saltcart.cli.account import refuse_open, show_advice, show_learnt
+from saltcart.cli.account import refuse_open, searched_text, show_advice, show_learnt
 from saltcart.cli.arguments import add_pace, add_plan, add_wait, add_yes, need_answer, pace
 from saltcart.cli.check import assurance, closing, show_check
 from saltcart.cli.documents import check_document, trip_document
 from saltcart.cli.draft import request, show_draft
 from saltcart.cli.haul import show_haul
-from saltcart.cli.repoint import show_repoint
+from saltcart.cli.repoint import show_turned
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.drives import drive_of
 from saltcart.errors import show
@@ -68,13 +68,15 @@ def move(screen: Screen, options: argparse.Namespace) -> int:
     show_haul(screen, name, hauled)
     with screen.watch() as watch:
         switched = repoint(name, wait=options.wait, progress=watch)
-    show_repoint(screen, switched)
-    screen.say()
+    show_turned(screen, switched)
     with screen.watch() as watch:
         report = check_trip(name, progress=watch)
-    show_check(screen, report)
-    screen.say()
     done = summary(name)
+    screen.say()
+    screen.say(answer(report), style="bold")
+    if screen.all or not report.ok:
+        show_check(screen, report)
+    screen.say()
     show_closing(screen, done, hauled, switched, report)
     screen.document(
         {
@@ -90,6 +92,13 @@ def move(screen: Screen, options: argparse.Namespace) -> int:
         }
     )
     return 0 if report.ok else 1
+
+
+def answer(report: CheckReport) -> str:
+    """How it ended, in a sentence or two."""
+    if not report.ok:
+        return f"Not all is as it was: {closing(report)}"
+    return f"{'Copied' if report.copies else 'Moved'} and proven. {assurance(report)}"
 
 
 def show_closing(
@@ -123,10 +132,11 @@ def show_closing(
         )
     ]
     rows += [("Resolves", closing(report).split(". ")[0].rstrip("."))]
-    if report.ok:
-        rows += [("Looked for", assurance(report))]
     if before:
-        rows += [("Broken before", f"{many(before, 'entry', 'entries')}, listed above; the move did not cause it")]
+        where = "listed above" if screen.all or not report.ok else f"listed by saltcart check {done.trip}"
+        rows += [("Broken before", f"{many(before, 'entry', 'entries')}, {where}; the move did not cause it")]
+    if report.search and not screen.all and report.ok:
+        rows += [("Searched", searched_text(report.search).removeprefix("Searched: "))]
     rows += [("Set aside", f"{place(folder)} (nothing is removed)") for folder in switched.aside]
     archives = sorted({one.shelf.old for one in done.shelves if one.shelf.archive})
     if archives and report.ok:

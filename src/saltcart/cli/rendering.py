@@ -8,7 +8,7 @@ from rich.console import Console, Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from saltcart.cli.fitting import NARROW, fit, shortened
+from saltcart.cli.fitting import NARROW, fit, holds_numbers, label, shortened
 
 if TYPE_CHECKING:
     from rich.progress import Progress
@@ -49,7 +49,7 @@ def cell(column: str, content: str | int) -> Text:
     """One cell of a table: verdicts in their colours, noughts dim."""
     if isinstance(content, str):
         return Text(content, style=STYLES.get(content, ""))
-    return Text(f"{content:,}", style=STYLES.get(column.removeprefix(">").lower(), "") if content else "dim")
+    return Text(f"{content:,}", style=STYLES.get(label(column).lower(), "") if content else "dim")
 
 
 def fitted_table(title: str, columns: Sequence[str], rows: Sequence[Sequence[Any]], width: int) -> RenderableType:
@@ -78,7 +78,7 @@ def cards(title: str, columns: Sequence[str], rows: Sequence[Sequence[str]]) -> 
     lines: list[Text] = [Text(title, style="bold")]
     for row in rows:
         lines += [
-            Text.assemble((f"{name.removeprefix('>')}: ", "dim"), cell(name, content))
+            Text.assemble((f"{label(name)}: ", "dim"), cell(name, content))
             for name, content in zip(columns, row, strict=True)
             if content
         ]
@@ -94,9 +94,9 @@ def table(
         title=title, title_justify="left", title_style="bold", box=SIMPLE_HEAD, pad_edge=False, show_edge=False
     )
     for number, name in enumerate(columns):
-        figure = name.startswith(">")
+        figure = holds_numbers(name)
         made.add_column(
-            name.removeprefix(">"),
+            label(name),
             justify="right" if figure else "left",
             overflow="fold",
             no_wrap=figure or (number == 0 and widths is None),

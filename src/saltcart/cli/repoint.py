@@ -53,6 +53,11 @@ def show_repoint(screen: Screen, report: RepointReport) -> None:
         f"{many(report.changed, 'entry', 'entries')} rewritten; in each ledger nothing else differs (compared before it"
         " took its place)."
     )
+    show_turned(screen, report)
+
+
+def show_turned(screen: Screen, report: RepointReport) -> None:
+    """The links that were turned."""
     if report.turned:
         screen.say(
             f"Turned to the new place, with entries that go through {'it' if len(report.turned) == 1 else 'them'} as"

@@ -25,8 +25,7 @@ if TYPE_CHECKING:  # a document needs none of it, and it takes longer to load th
 MOST_ITEM = 36  # signs of the present file
 PATIENCE = 2.0  # seconds before a bar shows
 PLAIN_EVERY = 10.0  # seconds between plain lines where there is no terminal
-WIDTH_ELSEWHERE = 132  # columns when standard output is no terminal
-WIDEST = 400  # columns with --wide
+WIDEST = 400  # columns with --wide, and when standard output is no terminal
 
 
 def size(count: int) -> str:
@@ -60,6 +59,7 @@ class Screen:
         self.json = options.json
         self.quiet = options.quiet
         self.wide = getattr(options, "wide", False)
+        self.all = getattr(options, "all", False)
 
     @cached_property
     def rendering(self) -> ModuleType:
@@ -71,7 +71,7 @@ class Screen:
     @cached_property
     def out(self) -> Console:
         """Standard output."""
-        width = WIDEST if self.wide else None if sys.stdout.isatty() else WIDTH_ELSEWHERE
+        width = None if sys.stdout.isatty() and not self.wide else WIDEST
         console: Console = self.rendering.console(width)
         return console
 
@@ -93,7 +93,9 @@ class Screen:
             console.print(self.rendering.remark(text), soft_wrap=whole(text) or not sys.stdout.isatty())
 
     def table(self, title: str, columns: Sequence[str], rows: Sequence[Sequence[Any]]) -> None:
-        """A table; a column whose name begins with `>` is for numbers, and one with nothing in it is left out."""
+        """A table; a column whose name begins with `>` is for numbers, one with `?` before that goes first where there
+        is no room, and one with nothing in it is left out.
+        """
         if not (self.json or self.quiet) and rows:
             some = [at for at in range(len(columns)) if any(row[at] != "" for row in rows)]
             columns, rows = [columns[at] for at in some], [[row[at] for at in some] for row in rows]

@@ -9,14 +9,15 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
 from saltcart.cart import load
-from saltcart.cli.arguments import add_cart, add_ledgers
+from saltcart.cli.arguments import add_all, add_cart, add_ledgers
 from saltcart.cli.documents import ledger_state
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
-from saltcart.judging.judge import LedgerState
+from saltcart.judging.judge import FOUND, LedgerState
 from saltcart.looking.survey import SurveyedShelf, SurveyReport, read_shelf_headers, survey
 from saltcart.shelves.folder_tree import FolderTree, packs
 from saltcart.shelves.headers import HeaderSums
+from saltcart.shelves.true_names import told_apart
 
 if TYPE_CHECKING:
     from saltcart.looking.undescribed import Undescribed
@@ -44,6 +45,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--no-search", action="store_true", help="do not search for files that name the sounds and are not read yet"
     )
+    add_all(parser)
     parser.add_argument("--write", metavar="FILE", help="draft a cart.toml from the findings, or add to one")
     parser.add_argument("--picture", metavar="FILE", help="draw where the room goes (.png or .svg)")
 
@@ -68,10 +70,13 @@ def run(options: argparse.Namespace) -> int:
 
 
 def show_survey(screen: Screen, report: SurveyReport, depth: int, found: Undescribed | None) -> None:
-    """All tables, what was found odd, and the sums."""
+    """The sums, what there is, what needs attention, and what was found odd."""
+    screen.say(answer(report), style="bold")
+    screen.say()
     show_shelves(screen, report, depth)
-    show_ledgers(screen, report.ledgers)
-    show_leans(screen, report)
+    show_ledgers_in_short(screen, report.ledgers)
+    if screen.all:
+        show_leans(screen, report)
     screen.table(
         "Outside every shelf",
         ("Folder", ">Entries", ">Files", ">Size"),
@@ -83,11 +88,6 @@ def show_survey(screen: Screen, report: SurveyReport, depth: int, found: Undescr
         from saltcart.cli.undescribed import show_undescribed
 
         show_undescribed(screen, found)
-    files, total = sums(report)
-    screen.say(
-        ", ".join((many(len(report.shelves), "shelf", "shelves"), many(files, "file", "files"), size(total)))
-        + ". Nothing moved or changed."
-    )
     broken = [
         state.within or state.path for state in report.ledgers if state.counts()["missing"] + state.counts()["offline"]
     ]
@@ -98,6 +98,19 @@ def show_survey(screen: Screen, report: SurveyReport, depth: int, found: Undescr
         )
     if report.counts["missing"]:
         screen.say("To look for them: saltcart mend")
+
+
+def answer(report: SurveyReport) -> str:
+    """How much there is, what names it, and whether all of that is found."""
+    files, total = sums(report)
+    shelves, counts = many(len(report.shelves), "shelf", "shelves"), report.counts
+    text = f"{shelves}, {many(files, 'file', 'files')}, {size(total)}. Nothing moved or changed."
+    if not report.ledgers:
+        return text
+    entries = sum(counts.values())
+    broken = [f"{counts[verdict]:,} {verdict}" for verdict in counts if verdict != "found" and counts[verdict]]
+    state = ", ".join(broken) if broken else "all found"
+    return f"{text} {many(len(report.ledgers), 'ledger', 'ledgers')}, {many(entries, 'entry', 'entries')}: {state}."
 
 
 def quoted(path: str) -> str:
@@ -138,14 +151,16 @@ def sums(report: SurveyReport) -> tuple[int, int]:
 
 def show_shelves(screen: Screen, report: SurveyReport, depth: int) -> None:
     """The table of shelves and, to `depth`, their packs."""
-    rows = []
-    for shelf in report.shelves:
-        rows.append(shelf_row(show(shelf.name), shelf.tree, shelf.care, whereabouts(shelf)))
+    rows: list[tuple[str | int, ...]] = []
+    names = told_apart([shelf.name for shelf in report.shelves], [shelf.tree.path for shelf in report.shelves])
+    for number, (shelf, name) in enumerate(zip(report.shelves, names, strict=True)):
+        naming = sum(report.leans[ledger, number] > 0 for ledger in range(len(report.ledgers)))
+        rows.append((show(name), whereabouts(shelf), naming, *shelf_row(shelf.tree, shelf.care)))
         rows += [
-            shelf_row("  " * level + show(os.path.basename(tree.path)), tree, "", "")
+            ("  " * level + show(os.path.basename(tree.path)), "", "", *shelf_row(tree, ""))
             for level, tree in packs(shelf.tree, depth)
         ]
-    columns = ("Shelf", ">Size", ">On disk", ">Files", ">Largest", "Sounds", "Newest", "Care", "Place")
+    columns = ("Shelf", "Place", ">Ledgers", ">Size", "?>On disk", ">Files", "?>Largest", "Sounds", "Newest", "Care")
     screen.table("Shelves", columns, rows)
     if any(shelf.headers for shelf in report.shelves):
         screen.table(
@@ -155,22 +170,12 @@ def show_shelves(screen: Screen, report: SurveyReport, depth: int) -> None:
         )
 
 
-def shelf_row(name: str, tree: FolderTree, care: str, where: str) -> tuple[str | int, ...]:
+def shelf_row(tree: FolderTree, care: str) -> tuple[str | int, ...]:
     """The figures of one folder."""
     kinds = ", ".join(f"{count:,} {kind}" for kind, count in sorted(tree.kinds.items(), key=lambda pair: -pair[1])[:3])
     sounds = f"{tree.audio_share:.0%}: {kinds}" if kinds else "none"
     newest = datetime.fromtimestamp(tree.newest, UTC).strftime("%Y-%m-%d") if tree.newest else ""
-    return (
-        name,
-        size(tree.bytes),
-        size(tree.disk_bytes),
-        tree.files,
-        size(tree.largest_bytes),
-        sounds,
-        newest,
-        care,
-        where,
-    )
+    return (size(tree.bytes), size(tree.disk_bytes), tree.files, size(tree.largest_bytes), sounds, newest, care)
 
 
 def whereabouts(shelf: SurveyedShelf) -> str:
@@ -211,6 +216,21 @@ def show_ledgers(screen: Screen, states: Sequence[LedgerState]) -> None:
     """The table of ledgers with their verdicts."""
     columns = ("Ledger", "Map", ">Entries", ">Found", ">Offline", ">Missing", ">Other")
     screen.table("Ledgers", columns, [(place(state.path), state.map_name, *numbers(state)) for state in states])
+
+
+def show_ledgers_in_short(screen: Screen, states: Sequence[LedgerState]) -> None:
+    """The same for those of which not all is found, or with --all; how many others there are."""
+    shown = [state for state in states if screen.all or not all_found(state)]
+    show_ledgers(screen, shown)
+    if rest := len(states) - len(shown):
+        others = "other ledger" if shown else "ledger"
+        screen.say(f"In {many(rest, others, others + 's')} every entry is found (--all lists them).")
+        screen.say()
+
+
+def all_found(state: LedgerState) -> bool:
+    """Whether a ledger could be read, and each of its entries is found."""
+    return not state.trouble and state.counts()[FOUND] == sum(state.counts().values())
 
 
 def numbers(state: LedgerState) -> tuple[int | str, ...]:

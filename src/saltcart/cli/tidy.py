@@ -5,7 +5,7 @@ import os
 from collections.abc import Sequence
 
 from saltcart.cart import load
-from saltcart.cli.arguments import add_cart, add_ledgers
+from saltcart.cli.arguments import add_all, add_cart, add_ledgers
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import UsageError, show
 from saltcart.looking.tidy import Find, TidyReport, remember, remembered, tidy
@@ -28,6 +28,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--older-than", type=int, default=730, metavar="DAYS", help="what counts as long ago (default: 730)"
     )
     add_ledgers(parser)
+    add_all(parser)
     add_cart(parser)
 
 
@@ -62,10 +63,18 @@ def show_report(screen: Screen, report: TidyReport) -> None:
         (find.number, find.kind, len(find.paths), size(find.bytes), place(find.folder), names(find), show(find.what))
         for find in report.finds
     ]
-    screen.table("Findings (nothing is deleted)", (">No.", "Kind", ">Files", ">Size", "Folder", "Which", "What"), rows)
+    if report.finds:
+        files = many(sum(len(find.paths) for find in report.finds), "file", "files")
+        room = size(sum(find.bytes for find in report.finds))
+        screen.say(
+            f"{many(len(report.finds), 'finding', 'findings')}: {files}, {room}. Nothing is deleted.", style="bold"
+        )
+        screen.say()
+    screen.table("Findings", (">No.", "Kind", ">Files", ">Size", "Folder", "Which", "?What"), rows)
     for one in report.judged:
-        word = "looked through" if one.collection else "not looked through"
-        screen.say(f"  {show(one.name)}: {word} for files nobody names ({one.why})")
+        if screen.all or not one.collection:
+            word = "looked through" if one.collection else "not looked through"
+            screen.say(f"  {show(one.name)}: {word} for files nobody names ({one.why})")
     for remark in report.remarks:
         screen.remark(show(remark))
     if not report.finds:

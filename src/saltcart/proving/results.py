@@ -8,6 +8,7 @@ from saltcart.judging.levels import WrongLevel
 from saltcart.mentions.content import Spot
 from saltcart.mentions.search import Search
 from saltcart.mentions.standings import UNACCOUNTED
+from saltcart.proving.playing import Played
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,7 +83,7 @@ class CheckReport:
     """All that was judged.  `trip` is None when ledgers were judged without one.
 
     After a switch, `left` files still name an old place, as `search` found; places in `unsearched` were not there.
-    `copies`: the originals stay in use.
+    `copies`: the originals stay in use.  Some sounds were `played`, when that was asked for.
     """
 
     trip: str | None
@@ -94,6 +95,7 @@ class CheckReport:
     unsearched: list[str] = field(default_factory=list)
     copies: bool = False
     levels: list[WrongLevel] = field(default_factory=list)
+    played: list[Played] = field(default_factory=list)
 
     @property
     def unaccounted(self) -> list[LeftMentions]:
@@ -123,7 +125,9 @@ class CheckReport:
         """Whether nothing needs attention: without a trip nothing but `found`, with one nothing worse than before."""
         readable = not any(ledger.state.trouble for ledger in self.ledgers)
         copies = not any(shelf.problems for shelf in self.shelves)
-        return readable and copies and not self.new_problems() and not self.unaccounted and not self.unsearched
+        plays = not any(one.troubles for one in self.played)
+        found = readable and copies and plays and not self.new_problems()
+        return found and not self.unaccounted and not self.unsearched
 
     def new_problems(self) -> list[Problem]:
         """Entries that are worse than before."""
