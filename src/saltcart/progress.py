@@ -3,6 +3,8 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+WAITING = "waiting"  # the step in which nothing goes on until a person has done something
+
 
 @dataclass(frozen=True, slots=True)
 class Tick:

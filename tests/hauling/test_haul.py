@@ -325,13 +325,19 @@ class Ways(HaulCase):
             time.sleep(0.05)
         self.assertIn("--wait", self.run_program("repoint", "--yes", status=3).stderr)
         waiting = subprocess.Popen(
-            [PROGRAM, "repoint", "--yes", "--wait"], env=self.environment, stdout=subprocess.DEVNULL
+            [PROGRAM, "repoint", "--yes", "--wait"],
+            env=self.environment,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.PIPE,
         )
+        said = waiting.stderr.readline().decode()
+        self.assertIn(f"(process {player.pid}) has {ledger} open", said)
         time.sleep(1.5)
         self.assertIsNone(waiting.poll())
         player.kill()
         player.wait()
-        self.assertEqual(waiting.wait(20), 0)
+        self.assertEqual(waiting.communicate(timeout=20)[1], b"", "said once")
+        self.assertEqual(waiting.returncode, 0)
         self.assertEqual(ledger.read_text(), f"{self.place}/1.wav\n")
 
     def test_the_trash(self):

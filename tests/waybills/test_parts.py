@@ -15,7 +15,7 @@ from rich.console import Console
 from saltcart import tomlfile
 from saltcart.cli import screen as screens
 from saltcart.errors import BadFile, show
-from saltcart.progress import Tick
+from saltcart.progress import WAITING, Tick
 from saltcart.safefile import replacing
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
 from saltcart.trips.logbook import Logbook
@@ -124,6 +124,7 @@ class Parts(unittest.TestCase):
             for terminal, words in (
                 (True, "1/4"),
                 (True, "5/10 bytes"),
+                (True, "Waiting, and going on by itself when it is closed: player uses x\n"),
                 (False, "haul 50% (2,000 of 4,000 files, copy): odd\\n.wav\n"),
             ):
                 screen = screens.Screen(options)
@@ -131,7 +132,9 @@ class Parts(unittest.TestCase):
                 with screen.watch() as watch:
                     watch(Tick("haul", "odd\n.wav", 5, 10, "2,000 of 4,000 files, copy", in_bytes=True))
                     watch(Tick("check", "b.wav", 1, 4))
+                    watch(Tick(WAITING, "player uses x", 0, 0))
                 self.assertIn(words, screen.err.file.getvalue())
+                self.assertEqual(screen.rendering.bar_width(screen.err), 20, "at 80 columns")
             options.quiet = True
             silent = screens.Screen(options)
             silent.err = Console(file=io.StringIO())

@@ -160,10 +160,16 @@ def add_yes(parser: argparse.ArgumentParser) -> None:
 
 
 def add_pace(parser: argparse.ArgumentParser) -> None:
-    """How fast to copy."""
+    """How fast to copy, and what tells that it is done."""
     parser.add_argument(
         "--limit", metavar="RATE", type=rate, help="copy and read back at most so many bytes a second, such as 40M"
     )
+    add_bell(parser)
+
+
+def add_bell(parser: argparse.ArgumentParser) -> None:
+    """--bell."""
+    parser.add_argument("--bell", action="store_true", help="ring the terminal's bell at the end, however it ends")
 
 
 def pace(options: argparse.Namespace) -> Pace:

@@ -2,6 +2,7 @@
 
 import argparse
 import signal
+import sys
 from types import FrameType
 
 from saltcart.cli import failures
@@ -20,7 +21,11 @@ def run_words(words: list[str], parser: Parser) -> int:
         options = parser.understand(words)
     except SaltCartError as error:
         return failures.foreseen(error, argparse.Namespace(command=words[0], json="--json" in words))
-    return run_command(options)
+    status = run_command(options)
+    if getattr(options, "bell", False):
+        sys.stderr.write("\a")
+        sys.stderr.flush()
+    return status
 
 
 def run_command(options: argparse.Namespace) -> int:

@@ -3,7 +3,7 @@
 import argparse
 
 from saltcart.cart import load
-from saltcart.cli.arguments import add_cart, add_trip, add_yes, need_answer, trip_name
+from saltcart.cli.arguments import add_bell, add_cart, add_trip, add_yes, need_answer, trip_name
 from saltcart.cli.documents import trip_document
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import UsageError, show
@@ -22,6 +22,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--own", action="store_true", help='with --yes: also what cannot be had again (care = "own", or unknown)'
     )
+    add_bell(parser)
     add_cart(parser)
     add_yes(parser)
 

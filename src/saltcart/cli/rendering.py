@@ -14,7 +14,8 @@ if TYPE_CHECKING:
     from rich.progress import Progress
 
 STEADY = 60.0  # seconds over which the rate is taken, so that the time left does not jump
-BESIDE = 76  # signs that the numbers beside a bar take
+LEAST_BAR, MOST_BAR = 20, 40
+NUMBERS, NOTE = 44, 34  # signs that step, amount, rate and time beside a bar take, and a note about numbers of files
 STYLES = {
     "found": "green",
     "missing": "red",
@@ -117,9 +118,15 @@ def facts(rows: Sequence[tuple[str, str]]) -> Table:
     return made
 
 
+def room_beside(where: Console) -> tuple[bool, int]:
+    """Whether a note fits beside a bar and its numbers, and how many signs are left for what is worked on."""
+    left = where.width - NUMBERS - LEAST_BAR
+    return left >= NOTE, left - NOTE - (bar_width(where) - LEAST_BAR)
+
+
 def bar_width(where: Console) -> int:
-    """The width of a bar, which gives way to the numbers beside it."""
-    return max(8, min(40, where.width - BESIDE))
+    """The width of a bar, which gives way to the numbers beside it, but not altogether."""
+    return max(LEAST_BAR, min(MOST_BAR, where.width - NUMBERS - NOTE))
 
 
 def bar(where: Console, in_bytes: bool) -> "Progress":

@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Any
 from rich.filesize import decimal
 
 from saltcart.errors import show
-from saltcart.progress import Tick
+from saltcart.progress import WAITING, Tick
 from saltcart.spelling.moves import tail_below
 
 if TYPE_CHECKING:  # a document needs none of it, and it takes longer to load than most commands to run
@@ -176,6 +176,7 @@ class Watch:
         self.bar: Progress | None = None
         self.step = ""
         self.in_bytes = False
+        self.waits_for = ""
 
     def __enter__(self) -> Watch:
         return self
@@ -187,6 +188,9 @@ class Watch:
     def __call__(self, tick: Tick) -> None:
         """Show one tick, if it is time to."""
         now = time.monotonic()
+        if tick.step == WAITING:
+            self.wait(tick.item)
+            return
         if self.screen.quiet or now - self.began < PATIENCE:
             return
         if self.screen.err.is_terminal:
@@ -196,6 +200,12 @@ class Watch:
             share = f" {100 * tick.done // tick.total}%" if tick.total else ""
             note = f" ({tick.note})" if tick.note else ""
             self.screen.err.print(f"{tick.step}{share}{note}: {show(tick.item)}")
+
+    def wait(self, what: str) -> None:
+        """Say once what is waited for, for it goes on only when a person has done that."""
+        if what != self.waits_for:
+            self.waits_for = what
+            self.screen.err.print(f"Waiting, and going on by itself when it is closed: {show(what)}")
 
     def draw(self, tick: Tick) -> None:
         """Move the bar of the present step, a new one for each step."""
@@ -212,17 +222,12 @@ class Watch:
             for task in self.bar.task_ids:
                 self.bar.remove_task(task)
             self.bar.add_task(tick.step, total=tick.total or None)
-        room = max(
-            0,
-            min(
-                MOST_ITEM,
-                self.screen.err.width - self.screen.rendering.BESIDE - self.screen.rendering.bar_width(self.screen.err),
-            ),
-        )
-        item = f"  {show(tick.item)[-room:]:{room}}" if room else ""
+        note, room = self.screen.rendering.room_beside(self.screen.err)
+        room = min(MOST_ITEM, room)
+        item = f"  {show(tick.item)[-room:]:{room}}" if room > 0 else ""
         self.bar.update(
             self.bar.task_ids[-1],
             completed=tick.done,
             total=tick.total or None,
-            description=f"{tick.step}  {tick.note}{item}",
+            description=f"{tick.step}{f'  {tick.note}' if note else ''}{item}",
         )

@@ -75,11 +75,14 @@ class Pace:
 
 
 class Meter:
-    """How far the haul of a whole trip is: each byte counts half when copied and half when read back."""
+    """How far the haul of a whole trip is: each byte counts half when copied and half when read back.  One that goes on
+    starts from where it was.
+    """
 
     def __init__(self, trip: Trip, limit: int | None, report: HaulReport, progress: Progress):
-        self.files, size = trip.logbook.totals(None, *TO_COPY)
-        self.total, self.done = 2 * size, 0
+        self.there, done = trip.logbook.totals(None, VERIFIED)
+        self.files, size = trip.logbook.totals(None, VERIFIED, *TO_COPY)
+        self.total, self.done, self.start = 2 * size, 2 * done, 2 * done
         self.limit, self.report, self.progress = limit, report, progress
         self.began = time.monotonic()
         self.lost: Counter[str] = Counter()
@@ -88,13 +91,13 @@ class Meter:
         """Report progress, and rest when it goes too fast."""
         self.done += count
         if self.limit:
-            time.sleep(max(0.0, self.done / self.limit - (time.monotonic() - self.began)))
+            time.sleep(max(0.0, (self.done - self.start) / self.limit - (time.monotonic() - self.began)))
         if step == "copy":
             self.report.bytes += count
         elif step == "share":
             self.report.named_bytes += count
             self.report.named_files += 1
-        note = f"{self.report.files:,} of {self.files:,} files, {step}"
+        note = f"{self.there + self.report.files:,} of {self.files:,} files, {step}"
         self.progress(Tick("haul", f"{shelf}/{path}", self.done // 2, self.total // 2, note, in_bytes=True))
 
 

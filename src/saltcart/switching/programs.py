@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 
 from saltcart.errors import LedgerBusy, show
 from saltcart.ledgers import Ledger
-from saltcart.progress import Progress, Tick, silent
+from saltcart.progress import WAITING, Progress, Tick, silent
 
 PAUSE_SECONDS = 0.5
 
@@ -17,7 +17,7 @@ def refuse_busy(ledgers: Sequence[Ledger], wait: bool = False, progress: Progres
     """
     while holders := list(in_the_way(ledgers)):
         if wait:
-            progress(Tick("wait until it is closed", holders[0], 0, 0))
+            progress(Tick(WAITING, "; ".join(holders), 0, 0))
             time.sleep(PAUSE_SECONDS)
             continue
         raise LedgerBusy(
