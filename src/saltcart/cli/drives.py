@@ -231,6 +231,7 @@ def show_speed(screen: Screen, drive: Drive, speed: Speed) -> None:
 
 def draw(screen: Screen, fits: Sequence[Fit], load_: Load | None, path: str) -> None:
     """The picture of the drives; the one the load comes from is drawn without it afterwards."""
+    from saltcart.report.canvas import save
     from saltcart.report.pictures import DriveBar, drives_picture
 
     bars = []
@@ -246,7 +247,7 @@ def draw(screen: Screen, fits: Sequence[Fit], load_: Load | None, path: str) -> 
                 fit.fits is False,
             )
         )
-    drives_picture(bars, "Room on the drives" + (", before and after" if load_ else ""), path)
+    save(drives_picture(bars, "Room on the drives" + (", before and after" if load_ else "")), path)
     screen.say(f"Picture written: {place(os.path.abspath(path))}")
 
 

@@ -128,6 +128,7 @@ def extras(screen: Screen, report: SurveyReport, options: argparse.Namespace) ->
         added = cartfile.write(report, options.map, path)
         screen.say(f"{place(path)}: {many(added, 'table', 'tables')} added; what you wrote there stayed.")
     if options.picture:
+        from saltcart.report.canvas import save
         from saltcart.report.pictures import Bar, room_picture
 
         bars = []
@@ -136,11 +137,8 @@ def extras(screen: Screen, report: SurveyReport, options: argparse.Namespace) ->
             bars += [
                 Bar(os.path.basename(tree.path), level, tree.bytes) for level, tree in packs(shelf.tree, PICTURE_DEPTH)
             ]
-        room_picture(
-            bars,
-            f"Where the room goes: {size(sums(report)[1])} in {many(len(report.shelves), 'shelf', 'shelves')}",
-            options.picture,
-        )
+        title = f"Where the room goes: {size(sums(report)[1])} in {many(len(report.shelves), 'shelf', 'shelves')}"
+        save(room_picture(bars, title), options.picture)
         screen.say(f"Picture written: {place(os.path.abspath(options.picture))}")
 
 

@@ -1,22 +1,20 @@
-"""Pictures of where the room goes, for people; PNG or SVG by the file's suffix."""
+"""Pictures of where the room goes, of drives before and after, and of how fast a haul went."""
 
 from __future__ import annotations
 
-import os
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
-from saltcart.errors import UsageError, show
+from saltcart.report.canvas import FREE, INK, LOAD, OVER, PACK, SHELF, TINY, USED, canvas, letter, shortened, unit_for
 
 if TYPE_CHECKING:  # loaded when something is drawn
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-INK, PAPER = "#17324d", "#fbfaf6"
-SHELF, PACK, FREE, USED, LOAD, OVER = "#2f6f8f", "#9cc3d5", "#e4e1d6", "#8a9aa8", "#d08a2e", "#b3362c"
-MEASURES = (12.8, 8.0)  # inches; at 100 dots an inch a usual screen
 MOST_BARS = 60
+LEAST_HEIGHT, MOST_HEIGHT, TALL = 2.0, 8.0, 0.42  # inches: of a figure, and that a bar takes
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,110 +40,113 @@ class DriveBar:
     against: bool = False
 
 
-def suffix_of(path: str) -> str:
-    """png or svg; UsageError for anything else."""
-    suffix = os.path.splitext(path)[1].lower().lstrip(".")
-    if suffix not in ("png", "svg"):
-        raise UsageError(f"A picture is a .png or .svg file, not {show(path)}", "Give the file such a name.")
-    return suffix
+def height_for(rows: float) -> float:
+    """How high a figure of so many rows is, in inches."""
+    return max(LEAST_HEIGHT, min(MOST_HEIGHT, 1.2 + TALL * rows))
 
 
-def room_picture(bars: Sequence[Bar], title: str, path: str) -> None:
-    """Draw shelves and their packs by size to `path`; with more than sixty the smallest packs are summed up."""
+def room_picture(bars: Sequence[Bar], title: str) -> Figure:
+    """Shelves and their packs by size; the smallest are summed up."""
     bars = fewer(bars)
-    figure, axes, unit, word = canvas(title, max((bar.bytes for bar in bars), default=1), suffix_of(path))
+    unit, word = unit_for(max((bar.bytes for bar in bars), default=1))
+    figure, axes = canvas(title, height_for(len(bars)))
     places = range(len(bars))
     sizes = [bar.bytes / unit for bar in bars]
     axes.barh(places, sizes, color=[SHELF if bar.level == 0 else PACK for bar in bars], height=0.8)
     letters = max(5.0, min(10.0, 420 / max(1, len(bars))))
-    axes.set_yticks(places, [f"{'    ' * bar.level}{shortened(bar.name)}" for bar in bars], fontsize=letters)
-    for label, bar in zip(axes.get_yticklabels(), bars, strict=True):
-        label.set_fontweight("bold" if bar.level == 0 else "normal")
+    name_rows(axes, [("    " * bar.level, bar.name, bar.level == 0) for bar in bars], letters)
     for place, value in zip(places, sizes, strict=True):
         axes.text(value, place, f" {value:,.1f} {word}", va="center", fontsize=letters, color=INK)
-    axes.invert_yaxis()
-    axes.margins(x=0.12, y=0.01)
-    axes.set_xlabel(f"size in {word} (dark: shelves, light: their packs)")
-    save(figure, path)
+    room_for_words(axes, max(sizes, default=1.0), 0.14)
+    axes.set_xlabel(f"size in {word} (dark: shelves, light: their packs)", color=INK)
+    return figure
 
 
 def fewer(bars: Sequence[Bar]) -> list[Bar]:
-    """At most sixty bars: every shelf as far as they go, and the largest packs."""
-    if len(bars) <= MOST_BARS:
-        return list(bars)
+    """At most sixty bars: every shelf as far as they go, and the largest packs; what is less than a hundredth of the
+    largest is summed up in one at its end.
+    """
+    least = max((bar.bytes for bar in bars), default=0) / TINY
     ranked = sorted(range(len(bars)), key=lambda number: (bars[number].level > 0, -bars[number].bytes))
-    kept = set(ranked[: MOST_BARS - 1])
-    rest = sum(bars[number].bytes for number in ranked[MOST_BARS - 1 :] if bars[number].level == 1)
-    return [
-        *(bar for number, bar in enumerate(bars) if number in kept),
-        Bar(f"{len(bars) - len(kept)} smaller ones", 1, rest),
-    ]
+    kept = {number for number in ranked if bars[number].bytes >= least}
+    if len(kept) == len(bars) - 1:  # to sum up one alone saves no row
+        kept = set(ranked)
+    kept = set([number for number in ranked if number in kept][: MOST_BARS - 1]) if len(kept) > MOST_BARS else kept
+    gone = [number for number in range(len(bars)) if number not in kept]
+    if not gone:
+        return list(bars)
+    counted = [number for number in gone if bars[number].level == 0 or within(bars, number) in kept]
+    rest = sum(bars[number].bytes for number in counted)
+    return [*(bar for number, bar in enumerate(bars) if number in kept), Bar(f"and {len(gone)} smaller", 1, rest)]
 
 
-def drives_picture(drives: Sequence[DriveBar], title: str, path: str) -> None:
-    """Draw each drive as a bar, before and, where a load is to come, after."""
-    largest = max((drive.used_bytes + drive.free_bytes for drive in drives), default=1)
-    figure, axes, unit, word = canvas(title, largest, suffix_of(path))
-    names: list[str] = []
-    for drive in drives:
-        for label, load in [("now", 0)] + ([("after", drive.load_bytes)] if drive.load_bytes else []):
-            names.append(f"{shortened(drive.name)}, {label}")
-            draw_drive(axes, len(names) - 1, drive, load, unit, word)
-    axes.set_yticks(range(len(names)), names)
+def within(bars: Sequence[Bar], number: int) -> int:
+    """The number of the bar that a pack's bar belongs to."""
+    return next((at for at in range(number - 1, -1, -1) if bars[at].level < bars[number].level), number)
+
+
+def name_rows(axes: Axes, names: Sequence[tuple[str, str, bool]], letters: float) -> None:
+    """Write the names of rows beside them, from the top: with what stands before each, and whether it is bold."""
+    axes.set_yticks(range(len(names)), [f"{lead}{shortened(name)}" for lead, name, _bold in names])
+    for label, (_lead, name, bold) in zip(axes.get_yticklabels(), names, strict=True):
+        label.set(**letter(name, letters, bold))
     axes.invert_yaxis()
-    axes.margins(x=0.2)
-    axes.set_xlabel(f"{word} (grey: in use, orange: what would come, pale: free, red: must not go there)")
-    save(figure, path)
+    axes.margins(y=0.02)
 
 
-def draw_drive(axes: Axes, place: int, drive: DriveBar, load: int, unit: float, word: str) -> None:
+def room_for_words(axes: Axes, largest: float, share: float) -> None:
+    """Let the words behind the longest bar stand in the figure."""
+    axes.set_xlim(0, max(largest, 1e-9) * (1 + share))
+
+
+def drives_picture(drives: Sequence[DriveBar], title: str) -> Figure:
+    """Each drive in a row: as it is now, and below that, where a load is to come, afterwards."""
+    largest = max((drive.used_bytes + drive.free_bytes for drive in drives), default=1)
+    unit, word = unit_for(largest)
+    loaded = any(drive.load_bytes for drive in drives)
+    figure, axes = canvas(title, height_for(len(drives) * (2 if loaded else 1)))
+    for place, drive in enumerate(drives):
+        pair = [("now", 0, -0.21), ("after", drive.load_bytes, 0.21)] if drive.load_bytes else [("now", 0, 0.0)]
+        for label, load, shift in pair:
+            draw_drive(axes, place + shift, 0.38 if drive.load_bytes else 0.7, drive, load, unit, word, label)
+    name_rows(axes, [("", drive.name, True) for drive in drives], 10)
+    room_for_words(axes, largest / unit, 0.3)
+    axes.set_xlabel(f"{word} (grey: in use, orange: what would come, pale: free, red: must not go there)", color=INK)
+    return figure
+
+
+def draw_drive(
+    axes: Axes, place: float, height: float, drive: DriveBar, load: int, unit: float, word: str, label: str
+) -> None:
     """One bar: in use, coming, free, and what it comes to in words."""
     left = drive.free_bytes - load
     bad = left < 0 or (load > 0 and drive.against)
     parts = ((drive.used_bytes + min(load, 0), USED), (max(load, 0), OVER if bad else LOAD), (max(0, left), FREE))
     start = 0.0
     for count, colour in parts:
-        axes.barh(place, count / unit, left=start, color=colour, height=0.7)
+        axes.barh(place, count / unit, left=start, color=colour, height=height)
         start += count / unit
     text = f"{left / unit:,.1f} {word} free" if left >= 0 else f"{-left / unit:,.1f} {word} too little"
     if load > 0 and drive.against and left >= 0:
         text += ", but do not"
-    axes.text(start, place, f"  {text}", va="center", fontsize=10, color=OVER if bad else INK)
+    axes.text(start, place, f"  {label}: {text}", va="center", fontsize=10, color=OVER if bad else INK)
 
 
-def canvas(title: str, largest: int, kind: str) -> tuple[Figure, Axes, float, str]:
-    """An empty figure in our colours, and the unit to draw in."""
-    import matplotlib
-
-    matplotlib.use("svg" if kind == "svg" else "agg")
-    from matplotlib import pyplot
-
-    pyplot.rcParams["font.family"] = "DejaVu Sans"
-    figure, axes = pyplot.subplots(figsize=MEASURES, facecolor=PAPER, layout="constrained")
-    axes.set_facecolor(PAPER)
-    axes.set_title(title, loc="left", color=INK, fontsize=13, fontweight="bold")
-    axes.tick_params(colors=INK, length=0)
-    for side in ("top", "right", "left"):
-        axes.spines[side].set_visible(False)
-    unit, word = (1e9, "GB") if largest >= 2e9 else (1e6, "MB") if largest >= 2e6 else (1e3, "kB")
-    return figure, axes, unit, word
-
-
-def shortened(name: str, most: int = 44) -> str:
-    """A name that leaves room for its bar; signs that mean something to the drawing library are made harmless."""
-    text = show(name).replace("$", r"\$")
-    return text if len(text) <= most else f"{text[: most // 2]}…{text[-most // 2 :]}"
-
-
-def save(figure: Figure, path: str) -> None:
-    """Write the picture.  UsageError when the place cannot be written."""
-    from matplotlib import pyplot
-
-    try:
-        figure.savefig(path, dpi=100, metadata={"Date": None} if path.lower().endswith(".svg") else None)
-    except OSError as error:
-        raise UsageError(
-            f"The picture cannot be written to {show(path)}: {error.strerror}", "Choose another place."
-        ) from error
-    finally:
-        pyplot.close(figure)
+def pace_picture(points: Sequence[tuple[float, int]], title: str) -> Figure:
+    """How many bytes a second a haul carried, over time; `points` are seconds since it began, and bytes by then."""
+    figure, axes = canvas(title, 2.6)
+    steps = [
+        (one[0], two[0], (two[1] - one[1]) / (two[0] - one[0])) for one, two in pairwise(points) if two[0] > one[0]
+    ]
+    unit, word = unit_for(max((rate for _start, _end, rate in steps), default=1))
+    axes.stairs(
+        [rate / unit for _start, _end, rate in steps],
+        [*(start for start, _end, _rate in steps), steps[-1][1]] if steps else [0, 1],
+        fill=True,
+        color=PACK,
+    )
+    axes.set_xlabel("seconds", color=INK)
+    axes.set_ylabel(f"{word} a second", color=INK)
+    axes.set_ylim(bottom=0)
+    axes.margins(x=0)
+    return figure
