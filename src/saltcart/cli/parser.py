@@ -27,6 +27,7 @@ GROUPS = {
         "release": "remove set-aside originals whose copies still verify",
         "undo": "take a trip back, keeping what programs have written since",
         "trips": "the history of trips, or the log of one",
+        "report": "one page that says what a trip did and how it stands, to keep or to print",
     },
     "Repair": {
         "mend": "find what lost entries meant and relink them in place, with evidence; nothing is imported",

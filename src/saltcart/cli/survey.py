@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from saltcart.cart import load
 from saltcart.cli.arguments import add_all, add_cart, add_ledgers
 from saltcart.cli.documents import ledger_state
+from saltcart.cli.page_file import page_path
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
 from saltcart.judging.judge import FOUND, LedgerState
@@ -48,15 +49,20 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_all(parser)
     parser.add_argument("--write", metavar="FILE", help="draft a cart.toml from the findings, or add to one")
     parser.add_argument("--picture", metavar="FILE", help="draw where the room goes (.png or .svg)")
+    parser.add_argument(
+        "--report", metavar="FILE", help="write one page of all this, with what every header says and what tidy finds"
+    )
+    parser.add_argument("--force", action="store_true", help="with --report: write over an earlier page of that name")
 
 
 def run(options: argparse.Namespace) -> int:
     """Survey the places."""
     screen = Screen(options)
     cart, found = load(options.cart), None
+    page = page_path(options.report, options.force) if options.report else None
     with screen.watch() as watch:
         report = survey(options.place, options.ledger, options.map, cart, options.means, watch)
-        if options.headers:
+        if options.headers or page:
             read_shelf_headers(report, watch)
         if not options.no_search:
             from saltcart.looking.undescribed import undescribed  # others use the tables here, and search for nothing
@@ -64,6 +70,8 @@ def run(options: argparse.Namespace) -> int:
             found = undescribed(report, cart, options.map, options.means, watch)
     show_survey(screen, report, options.depth, found)
     extras(screen, report, options)
+    if page:
+        write_page(screen, report, options, page)
     screen.document(document(report, options.depth, found))
     lost = sum(count for verdict, count in report.counts.items() if verdict != "found")
     return 1 if lost or any(state.trouble for state in report.ledgers) else 0
@@ -140,6 +148,18 @@ def extras(screen: Screen, report: SurveyReport, options: argparse.Namespace) ->
         title = f"Where the room goes: {size(sums(report)[1])} in {many(len(report.shelves), 'shelf', 'shelves')}"
         save(room_picture(bars, title), options.picture)
         screen.say(f"Picture written: {place(os.path.abspath(options.picture))}")
+
+
+def write_page(screen: Screen, report: SurveyReport, options: argparse.Namespace, path: str) -> None:
+    """The page of what is here, for which the findings of tidy are looked for too."""
+    from saltcart.looking.tidy import tidy
+    from saltcart.report.page import write
+    from saltcart.report.survey_page import survey_page
+
+    with screen.watch() as watch:
+        found = tidy(options.place, options.ledger, options.map, load(options.cart), progress=watch)
+    write(path, survey_page(report, found, answer(report)))
+    screen.say(f"Page written: {place(path)}. It needs nothing else and opens in any browser.")
 
 
 def sums(report: SurveyReport) -> tuple[int, int]:

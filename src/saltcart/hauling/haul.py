@@ -79,11 +79,13 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
             compare_destination(trip, number, shelf, report)
         refuse_full_drives(trip, targets)
         trip.logbook.tell("haul begins")
+        note_room(trip, targets)
         meter = Meter(trip, pace.limit, report, progress)
         try:
             for number, shelf in enumerate(trip.waybill.shelves):
                 carrier = ArchiveCopy if shelf.archive else ShelfCopy
                 carrier(trip, number, shelf, targets[number], pace, meter).run()
+            note_pace(trip, meter)
             tell_lost(trip, meter.lost, report)
             record_unpacked_ledgers(trip)
             finish(trip, report)
@@ -93,6 +95,24 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
             trip.logbook.tell(f"haul stopped: {error.what}")
             raise Stopped(error.what, error.remedy, error.details) from error
         return report
+
+
+def note_room(trip: Trip, targets: list[Drive]) -> None:
+    """Record once how much room there is before the first byte is copied, on the drives of the trip."""
+    if trip.logbook.fact("room") is None:
+        sources = [drive_of(shelf.stays_at) for shelf in trip.waybill.shelves]
+        drives_ = {drive.identity: drive for drive in [*sources, *targets]}
+        trip.logbook.record(
+            room={one.identity: [one.name, one.total_bytes, one.free_bytes] for one in drives_.values()}
+        )
+
+
+def note_pace(trip: Trip, meter: Meter) -> None:
+    """Record how fast the haul went, behind what went before it was cut off."""
+    meter.note_pace(last=True)
+    before = trip.logbook.fact("pace", [])
+    seconds, size = before[-1] if before else (0.0, 0)
+    trip.logbook.record(pace=[*before, *([seconds + at, size + done] for at, done in meter.points)])
 
 
 def stopped(trip: Trip, error: OSError) -> Stopped:

@@ -38,6 +38,7 @@ GROUP_BYTES = 256 << 20
 AHEAD = 2
 TO_COPY = (LISTED, PLACING, TROUBLE)
 TEMPORARY = re.compile(r"\.saltcart-[0-9a-f]{12}\.part")  # as group_copy.temporary_name makes them
+LEAST_STEP, MOST_POINTS = 0.5, 100  # seconds between two notes of the pace, and about how many there are
 HARD_LINKS = "hard links, which became files of their own"
 
 
@@ -85,6 +86,7 @@ class Meter:
         self.total, self.done, self.start = 2 * size, 2 * done, 2 * done
         self.limit, self.report, self.progress = limit, report, progress
         self.began = time.monotonic()
+        self.points: list[tuple[float, int]] = [(0.0, 0)]  # seconds since it began, and bytes carried by then
         self.lost: Counter[str] = Counter()
 
     def tell(self, shelf: str, step: str, path: str, count: int) -> None:
@@ -97,8 +99,15 @@ class Meter:
         elif step == "share":
             self.report.named_bytes += count
             self.report.named_files += 1
+        self.note_pace()
         note = f"{self.there + self.report.files:,} of {self.files:,} files, {step}"
         self.progress(Tick("haul", f"{shelf}/{path}", self.done // 2, self.total // 2, note, in_bytes=True))
+
+    def note_pace(self, last: bool = False) -> None:
+        """Note how far it is, at most some hundred times, however long it takes."""
+        seconds = time.monotonic() - self.began
+        if last or seconds - self.points[-1][0] > max(LEAST_STEP, seconds / MOST_POINTS):
+            self.points.append((round(seconds, 3), (self.done - self.start) // 2))
 
 
 class ShelfCopy:

@@ -124,7 +124,7 @@ def as_svg(figure: Figure, told: str) -> str:
 
     out = io.StringIO()
     with rc_context({"svg.fonttype": "none", "svg.hashsalt": told}):
-        figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None, "Title": None})
+        figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None})
     text = out.getvalue()
     text = text[text.index("<svg") :]
     start = text.index(">") + 1

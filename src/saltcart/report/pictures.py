@@ -56,7 +56,7 @@ def room_picture(bars: Sequence[Bar], title: str) -> Figure:
     letters = max(5.0, min(10.0, 420 / max(1, len(bars))))
     name_rows(axes, [("    " * bar.level, bar.name, bar.level == 0) for bar in bars], letters)
     for place, value in zip(places, sizes, strict=True):
-        axes.text(value, place, f" {value:,.1f} {word}", va="center", fontsize=letters, color=INK)
+        say(axes, value, place, f"{value:,.1f} {word}", letters)
     room_for_words(axes, max(sizes, default=1.0), 0.14)
     axes.set_xlabel(f"size in {word} (dark: shelves, light: their packs)", color=INK)
     return figure
@@ -94,6 +94,11 @@ def name_rows(axes: Axes, names: Sequence[tuple[str, str, bool]], letters: float
     axes.margins(y=0.02)
 
 
+def say(axes: Axes, end: float, place: float, text: str, letters: float, colour: str = INK) -> None:
+    """Write words behind the end of a bar."""
+    axes.annotate(text, (end, place), (6, 0), textcoords="offset points", va="center", fontsize=letters, color=colour)
+
+
 def room_for_words(axes: Axes, largest: float, share: float) -> None:
     """Let the words behind the longest bar stand in the figure."""
     axes.set_xlim(0, max(largest, 1e-9) * (1 + share))
@@ -129,7 +134,7 @@ def draw_drive(
     text = f"{left / unit:,.1f} {word} free" if left >= 0 else f"{-left / unit:,.1f} {word} too little"
     if load > 0 and drive.against and left >= 0:
         text += ", but do not"
-    axes.text(start, place, f"  {label}: {text}", va="center", fontsize=10, color=OVER if bad else INK)
+    say(axes, start, place, f"{label}: {text}", 10, OVER if bad else INK)
 
 
 def pace_picture(points: Sequence[tuple[float, int]], title: str) -> Figure:
@@ -149,4 +154,21 @@ def pace_picture(points: Sequence[tuple[float, int]], title: str) -> Figure:
     axes.set_ylabel(f"{word} a second", color=INK)
     axes.set_ylim(bottom=0)
     axes.margins(x=0)
+    return figure
+
+
+def before_and_now(pairs: Sequence[tuple[DriveBar, DriveBar | None]], title: str) -> Figure:
+    """Each drive in a row as it was, and below that as it is; None for one that is not connected."""
+    largest = max((one.used_bytes + one.free_bytes for one, _now in pairs), default=1)
+    unit, word = unit_for(largest)
+    figure, axes = canvas(title, height_for(len(pairs) * 2))
+    for place, (before, now) in enumerate(pairs):
+        draw_drive(axes, place - 0.21, 0.38, before, 0, unit, word, "before")
+        if now:
+            draw_drive(axes, place + 0.21, 0.38, now, 0, unit, word, "now")
+        else:
+            say(axes, 0, place + 0.21, "now: not connected", 10)
+    name_rows(axes, [("", before.name, True) for before, _now in pairs], 10)
+    room_for_words(axes, largest / unit, 0.3)
+    axes.set_xlabel(f"{word} (grey: in use, pale: free)", color=INK)
     return figure

@@ -1,0 +1,37 @@
+"""The command `saltcart report`: one page that says what a trip did and how it stands."""
+
+import argparse
+
+from saltcart.cli.arguments import add_trip
+from saltcart.cli.check import closing
+from saltcart.cli.page_file import page_path
+from saltcart.cli.screen import Screen, place
+from saltcart.proving.check import check_trip
+from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE, latest
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """The trip, and where the page goes."""
+    add_trip(parser)
+    parser.add_argument(
+        "--output", "-o", metavar="FILE", default="report.html", help="the page to write (default: report.html)"
+    )
+    parser.add_argument("--force", action="store_true", help="write over an earlier page of that name")
+
+
+def run(options: argparse.Namespace) -> int:
+    """Judge the trip, and write the page."""
+    from saltcart.report.page import write
+    from saltcart.report.trip_page import trip_page
+
+    screen = Screen(options)
+    path = page_path(options.output, options.force)
+    name = options.trip or latest(SWITCHED, HAULED, RELEASING, RELEASED, UNDONE)
+    with screen.watch() as watch:
+        report = check_trip(name, progress=watch)
+    answer = closing(report)
+    write(path, trip_page(report, answer))
+    screen.say(answer, style="bold")
+    screen.say(f"Page written: {place(path)}. It needs nothing else and opens in any browser.")
+    screen.document({"trip": report.trip, "ok": report.ok, "page": path})
+    return 0 if report.ok else 1
