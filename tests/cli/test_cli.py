@@ -5,6 +5,7 @@ import os
 import pty
 import re
 import select
+import shutil
 import signal
 import subprocess
 import sys
@@ -13,7 +14,7 @@ import unittest
 from pathlib import Path
 
 import saltcart
-from saltcart.cli.parser import COMMANDS
+from saltcart.cli.parser import COMMANDS, build
 from tests.world import PROGRAM, WorldCase, tree
 
 ROOT = Path(__file__).parents[2]
@@ -164,6 +165,36 @@ class Documents(WorldCase):
             self.assertNotIn("Traceback", rest)
             # The last: the work was done, and the interpreter on its way out, with the system's own handlers again.
             self.assertIn(child.returncode, (0, 1, 4, -signal.SIGINT), rest)
+
+    def test_what_a_shell_may_fill_in(self):
+        self.furnish()
+        name = self.run_json("move", *self.plan_words("--yes"))["trip"]
+        self.run_program("drives", self.lighter)
+        for line, there, gone in (
+            ("saltcart mo", {"move"}, {"check"}),
+            ("saltcart draft --arr", {"--arrange"}, {"--json"}),
+            ("saltcart undo ", {name, "--drop-copies"}, {"--arrange"}),
+            ("saltcart survey lig", {"lighter"}, {"keel"}),
+        ):
+            asked = {"_ARGCOMPLETE": "1", "COMP_LINE": line, "COMP_POINT": str(len(line)), "_ARGCOMPLETE_IFS": "\n"}
+            asked |= {"_ARGCOMPLETE_STDOUT_FILENAME": str(self.top / "answer"), "COMP_TYPE": "9"}
+            subprocess.run([PROGRAM], env=self.environment | asked, cwd=self.top, check=True, timeout=60)
+            found = {word.strip("/ ") for word in (self.top / "answer").read_text().split("\n")}
+            self.assertLessEqual(there, found, line)
+            self.assertTrue(gone.isdisjoint(found), line)
+        for shell in ("bash", "zsh", "fish"):
+            self.assertIn("saltcart", self.run_program("help", "--completion", shell).stdout)
+
+    def test_the_page_for_man_has_every_command_and_option(self):
+        page = self.run_program("help", "--man").stdout
+        for name in COMMANDS:
+            section = page.split(f".SS saltcart {name}\n")[1].split("\n.S")[0]
+            for action in build(name).chosen._actions[1:]:
+                for option in action.option_strings:
+                    self.assertIn(option.replace("-", "\\-"), section, name)
+        if shutil.which("groff"):
+            done = subprocess.run(["groff", "-man", "-ww", "-Tutf8"], input=page.encode(), capture_output=True)
+            self.assertEqual((done.returncode, done.stderr), (0, b""))
 
 
 class Structure(unittest.TestCase):

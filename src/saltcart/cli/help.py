@@ -2,6 +2,8 @@
 
 import argparse
 
+from saltcart.cli.completion import SHELLS, script
+from saltcart.cli.man_page import man_page
 from saltcart.cli.parser import COMMANDS, EPILOG, GROUPS, Parser, furnish
 from saltcart.cli.screen import Screen
 from saltcart.errors import UsageError, show
@@ -21,11 +23,21 @@ WORDS = {
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The command to explain."""
     parser.add_argument("about", nargs="?", metavar="COMMAND", help="explain this command")
+    parser.add_argument(
+        "--completion", choices=SHELLS, help="print what lets that shell fill in commands, options, trips and drives"
+    )
+    parser.add_argument("--man", action="store_true", help="print the page for man")
 
 
 def run(options: argparse.Namespace) -> int:
     """Explain."""
     screen = Screen(options)
+    if options.completion or options.man:
+        text = script(options.completion) if options.completion else man_page()
+        if not screen.json and not screen.quiet:
+            print(text.rstrip())
+        screen.document({"text": text})
+        return 0
     if options.about:
         return one(screen, options.about)
     screen.say(

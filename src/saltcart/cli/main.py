@@ -32,6 +32,10 @@ def main(words: list[str] | None = None) -> int:
     if words == ["--version"]:
         print(f"saltcart {__version__}")  # the one answer that should not wait for the rest to load
         return 0
+    if "_ARGCOMPLETE" in os.environ:  # a shell asks what could be typed
+        from saltcart.cli.completion import complete
+
+        complete()
     gc.set_threshold(SELDOM)
     from saltcart.cli import exit_ladder as ladder
     from saltcart.cli import parser
