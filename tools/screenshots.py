@@ -1,6 +1,6 @@
 """Take the pictures in docs/screenshots from the demo data: python tools/screenshots.py [NAME ...]
 
-Needs Xvfb, xterm and ImageMagick's import; every picture is a real terminal window.
+Needs Xvfb, xterm, ImageMagick's import, and Chromium for the page; every other picture is a real terminal window.
 """
 
 import os
@@ -28,10 +28,6 @@ PICTURES = {
     "learn": ("", shlex.join(["saltcart", "learn", "keel/player/library.db", "--against", *SHELVES])),
     "tidy": ("", "saltcart tidy keel"),
     "draft": ("", shlex.join(["saltcart", "draft", *SHELVES[:2], "--to", "lighter/Sounds", "-o", "trip.toml"])),
-    "account": (
-        "printf 'rack\\0\\1%s/keel/Sounds/Bell Tones/High Bells/E3 high.wav\\0' \"$PWD\" > keel/sampler/state.rack",
-        "saltcart move 'keel/Sounds/Bell Tones' --to lighter/Sounds --yes",
-    ),
     "move": ("", WORDS),
     "haul": (
         shlex.join(["saltcart", "draft", *SHELVES[:2], "--to", "lighter/Sounds", "-o", "trip.toml", "--quiet"]),
@@ -116,10 +112,29 @@ def draw() -> None:
     )
 
 
+def show_page() -> None:
+    """The page of a trip, as a browser shows it."""
+    shutil.rmtree(STUDIO, ignore_errors=True)
+    studio.build(str(STUDIO))
+    home = {**os.environ, "HOME": str(STUDIO), "SALTCART_HOME": str(STUDIO / "saltcart-data")}
+    subprocess.run([*MOVE, "--quiet"], cwd=STUDIO, env=home)
+    subprocess.run(["saltcart", "report", "-o", "report.html", "--quiet"], cwd=STUDIO, env=home)
+    browser = [
+        "chromium",
+        "--headless",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--hide-scrollbars",
+        "--window-size=1280,1400",
+    ]
+    subprocess.run([*browser, f"--screenshot={TO / 'report.png'}", (STUDIO / "report.html").as_uri()], check=True)
+
+
 def main() -> None:
     """Take the named pictures, or all."""
     if not sys.argv[1:]:
         draw()
+        show_page()
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     time.sleep(1)
     try:
