@@ -10,12 +10,14 @@ import sys
 import tempfile
 import unittest
 from contextlib import closing
+from functools import lru_cache
 from pathlib import Path
 from typing import ClassVar
 
 import numpy
 import soundfile
 
+from saltcart.demo import studio, tones
 from saltcart.standins import player
 
 PROGRAM = os.path.join(os.path.dirname(sys.executable), "saltcart")
@@ -164,3 +166,26 @@ class WorldCase(unittest.TestCase):
         """The player stand-in finds everything its library names, but for `missing` names."""
         lost = [os.path.basename(path) for path, why in player.play_all(self.library) if why]
         self.assertEqual(sorted(lost), sorted(missing))
+
+
+@lru_cache(maxsize=1)
+def remembering_tones():
+    """Let the demo's sounds be reckoned and encoded once in this process: a studio is built for many tests."""
+    for name in ("bell", "horn", "track"):
+        setattr(tones, name, lru_cache(maxsize=None)(getattr(tones, name)))
+    encoded, write = {}, tones.write
+
+    def remembered(path, samples, depth=16):
+        key = id(samples), os.path.splitext(path)[1], depth
+        if key not in encoded:
+            write(path, samples, depth)
+            encoded[key] = samples, Path(path).read_bytes()  # which keeps the samples, and so their number
+        Path(path).write_bytes(encoded[key][1])
+
+    tones.write = remembered
+
+
+def build_studio(place):
+    """The demo's studio in the new folder `place`."""
+    remembering_tones()
+    studio.build(str(place))

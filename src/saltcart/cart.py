@@ -81,15 +81,23 @@ class Cart:
 
 
 def find(chosen: str | None = None) -> str | None:
-    """The path of the configuration: the chosen one, else in the working folder, else in the user's; None when there
-    is none.
+    """The path of the configuration: the chosen one, else in the working folder or the nearest above it that is this
+    user's own, else in the user's folder of settings; None when there is none.
     """
     if chosen:
         return os.path.abspath(os.path.expanduser(chosen))
     from platformdirs import user_config_path
 
-    candidates = (Path.cwd() / NAME, user_config_path("saltcart", appauthor=False) / NAME)
+    here = Path.cwd()
+    above = [folder / NAME for folder in here.parents if is_own(folder)]
+    candidates = (here / NAME, *above, user_config_path("saltcart", appauthor=False) / NAME)
     return next((str(path) for path in candidates if path.is_file()), None)
+
+
+def is_own(folder: Path) -> bool:
+    """Whether nobody but this user puts things into a folder."""
+    state = folder.stat()
+    return folder.parent != folder and state.st_uid == os.getuid() and not state.st_mode & 0o022
 
 
 def place(chosen: str | None = None) -> str:

@@ -16,6 +16,11 @@ def home() -> Path:
     return user_data_path("saltcart", appauthor=False)
 
 
+def is_a_home(path: str) -> bool:
+    """Whether a folder holds Salt Cart's own data, be it another user's or of another `SALTCART_HOME`."""
+    return "saltcart" in os.path.basename(path).casefold() and os.path.isfile(os.path.join(path, "drives.json"))
+
+
 def made_home(*names: str) -> Path:
     """The data folder, or a folder of that name in it, made where it is missing; for the user's eyes alone."""
     folder = home().joinpath(*names)

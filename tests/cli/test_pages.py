@@ -7,8 +7,7 @@ import subprocess
 import unittest
 from html.parser import HTMLParser
 
-from saltcart.demo import studio
-from tests.world import WorldCase
+from tests.world import WorldCase, build_studio
 
 CHROMIUM = next(filter(None, map(shutil.which, ("chromium", "chromium-browser", "google-chrome"))), None)
 # What is asked of each page: how far it goes beyond its width, and the least contrast of any of its texts (WCAG 2.2).
@@ -48,7 +47,7 @@ class Pages(WorldCase):
     def setUp(self):
         super().setUp()
         self.studio = self.top / "s"
-        studio.build(str(self.studio))
+        build_studio(self.studio)
         odd = self.studio / "keel/Sounds/Bell Tones/<script>alert(1)</script>&amp; 鐘"
         shutil.copytree(self.studio / "keel/Sounds/Bell Tones/Low Bells", odd)
         self.pages = {name: self.top / f"{name}.html" for name in ("trip", "own")}

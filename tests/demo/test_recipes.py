@@ -6,8 +6,7 @@ import shutil
 import subprocess
 from pathlib import Path
 
-from saltcart.demo import studio
-from tests.world import PROGRAM, WorldCase
+from tests.world import PROGRAM, WorldCase, build_studio
 
 TEXT = (Path(__file__).parents[2] / "docs" / "recipes.md").read_text("utf-8")
 RECIPES = dict(re.findall(r"^## (.+?)\n.*?^```sh\n(.*?)^```", TEXT, re.MULTILINE | re.DOTALL))
@@ -19,7 +18,7 @@ class Recipes(WorldCase):
             with self.subTest(name):
                 place = self.top / "petrel"
                 shutil.rmtree(place, ignore_errors=True)
-                studio.build(str(place))
+                build_studio(place)
                 lines = RECIPES[name].splitlines()
                 wanted = [1 if line.endswith("# 1") else 0 for line in lines]
                 script = "".join(f'{line}\necho "status $?" >&2\n' for line in lines)

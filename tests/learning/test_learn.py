@@ -14,10 +14,9 @@ from pathlib import Path
 
 import soundfile
 
-from saltcart.demo import studio
 from saltcart.standins import decks, player, sampler, workstation
 from tests.ledgers.test_maps import chunk
-from tests.world import WorldCase, cells, tree
+from tests.world import WorldCase, build_studio, cells, tree
 
 SHELVES = ("keel/Sounds/Bell Tones", "keel/Sounds/Fog Voices", "keel/Music/Collection")
 LEDGERS = {
@@ -34,7 +33,7 @@ class Petrel(WorldCase):
     def setUp(self):
         super().setUp()
         self.studio = self.top / "petrel"
-        studio.build(str(self.studio))
+        build_studio(self.studio)
         self.environment["HOME"] = str(self.studio)
 
     def lost(self, collection="keel/Music/Collection"):

@@ -14,9 +14,8 @@ from pathlib import Path
 from urllib.parse import quote, unquote
 from xml.sax.saxutils import escape, unescape
 
-from saltcart.demo import studio
 from saltcart.standins import decks, player, sampler, workstation
-from tests.world import WorldCase, tree
+from tests.world import WorldCase, build_studio, tree
 
 KIT_MAP = """name = "kit"
 container = "ini"
@@ -266,7 +265,7 @@ class Account(WorldCase):
 class Demo(WorldCase):
     def test_the_studio_moves_without_a_map_or_a_list_of_its_ledgers(self):
         place = self.top / "petrel"
-        studio.build(str(place))
+        build_studio(place)
         shutil.rmtree(place / "maps")
         (place / "cart.toml").unlink()
         for number, shelf in enumerate(("Sounds/Bell Tones", "Sounds/Fog Voices", "Music/Collection")):

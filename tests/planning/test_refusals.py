@@ -48,6 +48,27 @@ class Refusals(WorldCase):
             with self.subTest(says):
                 self.refused("move", *map(str, words), "--yes", says=says)
 
+    def test_what_is_marked_as_not_to_be_changed(self):
+        """A shelf is refused before it is copied; of single files the draft says that release cannot remove them."""
+        victim = self.shelf / "low" / "C1.wav"
+
+        def mark(sign, path):
+            return subprocess.run(["chattr", f"{sign}i", path], capture_output=True).returncode == 0
+
+        if not shutil.which("chattr") or not mark("+", self.shelf):
+            self.skipTest("nothing can be marked so here")
+        try:
+            self.refused("move", *self.plan_words("--yes"), says=("marked as not to be changed", "chattr -i -a"))
+        finally:
+            mark("-", self.shelf)
+        mark("+", victim)
+        self.addCleanup(mark, "-", victim)
+        words = self.plan_words("-o", self.top / "w.toml")
+        remarks = " ".join(self.run_json("draft", *words)["remarks"])
+        self.assertIn(
+            f"1 file(s) or folder(s) of Bell Tones are marked as not to be changed, such as {victim}", remarks
+        )
+
     def test_same_size_other_content_is_refused_by_the_haul(self):
         shutil.copytree(self.shelf, self.new)
         victim = self.new / "low" / "C1.wav"

@@ -89,10 +89,12 @@ class OwnPlaces(WorldCase):
 
     def test_where_a_drive_hangs_that_is_not_plugged_in(self):
         self.run_program(*self.draft_words)  # from now on the drive is known
+        here = (*self.draft_words[:3], "lighter", *self.draft_words[4:])
+        there = self.run_json(*here, "--force", cwd=self.keel)["shelves"][0]["to"]
+        self.assertEqual(there, str(self.lighter / self.shelf.name))
         pull(self.lighter)
         self.assertIn("is not connected", self.run_program(*self.draft_words, status=3).stderr)
-        here = (*self.draft_words[:3], "lighter", *self.draft_words[4:])
-        self.assertIn("is the name of a drive", self.run_program(*here, status=3, cwd=self.keel).stderr)
+        self.assertIn("lighter is not connected", self.run_program(*here, status=3, cwd=self.keel).stderr)
         self.assertEqual(list(self.lighter.iterdir()), [])
         if os.path.isdir("/mnt") and not os.listdir("/mnt"):
             to = (*self.draft_words[:3], "/mnt/lighter/Sounds", *self.draft_words[4:])

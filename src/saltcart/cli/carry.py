@@ -30,6 +30,7 @@ from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
 from saltcart.hauling.haul import haul_waybill
 from saltcart.judging.judge import FOUND
+from saltcart.planning.destination import meant_place
 from saltcart.planning.request import Request
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
@@ -111,7 +112,8 @@ def request(options: argparse.Namespace) -> Request:
 def run(options: argparse.Namespace) -> int:
     """Plan, ask, copy, make the ledgers portable, prove."""
     screen = Screen(options)
-    with in_use(true_path(os.path.expanduser(options.to))) as told:
+    options.to = meant_place(options.to)
+    with in_use(true_path(options.to)) as told:
         if told:
             screen.remark(told)
         return carry(screen, options)

@@ -2,6 +2,7 @@
 
 import argparse
 import os
+from collections import Counter
 from itertools import islice
 
 from saltcart.cart import load
@@ -10,7 +11,7 @@ from saltcart.cli.documents import ledger_state
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
 from saltcart.judging.entry_list import known_kinds, list_entries
-from saltcart.judging.judge import Judgement, LedgerState
+from saltcart.judging.judge import FOUND, Judgement, LedgerState
 from saltcart.ledgers import Facts
 
 SHOWN = 200
@@ -65,7 +66,11 @@ def run(options: argparse.Namespace) -> int:
     state = list_entries(options.file, maps, cart.meanings(options.means))
     show_entries(screen, state, options.all)
     screen.document(
-        {**ledger_state(state), "listing": [row(one, state.facts.get(one.entry.key)) for one in state.judgements()]}
+        {
+            **ledger_state(state),
+            "named_twice": named_twice(state),
+            "listing": [row(one, state.facts.get(one.entry.key)) for one in state.judgements()],
+        }
     )
     return 0 if all(one.verdict == "found" for one in state.judgements()) else 1
 
@@ -94,6 +99,16 @@ def show_entries(screen: Screen, state: LedgerState, everything: bool) -> None:
     found = state.counts()["found"]
     remote = f"; {many(state.remote, 'web address', 'web addresses')} left alone" if state.remote else ""
     screen.say(f"{many(total, 'entry', 'entries')}, {found:,} found{remote}.")
+    if doubles := named_twice(state):
+        files = many(len(doubles), "file is named", "files are named")
+        screen.say(f"{files} more than once, such as {place(doubles[0])}.")
+
+
+def named_twice(state: LedgerState) -> list[str]:
+    """The files that several entries of a ledger name, in its order."""
+    found = (one for one in state.judgements() if one.verdict == FOUND and not one.entry.is_folder)
+    counts = Counter(os.path.realpath(one.resolved) for one in found)
+    return [path for path, count in counts.items() if count > 1]
 
 
 def said(facts: Facts | None) -> str:

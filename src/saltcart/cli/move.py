@@ -19,6 +19,7 @@ from saltcart.drives import drive_of
 from saltcart.errors import show
 from saltcart.hauling.haul import haul_waybill
 from saltcart.hauling.shelf_copy import HaulReport
+from saltcart.planning.destination import meant_place
 from saltcart.planning.draft import draft
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
@@ -40,7 +41,7 @@ def run(options: argparse.Namespace) -> int:
     """Draft, ask, haul, repoint, check; on a share, with the places there to ourselves."""
     screen = Screen(options)
     with ExitStack() as stack:
-        for place_there in dict.fromkeys(map(true_path, map(os.path.expanduser, options.to))):
+        for place_there in dict.fromkeys(map(true_path, map(meant_place, options.to))):
             if drive_of(place_there).facts.network and (told := stack.enter_context(in_use(place_there))):
                 screen.remark(told)
         return move(screen, options)

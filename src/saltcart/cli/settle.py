@@ -1,7 +1,6 @@
 """The command `saltcart settle`: a collection that was carried, at home on this computer."""
 
 import argparse
-import os
 import sys
 from collections.abc import Mapping
 from contextlib import nullcontext
@@ -34,6 +33,7 @@ from saltcart.hauling.haul import haul, haul_waybill
 from saltcart.hauling.shelf_copy import HaulReport
 from saltcart.ledgers import load_map
 from saltcart.ledgers.maps import ASK
+from saltcart.planning.destination import meant_place
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.true_names import true_path, without_detours
@@ -94,7 +94,8 @@ def run(options: argparse.Namespace) -> int:
     """Look, ask, copy, rewrite, prove."""
     screen = Screen(options)
     way = next((way for key, way in WAYS.items() if getattr(options, key)), "")
-    with in_use(true_path(os.path.expanduser(options.folder))) if way else nullcontext("") as told:
+    options.folder = meant_place(options.folder)
+    with in_use(true_path(options.folder)) if way else nullcontext("") as told:
         if told:
             screen.remark(told)
         return settle(screen, options, way)

@@ -12,7 +12,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 
 from saltcart.errors import Refused, SaltCartError, show
-from saltcart.home import home
+from saltcart.home import home, is_a_home
 from saltcart.ledgers import Map, recognised
 from saltcart.ledgers.sqlite.opening import claims
 from saltcart.mentions.content import Mention
@@ -127,7 +127,7 @@ def is_own(name: str) -> bool:
 def passed_over(path: str, own: str) -> str:
     """Why a folder is not gone into, "" when it is: what a trip set aside and our own data are ours."""
     name = os.path.basename(path)
-    if SET_ASIDE.search(name) or path == own:
+    if SET_ASIDE.search(name) or path == own or is_a_home(path):
         return OURS
     if name in CACHES:
         return "cache folders"

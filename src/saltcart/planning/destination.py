@@ -9,6 +9,7 @@ from saltcart.drives.drive import mounts
 from saltcart.drives.known import remembered
 from saltcart.drives.limits import allowed
 from saltcart.errors import Refused, show
+from saltcart.shelves.fixed import is_fixed
 from saltcart.shelves.mountinfo import mounts_below
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import trip as trips
@@ -101,6 +102,11 @@ def left_by(place: str) -> str | None:
 def refuse_fixed(old: str) -> None:
     """Raise Refused when the shelf at `old` could be copied, but not set aside after that."""
     folder = os.path.dirname(old)
+    if marked := next(filter(is_fixed, (old, folder)), None):
+        raise Refused(
+            f"The shelf {show(old)} cannot be set aside: {show(marked)} is marked as not to be changed",
+            f"Take that mark away first: chattr -i -a {quote(show(marked))}",
+        )
     if os.access(folder, os.W_OK | os.X_OK):
         return
     drive = drive_of(folder)
@@ -164,15 +170,23 @@ def refuse_hole(new: str) -> None:
         )
 
 
-def named_drive(to: str) -> str | None:
-    """What to type when `to` is the name of a drive that is known, and no folder here; else None."""
-    if os.sep in to or os.path.lexists(to):
-        return None
+def meant_place(to: str) -> str:
+    """The folder that a word means: the top of the drive of that name, where one is known and there is no such folder
+    here.  Refused when that drive is away.
+    """
+    path = os.path.expanduser(to)
+    if os.sep in to or not to or os.path.lexists(path):
+        return path
     for identity, fact in remembered().items():
         if fact["name"] == to:
             drive = find_drive(identity, fact["mount"])
-            return f"--to {quote(drive.mount)}/..." if drive else f"plug it in, then --to {quote(fact['mount'])}/..."
-    return next((f"--to {quote(mount)}/..." for mount in mounts() if os.path.basename(mount) == to), None)
+            if drive is None:
+                raise Refused(
+                    f"The drive {show(to)} is not connected",
+                    f"Plug it in; it was at {show(fact['mount'])}. To mean a folder of that name: --to ./{show(to)}",
+                )
+            return drive.mount
+    return next((mount for mount in mounts() if os.path.basename(mount) == to), path)
 
 
 def writable_drive(path: str) -> Drive:

@@ -19,8 +19,8 @@ from saltcart.planning.arrange import Arranged, Arranger, Pattern, arranged
 from saltcart.planning.chosen_files import by_common_top, by_facts, by_folder, named_by
 from saltcart.planning.destination import (
     lie_in_each_other,
+    meant_place,
     moved_by,
-    named_drive,
     refuse_cut_off,
     refuse_fixed,
     refuse_place,
@@ -282,10 +282,8 @@ def left_at(request: Request) -> str:
 
 
 def new_place(to: str) -> str:
-    """The folder that `--to` means.  Refused for the mere name of a drive."""
-    if hint := named_drive(to):
-        raise Refused(f"{show(to)} is the name of a drive, and no folder here", f"To move onto that drive: {hint}")
-    return true_path(to)
+    """The folder that `--to` means."""
+    return true_path(meant_place(to))
 
 
 def shelf_of(path: str, to: str, request: Request) -> Shelf:

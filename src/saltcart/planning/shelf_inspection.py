@@ -3,6 +3,7 @@
 import os
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from shlex import quote
 
 from saltcart.drives.drive import mount_of
 from saltcart.errors import Refused, show
@@ -12,6 +13,7 @@ from saltcart.looking.survey import look_for_ledger
 from saltcart.planning.destination import refuse_clashes, refuse_mounts
 from saltcart.progress import Progress, Tick
 from saltcart.shelves.audio import kind_of
+from saltcart.shelves.fixed import is_fixed
 from saltcart.shelves.oddities import litter
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
 from saltcart.spelling.moves import tail_below
@@ -63,12 +65,16 @@ class ShelfInspector:
         clashes: list[str] = []
         folders: list[str] = []
         self.mixed, self.left, self.unknown = set(), [], 0
+        fixed: list[str] = []
         earlier = digests_before(self.waybill.collection)
         occupied = os.path.isdir(shelf.new) and not leads_home(shelf.new, shelf.old)
         for item in shelf.sift(self.noting_patterns(shelf)):
             one.items.append(item.path)
             if item.kind == FOLDER and item.path:
                 folders.append(item.path)
+            if item.kind in (FILE, FOLDER) and not shelf.original_stays:
+                place = f"{shelf.old}/{item.path}"
+                fixed += [place] if is_fixed(place, item.device) else []
             if item.kind == FILE:
                 count_file(one, item, unit)
                 self.progress(Tick(f"look over {shelf.name}", item.path, one.files, 0))
@@ -85,6 +91,12 @@ class ShelfInspector:
                     f"{self.unknown} file(s) that stay in {show(shelf.old)} are in no format known here; what they"
                     " name by a bare name cannot be seen"
                 )
+        if fixed:
+            self.remarks.append(
+                f"{len(fixed)} file(s) or folder(s) of {show(shelf.name)} are marked as not to be changed, such as"
+                f" {show(fixed[0])}: release cannot remove them until the mark is taken away:"
+                f" chattr -R -i -a {quote(show(shelf.old))}"
+            )
         refuse_clashes(shelf, clashes)
         if shelf.only and not one.files:
             raise Refused(

@@ -17,7 +17,7 @@ from saltcart.progress import Progress, Tick
 from saltcart.safefile import digest_of, neighbour_of, remove_if_there, sync_folder
 from saltcart.shelves.archive import contents
 from saltcart.shelves.removal import Removal
-from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
+from saltcart.shelves.walk import FILE, FOLDER, LINK, Item, walk
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.records import ACCEPTED, LedgerRow, Row
 from saltcart.trips.trip import Trip
@@ -46,7 +46,9 @@ def drop(trip: Trip, number: int, shelf: Shelf, report: Dropped, progress: Progr
     remove_manifests(trip, number, shelf)
     remove_made_folders(trip, number, shelf)
     if os.path.isdir(shelf.new) and not shelf.files:
-        report.remarks.append(f"{show(shelf.new)} still holds what was there before or came later; that stays")
+        holds = any(item.kind != FOLDER for item in walk(shelf.new))
+        what = "still holds what was there before or came later; that stays" if holds else "stays, with nothing in it"
+        report.remarks.append(f"{show(shelf.new)} {what}")
 
 
 def drop_files(trip: Trip, number: int, shelf: Shelf, removal: Removal, report: Dropped, progress: Progress) -> None:
