@@ -188,6 +188,7 @@ class Petrel(WorldCase):
             known,
             {
                 "artist": None,
+                "track": None,
                 "rating": None,
                 "title": rows[3][4],
                 "length_seconds": 0.13,

@@ -642,22 +642,34 @@ class Databases(MapCase):
                 told.pop("b.wav", None)
                 self.assertEqual(told, {"a.wav": ("Été &amp; x", 3.0), "c.wav": ("Zwei", None)})
 
+    def test_cue_sheets_tell_the_titles_of_files_that_are_one_track(self):
+        sheet = (
+            'TITLE "All"\nFILE "a.wav" WAVE\n  TRACK 01 AUDIO\n    TITLE "Été"\n    INDEX 01 00:00:00\n'
+            'FILE "b.wav" WAVE\n  TRACK 02 AUDIO\n    TITLE "x"\n  TRACK 03 AUDIO\n    TITLE "y"\n'
+            'FILE "c.wav" WAVE\n  TRACK 04 AUDIO\n    INDEX 01 00:00:00\n'
+        )
+        path = os.path.join(self.folder, "a.cue")
+        for coding in ("utf-8", "cp1252"):
+            Path(path).write_bytes(sheet.replace("\n", "\r\n").encode(coding))
+            told = {os.path.basename(one.path): one.title for one in open_ledger(path, []).facts()}
+            self.assertEqual(told, {"a.wav": "Été"})
+
     def test_facts_are_taken_from_cells_of_any_kind(self):
         cells = [
-            (3, 1_700_000_000, 10.0, 90_500, "T", b"\xab", "é", 4),
-            ("4", 1_700_000_000_000, "11", "1e3", "", "AB", "", "3.5"),
-            (-1.5, "yesterday", 1 << 70, "inf", 7, None, 7, ""),
-            (None, -1, "x", b"1", None, 2, None, None),
+            (3, 1_700_000_000, 10.0, 90_500, "T", b"\xab", "é", 4, "03/12"),
+            ("4", 1_700_000_000_000, "11", "1e3", "", "AB", "", "3.5", 7),
+            (-1.5, "yesterday", 1 << 70, "inf", 7, None, 7, "", "B2"),
+            (None, -1, "x", b"1", None, 2, None, None, None),
         ]
-        found = [facts(0, "/p", row, milliseconds=True)[2:10] for row in cells]
+        found = [facts(0, "/p", row, milliseconds=True)[2:11] for row in cells]
         when = "2023-11-14T22:13:20Z"
         self.assertEqual(
             found,
             [
-                (3, when, 10, 90.5, "T", "ab", "é", 4.0),
-                (4, when, 11, 1.0, None, "AB", None, 3.5),
-                (None, "yesterday", 1 << 70, None, None, None, None, None),
-                (None,) * 8,
+                (3, when, 10, 90.5, "T", "ab", "é", 4.0, 3),
+                (4, when, 11, 1.0, None, "AB", None, 3.5, 7),
+                (None, "yesterday", 1 << 70, None, None, None, None, None, None),
+                (None,) * 9,
             ],
         )
 

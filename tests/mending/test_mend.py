@@ -153,21 +153,24 @@ class Mended(MendCase):
         path, tagged = self.shelf / "high" / "it's & all.wav", self.shelf / "high" / "x.flac"
         soundfile.write(os.fsencode(tagged), soundfile.read(os.fsencode(path))[0], 8000)
         tags = mutagen.File(tagged)
-        tags["title"], tags["artist"] = "Été", "Bilge Choir"
+        tags["title"], tags["artist"], tags["tracknumber"] = "Été", "Bilge Choir", "03/9"
         tags.save()
         with closing(sqlite3.connect(self.library)) as database:
             database.execute("DELETE FROM tracks")
             database.execute("DELETE FROM folders")
+            database.execute("ALTER TABLE tracks ADD COLUMN number TEXT")
             database.execute(
-                "INSERT INTO tracks (place, title, artist, seconds) VALUES (?, 'été', 'BILGE CHOIR', ?)",
+                "INSERT INTO tracks (place, title, artist, number, seconds) VALUES (?, 'été', 'BILGE CHOIR', '3', ?)",
                 (f"file://{self.shelf}/high/x.flac".replace(" ", "%20"), self.seconds(3)),
             )
             database.commit()
         self.shelf.rename(self.lighter / "Other")
+        plan = self.top / "numbered.toml"
+        plan.write_text(PLAYER_MAP.read_text().replace('title = "title"', 'title = "title"\ntrack = "number"'))
+        (self.top / "cart.toml").write_text(f'maps = ["{plan}"]\nplaces = ["{self.lighter}"]\n')
         done = self.mend("--ledger", self.library, "--yes")
-        self.assertEqual(
-            done["rules"][0]["evidence"], ["length (1 of 1)", "title (1 of 1)", "artist (1 of 1)"], "and that is proof"
-        )
+        words = [f"{word} (1 of 1)" for word in ("length", "title", "artist", "track number")]
+        self.assertEqual(done["rules"][0]["evidence"], words, "and that is proof")
 
     def test_a_manifest_that_was_left_tells_by_digest(self):
         self.run_program("check", self.shelf, "--digests", "--write")

@@ -139,6 +139,7 @@ def row(one: Judgement, facts: Facts | None) -> dict[str, object]:
         "known": {
             "title": known.title,
             "artist": known.artist,
+            "track": known.track,
             "length_seconds": known.length,
             "size_bytes": known.size,
             "digest": known.digest,

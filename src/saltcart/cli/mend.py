@@ -126,7 +126,8 @@ def rules_taken(options: argparse.Namespace, found: Findings) -> list[Rule]:
     """The rules that shall be carried out.  UsageError for a number that was not shown."""
     for text in (*options.only_rule, *getattr(options, "not")):
         if not text.isdigit() or not 0 < int(text) <= len(found.rules):
-            raise UsageError(f"There is no rule {show(text)}", f"Their numbers go from 1 to {len(found.rules)}.")
+            known = f"Their numbers go from 1 to {len(found.rules)}." if found.rules else "No rule was found at all."
+            raise UsageError(f"There is no rule {show(text)}", known)
     only, without = set(options.only_rule), set(getattr(options, "not"))
     return [
         rule

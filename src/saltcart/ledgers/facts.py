@@ -6,7 +6,7 @@ from math import inf, isfinite
 from typing import NamedTuple
 
 # The keys of a map that name columns of such facts, in the order of the fields below.
-COLUMNS = ("plays", "last_played", "size", "length", "title", "digest", "artist", "rating")
+COLUMNS = ("plays", "last_played", "size", "length", "title", "digest", "artist", "rating", "track")
 # Unix times from here on count milliseconds: as seconds they would lie beyond the year 5000.
 MILLISECONDS = 100_000_000_000
 
@@ -17,7 +17,7 @@ class Facts(NamedTuple):
     `path` is where the entry leads.  `counted` says whether its map names a column for plays at
     all, so that none means never.  `last_played` is an ISO 8601 time, or what its program wrote
     if that is another text; `size` counts bytes, `length` seconds; `digest` is in hexadecimal digits,
-    `rating` as its program counts.
+    `rating` as its program counts, `track` the number on its disc.
     """
 
     key: Hashable
@@ -30,6 +30,7 @@ class Facts(NamedTuple):
     digest: str | None = None
     artist: str | None = None
     rating: float | None = None
+    track: int | None = None
     counted: bool = False
 
 
@@ -37,7 +38,7 @@ def facts(
     key: Hashable, path: str, cells: Sequence[object], counted: bool = False, milliseconds: bool = False
 ) -> Facts:
     """The facts in the cells of one row, which stand in the order of COLUMNS; lengths may count milliseconds there."""
-    plays, last, size, length, title, digest, artist, rating = cells
+    plays, last, size, length, title, digest, artist, rating, track = cells
     seconds = None if length is None else number(length)
     return Facts(
         key,
@@ -50,6 +51,7 @@ def facts(
         None if digest is None else text(digest),
         None if artist is None else text(artist),
         None if rating is None else number(rating),
+        None if track is None else whole(str(track).partition("/")[0]),
         counted,
     )
 

@@ -17,14 +17,14 @@ from saltcart.trips import trip as trips
 from saltcart.trips.trip import RELEASED, SWITCHED
 
 DIGEST, TRIP, DRIVE, HOME = "digest", "trip", "same drive", "home folder"
-SIZE, LENGTH, TITLE, ARTIST = "size", "length", "title", "artist"
+SIZE, LENGTH, TITLE, ARTIST, TRACK = "size", "length", "title", "artist", "track number"
 FOLDERS, NEIGHBOURS, NAME = "folders", "neighbours", "only file of its name"
 # What each is worth; a rule is proven at ENOUGH.
-POINTS = dict.fromkeys((DIGEST, TRIP, DRIVE, HOME), 4) | {SIZE: 2, LENGTH: 2, TITLE: 1, ARTIST: 1}
+POINTS = dict.fromkeys((DIGEST, TRIP, DRIVE, HOME), 4) | {SIZE: 2, LENGTH: 2, TITLE: 1, ARTIST: 1, TRACK: 1}
 POINTS |= {FOLDERS: 1, NEIGHBOURS: 1, NAME: 2}
 ENOUGH = 4
 STRONG = (DIGEST, TRIP, DRIVE, HOME)
-KNOWN = (*STRONG, SIZE, LENGTH, TITLE, ARTIST)  # what is known of a sound itself, or of its drive
+KNOWN = (*STRONG, SIZE, LENGTH, TITLE, ARTIST, TRACK)  # what is known of a sound itself, or of its drive
 # Seconds by which lengths may differ: written to the hundredth, of long sounds as encoders pad them, of whole seconds.
 TOLERANCE, PADDED, ROUNDED = 0.011, 0.06, 1.0
 SHORT, LONG = 0.1, 10.0  # below the one, and for whole seconds below the other, lengths tell nothing apart
@@ -106,10 +106,12 @@ class Files:
                     agree.append(LENGTH)
         if lost.size is not None and not same_size and LENGTH not in agree:
             contradict.append(SIZE)
-        if (lost.title or lost.artist) and not same_size and not contradict:
+        if (lost.title or lost.artist or lost.track) and not same_size and not contradict:
             tags = tags_of(path)
             agree += [TITLE] if lost.title and titled(lost.title, tags.get("title")) else []
             agree += [ARTIST] if lost.artist and titled(lost.artist, tags.get("artist")) else []
+            number = tags.get("track", "").partition("/")[0]
+            agree += [TRACK] if lost.track and number.isdecimal() and int(number) == lost.track else []
         return Facts(tuple(agree), tuple(contradict))
 
     def as_long(self, lost: Lost, path: str) -> bool:

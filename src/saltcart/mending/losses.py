@@ -33,6 +33,7 @@ class Lost:
     title: str | None = None
     digest: str | None = None
     artist: str | None = None
+    track: int | None = None
     plays: int = 0
 
     def learn(self, fact: Facts) -> None:
@@ -40,7 +41,7 @@ class Lost:
         self.plays += fact.plays or 0
         self.size = fact.size if self.size is None else self.size
         self.title, self.artist = self.title or fact.title, self.artist or fact.artist
-        self.digest = self.digest or fact.digest
+        self.digest, self.track = self.digest or fact.digest, self.track or fact.track
         if fact.length is not None and (self.length is None or self.rounded):
             self.length, self.rounded = fact.length, fact.length == int(fact.length)
 
