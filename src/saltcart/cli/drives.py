@@ -134,9 +134,9 @@ def show_drives(screen: Screen, fits: Sequence[Fit], cart: Cart, load_: Load | N
     """The table of drives, then the reasons against each."""
     columns = ["Drive", "Mounted at", ">Free", "?>In all"]
     if load_:
-        screen.say(
-            f"To carry: {many(len(load_.shelves), 'shelf', 'shelves')}, {size(load_.bytes)}. {answer(fits, load_)}"
-        )
+        load = f"{many(len(load_.shelves), 'shelf', 'shelves')}, {size(load_.bytes)}"
+        screen.say(f"To carry: {load}. {answer(fits, load_)}", style="bold")
+        screen.say()
         columns = [
             "Drive",
             "Mounted at",
