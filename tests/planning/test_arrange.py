@@ -170,6 +170,15 @@ class Arranged(TwoMachines):
         self.at("ann", "move", self.music, *words, "--yes")
         self.at("ann", "release", "--yes", "--own")
         self.assert_library_plays(self.library)
+        # Its originals gone, it comes home under the names it had; the configuration names the map that it went by.
+        (self.homes["ann"] / "cart.toml").write_text(f'maps = ["{PLAYER_MAP}"]\n')
+        back = json.loads(self.at("ann", "undo", "--json").stdout)["waybill"]
+        self.at("ann", "haul", back)
+        self.at("ann", "repoint", "--yes")
+        self.assertEqual(
+            {name for name in tree(self.music)}, {name[6:] for name in before if name.startswith(b"Music/")}
+        )
+        self.assert_library_plays(self.library)
 
     def run_document(self, *words):
         return json.loads(self.at("ann", *words, "--json").stdout)

@@ -94,10 +94,11 @@ def spots_text(spots: Sequence[Spot]) -> str:
     return "; ".join(f"{spot.where}: {spot.text}" for spot in spots[:1])
 
 
-def advice(files: Sequence[Accounted]) -> list[str]:
+def advice(files: Sequence[Accounted], arranged: bool) -> list[str]:
     """What a person can do about files that would not follow."""
     first, unread = shlex.quote(show(files[0].path)), [one for one in files if one.standing != UNCHANGEABLE]
-    lines = ["Leave a link at the old place, for programs that follow links:   add --signpost"]
+    link = "Leave a link at the old place, for programs that follow links:   add --signpost"
+    lines = [] if arranged else [link]  # which leads to one folder
     if unread:
         described = shlex.quote(show(unread[0].path))
         lines.append(f"Describe the file (see docs/maps.md):   saltcart learn {described} --against SHELF")
@@ -106,7 +107,7 @@ def advice(files: Sequence[Accounted]) -> list[str]:
 
 def show_advice(screen: Screen, plan: Draft) -> None:
     """What a person can do about what is not understood, if anything is."""
-    for line in advice(files) if (files := plan.open()) else ():
+    for line in advice(files, bool(plan.arranged)) if (files := plan.open()) else ():
         screen.say(line)
 
 
@@ -116,7 +117,7 @@ def refuse_open(plan: Draft) -> None:
     if files:
         raise Refused(
             f"{many(len(files), 'file names', 'files name')} these sounds and would not follow",
-            "\n     ".join(advice(files)),
+            "\n     ".join(advice(files, bool(plan.arranged))),
             [f"{show(one.path)}: {one.why or STANDINGS[one.standing]}, {one.uncovered} left" for one in files[:SHOWN]],
         )
 

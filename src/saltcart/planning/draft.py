@@ -34,6 +34,7 @@ from saltcart.planning.strays import strays_of, taken_along
 from saltcart.planning.trial_rewrite import DraftedLedger, Trial, gather_ledgers, links_of
 from saltcart.planning.unkept import unkept
 from saltcart.progress import Progress, silent
+from saltcart.safefile import digest_of
 from saltcart.shelves.archive import is_archive
 from saltcart.shelves.programs import is_program, units
 from saltcart.shelves.true_names import told_apart, true_path
@@ -204,8 +205,11 @@ def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progres
 
 
 def maps_of(request: Request) -> list[Map]:
-    """The maps that describe ledgers on this trip."""
-    return [load_map(path) for path in dict.fromkeys([*request.maps, *request.cart.maps])]
+    """The maps that describe ledgers on this trip; of several copies of one map the first."""
+    found: dict[tuple[str, str | None], Map] = {}
+    for plan in map(load_map, dict.fromkeys([*request.maps, *request.cart.maps])):
+        found.setdefault((plan.name, digest_of(plan.path)), plan)
+    return list(found.values())
 
 
 def shelves_of(request: Request) -> list[Shelf]:
@@ -431,7 +435,8 @@ def allowed_names(shelf: Shelf, request: Request, remarks: list[str]) -> Shelf:
             [f"{show(one.path)} {one.what}" for one in hard[:20]],
         )
     staying = tuple(escape(one.path) for one in found if one.kind == "link")
-    renames = tuple(renames_of(found))
+    given = dict(request.names.get(shelf.old, ()))
+    renames = tuple(pair for pair in renames_of(found) if pair[0] not in given)
     if staying:
         remarks.append(
             f"{len(staying)} link(s) in {show(shelf.name)} cannot be kept on the new drive and stay where they are"
@@ -442,7 +447,7 @@ def allowed_names(shelf: Shelf, request: Request, remarks: list[str]) -> Shelf:
             f"{len(renames)} name(s) in {show(shelf.name)} cannot be kept on the new drive; entries follow the new"
             f" names: {first}{' ...' if renames[3:] else ''}"
         )
-    return replace(shelf, stay=(*shelf.stay, *staying), renames=renames)
+    return replace(shelf, stay=(*shelf.stay, *staying), renames=(*given.items(), *renames))
 
 
 def seconds_for(one: DraftedShelf, drive: Drive, cart: Cart) -> float:

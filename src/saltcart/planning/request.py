@@ -1,10 +1,11 @@
 """The options of a draft as data."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from saltcart.cart import Cart
 from saltcart.shelves.digests import BLAKE3
+from saltcart.spelling.renames import Pairs
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +30,8 @@ class Request:
     shelves gets the manner of that text (see LedgerLine); what cannot have it stays as it is.
     What travels makes a `collection` in the folder of that path, or brings it up to date.
     As what a list names, so what the `ledgers` rate at least so high, or say was played since that day, moves.
-    Each sound gets a place by the pattern `arrange`, as far as enough is known of it.
+    Each sound gets a place by the pattern `arrange`, as far as enough is known of it; `names` are those that things in
+    the folders of these paths get anew.
     Unless `elsewhere`, ledgers that are not named and do not travel are left alone.
     """
 
@@ -66,3 +68,4 @@ class Request:
     played_since: str = ""
     elsewhere: bool = True
     arrange: str = ""
+    names: Mapping[str, Pairs] = field(default_factory=dict)

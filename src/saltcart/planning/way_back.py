@@ -1,12 +1,15 @@
 """The way back from a trip whose originals are gone: a trip in the other direction."""
 
 import os
+from collections.abc import Sequence
 
 from saltcart.cart import Cart
 from saltcart.errors import Refused
+from saltcart.ledgers import load_map
 from saltcart.planning.draft import Draft, draft
 from saltcart.planning.request import Request
 from saltcart.progress import Progress, silent
+from saltcart.spelling.renames import Pairs
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import RELEASED
 from saltcart.waybills.waybill import Shelf, sorted_out
@@ -21,6 +24,19 @@ def ways_home(shelf: Shelf) -> list[tuple[str, str]]:
     return [(shelf.place(name), os.path.dirname(f"{shelf.old}/{name}")) for name in sorted_out(shelf.only)[0]]
 
 
+def names_home(shelves: Sequence[Shelf]) -> dict[str, Pairs]:
+    """The names that things had at home and do not have now, by the folder that is carried there."""
+    names: dict[str, Pairs] = {}
+    for shelf in shelves:
+        if not shelf.files:
+            names[shelf.new] = tuple((new, old) for old, new in shelf.renames)
+        for path in sorted_out(shelf.only)[0] if shelf.files else ():
+            folder, name = os.path.split(shelf.place(path))
+            if name != os.path.basename(path):
+                names[folder] = (*names.get(folder, ()), (name, os.path.basename(path)))
+    return names
+
+
 def way_back(name: str, cart: Cart, progress: Progress = silent) -> Draft:
     """The draft of a trip that brings the shelves of the released trip `name` home.  Raises Refused when it cannot be
     made.
@@ -33,14 +49,16 @@ def way_back(name: str, cart: Cart, progress: Progress = silent) -> Draft:
                 "What was in it lies at its new place; to have it elsewhere, move that.",
             )
         pairs = [pair for shelf in trip.waybill.shelves for pair in ways_home(shelf)]
+        known = {load_map(path).name for path in cart.maps}  # which may have been mended since
         request = Request(
             [place for place, _home in pairs],
             [home for _place, home in pairs],
             [row.place for row in trip.logbook.ledgers() if os.path.exists(row.place)],
-            [plan.path for plan in trip.maps()],
+            [plan.path for plan in trip.maps() if plan.name not in known],
             means=trip.waybill.means,
             cart=cart,
             digests=trip.waybill.digests,
             turn_links=bool(trip.waybill.turn),
+            names=names_home(trip.waybill.shelves),
         )
         return draft(request, progress)
