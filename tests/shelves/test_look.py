@@ -135,6 +135,15 @@ class Petrel(WorldCase):
         cart.write_text(after.replace("[[drive]]", "[[drives]]"))
         self.assertIn("cart.toml, line", self.run_program("survey", "--cart", str(cart), status=2).stderr)
 
+    def test_a_part_is_judged_by_itself(self):
+        """What ledgers name elsewhere is no stray for that, and what lies beside the shelves is seen."""
+        for part in ("keel/Music", "keel/Music/Collection"):
+            report = self.run_json("tidy", part, cwd=self.master)
+            finds = {find["kind"]: find for find in report["finds"]}
+            self.assertEqual([os.path.basename(path) for path in finds["stray"]["paths"]], ["fog bank (take 2).wav"])
+            self.assertEqual([os.path.basename(path) for path in finds["litter"]["paths"]], ["library.db.bak"])
+            self.assertIn("where nobody looked", " ".join(report["remarks"]))
+
     def test_tidy_finds_everything_and_writes_decisions(self):
         report = self.run_json("tidy", "keel", "lighter", cwd=self.master)
         finds = {find["kind"]: find for find in report["finds"]}

@@ -90,6 +90,8 @@ def show_survey(screen: Screen, report: SurveyReport, depth: int, found: Undescr
         ("Folder", ">Entries", ">Files", ">Size"),
         [(place(stray.folder), stray.entries, len(stray.files), size(stray.bytes)) for stray in report.strays],
     )
+    if report.unseen:
+        screen.remark(elsewhere(report))
     for finding in report.findings:
         screen.remark(f"{place(finding.path)} {show(finding.what)}")
     if found:
@@ -106,6 +108,14 @@ def show_survey(screen: Screen, report: SurveyReport, depth: int, found: Undescr
         )
     if report.counts["missing"]:
         screen.say("To look for them: saltcart mend")
+
+
+def elsewhere(report: SurveyReport) -> str:
+    """What ledgers name in folders of sounds that were not looked at."""
+    files = many(sum(len(one.files) for one in report.unseen), "file", "files")
+    folders = many(len(report.unseen), "folder", "folders")
+    first = place(report.unseen[0].folder)
+    return f"Ledgers name {files} in {folders} of sounds too where nobody looked, such as {first}: name these as well"
 
 
 def answer(report: SurveyReport) -> str:

@@ -64,7 +64,7 @@ STORY = (
     Scene(
         "Which drive could take it, and what speaks against each?",
         ("saltcart", "drives", *DRIVES, "--for", *SHELVES),
-        tells=("To carry", "lighter  ", "anchor (", "holds backups"),
+        tells=("To carry", "anchor (", "holds backups"),
     ),
     Scene("What need not travel?", ("saltcart", "tidy", "keel"), tells=("  copies  ", "  stray  ")),
     Scene(

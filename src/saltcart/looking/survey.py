@@ -20,7 +20,7 @@ from saltcart.ledgers.instrument_parts import with_parts
 from saltcart.ledgers.kinds import head_of
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
-from saltcart.shelves.folder_tree import FolderTree, all_folders, proposed_shelves, read_tree
+from saltcart.shelves.folder_tree import PASSING_PLACES, FolderTree, all_folders, proposed_shelves, read_tree
 from saltcart.shelves.headers import HeaderSums, read_headers
 from saltcart.shelves.oddities import SET_ASIDE, litter, plain_name, shortcut
 from saltcart.shelves.programs import is_program, units
@@ -63,13 +63,16 @@ class Stray:
 
 @dataclass(slots=True)
 class SurveyReport:
-    """All that was seen.  `leans` counts entries by (ledger number, shelf number)."""
+    """All that was seen.  `leans` counts entries by (ledger number, shelf number).  Of what ledgers name outside every
+    shelf, `strays` belong to none, and `unseen` may belong to shelves where nobody looked.
+    """
 
     places: list[str]
     shelves: list[SurveyedShelf] = field(default_factory=list)
     ledgers: list[LedgerState] = field(default_factory=list)
     leans: Counter[tuple[int, int]] = field(default_factory=Counter)
     strays: list[Stray] = field(default_factory=list)
+    unseen: list[Stray] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
 
     @property
@@ -382,11 +385,28 @@ def lean(report: SurveyReport) -> None:
                 report.leans[number, shelf] += 1
             elif judgement.verdict == FOUND and judgement.entry.names == "file" and not name.endswith(OF_BUNDLES):
                 outside.setdefault(real, Counter())[os.path.join(real, name)] += 1
-    report.strays = [stray(folder, paths) for folder, paths in sorted(outside.items())]
+    for folder, paths in sorted(outside.items()):
+        (report.unseen if is_unseen(folder, report.places) else report.strays).append(stray(folder, paths))
 
 
 # What belongs to a plug-in and would be missed in its folder: code and descriptions.
+SEVERAL = 3  # sounds in a folder that is one of a shelf
 OF_BUNDLES = (".so", ".dylib", ".dll", ".ttl")
+
+
+def is_unseen(folder: str, places: Iterable[str]) -> bool:
+    """Whether a folder may well be part of a shelf, and lies where nobody looked: it holds several sounds, and is no
+    place that things pass through.
+    """
+    if any(tail_below(folder, place) is not None for place in places):
+        return False
+    if os.path.basename(folder).casefold() in PASSING_PLACES:
+        return False
+    try:
+        with os.scandir(folder) as entries:
+            return sum(kind_of(one.name) is not None for one in entries) >= SEVERAL
+    except OSError:
+        return False
 
 
 def stray(folder: str, paths: Counter[str]) -> Stray:

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime, timedelta
+from functools import partial
 
 from saltcart.cart import Cart
 from saltcart.errors import SaltCartError, UsageError
@@ -20,6 +21,7 @@ from saltcart.shelves.duplicates import duplicates
 from saltcart.shelves.oddities import litter
 from saltcart.shelves.true_names import TrueNames
 from saltcart.shelves.walk import FILE, FOLDER, Item, walk
+from saltcart.spelling.moves import tail_below
 
 UNNAMED, COPIES, STRAY, UNPLAYED, LONG_AGO, LITTER, EMPTY = (
     "unnamed",
@@ -92,6 +94,10 @@ def tidy(
     cart = cart or Cart()
     report = survey(places, ledgers, maps, cart, progress=progress)
     remarks = [f"{state.path}: {state.trouble.what}" for state in report.ledgers if state.trouble]
+    if report.unseen:
+        files, first = sum(len(one.files) for one in report.unseen), report.unseen[0].folder
+        folders = f"{len(report.unseen):,} folder(s) of sounds"
+        remarks.append(f"ledgers name {files:,} file(s) in {folders} too where nobody looked, such as {first}")
     items = [list(walk(shelf.tree.path)) for shelf in report.shelves]
     indexes = {plan.name for plan in map(load_map, dict.fromkeys([*maps, *cart.maps])) if plan.index}
     sight = Sight(report, items, named_paths(report, indexes))
@@ -243,17 +249,31 @@ def facts(report: SurveyReport, maps: Sequence[str]) -> Iterator[Facts]:
             yield from open_ledger(state.path, loaded).facts()
 
 
+def outside(inside: set[str], folder: str) -> bool:
+    """Whether a folder is none of those `inside`."""
+    return folder not in inside
+
+
+def litter_in(top: str, items: Iterable[Item]) -> Iterator[Find]:
+    """The litter among the things in a folder, a finding of each kind."""
+    groups: dict[str, list[Item]] = {}
+    for item in items:
+        kind = litter(os.path.basename(item.path)) if item.kind == FILE else None
+        if kind:
+            groups.setdefault(kind, []).append(item)
+    for what, found in groups.items():
+        yield Find(0, LITTER, top, [os.path.join(top, item.path) for item in found], total(found), what)
+
+
 def leavings(sight: Sight) -> Iterator[Find]:
-    """Litter and empty folders, a finding of each kind for each shelf."""
+    """Litter and empty folders, a finding of each kind for each shelf, and litter beside the shelves in each place."""
+    tops = {shelf.tree.path for shelf in sight.report.shelves}
+    for place in sight.report.places:
+        if place not in tops:
+            inside = {tail for top in tops if (tail := tail_below(top, place))}
+            yield from litter_in(place, walk(place, enter=partial(outside, inside)))
     for shelf, items in zip(sight.report.shelves, sight.items, strict=True):
-        groups: dict[str, list[Item]] = {}
-        for item in items:
-            kind = litter(os.path.basename(item.path)) if item.kind == FILE else None
-            if kind:
-                groups.setdefault(kind, []).append(item)
-        for what, found in groups.items():
-            paths = [os.path.join(shelf.tree.path, item.path) for item in found]
-            yield Find(0, LITTER, shelf.tree.path, paths, total(found), what)
+        yield from litter_in(shelf.tree.path, items)
         holding = {os.path.dirname(item.path) for item in items if item.path}
         empty = [
             os.path.join(shelf.tree.path, item.path)
