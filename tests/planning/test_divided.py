@@ -53,6 +53,18 @@ class Divided(WorldCase):
                 self.run_program("undo", report["trip"], "--yes", "--drop-copies")
                 self.assertEqual(tree(self.library), self.before)
 
+    def test_folders_have_their_old_times_after_an_undo_unless_something_happened_in_them(self):
+        folders = [self.library, self.library / "Samples", self.library / "Samples/sub"]
+        for at, folder in enumerate(folders):
+            os.utime(folder, ns=(10**18, 10**18 + at))
+        for meanwhile in (False, True):
+            self.run_program("move", self.library, "--to", self.lighter, "--only", "*.wav", "--yes")
+            if meanwhile:
+                (self.library / "Samples" / "new.txt").write_text("x")
+            self.run_program("undo", "--yes", "--drop-copies")
+            times = [os.stat(folder).st_mtime_ns == 10**18 + at for at, folder in enumerate(folders)]
+            self.assertEqual(times, [True, not meanwhile, True])
+
     def test_a_piece_that_is_left_out_under_way(self):
         self.run_program("draft", self.library, "--to", self.lighter, "-o", "w.toml")
         self.run_program("haul", "w.toml")

@@ -16,7 +16,7 @@ from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import copy_durably, digest_of, remove_with_side_files, short_name
 from saltcart.shelves.walk import FILE, OTHER
 from saltcart.spelling import Moves
-from saltcart.switching import transaction
+from saltcart.switching import folder_times, transaction
 from saltcart.switching.programs import refuse_busy
 from saltcart.switching.setting_aside import aside_deeds
 from saltcart.trips import signposts
@@ -104,6 +104,7 @@ def switch(trip: Trip) -> None:
         clear_staged(trip)  # after the record, which a second interrupt may keep from being written
         raise ended.cause from None
     record_stamps(trip)
+    folder_times.note_after(trip)
     trip.enter(SWITCHED, "repointed: ledgers rewritten, originals set aside")
 
 
@@ -164,6 +165,7 @@ def refuse_changes(trip: Trip) -> None:
 
 def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
     """Stage every rewritten ledger, keep every original, and record the whole plan before its first deed."""
+    times = folder_times.of_sources(trip)  # before anything is put beside what lies in them
     judge = Judge(wrong=uncopied(trip), resolver=trip.waybill.resolver())
     lists = [trip.open_ledger(row, row.path) for row in trip.logbook.ledgers() if in_front(trip, row)]
     added = added_folders(lists, trip.waybill.shelves, judge.resolver)
@@ -191,7 +193,7 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
         raise
     with trip.logbook.together():
         trip.logbook.plan_deeds(PLAN, deeds)
-        trip.logbook.record(state=SWITCHING)
+        trip.logbook.record(state=SWITCHING, **{folder_times.BEFORE: times})
         trip.logbook.tell("repoint begins")
 
 

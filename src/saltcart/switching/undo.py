@@ -23,8 +23,8 @@ from saltcart.safefile import copy_durably, digest_of, remove_if_there, remove_w
 from saltcart.shelves.walk import walk
 from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
+from saltcart.switching import folder_times, transaction
 from saltcart.switching import repoint as repointing
-from saltcart.switching import transaction
 from saltcart.switching.dropping import COARSEST_NS, Dropped, drop, is_original
 from saltcart.switching.programs import refuse_busy
 from saltcart.trips import trip as trips
@@ -70,6 +70,7 @@ def undo(
             prepare(trip, report, wait, without_new, progress)
         if trip.state == UNDOING:
             carry_out(trip)
+            folder_times.give_back(trip)
         if trip.state in (HAULING, HAULED):
             repointing.clear_staged(trip)
         if trip.state != UNDONE:
@@ -154,6 +155,7 @@ def opened(trip: Trip, rows: list[LedgerRow]) -> list[Ledger]:
 def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progress: Progress) -> None:
     """Stage every ledger as it shall be, and record the whole plan before its first deed."""
     rows = trip.logbook.ledgers()
+    times = folder_times.untouched(trip)
     for shelf in trip.waybill.shelves:
         refuse_blocked(trip, shelf)
         if not without_new:
@@ -172,7 +174,7 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
         raise
     with trip.logbook.together():
         trip.logbook.plan_deeds(PLAN, deeds)
-        trip.logbook.record(state=UNDOING, undo_from=trip.state)
+        trip.logbook.record(state=UNDOING, undo_from=trip.state, **{folder_times.GIVEN_BACK: times})
         trip.logbook.tell("undo begins")
     repointing.clear_staged(trip)  # of a switch that was half done
 
