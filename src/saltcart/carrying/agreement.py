@@ -42,11 +42,12 @@ def names_then(found: Collection, place: str, undone: Container[str]) -> set[str
 
 
 def names_of(trip: Trip, place: str) -> set[str]:
-    """The files of the shelf at a place of the collection that were part of a trip."""
+    """The files of the shelf at a place of the collection that were part of a trip, by their names there."""
+    coming = bool(trip.waybill.collection)
     return {
-        row.item.path
+        shelf.place(row.item.path)[len(shelf.new) + 1 :] if coming else row.item.path
         for number, shelf in enumerate(trip.waybill.shelves)
-        if not shelf.gathered and (shelf.new if trip.waybill.collection else shelf.old).endswith(f"/{place}")
+        if not shelf.gathered and (shelf.new if coming else shelf.old).endswith(f"/{place}")
         for row in trip.logbook.rows(number)
     }
 

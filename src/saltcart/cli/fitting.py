@@ -68,8 +68,8 @@ def needed(name: str, cells: Sequence[str], natural: int) -> int:
 
 def ending(path: str) -> int:
     """How much room the ends of a path need: its first part and the last one, with a sign for what is left out."""
-    first, *_middle, last = path.strip("/").split("/") or ("", "")
-    return min(len(first), MOST_FIRST) + 3 + min(len(last), MOST_LAST)
+    first, *more = path.strip("/").split("/")
+    return min(len(first), MOST_FIRST) + (3 + min(len(more[-1]), MOST_LAST) if more else 1)
 
 
 def least_important(columns: Sequence[str], shown: Sequence[int]) -> int | None:

@@ -34,17 +34,17 @@ def run(options: argparse.Namespace) -> int:
     trips = history()
     screen.table(
         "Trips",
-        ("Trip", "State", "Started (UTC)", "Finished", ">Files", ">Size", ">Freed", "Shelves"),
+        ("Trip", "State", "Shelves", ">Files", ">Size", "Started (UTC)", "?Finished", "?>Freed"),
         [
             (
                 trip.trip,
                 trip.state,
-                moment(trip.started),
-                moment(trip.finished or ""),
+                ", ".join(show(one.shelf.name) for one in trip.shelves) or "none: ledgers alone changed",
                 trip.files,
                 size(trip.bytes),
+                moment(trip.started),
+                moment(trip.finished or ""),
                 size(trip.freed_bytes),
-                ", ".join(show(one.shelf.name) for one in trip.shelves) or "none: ledgers alone changed",
             )
             for trip in trips
         ],

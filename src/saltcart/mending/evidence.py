@@ -169,7 +169,7 @@ class Recorded:
 
     def __init__(self) -> None:
         self.shelves = [
-            (trip.name, number, shelf.old, shelf.new)
+            (trip.name, number, shelf)
             for trip in trips.readable()
             for number, shelf in enumerate(trip.waybill.shelves)
             if not shelf.gathered
@@ -179,8 +179,9 @@ class Recorded:
 
     def fill(self, lost: Lost) -> None:
         """Add what is recorded of a lost sound to what its ledgers say."""
-        for name, number, old, new in self.shelves:
-            tail = next((tail for top in (new, old) if (tail := tail_below(lost.path, top))), None)
+        for name, number, shelf in self.shelves:
+            there = tail_below(lost.path, shelf.new)
+            tail = shelf.home(there) if there else tail_below(lost.path, shelf.old)
             if tail:
                 size, digest = self.rows(name, number).get(tail, (None, None))
                 lost.size = lost.size if lost.size is not None else size

@@ -368,6 +368,13 @@ def clear_staged(trip: Trip) -> None:
             remove_with_side_files(staged_name(trip, row))
 
 
+def came_so(shelf: Shelf, path: str, home: str) -> bool:
+    """Whether what lies at `path` from the new place may have come from `home`: what has that name at home may lie
+    elsewhere here, and this came later.
+    """
+    return shelf.place(home) == (f"{shelf.new}/{path}" if path else shelf.new)
+
+
 def newcomers(trip: Trip) -> list[str]:
     """A remark for each shelf whose new place holds what the originals do not: it came after the switch and stays
     there.
@@ -378,9 +385,12 @@ def newcomers(trip: Trip) -> list[str]:
         if shelf.gathered or shelf.files or not os.path.isdir(shelf.new):
             continue  # other things may stand beside chosen files
         others = [one.new for one in trip.waybill.shelves if one is not shelf and tail_below(one.new, shelf.new)]
-        trip.logbook.take_stock(number, (item._replace(path=shelf.home(item.path)) for item in walk(shelf.new)))
+        items = [(item, shelf.home(item.path)) for item in walk(shelf.new)]
+        later = [shelf.place("") + f"/{item.path}" for item, home in items if not came_so(shelf, item.path, home)]
+        stock = (item._replace(path=home) for item, home in items if came_so(shelf, item.path, home))
+        trip.logbook.take_stock(number, stock)
         found = trip.logbook.differences(number, COARSEST_NS)
-        places = [shelf.place(path) for path in found["new"] + found["changed"]]
+        places = [*later, *(shelf.place(path) for path in found["new"] + found["changed"])]
         places = [
             place
             for place in places
