@@ -201,7 +201,7 @@ class Refusals(WorldCase):
             with self.subTest(says):
                 words = [str(self.shelf), "--to", str(self.lighter), "--ledger", self.library, "--map", str(path)]
                 self.refused("move", *words, "--yes", status=2, says=says)
-        path.write_text(good)
+        path.write_text(good + "# of the same name, and not the same\n")
         twins = self.refused("move", *self.plan_words("--map", str(path), "--yes"), says="Two maps are called")
         self.assertIn(str(path), twins.stderr)
         (self.top / "open.xspf").write_text("<playlist><broken")
