@@ -15,9 +15,10 @@ from mutagen.wave import WAVE
 
 from saltcart.drives.limits import EXFAT, PLAIN
 from saltcart.errors import UsageError
-from saltcart.planning.arrange import Pattern, Taken
+from saltcart.planning.arrange import Arranger, Pattern, Taken
 from saltcart.shelves.tags import recording_kind, tags_of
 from saltcart.standins import player
+from saltcart.waybills.waybill import Shelf
 from tests.carrying.machines import TwoMachines
 from tests.world import PLAYER_MAP, WorldCase, tree, wav
 
@@ -60,6 +61,15 @@ class Patterns(WorldCase):
         ):
             with self.subTest(text), self.assertRaises(UsageError):
                 Pattern(text)
+
+    def test_what_a_link_in_the_shelf_leads_to_stays(self):
+        for name in ("a", "b", "deep/c"):
+            wav(self.shelf / f"{name}.wav")
+        (self.shelf / "first.wav").symlink_to("a.wav")
+        (self.shelf / "all").symlink_to("deep")
+        shelf = Shelf("s", str(self.shelf), str(self.new), "", "")
+        pairs = Arranger(shelf, Pattern("{kind}/{name}")).pairs(set())
+        self.assertEqual(list(pairs), [("b.wav", "one-shots/b.wav")])
 
     def test_names_that_are_taken(self):
         taken = Taken(EXFAT)

@@ -17,7 +17,7 @@ from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.headers import READERS
 from saltcart.shelves.tags import FILMS, NAMES, recording_kind, tags_of
-from saltcart.shelves.walk import FILE, FOLDER, Item
+from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
 from saltcart.spelling.moves import tail_below
 from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.routes import starts_somewhere
@@ -42,7 +42,7 @@ class Arranged:
 
 
 UNKNOWN = "for its tags or header do not say all that the pattern asks for"
-HELD = "for an instrument, a session or a program's content folder in the shelf goes by where these lie"
+HELD = "for an instrument, a session, a link or a program's content folder in the shelf goes by where these lie"
 TOO_LONG = "for its path would be too long for that drive"
 
 
@@ -151,6 +151,8 @@ class Arranger:
         one of the full paths `held` keeps it.
         """
         items = list(self.shelf.walk())
+        links = (f"{self.shelf.old}/{item.path}" for item in items if item.kind == LINK)
+        held = {*held, *map(os.path.realpath, links)}  # links go on leading there
         wanted = dict(self.wanted(items, held, progress))
         beside = dict(go_along(items, wanted))
         lead = len(self.shelf.new) + 1
