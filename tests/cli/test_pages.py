@@ -7,6 +7,8 @@ import subprocess
 import unittest
 from html.parser import HTMLParser
 
+from blake3 import blake3
+
 from tests.world import WorldCase, build_studio
 
 CHROMIUM = next(filter(None, map(shutil.which, ("chromium", "chromium-browser", "google-chrome"))), None)
@@ -67,6 +69,8 @@ class Pages(WorldCase):
             self.assertIn(ledger["path"].replace("&", "&amp;"), trip)
         for words in (document["trip"], "saltcart undo", "Lost%20at%20Sea", "music/Quay Nine/Engine Room.flac", ".b3"):
             self.assertIn(words, trip)
+        manifest = self.studio / "lighter/Sounds/Collection.saltcart.b3"
+        self.assertIn(blake3(manifest.read_bytes()).hexdigest(), trip)
         for words in ("Fog Voices", "44,100 Hz", "unnamed", "leads into".capitalize(), "&lt;script&gt;"):
             self.assertIn(words, own)
         if CHROMIUM is None:
