@@ -59,6 +59,17 @@ class Pages(WorldCase):
         self.run_program("report", "-o", self.pages["trip"], cwd=self.studio)
         self.run_program("report", "-o", self.pages["trip"], status=3, cwd=self.studio)
 
+    def test_drives_are_found_behind_signposts_and_told_when_away(self):
+        self.run_program("move", "keel/Sounds/Fog Voices", "--to", "lighter", "--signpost", "--yes", cwd=self.studio)
+        for away, words in ((False, "[0-9.]+ MB now"), (True, "not connected now")):
+            if away:
+                (self.studio / "lighter").rename(self.top / "away")
+            self.run_program("report", "-o", self.pages["trip"], "--force", status=int(away), cwd=self.studio)
+            told = re.search(r'aria-label="(keel: .*?)"', self.pages["trip"].read_text())[1]
+            self.assertRegex(
+                told, f"^keel: [0-9.]+ MB free before, [0-9.]+ MB now; lighter: [0-9.]+ MB free before, {words}$"
+            )
+
     def test_pages_say_all_and_show_well(self):
         trip, own = (self.pages[name].read_text() for name in ("trip", "own"))
         for page, pictures in ((trip, 2), (own, 1)):

@@ -102,9 +102,8 @@ def note_room(trip: Trip, targets: list[Drive]) -> None:
     if trip.logbook.fact("room") is None:
         sources = [drive_of(shelf.stays_at) for shelf in trip.waybill.shelves]
         drives_ = {drive.identity: drive for drive in [*sources, *targets]}
-        trip.logbook.record(
-            room={one.identity: [one.name, one.total_bytes, one.free_bytes] for one in drives_.values()}
-        )
+        room = {key: [one.name, one.mount, one.total_bytes, one.free_bytes] for key, one in drives_.items()}
+        trip.logbook.record(room=room)
 
 
 def note_pace(trip: Trip, meter: Meter) -> None:

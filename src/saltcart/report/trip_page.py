@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from rich.filesize import decimal
 
 from saltcart.drives import drive_of, find_drive
-from saltcart.drives.drive import mount_of
 from saltcart.errors import show
 from saltcart.judging.judge import FOUND
 from saltcart.proving.results import CheckReport, Problem
@@ -84,9 +83,8 @@ def drives_figure(trip: Trip) -> str:
     """The drives before the haul and now; "" where nothing was recorded of them."""
     pairs: list[tuple[DriveBar, DriveBar | None]] = []
     words = []
-    for identity, (name, total, free) in (trip.logbook.fact("room") or {}).items():
-        mounts = (shelf.new for shelf in trip.waybill.shelves if shelf.new_drive == identity)
-        there = find_drive(identity, mount_of(next(mounts, None) or trip.waybill.shelves[0].old))
+    for identity, (name, mount, total, free) in (trip.logbook.fact("room") or {}).items():
+        there = find_drive(identity, mount)
         now = drive_of(there.mount) if there else None  # this time with its room
         after = DriveBar(name, total - now.free_bytes, now.free_bytes, 0) if now else None
         pairs.append((DriveBar(name, total - free, free, 0), after))
