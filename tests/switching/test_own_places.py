@@ -92,6 +92,7 @@ class OwnPlaces(WorldCase):
         here = (*self.draft_words[:3], "lighter", *self.draft_words[4:])
         there = self.run_json(*here, "--force", cwd=self.keel)["shelves"][0]["to"]
         self.assertEqual(there, str(self.lighter / self.shelf.name))
+        self.assertEqual(self.run_json("survey", "lighter", cwd=self.keel)["places"], [str(self.lighter)])
         pull(self.lighter)
         self.assertIn("is not connected", self.run_program(*self.draft_words, status=3).stderr)
         self.assertIn("lighter is not connected", self.run_program(*here, status=3, cwd=self.keel).stderr)

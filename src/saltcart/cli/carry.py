@@ -27,10 +27,10 @@ from saltcart.cli.draft import show_arranged, slowed
 from saltcart.cli.drives import duration
 from saltcart.cli.haul import show_haul
 from saltcart.cli.screen import Screen, many, place, size
+from saltcart.drives.named import meant_place
 from saltcart.errors import show
 from saltcart.hauling.haul import haul_waybill
 from saltcart.judging.judge import FOUND
-from saltcart.planning.destination import meant_place
 from saltcart.planning.request import Request
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
@@ -184,6 +184,10 @@ def leading_out(report: CheckReport, made: Collection) -> list[dict[str, str]]:
 def show_plan(screen: Screen, plan: CarryPlan, drop: bool, limit: int | None) -> None:
     """What goes, what stays, and how much room is left."""
     draft = plan.draft
+    files, total = sum(one.files for one in draft.shelves), sum(one.bytes for one in draft.shelves)
+    ledgers = many(len(draft.ledgers), "ledger", "ledgers")
+    screen.say(f"{many(files, 'file', 'files')}, {size(total)}, with {ledgers}. Nothing at home changes.", style="bold")
+    screen.say()
     shelves = [one for one in draft.shelves if not one.shelf.gathered]
     screen.table(
         "What goes" if plan.before is None else f"What is there since {plan.before.made[:10]} is brought up to date",

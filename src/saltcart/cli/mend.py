@@ -14,6 +14,7 @@ from saltcart.cli.documents import check_document, trip_document
 from saltcart.cli.screen import Screen, many, place
 from saltcart.cli.survey import show_ledgers
 from saltcart.drives import Presence
+from saltcart.drives.named import meant_place
 from saltcart.errors import Refused, UsageError, show
 from saltcart.judging.judge import FOUND, Judge
 from saltcart.judging.resolver import Resolver
@@ -76,6 +77,7 @@ def run(options: argparse.Namespace) -> int:
     cart = load(options.cart)
     maps = [load_map(path) for path in dict.fromkeys([*options.map, *cart.maps])]
     means = cart.meanings(options.means)
+    options.places = [meant_place(place) for place in options.places]
     for path in options.places:
         if not os.path.isdir(os.path.expanduser(path)):
             raise Refused(f"{show(path)} is not a folder", "If its drive is not connected, plug it in.")

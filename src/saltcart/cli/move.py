@@ -16,10 +16,10 @@ from saltcart.cli.haul import show_haul
 from saltcart.cli.repoint import show_turned
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.drives import drive_of
+from saltcart.drives.named import meant_place
 from saltcart.errors import show
 from saltcart.hauling.haul import haul_waybill
 from saltcart.hauling.shelf_copy import HaulReport
-from saltcart.planning.destination import meant_place
 from saltcart.planning.draft import draft
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport

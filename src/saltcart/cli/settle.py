@@ -28,12 +28,12 @@ from saltcart.cli.check import closing, show_check
 from saltcart.cli.documents import check_document, trip_document
 from saltcart.cli.haul import show_haul
 from saltcart.cli.screen import Screen, many, place, size
+from saltcart.drives.named import meant_place
 from saltcart.errors import show
 from saltcart.hauling.haul import haul, haul_waybill
 from saltcart.hauling.shelf_copy import HaulReport
 from saltcart.ledgers import load_map
 from saltcart.ledgers.maps import ASK
-from saltcart.planning.destination import meant_place
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.true_names import true_path, without_detours

@@ -10,6 +10,7 @@ from functools import partial
 
 from saltcart.cart import Cart
 from saltcart.drives import Drive, Presence, drive_of
+from saltcart.drives.named import meant_place
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home
 from saltcart.judging.judge import FOUND, Judge, LedgerState, add_counts
@@ -188,7 +189,7 @@ class Scan:
 
     def look_at(self, place: str, reached_as: str | None = None) -> None:
         """Walk one place.  Refused when it is no folder."""
-        top = true_path(place)
+        top = true_path(meant_place(place))
         if any(tail_below(top, done) is not None for done in self.report.places):
             return
         if not os.path.isdir(top):

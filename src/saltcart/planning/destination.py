@@ -4,9 +4,7 @@ import os
 from collections.abc import Sequence
 from shlex import quote
 
-from saltcart.drives import Drive, Presence, drive_of, find_drive
-from saltcart.drives.drive import mounts
-from saltcart.drives.known import remembered
+from saltcart.drives import Drive, Presence, drive_of
 from saltcart.drives.limits import allowed
 from saltcart.errors import Refused, show
 from saltcart.shelves.fixed import is_fixed
@@ -168,25 +166,6 @@ def refuse_hole(new: str) -> None:
             f"{show(new)} is where a drive hangs that is not there: {away}",
             "Plug it in and mount it, or choose another place with --to.",
         )
-
-
-def meant_place(to: str) -> str:
-    """The folder that a word means: the top of the drive of that name, where one is known and there is no such folder
-    here.  Refused when that drive is away.
-    """
-    path = os.path.expanduser(to)
-    if os.sep in to or not to or os.path.lexists(path):
-        return path
-    for identity, fact in remembered().items():
-        if fact["name"] == to:
-            drive = find_drive(identity, fact["mount"])
-            if drive is None:
-                raise Refused(
-                    f"The drive {show(to)} is not connected",
-                    f"Plug it in; it was at {show(fact['mount'])}. To mean a folder of that name: --to ./{show(to)}",
-                )
-            return drive.mount
-    return next((mount for mount in mounts() if os.path.basename(mount) == to), path)
 
 
 def writable_drive(path: str) -> Drive:

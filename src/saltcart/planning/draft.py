@@ -12,6 +12,7 @@ from saltcart.drives.drive import mount_of
 from saltcart.drives.fit import Reason, assumed_rate, state_reasons
 from saltcart.drives.known import remember
 from saltcart.drives.limits import ADVICE, APART, BLOCKS, HARD, NAMES, allowed, obstacles, renames_of
+from saltcart.drives.named import meant_place
 from saltcart.errors import Refused, UsageError, show
 from saltcart.ledgers import Map, load_map
 from saltcart.planning.account import Account, Accountant, Accounted
@@ -19,7 +20,6 @@ from saltcart.planning.arrange import Arranged, Arranger, Pattern, arranged
 from saltcart.planning.chosen_files import by_common_top, by_facts, by_folder, named_by
 from saltcart.planning.destination import (
     lie_in_each_other,
-    meant_place,
     moved_by,
     refuse_cut_off,
     refuse_fixed,
