@@ -19,6 +19,7 @@ from typing import NamedTuple
 ROOT = Path(__file__).parents[1]
 CRASH, ALIVE = "tests.switching.test_crash", "tests.switching.test_alive"
 ARCHIVES, CARRYING = "tests.hauling.test_archives", "tests.carrying.test_carrying"
+ARRANGE = "tests.planning.test_arrange"
 OWN, FAULTS, JOB = "tests.switching.test_own_places", "tests.hauling.test_faults", "tests.switching.test_job"
 
 
@@ -395,6 +396,54 @@ BREAKAGES = (
         "    plan.problems += altered(wanted, watch)",
         "    list(altered(wanted, watch))",
         (CARRYING,),
+    ),
+    Breakage(
+        6,
+        "arranged: what a session finds by where it lies stays",
+        "planning/arrange.py",
+        "    return path in held\n",
+        "    return False\n",
+        (ARRANGE,),
+    ),
+    Breakage(
+        1,
+        "arranged: a name that is taken",
+        "planning/arrange.py",
+        "if folded(name, self.limits) in names else name",
+        "if False else name",
+        (ARRANGE,),
+    ),
+    Breakage(
+        4,
+        "arranged: new folders that an undo removes",
+        "hauling/shelf_copy.py",
+        "        if missing := [place for place in places if not os.path.isdir(place)]:\n",
+        "        if missing := [place for place in places if not os.path.isdir(place)] and []:\n",
+        (ARRANGE,),
+    ),
+    Breakage(
+        11,
+        "carried names known again on the way back",
+        "carrying/agreement.py",
+        "shelf.place(row.item.path)[len(shelf.new) + 1 :] if coming else row.item.path",
+        "row.item.path",
+        (ARRANGE,),
+    ),
+    Breakage(
+        9,
+        "a sound that is cut short",
+        "proving/playing.py",
+        "        if short := cut_short(path):\n",
+        "        if short := None:\n",
+        ("tests.proving.test_playing",),
+    ),
+    Breakage(
+        9,
+        "a drive behind a signpost in a report",
+        "report/trip_page.py",
+        "        there = find_drive(identity, mount)\n",
+        "        there = None\n",
+        ("tests.cli.test_pages",),
     ),
     Breakage(
         8,
