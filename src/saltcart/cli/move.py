@@ -18,13 +18,14 @@ from saltcart.cli.screen import Screen, many, place, size
 from saltcart.drives import drive_of
 from saltcart.drives.named import meant_place
 from saltcart.errors import show
-from saltcart.hauling.haul import haul_waybill
+from saltcart.hauling.haul import haul_waybill, note_remarks
 from saltcart.hauling.shelf_copy import HaulReport
 from saltcart.planning.draft import draft
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.true_names import true_path
 from saltcart.switching.repoint import RepointReport, repoint
+from saltcart.trips import trip as trips
 from saltcart.trips.summary import TripSummary, summary
 from saltcart.waybills import waybill_text
 
@@ -66,6 +67,8 @@ def move(screen: Screen, options: argparse.Namespace) -> int:
     path = waybill_text.keep(plan.waybill)
     with screen.watch() as watch:
         name, hauled = haul_waybill(path, pace(options), watch)
+    with trips.opened(name) as trip:
+        note_remarks(trip, plan.remarks)
     show_haul(screen, name, hauled)
     with screen.watch() as watch:
         switched = repoint(name, wait=options.wait, progress=watch)

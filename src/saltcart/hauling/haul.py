@@ -2,7 +2,7 @@
 
 import os
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 from saltcart.drives import Drive, drive_of
 from saltcart.drives import drive as drives
@@ -104,6 +104,11 @@ def note_room(trip: Trip, targets: list[Drive]) -> None:
         drives_ = {drive.identity: drive for drive in [*sources, *targets]}
         room = {key: [one.name, one.mount, one.total_bytes, one.free_bytes] for key, one in drives_.items()}
         trip.logbook.record(room=room)
+
+
+def note_remarks(trip: Trip, remarks: Iterable[str]) -> None:
+    """Record what a person was told of the trip, each once."""
+    trip.logbook.record(remarks=list(dict.fromkeys([*trip.logbook.fact("remarks", []), *remarks])))
 
 
 def note_pace(trip: Trip, meter: Meter) -> None:
@@ -360,6 +365,7 @@ def finish(trip: Trip, report: HaulReport) -> None:
                 report.remarks.append(
                     f"{show(shelf.name)}: no manifest could be written beside it: {error.strerror or error}"
                 )
+    note_remarks(trip, report.remarks)
     named = (
         f"; {report.named_files:,} files, {report.named_bytes:,} bytes read and given a second name"
         if report.named_files

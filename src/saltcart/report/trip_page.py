@@ -41,6 +41,7 @@ def trip_page(report: CheckReport, answer: str) -> str:
             renames=[
                 (show(one.shelf.name), show(old), show(new)) for one in done.shelves for old, new in one.shelf.renames
             ],
+            remarks=list(map(show, trip.logbook.fact("remarks", []))),
             pace=pace_figure(trip),
             manifests=list(manifest_rows(trip)),
             commands=commands(done),
