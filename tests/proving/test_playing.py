@@ -54,6 +54,12 @@ class Playing(WorldCase):
         self.assertEqual([os.path.basename(one["path"]) for one in played["not_judged"]], ["odd.ape"])
         out = self.run_program("check", "--no-headers", "--play", "all", "--ledger", ledger, status=1).stdout
         self.assertIn("2 sounds do not play to the end", out)
+        # What nothing decodes is not known to play, and where there is no sound, none does.
+        ledger.write_text("Sounds/odd.ape\n")
+        out = self.run_program("check", "--no-headers", "--play", "all", "--ledger", ledger, status=1).stdout
+        self.assertIn("nothing is known of how they play", out)
+        ledger.write_text("Sounds/gone.wav\n")
+        self.run_program("check", "--play", "all", "--ledger", ledger, status=3)
         # Nothing to listen with, then a player of one's own, and one that fails.
         self.run_program("check", "--listen", "--ledger", ledger, status=2)
         good = self.keel / "good.m3u8"

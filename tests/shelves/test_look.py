@@ -143,6 +143,17 @@ class Petrel(WorldCase):
             self.assertEqual([os.path.basename(path) for path in finds["stray"]["paths"]], ["fog bank (take 2).wav"])
             self.assertEqual([os.path.basename(path) for path in finds["litter"]["paths"]], ["library.db.bak"])
             self.assertIn("where nobody looked", " ".join(report["remarks"]))
+        self.assertTrue(self.run_json("survey", "keel/Music", status=1, cwd=self.master)["not_looked_at"])
+
+    def test_a_ledger_that_cannot_be_read_is_not_among_what_is_found(self):
+        wav(self.shelf / "a.wav")
+        (self.keel / "good.m3u8").write_text(f"{self.shelf}/a.wav\n")
+        (self.keel / "bad.xspf").write_text("<playlist><broken")
+        words = ("survey", self.keel, "--ledger", self.keel / "bad.xspf", self.keel / "good.m3u8", "--no-search")
+        page = self.top / "own.html"
+        out = self.run_program(*words, "--report", page, status=1).stdout
+        self.assertIn("1 ledger cannot be read", out.splitlines()[0])
+        self.assertIn('class="answer bad"', page.read_text())
 
     def test_tidy_finds_everything_and_writes_decisions(self):
         report = self.run_json("tidy", "keel", "lighter", cwd=self.master)

@@ -13,7 +13,7 @@ from saltcart.cli.documents import check_document
 from saltcart.cli.screen import Screen, Watch, many, place, size
 from saltcart.cli.survey import clock, show_ledgers_in_short
 from saltcart.drives.known import ELSEWHERE
-from saltcart.errors import UsageError, show
+from saltcart.errors import Refused, UsageError, show
 from saltcart.judging.judge import OFFLINE
 from saltcart.ledgers import load_map
 from saltcart.mentions.content import Mention
@@ -21,7 +21,7 @@ from saltcart.mentions.search import known_as, search
 from saltcart.mentions.search_places import forms_of
 from saltcart.mentions.standings import HISTORY, LEFT, ORIGINALS, SERVED
 from saltcart.proving.check import check_ledgers, check_trip
-from saltcart.proving.playing import EVERY, listen, play
+from saltcart.proving.playing import EVERY, listen, play, sounds_of
 from saltcart.proving.results import CheckReport, LedgerCheck, Problem, ShelfCheck
 from saltcart.trips.summary import summary
 from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE, latest
@@ -138,6 +138,8 @@ def play_some(report: CheckReport, options: argparse.Namespace, watch: Watch) ->
         raise UsageError(
             "There is nothing here to listen with", 'Name a player of yours in cart.toml: listen = ["PLAYER", "{}"].'
         )
+    if not any(True for one in report.ledgers for _sound in sounds_of(one.state)):
+        raise Refused("No ledger of this names a sound that is there, so none can be played", "Name others: --ledger")
     for one in report.ledgers:
         played = play(one.state, FEW if options.play is None else options.play, watch)
         played.troubles += listen(played.heard, command) if options.listen else []
@@ -150,7 +152,9 @@ def show_played(screen: Screen, report: CheckReport) -> None:
     bad = list(dict.fromkeys(trouble for one in report.played for trouble in one.troubles))
     unknown = list(dict.fromkeys(trouble for one in report.played for trouble in one.unknown))
     folders, every = (sum(getattr(one, key) for one in report.played) for key in ("folders", "all_folders"))
-    end = f"{many(len(bad), 'does', 'do')} not play to the end" if bad else "all play to their end"
+    end = f"{many(len(bad), 'does', 'do')} not play to the end" if bad else "all of these play to their end"
+    if not decoded:
+        end = "so nothing is known of how they play"
     screen.say(
         f"Played: {many(decoded, 'sound', 'sounds')} of {many(len(report.played), 'ledger', 'ledgers')} decoded"
         f" ({clock(seconds)}), out of {folders:,} of {every:,} folders: {end}."
@@ -232,12 +236,7 @@ def show_check(screen: Screen, report: CheckReport) -> None:
     for ledger in report.ledgers:
         if ledger.state.trouble:
             screen.remark(f"{ledger.state.trouble.what}. {ledger.state.trouble.remedy}")
-    for level in report.levels:
-        what = many(level.entries, "entry that starts", "entries that start")
-        screen.remark(
-            f"{place(level.ledger)} names the folder {place(level.folder)}; the {what} from there lead into"
-            f" {place(level.better)}: name that one in its program"
-        )
+    show_notes(screen, report)
     along = [shelf for shelf in report.shelves if shelf.gathered and not shelf.problems]
     sound = [] if screen.all else [one for one in report.shelves if one not in along and not one.problems]
     if sound:
@@ -251,8 +250,6 @@ def show_check(screen: Screen, report: CheckReport) -> None:
         for found in shelf.problems[:SHOWN]:
             if found.verdict != "offline":
                 screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
-    for found in (found for shelf in report.shelves for found in shelf.accepted):
-        screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
     if along:
         top = os.path.commonpath([os.path.dirname(shelf.path) for shelf in along])
         files, room = many(len(along), "file", "files"), size(sum(shelf.bytes for shelf in along))
@@ -260,6 +257,18 @@ def show_check(screen: Screen, report: CheckReport) -> None:
     if report.played:
         show_played(screen, report)
     show_left(screen, report)
+
+
+def show_notes(screen: Screen, report: CheckReport) -> None:
+    """What a trip goes without, as accepted, and folders named at a wrong level: said however well it ended."""
+    for level in report.levels:
+        what = many(level.entries, "entry that starts", "entries that start")
+        screen.remark(
+            f"{place(level.ledger)} names the folder {place(level.folder)}; the {what} from there lead into"
+            f" {place(level.better)}: name that one in its program"
+        )
+    for found in (found for shelf in report.shelves for found in shelf.accepted):
+        screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
 
 
 def standing(shelf: ShelfCheck) -> str:
@@ -319,13 +328,15 @@ def closing(report: CheckReport) -> str:
         text += f"; {places} left in {many(len(left), 'file', 'files')}, and lead nowhere"
     if stuck := len({path for one in report.played for path, _why in one.troubles}):
         text += f"; {many(stuck, 'sound does', 'sounds do')} not play to the end"
+    if unknown := len({path for one in report.played for path, _why in one.unknown}):
+        text += f"; how {many(unknown, 'sound plays', 'sounds play')} is not known, for nothing here decodes such"
     if bad:
         return f"{text}; {bad} {'needs' if bad == 1 else 'need'} attention."
     if offline:
         return f"{text}."
     if not report.ok:
         where = "; not all places could be searched, so what they hold is not known" if report.unsearched else ""
-        return f"{text}{where}." if left or where or stuck else f"{text}; but not all is as it should be."
+        return f"{text}{where}." if left or where or stuck or unknown else f"{text}; but not all is as it should be."
     return f"{text}. {assurance(report)}"
 
 

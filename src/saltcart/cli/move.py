@@ -9,7 +9,7 @@ from functools import partial
 from saltcart.carrying.in_use import in_use
 from saltcart.cli.account import refuse_open, searched_text, show_advice, show_learnt
 from saltcart.cli.arguments import add_pace, add_plan, add_wait, add_yes, need_answer, pace
-from saltcart.cli.check import assurance, closing, show_check
+from saltcart.cli.check import assurance, closing, show_check, show_notes
 from saltcart.cli.documents import check_document, trip_document
 from saltcart.cli.draft import request, show_draft
 from saltcart.cli.haul import show_haul
@@ -80,6 +80,8 @@ def move(screen: Screen, options: argparse.Namespace) -> int:
     screen.say(answer(report), style="bold")
     if screen.all or not report.ok:
         show_check(screen, report)
+    else:
+        show_notes(screen, report)
     screen.say()
     show_closing(screen, done, hauled, switched, report)
     screen.document(

@@ -15,7 +15,7 @@ from saltcart.cli.page_file import page_path
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
 from saltcart.judging.judge import FOUND, LedgerState
-from saltcart.looking.survey import SurveyedShelf, SurveyReport, read_shelf_headers, survey
+from saltcart.looking.survey import Stray, SurveyedShelf, SurveyReport, read_shelf_headers, survey
 from saltcart.shelves.folder_tree import FolderTree, packs
 from saltcart.shelves.headers import HeaderSums
 from saltcart.shelves.true_names import told_apart
@@ -127,6 +127,8 @@ def answer(report: SurveyReport) -> str:
         return text
     entries = sum(counts.values())
     broken = [f"{counts[verdict]:,} {verdict}" for verdict in counts if verdict != "found" and counts[verdict]]
+    unread = sum(state.trouble is not None for state in report.ledgers)
+    broken += [f"{many(unread, 'ledger', 'ledgers')} cannot be read"] if unread else []
     state = ", ".join(broken) if broken else "all found"
     return f"{text} {many(len(report.ledgers), 'ledger', 'ledgers')}, {many(entries, 'entry', 'entries')}: {state}."
 
@@ -162,12 +164,12 @@ def extras(screen: Screen, report: SurveyReport, options: argparse.Namespace) ->
 
 def write_page(screen: Screen, report: SurveyReport, options: argparse.Namespace, path: str) -> None:
     """The page of what is here, for which the findings of tidy are looked for too."""
-    from saltcart.looking.tidy import tidy
+    from saltcart.looking.tidy import tidied
     from saltcart.report.page import write
     from saltcart.report.survey_page import survey_page
 
     with screen.watch() as watch:
-        found = tidy(options.place, options.ledger, options.map, load(options.cart), progress=watch)
+        found = tidied(report, options.map, load(options.cart), progress=watch)
     write(path, survey_page(report, found, answer(report)))
     screen.say(f"Page written: {place(path)}. It needs nothing else and opens in any browser.")
 
@@ -287,6 +289,11 @@ def show_leans(screen: Screen, report: SurveyReport) -> None:
         )
 
 
+def stray_document(one: Stray) -> dict[str, object]:
+    """What ledgers name in one folder outside every shelf."""
+    return {"folder": one.folder, "entries": one.entries, "files": one.files, "bytes": one.bytes}
+
+
 def document(report: SurveyReport, depth: int, found: Undescribed | None) -> dict[str, object]:
     """The survey as the design fixes it."""
     from saltcart.cli.undescribed import document as undescribed_document
@@ -297,10 +304,8 @@ def document(report: SurveyReport, depth: int, found: Undescribed | None) -> dic
         "places": report.places,
         "shelves": [shelf_document(report, number, depth) for number in range(len(report.shelves))],
         "ledgers": [ledger_state(state) for state in report.ledgers],
-        "strays": [
-            {"folder": one.folder, "entries": one.entries, "files": one.files, "bytes": one.bytes}
-            for one in report.strays
-        ],
+        "strays": list(map(stray_document, report.strays)),
+        "not_looked_at": list(map(stray_document, report.unseen)),
         "findings": [{"kind": one.kind, "path": one.path, "what": one.what} for one in report.findings],
         "totals": {"files": files, "bytes": total, "entries": report.counts},
     }

@@ -93,6 +93,13 @@ def tidy(
     """Look through the shelves in `places`.  Raises Refused for a place that is no folder."""
     cart = cart or Cart()
     report = survey(places, ledgers, maps, cart, progress=progress)
+    return tidied(report, maps, cart, older_than_days, progress)
+
+
+def tidied(
+    report: SurveyReport, maps: Sequence[str], cart: Cart, older_than_days: int = 730, progress: Progress = silent
+) -> TidyReport:
+    """The same of what a survey has seen already."""
     remarks = [f"{state.path}: {state.trouble.what}" for state in report.ledgers if state.trouble]
     if report.unseen:
         files, first = sum(len(one.files) for one in report.unseen), report.unseen[0].folder

@@ -125,7 +125,7 @@ class CheckReport:
         """Whether nothing needs attention: without a trip nothing but `found`, with one nothing worse than before."""
         readable = not any(ledger.state.trouble for ledger in self.ledgers)
         copies = not any(shelf.problems for shelf in self.shelves)
-        plays = not any(one.troubles for one in self.played)
+        plays = not any(one.troubles or one.unknown for one in self.played)
         found = readable and copies and plays and not self.new_problems()
         return found and not self.unaccounted and not self.unsearched
 

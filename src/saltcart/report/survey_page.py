@@ -29,7 +29,8 @@ def survey_page(report: SurveyReport, tidied: TidyReport, answer: str) -> str:
     return render(
         "survey",
         f"What is here: {total} of sounds",
-        ok=not any(count for verdict, count in report.counts.items() if verdict != "found"),
+        ok=not any(count for verdict, count in report.counts.items() if verdict != "found")
+        and not any(state.trouble for state in report.ledgers),
         answer=answer,
         room=as_svg(room_picture(list(bars_of(report)), "Where the room goes"), show(told)),
         shelves=list(shelf_rows(report, names)),
@@ -42,7 +43,7 @@ def survey_page(report: SurveyReport, tidied: TidyReport, answer: str) -> str:
         ],
         finds=[find_row(find) for find in tidied.finds],
         freed=decimal(freed),
-        remarks=[show(f"{one.path} {one.what}") for one in report.findings],
+        remarks=[show(text) for text in tidied.remarks] + [show(f"{one.path} {one.what}") for one in report.findings],
     )
 
 

@@ -41,6 +41,7 @@ def trip_page(report: CheckReport, answer: str) -> str:
             renames=[
                 (show(one.shelf.name), show(old), show(new)) for one in done.shelves for old, new in one.shelf.renames
             ],
+            unknown=list(unknown(report)),
             remarks=list(map(show, trip.logbook.fact("remarks", []))),
             pace=pace_figure(trip),
             manifests=list(manifest_rows(trip)),
@@ -61,6 +62,16 @@ def shelf_rows(done: TripSummary) -> Iterator[tuple[str | int, ...]]:
         folders = ", ".join(sorted({show(os.path.dirname(one.shelf.new)) for one in along}))
         size = decimal(sum(one.bytes for one in along))
         yield ("gathered", sum(one.files for one in along), size, "elsewhere", folders, "the originals")
+
+
+def unknown(report: CheckReport) -> Iterator[str]:
+    """What could not be judged, or searched, and what the trip goes without."""
+    for one in report.ledgers:
+        if one.state.trouble:
+            yield show(f"{one.state.trouble.what}. {one.state.trouble.remedy}")
+    yield from (f"Not searched, for it is not there: {show(place)}" for place in report.unsearched)
+    for found in (found for shelf in report.shelves for found in shelf.accepted):
+        yield f"{show(found.path)}: {show(found.why)}"
 
 
 def ledger_rows(done: TripSummary, report: CheckReport) -> Iterator[tuple[str | int, ...]]:
