@@ -5,7 +5,6 @@ import stat
 from collections import Counter
 from collections.abc import Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from operator import itemgetter
 from typing import NamedTuple
 
 from saltcart.drives import Presence
@@ -13,7 +12,7 @@ from saltcart.errors import SaltCartError
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Batch, Entry, Facts, Ledger
 from saltcart.shelves.audio import header_trouble
-from saltcart.spelling import Spelling, encodable, readings, spelling_named
+from saltcart.spelling import encodable, readings, spelling_named
 from saltcart.spelling.foreign import PSEUDO
 from saltcart.spelling.moves import plain, tail_below
 
@@ -60,21 +59,35 @@ class JudgedBatch(NamedTuple):
 
     def all(self) -> Iterable[Answer]:
         """The answers, in the order of the entries."""
-        return self.each or (self.answers.get(text) or (text, FOUND, "") for text in self.batch.texts)
+        return self.each or map(self.answer, self.batch.texts)
+
+    def answer(self, text: str) -> Answer:
+        """The answer to a text, where each has not its own."""
+        return self.answers.get(text) or (text, FOUND, "")
 
     def judgements(self, plain: bool = True) -> Iterator[Judgement]:
         """The entries; without the `plain` ones only those that are not simply found."""
-        if not (plain or self.each or self.answers):
+        if self.simply_found and not plain:
             return
         for number, (resolved, verdict, why) in enumerate(self.all()):
             if verdict in VERDICTS and (plain or verdict != FOUND or why):
                 yield Judgement(self.batch.entry(number), resolved, verdict, why)
 
+    @property
+    def simply_found(self) -> bool:
+        """Whether all entries are found, and nothing else is to be said."""
+        return not (self.each or self.answers)
+
     def counts(self) -> Counter[str]:
         """Verdict to number of entries, those that name no file among them."""
-        if not (self.each or self.answers):
+        if self.simply_found:
             return Counter({FOUND: len(self.batch.texts)})
-        return Counter(map(itemgetter(1), self.all()))
+        return Counter([verdict for _path, verdict, _why in self.all()])
+
+    @property
+    def of_folders(self) -> bool:
+        """Whether the entries name folders."""
+        return bool(self.batch.texts) and self.batch.entry(0).is_folder
 
 
 @dataclass(slots=True)
@@ -106,6 +119,17 @@ class LedgerState:
         """Every entry, in the ledger's order; without the `plain` ones only those that are not simply found."""
         for part in self.judged:
             yield from part.judgements(plain)
+
+    def tally(self) -> Iterator[tuple[Answer, bool, int]]:
+        """Each different answer, whether entries that name folders have it, and how many do; some may come again."""
+        texts: dict[tuple[int, bool], tuple[JudgedBatch, Counter[str]]] = {}  # which parts have answers in common for
+        for part in self.judged:
+            if part.each:
+                yield from ((answer, part.of_folders, count) for answer, count in Counter(part.each).items())
+            else:
+                texts.setdefault((id(part.answers), part.of_folders), (part, Counter()))[1].update(part.batch.texts)
+        for (_answers, folders), (part, counts) in texts.items():
+            yield from ((part.answer(text), folders, count) for text, count in counts.items())
 
     def counts(self) -> dict[str, int]:
         """Verdict to number of entries, every verdict named."""
@@ -144,6 +168,7 @@ class Judge:
         self.asked: Counter[str] = Counter()
         self.listings: dict[str, frozenset[str]] = {}
         self.no_folders: dict[str, tuple[str, str]] = {}  # what is to be said of all that would lie in one
+        self.gone: dict[str, tuple[str, str] | None] = {}  # the same of those that are no other folder here
         # By what besides a text says what it means.
         self.answers: dict[object, dict[str, Answer]] = {}
         self.simply_found: dict[object, set[str]] = {}
@@ -174,24 +199,26 @@ class Judge:
         if simply.issuperset(batch.texts):
             return JudgedBatch(batch, {})
         others = set(batch.texts) - simply
-        simply |= self.found_in_listings(batch.spelling, others.difference(answers))
-        others -= simply
-        answers |= self.lost_with_folders(batch.spelling, others.difference(answers))
-        answers |= {
-            text: self.answer(batch, readings(batch.spelling, (text,)), start) for text in others.difference(answers)
-        }
+        if unknown := others.difference(answers):
+            if batch.spelling in FULL_WITH_SLASH:
+                folders = by_folder(unknown)
+                shown = self.found_in_listings(folders)
+                simply |= shown
+                others -= shown
+                unknown -= shown
+                answers |= self.lost_with_folders(folders)
+            answers |= {
+                text: self.answer(batch, readings(batch.spelling, (text,)), start)
+                for text in unknown.difference(answers)
+            }
         return JudgedBatch(batch, answers if others else {})
 
-    def found_in_listings(self, spelling: Spelling, texts: Iterable[str]) -> set[str]:
-        """Those of `texts` that are full paths of what listings of their folders show, where just being there is all
-        that counts.
+    def found_in_listings(self, folders: Mapping[str, Sequence[str]]) -> set[str]:
+        """Those of the full paths in `folders` that listings of these show, where just being there is all that
+        counts.
         """
-        if self.headers or self.signposts or spelling not in FULL_WITH_SLASH:
+        if self.headers or self.signposts:
             return set()
-        folders: dict[str, list[str]] = {}
-        for text in texts:
-            if text.startswith("/"):
-                folders.setdefault(text[: text.rindex("/")], []).append(text)
         self.asked.update({folder: len(inside) for folder, inside in folders.items()})
         shown = (
             self.listing(folder).intersection(inside)
@@ -200,19 +227,18 @@ class Judge:
         )
         return set().union(*shown) - self.seen.keys()
 
-    def lost_with_folders(self, spelling: Spelling, texts: Iterable[str]) -> dict[str, Answer]:
-        """The answers to those of `texts` that are full paths in folders that are not there: one look each."""
+    def lost_with_folders(self, folders: Mapping[str, Sequence[str]]) -> dict[str, Answer]:
+        """The answers to those of the full paths in `folders` whose folders are not there: one look each."""
         answers: dict[str, Answer] = {}
-        gone: dict[str, tuple[str, str] | None] = {}
-        sure = spelling in FULL_WITH_SLASH and not self.resolver.meanings.moves.moves
-        for text in texts if sure else ():
-            folder, _slash, name = text.rpartition("/")
-            if folder not in gone:
-                gone[folder] = self.no_folder(folder, text)
-            answer = self.seen.get(text) or gone[folder]
-            if answer and name not in ("", ".", "..") and (text.isascii() or encodable(text)):
-                answers[text] = (text, *answer)
-        return answers
+        for folder, texts in folders.items() if not self.resolver.meanings.moves.moves else ():
+            if folder not in self.gone:
+                self.gone[folder] = self.no_folder(folder, texts[0])
+            if gone := self.gone[folder]:
+                verdict, why = gone
+                answers |= {text: (text, verdict, why) for text in texts if encodable(text)}
+                for name in ("", ".", ".."):  # which are not in it
+                    answers.pop(f"{folder}/{name}", None)
+        return answers | {text: (text, *self.seen[text]) for text in self.seen.keys() & answers.keys()}
 
     def no_folder(self, folder: str, text: str) -> tuple[str, str] | None:
         """Verdict and reason for what would lie in a folder that is not there; None where it is, or may be another."""
@@ -306,6 +332,15 @@ class Judge:
         if os.path.islink(place):
             return "is a link that leads nowhere"
         return "no such file" if place == path else f"no folder {os.path.basename(place)} in {os.path.dirname(place)}"
+
+
+def by_folder(texts: Iterable[str]) -> dict[str, list[str]]:
+    """Those of `texts` that are full paths, by the folders they lie in."""
+    folders: dict[str, list[str]] = {}
+    for text in texts:
+        if text[:1] == "/":
+            folders.setdefault(text[: text.rindex("/")], []).append(text)
+    return folders
 
 
 def forgiven(written: str, path: str) -> str:

@@ -26,7 +26,8 @@ def wrong_levels(state: LedgerState, resolver: Resolver) -> list[WrongLevel]:
     """
     home, groups = os.path.dirname(state.path), dict[str, list[tuple[Spelling, str]]]()
     lists: dict[str, str] = {}  # where a folder stands that another ledger lists
-    for one in state.judgements(plain=False):
+    relative = (part for part in state.judged if part.batch.base or not part.batch.sure)
+    for one in (one for part in relative for one in part.judgements(plain=False)):
         if one.verdict == MISSING and (one.entry.base or one.entry.tried):
             bases = one.entry.tried or (one.entry.base,)
             for listed in one.entry.tried:

@@ -122,6 +122,9 @@ class Ledger(Protocol):
     def facts(self) -> Iterable[Facts]:
         """What it says itself of the sounds that its entries name, where its map says which columns do."""
 
+    def said(self) -> Iterable[tuple[Facts, int]]:
+        """Each different one of these facts, keys aside, with how many entries it is said of; some may come again."""
+
     def busy(self) -> str | None:
         """Why the ledger must not be replaced now (locked, pages unwritten), or None."""
 
@@ -145,6 +148,14 @@ class Batched:
             for number, text in enumerate(batch.texts):
                 if batch.names_a_file(text):
                     yield batch.entry(number)
+
+    def facts(self) -> Iterable[Facts]:
+        """See Ledger.facts."""
+        return ()
+
+    def said(self) -> Iterator[tuple[Facts, int]]:
+        """See Ledger.said."""
+        return ((fact, 1) for fact in self.facts())
 
     def remote(self) -> int:
         """See Ledger.remote."""

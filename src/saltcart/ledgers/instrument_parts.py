@@ -6,7 +6,6 @@ from dataclasses import replace
 
 from saltcart.errors import CannotSpell, SaltCartError, show
 from saltcart.ledgers.base import NO_EDITS, REMEDY_LIST, Batch, Batched, Entry, Key, Ledger, ListEdits
-from saltcart.ledgers.facts import Facts
 from saltcart.ledgers.formats import sfz
 from saltcart.ledgers.formats.sfz import InstrumentLedger
 from saltcart.ledgers.spans import TextLedger
@@ -60,10 +59,6 @@ class PartLedger(Batched):
                     "Move what it names together with those instruments, or leave a signpost (--signpost).",
                 )
         self.readings[0].write(target, texts)
-
-    def facts(self) -> Sequence[Facts]:
-        """See Ledger.facts."""
-        return ()
 
     def busy(self) -> str | None:
         """See Ledger.busy."""

@@ -43,6 +43,9 @@ class Facts(NamedTuple):
         return sum(POINTS[one] for one in self.agree)
 
 
+SAME_SIZE = Facts((SIZE,), ())
+
+
 class Files:
     """Answers questions about candidate files, each asked once; `headers` counts those that were opened."""
 
@@ -85,17 +88,17 @@ class Files:
 
         Another size alone is no contradiction where the length agrees: tags may have been written into it.
         """
-        agree: list[str] = []
-        contradict: list[str] = []
         same_size = lost.size is not None and lost.size == self.size(path)
         if lost.digest and len(lost.digest) == 64 and (same_size or lost.size is None):
             if lost.digest.lower() in (self.digest(path, kind) for kind in (BLAKE3, SHA256)):
                 return Facts((DIGEST,), ())
             if same_size or lost.length is None:
                 return Facts((), (DIGEST,))
-        if same_size:
-            agree.append(SIZE)
-        if lost.length is not None and not same_size:  # which says it too, and takes no reading
+        if same_size:  # which says all of the rest too, and takes no reading
+            return SAME_SIZE
+        agree: list[str] = []
+        contradict: list[str] = []
+        if lost.length is not None:
             header = self.header(path)
             tolerance = ROUNDED if lost.rounded else PADDED if lost.length >= LONG else TOLERANCE
             if header.trouble is None and header.seconds:
@@ -104,9 +107,9 @@ class Files:
                     contradict.append(LENGTH)
                 elif lost.length >= (LONG if lost.rounded else SHORT):
                     agree.append(LENGTH)
-        if lost.size is not None and not same_size and LENGTH not in agree:
+        if lost.size is not None and LENGTH not in agree:
             contradict.append(SIZE)
-        if (lost.title or lost.artist or lost.track) and not same_size and not contradict:
+        if (lost.title or lost.artist or lost.track) and not contradict:
             tags = tags_of(path)
             agree += [TITLE] if lost.title and titled(lost.title, tags.get("title")) else []
             agree += [ARTIST] if lost.artist and titled(lost.artist, tags.get("artist")) else []

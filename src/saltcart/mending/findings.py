@@ -156,10 +156,13 @@ def unclear(found: Findings, path: str, best: Sequence[tuple[Rule, str]]) -> Sin
 
 def leave_doubles(found: Findings) -> None:
     """Leave alone what a ledger would name twice: it names the file already, or two lost paths lead to one."""
-    by_file: dict[str, list[str]] = {}
-    for path, (_rule, file) in found.mended.items():
-        by_file.setdefault(file, []).append(path)
-    for file, paths in by_file.items():
+    times = Counter([file for _rule, file in found.mended.values()])
+    anywhere = set[str]().union(*found.losses.named.values())
+    doubtful: dict[str, list[str]] = {file: [] for file, count in times.items() if count > 1 or file in anywhere}
+    for path, (_rule, file) in found.mended.items() if doubtful else ():
+        if file in doubtful:
+            doubtful[file].append(path)
+    for file, paths in doubtful.items():
         holders = Counter(ledger for path in paths for ledger in found.losses.lost[path].ledgers)
         named = any(file in found.losses.named.get(ledger, ()) for ledger in holders)
         if named or max(holders.values()) > 1:
@@ -174,15 +177,22 @@ def leave_doubles(found: Findings) -> None:
 
 def tell_the_rest(found: Findings, rules: Sequence[Rule], files: Files) -> None:
     """Say of each path that no rule mends what is nearest to it, and mend files that were renamed by themselves."""
-    told = {one.lost.path for one in found.singles}
+    told = found.mended.keys() | {one.lost.path for one in found.singles}
     contradicted = {path: rule for rule in rules for path in rule.contradicted}
-    homes = {os.path.dirname(path): os.path.dirname(file) for path, (_rule, file) in found.mended.items()}
-    taken = {file for _rule, file in found.mended.values()}.union(*found.losses.named.values())
+    left = sorted(found.losses.lost.keys() - told)
+    folders = {path.rpartition("/")[0] for path in left}
+    homes = {
+        folder: file.rpartition("/")[0]
+        for path, (_rule, file) in found.mended.items()
+        if (folder := path.rpartition("/")[0]) in folders
+    }
+    taken = named_files(found)
     beside = Beside(taken)
-    for path, lost in sorted(found.losses.lost.items()):
-        if path in found.mended or path in told or covered(lost, found):
+    for path in left:
+        lost, folder = found.losses.lost[path], path.rpartition("/")[0]
+        if covered(lost, found):
             continue
-        folder = homes.get(os.path.dirname(path), os.path.dirname(path))
+        folder = homes.get(folder, folder or "/")
         one = renamed(lost, folder, beside, files) or converted(lost, folder, beside, files)
         if one is None:
             near = sorted(found.places.called(path), key=lambda file: -common(path, file))[:NEAREST]
@@ -282,8 +292,12 @@ def leftovers(found: Findings) -> int:
     tops = tuple({rule.new.rstrip("/") + "/" for rule, _file in found.mended.values()})
     if not tops:
         return 0
-    named = {file for _rule, file in found.mended.values()}.union(*found.losses.named.values())
-    return sum(path.startswith(tops) and kind_of(path) is not None and path not in named for path in found.places.files)
+    return sum(path.startswith(tops) and kind_of(path) is not None for path in found.places.files - named_files(found))
+
+
+def named_files(found: Findings) -> set[str]:
+    """The files that are named by entries, or will be."""
+    return {file for _rule, file in found.mended.values()}.union(*found.losses.named.values())
 
 
 def choose(found: Findings, numbers: dict[int, int]) -> None:
@@ -314,25 +328,27 @@ def waybill_for(
     exact = {one.lost.path: (one.chosen, one.why) for one in found.singles if one.chosen}
     broad: list[Relink] = []
     olds: set[str] = set()
-    for rule in found.rules:
-        mine = {path: file for path, (other, file) in found.mended.items() if other is rule}
-        if not take(rule):
-            continue
+    by_rule: dict[int, dict[str, str]] = {}
+    for path, (rule, file) in found.mended.items():
+        by_rule.setdefault(id(rule), {})[path] = file
+    taken = [rule for rule in found.rules if take(rule)]
+    for rule in taken:
+        mine = by_rule.get(id(rule), {})
         if signposts and (pair := signpost_for(rule)):
             posts |= [pair]
             continue
-        files = [path for path in mine if not found.losses.lost[path].folder]
-        if len(files) == rule.seen > 1 and rule.exact and rule.old not in olds:  # then the rule says it all
+        folders = {path: file for path, file in mine.items() if found.losses.lost[path].folder}
+        if (
+            len(mine) - len(folders) == rule.seen > 1 and rule.exact and rule.old not in olds
+        ):  # then the rule says it all
             olds.add(rule.old)
             broad.append(Relink(rule.old, rule.new, why="; ".join(rule.evidence())))
-            mine = {path: file for path, file in mine.items() if tail_below(path, rule.old) is None}  # folders above it
+            mine = {path: file for path, file in folders.items() if tail_below(path, rule.old) is None}  # those above
         exact |= {path: (file, ", ".join(rule.evidence())) for path, file in mine.items()}
     relinks = broad + [Relink(path, file, what=ONE, why=why) for path, (file, why) in sorted(exact.items()) if file]
-    touched = set[str]()
-    for path, (rule, _file) in found.mended.items():
-        touched |= found.losses.lost[path].ledgers if take(rule) else set()
-    for single in found.singles:
-        touched |= single.lost.ledgers if single.chosen else set()
+    mended = [found.losses.lost[path] for rule in taken for path in by_rule.get(id(rule), ())]
+    chosen = [one.lost for one in found.singles if one.chosen]
+    touched = set[str]().union(*{lost.ledgers for lost in (*mended, *chosen)})
     lines = [
         LedgerLine(ledger.path, ledger.map_name, digest=digest_of(ledger.path))
         for ledger in found.losses.ledgers

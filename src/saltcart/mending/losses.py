@@ -36,9 +36,9 @@ class Lost:
     track: int | None = None
     plays: int = 0
 
-    def learn(self, fact: Facts) -> None:
-        """Take up what one more entry says."""
-        self.plays += fact.plays or 0
+    def learn(self, fact: Facts, times: int) -> None:
+        """Take up what some more entries say."""
+        self.plays += (fact.plays or 0) * times
         self.size = fact.size if self.size is None else self.size
         self.title, self.artist = self.title or fact.title, self.artist or fact.artist
         self.digest, self.track = self.digest or fact.digest, self.track or fact.track
@@ -110,40 +110,41 @@ def losses_of(paths: Sequence[str], maps: Sequence[Map], judge: Judge, progress:
 
 def gather(found: Losses, ledger: Ledger, state: LedgerState) -> None:
     """Take up what one judged ledger has lost."""
-    before, named = found.entries, set[str]()
-    for part in state.judged:
-        folder = bool(part.batch.texts) and part.batch.entry(0).is_folder
-        for resolved, verdict, why in part.all():
-            if verdict == FOUND:
-                named.add(resolved)
-            elif verdict == OFFLINE and ELSEWHERE not in why and not why.startswith("nobody has said"):
-                found.offline[why] += 1
-            elif verdict in (MISSING, OFFLINE) and resolved:
-                take_up(found, ledger.path, resolved, folder)
-    if found.entries == before:
+    any_lost, named = False, set[str]()
+    for (resolved, verdict, why), folder, entries in state.tally():
+        if verdict == FOUND:
+            named.add(resolved)
+        elif verdict == OFFLINE and ELSEWHERE not in why and not why.startswith("nobody has said"):
+            found.offline[why] += entries
+        elif verdict in (MISSING, OFFLINE) and resolved:
+            any_lost = True
+            take_up(found, ledger.path, resolved, folder, entries)
+    if not any_lost:
         return
     found.named[ledger.path] = named
     once, twice = set[str](), dict[str, None]()
-    for fact in ledger.facts():
+    for fact, times in ledger.said():
         if fact.counted:  # of a library, which names each file once
-            (twice.update({fact.path: None}) if fact.path in once else once.add(fact.path))
+            if times > 1 or fact.path in once:
+                twice[fact.path] = None
+            once.add(fact.path)
         if lost := found.lost.get(fact.path):
-            lost.learn(fact)
+            lost.learn(fact, times)
         elif fact.plays:
-            found.plays[fact.path] += fact.plays
+            found.plays[fact.path] += fact.plays * times
     if twice:
         found.doubles[ledger.path] = list(twice)
 
 
-def take_up(found: Losses, ledger: str, path: str, folder: bool) -> None:
-    """Note that an entry of a ledger is lost."""
+def take_up(found: Losses, ledger: str, path: str, folder: bool, entries: int) -> None:
+    """Note that some entries of a ledger are lost."""
     if ".." in path:
         path = without_detours(path)
     lost = found.lost.get(path)
     if lost is None:
         lost = found.lost[path] = Lost(path)
     lost.folder = lost.folder or folder
-    lost.entries += 1
+    lost.entries += entries
     if ledger not in lost.ledgers:
         more = lost.ledgers | {ledger}
         lost.ledgers = found.together.setdefault(more, more)  # few sets for many

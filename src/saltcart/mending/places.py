@@ -33,7 +33,7 @@ class Places:
         self.files: set[str] = set()
         self.folders: set[str] = set()
         self.by_name: dict[str, list[str]] = {}
-        self.by_folder_and_name: dict[str, list[str]] = {}
+        self.by_folder: dict[str, dict[str, list[str]]] = {}  # for names of which there are very many
         self.unread: list[str] = []
         for top in self.tops:
             self.look(top, progress)
@@ -44,7 +44,6 @@ class Places:
         while waiting:
             folder = waiting.pop()
             self.folders.add(folder)
-            above = name_key(os.path.basename(folder))
             try:
                 with os.scandir(folder) as entries:
                     for entry in entries:
@@ -53,9 +52,7 @@ class Places:
                                 waiting.append(entry.path)
                         elif entry.is_file(follow_symlinks=False):
                             self.files.add(entry.path)
-                            key = name_key(entry.name)
-                            self.by_name.setdefault(key, []).append(entry.path)
-                            self.by_folder_and_name.setdefault(f"{above}/{key}", []).append(entry.path)
+                            self.by_name.setdefault(name_key(entry.name), []).append(entry.path)
             except OSError:
                 self.unread.append(folder)
             progress(Tick("look for files", folder, len(self.files), 0))
@@ -64,12 +61,20 @@ class Places:
         """The files that have the name at the end of `path`; of very many those alone that lie in a folder of the same
         name too, and of very many of these none.
         """
-        *_above, folder, name = ("/" + path).split("/")
+        folder, _slash, name = path.rpartition("/")
         key = name_key(name)
         found = self.by_name.get(key, [])
         if len(found) > MOST_CANDIDATES:
-            found = self.by_folder_and_name.get(f"{name_key(folder)}/{key}", [])
+            found = self.in_folders(key).get(name_key(folder.rpartition("/")[2]), [])
         return found if len(found) <= MOST_CANDIDATES else []
+
+    def in_folders(self, key: str) -> dict[str, list[str]]:
+        """The files of a name, by the names of their folders."""
+        if key not in self.by_folder:
+            folders = self.by_folder[key] = {}
+            for path in self.by_name[key]:
+                folders.setdefault(name_key(path.rsplit("/", 2)[1]), []).append(path)
+        return self.by_folder[key]
 
     def namesakes(self, path: str) -> list[str]:
         """All files of that name."""

@@ -10,6 +10,7 @@ more than once in five is none.  Without a strong proof it must explain nearly a
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from saltcart.mending.evidence import ENOUGH, FOLDERS, KNOWN, NAME, NEIGHBOURS, POINTS, Facts, Files, KnownMoves
 from saltcart.mending.losses import Lost
@@ -76,6 +77,17 @@ class Rule:
 
 def parting(lost: str, found: str) -> tuple[str, str, int, bool]:
     """Where two paths part, from their ends: the beginning of each, how many names agree, and whether to the letter."""
+    folder, _slash, name = lost.rpartition("/")
+    there, _slash, called = found.rpartition("/")
+    if name != called or not folder or not there:
+        return parting_of(lost, found)
+    old, new, count, exact = parting_of(folder, there)
+    return old, new, count + 1, exact
+
+
+@lru_cache(1 << 12)  # most lie in the same folders as others
+def parting_of(lost: str, found: str) -> tuple[str, str, int, bool]:
+    """The same, of any two."""
     one, other = lost.split("/"), found.split("/")
     count = 0
     while count < min(len(one), len(other)) - 1 and (
@@ -121,7 +133,8 @@ def add_to_rules(rules: dict[tuple[str, str], Rule], path: str, found: str, only
         rule.seen += 1
         rule.exact = rule.exact and exact
         rule.folders = max(rule.folders, min(MOST_FOLDERS, count - 1))
-        rule.agreeing[NAME] |= only and count > 1
+        if only and count > 1:
+            rule.agreeing[NAME] = 1
 
 
 def folders_alike(paths: Sequence[str], lost: dict[str, Lost], places: Places, files: Files) -> list[str]:
@@ -182,6 +195,7 @@ def weigh(rule: Rule, lost: dict[str, Lost], files: Files, tally: Tally) -> None
 
 def hold_against_files(rule: Rule, pairs: Sequence[tuple[str, str]], lost: dict[str, Lost], files: Files) -> None:
     """Take up what agrees of some lost paths and the files that a rule has for them, and leave out what contradicts."""
+    agreeing: Counter[tuple[str, ...]] = Counter()
     for path, found in pairs:
         facts = files.facts(lost[path], found)
         if facts.contradict:
@@ -189,7 +203,9 @@ def hold_against_files(rule: Rule, pairs: Sequence[tuple[str, str]], lost: dict[
             rule.files.pop(path, None)
         else:
             rule.files[path] = found
-            rule.agreeing.update(facts.agree)
+            agreeing[facts.agree] += 1
+    for words, count in agreeing.items():
+        rule.agreeing.update(dict.fromkeys(words, count))
 
 
 def worth_reading(lost: dict[str, Lost], rule: Rule) -> bool:

@@ -18,8 +18,8 @@ SEPARATOR = chr(31)  # the unit separator of ASCII
 REMEDY_CELLS = "Leave this ledger out and use a signpost for its program."
 
 
-def fetched(connection: sqlite3.Connection, query: str) -> Iterator[list[Sequence[Any]]]:
-    """The columns of the rows a query gives, some rows at a time.
+def fetched(connection: sqlite3.Connection, query: str) -> Iterator[list[tuple[Any, ...]]]:
+    """The rows a query gives, some at a time.
 
     They are taken for valid UTF-8, which is quick, until one is not.
     """
@@ -27,18 +27,17 @@ def fetched(connection: sqlite3.Connection, query: str) -> Iterator[list[Sequenc
     connection.text_factory = str
     try:
         for some in batched(connection, query):
-            yield list(zip(*some, strict=True))
+            yield some
             done += 1
     except sqlite3.OperationalError:
         connection.text_factory = tolerant
-        for some in islice(batched(connection, query), done, None):
-            yield list(zip(*some, strict=True))
+        yield from islice(batched(connection, query), done, None)
     finally:
         connection.text_factory = tolerant
 
 
-def batched(connection: sqlite3.Connection, query: str) -> Iterator[list[tuple[object, ...]]]:
-    """The rows a query gives, some at a time."""
+def batched(connection: sqlite3.Connection, query: str) -> Iterator[list[tuple[Any, ...]]]:
+    """The same, as it is."""
     rows = connection.execute(query)
     while some := rows.fetchmany(BATCH_ROWS):
         yield some

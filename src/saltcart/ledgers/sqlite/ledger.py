@@ -75,15 +75,23 @@ class SqliteLedger(Batched):
                     for key, path, cells in self.beside(connection, rule, rule.facts):
                         yield facts((number, *key), path, cells, any(rule.facts[:2]), rule.milliseconds)
 
+    def said(self) -> Iterator[tuple[Facts, int]]:
+        """See Ledger.said: the database counts, which is quicker."""
+        with self.guarded(), reading(self.path) as (connection, _uri):
+            for rule in self.plan.rules:
+                if any(rule.facts) and not rule.parts:
+                    for (times,), path, cells in self.beside(connection, rule, rule.facts, alike=True):
+                        yield facts(None, path, cells, any(rule.facts[:2]), rule.milliseconds), times
+
     def beside(
-        self, connection: sqlite3.Connection, rule: Rule, columns: Sequence[str | None]
-    ) -> Iterator[tuple[tuple[object, ...], str, tuple[object, ...]]]:
+        self, connection: sqlite3.Connection, rule: Rule, columns: Sequence[str | None], alike: bool = False
+    ) -> Iterator[tuple[tuple[Any, ...], str, tuple[object, ...]]]:
         """Row key, path and the cells in other columns, of each cell of a rule that leads somewhere; None where a
-        column is None.
+        column is None.  `alike` as in Table.fetch_beside.
         """
         folders = {key: entry.written for key, entry in self.folders(connection, rule).items()}
         home = os.path.dirname(self.path)
-        for text, owner, key, cells in Table(connection, rule.table).fetch_beside(connection, rule, columns):
+        for text, owner, key, cells in Table(connection, rule.table).fetch_beside(connection, rule, columns, alike):
             start: str | None = home
             if rule.folder:
                 start = rule.folder.spelling.read(str(folders.get(owner, "") if rule.folder.table else owner), home)

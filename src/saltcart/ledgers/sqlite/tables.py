@@ -4,6 +4,7 @@ import os
 import sqlite3
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
+from itertools import chain
 from typing import Any, NamedTuple
 
 from saltcart.errors import CannotSpell, show
@@ -79,23 +80,27 @@ class Table:
             return fetched_at_once(
                 connection, keys, column, table + " NOT INDEXED", condition
             )  # an index would bring another order
-        return fetched(connection, f"SELECT {keys}, {column}{owner} FROM {table} WHERE {condition} ORDER BY {keys}")
+        query = f"SELECT {keys}, {column}{owner} FROM {table} WHERE {condition} ORDER BY {keys}"
+        return (list(zip(*rows, strict=True)) for rows in fetched(connection, query))
 
     def fetch_beside(
-        self, connection: sqlite3.Connection, rule: Rule, columns: Sequence[str | None]
-    ) -> Iterator[tuple[str, object, tuple[object, ...], tuple[object, ...]]]:
+        self, connection: sqlite3.Connection, rule: Rule, columns: Sequence[str | None], alike: bool = False
+    ) -> Iterator[tuple[str, object, tuple[Any, ...], tuple[object, ...]]]:
         """Content, folder key and row key of each cell of a rule that holds text, and the cells in other columns of
-        its row.
+        its row; of `alike` rows one, with how many they are in place of their keys.
         """
         owner = rule.folder and (rule.folder.by or rule.folder.column)
-        beside = ", ".join(f"t.{quoted(column)}" if column else "NULL" for column in (owner, *columns))
+        beside = [f"t.{quoted(column)}" if column else "NULL" for column in (rule.column, owner, *columns)]
         condition = f"typeof(t.{quoted(rule.column)}) = 'text'" + (f" AND ({rule.where})" if rule.where else "")
         query = (
-            f"SELECT t.{quoted(rule.column)}, {beside}, {self.keys('t')} FROM main.{quoted(self.name)} AS t WHERE"
-            f" {condition}"
+            f"SELECT {', '.join(beside)}, {'count(*)' if alike else self.keys('t')} FROM main.{quoted(self.name)} AS t"
+            f" WHERE {condition}"
         )
-        for text, folder, *others in connection.execute(query):
-            yield text, folder, tuple(others[len(columns) :]), tuple(others[: len(columns)])
+        if alike:
+            query += f" GROUP BY {', '.join(one for one in beside if one != 'NULL')}"
+        end = 2 + len(columns)
+        for row in chain.from_iterable(fetched(connection, query)):
+            yield row[0], row[1], row[end:], row[2:end]
 
     def blobs_query(self, column: str) -> str:
         """The query for key and content of every cell of `column` that is a blob."""
