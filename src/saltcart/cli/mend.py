@@ -5,7 +5,7 @@ import os
 import re
 import shlex
 import sys
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from saltcart.cart import load
 from saltcart.cli.arguments import add_cart, add_ledgers, add_list, add_wait, add_yes, need_answer
@@ -16,7 +16,7 @@ from saltcart.cli.survey import show_ledgers
 from saltcart.drives import Presence
 from saltcart.drives.named import meant_place
 from saltcart.errors import Refused, UsageError, show
-from saltcart.judging.judge import FOUND, Judge
+from saltcart.judging.judge import ALTERED, FOUND, UNREADABLE, Judge, add_counts
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map
 from saltcart.looking.survey import usual_ledgers
@@ -321,16 +321,20 @@ def carry_out(
     changes = f"{many(switched.changed, 'change', 'changes')} in {ledgers}; in each nothing else differs"
     if found:
         before = [state for state in found.losses.states if state.path in {line.path for line in waybill.ledgers}]
-        again = counts[FOUND] - sum(state.counts()[FOUND] for state in before)  # as seen now, not as was hoped
+        again = there(counts) - there(add_counts(before))  # as seen now, not as was hoped
         left = found.losses.entries - again
         screen.say(
             f"{again:,} of {many(found.losses.entries, 'lost entry', 'lost entries')} found again, by {changes}."
         )
     else:
-        left = total - counts[FOUND]
-        screen.say(f"{changes[:1].upper()}{changes[1:]}. {counts[FOUND]:,} of {total:,} entries found.")
+        left = total - there(counts)
+        screen.say(f"{changes[:1].upper()}{changes[1:]}. {total - left:,} of {total:,} entries found.")
     if left:
         screen.say(f"{many(left, 'entry stays', 'entries stay')} as before.")
+    if unsound := there(counts) - counts[FOUND]:
+        screen.remark(
+            f"{many(unsound, 'entry names', 'entries name')} a file that is there and does not read as a sound"
+        )
     screen.say(f"To take it back: saltcart undo {name}")
     screen.document(
         {
@@ -342,6 +346,11 @@ def carry_out(
     )
     waiting = found.losses.offline or found.losses.troubles if found else ()
     return 0 if report.ok and counts[FOUND] == total and not left and not waiting else 1
+
+
+def there(counts: Mapping[str, int]) -> int:
+    """How many entries name something that is there, be it sound or not."""
+    return counts[FOUND] + counts[ALTERED] + counts[UNREADABLE]
 
 
 def document(found: Findings, taken: Sequence[Rule]) -> dict[str, object]:

@@ -105,6 +105,7 @@ def losses_of(paths: Sequence[str], maps: Sequence[Map], judge: Judge, progress:
         found.states.append(state)
         found.levels += wrong_levels(state, judge.resolver)
         gather(found, ledger, state)
+        state.judged.clear()  # of very many entries, all texts would stay in memory for nothing
     return found
 
 

@@ -94,6 +94,7 @@ class Moves:
         self.exact = exact
         self.moves = sorted(moves, key=lambda move: len(move.old), reverse=True)
         self.tops = tuple(plain(move.old).rstrip("/") or "/" for move in self.moves)
+        self.last: tuple[str, str | None] = "", None  # one path is asked for several times, one after the other
 
     def covers(self, path: str) -> bool:
         """Whether `path`, as it is written, is one of the moving folders or lies below one."""
@@ -101,7 +102,12 @@ class Moves:
 
     def follow(self, path: str) -> str | None:
         """The new place of the absolute `path`, or None when it does not move."""
-        path = plain(path)
+        if path != self.last[0]:
+            self.last = path, self.new_place(plain(path))
+        return self.last[1]
+
+    def new_place(self, path: str) -> str | None:
+        """The same, looked for."""
         if path in self.exact:
             return self.exact[path]
         if not path.startswith(self.tops):
@@ -116,14 +122,20 @@ class Moves:
         """Whether the absolute `path` is one of the folders, or lies in one, be it that it stays there."""
         return path in self.exact or any(tail_below(path, move.old) is not None for move in self.moves)
 
-    def whole(self, path: str) -> Move | None:
-        """The move that takes the absolute `path` and everything else below its folder; None when there is no such."""
+    def alone(self, path: str) -> Move | None:
+        """The move that alone says what becomes of the absolute `path` and of everything else below its folder, all
+        names kept, but for `exact` paths if it `takes` not all; None when there is no such.
+        """
         if path in self.exact:
             return None
         for move in self.moves:
             if tail_below(path, move.old):
-                nested = any(tail_below(other.old, move.old) is not None for other in self.moves if other is not move)
-                return None if move.takes or move.names or nested else move
+                others = (
+                    *(other.old for other in self.moves if other is not move),
+                    *(() if move.takes else self.exact),
+                )
+                nested = any(tail_below(other, move.old) is not None for other in others)
+                return None if move.names or nested else move
         return None
 
     def reversed(self) -> "Moves":

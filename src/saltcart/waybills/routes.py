@@ -11,7 +11,7 @@ from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Batch, Entry, Ledger
 from saltcart.ledgers.base import NEW_THINGS, NO_EDITS, ListEdits
 from saltcart.shelves.true_names import true_path
-from saltcart.spelling import Moves, Spelling, encodable
+from saltcart.spelling import Move, Moves, Spelling, encodable
 from saltcart.spelling.foreign import PSEUDO, looks_foreign
 from saltcart.spelling.moves import Aims, joined, plain, tail_below
 from saltcart.spelling.swaps import Swap, swap_for
@@ -137,19 +137,38 @@ class Routes:
 
     def changes(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
         """What to change in `ledger` when it goes from `old_folder` to `new_folder`.  Raises CannotSpell."""
-        swaps: list[Swap] = []
+        found: list[tuple[Swap, Move]] = []
         for batch, number in specimens(ledger) if not (any(self.aims) or self.here or self.like) else ():
             # A swap looks at no single entry.
-            if not any(swap.covers(batch.texts[number]) for swap in swaps) and (
-                swap := self.swap(batch, number, old_folder)
+            if not any(swap.covers(batch.texts[number]) for swap, _move in found) and (
+                pair := self.swap(batch, number, old_folder)
             ):
-                swaps.append(swap)
-        return Changes(self.texts(ledger.entries(besides=swaps), old_folder, new_folder), swaps)
+                found.append(pair)
+        swaps = [swap for swap, move in found if not move.takes]
+        partly = [(swap, move) for swap, move in found if move.takes]
+        return Changes(self.texts(ledger.entries(besides=swaps), old_folder, new_folder, partly), swaps)
 
-    def texts(self, entries: Iterable[Entry], old_folder: str, new_folder: str) -> dict[Hashable, str]:
-        """The new texts of those entries that need one, by their keys.  Raises CannotSpell."""
-        pairs = ((entry, self.new_text(entry, old_folder, new_folder)) for entry in entries)
+    def texts(
+        self, entries: Iterable[Entry], old_folder: str, new_folder: str, partly: Sequence[tuple[Swap, Move]] = ()
+    ) -> dict[Hashable, str]:
+        """The new texts of those entries that need one, by their keys; as swaps have them that hold `partly`, for what
+        their moves take.  Raises CannotSpell.
+        """
+        pairs = (
+            (entry, self.swapped(entry, partly) or self.new_text(entry, old_folder, new_folder)) for entry in entries
+        )
         return {entry.key: text for entry, text in pairs if text not in (None, entry.written)}
+
+    def swapped(self, entry: Entry, partly: Sequence[tuple[Swap, Move]]) -> str | None:
+        """The new text of an entry by such a swap; None when none holds for it."""
+        if entry.base or entry.tried or entry.otherwise is not None:
+            return None
+        for swap, move in partly:
+            if swap.spelling is entry.spelling and swap.covers(entry.written):
+                tail = entry.written[len(swap.old) :]
+                taken = joined(move.old, tail) not in self.moves.exact and move.takes and move.takes(tail)
+                return swap(entry.written) if taken else None
+        return None
 
     def in_front(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
         """As `changes`, for a ledger that lists folders when new ones come in front of those of which a part stays."""
@@ -166,14 +185,17 @@ class Routes:
         others = (entry for entry in ledger.entries() if entry.key not in front)
         return Changes(self.texts(others, old_folder, new_folder), [], ListEdits(front))
 
-    def swap(self, batch: Batch, number: int, folder: str) -> Swap | None:
-        """The swap that one text of a batch shows, for itself and all that begin like it; None when it shows none."""
+    def swap(self, batch: Batch, number: int, folder: str) -> tuple[Swap, Move] | None:
+        """The swap that one text of a batch shows, for itself and all that begin like it, as far as that move takes
+        them; None when it shows none.
+        """
         text, spelling = batch.texts[number], batch.spelling
         path = spelling.read(text, folder) if spelling and not batch.base and encodable(text) else None
-        move = self.moves.whole(path) if path and self.resolver.meanings.here(path) == path else None
+        move = self.moves.alone(path) if path and self.resolver.meanings.here(path) == path else None
         if move and self.resolver.true.forgives(move.old) and not self.resolver.true.forgives(move.new):
             return None  # each name must be looked at
-        return swap_for(spelling, text, move.old, move.new) if spelling and move else None
+        swap = swap_for(spelling, text, move.old, move.new) if spelling and move else None
+        return (swap, move) if swap and move else None
 
     def new_text(self, entry: Entry, old_folder: str, new_folder: str) -> str | None:
         """The text that keeps `entry` true when its ledger goes from `old_folder` to `new_folder`.
