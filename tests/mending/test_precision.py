@@ -51,7 +51,7 @@ def sound(path, frames, value):
 
 class World:
     """Packs below `old` as a library names them, and what became of each; `truth` has the place of each sound now, None
-    where it is gone, `hard` those of which nobody can know.
+    where it is gone or nobody can know, `hard` those that are hard to know.
     """
 
     def __init__(self, top, seed):
@@ -82,6 +82,17 @@ class World:
             # A third of all sounds have the size of the one of the same name in every pack.
             frames = 200 + at if self.dice.random() < 0.33 else 300 + self.dice.randrange(3000)
             self.place(old, new, name, frames, (number * 53 + at) % 30000, fate)
+        if fate == "moved" and number % 20 == 0:  # two of one length, of which one is gone and one was renamed
+            for name in ("Twin A.wav", "Twin B.wav"):
+                self.rows.append((f"{old}/{name}", 44 + 2 * 4000, 4000 / 8000))
+                self.truth[f"{old}/{name}"] = None
+            sound(f"{new}/Twin.wav", 4000, number)
+            for name in ("Bars A.wav", "Bars B.wav"):  # cut to one length, as is the new one that nobody has named
+                self.rows.append((f"{old}/{name}", 44 + 2 * 5000, 5000 / 8000))
+                self.truth[f"{old}/{name}"] = None
+            self.truth[f"{old}/Bars A.wav"] = f"{new}/Bars A.wav"
+            sound(f"{new}/Bars A.wav", 5000, number)
+            sound(f"{new}/Bars C.wav", 5000, number + 1)
 
     def place(self, old, new, name, frames, value, fate):
         """One sound: where it is now."""
@@ -126,7 +137,7 @@ class Precision(unittest.TestCase):
         }
         self.assertEqual(wrong, {})
         knowable = [path for path, there in world.truth.items() if there and path not in world.hard]
-        self.assertEqual(len(world.truth), PACKS * IN_PACK)
+        self.assertGreater(len(world.truth), PACKS * IN_PACK)
         missed = [path for path in knowable if path not in links]
         self.assertLess(len(missed), 0.01 * len(knowable), missed[:10])
         renamed = [path for path in world.hard if path in links]

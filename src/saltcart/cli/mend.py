@@ -332,9 +332,8 @@ def carry_out(
     if left:
         screen.say(f"{many(left, 'entry stays', 'entries stay')} as before.")
     if unsound := there(counts) - counts[FOUND]:
-        screen.remark(
-            f"{many(unsound, 'entry names', 'entries name')} a file that is there and does not read as a sound"
-        )
+        what = many(unsound, "entry names", "entries name")
+        screen.remark(f"{what} a file that is there and does not read as a sound: saltcart check {name}")
     screen.say(f"To take it back: saltcart undo {name}")
     screen.document(
         {

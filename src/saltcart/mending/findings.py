@@ -9,7 +9,7 @@ from saltcart.cart import Cart
 from saltcart.drives.drive import mount_of
 from saltcart.judging.judge import Judge
 from saltcart.ledgers import Map
-from saltcart.mending.evidence import ENOUGH, LENGTH, SIZE, Facts, Files, KnownMoves, Recorded
+from saltcart.mending.evidence import DIGEST, ENOUGH, LENGTH, SIZE, Facts, Files, KnownMoves, Recorded
 from saltcart.mending.losses import Losses, Lost, losses_of
 from saltcart.mending.places import Places, name_key, usual_places
 from saltcart.mending.rules import PROVEN, Rule, preferred, rules_of, strength
@@ -17,7 +17,7 @@ from saltcart.progress import Progress, silent
 from saltcart.safefile import digest_of
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.tags import tags_of
-from saltcart.spelling.moves import tail_below
+from saltcart.spelling.moves import joined, tail_below
 from saltcart.waybills.relinks import ONE, Relink
 from saltcart.waybills.waybill import LedgerLine, Waybill
 
@@ -180,25 +180,39 @@ def tell_the_rest(found: Findings, rules: Sequence[Rule], files: Files) -> None:
     told = found.mended.keys() | {one.lost.path for one in found.singles}
     contradicted = {path: rule for rule in rules for path in rule.contradicted}
     left = sorted(found.losses.lost.keys() - told)
-    folders = {path.rpartition("/")[0] for path in left}
-    homes = {
-        folder: file.rpartition("/")[0]
-        for path, (_rule, file) in found.mended.items()
-        if (folder := path.rpartition("/")[0]) in folders
-    }
-    taken = named_files(found)
-    beside = Beside(taken)
+    homes = homes_of({os.path.dirname(path) for path in left}, found)
+    beside = Beside(named_files(found))
+    rest: list[Single] = []
     for path in left:
-        lost, folder = found.losses.lost[path], path.rpartition("/")[0]
+        lost, folder = found.losses.lost[path], os.path.dirname(path)
         if covered(lost, found):
             continue
-        folder = homes.get(folder, folder or "/")
+        folder = homes.get(folder, folder)
         one = renamed(lost, folder, beside, files) or converted(lost, folder, beside, files)
         if one is None:
             near = sorted(found.places.called(path), key=lambda file: -common(path, file))[:NEAREST]
             one = Single(lost, CONTRADICTED if path in contradicted and near else NOT_FOUND, near)
-        found.singles.append(one)
-        taken |= {one.chosen} if one.chosen else set()
+        rest.append(one)
+    claims = Counter(file for one in rest if one.why in (RENAMED, UNCLEAR) for file in one.files)
+    for one in rest:
+        if one.chosen and claims[one.chosen] > 1:  # it may be any of several, renamed
+            one.why, one.chosen = UNCLEAR, None
+    found.singles += rest
+
+
+def homes_of(folders: set[str], found: Findings) -> dict[str, str]:
+    """Where what lay in each of these folders lies now: with its neighbours, else where the best rule leads."""
+    homes = {
+        folder: os.path.dirname(file)
+        for path, (_rule, file) in found.mended.items()
+        if (folder := path.rpartition("/")[0]) in folders
+    }
+    rules = sorted({id(rule): rule for rule, _file in found.mended.values()}.values(), key=lambda rule: -rule.seen)
+    for folder in folders - homes.keys():
+        led = (joined(rule.new, tail) for rule in rules if (tail := tail_below(folder, rule.old)) is not None)
+        if there := next((place for place in led if place in found.places.folders), None):
+            homes[folder] = there
+    return homes
 
 
 def covered(lost: Lost, found: Findings) -> bool:
@@ -242,12 +256,17 @@ class Beside:
 
 def renamed(lost: Lost, folder: str, beside: Beside, files: Files) -> Single | None:
     """The one file in the folder of a lost one, that nobody names, of the same kind, and the same in all that is known:
-    size and length, or a digest.
+    size and length, or a digest.  Where others there are of that size, sounds were cut to one length, and only a digest
+    tells them apart.
     """
     if lost.size is None and lost.digest is None:
         return None
     suffix = os.path.splitext(lost.path)[1].lower()
     alike: list[tuple[str, Facts]] = []
+    of_one_length = any(
+        path in beside.taken and files.size(path) == lost.size and path.lower().endswith(suffix)
+        for path in beside.all(folder)
+    )
     for path in beside.files(folder):
         if os.path.splitext(path)[1].lower() == suffix:
             facts = files.facts(lost, path)
@@ -255,7 +274,11 @@ def renamed(lost: Lost, folder: str, beside: Beside, files: Files) -> Single | N
                 facts = Facts((*facts.agree, LENGTH), facts.contradict)
             if not facts.contradict and (facts.points >= ENOUGH or SIZE in facts.agree):
                 alike.append((path, facts))
-    sure = [(path, facts) for path, facts in alike if facts.points >= ENOUGH]
+    sure = [
+        (path, facts)
+        for path, facts in alike
+        if facts.points >= ENOUGH and (DIGEST in facts.agree or not of_one_length)
+    ]
     if len(alike) == len(sure) == 1:
         path, facts = sure[0]
         return Single(lost, RENAMED, [path], list(facts.agree), path)
