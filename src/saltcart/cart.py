@@ -2,9 +2,10 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct, field
 
 from saltcart import tomlfile
 
@@ -24,8 +25,7 @@ SHAPE: dict[str, Any] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class KnownShelf:
+class KnownShelf(Struct, frozen=True):
     """A shelf someone declared; `collection` None leaves the judgement to Salt Cart, `keep`: it never moves."""
 
     path: str
@@ -35,8 +35,7 @@ class KnownShelf:
     keep: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class KnownDrive:
+class KnownDrive(Struct, frozen=True):
     """A drive someone declared; `spinning` None asks the system; `means` are its names in ledgers of other systems
     (`D:`).
     """
@@ -49,8 +48,7 @@ class KnownDrive:
     means: tuple[str, ...] = ()
 
 
-@dataclass(slots=True)
-class Cart:
+class Cart(Struct):
     """The whole configuration; paths are absolute.  `path` is None when there is no file.  `listen` are the words of a
     command that plays a sound.
     """

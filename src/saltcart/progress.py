@@ -1,13 +1,13 @@
 """Progress of long work: one small callback type, passed down from whoever shows it."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 WAITING = "waiting"  # the step in which nothing goes on until a person has done something
 
 
-@dataclass(frozen=True, slots=True)
-class Tick:
+class Tick(Struct, frozen=True):
     """One moment of a long piece of work.
 
     `step` says what is being done ("copy", "read back", ...), `item` to what.  `done` and

@@ -5,11 +5,11 @@ import os
 import shutil
 import subprocess
 import unittest
-from dataclasses import replace
 from pathlib import Path
 
 from hypothesis import given
 from hypothesis import strategies as some
+from msgspec.structs import replace
 
 from saltcart.drives.drive import identity_of
 from saltcart.drives.facts import facts_of

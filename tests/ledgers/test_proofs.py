@@ -2,9 +2,10 @@
 
 import sqlite3
 from contextlib import closing
-from dataclasses import replace
 from pathlib import Path
 from unittest import mock
+
+from msgspec.structs import replace
 
 from saltcart.errors import CannotSpell
 from saltcart.ledgers import load_map, open_ledger

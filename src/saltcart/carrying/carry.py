@@ -6,8 +6,10 @@ The ledgers there name the copies so that they are found wherever the drive hang
 import os
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
 from glob import escape
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from saltcart.carrying.agreement import agreed, undone_trips
 from saltcart.carrying.identity import machine, user, whoami
@@ -43,8 +45,7 @@ from saltcart.waybills.waybill import Shelf
 LEDGERS, MAPS = "Ledgers", "Maps"
 
 
-@dataclass(slots=True)
-class CarryPlan:
+class CarryPlan(Struct):
     """What a carry would do.  `leftovers` and `litter` stay at home, by their sizes; `gone` files of an earlier carry
     are no longer at home; `before` is the collection as that left it.  Of what ledgers name, a part was `chosen`.
     """

@@ -4,8 +4,9 @@ import os
 import tempfile
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 from glob import escape
+
+from msgspec.structs import replace
 
 from saltcart.carrying.agreement import BACK, HERE, IN_PLACE, agreed, remember, undone_trips
 from saltcart.carrying.identity import whoami

@@ -2,8 +2,9 @@
 
 import os
 from collections.abc import Container, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import partial
+
+from msgspec import Struct, field
 
 from saltcart.carrying.agreement import agreed, names_then
 from saltcart.cart import Cart
@@ -34,8 +35,7 @@ AS_IT_WAS, CHANGED, NONE, SAME, UNKNOWN = "as it was", "changed", "none", "the s
 COPY, REPLACE, LEAVE, BOTH, STAYS, MERGE = "copy", "replace", "leave", "both changed", "stays on the drive", "merge"
 
 
-@dataclass(slots=True)
-class LedgerStand:
+class LedgerStand(Struct):
     """One ledger of a collection: where it is there and here, how each stands, and what will be done.
 
     `sums` are what its map knows, there and here; `why` says why it is left.  When both have changed, `differs` says in
@@ -54,8 +54,7 @@ class LedgerStand:
     merging: Comparison | None = None
 
 
-@dataclass(slots=True)
-class SettlePlan:
+class SettlePlan(Struct):
     """What settling would do, in which `way` ("" to look alone).  `homes` are the places here of shelves and gathered
     files, by theirs in the collection.
 

@@ -3,7 +3,8 @@
 import argparse
 import os
 from collections.abc import Sequence
-from dataclasses import asdict
+
+from msgspec.structs import asdict
 
 from saltcart.cart import Cart, load
 from saltcart.cli.arguments import add_cart

@@ -4,8 +4,9 @@ import argparse
 import sys
 from collections.abc import Mapping
 from contextlib import nullcontext
-from dataclasses import replace
 from shlex import quote
+
+from msgspec.structs import replace
 
 from saltcart.carrying.agreement import BACK, HERE, IN_PLACE
 from saltcart.carrying.in_use import in_use

@@ -1,6 +1,6 @@
 """The demonstration as plain data: what is said, what is typed, and how it should end."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 SHELVES = ("keel/Sounds/Bell Tones", "keel/Sounds/Fog Voices", "keel/Music/Collection")
 LISTS = ("keel/lists/saturday night.m3u8", "keel/lists/mooring.m3u8", "keel/lists/old glasses.m3u")
@@ -16,8 +16,7 @@ DECKS_AFTER = ("decks", "lighter/Sounds/Collection/portable.decks", "play-all")
 WORKSTATION = ("workstation", "keel/workstation", "play-all")
 
 
-@dataclass(frozen=True, slots=True)
-class Scene:
+class Scene(Struct, frozen=True):
     """Words said before (or none), the command typed, and the exit status it should have.
 
     The first word is a program: saltcart, one of the stand-ins, or `drag`, which is what a

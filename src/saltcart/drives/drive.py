@@ -9,8 +9,9 @@ the same code as any other.
 import os
 import stat
 from contextlib import suppress
-from dataclasses import dataclass
 from typing import Any, NoReturn
+
+from msgspec import Struct
 
 from saltcart import tomlfile
 from saltcart.drives.facts import UNKNOWN, Facts, facts_of
@@ -64,8 +65,7 @@ PSEUDO = {
 SYSTEM_FOLDERS = ("/dev", "/proc", "/sys", "/run/", "/boot", "/snap", "/var/lib/docker")
 
 
-@dataclass(frozen=True, slots=True)
-class Drive:
+class Drive(Struct, frozen=True):
     """One mounted volume; sizes in bytes.  `writable` is what this user may do at its top."""
 
     name: str

@@ -7,14 +7,14 @@ speed in Mbit/s), /sys/fs/ext4 (errors_count) and the eMMC life_time estimate.
 import os
 import re
 from contextlib import suppress
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 NETWORK = {"nfs", "nfs4", "cifs", "smb3", "9p", "ceph", "fuse.sshfs", "fuse.rclone", "davfs", "afs"}
 WORN = 0x0A  # eMMC life time estimate: 90 to 100 % used
 
 
-@dataclass(frozen=True, slots=True)
-class Facts:
+class Facts(Struct, frozen=True):
     """`disk` names the physical disk; `bus_bits_per_second` is the speed of its USB link; `health` says what is
     wrong.
     """

@@ -3,8 +3,9 @@
 import os
 from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
+
+from msgspec import Struct, field
 
 from saltcart.cart import Cart
 from saltcart.drives.drive import Drive, drive_of
@@ -22,8 +23,7 @@ LAVISH = 1.25  # from this multiple of its bytes a load is said to waste room in
 USUAL_MARKS = ("backup*", "*backup", "*backups")
 
 
-@dataclass(frozen=True, slots=True)
-class Reason:
+class Reason(Struct, frozen=True):
     """One reason against a drive; `obstacles` are the files it speaks of."""
 
     weight: str
@@ -32,8 +32,7 @@ class Reason:
     obstacles: tuple[Obstacle, ...] = ()
 
 
-@dataclass(slots=True)
-class Load:
+class Load(Struct):
     """Shelves that would travel: their drives, and everything in them."""
 
     shelves: list[str] = field(default_factory=list)
@@ -57,8 +56,7 @@ class Load:
         self.items += [item._replace(path=f"{name}/{item.path}" if item.path else name) for item in items]
 
 
-@dataclass(slots=True)
-class Fit:
+class Fit(Struct):
     """One drive judged for a load; `fits` and `need_bytes` are None without one.  `seconds` is how long a haul should
     take.
     """

@@ -8,8 +8,10 @@ the others.
 
 import unicodedata
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, replace
 from typing import NamedTuple
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from saltcart.shelves.walk import FILE, LINK, OTHER, Item
 
@@ -34,8 +36,7 @@ OWNERS, MODES, ATTRIBUTES = "owners and groups", "permissions", "extended attrib
 ACCESS_LISTS, FINE_TIMES = "access lists", "times to the last digit"
 
 
-@dataclass(frozen=True, slots=True)
-class Limits:
+class Limits(Struct, frozen=True):
     """What one kind of file system holds.
 
     `largest_file_bytes` 0 means no limit that matters.  `name_units` counts bytes, or UTF-16
@@ -89,8 +90,7 @@ BY_KIND = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Obstacle:
+class Obstacle(Struct, frozen=True):
     """One thing a file system cannot hold: what kind of limit, the path from the shelf's top, and its way out.
 
     `weight` is hard when it cannot go there at all.  `renamed` is the path it would get.

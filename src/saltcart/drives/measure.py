@@ -6,7 +6,8 @@ import random
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from saltcart.drives.drive import Drive
 from saltcart.errors import Refused, Stopped, show
@@ -21,8 +22,7 @@ READS = 400
 NAME = ".saltcart-measure"
 
 
-@dataclass(frozen=True, slots=True)
-class Speed:
+class Speed(Struct, frozen=True):
     """Bytes per second of writing, reading in one go, and reading pieces of 64 KiB here and there.
 
     `past_cache` is False when the file system would not let us by the system's memory, so that

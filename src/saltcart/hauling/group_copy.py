@@ -18,7 +18,8 @@ import os
 from collections import Counter
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from saltcart.drives.flush import flush_files
 from saltcart.drives.limits import APART, NAMES
@@ -31,8 +32,7 @@ from saltcart.trips.records import PLACING, TROUBLE, Row
 from saltcart.waybills.waybill import Shelf
 
 
-@dataclass(frozen=True, slots=True)
-class ShelfTarget:
+class ShelfTarget(Struct, frozen=True):
     """A shelf to copy, its number in the logbook, the mount point and file system it goes to, what copies share, the
     kind of their digests, and who helps.
 
@@ -53,8 +53,7 @@ class ShelfTarget:
     lost: Counter[str]
 
 
-@dataclass(slots=True)
-class Group:
+class Group(Struct):
     """One group on its way: its jobs, the function that waits for their outcomes, and what is known of them so far."""
 
     jobs: list[FileCopy]

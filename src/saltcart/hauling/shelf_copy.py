@@ -9,9 +9,11 @@ import time
 from collections import Counter, deque
 from collections.abc import Iterator
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
 from functools import partial
 from itertools import groupby
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from saltcart.cart import Cart
 from saltcart.drives import Drive, drive_of
@@ -42,8 +44,7 @@ LEAST_STEP, MOST_POINTS = 0.5, 100  # seconds between two notes of the pace, and
 HARD_LINKS = "hard links, which became files of their own"
 
 
-@dataclass(slots=True)
-class HaulReport:
+class HaulReport(Struct):
     """What a haul did: files and bytes copied now, those of them that got a second name, files that were there
     already, remarks for a person, and where the manifests lie.
     """
@@ -67,8 +68,7 @@ class HaulReport:
         return self.bytes - self.named_bytes
 
 
-@dataclass(frozen=True, slots=True)
-class Pace:
+class Pace(Struct, frozen=True):
     """How to copy: at most `limit` bytes a second, and what a person says of the drives."""
 
     limit: int | None = None

@@ -1,7 +1,8 @@
 """The entries of one ledger with their verdicts, and the kinds of ledgers that are known."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from saltcart.judging.judge import Judge, LedgerState
 from saltcart.judging.resolver import Resolver
@@ -11,8 +12,7 @@ from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings
 
 
-@dataclass(frozen=True, slots=True)
-class Kind:
+class Kind(Struct, frozen=True):
     """One kind of ledger that is known: a built-in format, or a map with its container."""
 
     name: str

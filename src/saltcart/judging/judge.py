@@ -4,8 +4,9 @@ import os
 import stat
 from collections import Counter
 from collections.abc import Hashable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import NamedTuple
+
+from msgspec import Struct, field
 
 from saltcart.drives import Presence
 from saltcart.errors import SaltCartError
@@ -31,8 +32,7 @@ FULL_WITH_SLASH = (spelling_named("native"), spelling_named("auto"))
 VERDICTS = (FOUND, OFFLINE, MISSING, ALTERED, UNREADABLE, UNCLEAR)
 
 
-@dataclass(frozen=True, slots=True)
-class Judgement:
+class Judgement(Struct, frozen=True):
     """One entry, the absolute path it means, the verdict on it, and why in words ("" when there is nothing to say)."""
 
     entry: Entry
@@ -90,8 +90,7 @@ class JudgedBatch(NamedTuple):
         return bool(self.batch.texts) and self.batch.entry(0).is_folder
 
 
-@dataclass(slots=True)
-class LedgerState:
+class LedgerState(Struct):
     """One ledger, judged.  `trouble` says why it could not be read at all, `within` which one it is a part of.
 
     `facts` is what it says itself of its sounds, by the keys of entries, where that was asked for.

@@ -1,7 +1,8 @@
 """What an entry means on this machine: where its path starts, drives of other systems, and names in another case."""
 
 import os
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from saltcart.ledgers import Entry
 from saltcart.shelves.true_names import AnyCase, TrueNames

@@ -6,9 +6,10 @@ import re
 import sqlite3
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field
 from functools import partial
 from itertools import product
+
+from msgspec import Struct, field
 
 from saltcart.errors import SaltCartError
 from saltcart.ledgers.containers import chunks, counted, json, lines, plist, xml
@@ -31,8 +32,7 @@ KEYS = " (names)"  # behind the place of names that are paths
 Finder = Callable[..., Sequence[Span] | Spans]  # of data and rules
 
 
-@dataclass(slots=True)
-class Content:
+class Content(Struct):
     """One way to read a file: its container, what a map must say besides, and the values by place."""
 
     container: str
@@ -51,8 +51,7 @@ class Content:
         return {"table": table, "column": column}
 
 
-@dataclass(frozen=True, slots=True)
-class FolderJoin:
+class FolderJoin(Struct, frozen=True):
     """Names in one table whose folders stand in another, with (folder, name) of some rows."""
 
     table: str

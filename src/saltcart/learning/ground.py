@@ -2,15 +2,15 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from saltcart.judging.resolver import Resolver
 from saltcart.spelling import encodable, spelling_named
 from saltcart.spelling.moves import tail_below
 
 
-@dataclass(slots=True)
-class Disk:
+class Disk(Struct):
     """What was asked of the disk so far, the shelves, and what paths of other systems mean."""
 
     shelves: list[str]
@@ -45,8 +45,7 @@ class Disk:
         return self.real[folder]
 
 
-@dataclass(slots=True)
-class Ground:
+class Ground(Struct):
     """The disk as the values of a file see it that lies in `folder`."""
 
     folder: str

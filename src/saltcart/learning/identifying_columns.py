@@ -6,11 +6,11 @@ import hashlib
 import os
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from itertools import islice
 from math import ceil, floor
 
 from blake3 import blake3
+from msgspec import Struct
 
 from saltcart.ledgers.facts import number, text, whole
 from saltcart.ledgers.maps import Map, Rule
@@ -41,8 +41,7 @@ DIGESTS: dict[int, tuple[Callable[[], Worker], ...]] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class ColumnFact:
+class ColumnFact(Struct, frozen=True):
     """One fact that a column seems to say, with the keys that say so in a map; of so many cells some agree with the
     files.
 

@@ -1,14 +1,14 @@
 """What was learnt about the places of a kind of file, and how the map made of it proved itself on each of them."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from saltcart.learning.identifying_columns import ColumnFact
 from saltcart.mentions.content import Spot
 
 
-@dataclass(slots=True)
-class Lesson:
+class Lesson(Struct):
     """What was learnt about one place: how many of its values resolve, how, and whether it goes into the map.
 
     `entry` is its [[entries]] table; `sure` false leaves it commented out, `why` says why.
@@ -26,8 +26,7 @@ class Lesson:
     beside: list[ColumnFact] = field(default_factory=list)
 
 
-@dataclass(slots=True)
-class Proof:
+class Proof(Struct):
     """What the map makes of one file: entries read back, and rewritten on trial.
 
     `uncovered` mentions of the shelves are reached by no entry; `spots` are some of them.
@@ -41,8 +40,7 @@ class Proof:
     trouble: str | None = None
 
 
-@dataclass(slots=True)
-class Learnt:
+class Learnt(Struct):
     """The lessons about one kind of file, the map they make, and its proof on each of the files.
 
     `means` are declarations of drives of another system, with how many of the values they would make lead somewhere.

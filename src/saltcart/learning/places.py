@@ -2,8 +2,9 @@
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import NamedTuple
+
+from msgspec import Struct
 
 from saltcart.learning.containers import KEYS, Content
 from saltcart.learning.ground import Ground, nameable
@@ -18,8 +19,7 @@ WHOLE_LINE = Parts(piece=re.compile(r"^(?P<path>[^\r\n]+)"))
 SURE = 0.5  # more than this share of the values must resolve
 
 
-@dataclass(slots=True)
-class Sample:
+class Sample(Struct):
     """One file of a kind: what it holds, and what its values are tried against; folders that single values name."""
 
     path: str

@@ -1,8 +1,9 @@
 """What every ledger can do, whatever its format."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any, NamedTuple, Protocol
+
+from msgspec import Struct, field
 
 from saltcart.ledgers.facts import Facts
 from saltcart.spelling import Spelling, encodable, readings
@@ -14,8 +15,7 @@ NEW_THINGS = "new things"  # what an entry names that says where its program put
 REMEDY_LIST = "Add or remove the folder in its program."
 
 
-@dataclass(frozen=True, slots=True)
-class ListEdits:
+class ListEdits(Struct, frozen=True):
     """What changes in lists of folders: new ones in front of or behind entries, and entries that go, by their keys."""
 
     front: Mapping[Key, Sequence[str]] = field(default_factory=dict)
@@ -34,8 +34,7 @@ class ListEdits:
 NO_EDITS = ListEdits()
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
+class Entry(Struct, frozen=True):
     """One spot in a ledger that names one file or folder.
 
     `key` finds the spot again in the same file, `where` says it to a person, `written` is what

@@ -8,7 +8,8 @@ import codecs
 import re
 import sys
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from saltcart.errors import CannotSpell, show
 
@@ -16,8 +17,7 @@ XML_NAMED = {"amp": "&", "lt": "<", "gt": ">", "quot": '"', "apos": "'"}
 JSON_NAMED = {'"': '"', "\\": "\\", "/": "/", "b": "\b", "f": "\f", "n": "\n", "r": "\r", "t": "\t"}
 
 
-@dataclass(frozen=True, slots=True)
-class Escape:
+class Escape(Struct, frozen=True):
     """One way of escaping: how raw text falls into signs, what each means, and how text is written.
 
     Raw text without any of `marks` means itself.  With `quotes` the raw text may stand in double quotes, in which
@@ -166,8 +166,7 @@ MIXED = Escape(
 )
 
 
-@dataclass(frozen=True, slots=True)
-class TextCoding:
+class TextCoding(Struct, frozen=True):
     """A path in escaped text of one encoding; `guess` when the encoding is one."""
 
     encoding: str

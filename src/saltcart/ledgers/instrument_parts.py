@@ -2,7 +2,8 @@
 
 import os
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from saltcart.errors import CannotSpell, SaltCartError, show
 from saltcart.ledgers.base import NO_EDITS, REMEDY_LIST, Batch, Batched, Entry, Key, Ledger, ListEdits

@@ -3,8 +3,9 @@
 import os
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any, NamedTuple
+
+from msgspec import Struct, field
 
 from saltcart import tomlfile
 from saltcart.errors import BadFile, show
@@ -59,8 +60,7 @@ SHAPE: dict[str, Any] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class FolderOf:
+class FolderOf(Struct, frozen=True):
     """A table that holds the folders: its rows are found by `key`, whose value stands in column `by` of the entry's
     row.
 
@@ -74,8 +74,7 @@ class FolderOf:
     spelling: Spelling
 
 
-@dataclass(frozen=True, slots=True)
-class Addition:
+class Addition(Struct, frozen=True):
     """What else stands in a row that is added to a table of folders: `values` by column, and in the columns `counts` a
     number one higher than any there.
     """
@@ -84,8 +83,7 @@ class Addition:
     counts: Sequence[str]
 
 
-@dataclass(frozen=True, slots=True)
-class Rule:
+class Rule(Struct, frozen=True):
     """One column whose cells are entries, of the rows that meet the SQL condition `where`.
 
     `facts` are columns of the same table that say more of the sound, in the order of COLUMNS; None for one that no
@@ -123,8 +121,7 @@ class Lists(NamedTuple):
     entry_key: str
 
 
-@dataclass(frozen=True, slots=True)
-class Map:
+class Map(Struct, frozen=True):
     """One kind of ledger: how to know it, what wraps it, its program's process name, and where its entries lie.
 
     An `index` names whatever a program came across when it scanned, so that being named there says nothing. `content`

@@ -3,8 +3,9 @@
 import re
 from bisect import bisect_left
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import AnyStr
+
+from msgspec import Struct
 
 from saltcart.ledgers.codings import Escape
 from saltcart.spelling import Spelling, spelling_named
@@ -12,8 +13,7 @@ from saltcart.spelling import Spelling, spelling_named
 XML_BASE = "@xml:base"
 
 
-@dataclass(frozen=True, slots=True)
-class Parts:
+class Parts(Struct, frozen=True):
     """Where in a value the paths stand: between separators, or where the group `path` of a pattern matches."""
 
     separator: str = ""
@@ -36,8 +36,7 @@ class Parts:
         return [value[start:end] for start, end in self.spans(value)]
 
 
-@dataclass(frozen=True, slots=True)
-class At:
+class At(Struct, frozen=True):
     """Values at one place are entries.
 
     `at` is a path of names with `/` between them, `*` for any one name and `**` for any number

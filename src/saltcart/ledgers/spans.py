@@ -9,11 +9,12 @@ import os
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
 from functools import cached_property, partial
 from itertools import accumulate, groupby
 from operator import add, attrgetter
 from typing import NamedTuple, Protocol, cast
+
+from msgspec import Struct
 
 from saltcart.errors import BadLedger, CannotSpell, show
 from saltcart.ledgers.base import NO_EDITS, REMEDY_LIST, Batch, Batched, Entry, Key, ListEdits
@@ -128,8 +129,7 @@ class Spans:
 SpanFinder = Callable[[bytes], Sequence[Span] | Spans]
 
 
-@dataclass(frozen=True, slots=True)
-class Shape:
+class Shape(Struct, frozen=True):
     """How new bytes go into a container, and what of it must stay equal: by default splicing, and all bytes outside
     the spans.
     """

@@ -2,8 +2,9 @@
 
 import codecs
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 from typing import NamedTuple
+
+from msgspec import Struct
 
 from saltcart.ledgers.base import Entry
 from saltcart.ledgers.codings import Escape, TextCoding, is_narrow
@@ -26,8 +27,7 @@ class Found(NamedTuple):
     base: int | Entry | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Text:
+class Text(Struct, frozen=True):
     """A decoded file: `skip` bytes of byte-order mark stand before it; `guess` when its encoding is one."""
 
     text: str

@@ -5,8 +5,9 @@ import re
 from bisect import bisect_left
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
 from functools import partial
+
+from msgspec import Struct, field
 
 from saltcart.cart import Cart
 from saltcart.drives import Drive, Presence, drive_of
@@ -31,8 +32,7 @@ from saltcart.spelling import Meanings
 from saltcart.spelling.moves import tail_below
 
 
-@dataclass(slots=True)
-class SurveyedShelf:
+class SurveyedShelf(Struct):
     """One proposed shelf; `reached_as` is the link that leads to it, where one does."""
 
     tree: FolderTree
@@ -43,8 +43,7 @@ class SurveyedShelf:
     headers: HeaderSums | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(Struct, frozen=True):
     """Something a person should know: its kind in a word, where, and what about it."""
 
     kind: str
@@ -52,8 +51,7 @@ class Finding:
     what: str
 
 
-@dataclass(frozen=True, slots=True)
-class Stray:
+class Stray(Struct, frozen=True):
     """Entries that lie outside every shelf, by folder: how many entries, of which files, and their bytes."""
 
     folder: str
@@ -62,8 +60,7 @@ class Stray:
     bytes: int
 
 
-@dataclass(slots=True)
-class SurveyReport:
+class SurveyReport(Struct):
     """All that was seen.  `leans` counts entries by (ledger number, shelf number).  Of what ledgers name outside every
     shelf, `strays` belong to none, and `unseen` may belong to shelves where nobody looked.
     """

@@ -4,9 +4,11 @@ import json
 import os
 import re
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime, timedelta
 from functools import partial
+
+from msgspec import Struct, field
+from msgspec.structs import asdict
 
 from saltcart.cart import Cart
 from saltcart.errors import SaltCartError, UsageError
@@ -37,8 +39,7 @@ COLLECTION_SHARE = 0.25
 DATE = re.compile(r"\d{4}-\d\d-\d\d")
 
 
-@dataclass(slots=True)
-class Find:
+class Find(Struct):
     """One finding, by its number: what kind, in which folder, the paths it speaks of, their bytes, and what is to be
     said.
 
@@ -54,8 +55,7 @@ class Find:
     kept: list[str] = field(default_factory=list)
 
 
-@dataclass(frozen=True, slots=True)
-class Judged:
+class Judged(Struct, frozen=True):
     """Whether a shelf is judged as a collection, and why."""
 
     name: str
@@ -64,8 +64,7 @@ class Judged:
     why: str
 
 
-@dataclass(slots=True)
-class TidyReport:
+class TidyReport(Struct):
     """All findings in their order, and which shelves were looked through for files no ledger names."""
 
     finds: list[Find]
@@ -73,8 +72,7 @@ class TidyReport:
     remarks: list[str]
 
 
-@dataclass(slots=True)
-class Sight:
+class Sight(Struct):
     """What is known while finding: the survey, the things in each shelf, and who names what."""
 
     report: SurveyReport

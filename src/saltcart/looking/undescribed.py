@@ -2,7 +2,8 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from saltcart.cart import NAME, Cart
 from saltcart.drives.drive import mount_of
@@ -19,8 +20,7 @@ from saltcart.spelling.moves import tail_below
 MOST_TOPS = 40
 
 
-@dataclass(slots=True)
-class Undescribed:
+class Undescribed(Struct):
     """The files that name sounds and that no format or map reads, and what was searched for them."""
 
     search: Search

@@ -3,7 +3,8 @@
 import os
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from saltcart.cart import Cart
 from saltcart.drives.drive import mount_of
@@ -32,8 +33,7 @@ UNCLEAR, DOUBLE, NOT_FOUND, CONTRADICTED, RENAMED, CONVERTED = (
 NEAREST = 3
 
 
-@dataclass(slots=True)
-class Single:
+class Single(Struct):
     """One lost path by itself: why it is none of a rule, and files that may be meant, the likeliest first.
 
     `chosen` is the one that will be named; `alike` are the rules that lead to them and are equally good.
@@ -47,8 +47,7 @@ class Single:
     alike: list[Rule] = field(default_factory=list)
 
 
-@dataclass(slots=True)
-class Findings:
+class Findings(Struct):
     """All that was found; `rules` with the lost paths that each mends."""
 
     losses: Losses

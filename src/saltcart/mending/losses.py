@@ -2,8 +2,9 @@
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from functools import partial
+
+from msgspec import Struct, field
 
 from saltcart.errors import SaltCartError
 from saltcart.judging.judge import FOUND, MISSING, OFFLINE, Judge, LedgerState
@@ -16,8 +17,7 @@ from saltcart.shelves.true_names import without_detours
 ELSEWHERE = "is now connected at"  # how Presence speaks of a drive that hangs elsewhere
 
 
-@dataclass(slots=True)
-class Lost:
+class Lost(Struct):
     """One path that is not there: how many entries of which ledgers name it, and what these say of the sound.
 
     `size` in bytes, `length` in seconds (`rounded` to whole ones by some formats), `digest` in hexadecimal digits.
@@ -46,8 +46,7 @@ class Lost:
             self.length, self.rounded = fact.length, fact.length == int(fact.length)
 
 
-@dataclass(slots=True)
-class Losses:
+class Losses(Struct):
     """All that was judged: ledgers, what each has lost, what merely waits for a drive (why -> entries), which paths
     that are there each ledger names, what could not be read, which ledgers lost something `together`,
     how often found ones were played, which files libraries (not playlists) name twice, as `doubles`, and folders that

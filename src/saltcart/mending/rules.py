@@ -9,8 +9,9 @@ more than once in five is none.  Without a strong proof it must explain nearly a
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
 from functools import lru_cache
+
+from msgspec import Struct, field
 
 from saltcart.mending.evidence import ENOUGH, FOLDERS, KNOWN, NAME, NEIGHBOURS, POINTS, Facts, Files, KnownMoves
 from saltcart.mending.losses import Lost
@@ -24,8 +25,7 @@ ALMOST_ALL, CONTRADICTED = 0.9, 0.2
 SAMPLE, LEAST_ALIKE, MOSTLY, MOST_ALIKE = 8, 3, 0.7, 5  # sounds of a folder that are held against namesakes elsewhere
 
 
-@dataclass(slots=True)
-class Rule:
+class Rule(Struct):
     """What lies below `old` is below `new` now: lost path -> file there, what speaks for it, and how sure that is.
 
     `lacking` counts what is lost below `old` and is not there, `seen` all that was there at first, `folders` how many

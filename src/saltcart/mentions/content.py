@@ -10,8 +10,9 @@ import sqlite3
 import zipfile
 import zlib
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
 from typing import Protocol
+
+from msgspec import Struct, field
 
 from saltcart.errors import SaltCartError, show
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
@@ -44,8 +45,7 @@ class Readable(Protocol):
         """At most so many bytes; none at the end."""
 
 
-@dataclass(frozen=True, slots=True)
-class Spot:
+class Spot(Struct, frozen=True):
     """One place in a file where a folder is named: where, in which form, and what stands around it."""
 
     where: str
@@ -53,8 +53,7 @@ class Spot:
     text: str
 
 
-@dataclass(slots=True)
-class Mention:
+class Mention(Struct):
     """One file that names old places: how often, in which encodings, where, and the first spots.
 
     Of those, `history` speak of what was: a log, a list of recent files, where a track was first imported from.

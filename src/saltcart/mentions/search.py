@@ -9,7 +9,8 @@ import os
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home, is_a_home
@@ -33,8 +34,7 @@ MANIFESTS = tuple(SUFFIXES.values())
 BATCH_FILES, BATCH_BYTES = 200, 8 << 20
 
 
-@dataclass(slots=True)
-class Search:
+class Search(Struct):
     """What a search found, over which places, how many files were gone through, and why some were not.
 
     Of the files, `unchanged` were read by an earlier search for the same folders.

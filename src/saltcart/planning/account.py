@@ -8,8 +8,9 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
+
+from msgspec import Struct, field
 
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home
@@ -31,8 +32,7 @@ if TYPE_CHECKING:
     from saltcart.learning.lessons import Proof
 
 
-@dataclass(slots=True)
-class Accounted:
+class Accounted(Struct):
     """One file that names the shelves: how often, how much of that its map does not reach, and what becomes of it.
 
     `spots` are some of what is not reached; `learnt`: its map was made just now, for a file of which nothing is
@@ -55,8 +55,7 @@ class Accounted:
         return self.standing in (IN_PART, UNREAD, UNCHANGEABLE)
 
 
-@dataclass(slots=True)
-class Account:
+class Account(Struct):
     """All files that name the shelves, in the places that were searched; `away` ones of cart.toml are not there."""
 
     search: Search

@@ -1,7 +1,8 @@
 """Drafting a trip whose sounds come out of archives."""
 
 import os
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from saltcart.drives import drive_of
 from saltcart.drives.known import remember

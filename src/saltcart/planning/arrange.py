@@ -5,7 +5,9 @@ import re
 import string
 from collections import Counter
 from collections.abc import Collection, Iterable, Iterator, Sequence
-from dataclasses import dataclass, field, replace
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from saltcart.drives.limits import Limits, allowed, folded, unique, units
 from saltcart.errors import UsageError, show
@@ -29,8 +31,7 @@ LISTS = {one.NAME for one in (m3u, pls, xspf, jspf, cue)}
 WIDTH = re.compile(r"0?[1-9]")
 
 
-@dataclass(slots=True)
-class Arranged:
+class Arranged(Struct):
     """What became of one shelf: how many sounds come into each folder of the pattern, from the shelf's new place, what
     keeps its place and why, and which got another name than the pattern gives, for that was taken.
     """

@@ -2,9 +2,11 @@
 
 import os
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field, replace
 from glob import escape
 from shlex import quote
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from saltcart.cart import Cart
 from saltcart.drives import Drive, drive_of
@@ -68,8 +70,7 @@ LINKS = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Room:
+class Room(Struct, frozen=True):
     """Free bytes on one drive now, after the haul and after the release."""
 
     drive: Drive
@@ -78,8 +79,7 @@ class Room:
     released: int
 
 
-@dataclass(slots=True)
-class Draft:
+class Draft(Struct):
     """A waybill with what it rests on; `seconds` is how long the haul should take, `links` are as of DraftedLedger,
     `strays` are files elsewhere, with their sizes, that ledgers which travel name; `new_things` are the ledgers that
     say where their programs put what comes next, with that folder now and after the trip; `arranged` is what a pattern
@@ -379,8 +379,7 @@ def without_kept(shelf: Shelf, request: Request, remarks: list[str]) -> Shelf:
     return replace(shelf, stay=(*shelf.stay, *map(escape, stay))) if stay else shelf
 
 
-@dataclass(slots=True)
-class Programs:
+class Programs(Struct):
     """The programs among the things of a walk that goes through here, and whether there was anything else."""
 
     shelf: Shelf

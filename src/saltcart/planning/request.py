@@ -1,15 +1,15 @@
 """The options of a draft as data."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from saltcart.cart import Cart
 from saltcart.shelves.digests import BLAKE3
 from saltcart.spelling.renames import Pairs
 
 
-@dataclass(frozen=True, slots=True)
-class Request:
+class Request(Struct, frozen=True):
     """What a person asks for.
 
     `to` is one folder for all shelves, or one for each.  Without `ledgers`, those that lean on

@@ -2,8 +2,9 @@
 
 import os
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
 from shlex import quote
+
+from msgspec import Struct, field
 
 from saltcart.drives.drive import mount_of
 from saltcart.errors import Refused, show
@@ -23,8 +24,7 @@ from saltcart.waybills.new_place import allocated, leads_out, unit_of
 from saltcart.waybills.waybill import MOST_TOPS, Shelf, Waybill, is_set_aside, matches
 
 
-@dataclass(slots=True)
-class DraftedShelf:
+class DraftedShelf(Struct):
     """One shelf as the draft saw it; bytes as written in it, as its drive allocates them, and as the new one will.
 
     Of a shelf of which a part stays, `tops` are folders of which something leaves, beside something that stays, `kept`

@@ -3,8 +3,9 @@
 import os
 import tempfile
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import partial
+
+from msgspec import Struct, field
 
 from saltcart.errors import CannotSpell, SaltCartError, show
 from saltcart.judging.judge import Judge, LedgerState
@@ -30,8 +31,7 @@ from saltcart.waybills.staging import changes_for, judged, routes_for, stage
 from saltcart.waybills.waybill import LedgerLine, Waybill
 
 
-@dataclass(slots=True)
-class DraftedLedger:
+class DraftedLedger(Struct):
     """One ledger as the draft saw it; `changes` entries would be rewritten; `travels` when it lies in a shelf.
 
     `links` are those that its entries go through into a shelf, with whether they would be turned.

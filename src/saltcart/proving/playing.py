@@ -5,7 +5,8 @@ import shlex
 import subprocess
 import tempfile
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from saltcart.errors import Refused, show
 from saltcart.judging.judge import FOUND, LedgerState
@@ -21,8 +22,7 @@ PATIENCE = 20.0  # seconds that a player may take for that
 WHOLE_FORMS = {b"RIFF": "little", b"FORM": "big"}  # files that say at their beginning how long they are
 
 
-@dataclass(slots=True)
-class Played:
+class Played(Struct):
     """What came of one ledger's sounds: how many it names, how many were decoded and how long these last, how many of
     its folders were met, and (path, why) of what does not play to its end, and of what nothing here decodes.
     """

@@ -1,7 +1,8 @@
 """What a check found, as plain data: entries, copies, and whether all is well."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from saltcart.judging.judge import ALTERED, FOUND, MISSING, OFFLINE, UNREADABLE, Judgement, LedgerState, add_counts
 from saltcart.judging.levels import WrongLevel
@@ -11,8 +12,7 @@ from saltcart.mentions.standings import UNACCOUNTED
 from saltcart.proving.playing import Played
 
 
-@dataclass(frozen=True, slots=True)
-class FileProblem:
+class FileProblem(Struct, frozen=True):
     """One file of a shelf whose copy is not as recorded."""
 
     path: str
@@ -20,8 +20,7 @@ class FileProblem:
     why: str
 
 
-@dataclass(frozen=True, slots=True)
-class Problem:
+class Problem(Struct, frozen=True):
     """One entry that is not found, or is found with a remark; `before` is its verdict before the trip, if it had
     one.
     """
@@ -35,16 +34,14 @@ class Problem:
         return (self.judgement.verdict != FOUND and self.before in (None, FOUND)) or self.judgement.verdict == ALTERED
 
 
-@dataclass(slots=True)
-class LedgerCheck:
+class LedgerCheck(Struct):
     """One ledger judged; problems in its order."""
 
     state: LedgerState
     problems: list[Problem]
 
 
-@dataclass(slots=True)
-class ShelfCheck:
+class ShelfCheck(Struct):
     """One shelf's copies held against the logbook, or against its manifest: how many files were looked at, and
     what is wrong with some.
 
@@ -63,8 +60,7 @@ class ShelfCheck:
     gathered: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class LeftMentions:
+class LeftMentions(Struct, frozen=True):
     """One file that still names an old place, how often, and why that may be; `spots` are some of them."""
 
     path: str
@@ -78,8 +74,7 @@ class LeftMentions:
         return self.standing == UNACCOUNTED
 
 
-@dataclass(slots=True)
-class CheckReport:
+class CheckReport(Struct):
     """All that was judged.  `trip` is None when ledgers were judged without one.
 
     After a switch, `left` files still name an old place, as `search` found; places in `unsearched` were not there.

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import TYPE_CHECKING
+
+from msgspec import Struct
 
 from saltcart.report.canvas import FREE, INK, LOAD, OVER, PACK, SHELF, TINY, USED, canvas, letter, shortened, unit_for
 
@@ -17,8 +18,7 @@ MOST_BARS = 60
 LEAST_HEIGHT, MOST_HEIGHT, TALL = 2.0, 8.0, 0.42  # inches: of a figure, and that a bar takes
 
 
-@dataclass(frozen=True, slots=True)
-class Bar:
+class Bar(Struct, frozen=True):
     """One bar of the room picture: level 0 for a shelf, deeper for its packs; bytes."""
 
     name: str
@@ -26,8 +26,7 @@ class Bar:
     bytes: int
 
 
-@dataclass(frozen=True, slots=True)
-class DriveBar:
+class DriveBar(Struct, frozen=True):
     """One drive: bytes used, free, and needed by the load (0 when none is to come, negative when it would leave).
 
     `against` when something hard speaks against the drive, room or not.

@@ -6,7 +6,8 @@ thousands of files needs only sums, and that is what it can afford.
 
 import os
 from collections.abc import Callable
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import KINDS, MATERIAL
@@ -31,8 +32,7 @@ KEEPING_PLACES = {
 PASSING_PLACES = {"downloads", "desktop", "trash", ".trash", "tmp", "temp"}
 
 
-@dataclass(slots=True)
-class FolderTree:
+class FolderTree(Struct):
     """Sums over one folder and all below it; sizes in bytes, `newest` in seconds since 1970.
 
     `direct` sounds, `loose` other files, `links`, `odd` things (pipes, sockets, devices) and

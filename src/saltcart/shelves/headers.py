@@ -3,8 +3,9 @@
 import os
 from collections import Counter
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
 from typing import BinaryIO
+
+from msgspec import Struct, field
 
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import DECODED, kind_of, trouble_of
@@ -13,8 +14,7 @@ DEPTHS = {"PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32, "F
 READERS = 4  # headers wait for the drive more than for the processor
 
 
-@dataclass(frozen=True, slots=True)
-class Header:
+class Header(Struct, frozen=True):
     """One sound; `bits` is None for compressed kinds, `trouble` says why the header does not parse."""
 
     path: str
@@ -26,8 +26,7 @@ class Header:
     trouble: str | None = None
 
 
-@dataclass(slots=True)
-class HeaderSums:
+class HeaderSums(Struct):
     """Sums over many sounds: seconds in all, and how many of each rate (hertz), channels and depth (bits)."""
 
     seconds: float = 0.0

@@ -1,16 +1,16 @@
 """Where a path goes when shelves move: prefixes compared by component, never by character."""
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
 from functools import partial
 from types import MappingProxyType
 from typing import NamedTuple
 
+from msgspec import Struct
+
 from saltcart.spelling.renames import Renames
 
 
-@dataclass(frozen=True, slots=True)
-class Move:
+class Move(Struct, frozen=True):
     """One folder (or file) that goes from the absolute path `old` to the absolute path `new`.
 
     `takes` says of a path below it whether it goes along; by default everything does.  Some `names` below it change on

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable
-from dataclasses import dataclass
 from functools import cached_property
+
+from msgspec import Struct
 
 Pairs = tuple[tuple[str, str], ...]
 KNOWN: dict[int, tuple[Pairs, Renames]] = {}
 
 
-@dataclass(frozen=True)
-class Renames:
+class Renames(Struct, frozen=True, dict=True):
     """Paths from the top of a folder, each with its new one.  What lies in a renamed folder goes with it, unless it is
     named itself.
     """

@@ -7,7 +7,8 @@ the trip names it.  With it goes all else that the trip left there: temporary fi
 import os
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from saltcart.drives.limits import EXFAT
 from saltcart.errors import SaltCartError, show
@@ -26,8 +27,7 @@ from saltcart.waybills.waybill import Shelf
 COARSEST_NS = EXFAT.time_step_ns  # the largest step in which a drive counts times
 
 
-@dataclass(slots=True)
-class Dropped:
+class Dropped(Struct):
     """What was removed: copies (files and bytes), and remarks on what was not."""
 
     files: int = 0

@@ -4,7 +4,8 @@ other names."""
 import os
 from collections.abc import Iterator, Sequence
 from contextlib import suppress
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from saltcart.drives.limits import FAT, allowed, folded, unique
 from saltcart.errors import UsageError, show

@@ -2,7 +2,8 @@
 
 import os
 from contextlib import suppress
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from saltcart.drives import drive_of
 from saltcart.drives.drive import mount_of, refuse_other_drive
@@ -23,8 +24,7 @@ from saltcart.trips.trip import RELEASED, RELEASING, SWITCHED, Trip
 from saltcart.waybills.waybill import Shelf
 
 
-@dataclass(slots=True)
-class ReleaseReport:
+class ReleaseReport(Struct):
     """How many originals went, the room they took by themselves, the room that the old drives then had more, and what
     was kept because it is not what was copied.
     """

@@ -3,8 +3,9 @@
 import os
 from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field
 from functools import partial
+
+from msgspec import Struct, field
 
 from saltcart.errors import CannotSpell, Refused, show
 from saltcart.hauling.haul import refuse_replaced, require_drives
@@ -33,8 +34,7 @@ PLAN = "repoint"
 LONG_NAME = 200  # bytes; file systems hold 255
 
 
-@dataclass(slots=True)
-class RepointReport:
+class RepointReport(Struct):
     """What the switch did: entries changed, where originals are set aside, links turned to the new place.
 
     `already` when it had been done before, so that nothing was left to do.

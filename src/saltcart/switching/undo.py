@@ -11,7 +11,9 @@ The plan is recorded, with everything it needs, before its first deed; see `tran
 
 import os
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from saltcart.drives import Presence, drive_of, find_drive
 from saltcart.drives.drive import refuse_other_drive, require
@@ -42,8 +44,7 @@ from saltcart.waybills.waybill import Shelf
 PLAN = "undo"
 
 
-@dataclass(slots=True)
-class UndoReport:
+class UndoReport(Struct):
     """What was taken back: entries changed, copies dropped (files and bytes), and remarks."""
 
     changed: int = 0

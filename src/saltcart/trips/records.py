@@ -3,9 +3,10 @@
 import json
 import os
 from collections.abc import Hashable
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
+
+from msgspec import Struct
 
 from saltcart.shelves.walk import Item
 
@@ -24,8 +25,7 @@ def now() -> str:
     return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(Struct, frozen=True):
     """One thing of a shelf with what the trip has done about it; `digest` is of its content as copied."""
 
     item: Item
@@ -35,8 +35,7 @@ class Row:
     existed: bool
 
 
-@dataclass(slots=True)
-class LedgerRow:
+class LedgerRow(Struct):
     """One ledger of the trip: home path, present place, digests before and after the switch, kept original."""
 
     number: int
@@ -50,8 +49,7 @@ class LedgerRow:
     changed: int
 
 
-@dataclass(frozen=True, slots=True)
-class EntryRow:
+class EntryRow(Struct, frozen=True):
     """One entry as it was before the switch and as it was rewritten; `key` in JSON."""
 
     key: str

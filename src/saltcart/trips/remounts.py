@@ -1,6 +1,6 @@
 """Following a drive that is mounted elsewhere than when the trip was drafted."""
 
-from dataclasses import replace
+from msgspec.structs import replace
 
 from saltcart.drives import Drive
 from saltcart.drives.drive import find_drive

@@ -1,6 +1,6 @@
 """The figures of a trip as plain data, for the history and for the result of every step."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from saltcart.trips import trip as trips
 from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow
@@ -8,8 +8,7 @@ from saltcart.trips.trip import RELEASED, SWITCHED, Trip
 from saltcart.waybills.waybill import Shelf
 
 
-@dataclass(frozen=True, slots=True)
-class ShelfSummary:
+class ShelfSummary(Struct, frozen=True):
     """One shelf of a trip with its files and bytes, but for those it goes without, and where its originals are set
     aside (None when they are not).
     """
@@ -20,8 +19,7 @@ class ShelfSummary:
     aside: str | None
 
 
-@dataclass(frozen=True, slots=True)
-class TripSummary:
+class TripSummary(Struct, frozen=True):
     """One trip; times ISO 8601 in UTC, None for what has not happened."""
 
     trip: str

@@ -6,8 +6,9 @@ import sqlite3
 import tempfile
 from collections.abc import Iterator
 from contextlib import ExitStack, closing, contextmanager, suppress
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from saltcart.drives.drive import mount_of
 from saltcart.errors import BadLedger, Refused, SaltCartError, Stopped, UsageError, show
@@ -32,8 +33,7 @@ MARK = "under-way"
 LETTERS = "bcdfghjkmnpqrstvwxz23456789"  # no two that look alike, no vowels to make words
 
 
-@dataclass(slots=True)
-class Trip:
+class Trip(Struct):
     """One carrying-out of a waybill."""
 
     name: str

@@ -6,11 +6,12 @@ It lies at the top of the collection, and all places in it start from there, so 
 import os
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Any
 
 import tomlkit
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from saltcart import tomlfile
 from saltcart.errors import BadFile, SaltCartError, show
@@ -69,8 +70,7 @@ To make it at home on a computer: saltcart settle FOLDER   (this folder). To bri
 """
 
 
-@dataclass(frozen=True, slots=True)
-class CarriedShelf:
+class CarriedShelf(Struct, frozen=True):
     """One shelf: where it lies in the collection, and where it came from on which drive; `renames` are as of Shelf."""
 
     name: str
@@ -82,8 +82,7 @@ class CarriedShelf:
     renames: tuple[tuple[str, str], ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class CarriedLedger:
+class CarriedLedger(Struct, frozen=True):
     """One ledger: where it lies, where it came from, and its digest in the collection when it was carried.
 
     `relative` when its entries are found wherever the drive hangs; `like` is one as it was written at home, where that
@@ -101,8 +100,7 @@ class CarriedLedger:
     facts: Mapping[str, int] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True)
-class CarriedFile:
+class CarriedFile(Struct, frozen=True):
     """A single file that was gathered."""
 
     place: str
@@ -111,8 +109,7 @@ class CarriedFile:
     digest: str
 
 
-@dataclass(frozen=True, slots=True)
-class CarriedList:
+class CarriedList(Struct, frozen=True):
     """A named list of a database, written as a file: where it lies, whose it is, its name there, its digest."""
 
     place: str
@@ -121,8 +118,7 @@ class CarriedList:
     digest: str
 
 
-@dataclass(frozen=True, slots=True)
-class Known:
+class Known(Struct, frozen=True):
     """Where a shelf, a ledger or a single file of the collection is at home for `who`, a user at a machine.
 
     Of a ledger, `digest` and `home_digest` are what it was in the collection and at home when the two agreed.
@@ -137,8 +133,7 @@ class Known:
     trip: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Gone:
+class Gone(Struct, frozen=True):
     """A file of the collection that had vanished at home when it was last brought up to date."""
 
     place: str
@@ -146,8 +141,7 @@ class Gone:
     digest: str
 
 
-@dataclass(slots=True)
-class Collection:
+class Collection(Struct):
     """All that `carried.toml` says.  `top` is the folder it lies in; `who` made it, user and
     machine, and `home` is the home folder of that user.  Sounds in it have their places by the pattern `arrange`.
     """

@@ -1,7 +1,8 @@
 """What changes in ledgers though nothing moves: entries linked anew, folders that come into lists or go."""
 
 import os
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from saltcart.ledgers.base import NEW_THINGS
 from saltcart.spelling.renames import Pairs
@@ -11,8 +12,7 @@ WHAT = (ALL, LEVEL, NEW_THINGS, ONE, PLACE)
 DO = ("add", "add first", "remove")
 
 
-@dataclass(frozen=True, slots=True)
-class Relink:
+class Relink(Struct, frozen=True):
     """Entries that name `old` shall name `new`, though nothing moves: in one `ledger`, or in all.
 
     `what`: ALL that is lost below it and is there below the new one; LEVEL, the folder alone, and what starts from it
@@ -34,8 +34,7 @@ class Relink:
         return os.path.lexists(new) and not os.path.lexists(old)
 
 
-@dataclass(frozen=True, slots=True)
-class FolderLine:
+class FolderLine(Struct, frozen=True):
     """A folder that comes into the list of a ledger, or goes: see DO."""
 
     ledger: str

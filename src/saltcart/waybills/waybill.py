@@ -4,12 +4,14 @@ import os
 import re
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
 from fnmatch import fnmatchcase
 from functools import lru_cache, partial
 from glob import escape
 from typing import Any
 from urllib.parse import quote, unquote_to_bytes
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from saltcart import tomlfile
 from saltcart.errors import BadFile, show
@@ -85,8 +87,7 @@ SHAPE: dict[str, Any] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Shelf:
+class Shelf(Struct, frozen=True):
     """One shelf of a trip: from where to where, on which drives, and what is left at the old place.
 
     `stay` patterns name what does not travel and stays where it is; with `only` patterns just
@@ -310,8 +311,7 @@ def sorted_out(patterns: tuple[str, ...]) -> tuple[frozenset[str], tuple[str, ..
     return found
 
 
-@dataclass(frozen=True, slots=True)
-class LedgerLine:
+class LedgerLine(Struct, frozen=True):
     """One ledger of a trip.  `digest` is what it was when drafted; `rewrite` false leaves it as it is.
 
     With `front`, a list of content folders gets new ones in front of those of which a part moves.
@@ -335,8 +335,7 @@ class LedgerLine:
     asked: str = "here"
 
 
-@dataclass(slots=True)
-class Waybill:
+class Waybill(Struct):
     """A whole plan.  `draft` names the list of files the draft saw, kept among our own data.
 
     The links in `turn` lead into moving shelves and will lead to the new places; entries through them stay.

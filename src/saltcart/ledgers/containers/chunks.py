@@ -7,8 +7,9 @@ When a payload changes its length, the lengths and padding above it are mended.
 
 import struct
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from saltcart.ledgers.codings import ONE, Escape, TextCoding, same
 from saltcart.ledgers.rules import At, Matcher
@@ -19,8 +20,7 @@ DEEPEST = 64
 WHOLE = Escape("whole", ONE, same, same)
 
 
-@dataclass(frozen=True, slots=True)
-class Chunk:
+class Chunk(Struct, frozen=True):
     """One chunk: place, tag, where its head and payload begin and end, and how deep it lies."""
 
     place: str

@@ -6,8 +6,9 @@ path changes, the length before it does; a file that counts anything around its 
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.codings import ONE, Escape, TextCoding, same
@@ -24,8 +25,7 @@ NO_TEXT = re.compile("[\x00-\x1f\x7f\ufffe\uffff]")
 HEADER = 64  # bytes in which a file may say how long it is
 
 
-@dataclass(frozen=True, slots=True)
-class Counting:
+class Counting(Struct, frozen=True):
     """How lengths stand before texts: `width` bytes in that `order`, counting `signs` (UTF-16 units) or bytes."""
 
     width: int

@@ -9,9 +9,10 @@ import plistlib
 import struct
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from itertools import accumulate
 from xml.parsers.expat import ExpatError
+
+from msgspec import Struct
 
 from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.codings import XML
@@ -91,8 +92,7 @@ def xml_spans(data: bytes, rule_for: Matcher) -> list[Span]:
     return xml.place_spans(text, raw, XmlReader(raw, rule_for).places(), rule_for)
 
 
-@dataclass(frozen=True, slots=True)
-class BinaryCoding:
+class BinaryCoding(Struct, frozen=True):
     """A string object whole, marker and all: one byte a sign when it is ASCII, else UTF-16."""
 
     sure = True
@@ -118,8 +118,7 @@ class BinaryCoding:
         return bytes([kind | 15, 0x10 | width]) + count.to_bytes(1 << width, "big") + body
 
 
-@dataclass(frozen=True, slots=True)
-class SharedCoding(BinaryCoding):
+class SharedCoding(BinaryCoding, frozen=True):
     """A string object that serves as something else, too, and so cannot be changed alone."""
 
     place: str
@@ -136,8 +135,7 @@ class SharedCoding(BinaryCoding):
 BINARY = BinaryCoding()
 
 
-@dataclass(frozen=True, slots=True)
-class Table:
+class Table(Struct, frozen=True):
     """The trailer and the offsets of all objects."""
 
     offset_size: int

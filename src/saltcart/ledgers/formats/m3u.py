@@ -9,8 +9,9 @@ import codecs
 import os
 import re
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from itertools import accumulate
+
+from msgspec import Struct
 
 from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.spans import Kind, Spans
@@ -31,8 +32,7 @@ def claims(name: str, head: bytes) -> bool:
     return name.lower().endswith(SUFFIXES) or head.removeprefix(codecs.BOM_UTF8).startswith(b"#EXTM3U")
 
 
-@dataclass(frozen=True, slots=True)
-class LineCoding:
+class LineCoding(Struct, frozen=True):
     """A path that fills a line, in UTF-8 or an 8-bit code."""
 
     encoding: str

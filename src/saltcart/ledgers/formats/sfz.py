@@ -10,10 +10,12 @@ of the disk.
 import os
 import re
 from collections.abc import Hashable, Iterator
-from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import NamedTuple
 from urllib.parse import quote
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.base import Entry
@@ -53,8 +55,7 @@ class Start(NamedTuple):
     before: str = ""
 
 
-@dataclass(slots=True)
-class State:
+class State(Struct):
     """What is in force at one place of an instrument."""
 
     variables: dict[str, str] = field(default_factory=dict)
@@ -69,8 +70,7 @@ class State:
         return (*sorted((name, value) for name, value in self.variables.items() if name in text), self.start)
 
 
-@dataclass
-class Instrument:
+class Instrument(Struct, dict=True):
     """An instrument with all that it includes: `parts` has the states in which each included file is read."""
 
     path: str
@@ -106,8 +106,7 @@ class Instrument:
             state.start = state.start._replace(folder=inner.as_entry(state.start.folder))
 
 
-@dataclass
-class Reading:
+class Reading(Struct, dict=True):
     """One file of an instrument, read from top to bottom."""
 
     text: str

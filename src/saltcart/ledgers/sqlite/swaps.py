@@ -1,7 +1,8 @@
 """Swaps as SQL, so that a database changes most of its cells by itself.  The rows stand in a table called `t`."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from saltcart.ledgers.maps import Rule
 from saltcart.ledgers.sqlite.quoting import literal, quoted
@@ -16,8 +17,7 @@ def holds(swap: Swap) -> bool:
         return False
 
 
-@dataclass(frozen=True, slots=True)
-class SqlSwaps:
+class SqlSwaps(Struct, frozen=True):
     """Those of some swaps that SQL can make on the cells of a rule; whether texts are UTF-8 in the database, and so
     in its order of them.
     """

@@ -3,9 +3,10 @@
 import os
 import sqlite3
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
 from itertools import chain
 from typing import Any, NamedTuple
+
+from msgspec.structs import replace
 
 from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.base import Key
