@@ -19,6 +19,8 @@ from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from typing import NamedTuple
 
+LONG = ("test_crash", "tests.demo", "test_pages", "test_archives", "test_fitting")
+
 
 class Outcome(NamedTuple):
     """What came of one unit: its name, how many tests ran, were skipped and failed, what was printed, and seconds."""
@@ -78,9 +80,9 @@ def deal_out() -> int:
     began, outcomes = time.perf_counter(), []
     order = sorted(UNITS)
     random.Random(1).shuffle(order)  # long tests stand side by side in their modules
-    order.sort(key=lambda name: "test_crash" not in name)  # and the longest begin first
-    # Processes that may have children of their own, as a haul does.
-    with ProcessPoolExecutor(os.cpu_count(), multiprocessing.get_context("fork")) as pool:
+    order.sort(key=lambda name: not any(word in name for word in LONG))  # and the longest begin first
+    # Processes that may have children of their own, as a haul does; one more than processors, for some wait for drives.
+    with ProcessPoolExecutor((os.cpu_count() or 1) + 1, multiprocessing.get_context("fork")) as pool:
         for done in as_completed([pool.submit(run, name) for name in order]):
             outcomes.append(done.result())
             print(outcomes[-1].text or ".", end="", flush=True)
