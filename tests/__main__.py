@@ -11,7 +11,6 @@ import multiprocessing
 import os
 import random
 import sys
-import tempfile
 import time
 import unittest
 from collections import defaultdict
@@ -68,15 +67,8 @@ def run(name: str) -> Outcome:
 
 def main() -> int:
     """Deal the units out, show what failed, and count."""
-    # The program is started thousands of times: its modules are compiled once, whatever this environment says of that.
-    with tempfile.TemporaryDirectory(prefix="saltcart-compiled-") as compiled:
-        os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
-        os.environ["PYTHONPYCACHEPREFIX"] = compiled
-        return deal_out()
-
-
-def deal_out() -> int:
-    """Deal the units out, show what failed, and count."""
+    # The program is started a thousand times: its modules are compiled once, whatever this environment says of that.
+    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
     began, outcomes = time.perf_counter(), []
     order = sorted(UNITS)
     random.Random(1).shuffle(order)  # long tests stand side by side in their modules

@@ -11,7 +11,7 @@ from tests.world import PLAYER_MAP, cells, tree, wav
 class CutOff(CrashCase, TwoMachines):
     """Cut off everywhere and typed again, a carry and a settling end as if they had not been."""
 
-    step = 1 if SAMPLED == 1 else 17  # no multiple of 3, so that every kind of death comes
+    step = 1 if SAMPLED == 1 else 25  # no multiple of 3, so that every kind of death comes
 
     def setUp(self):
         TwoMachines.setUp(self)

@@ -21,7 +21,7 @@ from tests.switching.test_crash import EVERY_POINT, CrashCase, LinkedCase
 from tests.world import cells, tree
 
 EIO = OSError(errno.EIO, "Input/output error")
-STEPS = 1 if EVERY_POINT else 13
+STEPS = 1 if EVERY_POINT else 19
 MOST = 130
 
 
