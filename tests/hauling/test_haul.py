@@ -173,6 +173,10 @@ class Strange(HaulCase):
         self.run_program("haul", trip, "--accept", "[34].wav", "7.wav", status=2)
         self.assertIn("5 files", self.run_program("haul", trip, "--accept", "3.wav").stdout)
         self.run_program("repoint", trip, "--yes")
+        told = self.run_program("check", trip).stdout
+        self.assertIn("goes without it, as accepted", " ".join(told.split()))
+        self.run_program("report", trip, "-o", self.top / "page.html")
+        self.assertIn("gone without", (self.top / "page.html").read_text())
         check = self.run_json("check", trip)
         self.assertEqual(
             ([Path(one["path"]).name for one in check["shelves"][0]["accepted"]], check["broken_before"]["missing"]),
