@@ -172,6 +172,29 @@ class Mended(MendCase):
         words = [f"{word} (1 of 1)" for word in ("length", "title", "artist", "track number")]
         self.assertEqual(done["rules"][0]["evidence"], words, "and that is proof")
 
+    def test_another_album_of_the_same_artist_proves_nothing(self):
+        """Its tracks have the same names, numbers and artist, and other titles: each rule would have been proven."""
+        with closing(sqlite3.connect(self.library)) as database:
+            database.execute("DELETE FROM tracks")
+            database.execute("ALTER TABLE tracks ADD COLUMN number TEXT")
+            for number in range(1, 7):
+                there = self.lighter / "Second" / f"0{number}.flac"
+                there.parent.mkdir(exist_ok=True)
+                soundfile.write(there, [0.1] * 8000 * number, 8000)
+                tags = mutagen.File(there)
+                tags["title"], tags["artist"], tags["tracknumber"] = f"Ebb {number}", "Bilge Choir", str(number)
+                tags.save()
+                database.execute(
+                    "INSERT INTO tracks (place, title, artist, number) VALUES (?, ?, 'Bilge Choir', ?)",
+                    (f"file://{self.keel}/First/0{number}.flac", f"Flood {number}", str(number)),
+                )
+            database.commit()
+        plan = self.top / "numbered.toml"
+        plan.write_text(PLAYER_MAP.read_text().replace('title = "title"', 'title = "title"\ntrack = "number"'))
+        (self.top / "cart.toml").write_text(f'maps = ["{plan}"]\nplaces = ["{self.lighter}"]\n')
+        done = self.mend("--ledger", self.library, "--yes", status=1)
+        self.assertEqual([(rule["sure"], rule["taken"]) for rule in done["rules"]], [("by names alone", False)])
+
     def test_a_manifest_that_was_left_tells_by_digest(self):
         self.run_program("check", self.shelf, "--digests", "--write")
         os.remove(self.library)

@@ -59,6 +59,16 @@ class World:
         self.truth, self.rows, self.hard = {}, [], set()
         for number in range(PACKS):
             self.pack(number)
+        # A kit that is gone, and others that nobody has named: all of one length, and with the same names.
+        for number in range(8):
+            self.rows.append((f"{top}/old/Kits/Kit 1/Hit {number}.wav", 44 + 2 * 2000, 2000 / 8000))
+            self.truth[self.rows[-1][0]] = None
+            sound(f"{top}/new/Kits/Kit 2/Hit {number}.wav", 2000, number)
+        # And one whose sounds are of one length too, which was moved as it is.
+        for number in range(8):
+            self.rows.append((f"{top}/old/Waves/Basic/Saw {number}.wav", 44 + 2 * 600, 600 / 8000))
+            self.truth[self.rows[-1][0]] = f"{top}/new/Waves/Basic/Saw {number}.wav"
+            sound(f"{top}/new/Waves/Basic/Saw {number}.wav", 600, number)
         with closing(sqlite3.connect(f"{top}/t.db")) as database:
             database.execute("CREATE TABLE t (path TEXT, size INTEGER, seconds REAL)")
             database.executemany("INSERT INTO t VALUES (?, ?, ?)", self.rows)

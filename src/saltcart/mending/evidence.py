@@ -24,7 +24,6 @@ POINTS = dict.fromkeys((DIGEST, TRIP, DRIVE, HOME), 4) | {SIZE: 2, LENGTH: 2, TI
 POINTS |= {FOLDERS: 1, NEIGHBOURS: 1, NAME: 2}
 ENOUGH = 4
 STRONG = (DIGEST, TRIP, DRIVE, HOME)
-KNOWN = (*STRONG, SIZE, LENGTH, TITLE, ARTIST, TRACK)  # what is known of a sound itself, or of its drive
 # Seconds by which lengths may differ: written to the hundredth, of long sounds as encoders pad them, of whole seconds.
 TOLERANCE, PADDED, ROUNDED = 0.011, 0.06, 1.0
 SHORT, LONG = 0.1, 10.0  # below the one, and for whole seconds below the other, lengths tell nothing apart
@@ -41,6 +40,13 @@ class Facts(NamedTuple):
     def points(self) -> int:
         """What the agreement is worth."""
         return sum(POINTS[one] for one in self.agree)
+
+
+def said(lost: Lost, word: str, facts: Facts) -> object:
+    """What a lost sound says of itself that agrees, under that word; a track number says nothing without its title."""
+    if word == TRACK:
+        return lost.title if TITLE in facts.agree else None
+    return getattr(lost, word)
 
 
 SAME_SIZE = Facts((SIZE,), ())
@@ -158,7 +164,7 @@ class KnownMoves:
             above = tail_below(move.old, old)
             if above and joined(new, above) == move.new:
                 return word
-        if os.path.dirname(old) in HOMES and new == self.home:
+        if os.path.dirname(old) in HOMES and new == self.home and not os.path.lexists(old):  # else somebody else's
             return HOME
         return None
 

@@ -1,10 +1,12 @@
 """Rules: changes of beginning that explain many lost paths at once, and which of them is taken.
 
 The arithmetic.  Each fact that agrees is worth points (`evidence.POINTS`); a rule is *proven* when the facts that are
-known of the sounds themselves, or of their drive, add up to ENOUGH over its entries.  Folders above a name that agree
-and neighbours that are found together count as well, but make a rule that is likely *by names* alone, which nobody
-takes without being told.  Entries that a known fact contradicts are not explained by a rule; one that is contradicted
-more than once in five is none.  Without a strong proof it must explain nearly all that is lost of each folder.
+known of the sounds themselves, or of their drive, add up to ENOUGH over its entries.  What several sounds share counts
+once: those that were cut to one length look like those of any other pack that was cut so.  Folders above a name that
+agree and neighbours that are found together count as well, but make a rule that is likely *by names* alone, which
+nobody takes without being told, or bear out what little is known: see Rule.proven.  Entries that a known fact
+contradicts are not explained by a rule; one that is contradicted more than once in five is none.  Without a strong
+proof it must explain nearly all that is lost of each folder.
 """
 
 from collections import Counter
@@ -13,7 +15,19 @@ from functools import lru_cache
 
 from msgspec import Struct, field
 
-from saltcart.mending.evidence import ENOUGH, FOLDERS, KNOWN, NAME, NEIGHBOURS, POINTS, Facts, Files, KnownMoves
+from saltcart.mending.evidence import (
+    ENOUGH,
+    FOLDERS,
+    LENGTH,
+    NAME,
+    NEIGHBOURS,
+    POINTS,
+    SIZE,
+    Facts,
+    Files,
+    KnownMoves,
+    said,
+)
 from saltcart.mending.losses import Lost
 from saltcart.mending.places import Places, name_key
 from saltcart.spelling.foreign import PSEUDO
@@ -30,12 +44,14 @@ class Rule(Struct):
 
     `lacking` counts what is lost below `old` and is not there, `seen` all that was there at first, `folders` how many
     of those above a name agree, `exact` says whether names do to the letter; `points` are those of what is known.
+    `said` has the different things that agree, by the word for each: sounds of one length, say, speak but once.
     """
 
     old: str
     new: str
     files: dict[str, str] = field(default_factory=dict)
     agreeing: Counter[str] = field(default_factory=Counter)
+    said: dict[str, set[object]] = field(default_factory=dict)
     contradicted: list[str] = field(default_factory=list)
     strong: str | None = None
     sure: str | None = None
@@ -54,8 +70,14 @@ class Rule(Struct):
     @property
     def points(self) -> int:
         """What is known of the sounds, in points."""
-        known = sum(POINTS[word] * count for word, count in self.agreeing.items() if word in KNOWN)
+        known = sum(POINTS[word] * len(different) for word, different in self.said.items())
         return known + (POINTS[self.strong] if self.strong else 0)
+
+    @property
+    def proven(self) -> bool:
+        """Whether what is known suffices, or what little of it is there is borne out by two folders and neighbours."""
+        little = self.points and self.folders == MOST_FOLDERS and self.points + self.named >= 2 * ENOUGH
+        return self.points >= ENOUGH or bool(little)
 
     @property
     def named(self) -> int:
@@ -71,6 +93,8 @@ class Rule(Struct):
         if self.sure != PROVEN:
             words += [f"{self.folders} folders above"] if self.folders else []
             words += [f"{len(self.files)} found together"] if len(self.files) > 1 else []
+            measures = self.said.get(SIZE, set()) | self.said.get(LENGTH, set())
+            words += ["all of one length"] if len(measures) == 1 < len(self.files) else []
             words += [NAME] if self.agreeing[NAME] else []
         return words
 
@@ -178,7 +202,7 @@ def weigh(rule: Rule, lost: dict[str, Lost], files: Files, tally: Tally) -> None
         if not rule.files or (len(rule.files) == 1 and not worth_reading(lost, rule)):
             return
     hold_against_files(rule, list(rule.files.items()), lost, files)
-    if rule.points >= ENOUGH:
+    if rule.proven:
         # What is proven by whole folders holds for the files of others as well, as far as something is known of each.
         some = [
             pair for pair in torn.items() if (facts := files.facts(lost[pair[0]], pair[1])).agree or facts.contradict
@@ -187,7 +211,7 @@ def weigh(rule: Rule, lost: dict[str, Lost], files: Files, tally: Tally) -> None
     rule.lacking = tally.below[rule.old] - len(rule.files) - len(rule.contradicted)
     if not rule.files or len(rule.contradicted) > CONTRADICTED * (len(rule.files) + len(rule.contradicted)):
         return
-    if rule.points >= ENOUGH:
+    if rule.proven:
         rule.sure = PROVEN
     elif rule.named >= ENOUGH:
         rule.sure = BY_NAMES
@@ -204,6 +228,8 @@ def hold_against_files(rule: Rule, pairs: Sequence[tuple[str, str]], lost: dict[
         else:
             rule.files[path] = found
             agreeing[facts.agree] += 1
+            for word in facts.agree:
+                rule.said.setdefault(word, set()).add(said(lost[path], word, facts))
     for words, count in agreeing.items():
         rule.agreeing.update(dict.fromkeys(words, count))
 
