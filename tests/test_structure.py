@@ -2,6 +2,7 @@
 
 import ast
 import re
+import runpy
 import unittest
 from itertools import pairwise
 from pathlib import Path
@@ -69,3 +70,18 @@ class Structure(unittest.TestCase):
                 self.assertIsNone(
                     re.search(r"^\s*(print|input)\(|argparse|saltcart\.cli", path.read_text(), re.MULTILINE), path
                 )
+
+    def test_what_is_broken_on_purpose_is_there(self):
+        """Each breakage finds its place, and names tests that exist; whether those notice it is asked by hand."""
+        breakages = runpy.run_path(str(ROOT / "tools" / "break_promises.py"))["BREAKAGES"]
+        for one in breakages:
+            with self.subTest(one.name):
+                self.assertEqual((HOUSE / one.file).read_text("utf-8").count(one.old), 1)
+                for name in one.tests:
+                    self.assertTrue((ROOT / name.replace(".", "/")).is_dir() or self.loads(name), name)
+
+    @staticmethod
+    def loads(name):
+        """Whether the tests of a name can be found."""
+        loader = unittest.TestLoader()
+        return loader.loadTestsFromName(name).countTestCases() > 0 and not loader.errors
