@@ -142,6 +142,14 @@ def add_search(parser: argparse.ArgumentParser) -> None:
     )
 
 
+def add_output(parser: argparse.ArgumentParser, what: str, default: str) -> None:
+    """Where something is written."""
+    parser.add_argument(
+        "--output", "-o", metavar="FILE", default=default, help=f"the {what} to write (default: {default})"
+    )
+    parser.add_argument("--force", action="store_true", help=f"write over an earlier {what} of that name")
+
+
 def add_sha256(parser: argparse.ArgumentParser) -> None:
     """--sha256."""
     parser.add_argument(

@@ -5,7 +5,7 @@ import os
 
 from saltcart.cart import load
 from saltcart.cli.account import show_account, show_advice
-from saltcart.cli.arguments import add_plan
+from saltcart.cli.arguments import add_output, add_plan
 from saltcart.cli.documents import draft_document
 from saltcart.cli.drives import duration
 from saltcart.cli.screen import Screen, many, place, size
@@ -23,10 +23,7 @@ MOST_FOLDERS, MOST_CLASHES, MOST_NAMED = 24, 6, 3
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The plan, and where to write it."""
     add_plan(parser)
-    parser.add_argument(
-        "--output", "-o", metavar="FILE", default="waybill.toml", help="the waybill to write (default: waybill.toml)"
-    )
-    parser.add_argument("--force", action="store_true", help="write over an earlier waybill of that name")
+    add_output(parser, "waybill", "waybill.toml")
 
 
 def request(options: argparse.Namespace) -> Request:

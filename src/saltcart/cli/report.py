@@ -2,7 +2,7 @@
 
 import argparse
 
-from saltcart.cli.arguments import add_trip
+from saltcart.cli.arguments import add_output, add_trip
 from saltcart.cli.check import closing
 from saltcart.cli.page_file import page_path
 from saltcart.cli.screen import Screen, place
@@ -13,10 +13,7 @@ from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE, l
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The trip, and where the page goes."""
     add_trip(parser)
-    parser.add_argument(
-        "--output", "-o", metavar="FILE", default="report.html", help="the page to write (default: report.html)"
-    )
-    parser.add_argument("--force", action="store_true", help="write over an earlier page of that name")
+    add_output(parser, "page", "report.html")
 
 
 def run(options: argparse.Namespace) -> int:
