@@ -172,6 +172,13 @@ class Mended(MendCase):
         words = [f"{word} (1 of 1)" for word in ("length", "title", "artist", "track number")]
         self.assertEqual(done["rules"][0]["evidence"], words, "and that is proof")
 
+    def test_what_is_there_and_is_no_sound_is_told_as_such(self):
+        self.shelf.rename(self.lighter / "Bells")
+        (self.lighter / "Bells" / NAMES[0]).write_bytes(b"no sound")
+        told = " ".join(self.run_program("mend", "--yes", status=1).stdout.split())
+        self.assertIn("14 of 14 lost entries found again", told)
+        self.assertRegex(told, "3 entries name a file that is there and does not read as a sound: saltcart check")
+
     def test_another_album_of_the_same_artist_proves_nothing(self):
         """Its tracks have the same names, numbers and artist, and other titles: each rule would have been proven."""
         with closing(sqlite3.connect(self.library)) as database:

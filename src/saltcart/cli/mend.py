@@ -23,6 +23,7 @@ from saltcart.looking.survey import usual_ledgers
 from saltcart.mending.findings import Findings, Single, choose, find, is_proven, settle, waybill_for
 from saltcart.mending.rules import Rule
 from saltcart.mending.trial import leave_out_what_fails
+from saltcart.proving.results import CheckReport
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings
 from saltcart.switching.ledger_trip import change_ledgers, finish_cut_off
@@ -316,24 +317,8 @@ def carry_out(
         show_ledgers(screen, [one.state for one in report.ledgers])
     else:
         show_check(screen, report)
-    counts = report.counts
-    total = sum(counts.values())
     changes = f"{many(switched.changed, 'change', 'changes')} in {ledgers}; in each nothing else differs"
-    if found:
-        before = [state for state in found.losses.states if state.path in {line.path for line in waybill.ledgers}]
-        again = there(counts) - there(add_counts(before))  # as seen now, not as was hoped
-        left = found.losses.entries - again
-        screen.say(
-            f"{again:,} of {many(found.losses.entries, 'lost entry', 'lost entries')} found again, by {changes}."
-        )
-    else:
-        left = total - there(counts)
-        screen.say(f"{changes[:1].upper()}{changes[1:]}. {total - left:,} of {total:,} entries found.")
-    if left:
-        screen.say(f"{many(left, 'entry stays', 'entries stay')} as before.")
-    if unsound := there(counts) - counts[FOUND]:
-        what = many(unsound, "entry names", "entries name")
-        screen.remark(f"{what} a file that is there and does not read as a sound: saltcart check {name}")
+    left = show_outcome(screen, waybill, found, report, changes)
     screen.say(f"To take it back: saltcart undo {name}")
     screen.document(
         {
@@ -344,7 +329,30 @@ def carry_out(
         }
     )
     waiting = found.losses.offline or found.losses.troubles if found else ()
-    return 0 if report.ok and counts[FOUND] == total and not left and not waiting else 1
+    every_one = report.counts[FOUND] == sum(report.counts.values())
+    return 0 if report.ok and every_one and not left and not waiting else 1
+
+
+def show_outcome(screen: Screen, waybill: Waybill, found: Findings | None, report: CheckReport, changes: str) -> int:
+    """How many entries are found again, and what is not; how many stay as before."""
+    counts = report.counts
+    if found:
+        before = [state for state in found.losses.states if state.path in {line.path for line in waybill.ledgers}]
+        again = there(counts) - there(add_counts(before))  # as seen now, not as was hoped
+        left = found.losses.entries - again
+        screen.say(
+            f"{again:,} of {many(found.losses.entries, 'lost entry', 'lost entries')} found again, by {changes}."
+        )
+    else:
+        total = sum(counts.values())
+        left = total - there(counts)
+        screen.say(f"{changes[:1].upper()}{changes[1:]}. {total - left:,} of {total:,} entries found.")
+    if left:
+        screen.say(f"{many(left, 'entry stays', 'entries stay')} as before.")
+    if unsound := there(counts) - counts[FOUND]:
+        what = many(unsound, "entry names", "entries name")
+        screen.remark(f"{what} a file that is there and does not read as a sound: saltcart check {report.trip}")
+    return left
 
 
 def there(counts: Mapping[str, int]) -> int:
