@@ -13,6 +13,7 @@ import tempfile
 import time
 import warnings
 import zipfile
+from collections import Counter
 from contextlib import closing
 from pathlib import Path
 
@@ -472,6 +473,24 @@ class Databases(MapCase):
         """The rows of both tables."""
         with closing(sqlite3.connect(path)) as database:
             return [database.execute(f"SELECT * FROM {table}").fetchall() for table in ("sound", "kit")]
+
+    def test_what_rows_say_alike_is_counted_and_nothing_else(self):
+        with closing(sqlite3.connect(self.path)) as database, database:
+            database.execute("DROP TABLE sound")
+            database.execute("CREATE TABLE sound (dir TEXT COLLATE NOCASE, file TEXT COLLATE NOCASE, rating INTEGER)")
+            some = [
+                ("/S", "a.wav", 1),
+                ("/S", "A.wav", 1),
+                ("/s", "a.wav", 1),
+                ("/S", "a.wav", 2),
+                ("/S", "b\udcff", 1),
+            ]
+            rows = [(os.fsencode(folder), os.fsencode(name), plays) for folder, name, plays in some]
+            insert = "INSERT INTO sound VALUES (CAST(? AS TEXT), CAST(? AS TEXT), ?)"
+            database.executemany(insert, [row for number, row in enumerate(rows) for _time in range(number + 1)])
+        each = Counter(found._replace(key=None) for found in self.ledger.facts())
+        self.assertEqual(sorted(each.values()), [1, 2, 3, 4, 5])
+        self.assertEqual(dict(self.ledger.said()), each)
 
     def test_paths_split_over_columns_and_lists_in_cells(self):
         resolver = Resolver()

@@ -98,7 +98,7 @@ class Table:
             f" WHERE {condition}"
         )
         if alike:
-            query += f" GROUP BY {', '.join(one for one in beside if one != 'NULL')}"
+            query += f" GROUP BY {', '.join(f'{one} COLLATE BINARY' for one in beside if one != 'NULL')}"
         end = 2 + len(columns)
         for row in chain.from_iterable(fetched(connection, query)):
             yield row[0], row[1], row[end:], row[2:end]
