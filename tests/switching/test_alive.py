@@ -7,15 +7,17 @@ an exit status nor the record says what is not so.
 
 import errno
 import json
+import os
 import random
 import shutil
+import signal
 import sqlite3
 from contextlib import closing
 from types import SimpleNamespace
 from unittest.mock import Mock, patch
 
 from saltcart.standins import player
-from saltcart.switching import transaction
+from saltcart.switching import transaction, undo
 from tests.switching.crashing import FAILED, KILLED, Trouble, plug_in, pull, run_until, run_with
 from tests.switching.test_crash import EVERY_POINT, CrashCase, LinkedCase
 from tests.world import cells, tree
@@ -107,6 +109,47 @@ class Alive(AliveCase):
         for number, status in self.histories(5, make):
             self.assert_true_words(status, self.state())
             self.assert_back() if number % 2 else self.assert_through()
+
+    def test_an_impatient_interrupt_waits_until_all_is_taken_back(self):
+        self.restore()
+        done, real = [], (transaction.perform, transaction.revert)
+
+        def perform(deed):
+            done.append(deed)
+            if len(done) == 3:
+                raise EIO
+            real[0](deed)
+
+        def revert(deed):
+            if done:
+                done.clear()
+                os.kill(os.getpid(), signal.SIGINT)
+            real[1](deed)
+
+        with patch.multiple(transaction, perform=perform, revert=revert):
+            status = self.program_says("repoint", self.trip, "--yes")
+        self.assertEqual((status, self.state(), self.seen()), (4, "hauled", self.hauled))
+        self.assert_back()
+
+    def test_a_drive_that_goes_while_ledgers_are_read_is_not_gone_for_good(self):
+        real = undo.prepare_ledger
+        for last in range(1, len(self.ledgers) + 1):
+            self.restore()
+            self.run_again("repoint", self.trip, "--yes")
+            read = []
+
+            def pulled_after(*words, read=read, last=last):
+                deeds = real(*words)
+                read.append(words)
+                if len(read) == last:
+                    pull(self.keel)
+                return deeds
+
+            with self.subTest(last), patch.object(undo, "prepare_ledger", pulled_after):
+                self.assertEqual(self.program_says("undo", self.trip, "--yes", "--drop-copies"), 3)
+                self.assertEqual(plug_in(str(self.keel)), [])
+                self.assertEqual(self.state(), "switched")
+        self.assert_back()
 
     def test_a_drive_is_pulled_in_mid_switch(self):
         """Either drive; nothing is written into the hole, and the record knows that it does not know."""
