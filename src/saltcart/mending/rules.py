@@ -91,7 +91,7 @@ class Rule(Struct):
         words += [f"{word} ({count} of {len(self.files)})" for word, count in sorted(
             self.agreeing.items(), key=lambda pair: -POINTS[pair[0]]) if word != NAME]  # fmt: skip
         if self.sure != PROVEN:
-            words += [f"{self.folders} folders above"] if self.folders else []
+            words += [f"{self.folders} folder{'s' if self.folders > 1 else ''} above"] if self.folders else []
             words += [f"{len(self.files)} found together"] if len(self.files) > 1 else []
             measures = self.said.get(SIZE, set()) | self.said.get(LENGTH, set())
             words += ["all of one length"] if len(measures) == 1 < len(self.files) else []

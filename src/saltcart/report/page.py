@@ -19,9 +19,17 @@ def render(name: str, title: str, **content: Any) -> str:
         trim_blocks=True,
         lstrip_blocks=True,
     )
+    environment.filters["breakable"] = breakable
     made = datetime.now(UTC).strftime("%Y-%m-%d %H:%M UTC")
     page: str = environment.get_template(f"{name}.html").render(title=title, made=made, version=__version__, **content)
     return page
+
+
+def breakable(text: object) -> str:
+    """A text for a narrow column: a path is broken after a slash before it is broken within a name."""
+    from markupsafe import Markup, escape
+
+    return escape(text).replace("/", Markup("/<wbr>"))
 
 
 def write(path: str, page: str) -> None:
