@@ -14,7 +14,7 @@ import soundfile
 
 from saltcart.standins import player
 from tests.switching.test_crash import CrashCase
-from tests.world import PLAYER_MAP, WorldCase, cells
+from tests.world import PLAYER_MAP, PROGRAM, WorldCase, cells
 
 NAMES = ["low/C1.wav", "low/D1 #2.wav", "high/Été 50%.wav", "high/it's & all.wav", "Ünder/Ko\u0308rper.wav"]
 
@@ -178,6 +178,27 @@ class Mended(MendCase):
         told = " ".join(self.run_program("mend", "--yes", status=1).stdout.split())
         self.assertIn("14 of 14 lost entries found again", told)
         self.assertRegex(told, "3 entries name a file that is there and does not read as a sound: saltcart check")
+
+    def test_whoever_is_there_is_asked_about_what_is_likely(self):
+        for name in NAMES:
+            self.sound(self.shelf / name, 3)
+        with closing(sqlite3.connect(self.library)) as database:
+            database.execute("UPDATE tracks SET seconds = ?", (self.seconds(3),))
+            database.commit()
+        self.shelf.rename(self.keel / "Sounds" / "Bell Tones (old)")
+        before = self.state()
+        for answers, status, same in (("n\n", 1, True), ("y\nn\n", 2, True), ("y\ny\n", 0, False)):
+            ours, theirs = os.openpty()
+            os.write(ours, answers.encode())
+            words = [PROGRAM, "mend", "--ledger", self.library]
+            done = subprocess.run(
+                words, stdin=theirs, env=self.environment, cwd=self.top, capture_output=True, text=True
+            )
+            for handle in (ours, theirs):
+                os.close(handle)
+            with self.subTest(answers):
+                self.assertIn("Take rule 1 too (6 entries), for which names alone speak?", done.stderr)
+                self.assertEqual((done.returncode, self.state() == before), (status, same), done.stdout)
 
     def test_another_album_of_the_same_artist_proves_nothing(self):
         """Its tracks have the same names, numbers and artist, and other titles: each rule would have been proven."""

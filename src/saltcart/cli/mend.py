@@ -91,6 +91,7 @@ def run(options: argparse.Namespace) -> int:
         settle(found, taken)
     choose(found, chosen(options, found))
     show_findings(screen, found, taken)
+    taken += likely_ones(screen, options, found, taken)
     waybill = waybill_for(
         found, maps, means, lambda rule: any(rule is one for one in taken), options.for_here, options.signposts
     )
@@ -139,6 +140,21 @@ def rules_taken(options: argparse.Namespace, found: Findings) -> list[Rule]:
         and (str(number) in only if only else is_proven(rule) or options.by_name)
         and (options.for_here or not rule.means)
     ]
+
+
+def likely_ones(screen: Screen, options: argparse.Namespace, found: Findings, taken: Sequence[Rule]) -> list[Rule]:
+    """The rules for which names alone speak, where a person is there and says that they are right."""
+    left = [
+        (number, rule)
+        for number, rule in enumerate(found.rules, 1)
+        if not any(rule is one for one in taken) and str(number) not in getattr(options, "not") and not rule.means
+    ]
+    if not left or options.yes or options.output or options.only_rule or not sys.stdin.isatty():
+        return []
+    numbers = ", ".join(str(number) for number, _rule in left)
+    entries = many(sum(found.entries_of(rule) for _number, rule in left), "entry", "entries")
+    question = f"Take {'rule' if len(left) == 1 else 'rules'} {numbers} too ({entries}), for which names alone speak?"
+    return [rule for _number, rule in left] if screen.agrees(question, options) else []
 
 
 def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
