@@ -22,6 +22,7 @@ from saltcart.ledgers.containers import records, xml
 from saltcart.ledgers.rules import At, Matcher
 from saltcart.ledgers.spans import Spans
 from saltcart.spelling import Move, Moves, spelling_named
+from saltcart.waybills.routes import Changes, Routes
 from tests.ledgers.test_contract import rewritten
 
 NAMES = some.text(some.characters(exclude_characters="\0", exclude_categories=("Cs",)), min_size=1, max_size=20)
@@ -200,6 +201,22 @@ def xspf(locations):
 
 
 class Swapped(unittest.TestCase):
+    @given(some.sampled_from(sorted(WRITERS)), HEADS, HEADS, some.lists(TAILS, min_size=2, max_size=6))
+    def test_what_goes_in_part_gets_the_texts_that_each_would(self, name, old, new, tails):
+        """Of some paths of a folder only, and one of them somewhere else: as one by one."""
+        paths = [f"/keel/{old}/{tail}" for tail in [*tails, "plain.wav", "other.wav"]]
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder, name)
+            if name in ("raw.xspf", "wide.jspf"):
+                paths = [path.replace("\udce9", "e") for path in paths]  # no text holds that raw
+            path.write_bytes(WRITERS[name](paths).encode("utf-8", "surrogateescape"))
+            ledger = open_ledger(str(path), [])
+            move = Move(f"/keel/{old}", f"/lighter/{new}", takes=lambda tail: len(tail) % 2 == 1)
+            routes = Routes(Moves([move], exact={paths[0]: "/elsewhere/one.wav"}))
+            with suppress(CannotSpell):
+                each = routes.texts(ledger.entries(), folder, folder)
+                self.assertEqual(routes.changes(ledger, folder, folder), Changes(each, []))
+
     @given(some.sampled_from(sorted(WRITERS)), HEADS, HEADS, some.lists(TAILS, min_size=1, max_size=6))
     def test_many_at_once_are_what_each_would_be(self, name, old, new, tails):
         paths = [f"/keel/{old}/{tail}" for tail in [*tails, "plain.wav"]]

@@ -7,11 +7,14 @@ import sqlite3
 import subprocess
 from contextlib import closing
 from pathlib import Path
+from unittest.mock import patch
 
 import mutagen
 import numpy
 import soundfile
 
+from saltcart.mending import evidence
+from saltcart.mending.evidence import KnownMoves
 from saltcart.standins import player
 from tests.switching.test_crash import CrashCase
 from tests.world import PLAYER_MAP, PROGRAM, WorldCase, cells
@@ -178,6 +181,13 @@ class Mended(MendCase):
         told = " ".join(self.run_program("mend", "--yes", status=1).stdout.split())
         self.assertIn("14 of 14 lost entries found again", told)
         self.assertRegex(told, "3 entries name a file that is there and does not read as a sound: saltcart check")
+
+    def test_a_home_that_is_there_is_somebody_elses(self):
+        known = KnownMoves()
+        known.home = str(self.top / "ann")
+        with patch.object(evidence, "HOMES", (str(self.top),)):
+            self.assertEqual(known.why(str(self.top / "ann-as-she-was"), known.home), "home folder")
+            self.assertIsNone(known.why(str(self.keel), known.home))
 
     def test_whoever_is_there_is_asked_about_what_is_likely(self):
         for name in NAMES:

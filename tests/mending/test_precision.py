@@ -60,10 +60,12 @@ class World:
         for number in range(PACKS):
             self.pack(number)
         # A kit that is gone, and others that nobody has named: all of one length, and with the same names.
-        for number in range(8):
-            self.rows.append((f"{top}/old/Kits/Kit 1/Hit {number}.wav", 44 + 2 * 2000, 2000 / 8000))
+        # In each there is one more, of another length and name: what is likely by names leads no renamed one anywhere.
+        for number in range(12):
+            name, frames = (f"Été {number}.wav", 2000) if number < 11 else ("Rim.wav", 2700)
+            self.rows.append((f"{top}/old/Kits/Kit 1/{name}", 44 + 2 * frames, frames / 8000))
             self.truth[self.rows[-1][0]] = None
-            sound(f"{top}/new/Kits/Kit 2/Hit {number}.wav", 2000, number)
+            sound(f"{top}/new/Kits/Kit 2/{'Bell.wav' if number == 11 else name}", frames, number)
         # And one whose sounds are of one length too, which was moved as it is.
         for number in range(8):
             self.rows.append((f"{top}/old/Waves/Basic/Saw {number}.wav", 44 + 2 * 600, 600 / 8000))

@@ -5,6 +5,7 @@ import os
 import re
 import shlex
 import sys
+from collections import Counter
 from collections.abc import Mapping, Sequence
 
 from saltcart.cart import load
@@ -144,10 +145,14 @@ def rules_taken(options: argparse.Namespace, found: Findings) -> list[Rule]:
 
 def likely_ones(screen: Screen, options: argparse.Namespace, found: Findings, taken: Sequence[Rule]) -> list[Rule]:
     """The rules for which names alone speak, where a person is there and says that they are right."""
+    mends = Counter(id(rule) for rule, _file in found.mended.values())  # not: what is as likely by another rule
     left = [
         (number, rule)
         for number, rule in enumerate(found.rules, 1)
-        if not any(rule is one for one in taken) and str(number) not in getattr(options, "not") and not rule.means
+        if mends[id(rule)]
+        and not any(rule is one for one in taken)
+        and not rule.means
+        and str(number) not in getattr(options, "not")
     ]
     if not left or options.yes or options.output or options.only_rule or not sys.stdin.isatty():
         return []

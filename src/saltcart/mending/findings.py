@@ -200,13 +200,16 @@ def tell_the_rest(found: Findings, rules: Sequence[Rule], files: Files) -> None:
 
 
 def homes_of(folders: set[str], found: Findings) -> dict[str, str]:
-    """Where what lay in each of these folders lies now: with its neighbours, else where the best rule leads."""
+    """Where what lay in each of these folders lies now: with its neighbours, else where the best rule leads.  Proven
+    rules alone tell: what was renamed is taken by itself, and must not rest on names.
+    """
     homes = {
         folder: os.path.dirname(file)
-        for path, (_rule, file) in found.mended.items()
-        if (folder := path.rpartition("/")[0]) in folders
+        for path, (rule, file) in found.mended.items()
+        if (folder := path.rpartition("/")[0]) in folders and is_proven(rule)
     }
-    rules = sorted({id(rule): rule for rule, _file in found.mended.values()}.values(), key=lambda rule: -rule.seen)
+    proven = {id(rule): rule for rule, _file in found.mended.values() if is_proven(rule)}
+    rules = sorted(proven.values(), key=lambda rule: -rule.seen)
     for folder in folders - homes.keys():
         led = (joined(rule.new, tail) for rule in rules if (tail := tail_below(folder, rule.old)) is not None)
         if there := next((place for place in led if place in found.places.folders), None):
@@ -360,9 +363,8 @@ def waybill_for(
             posts |= [pair]
             continue
         folders = {path: file for path, file in mine.items() if found.losses.lost[path].folder}
-        if (
-            len(mine) - len(folders) == rule.seen > 1 and rule.exact and rule.old not in olds
-        ):  # then the rule says it all
+        files = len(mine) - len(folders)
+        if files == rule.seen > 1 and rule.exact and rule.old not in olds:  # then the rule says it all
             olds.add(rule.old)
             broad.append(Relink(rule.old, rule.new, why="; ".join(rule.evidence())))
             mine = {path: file for path, file in folders.items() if tail_below(path, rule.old) is None}  # those above

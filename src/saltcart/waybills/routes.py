@@ -155,19 +155,20 @@ class Routes:
         their moves take.  Raises CannotSpell.
         """
         pairs = (
-            (entry, self.swapped(entry, partly) or self.new_text(entry, old_folder, new_folder)) for entry in entries
+            (entry, self.swapped(entry, old_folder, partly) or self.new_text(entry, old_folder, new_folder))
+            for entry in entries
         )
         return {entry.key: text for entry, text in pairs if text not in (None, entry.written)}
 
-    def swapped(self, entry: Entry, partly: Sequence[tuple[Swap, Move]]) -> str | None:
-        """The new text of an entry by such a swap; None when none holds for it."""
+    def swapped(self, entry: Entry, folder: str, partly: Sequence[tuple[Swap, Move]]) -> str | None:
+        """The new text of an entry of a ledger in `folder` by such a swap; None when none holds for it."""
         if entry.base or entry.tried or entry.otherwise is not None:
             return None
         for swap, move in partly:
             if swap.spelling is entry.spelling and swap.covers(entry.written):
-                tail = entry.written[len(swap.old) :]
-                taken = joined(move.old, tail) not in self.moves.exact and move.takes and move.takes(tail)
-                return swap(entry.written) if taken else None
+                path = entry.spelling.read(entry.written, folder) or ""  # without a URI's escapes
+                tail = tail_below(path, move.old) if path not in self.moves.exact else None
+                return swap(entry.written) if tail and move.takes and move.takes(tail) else None
         return None
 
     def in_front(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
