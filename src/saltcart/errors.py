@@ -14,6 +14,11 @@ def show(name: str | bytes) -> str:
     return "".join(sign if sign.isprintable() else repr(sign)[1:-1] for sign in text)
 
 
+def counted(number: int, one: str, several: str) -> str:
+    """A number with the word that fits it: "1 file", "1,200 files"."""
+    return f"{number:,} {one if number == 1 else several}"
+
+
 class SaltCartError(Exception):
     """What went wrong (`what`), what to do about it (`remedy`), and particulars, a line each (`details`)."""
 
@@ -71,6 +76,12 @@ class Stopped(SaltCartError):
     """The work ended part-way; what is done is recorded, and the same command goes on."""
 
     status = 4
+
+
+class NameTaken(Stopped):
+    """What should get a name at the new place cannot, because something that is not ours has it; a person decides."""
+
+    status = 1
 
 
 class HalfDone(Stopped):

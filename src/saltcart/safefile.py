@@ -16,6 +16,7 @@ from contextlib import contextmanager, suppress
 from saltcart.errors import NotReadBack, show
 
 CHUNK = 1 << 20
+FOLDER_FLAGS = os.O_RDONLY | os.O_DIRECTORY
 # What fsync(2) answers for a folder where a file system cannot flush one.
 CANNOT_FLUSH = (errno.EINVAL, errno.ENOTSUP, errno.ENOSYS)
 # What SQLite may leave beside a database.
@@ -25,14 +26,20 @@ PRIVATE_FILE, PRIVATE_FOLDER = 0o600, 0o700
 
 def sync_folder(folder: str) -> None:
     """Flush the names of `folder` to its drive.  OSError when the drive fails to."""
-    handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
+    handle = os.open(folder, FOLDER_FLAGS)
+    try:
+        sync_handle(handle, folder)
+    finally:
+        os.close(handle)
+
+
+def sync_handle(handle: int, folder: str) -> None:
+    """Flush the names of an opened folder; `folder` is its path, for the error."""
     try:
         os.fsync(handle)
     except OSError as error:
         if error.errno not in CANNOT_FLUSH:
             raise OSError(error.errno, error.strerror, folder) from error
-    finally:
-        os.close(handle)
 
 
 def sync_file(path: str) -> None:
@@ -62,10 +69,20 @@ def make_folders(path: str, mode: int = 0o777) -> list[str]:
     them, and all that was verified below it.
     """
     missing = missing_folders(path)
-    for folder in missing:
-        with suppress(FileExistsError):  # someone else made it just now
-            os.mkdir(folder, mode)
-        sync_folder(os.path.dirname(folder))
+    if not missing:
+        return []
+    # From an opened folder: if its drive goes now, nothing is made in the empty folder that is left at its place.
+    handle = os.open(os.path.dirname(missing[0]), FOLDER_FLAGS)
+    try:
+        for folder in missing:
+            name = os.path.basename(folder)
+            with suppress(FileExistsError):  # someone else made it just now
+                os.mkdir(name, mode, dir_fd=handle)
+            sync_handle(handle, folder)
+            outer, handle = handle, os.open(name, FOLDER_FLAGS, dir_fd=handle)
+            os.close(outer)
+    finally:
+        os.close(handle)
     return missing
 
 

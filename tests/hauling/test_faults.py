@@ -201,7 +201,7 @@ class Faults(WorldCase):
 
     def test_a_name_that_the_new_drive_refuses_is_trouble_of_that_file_alone(self):
         """On drives whose rules nobody knows; two ways out."""
-        real, ledger = os.replace, self.keel / "list.m3u8"
+        real, ledger = group_copy.rename_new, self.keel / "list.m3u8"
         ledger.write_text(f"{self.shelf}/3.wav\n{self.shelf}/2.wav\n")
         self.draft("--ledger", str(ledger))
         self.originals = tree(self.keel)
@@ -211,7 +211,7 @@ class Faults(WorldCase):
                 raise OSError(errno.EINVAL, "Invalid argument", target)
             real(source, target)
 
-        with mock.patch.object(os, "replace", refusing):
+        with mock.patch.object(group_copy, "rename_new", refusing):
             trip = self.haul_stops("1 file")
             self.assertIn("3.wav: the new drive refuses its name", self.stopped.details[0])
             self.assertIn("--rename NAME", self.stopped.remedy)

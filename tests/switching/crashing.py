@@ -22,6 +22,7 @@ import psutil  # noqa: F401
 import rich.progress  # noqa: F401
 import tomlkit  # noqa: F401
 
+from saltcart import renaming
 from saltcart.cli.main import main
 from saltcart.cli.parser import COMMANDS
 from saltcart.drives import flush
@@ -35,6 +36,7 @@ KILLED, FAILED = 137, 50
 END = -1  # after the program has ended well: a power cut just then
 BLOCK = 4096
 REAL = {name: getattr(os, name) for name in (*DURABLE, "open")}
+real_exclusive = renaming.rename_exclusively
 real_open, real_connect, real_sync_drive = builtins.open, databases.connect, flush.sync_drive
 
 
@@ -182,24 +184,27 @@ def plug_in(drive):
     return left
 
 
+def watched(trouble, unflushed, name, real):
+    """An operation `real` that goes through `trouble`, and is remembered as `name` until it is flushed."""
+
+    def operation(*arguments, **options):
+        trouble.step(unflushed)
+        if unflushed and name not in ("fsync", "utime"):
+            unflushed.note(name, arguments, options)
+        try:
+            real(*arguments, **options)
+        except OSError:
+            if unflushed and name not in ("fsync", "utime"):
+                unflushed.not_done()
+            raise
+        if unflushed and name == "fsync":
+            unflushed.flushed(*arguments)
+
+    return operation
+
+
 def watch_operations(trouble, unflushed):
     """Let every durable operation of this process go through `trouble`."""
-
-    def watched(name):
-        def operation(*arguments, **options):
-            trouble.step(unflushed)
-            if unflushed and name not in ("fsync", "utime"):
-                unflushed.note(name, arguments, options)
-            try:
-                REAL[name](*arguments, **options)
-            except OSError:
-                if unflushed and name not in ("fsync", "utime"):
-                    unflushed.not_done()
-                raise
-            if unflushed and name == "fsync":
-                unflushed.flushed(*arguments)
-
-        return operation
 
     def sync_drive(top):
         trouble.step(unflushed)
@@ -208,7 +213,8 @@ def watch_operations(trouble, unflushed):
             unflushed.all_flushed(top)
 
     for name in DURABLE:
-        setattr(os, name, watched(name))
+        setattr(os, name, watched(trouble, unflushed, name, REAL[name]))
+    renaming.rename_exclusively = watched(trouble, unflushed, "rename", real_exclusive)
     flush.sync_drive = sync_drive
 
 

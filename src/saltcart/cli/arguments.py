@@ -208,12 +208,16 @@ def add_trip(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def trip_name(options: argparse.Namespace, *states: str, otherwise: str | None = None) -> str:
-    """The trip named on the command line, or the newest in one of `states`, else in `otherwise`."""
+def trip_name(
+    options: argparse.Namespace, *states: str, began: str, dropping: bool = False, otherwise: str | None = None
+) -> str:
+    """The trip named on the command line; without one, the trip that this command `began` and did not end, or the
+    newest in one of `states`, else in `otherwise`.  See `saltcart.trips.trip.latest`.
+    """
     from saltcart.trips.trip import latest, opened  # the look-only commands do without
 
     if not options.trip:
-        return latest(*states, otherwise=otherwise)
+        return latest(*states, otherwise=otherwise, began=began, dropping=dropping)
     with opened(options.trip) as trip:
         return trip.name
 

@@ -30,7 +30,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Check everything with digests, then remove the originals."""
     screen = Screen(options)
-    name = trip_name(options, SWITCHED, RELEASING)
+    name = trip_name(options, SWITCHED, RELEASING, began=RELEASING)
     plan = summary(name)
     archives = {one.shelf.old for one in plan.shelves if one.shelf.archive}
     what = "archive" if archives else "originals"
@@ -60,13 +60,23 @@ def run(options: argparse.Namespace) -> int:
         else f"removed; the old drive has {size(report.freed_bytes)} more room"
     )
     screen.say(f"Every copy was read again and verified. {many(report.files, 'original', 'originals')} {gone}.")
+    if report.read_files:
+        screen.say(
+            f"{many(report.read_files, 'original was', 'originals were')} read once more too"
+            f" ({size(report.read_bytes)}), because size and times alone did not prove them unchanged."
+        )
     if not options.trash and report.freed_bytes < report.removed_bytes // 2:
         screen.remark(
             f"{size(report.removed_bytes)} were removed: what is not free yet is shared with the copies, kept by"
             " snapshots, or has been written to by other programs meanwhile"
         )
+    if report.kept:
+        screen.remark(
+            f"{many(len(report.kept), 'file is', 'files are')} not what was copied: edited or added since, or not"
+            " copied at all. Nothing of that was removed:"
+        )
     for path in report.kept:
-        screen.remark(f"kept, for it is not what was copied: {place(path)}")
+        screen.say(f"    {place(path)}")
     screen.document(
         {
             **trip_document(summary(name)),
@@ -74,6 +84,8 @@ def run(options: argparse.Namespace) -> int:
             "removed_bytes": report.removed_bytes,
             "freed_bytes": report.freed_bytes,
             "kept": report.kept,
+            "read_again_files": report.read_files,
+            "read_again_bytes": report.read_bytes,
             "own": [document(one) for one in own],
         }
     )

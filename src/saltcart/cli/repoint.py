@@ -23,7 +23,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Switch the ledgers and set the originals aside."""
     screen = Screen(options)
-    name = trip_name(options, HAULED, SWITCHING)
+    name = trip_name(options, HAULED, SWITCHING, began=SWITCHING)
     if not screen.agrees(f"Rewrite the ledgers of trip {name} and set its originals aside?", options):
         raise need_answer(options, "changed")
     with screen.watch() as watch:

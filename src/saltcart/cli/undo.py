@@ -11,8 +11,8 @@ from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import Refused, show
 from saltcart.planning.way_back import way_back
 from saltcart.switching.undo import undo
-from saltcart.trips.summary import summary
-from saltcart.trips.trip import HAULED, HAULING, RELEASED, SWITCHED, SWITCHING, UNDOING
+from saltcart.trips.summary import TripSummary, summary
+from saltcart.trips.trip import HAULED, HAULING, RELEASED, SWITCHED, SWITCHING, UNDOING, UNDONE
 from saltcart.waybills import waybill_text
 from saltcart.waybills.waybill import Shelf
 
@@ -34,12 +34,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Take the trip back."""
     screen = Screen(options)
-    name = trip_name(options, SWITCHED, SWITCHING, UNDOING, HAULED, HAULING, otherwise=RELEASED)
-    if summary(name).state == RELEASED:
+    states = (SWITCHED, SWITCHING, UNDOING, HAULED, HAULING)
+    name = trip_name(options, *states, began=UNDOING, dropping=options.drop_copies, otherwise=RELEASED)
+    before = summary(name)
+    if before.state == RELEASED:
         return draft_back(screen, name, options)
-    moved = summary(name).shelves
-    back = "name the old place again, the originals return" if moved else "say again what they said before"
-    if not screen.agrees(f"Take trip {name} back: ledgers {back}?", options):
+    if not options.trip and before.state in (UNDOING, UNDONE):
+        screen.say(f"Trip {name} was interrupted; it is finished first.")
+    moved = before.shelves
+    if not screen.agrees(question(before, options.drop_copies), options):
         raise need_answer(options, "changed")
     with screen.watch() as watch:
         report = undo(name, options.drop_copies, options.wait, options.without_new, watch)
@@ -62,6 +65,16 @@ def run(options: argparse.Namespace) -> int:
     screen.document({**trip_document(done), "changed_entries": report.changed, "dropped_files": report.dropped_files,
                      "dropped_bytes": report.dropped_bytes, "remarks": report.remarks})  # fmt: skip
     return 0
+
+
+def question(trip: TripSummary, dropping: bool) -> str:
+    """What is asked before anything is changed."""
+    copies = " The copies are removed from the new drive." if dropping else " The copies stay on the new drive."
+    if trip.state == UNDONE:
+        return f"Trip {trip.trip} is undone. Remove its copies from the new drive?"
+    if not trip.shelves:
+        return f"Undo trip {trip.trip}? Ledgers get back what they said before."
+    return f"Undo trip {trip.trip}? Ledgers point to the old place again, and the originals return.{copies}"
 
 
 def originals(shelf: Shelf) -> str:

@@ -15,7 +15,7 @@ from msgspec import Struct
 
 from saltcart import tomlfile
 from saltcart.drives.facts import UNKNOWN, Facts, facts_of
-from saltcart.drives.limits import APART, SHARING, Limits, limits_of
+from saltcart.drives.limits import APART, CHANGE_TIMES, SHARING, Limits, limits_of
 from saltcart.errors import Refused, show
 from saltcart.shelves.mountinfo import is_top
 from saltcart.shelves.walk import walk
@@ -110,6 +110,11 @@ def mount_of(path: str) -> str:
 def drive_of(path: str) -> Drive:
     """The drive that holds `path`, or would hold it once it is made.  BadFile for a broken marker."""
     return drive_at(mount_of(path))
+
+
+def keeps_change_times(path: str) -> bool:
+    """Whether inode and change time of files on the drive that holds `path` prove that they are unchanged."""
+    return drive_at(mount_of(path), room=False).filesystem in CHANGE_TIMES
 
 
 def drive_at(mount: str, room: bool = True) -> Drive:

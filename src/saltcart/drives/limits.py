@@ -30,6 +30,12 @@ APART, BLOCKS, NAMES = "", "blocks", "names"
 SHARING = dict.fromkeys(("btrfs", "xfs"), BLOCKS) | dict.fromkeys(
     ("ext2", "ext3", "ext4", "f2fs", "tmpfs", "ntfs3", "zfs", "bcachefs", "apfs", "hfsplus"), NAMES
 )
+# File systems that keep for each file a number of its own and the moment of its last change, so that these prove it
+# unchanged.  FAT has neither; drives served by programs or over a network may answer from memory.
+CHANGE_TIMES = {
+    *("ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs", "tmpfs", "ntfs3", "zfs", "bcachefs", "overlay", "apfs"),
+    "simulated",
+}
 HARD, ADVICE = "hard", "advice"
 # What a drive may not be able to keep, as it is told.
 OWNERS, MODES, ATTRIBUTES = "owners and groups", "permissions", "extended attributes"

@@ -12,6 +12,7 @@ from typing import NamedTuple
 from saltcart.drives.limits import ACCESS_LISTS, APART, ATTRIBUTES, BLOCKS, FINE_TIMES, MODES, NAMES, OWNERS
 from saltcart.errors import SaltCartError
 from saltcart.shelves.digests import BLAKE3, CHUNK, Worker, worker_for
+from saltcart.shelves.marks import Mark, mark_of
 
 Tell = Callable[[str, str, int], None]
 FICLONE = 0x40049409
@@ -42,6 +43,9 @@ def refusal(error: OSError, making: bool = False) -> str | None:
 class FileCopy(NamedTuple):
     """One file to copy: its path in the shelf, where it is read, written and named, and what it was when it was
     listed.
+
+    `replaces` holds kind and digest of what our records say we wrote under that name: nothing else may be replaced.
+    `exact` when the change times of the original can be trusted.
     """
 
     path: str
@@ -54,6 +58,8 @@ class FileCopy(NamedTuple):
     mode: int
     sharing: str = APART
     digests: str = BLAKE3
+    replaces: tuple[tuple[str, str], ...] = ()
+    exact: bool = False
 
 
 def silent(_step: str, _path: str, _count: int) -> None:
@@ -61,10 +67,13 @@ def silent(_step: str, _path: str, _count: int) -> None:
 
 
 class Copied(NamedTuple):
-    """A file that was copied: the digest of what was read, and what of it the new drive could not keep."""
+    """A file that was copied: the digest of what was read, what of it the new drive could not keep, and the mark of the
+    original when it was read.
+    """
 
     digest: str
     lost: frozenset[str] = frozenset()
+    source: Mark | None = None
 
 
 def copy_file(job: FileCopy, tell: Tell = silent) -> Copied:
@@ -77,8 +86,10 @@ def copy_file(job: FileCopy, tell: Tell = silent) -> Copied:
         if job.sharing != NAMES or not second_name(job, source):
             target = open_target(job)
         lost: frozenset[str] = frozenset()
+        before = mark_of(os.fstat(source))  # after a second name was made, which is a change too
         try:
             digest = copy_bytes(job, source, target, tell)
+            refuse_changed(job, before, os.fstat(source))
             if target is not None:
                 lost = copy_attributes(source, target, job)
         except BaseException:
@@ -88,7 +99,7 @@ def copy_file(job: FileCopy, tell: Tell = silent) -> Copied:
         finally:
             if target is not None:
                 os.close(target)
-        return Copied(digest, lost)
+        return Copied(digest, lost, before)
     except OSError as error:
         if why := refusal(error):
             raise FileTrouble(why) from error
@@ -175,9 +186,14 @@ def copy_bytes(job: FileCopy, source: int, target: int | None, tell: Tell) -> st
             tell("copy", job.path, len(block))
     if job.disk_bytes < job.size and target is not None:
         os.ftruncate(target, job.size)
-    if not unchanged(os.fstat(source), job):
-        raise FileTrouble("changed while it was copied; run the same command again")
     return worker.hexdigest()
+
+
+def refuse_changed(job: FileCopy, before: Mark, now: os.stat_result) -> None:
+    """Raise FileTrouble when an original changed while it was read, even if its size and time were kept."""
+    edited = job.exact and job.sharing != NAMES and mark_of(now) != before
+    if edited or not unchanged(now, job):
+        raise FileTrouble("changed while it was copied; run the same command again")
 
 
 def share_blocks(source: int, target: int) -> bool:

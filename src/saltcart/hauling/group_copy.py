@@ -10,13 +10,15 @@ For each group, in this order:
   6. the logbook records the group as `verified`.
 A crash before 4 leaves temporary files, which the next start overwrites; one between 4 and 6
 leaves files whose digests the logbook knows, so the next start sees that they are ours.
+In 5 no name is taken that something has, unless our records say that we wrote exactly that content there.
 `start_group` does 1, `finish_group` the rest; with several processes, the next group is started while one is finished.
 """
 
 import errno
 import os
+import stat
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Mapping
 from contextlib import suppress
 
 from msgspec import Struct, field
@@ -26,16 +28,23 @@ from saltcart.drives.limits import APART, NAMES
 from saltcart.errors import show
 from saltcart.hauling.file_copy import REFUSALS_TO_MAKE, FileCopy, FileTrouble, Tell, copy_file, refusal
 from saltcart.hauling.workers import Outcome, Reading, Workers, read_one
+from saltcart.renaming import rename_new
 from saltcart.safefile import remove_if_there, short_name, sync_folder
+from saltcart.shelves.digests import digest_file, worker_for
+from saltcart.shelves.marks import Mark, mark_of
 from saltcart.trips.logbook import Logbook
-from saltcart.trips.records import PLACING, TROUBLE, Row
+from saltcart.trips.records import PLACING, Placed, Row, Trouble
 from saltcart.waybills.waybill import Shelf
+
+TAKEN = "another file has that name at the new place now; it was left as it is"
 
 
 class ShelfTarget(Struct, frozen=True):
     """A shelf to copy, its number in the logbook, the mount point and file system it goes to, what copies share, the
     kind of their digests, and who helps.
 
+    `exact` when the change times of the originals can be trusted.  `earlier` holds kind and digest of what earlier
+    trips brought to a place, which may be replaced by what is newer.
     `remark` takes a sentence for a person, `lost` counts what the new drive could not keep.  `ledgers` are written to
     by their programs at the new place, so they share nothing but blocks.
     """
@@ -47,6 +56,8 @@ class ShelfTarget(Struct, frozen=True):
     sharing: str
     ledgers: frozenset[str]
     digests: str
+    exact: bool
+    earlier: Mapping[str, tuple[str, str]]
     tell: Tell
     workers: Workers
     remark: Callable[[str], None]
@@ -59,7 +70,8 @@ class Group(Struct):
     jobs: list[FileCopy]
     outcomes: Callable[[], list[Outcome]]
     digests: dict[str, str] = field(default_factory=dict)
-    troubles: list[tuple[str, str]] = field(default_factory=list)
+    sources: dict[str, Mark | None] = field(default_factory=dict)
+    troubles: list[Trouble] = field(default_factory=list)
 
     def remove_temporaries(self) -> None:
         """Remove the temporary files."""
@@ -94,9 +106,10 @@ def finish_group(target: ShelfTarget, group: Group, logbook: Logbook) -> None:
         for job, outcome in zip(group.jobs, group.outcomes(), strict=True):
             target.lost.update(outcome.lost)
             if outcome.why:
-                group.troubles.append((job.path, outcome.why))
+                group.troubles.append(Trouble(job.path, outcome.why))
             else:
                 group.digests[job.path] = outcome.digest
+                group.sources[job.path] = outcome.source
         refuse_failing_drive(target, group)
         copied = [job for job in group.jobs if job.path in group.digests]
         flush_files([job.temporary for job in copied], target.mount, target.filesystem)
@@ -115,8 +128,8 @@ def finish_group(target: ShelfTarget, group: Group, logbook: Logbook) -> None:
 
 def refuse_failing_drive(target: ShelfTarget, group: Group) -> None:
     """Raise OSError when a drive refuses every one of several files: then it is not about their names."""
-    if len(group.jobs) > 1 and not group.digests and len({why for _path, why in group.troubles}) == 1:
-        (why,) = {why for _path, why in group.troubles}
+    if len(group.jobs) > 1 and not group.digests and len({one.why for one in group.troubles}) == 1:
+        (why,) = {one.why for one in group.troubles}
         if why.startswith(REFUSALS_TO_MAKE[errno.EIO]):
             raise OSError(errno.EIO, os.strerror(errno.EIO), target.mount)
 
@@ -134,39 +147,64 @@ def prove(target: ShelfTarget, group: Group, written: list[FileCopy], logbook: L
         else:
             group.digests.pop(job.path, None)
             why = "twice came back from the new drive with other content: that drive may be failing"
-            group.troubles.append((job.path, why))
+            group.troubles.append(Trouble(job.path, why))
 
 
 def name_copies(target: ShelfTarget, group: Group, logbook: Logbook) -> None:
     """Give the proven copies their names between the two records."""
     with logbook.together():
-        logbook.mark(target.number, [(path, PLACING, digest, None, False) for path, digest in group.digests.items()])
+        placed = [Placed(path, digest, group.sources.get(path)) for path, digest in group.digests.items()]
+        logbook.mark_placing(target.number, placed)
         record_troubles(target, group.troubles, logbook)
     refused = []
     for job in [job for job in group.jobs if job.path in group.digests]:
         try:
-            os.replace(job.temporary, job.final)
-        except OSError as error:
-            why = refusal(error)
+            take_name(job)
+        except (OSError, FileTrouble) as error:
+            taken = isinstance(error, FileTrouble)
+            why = str(error) if isinstance(error, FileTrouble) else refusal(error)
             if why is None:
                 raise
             remove_if_there(job.temporary)
-            refused.append((job.path, why))
+            refused.append(Trouble(job.path, why, taken))
             del group.digests[job.path]
-    for folder in {os.path.dirname(job.final) for job in group.jobs if job.path in group.digests}:
+    named = [job for job in group.jobs if job.path in group.digests]
+    for folder in {os.path.dirname(job.final) for job in named}:
         sync_folder(folder)
+    copies = [(job.path, mark_of(os.lstat(job.final))) for job in named]
     with logbook.together():
         record_troubles(target, refused, logbook)
-        if group.digests:
-            first, last = min(group.digests, key=os.fsencode), max(group.digests, key=os.fsencode)
-            logbook.mark_placed(target.number, first, last)
+        logbook.mark_placed(target.number, copies)
 
 
-def record_troubles(target: ShelfTarget, troubles: list[tuple[str, str]], logbook: Logbook) -> None:
+def take_name(job: FileCopy) -> None:
+    """Give a proven copy its name.  FileTrouble when something has it that is not ours, which stays as it is."""
+    try:
+        rename_new(job.temporary, job.final)
+    except FileExistsError:
+        if os.path.samefile(job.temporary, job.final):
+            os.unlink(job.temporary)  # two names of one file, of which a rename would leave both
+            return
+        if not may_replace(job.final, job.replaces):
+            raise FileTrouble(TAKEN) from None
+        os.replace(job.temporary, job.final)
+
+
+def may_replace(place: str, replaces: Iterable[tuple[str, str]]) -> bool:
+    """Whether the file at `place` is exactly what our records say we wrote there, by kind and digest.
+
+    Not guaranteed: that nobody writes to it between this look and the rename that follows.
+    """
+    if not stat.S_ISREG(os.lstat(place).st_mode):
+        return False
+    return any(digest_file(place, kind) == digest for kind, digest in replaces)
+
+
+def record_troubles(target: ShelfTarget, troubles: list[Trouble], logbook: Logbook) -> None:
     """Record files that could not be copied, and why."""
-    logbook.mark(target.number, [(path, TROUBLE, None, why, False) for path, why in troubles])
-    for path, why in troubles:
-        logbook.tell(f"not copied: {path}: {why}")
+    logbook.mark_trouble(target.number, troubles)
+    for one in troubles:
+        logbook.tell(f"not copied: {one.path}: {one.why}")
 
 
 def file_copy_for(target: ShelfTarget, row: Row) -> FileCopy:
@@ -188,7 +226,19 @@ def file_copy_for(target: ShelfTarget, row: Row) -> FileCopy:
         item.mode,
         sharing,
         target.digests,
+        what_may_be_replaced(target, row, final),
+        target.exact,
     )
+
+
+def what_may_be_replaced(target: ShelfTarget, row: Row, place: str) -> tuple[tuple[str, str], ...]:
+    """Kind and digest of what our records say we wrote at the place of a row: an older copy of this trip or of an
+    earlier one; and, where a start was interrupted while it gave names, the empty file that kept the name.
+    """
+    ours = [(target.digests, row.digest)] if row.digest else []
+    before = [target.earlier[place]] if place in target.earlier else []
+    empty = [(target.digests, worker_for(target.digests).hexdigest())] if row.state == PLACING else []
+    return (*ours, *before, *empty)
 
 
 def temporary_name(path: str) -> str:
@@ -200,7 +250,8 @@ def temporary_name(path: str) -> str:
 def second_copy_verifies(target: ShelfTarget, group: Group, job: FileCopy) -> bool:
     """Whether a second copy of a file reads back as what was read from the original."""
     try:
-        group.digests[job.path] = copy_file(job).digest
+        copied = copy_file(job)
+        group.digests[job.path], group.sources[job.path] = copied.digest, copied.source
     except FileTrouble:
         return False
     flush_files([job.temporary], target.mount, target.filesystem)

@@ -2,12 +2,14 @@
 
 import os
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 
 from saltcart.drives import Drive, drive_of
 from saltcart.drives import drive as drives
+from saltcart.drives.drive import keeps_change_times
 from saltcart.drives.known import remember
-from saltcart.errors import Refused, Stopped, show
+from saltcart.errors import NameTaken, Refused, Stopped, counted, show
+from saltcart.hauling.altered import altered_since
 from saltcart.hauling.shelf_copy import TO_COPY, HaulReport, Meter, Pace, ShelfCopy
 from saltcart.hauling.unpacking import ArchiveCopy
 from saltcart.home import home
@@ -19,6 +21,7 @@ from saltcart.progress import Progress, silent
 from saltcart.safefile import digest_of
 from saltcart.shelves import manifest
 from saltcart.shelves.digests import digest_file
+from saltcart.shelves.marks import mark_of
 from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER
 from saltcart.spelling.moves import tail_below
@@ -160,7 +163,7 @@ def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> Non
     refuse_mounts(shelf)
     if shelf.archive:
         state = os.stat(shelf.old)
-        trip.logbook.record(**{f"archive {shelf.old}": [state.st_size, state.st_mtime_ns]})
+        trip.logbook.record(**{f"archive {shelf.old}": [state.st_size, state.st_mtime_ns, *mark_of(state)]})
     unread: list[str] = []
     log = trip.logbook
     log.take_stock(number, shelf.walk(lambda path, error: unread.append(f"{show(path)}: {error.strerror}")))
@@ -175,6 +178,9 @@ def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> Non
             f"The shelf {show(shelf.old)} is empty, where {len(before['vanished']):,} thing(s) were seen before",
             "Look where they went; if its drive is not connected, plug it in.",
         )
+    if not fresh and keeps_change_times(shelf.stays_at) and not shelf.archive:
+        edited = altered_since(trip, number, shelf.old, True).paths
+        log.mark(number, [(path, LISTED, log.digest(number, path), None, False) for path in edited])
     log.adopt(number)
     for path in before["vanished"]:
         log.tell(f"vanished from {shelf.name}: {path}")
@@ -294,7 +300,8 @@ def compare_file(kind: str, row: Row, source: str, place: str) -> tuple[str, str
     wanted = row.digest if row.state == PLACING else digest_file(source, kind) if again else None
     if found == wanted:
         return EQUAL, found
-    return (OURS if row.digest == found or row.state == PLACING else CLASH), None
+    kept_name = row.state == PLACING and os.path.getsize(place) == 0  # which a rename by steps leaves when it is killed
+    return (OURS if row.digest == found or kept_name else CLASH), None
 
 
 def as_brought(place: str, earlier: Mapping[str, tuple[str, str]]) -> bool:
@@ -341,21 +348,33 @@ def tell_lost(trip: Trip, lost: Counter[str], report: HaulReport) -> None:
         report.remarks.append(note)
 
 
+def not_copied(trip: Trip, troubles: Sequence[tuple[Shelf, Row]]) -> Stopped:
+    """The error for a haul that could not copy everything: of names that are taken, or of anything else."""
+    taken = [shelf.place(row.item.path) for shelf, row in troubles if row.existed]
+    if len(taken) == len(troubles):
+        return NameTaken(
+            f"{counted(len(taken), 'file', 'files')} could not be copied, because something else has that name at the"
+            " new place by now; all others are copied and verified",
+            "What is there was left as it is, and nothing was changed at the old place. Move it away or give it another"
+            f" name, then: saltcart haul {trip.name}",
+            list(map(show, taken[:20])),
+        )
+    return Stopped(
+        f"{counted(len(troubles), 'file', 'files')} could not be copied; all others are copied and verified",
+        f"Mend them and run: saltcart haul {trip.name}   Or add --leave-out NAME, to leave them where they are,"
+        " --accept NAME, to go without them, or --rename NAME, where the new drive refuses the name.",
+        [f"{show(os.path.join(shelf.old, row.item.path))}: {row.why}" for shelf, row in troubles[:20]],
+    )
+
+
 def finish(trip: Trip, report: HaulReport) -> None:
     """End the haul: hauled when all is verified, else Stopped with what is not."""
     troubles = [
-        f"{show(os.path.join(shelf.old, row.item.path))}: {row.why}"
-        for number, shelf in enumerate(trip.waybill.shelves)
-        for row in trip.logbook.rows(number, TROUBLE)
+        (shelf, row) for number, shelf in enumerate(trip.waybill.shelves) for row in trip.logbook.rows(number, TROUBLE)
     ]
     if troubles:
         trip.enter(HAULING, f"haul ends with {len(troubles)} file(s) not copied")
-        raise Stopped(
-            f"{len(troubles)} file(s) could not be copied; all others are copied and verified",
-            f"Mend them and run: saltcart haul {trip.name}   Or add --leave-out NAME, to leave them where they are,"
-            " --accept NAME, to go without them, or --rename NAME, where the new drive refuses the name.",
-            troubles[:20],
-        )
+        raise not_copied(trip, troubles)
     for number, shelf in enumerate(trip.waybill.shelves):
         if not shelf.gathered and not shelf.files:
             drives.require(shelf.new_drive, drives.mount_of(shelf.new), f'the manifest of "{shelf.name}"')

@@ -5,12 +5,12 @@ modes and times of folders."""
 
 import os
 import re
+import stat
 import time
 from collections import Counter, deque
 from collections.abc import Iterator
 from contextlib import suppress
 from functools import partial
-from itertools import groupby
 
 from msgspec import Struct, field
 from msgspec.structs import replace
@@ -18,19 +18,31 @@ from msgspec.structs import replace
 from saltcart.cart import Cart
 from saltcart.drives import Drive, drive_of
 from saltcart.drives import drive as drives
+from saltcart.drives.drive import keeps_change_times
 from saltcart.drives.fit import is_spinning
 from saltcart.drives.limits import MODES, OWNERS
 from saltcart.hauling.file_copy import copy_owner_and_attributes, refusal
-from saltcart.hauling.group_copy import Group, ShelfTarget, copy_group, finish_group, start_group
+from saltcart.hauling.group_copy import (
+    TAKEN,
+    Group,
+    ShelfTarget,
+    copy_group,
+    file_copy_for,
+    finish_group,
+    name_copies,
+    start_group,
+)
 from saltcart.hauling.workers import InProcess, WorkerProcesses, Workers, worth_several_processes
 from saltcart.progress import Progress, Tick
-from saltcart.safefile import make_folders, missing_folders, remove_if_there, sync_folder
+from saltcart.safefile import FOLDER_FLAGS, make_folders, missing_folders, remove_if_there, sync_folder
 from saltcart.shelves.digests import digest_file
+from saltcart.shelves.marks import mark_of
 from saltcart.shelves.walk import FILE, FOLDER, LINK
 from saltcart.spelling.moves import tail_below
 from saltcart.spelling.renames import renames_of
-from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, Row
+from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, Row, Trouble
 from saltcart.trips.trip import Trip
+from saltcart.waybills.collection import digests_before
 from saltcart.waybills.new_place import leads_out, sharing
 from saltcart.waybills.waybill import Shelf
 
@@ -127,6 +139,8 @@ class ShelfCopy:
             sharing(shelf, drive),
             ledgers,
             trip.waybill.digests,
+            keeps_change_times(shelf.stays_at),
+            digests_before(trip.waybill.collection),
             partial(meter.tell, shelf.name),
             self.workers,
             self.report.remarks.append,
@@ -211,12 +225,16 @@ class ShelfCopy:
             self.log.record(**{fact: [*self.log.fact(fact, []), *missing]})
         make_folders(top)
         self.make_folders_for_renamed()
-        for row in self.log.rows(self.number, *TO_COPY, kind=FOLDER):
-            if not self.below_refused(row.item.path):
-                try:
-                    os.makedirs(self.place(row), exist_ok=True)
-                except OSError as error:
-                    self.refuse(row, error)
+        handle = os.open(top, FOLDER_FLAGS | os.O_NOFOLLOW)
+        try:
+            for row in self.log.rows(self.number, *TO_COPY, kind=FOLDER):
+                if row.item.path and not self.below_refused(row.item.path):
+                    try:
+                        make_folder_below(handle, self.place(row)[len(top) + 1 :])
+                    except OSError as error:
+                        self.refuse(row, error)
+        finally:
+            os.close(handle)
 
     def make_folders_for_renamed(self) -> None:
         """Make the folders that files which leave their own come into; they are recorded like those above."""
@@ -238,11 +256,12 @@ class ShelfCopy:
 
     def refuse(self, row: Row, error: OSError) -> None:
         """Record that the new drive does not take one folder or link.  OSError when that is not all that is wrong."""
-        why = refusal(error, making=True)
+        taken = isinstance(error, FileExistsError)
+        why = TAKEN if taken else refusal(error, making=True)
         if why is None:
             raise error
         self.refused.add(row.item.path)
-        self.log.mark(self.number, [(row.item.path, TROUBLE, None, why, False)])
+        self.log.mark_trouble(self.number, [Trouble(row.item.path, why, taken)])
         self.log.tell(f"not made: {row.item.path}: {why}")
 
     def below_refused(self, path: str) -> bool:
@@ -250,7 +269,7 @@ class ShelfCopy:
         if not any(tail_below(path, folder) is not None for folder in self.refused):
             return False
         why = "it lies in a folder that the new drive does not take"
-        self.log.mark(self.number, [(path, TROUBLE, None, why, False)])
+        self.log.mark_trouble(self.number, [Trouble(path, why)])
         return True
 
     def finish_folders(self) -> None:
@@ -288,24 +307,31 @@ class ShelfCopy:
 
     def make_hard_links(self) -> None:
         """Give files with several names their further names; copy them where the drive knows no hard links."""
-        for _first, rows in groupby(self.hard_link_rows(), key=lambda row: self.hard_links[row.item.path]):
-            for row in rows:
-                first = self.shelf.place(self.hard_links[row.item.path])
-                try:
-                    if not os.path.lexists(self.place(row)):
-                        os.link(first, self.place(row))
-                        sync_folder(os.path.dirname(self.place(row)))
-                except OSError:
-                    self.target.lost[HARD_LINKS] += 1
-                    copy_group(replace(self.target, workers=InProcess()), [row], self.log)
-                    continue
-                self.log.mark(
-                    self.number, [(row.item.path, VERIFIED, digest_file(first, self.trip.waybill.digests), None, False)]
-                )
+        for row in [row for row in self.log.rows(self.number, *TO_COPY, kind=FILE) if row.item.path in self.hard_links]:
+            if self.below_refused(row.item.path):
+                continue
+            first = self.log.row(self.number, self.hard_links[row.item.path])
+            if first is None or first.state != VERIFIED or not self.make_hard_link(row, first):
+                self.target.lost[HARD_LINKS] += 1
+                copy_group(replace(self.target, workers=InProcess()), [row], self.log)
 
-    def hard_link_rows(self) -> list[Row]:
-        """The rows of further names that are still to be made."""
-        return [row for row in self.log.rows(self.number, *TO_COPY, kind=FILE) if row.item.path in self.hard_links]
+    def make_hard_link(self, row: Row, first: Row) -> bool:
+        """Give the copy of `first` the name of `row` too, proven under that name like any copy; whether it worked."""
+        job, source = file_copy_for(self.target, row), self.place(first)
+        remove_if_there(job.temporary)
+        try:
+            os.link(source, job.temporary, follow_symlinks=False)
+        except OSError:
+            return False
+        # What lies there now counts, not what was recorded of its other name.
+        digest = digest_file(job.temporary, self.target.digests, past_cache=True)
+        if digest != first.digest:
+            remove_if_there(job.temporary)
+            return False
+        group = Group([job], list, {row.item.path: digest})
+        name_copies(self.target, group, self.log)
+        self.log.mark_placed(self.number, [(first.item.path, mark_of(os.lstat(source)))])  # a second name changes it
+        return True
 
     def make_links(self) -> None:
         """Make the symbolic links; one that leads out of the shelf by a relative path is remarked."""
@@ -329,9 +355,12 @@ class ShelfCopy:
     def make_link(self, row: Row, target: str) -> None:
         """Make one symbolic link, with owner and time of the original where the drive keeps them."""
         place = self.place(row)
-        if os.path.lexists(place):
-            return
-        os.symlink(target, place)
+        try:
+            os.symlink(target, place)
+        except FileExistsError:
+            if os.path.islink(place) and os.readlink(place) == target:
+                return
+            raise
         state, made = os.lstat(self.source(row)), os.lstat(place)
         if (state.st_uid, state.st_gid) != (made.st_uid, made.st_gid):
             try:
@@ -353,6 +382,23 @@ class ShelfCopy:
         """Record rows as done."""
         with self.log.together():
             self.log.mark(self.number, [(row.item.path, VERIFIED, None, None, False) for row in rows])
+
+
+def make_folder_below(handle: int, path: str) -> None:
+    """Make a folder at `path` below an opened one, and those on the way that are missing.
+
+    FileExistsError when something that is no folder, be it a link to one, has that name.
+    """
+    try:
+        os.mkdir(path, dir_fd=handle)
+    except FileNotFoundError:
+        if "/" not in path:
+            raise
+        make_folder_below(handle, os.path.dirname(path))
+        os.mkdir(path, dir_fd=handle)
+    except FileExistsError:
+        if not stat.S_ISDIR(os.stat(path, dir_fd=handle, follow_symlinks=False).st_mode):
+            raise
 
 
 def remove_temporaries(folder: str) -> None:

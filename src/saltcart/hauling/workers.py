@@ -20,6 +20,7 @@ from typing import NamedTuple, Protocol, TypeVar
 from saltcart.drives import drive_of
 from saltcart.hauling.file_copy import FileCopy, FileTrouble, Tell, copy_file, silent
 from saltcart.shelves.digests import BLAKE3, digest_file
+from saltcart.shelves.marks import Mark
 
 # More processes than processors, since they wait for a drive half of the time.
 MAX_WORKERS = 8
@@ -30,11 +31,14 @@ Result = TypeVar("Result")
 
 
 class Outcome(NamedTuple):
-    """What became of a file: its digest, or else why there is none; and what of it the new drive could not keep."""
+    """What became of a file: its digest, or else why there is none; what of it the new drive could not keep; and, of a
+    file that was copied, the mark of the original as it was read.
+    """
 
     digest: str
     why: str = ""
     lost: frozenset[str] = frozenset()
+    source: Mark | None = None
 
 
 class Reading(NamedTuple):
@@ -68,15 +72,15 @@ class InProcess:
     """This very process, which does the work when it is waited for."""
 
     def copy(self, jobs: Sequence[FileCopy], tell: Tell) -> Callable[[], list[Outcome]]:
-        """See Hands.copy."""
+        """See Workers.copy."""
         return partial(copy_batch, jobs, tell)
 
     def read(self, readings: Sequence[Reading], tell: Tell) -> Callable[[], list[Outcome]]:
-        """See Hands.read."""
+        """See Workers.read."""
         return lambda: [read_one(reading, partial(tell, "read back", reading.path)) for reading in readings]
 
     def stop(self) -> None:
-        """See Hands.dismiss."""
+        """See Workers.stop."""
 
 
 class WorkerProcesses:
@@ -90,11 +94,11 @@ class WorkerProcesses:
         )
 
     def copy(self, jobs: Sequence[FileCopy], tell: Tell) -> Callable[[], list[Outcome]]:
-        """See Hands.copy."""
+        """See Workers.copy."""
         return self.work(lambda batch: self.workers.submit(copy_batch, batch), "copy", jobs, tell)
 
     def read(self, readings: Sequence[Reading], tell: Tell) -> Callable[[], list[Outcome]]:
-        """See Hands.read."""
+        """See Workers.read."""
         return self.work(lambda batch: self.workers.submit(read_batch, batch), "read back", readings, tell)
 
     def work(
@@ -117,7 +121,7 @@ class WorkerProcesses:
         return wait
 
     def stop(self) -> None:
-        """See Hands.dismiss."""
+        """See Workers.stop."""
         for child in multiprocessing.active_children():
             child.kill()
         self.workers.shutdown(wait=True, cancel_futures=True)
@@ -186,7 +190,7 @@ def copy_batch(jobs: Sequence[FileCopy], tell: Tell = silent) -> list[Outcome]:
     for job in jobs:
         try:
             copied = copy_file(job, tell)
-            outcomes.append(Outcome(copied.digest, lost=copied.lost))
+            outcomes.append(Outcome(copied.digest, lost=copied.lost, source=copied.source))
         except FileTrouble as trouble:
             outcomes.append(Outcome("", str(trouble)))
     return outcomes

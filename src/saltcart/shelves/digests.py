@@ -3,7 +3,7 @@
 import os
 from collections.abc import Callable
 from hashlib import sha256
-from typing import Protocol
+from typing import IO, Protocol
 
 from blake3 import blake3
 
@@ -24,6 +24,14 @@ class Worker(Protocol):
 def worker_for(kind: str) -> Worker:
     """A fresh worker for digests of that kind."""
     return sha256() if kind == SHA256 else blake3()
+
+
+def digest_stream(stream: IO[bytes], kind: str = BLAKE3) -> str:
+    """The digest of all that a stream still holds, in hexadecimal."""
+    worker = worker_for(kind)
+    while block := stream.read(CHUNK):
+        worker.update(block)
+    return worker.hexdigest()
 
 
 def digest_file(

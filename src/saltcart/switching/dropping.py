@@ -5,11 +5,13 @@ the trip names it.  With it goes all else that the trip left there: temporary fi
 """
 
 import os
+import stat
 from collections.abc import Callable
 from contextlib import suppress
 
 from msgspec import Struct, field
 
+from saltcart.drives.drive import keeps_change_times
 from saltcart.drives.limits import EXFAT
 from saltcart.errors import SaltCartError, show
 from saltcart.hauling.group_copy import temporary_name
@@ -17,6 +19,8 @@ from saltcart.judging.judge import FOUND, Judge
 from saltcart.progress import Progress, Tick
 from saltcart.safefile import digest_of, neighbour_of, remove_if_there, sync_folder
 from saltcart.shelves.archive import contents
+from saltcart.shelves.digests import digest_file
+from saltcart.shelves.marks import mark_of
 from saltcart.shelves.removal import Removal
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item, walk
 from saltcart.spelling.moves import tail_below
@@ -56,6 +60,7 @@ def drop_files(trip: Trip, number: int, shelf: Shelf, removal: Removal, report: 
     ledgers = {row.place: row for row in trip.logbook.ledgers()}
     named = named_copies(trip, shelf)
     rows = list(trip.logbook.rows(number))
+    exact = keeps_change_times(shelf.new)
     kept = 0
     for row in reversed(rows):
         place = shelf.place(row.item.path)
@@ -71,7 +76,7 @@ def drop_files(trip: Trip, number: int, shelf: Shelf, removal: Removal, report: 
             if row.item.kind == FOLDER and tail:
                 removal.rmdir(tail)
             elif row.item.kind != FOLDER:
-                drop_file(removal, tail, row, fitting(trip, shelf, row, ledgers.get(place)), report)
+                drop_file(removal, tail, row, fitting(trip, shelf, row, ledgers.get(place), exact), report)
         except OSError as error:
             trip.logbook.tell(f"kept {place}: {error.strerror}")
         progress(Tick(f"drop copies of {shelf.name}", row.item.path, report.files, len(rows)))
@@ -87,14 +92,17 @@ def drop_file(removal: Removal, tail: str, row: Row, fits: Callable[[os.stat_res
         report.bytes += row.item.size if state.st_nlink == 1 and row.item.kind == FILE else 0
 
 
-def fitting(trip: Trip, shelf: Shelf, row: Row, ledger: LedgerRow | None) -> Callable[[os.stat_result], bool]:
+def fitting(
+    trip: Trip, shelf: Shelf, row: Row, ledger: LedgerRow | None, exact: bool
+) -> Callable[[os.stat_result], bool]:
     """Whether what stands at a copy's place is that copy still, told from its state."""
     place = shelf.place(row.item.path)
+    ours = our_copy(trip, place, row, exact)
     if row.item.kind == LINK:
-        return lambda _state: True
+        return ours
     if ledger is not None and ledger.before is not None:
         return lambda state: is_original(shelf, place) or taken_back(trip, ledger)
-    return lambda state: is_original(shelf, place) or untouched(state, row.item)
+    return lambda state: is_original(shelf, place) or ours(state)
 
 
 def named_copies(trip: Trip, shelf: Shelf) -> set[str]:
@@ -144,9 +152,23 @@ def taken_back(trip: Trip, row: LedgerRow) -> bool:
     return digest_of(row.place) in (row.before, row.after, folded)
 
 
-def untouched(state: os.stat_result, item: Item) -> bool:
-    """Whether a copy still has the size and time it was given."""
-    return state.st_size == item.size and abs(state.st_mtime_ns - item.mtime_ns) <= COARSEST_NS
+def our_copy(trip: Trip, place: str, row: Row, exact: bool) -> Callable[[os.stat_result], bool]:
+    """What tells from the state of what lies at `place` whether it is the copy that the trip made of `row`.
+
+    A file is told by size and mark as they were when it got its name, where file systems tell (`exact`); else by its
+    content, which is read.  A link is told by where it leads.
+    """
+
+    def ours(state: os.stat_result) -> bool:
+        if row.item.kind == LINK:
+            return stat.S_ISLNK(state.st_mode) and os.readlink(place) == trip.waybill.link_target(row.item.target or "")
+        if not stat.S_ISREG(state.st_mode) or state.st_size != row.item.size:
+            return False
+        if exact and row.copy == mark_of(state):
+            return True
+        return digest_file(place, trip.waybill.digests) == row.digest and mark_of(os.lstat(place)) == mark_of(state)
+
+    return ours
 
 
 def remove_manifests(trip: Trip, number: int, shelf: Shelf) -> None:

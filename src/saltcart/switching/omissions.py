@@ -2,17 +2,18 @@
 other names."""
 
 import os
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
 
 from msgspec.structs import replace
 
+from saltcart.drives.drive import keeps_change_times
 from saltcart.drives.limits import FAT, allowed, folded, unique
 from saltcart.errors import UsageError, show
 from saltcart.shelves.removal import Removal
-from saltcart.shelves.walk import FOLDER, LINK
+from saltcart.shelves.walk import FOLDER
 from saltcart.spelling.moves import tail_below
-from saltcart.switching.dropping import can_go, untouched
+from saltcart.switching.dropping import can_go, our_copy
 from saltcart.trips.records import ACCEPTED, TROUBLE, VERIFIED, Row
 from saltcart.trips.remounts import follow_shelves
 from saltcart.trips.trip import HAULED, HAULING, Trip, held
@@ -117,17 +118,18 @@ def drop_copies(trip: Trip, number: int, shelf: Shelf, patterns: Sequence[str]) 
     if not os.path.isdir(shelf.new) or os.path.islink(shelf.new):
         return
     rows = [row for row in trip.logbook.rows(number, VERIFIED) if matches(row.item.path, patterns) and not row.existed]
+    exact = keeps_change_times(shelf.new)
     with Removal(shelf.new) as removal:
         for row in reversed(rows):
             tail = shelf.place(row.item.path)[len(shelf.new) + 1 :]
             if tail and can_go(shelf, row.item):
                 with suppress(OSError):
-                    drop_one(removal, tail, row)
+                    drop_one(removal, tail, row, our_copy(trip, shelf.place(row.item.path), row, exact))
 
 
-def drop_one(removal: Removal, tail: str, row: Row) -> None:
+def drop_one(removal: Removal, tail: str, row: Row, ours: Callable[[os.stat_result], bool]) -> None:
     """Remove one copy that is still as it was made."""
     if row.item.kind == FOLDER:
         removal.rmdir(tail)
     else:
-        removal.unlink(tail, lambda state: row.item.kind == LINK or untouched(state, row.item))
+        removal.unlink(tail, ours)

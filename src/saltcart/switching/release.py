@@ -1,19 +1,24 @@
 """Removing the set-aside originals of a trip."""
 
 import os
+import stat
+from collections.abc import Callable
 from contextlib import suppress
 
 from msgspec import Struct, field
 
 from saltcart.drives import drive_of
-from saltcart.drives.drive import mount_of, refuse_other_drive
+from saltcart.drives.drive import keeps_change_times, mount_of, refuse_other_drive
 from saltcart.errors import Refused, Stopped, show
+from saltcart.hauling.altered import altered_since
 from saltcart.progress import Progress, Tick, silent
 from saltcart.proving.check import check_opened
 from saltcart.proving.results import CheckReport
 from saltcart.safefile import sync_folder
 from saltcart.shelves import manifest
-from saltcart.shelves.archive import contents
+from saltcart.shelves.archive import Reader, contents
+from saltcart.shelves.digests import digest_stream
+from saltcart.shelves.marks import mark_of
 from saltcart.shelves.mountinfo import mounts_below
 from saltcart.shelves.removal import OtherMount, Removal
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, walk
@@ -27,12 +32,17 @@ from saltcart.waybills.waybill import Shelf
 class ReleaseReport(Struct):
     """How many originals went, the room they took by themselves, the room that the old drives then had more, and what
     was kept because it is not what was copied.
+
+    `read_files` and `read_bytes` are the originals that were read once more, because size and times alone did not prove
+    them unchanged.
     """
 
     files: int = 0
     removed_bytes: int = 0
     freed_bytes: int = 0
     kept: list[str] = field(default_factory=list)
+    read_files: int = 0
+    read_bytes: int = 0
 
 
 def release(name: str, trash: bool = False, progress: Progress = silent) -> ReleaseReport:
@@ -190,18 +200,23 @@ def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseRepo
     aside = trip.aside(shelf)
     if shelf.original_stays or not os.path.isdir(aside):
         return
+    exact = keeps_change_times(shelf.stays_at)
     keep = newer_originals(trip, number, aside)
+    edited = altered_since(trip, number, aside, exact, progress)
+    report.read_files, report.read_bytes = report.read_files + edited.files, report.read_bytes + edited.bytes
+    keep |= set(edited.paths)
     rows = list(trip.logbook.rows(number))
     keep |= {row.item.path for row in rows if row.state == ACCEPTED or row.item.kind == OTHER}
     if trash and not keep:
         to_trash(aside)  # whole, so that it can be had back whole
         report.files += sum(row.item.kind == FILE for row in rows)
     else:
+        freeing = Freeing(aside, exact, trash, report)
         with Removal(aside) as removal:
             for row in reversed(rows):
-                if row.item.path in keep:
+                if row.item.path in keep or row.item.kind == FOLDER:
                     continue
-                free_one(aside, row, removal, trash, report)
+                freeing.free(row, removal)
                 progress(Tick(f"release {shelf.name}", row.item.path, report.files, len(rows)))
     report.kept += [os.path.join(aside, path) for path in sorted(keep)]
     if not shelf.files:
@@ -221,10 +236,9 @@ def free_archive(trip: Trip, shelf: Shelf, trash: bool, report: ReleaseReport) -
         if other.old == shelf.old
         for row in trip.logbook.rows(number, VERIFIED, kind=FILE)
     }
-    size, mtime_ns = trip.logbook.fact(f"archive {shelf.old}", [None, None])
     state = os.stat(shelf.old)
     whole = contents(shelf.old).members.keys() <= unpacked and not contents(shelf.old).left_out
-    if (state.st_size, state.st_mtime_ns) != (size, mtime_ns) or not whole:
+    if not whole or not is_as_unpacked(trip, shelf, state, report):
         report.kept.append(shelf.old)
         return
     if trash:
@@ -236,6 +250,27 @@ def free_archive(trip: Trip, shelf: Shelf, trash: bool, report: ReleaseReport) -
     sync_folder(os.path.dirname(shelf.old))
 
 
+def is_as_unpacked(trip: Trip, shelf: Shelf, state: os.stat_result, report: ReleaseReport) -> bool:
+    """Whether an archive still is the one that was unpacked: by size and times, else by the content of every member."""
+    known = trip.logbook.fact(f"archive {shelf.old}", [])
+    if known[:2] != [state.st_size, state.st_mtime_ns]:
+        return False
+    if keeps_change_times(shelf.old) and known[2:] == [*mark_of(state)]:
+        return True
+    report.read_files, report.read_bytes = report.read_files + 1, report.read_bytes + state.st_size
+    digests = {
+        row.item.path: row.digest
+        for number, other in enumerate(trip.waybill.shelves)
+        if other.old == shelf.old
+        for row in trip.logbook.rows(number, VERIFIED, kind=FILE)
+    }
+    try:
+        members = Reader(shelf.old).read(digests)
+        return all(digest_stream(stream, trip.waybill.digests) == digests[path] for path, stream in members)
+    except (Refused, OSError):
+        return False  # it is damaged, or cannot be read: then it is not what was unpacked
+
+
 def newer_originals(trip: Trip, number: int, aside: str) -> set[str]:
     """The paths in a set-aside shelf that came, or changed, after they were copied."""
     trip.logbook.take_stock(number, walk(aside))
@@ -243,29 +278,58 @@ def newer_originals(trip: Trip, number: int, aside: str) -> set[str]:
     return {path for path in found["new"] + found["changed"] if not os.path.isdir(os.path.join(aside, path))}
 
 
-def free_one(aside: str, row: Row, removal: Removal, trash: bool, report: ReleaseReport) -> None:
-    """Remove one original, unless it is no longer what was copied."""
-    if row.item.kind == FOLDER:
-        return
-    place = os.path.join(aside, row.item.path)
-    if trash:
-        if os.path.lexists(place):
-            to_trash(place)
-            report.files += row.item.kind == FILE
-        return
-    try:
-        state = removal.unlink(row.item.path, lambda state: same_as_listed(row, state))
-    except OtherMount:
-        report.kept.append(place)
-        return
-    if state:
-        report.removed_bytes += state.st_blocks * 512 if state.st_nlink == 1 else 0
-        report.files += row.item.kind == FILE
+class Freeing(Struct):
+    """The removal of one shelf's originals below `aside`, for good or into the `trash`, with a last look at each.
 
+    `exact` when inode and change time prove a file unchanged.  `touched` are the inodes of which we removed a name,
+    which changes that time.
+    """
 
-def same_as_listed(row: Row, state: os.stat_result) -> bool:
-    """Whether a file still has the size and time it was copied with; a link has neither to speak of."""
-    return row.item.kind != FILE or (state.st_size, state.st_mtime_ns) == (row.item.size, row.item.mtime_ns)
+    aside: str
+    exact: bool
+    trash: bool
+    report: ReleaseReport
+    touched: set[int] = field(default_factory=set)
+
+    def free(self, row: Row, removal: Removal) -> None:
+        """Remove one original; what is not what was copied is kept, and reported."""
+        place = os.path.join(self.aside, row.item.path)
+        try:
+            look = self.last_look(row)
+            state = self.put_into_trash(place, look) if self.trash else removal.unlink(row.item.path, look)
+        except OtherMount:
+            state = None
+        if state:
+            self.touched.add(state.st_ino)
+            self.report.removed_bytes += state.st_blocks * 512 if state.st_nlink == 1 and not self.trash else 0
+            self.report.files += row.item.kind == FILE
+        elif os.path.lexists(place):
+            self.report.kept.append(place)
+
+    def put_into_trash(self, place: str, look: Callable[[os.stat_result], bool]) -> os.stat_result | None:
+        """Put one original into the trash if it is what was copied; what it was, else None."""
+        state = os.lstat(place) if os.path.lexists(place) else None
+        if state is None or not look(state):
+            return None
+        to_trash(place)
+        return state
+
+    def last_look(self, row: Row) -> Callable[[os.stat_result], bool]:
+        """What tells whether a file still is what it was when it was looked at before the first removal.
+
+        A link has neither size nor times to speak of.
+        """
+        item = row.item
+        if item.kind != FILE:
+            return lambda state: stat.S_ISLNK(state.st_mode)
+
+        def same(state: os.stat_result) -> bool:
+            if not stat.S_ISREG(state.st_mode) or (state.st_size, state.st_mtime_ns) != (item.size, item.mtime_ns):
+                return False
+            ours = state.st_ino in self.touched and state.st_ino == item.inode
+            return not self.exact or ours or mark_of(state) == (item.inode, item.ctime_ns)
+
+        return same
 
 
 def remove_folders(top: str) -> None:

@@ -7,7 +7,9 @@ from functools import partial
 
 from msgspec import Struct, field
 
+from saltcart.drives.drive import keeps_change_times
 from saltcart.errors import CannotSpell, Refused, show
+from saltcart.hauling.altered import altered_since
 from saltcart.hauling.haul import refuse_replaced, require_drives
 from saltcart.judging.judge import UNREADABLE, Judge
 from saltcart.ledgers import Ledger
@@ -147,6 +149,9 @@ def refuse_changes(trip: Trip) -> None:
         trip.logbook.take_stock(number, shelf.walk())
         for word, paths in trip.logbook.differences(number).items():
             details += [f"{word}: {show(os.path.join(shelf.old, path))}" for path in paths]
+        if keeps_change_times(shelf.stays_at) and not shelf.archive:
+            edited = altered_since(trip, number, shelf.old, True).paths
+            details += [f"edited, with its time kept: {show(os.path.join(shelf.old, path))}" for path in edited]
         for row in trip.logbook.rows(number):
             place = shelf.place(row.item.path)
             if row.state == ACCEPTED:

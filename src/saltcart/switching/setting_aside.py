@@ -20,7 +20,7 @@ def aside_deeds(shelf: Shelf, old: str, aside: str, path: str) -> list[Deed]:
     if (not shelf.stay and not shelf.only) or (not shelf.files and whole(shelf, place, path)):
         signpost = [link(place, shelf.place(path))] if shelf.leave == "signpost" else []
         return [rename(place, hidden), *signpost]
-    deeds = [make(hidden)]
+    deeds = [make(hidden, place)]
     for name in sorted(os.listdir(place)):
         inner = f"{path}/{name}" if path else name
         if os.path.isdir(os.path.join(place, name)) and not os.path.islink(os.path.join(place, name)):

@@ -4,11 +4,12 @@ The model.  Each step is a *deed*, plain data: swap a ledger's content, rename a
 folder.  All deeds are recorded in the logbook before the first is done.  A deed can be repeated, since it looks at
 the world first: digests tell an old ledger from a new one, names tell whether a folder was set aside.
 
-- A crash leaves the plan.  `carry_out` goes on with it, whatever part was done. - A failure or an interrupt makes
-`carry_out` take back what was done, the last deed first.  Then each deed is looked at again.  Only when all are
-*seen* undone does it raise `TakenBack`, and only then may the trip's record say so. - When that cannot be seen
-(the drive has gone, a program wrote to a ledger meanwhile), `HalfDone` is raised and the record keeps saying that
-the switch is under way: it can be carried on, or taken back, once the drive is there again.
+- A crash leaves the plan.  `carry_out` goes on with it, whatever part was done.  It looks at the disk for every
+  deed, even one that is recorded as done: it may have been taken back after that.
+- A failure or an interrupt makes `carry_out` take back what was done, the last deed first.  Then each deed is looked
+  at again.  Only when all are *seen* undone does it raise `TakenBack`, and only then may the trip's record say so.
+- When that cannot be seen (the drive has gone, a program wrote to a ledger meanwhile), `HalfDone` is raised and the
+  record keeps saying that the switch is under way: it can be carried on, or taken back, once the drive is there again.
 
 Not guaranteed: that a program does not write to a ledger between the last look at it and the rename.
 """
@@ -22,6 +23,7 @@ from types import FrameType
 from typing import Any, NamedTuple
 
 from saltcart.errors import HalfDone, Refused, SaltCartError, show
+from saltcart.renaming import rename_new
 from saltcart.safefile import copy_durably, digest_of, sync_folder
 from saltcart.trips.trip import Trip
 
@@ -59,9 +61,9 @@ def unlink(path: str, target: str) -> Deed:
     return {"do": "unlink", "path": path, "target": target}
 
 
-def make(path: str) -> Deed:
-    """Make the folder `path`."""
-    return {"do": "make", "path": path}
+def make(path: str, beside: str = "") -> Deed:
+    """Make the folder `path`, for what lies in the folder `beside`, which must be there."""
+    return {"do": "make", "path": path, "beside": beside}
 
 
 def remove(path: str) -> Deed:
@@ -81,13 +83,13 @@ def inverse(deeds: list[Deed]) -> list[Deed]:
 
 
 def carry_out(trip: Trip, plan: str) -> None:
-    """Do the recorded deeds of `plan` that are not done yet.
+    """Do the recorded deeds of `plan` that are not seen to be done, whatever the record says of them.
 
     Raises TakenBack when one failed and all are undone again, HalfDone when that could not be reached or seen.
     """
     try:
         for number, deed, done in trip.logbook.deeds(plan):
-            if not done:
+            if not (done and stays_done(deed)):
                 perform(deed)
                 trip.logbook.mark_deed(plan, number, True)
     except BaseException as error:
@@ -97,6 +99,19 @@ def carry_out(trip: Trip, plan: str) -> None:
         if troubles:
             raise half_done(trip, error, troubles) from error
         raise TakenBack(error) from error
+
+
+def stays_done(deed: Deed) -> bool:
+    """Whether a deed that is recorded as done needs nothing more.
+
+    The record loses its mark before a deed is taken back, so that one which has its mark was not.  Hence a ledger that
+    is neither as before nor as after was written to by its program since it switched; and what lies at the new name is
+    what was renamed, even if something of the same kind is at the old name by now.
+    """
+    stands = standing(deed)
+    if stands == UNSEEN and deed["do"] == "swap":
+        return os.path.exists(deed["path"]) and not os.path.lexists(deed["staged"])
+    return stands == DONE or (stands == UNSEEN and deed["do"] == "rename" and os.path.lexists(deed["new"]))
 
 
 def half_done(trip: Trip, error: BaseException, troubles: list[str]) -> HalfDone:
@@ -121,8 +136,8 @@ def take_back(trip: Trip, plan: str) -> list[str]:
     why: dict[int, str] = {}
     for number, deed, _done in reversed(deeds):
         try:
+            trip.logbook.mark_deed(plan, number, False)  # first: a mark says that it is done and was not taken back
             revert(deed)
-            trip.logbook.mark_deed(plan, number, False)
         except SaltCartError as error:
             why[number] = error.what
         except OSError as error:
@@ -250,6 +265,8 @@ def look_at_rename(deed: Deed) -> str:
     old, new = os.path.lexists(deed["old"]), os.path.lexists(deed["new"])
     if old and new:
         old, new = not is_mere_placeholder(deed["old"]), not is_mere_placeholder(deed["new"])
+    if not old and not new:
+        old, new = (os.path.isdir(path) and not os.path.islink(path) for path in (deed["old"], deed["new"]))
     if old == new:
         return UNSEEN
     return DONE if new else UNDONE
@@ -266,7 +283,10 @@ def do_rename(deed: Deed) -> None:
     if look_at_rename(deed) == DONE:
         return
     try:
-        os.rename(old, new)
+        if os.path.isdir(old) and not os.path.islink(old):
+            os.rename(old, new)  # which takes the place of an empty folder, and of nothing else
+        else:
+            rename_new(old, new)
     except OSError as error:
         raise Refused(
             f"{show(old)} cannot be renamed to {show(new)}: {error.strerror}",
@@ -344,7 +364,11 @@ def look_at_make(deed: Deed) -> str:
 
 
 def do_make(deed: Deed) -> None:
-    """Make a folder that holds set-aside originals."""
+    """Make a folder that holds set-aside originals.  Refused where these are not there: their drive has gone then, and
+    the folder would land in the empty one at its mount point.
+    """
+    if deed.get("beside") and not os.path.isdir(deed["beside"]) and not os.path.isdir(deed["path"]):
+        raise Refused(f"{show(deed['beside'])} is not there", "Connect its drive, and run the same command again.")
     with suppress(FileExistsError):
         os.mkdir(deed["path"])
         sync_folder(os.path.dirname(deed["path"]))

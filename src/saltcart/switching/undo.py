@@ -33,7 +33,7 @@ from saltcart.trips import trip as trips
 from saltcart.trips.records import EntryRow, LedgerRow, key_text
 from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.signposts import put_back
-from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, UNDONE, Trip
+from saltcart.trips.trip import DROPPING, ENDED, HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, UNDONE, Trip
 from saltcart.waybills import collection
 from saltcart.waybills.content_folders import list_edits, listed, same_place
 from saltcart.waybills.new_place import landing_drive
@@ -65,6 +65,8 @@ def undo(
     with trips.held(name) as trip:
         trip.require(HAULING, HAULED, SWITCHING, SWITCHED, UNDOING, UNDONE, step="undo")
         repointing.face_the_world(trip)
+        if trip.state in (SWITCHING, SWITCHED):
+            refuse_later(trip)
         if trip.state == UNDOING:
             go_on(trip, wait, progress)
         if trip.state in (SWITCHING, SWITCHED):
@@ -76,10 +78,33 @@ def undo(
             repointing.clear_staged(trip)
         if trip.state != UNDONE:
             report.remarks += newcomers(trip)
-            trip.enter(UNDONE, "undone: entries and originals are back")
+            trip.enter(UNDONE, "undone: entries and originals are back", **{DROPPING: drop_copies})
         if drop_copies:
+            trip.logbook.record(**{DROPPING: True})
             drop_all(trip, report, progress)
+            trip.logbook.record(**{DROPPING: False})
     return report
+
+
+def refuse_later(trip: Trip) -> None:
+    """Raise Refused when a later trip builds on this one: it moved on, or rewrote, what lies at this one's new place.
+
+    Undone in this order, a ledger would come home with entries for where the later trip put things, and nobody would
+    change them back when that is undone.  Trips that only copy change nothing there.
+    """
+    tops = [shelf.new for shelf in trip.waybill.shelves if not shelf.gathered]
+    for later in trips.readable():
+        if later.name == trip.name:
+            return
+        if later.state in ENDED or later.copies:
+            continue
+        places = [shelf.old for shelf in later.waybill.shelves]
+        places += [line.over or line.path for line in later.waybill.ledgers if line.rewrite]
+        if any(tail_below(place, top) is not None for place in places for top in tops):
+            raise Refused(
+                f"Trip {later.name} came after trip {trip.name} and changed what lies at its new place",
+                f"First: saltcart undo {later.name}   then: saltcart undo {trip.name}",
+            )
 
 
 def go_on(trip: Trip, wait: bool, progress: Progress) -> None:

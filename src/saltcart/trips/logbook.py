@@ -11,8 +11,23 @@ from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from typing import Any
 
+from saltcart.shelves.marks import Mark
 from saltcart.shelves.walk import Item
-from saltcart.trips.records import ACCEPTED, LISTED, PLACING, VERIFIED, EntryRow, LedgerRow, Row, now, packed, unpacked
+from saltcart.trips.records import (
+    ACCEPTED,
+    LISTED,
+    PLACING,
+    TROUBLE,
+    VERIFIED,
+    EntryRow,
+    LedgerRow,
+    Placed,
+    Row,
+    Trouble,
+    now,
+    packed,
+    unpacked,
+)
 
 SCHEMA = """
 CREATE TABLE IF NOT EXISTS fact (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
@@ -21,7 +36,8 @@ CREATE TABLE IF NOT EXISTS file (
     shelf INTEGER NOT NULL, path BLOB NOT NULL, kind TEXT NOT NULL, size INTEGER NOT NULL, disk_bytes INTEGER NOT NULL,
     mtime_ns INTEGER NOT NULL, mode INTEGER NOT NULL, device INTEGER NOT NULL, inode INTEGER NOT NULL,
     links INTEGER NOT NULL,
-    target BLOB, digest TEXT, state TEXT NOT NULL, why TEXT, existed INTEGER NOT NULL DEFAULT 0,
+    target BLOB, ctime_ns INTEGER NOT NULL DEFAULT 0, digest TEXT, state TEXT NOT NULL, why TEXT,
+    existed INTEGER NOT NULL DEFAULT 0, copy_inode INTEGER, copy_ctime_ns INTEGER,
     PRIMARY KEY (shelf, path)) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS ledger (
     number INTEGER PRIMARY KEY, path BLOB NOT NULL, place BLOB NOT NULL, map TEXT NOT NULL, rewrite INTEGER NOT NULL,
@@ -38,7 +54,10 @@ CHANGED = (
     "t.kind <> f.kind OR t.target IS NOT f.target OR t.kind = 'file' AND (t.size <> f.size OR abs(t.mtime_ns -"
     " f.mtime_ns) > {})"
 )
-ITEM_COLUMNS = "path, kind, size, disk_bytes, mtime_ns, mode, device, inode, links, target"
+ITEM_COLUMNS = "path, kind, size, disk_bytes, mtime_ns, mode, device, inode, links, target, ctime_ns"
+STATE_COLUMNS = "digest, state, why, existed, copy_inode, copy_ctime_ns"
+# What older versions did not record: a 0 or NULL proves nothing, so that contents are compared.
+LATER_COLUMNS = ("ctime_ns INTEGER NOT NULL DEFAULT 0", "copy_inode INTEGER", "copy_ctime_ns INTEGER")
 
 
 class Logbook:
@@ -49,6 +68,10 @@ class Logbook:
         self.database.execute("PRAGMA journal_mode = WAL")
         self.database.execute("PRAGMA synchronous = FULL")
         self.database.executescript(SCHEMA)
+        known = {name for _number, name, *_rest in self.database.execute("PRAGMA table_info(file)")}
+        for column in LATER_COLUMNS:
+            if column.split()[0] not in known:
+                self.database.execute(f"ALTER TABLE file ADD COLUMN {column}")
 
     def close(self) -> None:
         """Close the database."""
@@ -92,7 +115,7 @@ class Logbook:
         """Set what lies in a shelf today beside what is recorded of it, for `differences` and `adopt`."""
         self.database.execute("DROP TABLE IF EXISTS temp.today")
         self.database.execute(f"CREATE TEMP TABLE today ({ITEM_COLUMNS}, PRIMARY KEY (path)) WITHOUT ROWID")
-        marks = ", ".join("?" * 10)
+        marks = ", ".join("?" * len(ITEM_COLUMNS.split(", ")))
         self.database.execute("BEGIN")
         self.database.executemany(f"INSERT INTO temp.today VALUES ({marks})", map(packed, items))
         self.database.execute("COMMIT")
@@ -117,6 +140,27 @@ class Logbook:
             word: [os.fsdecode(path) for (path,) in self.database.execute(query, (shelf,))]
             for word, query in queries.items()
         }
+
+    def doubtful(self, shelf: int, exact: bool) -> Iterator[Row]:
+        """The files of a shelf that `take_stock` saw with the size and time that are recorded, and of which inode or
+        change time are others; without `exact` these prove nothing, so that it is every file.
+        """
+        other = "(t.inode <> f.inode OR t.ctime_ns <> f.ctime_ns)" if exact else "1"
+        columns = ", ".join(f"f.{column}" for column in f"{ITEM_COLUMNS}, {STATE_COLUMNS}".split(", "))
+        rows = self.database.execute(
+            f"SELECT {columns} FROM file AS f JOIN temp.today AS t ON t.path = f.path WHERE f.shelf = ? AND f.kind ="
+            f" 'file' AND NOT ({CHANGED.format(0)}) AND {other} ORDER BY f.path",
+            (shelf,),
+        ).fetchall()
+        yield from map(unpacked, rows)
+
+    def proven(self, shelf: int, paths: Iterable[str]) -> None:
+        """Record inode and change time that `take_stock` saw of files whose content was found to be as recorded."""
+        self.database.executemany(
+            "UPDATE file SET (inode, ctime_ns) = (SELECT inode, ctime_ns FROM temp.today AS t WHERE t.path = file.path)"
+            " WHERE shelf = ? AND path = ?",
+            ((shelf, os.fsencode(path)) for path in paths),
+        )
 
     def since(self, paths: Iterable[str]) -> dict[str, list[str]]:
         """Paths `new` in the shelf and `vanished` from it since someone saw `paths` in it, after `take_stock`; none
@@ -156,6 +200,12 @@ class Logbook:
                 f" ({CHANGED.format(0)})) ON CONFLICT (shelf, path) DO UPDATE SET state = '{LISTED}', {updates}",
                 (shelf, shelf),
             )
+            columns = ", ".join(ITEM_COLUMNS.split(", ")[1:])
+            self.database.execute(
+                f"UPDATE file SET ({columns}) = (SELECT {columns} FROM temp.today AS t WHERE t.path = file.path) WHERE"
+                f" shelf = ? AND state IN ('{LISTED}', '{TROUBLE}')",
+                (shelf,),
+            )
 
     def rows(self, shelf: int, *states: str, kind: str | None = None) -> Iterator[Row]:
         """The things of a shelf in the order of their paths, folders before what is in them.
@@ -168,13 +218,24 @@ class Logbook:
         if kind:
             conditions.append("kind = ?")
         query = (
-            f"SELECT {ITEM_COLUMNS}, digest, state, why, existed FROM file WHERE {' AND '.join(conditions)} ORDER BY"
-            " path LIMIT 1000"
+            f"SELECT {ITEM_COLUMNS}, {STATE_COLUMNS} FROM file WHERE {' AND '.join(conditions)} ORDER BY path LIMIT"
+            " 1000"
         )
         start = b""
         while page := self.database.execute(query, (shelf, start, *states, *([kind] if kind else []))).fetchall():
             yield from map(unpacked, page)
             start = page[-1][0] + b"\0"  # no name holds a NUL, so this is the next one possible
+
+    def row(self, shelf: int, path: str) -> Row | None:
+        """One thing of a shelf; None when it is not recorded."""
+        query = f"SELECT {ITEM_COLUMNS}, {STATE_COLUMNS} FROM file WHERE shelf = ? AND path = ?"
+        found = self.database.execute(query, (shelf, os.fsencode(path))).fetchone()
+        return unpacked(found) if found else None
+
+    def digest(self, shelf: int, path: str) -> str | None:
+        """The recorded digest of one file of a shelf."""
+        row = self.row(shelf, path)
+        return row.digest if row else None
 
     def brief(self, shelf: int) -> Iterator[tuple[str, str, int, str | None]]:
         """Path, kind, size and digest of each thing of a shelf that is not gone without, in the order of their paths;
@@ -215,10 +276,27 @@ class Logbook:
             ((state, digest, why, existed, shelf, os.fsencode(path)) for path, state, digest, why, existed in marks),
         )
 
-    def mark_placed(self, shelf: int, first: str, last: str) -> None:
-        """Of a group that lies between two paths of a shelf, set what is `placing` to `verified`."""
-        query = f"UPDATE file SET state = '{VERIFIED}' WHERE shelf = ? AND path BETWEEN ? AND ? AND state = '{PLACING}'"
-        self.database.execute(query, (shelf, os.fsencode(first), os.fsencode(last)))
+    def mark_trouble(self, shelf: int, troubles: Iterable[Trouble]) -> None:
+        """Record what could not be copied; the digest of an older copy stays known."""
+        self.database.executemany(
+            f"UPDATE file SET state = '{TROUBLE}', why = ?, existed = ? WHERE shelf = ? AND path = ?",
+            ((one.why, one.taken, shelf, os.fsencode(one.path)) for one in troubles),
+        )
+
+    def mark_placing(self, shelf: int, placed: Iterable[Placed]) -> None:
+        """Record copies as proven and about to get their names, with what their originals were when they were read."""
+        self.database.executemany(
+            f"UPDATE file SET state = '{PLACING}', digest = ?, why = NULL, existed = 0, inode = coalesce(?, inode),"
+            " ctime_ns = coalesce(?, ctime_ns), copy_inode = NULL, copy_ctime_ns = NULL WHERE shelf = ? AND path = ?",
+            ((one.digest, *(one.source or (None, None)), shelf, os.fsencode(one.path)) for one in placed),
+        )
+
+    def mark_placed(self, shelf: int, copies: Iterable[tuple[str, Mark]]) -> None:
+        """Record copies that have their names as `verified`, by their paths in the shelf, with what they are now."""
+        self.database.executemany(
+            f"UPDATE file SET state = '{VERIFIED}', copy_inode = ?, copy_ctime_ns = ? WHERE shelf = ? AND path = ?",
+            ((*copy, shelf, os.fsencode(path)) for path, copy in copies),
+        )
 
     def totals(self, shelf: int | None = None, *states: str) -> tuple[int, int]:
         """Number and bytes of the regular files of one shelf, or of all, in these states."""

@@ -4,10 +4,11 @@ import json
 import os
 from collections.abc import Hashable
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, NamedTuple
 
 from msgspec import Struct
 
+from saltcart.shelves.marks import Mark
 from saltcart.shelves.walk import Item
 
 LISTED, PLACING, VERIFIED, TROUBLE = "listed", "placing", "verified", "trouble"
@@ -26,13 +27,18 @@ def now() -> str:
 
 
 class Row(Struct, frozen=True):
-    """One thing of a shelf with what the trip has done about it; `digest` is of its content as copied."""
+    """One thing of a shelf with what the trip has done about it.
+
+    `digest` is of its content as copied.  `copy` is what the file system said of the copy once it had its name; None
+    when nothing was noted.  In `item`, inode and change time are those of the original when it was read.
+    """
 
     item: Item
     digest: str | None
     state: str
     why: str | None
     existed: bool
+    copy: Mark | None = None
 
 
 class LedgerRow(Struct):
@@ -60,6 +66,24 @@ class EntryRow(Struct, frozen=True):
     why: str
 
 
+class Trouble(NamedTuple):
+    """A thing that could not be copied: its path in the shelf, why, and whether its name at the new place is `taken` by
+    something that is not ours.
+    """
+
+    path: str
+    why: str
+    taken: bool = False
+
+
+class Placed(NamedTuple):
+    """A copy that is about to get its name: its path in the shelf, its digest, and the mark of what was read."""
+
+    path: str
+    digest: str
+    source: Mark | None
+
+
 def packed(item: Item) -> tuple[Any, ...]:
     """An item as its columns."""
     target = None if item.target is None else os.fsencode(item.target)
@@ -74,13 +98,15 @@ def packed(item: Item) -> tuple[Any, ...]:
         item.inode % 2**63,
         item.links,
         target,
+        item.ctime_ns,
     )
 
 
 def unpacked(row: tuple[Any, ...]) -> Row:
     """A row of the file table as an object."""
-    path, kind, size, disk_bytes, mtime_ns, mode, device, inode, links, target = row[:10]
-    told = None if target is None else os.fsdecode(target)
-    item = Item(os.fsdecode(path), kind, size, disk_bytes, mtime_ns, mode, device, inode, links, told)
-    digest, state, why, existed = row[10:14]
-    return Row(item, digest, state, why, bool(existed))
+    path, kind, size, disk_bytes, mtime_ns, mode, device, inode, links, target, ctime_ns = row[:11]
+    leads = None if target is None else os.fsdecode(target)
+    item = Item(os.fsdecode(path), kind, size, disk_bytes, mtime_ns, mode, device, inode, links, leads, ctime_ns)
+    digest, state, why, existed, copy_inode, copy_ctime_ns = row[11:17]
+    copy = None if copy_inode is None else Mark(copy_inode, copy_ctime_ns)
+    return Row(item, digest, state, why, bool(existed), copy)

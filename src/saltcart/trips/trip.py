@@ -28,6 +28,7 @@ HAULING, HAULED, SWITCHING, SWITCHED = "hauling", "hauled", "switching", "switch
 RELEASING, RELEASED, UNDOING, UNDONE = "releasing", "released", "undoing", "undone"
 ENDED = (RELEASED, UNDONE)
 RESTING = (HAULED, SWITCHED, *ENDED)
+DROPPING = "dropping"  # the fact that the copies of an undone trip are being removed
 
 MARK = "under-way"
 LETTERS = "bcdfghjkmnpqrstvwxz23456789"  # no two that look alike, no vowels to make words
@@ -52,10 +53,20 @@ class Trip(Struct):
         shelves = self.waybill.shelves
         return bool(shelves) and all(shelf.original_stays and not shelf.archive for shelf in shelves)
 
-    def enter(self, state: str, what: str) -> None:
-        """Go into `state` and tell the history `what` happened."""
+    @property
+    def dropping(self) -> bool:
+        """Whether it was undone and the removal of its copies has begun, and has not ended."""
+        return self.state == UNDONE and bool(self.logbook.fact(DROPPING))
+
+    @property
+    def rests(self) -> bool:
+        """Whether nothing of it is half done."""
+        return self.state in RESTING and not self.dropping
+
+    def enter(self, state: str, what: str, **facts: object) -> None:
+        """Go into `state`, with `facts` that are true from then on, and tell the history `what` happened."""
         with self.logbook.together():
-            self.logbook.record(state=state, **({"finished": now()} if state in ENDED else {}))
+            self.logbook.record(state=state, **({"finished": now()} if state in ENDED else {}), **facts)
             self.logbook.tell(what)
 
     def aside(self, shelf: Shelf) -> str:
@@ -110,6 +121,8 @@ class Trip(Struct):
 
 def next_step(trip: Trip) -> str:
     """What can be typed next for a trip in its state."""
+    if trip.dropping:
+        return f"Remove the rest of its copies with: saltcart undo {trip.name} --drop-copies"
     if trip.state == SWITCHED and not trip.waybill.shelves:
         return f"Nothing moved, so there is nothing to release. To take it back: saltcart undo {trip.name}"
     return {
@@ -188,9 +201,7 @@ def forget(name: str) -> None:
 def names() -> list[str]:
     """The ids of all trips, the oldest first."""
     books = [path for path in trips_folder().glob("*/logbook.sqlite") if not path.parent.name.startswith(".")]
-    return [
-        path.parent.name for path in sorted(books, key=lambda path: (path.parent / "waybill.toml").stat().st_mtime_ns)
-    ]
+    return [path.parent.name for path in sorted(books, key=lambda path: (path.parent / "maps").stat().st_mtime_ns)]
 
 
 @contextmanager
@@ -303,7 +314,7 @@ def under_way(trip: Trip) -> Iterator[None]:
         yield
     finally:
         with suppress(OSError, sqlite3.Error):  # which is closed when the record was removed
-            if trip.state in RESTING:
+            if trip.rests:
                 mark.write_text("")
 
 
@@ -316,7 +327,7 @@ def cut_off() -> list[tuple[str, str, str]]:
         with suppress(SaltCartError, OSError), opened(name) as trip:
             try:
                 with FileLock(os.path.join(trip.folder, "lock"), timeout=0):
-                    if trip.state not in RESTING:
+                    if not trip.rests:
                         found.append((name, trip.state, next_step(trip)))
                     else:
                         Path(trip.folder, MARK).write_text("")  # it was killed right after its end
@@ -352,14 +363,21 @@ def unfinished(waybill_path: str) -> str | None:
     return None
 
 
-def latest(*states: str, otherwise: str | None = None) -> str:
-    """The id of the newest trip in one of these states, else in the state `otherwise`.  UsageError when there is
-    none.
+def latest(*states: str, otherwise: str | None = None, began: str = "", dropping: bool = False) -> str:
+    """The id of the trip that a command without an id means.
+
+    That is one which the same command `began` and did not end, by its state, or of which the copies are partly removed,
+    where the command is about `dropping` them.  Else it is the newest in one of these states, else in the state
+    `otherwise`.  UsageError when there is none.
     """
+    found = [(trip.name, trip.state, trip.dropping) for trip in readable()]
+    for name, state, half_dropped in found:
+        if state == began or (dropping and half_dropped):
+            return name
     for wanted in (states, (otherwise,)):
-        for trip in readable():
-            if trip.state in wanted:
-                return trip.name
+        for name, state, _dropping in found:
+            if state in wanted:
+                return name
     raise UsageError(
         f"There is no trip to work on ({' or '.join(filter(None, (*states, otherwise)))})", "See saltcart trips."
     )

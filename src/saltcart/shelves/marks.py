@@ -1,0 +1,21 @@
+"""What a file system says of a file that changes whenever its content does: its mark.
+
+Size and time of last change are not enough: programs that write tags put the old time back, and write into spare room.
+The inode (which file it is) and the change time (when anything about it changed, which no program can set) tell such an
+edit, on file systems that keep them.
+"""
+
+import os
+from typing import NamedTuple
+
+
+class Mark(NamedTuple):
+    """Which file it is, and when anything about it last changed, in nanoseconds since 1970 (UTC)."""
+
+    inode: int
+    ctime_ns: int
+
+
+def mark_of(state: os.stat_result) -> Mark:
+    """The mark of a file, from its state."""
+    return Mark(state.st_ino % 2**63, state.st_ctime_ns)
