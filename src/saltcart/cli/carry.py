@@ -36,7 +36,8 @@ from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.true_names import true_path, without_detours
 from saltcart.spelling.moves import tail_below
-from saltcart.switching.repoint import repoint
+from saltcart.switching.programs import refuse_busy_ledgers
+from saltcart.switching.repoint import repoint, repoint_copied
 from saltcart.trips.summary import summary
 from saltcart.waybills import waybill_text
 from saltcart.waybills.collection import Collection
@@ -130,6 +131,8 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
     show_plan(screen, plan, options.drop_gone, options.limit)
     if not screen.agrees("Copy and verify all this? Nothing at home changes.", options):
         raise need_answer(options, "carried")
+    with screen.watch() as watch:
+        refuse_busy_ledgers(plan.draft.waybill, options.wait, watch)
     path = waybill_text.keep(plan.draft.waybill)
     refuse_other(plan, path)
     note_gone(plan)
@@ -137,7 +140,7 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
         name, hauled = haul_waybill(path, pace(options), watch)
     show_haul(screen, name, hauled)
     with screen.watch() as watch:
-        repoint(name, wait=options.wait, progress=watch)
+        repoint_copied(name, wait=options.wait, progress=watch)
     dropped = drop_gone(plan) if options.drop_gone else 0
     made, lacking = finish(name, options.lists)
     with screen.watch() as watch:

@@ -24,7 +24,8 @@ from saltcart.planning.draft import draft
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.true_names import true_path
-from saltcart.switching.repoint import RepointReport, repoint
+from saltcart.switching.programs import refuse_busy_ledgers
+from saltcart.switching.repoint import RepointReport, repoint_copied
 from saltcart.trips import trip as trips
 from saltcart.trips.summary import TripSummary, summary
 from saltcart.waybills import waybill_text
@@ -64,6 +65,8 @@ def move(screen: Screen, options: argparse.Namespace) -> int:
         question = "Unpack, verify, and leave the archive as it is?"
     if not screen.agrees(question, options, look):
         raise need_answer(options, "moved")
+    with screen.watch() as watch:
+        refuse_busy_ledgers(plan.waybill, options.wait, watch)
     path = waybill_text.keep(plan.waybill)
     with screen.watch() as watch:
         name, hauled = haul_waybill(path, pace(options), watch)
@@ -71,7 +74,7 @@ def move(screen: Screen, options: argparse.Namespace) -> int:
         note_remarks(trip, plan.remarks)
     show_haul(screen, name, hauled)
     with screen.watch() as watch:
-        switched = repoint(name, wait=options.wait, progress=watch)
+        switched = repoint_copied(name, wait=options.wait, progress=watch)
     show_turned(screen, switched)
     with screen.watch() as watch:
         report = check_trip(name, progress=watch)

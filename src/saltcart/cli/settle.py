@@ -39,7 +39,8 @@ from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.true_names import true_path, without_detours
 from saltcart.spelling.moves import tail_below
-from saltcart.switching.repoint import RepointReport, repoint
+from saltcart.switching.programs import refuse_busy_ledgers
+from saltcart.switching.repoint import RepointReport, repoint_copied
 from saltcart.trips.summary import summary
 from saltcart.trips.trip import HAULED, HAULING
 from saltcart.waybills import waybill_text
@@ -131,7 +132,7 @@ def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
         raise need_answer(options, "settled")
     name, hauled = copied(plan, name, screen, options)
     with screen.watch() as watch:
-        switched = repoint(name, wait=options.wait, progress=watch)
+        switched = repoint_copied(name, wait=options.wait, progress=watch)
     with screen.watch() as watch:
         report = check_trip(name, progress=watch)
     if told := remember_here(plan, name):
@@ -148,6 +149,7 @@ def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
 def copied(plan: SettlePlan, name: str | None, screen: Screen, options: argparse.Namespace) -> tuple[str, HaulReport]:
     """Copy what comes here, in a new trip or in that one which was cut off; its id."""
     with screen.watch() as watch:
+        refuse_busy_ledgers(plan.waybill, options.wait, watch)
         if name is None:
             name, hauled = haul_waybill(waybill_text.keep(plan.waybill), pace(options), watch)
         elif summary(name).state in (HAULING, HAULED):

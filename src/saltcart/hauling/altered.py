@@ -25,12 +25,12 @@ class Altered(Struct):
     bytes: int = 0
 
 
-def altered_since(trip: Trip, number: int, top: str, exact: bool, progress: Progress = silent) -> Altered:
+def altered_since(trip: Trip, number: int, top: str, progress: Progress = silent) -> Altered:
     """Of the files of shelf `number` that the last `take_stock` saw below `top` with recorded size and time, those with
-    other content.  Without `exact` all are read.  What is found to be as copied is recorded so.
+    other content.  For drives whose inodes and change times prove something.  What is as copied is recorded so.
     """
     shelf, log = trip.waybill.shelves[number], trip.logbook
-    rows = [row for row in log.doubtful(number, exact) if row.digest]
+    rows = [row for row in log.doubtful(number) if row.digest]
     same = {row.item.path for row in rows if is_one_file(f"{top}/{row.item.path}", shelf.place(row.item.path))}
     found = read_again([row for row in rows if row.item.path not in same], top, trip.waybill.digests, progress)
     log.proven(number, [row.item.path for row in rows if row.item.path not in found.paths])

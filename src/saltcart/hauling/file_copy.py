@@ -216,14 +216,15 @@ def data_and_holes(job: FileCopy, source: int) -> Iterator[tuple[int, int | None
     while place < job.size:
         try:
             start = min(os.lseek(source, place, os.SEEK_DATA), job.size)
+            hole = os.lseek(source, start, os.SEEK_HOLE) if start < job.size else start
         except OSError as error:
             if error.errno != errno.ENXIO:  # a file system that does not tell holes
                 yield place, job.size
                 return
-            start = job.size  # nothing but a hole follows
+            start = hole = job.size  # nothing but a hole follows
         if start > place:
             yield start - place, None
-        place = os.lseek(source, start, os.SEEK_HOLE) if start < job.size else start
+        place = hole
         if place > start:
             yield start, min(place, job.size)
 

@@ -18,21 +18,22 @@ from saltcart.looking.survey import look_for_ledger
 from saltcart.planning.destination import refuse_clashes, refuse_mounts, refuse_unreleased
 from saltcart.planning.shelf_inspection import may_be_ledger
 from saltcart.progress import Progress, silent
-from saltcart.safefile import digest_of
 from saltcart.shelves import manifest
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.marks import mark_of
 from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER
 from saltcart.spelling.moves import tail_below
+from saltcart.trips import manifests
 from saltcart.trips import trip as trips
 from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
 from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.signposts import make_room
 from saltcart.trips.trip import HAULED, HAULING, Trip
+from saltcart.waybills import collection
 from saltcart.waybills import snapshots as drafts
 from saltcart.waybills import waybill as waybills
-from saltcart.waybills.collection import digests_before
+from saltcart.waybills.collection import digests_before, is_collection
 from saltcart.waybills.new_place import landing_drive, refuse_lack_of_room, sharing, unit_of
 from saltcart.waybills.routes import new_target
 from saltcart.waybills.waybill import Shelf
@@ -128,16 +129,26 @@ def stopped(trip: Trip, error: OSError) -> Stopped:
     place = os.fspath(error.filename) if isinstance(error.filename, str) else ""
     where = f" at {show(place)}" if place else ""
     goes_on = f"then: saltcart haul {trip.name}"
+    away = next((one for one in trip.waybill.shelves if is_away(one.old_drive, one.stays_at)), None)
     if place and tail_below(place, str(home())) is not None:
         what = f"Salt Cart's own data cannot be written{where}"
         remedy = "Make room there, or give permission"
-    elif any(tail_below(place, shelf.old) is not None for shelf in trip.waybill.shelves):
+    elif away or any(tail_below(place, shelf.old) is not None for shelf in trip.waybill.shelves):
         what, remedy = f"The old drive stopped the copying{where}", "Reconnect it, or mend that"
     else:
         what, remedy = f"The new drive stopped the copying{where}", "Make room or reconnect the drive"
     return Stopped(
         f"{what}: {error.strerror or error}", f"Nothing is lost; the originals are untouched. {remedy}, {goes_on}"
     )
+
+
+def is_away(identity: str, place: str) -> bool:
+    """Whether the drive of that identity is not at `place` any more."""
+    try:
+        drives.require(identity, place, "")
+    except (Refused, OSError):
+        return True
+    return False
 
 
 def require_drives(trip: Trip) -> list[Drive]:
@@ -179,7 +190,7 @@ def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> Non
             "Look where they went; if its drive is not connected, plug it in.",
         )
     if not fresh and keeps_change_times(shelf.stays_at) and not shelf.archive:
-        edited = altered_since(trip, number, shelf.old, True).paths
+        edited = altered_since(trip, number, shelf.old).paths
         log.mark(number, [(path, LISTED, log.digest(number, path), None, False) for path in edited])
     log.adopt(number)
     for path in before["vanished"]:
@@ -323,21 +334,33 @@ def refuse_full_drives(trip: Trip, targets: list[Drive]) -> None:
 
 
 def write_manifest(trip: Trip, number: int) -> str:
-    """Write the manifest of a shelf beside its copy; ledgers in it, which their programs change, are left out."""
+    """Write the manifest of a shelf beside its copy; ledgers in it, which their programs change, are left out.
+
+    An earlier one of ours is replaced, so that there is always one.
+    """
     shelf = trip.waybill.shelves[number]
+    path = manifest.manifest_of(shelf.new, trip.waybill.digests)
     ledgers = {row.place for row in trip.logbook.ledgers()}
     places = ((shelf.place(path), digest) for path, _kind, _size, digest in trip.logbook.brief(number) if digest)
-    manifest.remove(shelf.new)
-    fact = f"manifest {number}"
-    path = manifest.manifest_of(shelf.new, trip.waybill.digests)
-    trip.logbook.record(**{fact: [path, ""]})
     manifest.write(
         shelf.new,
         trip.waybill.digests,
         ((place[len(shelf.new) + 1 :], digest) for place, digest in places if place not in ledgers),
+        lambda digest: trip.logbook.record(**{f"manifest {number}": [path, digest]}),
     )
-    trip.logbook.record(**{fact: [path, digest_of(path)]})
     return path
+
+
+def foreign_manifest(trip: Trip, shelf: Shelf) -> str | None:
+    """The manifest beside the new place of a shelf that somebody else wrote; None when there is none in the way.
+
+    One that belongs to the collection which is brought up to date is no stranger, whoever carried there last.
+    """
+    top = trip.waybill.collection
+    before = collection.read(os.path.join(top, collection.NAME)) if top and is_collection(top) else None
+    if before and any(shelf.new == before.at(one.place) for one in before.shelves):
+        return None
+    return next(iter(manifests.foreign(shelf.new)), None)
 
 
 def tell_lost(trip: Trip, lost: Counter[str], report: HaulReport) -> None:
@@ -378,9 +401,18 @@ def finish(trip: Trip, report: HaulReport) -> None:
     for number, shelf in enumerate(trip.waybill.shelves):
         if not shelf.gathered and not shelf.files:
             drives.require(shelf.new_drive, drives.mount_of(shelf.new), f'the manifest of "{shelf.name}"')
+            if path := foreign_manifest(trip, shelf):
+                report.remarks.append(
+                    f"{show(shelf.name)}: {show(path)} is not a manifest of ours, so it was left as it is, and none was"
+                    " written"
+                )
+                continue
             try:
                 report.manifests.append(write_manifest(trip, number))
-            except OSError as error:  # the copies are proven without it
+            except OSError as error:
+                if trip.waybill.collection:  # which nobody could settle without it
+                    raise
+                # The copies are proven without it.
                 report.remarks.append(
                     f"{show(shelf.name)}: no manifest could be written beside it: {error.strerror or error}"
                 )

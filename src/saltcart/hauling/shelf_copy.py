@@ -146,7 +146,7 @@ class ShelfCopy:
             self.report.remarks.append,
             meter.lost,
         )
-        self.refused: set[str] = set()
+        self.refused: dict[str, bool] = {}  # folders and links the new drive does not take; whether the name is taken
         self.resumed = bool(self.log.totals(number, VERIFIED, PLACING, TROUBLE)[0] or self.log.fact(f"made {number}"))
         self.hard_links = self.log.hard_links(number)
         self.bytes = self.log.totals(number, *TO_COPY)[1]
@@ -188,13 +188,19 @@ class ShelfCopy:
                 drives.require(self.shelf.new_drive, self.drive.mount, f'the shelf "{self.shelf.name}"')
                 under_way.append(start_group(self.target, group))
                 if len(under_way) > self.ahead:
-                    finish_group(self.target, under_way.popleft(), self.log)
+                    self.finish_group(under_way.popleft())
             while under_way:
-                finish_group(self.target, under_way.popleft(), self.log)
+                self.finish_group(under_way.popleft())
         finally:
             self.workers.stop()
             for ahead_group in under_way:
                 ahead_group.remove_temporaries()
+
+    def finish_group(self, group: Group) -> None:
+        """End one group.  Refused when originals could not be read because their drive has gone."""
+        finish_group(self.target, group, self.log)
+        if group.troubles:
+            drives.require(self.shelf.old_drive, self.shelf.stays_at, f'the shelf "{self.shelf.name}"')
 
     def groups(self) -> Iterator[list[Row]]:
         """The files to copy, in groups small enough to repeat and large enough to flush at once."""
@@ -249,7 +255,7 @@ class ShelfCopy:
                 if refusal(error, making=True) is None:
                     raise
                 tops = {old: f"{self.shelf.new}/{new}" for old, new in names.scattered.items()}
-                self.refused.update(old for old, top in tops.items() if tail_below(top, place))
+                self.refused |= {old: False for old, top in tops.items() if tail_below(top, place)}
         for place in places if self.resumed else ():
             with suppress(OSError):
                 remove_temporaries(place)
@@ -260,16 +266,17 @@ class ShelfCopy:
         why = TAKEN if taken else refusal(error, making=True)
         if why is None:
             raise error
-        self.refused.add(row.item.path)
+        self.refused[row.item.path] = taken
         self.log.mark_trouble(self.number, [Trouble(row.item.path, why, taken)])
         self.log.tell(f"not made: {row.item.path}: {why}")
 
     def below_refused(self, path: str) -> bool:
         """Whether something lies in a folder that the new drive does not take; that is recorded."""
-        if not any(tail_below(path, folder) is not None for folder in self.refused):
+        above = [taken for folder, taken in self.refused.items() if tail_below(path, folder) is not None]
+        if not above:
             return False
         why = "it lies in a folder that the new drive does not take"
-        self.log.mark_trouble(self.number, [Trouble(path, why)])
+        self.log.mark_trouble(self.number, [Trouble(path, why, any(above))])
         return True
 
     def finish_folders(self) -> None:

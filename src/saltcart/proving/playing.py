@@ -13,6 +13,7 @@ from saltcart.judging.judge import FOUND, LedgerState
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.headers import READERS
+from saltcart.shelves.sound_stream import sound_stream
 from saltcart.shelves.true_names import without_detours
 
 EVERY = 0  # in place of a number of sounds
@@ -93,7 +94,7 @@ def decode(path: str) -> tuple[float | None, str | None]:
     try:
         if short := cut_short(path):
             return 0.0, short
-        with open(path, "rb") as stream, soundfile.SoundFile(stream) as sound:
+        with sound_stream(path) as stream, soundfile.SoundFile(stream) as sound:
             wanted, rate = sound.frames, sound.samplerate
             for block in sound.blocks(BLOCK, dtype="float32"):
                 frames += len(block)
@@ -158,7 +159,7 @@ def excerpt(path: str, target: str) -> None:
     """Write a few seconds out of the middle of a sound as WAV."""
     import soundfile
 
-    with open(path, "rb") as stream, soundfile.SoundFile(stream) as sound:
+    with sound_stream(path) as stream, soundfile.SoundFile(stream) as sound:
         length = min(sound.frames, int(LISTEN_SECONDS * sound.samplerate))
         sound.seek(max(0, (sound.frames - length) // 2))
         soundfile.write(target, sound.read(length), sound.samplerate, subtype="PCM_16")

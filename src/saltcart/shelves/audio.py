@@ -3,6 +3,9 @@
 import os
 from collections.abc import Callable
 
+from saltcart.errors import show
+from saltcart.shelves.sound_stream import sound_stream
+
 # Kinds by suffix; what a file really is, its header says.
 KINDS = {
     ".wav": "WAV", ".bwf": "WAV", ".rf64": "WAV", ".w64": "W64", ".aif": "AIFF", ".aiff": "AIFF", ".aifc": "AIFF",
@@ -47,7 +50,7 @@ def decoder_trouble(path: str) -> str | None:
     import soundfile
 
     def opened() -> bool:
-        with open(path, "rb") as stream:
+        with sound_stream(path) as stream:
             soundfile.info(stream)
         return True
 
@@ -75,4 +78,4 @@ def trouble_of(path: str, opened: Callable[[], bool]) -> str | None:
         why = getattr(error, "error_string", None) or str(error) or type(error).__name__
         if isinstance(error.__cause__ or error.__context__, OSError):
             raise error.__cause__ or error.__context__ or error from None  # the drive, not the sound
-        return f"does not open as {kind_of(path)} ({why})"
+        return f"does not open as {kind_of(path)} ({show(why)})"

@@ -9,6 +9,7 @@ from msgspec import Struct, field
 
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import DECODED, kind_of, trouble_of
+from saltcart.shelves.sound_stream import sound_stream
 
 DEPTHS = {"PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32, "FLOAT": 32, "DOUBLE": 64}
 READERS = 4  # headers wait for the drive more than for the processor
@@ -71,11 +72,11 @@ def decoder_header(path: str) -> Header:
     """As the decoder reads it."""
     import soundfile
 
-    with open(path, "rb") as stream:
+    with sound_stream(path) as stream:
         with soundfile.SoundFile(stream) as facts:
             seconds, rate, channels = facts.frames / facts.samplerate, facts.samplerate, facts.channels
             bits, tagged = DEPTHS.get(facts.subtype), bool(facts.copy_metadata())
-        return Header(path, seconds, rate, channels, bits, tagged or has_tags(stream, kind_of(path)))
+        return Header(path, seconds, rate, channels, bits, tagged or has_tags(stream.raw, kind_of(path)))
 
 
 def tag_header(path: str) -> Header | None:

@@ -11,12 +11,12 @@ as the GNU checksum commands write it (coreutils manual, "md5sum invocation").
 
 import os
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 from blake3 import blake3
 
 from saltcart.errors import BadFile
-from saltcart.safefile import read_back, remove_if_there, replacing
+from saltcart.safefile import read_back, replacing
 from saltcart.shelves.digests import BLAKE3, SHA256
 
 SUFFIXES = {BLAKE3: ".saltcart.b3", SHA256: ".saltcart.sha256"}
@@ -35,15 +35,11 @@ def kind_of_manifest(shelf: str) -> str | None:
     return max(there, key=lambda kind: os.stat(manifest_of(shelf, kind)).st_mtime_ns, default=None)
 
 
-def remove(shelf: str) -> None:
-    """Remove what manifests of a shelf there are."""
-    for kind in SUFFIXES:
-        remove_if_there(manifest_of(shelf, kind))
-
-
-def write(shelf: str, kind: str, digests: Iterable[tuple[str, str]]) -> str:
+def write(
+    shelf: str, kind: str, digests: Iterable[tuple[str, str]], proven: Callable[[str], None] = lambda _digest: None
+) -> str:
     """Write the manifest of a shelf, whole or not at all, from pairs of a path below its top and a digest; where it
-    lies.
+    lies.  What was there under its name is replaced; `proven` gets its digest right before.
     """
     path, top = manifest_of(shelf, kind), os.fsencode(os.path.basename(shelf.rstrip("/")))
     with replacing(path) as neighbour:
@@ -53,7 +49,7 @@ def write(shelf: str, kind: str, digests: Iterable[tuple[str, str]]) -> str:
                 text = line(digest.encode(), top + b"/" + os.fsencode(tail))
                 worker.update(text)
                 stream.write(text)
-        read_back(neighbour, worker.hexdigest())
+        proven(read_back(neighbour, worker.hexdigest()))
     return path
 
 

@@ -11,6 +11,7 @@ from typing import Any
 
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.headers import read_header
+from saltcart.shelves.sound_stream import sound_stream
 
 TITLE, ARTIST = "title", "artist"
 # Our names, those of comments and of the tag reader, and ID3 frames.
@@ -66,7 +67,7 @@ def comments_of(path: str) -> dict[str, Any]:
     import soundfile
 
     try:
-        with open(path, "rb") as stream, soundfile.SoundFile(stream) as facts:
+        with sound_stream(path) as stream, soundfile.SoundFile(stream) as facts:
             return dict(facts.copy_metadata())
     except (OSError, RuntimeError):
         return {}

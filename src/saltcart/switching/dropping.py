@@ -176,7 +176,7 @@ def remove_manifests(trip: Trip, number: int, shelf: Shelf) -> None:
     path, digest = trip.logbook.fact(f"manifest {number}", ("", ""))
     if path:
         remove_if_there(neighbour_of(path))
-    if path and os.path.exists(path) and digest in ("", digest_of(path)):
+    if path and os.path.exists(path) and digest == digest_of(path):
         remove_if_there(path)
         sync_folder(os.path.dirname(path))
 

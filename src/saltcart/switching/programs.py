@@ -3,10 +3,12 @@
 import os
 import time
 from collections.abc import Iterable, Sequence
+from contextlib import suppress
 
-from saltcart.errors import LedgerBusy, show
-from saltcart.ledgers import Ledger
+from saltcart.errors import LedgerBusy, SaltCartError, show
+from saltcart.ledgers import Ledger, load_map, open_ledger
 from saltcart.progress import WAITING, Progress, Tick, silent
+from saltcart.waybills.waybill import Waybill
 
 PAUSE_SECONDS = 0.5
 
@@ -25,6 +27,20 @@ def refuse_busy(ledgers: Sequence[Ledger], wait: bool = False, progress: Progres
             "Close them and run the same command again, or let it --wait.",
             holders,
         )
+
+
+def refuse_busy_ledgers(waybill: Waybill, wait: bool = False, progress: Progress = silent) -> None:
+    """As `refuse_busy`, for the ledgers that a plan changes, before anything is copied: better known now than after
+    hours of copying.
+    """
+    maps = [load_map(path) for path in waybill.maps if os.path.exists(path)]
+    ledgers = []
+    for line in waybill.ledgers:
+        for path in (line.path, line.over) if line.rewrite else ():
+            if path and os.path.isfile(path):
+                with suppress(SaltCartError):  # what cannot be opened is reported when it is read
+                    ledgers.append(open_ledger(path, maps, line.map_name))
+    refuse_busy(ledgers, wait, progress)
 
 
 def in_the_way(ledgers: Sequence[Ledger]) -> Iterable[str]:

@@ -15,14 +15,14 @@ from saltcart.progress import Progress, Tick, silent
 from saltcart.proving.check import check_opened
 from saltcart.proving.results import CheckReport
 from saltcart.safefile import sync_folder
-from saltcart.shelves import manifest
 from saltcart.shelves.archive import Reader, contents
-from saltcart.shelves.digests import digest_stream
+from saltcart.shelves.digests import digest_file, digest_stream
 from saltcart.shelves.marks import mark_of
 from saltcart.shelves.mountinfo import mounts_below
 from saltcart.shelves.removal import OtherMount, Removal
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, walk
 from saltcart.spelling.moves import tail_below
+from saltcart.trips import manifests
 from saltcart.trips import trip as trips
 from saltcart.trips.records import ACCEPTED, VERIFIED, Row
 from saltcart.trips.trip import RELEASED, RELEASING, SWITCHED, Trip
@@ -202,16 +202,17 @@ def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseRepo
         return
     exact = keeps_change_times(shelf.stays_at)
     keep = newer_originals(trip, number, aside)
-    edited = altered_since(trip, number, aside, exact, progress)
-    report.read_files, report.read_bytes = report.read_files + edited.files, report.read_bytes + edited.bytes
-    keep |= set(edited.paths)
+    if exact:  # else each is read right before it goes
+        edited = altered_since(trip, number, aside, progress)
+        report.read_files, report.read_bytes = report.read_files + edited.files, report.read_bytes + edited.bytes
+        keep |= set(edited.paths)
     rows = list(trip.logbook.rows(number))
     keep |= {row.item.path for row in rows if row.state == ACCEPTED or row.item.kind == OTHER}
-    if trash and not keep:
+    if trash and exact and not keep:
         to_trash(aside)  # whole, so that it can be had back whole
         report.files += sum(row.item.kind == FILE for row in rows)
     else:
-        freeing = Freeing(aside, exact, trash, report)
+        freeing = Freeing(aside, exact, trash, trip.waybill.digests, report)
         with Removal(aside) as removal:
             for row in reversed(rows):
                 if row.item.path in keep or row.item.kind == FOLDER:
@@ -220,7 +221,7 @@ def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseRepo
                 progress(Tick(f"release {shelf.name}", row.item.path, report.files, len(rows)))
     report.kept += [os.path.join(aside, path) for path in sorted(keep)]
     if not shelf.files:
-        manifest.remove(shelf.old)  # of the trip that brought it there
+        manifests.remove_ours(shelf.old)  # of the trip that brought it there
     if os.path.isdir(aside):
         remove_folders(aside)
     sync_folder(os.path.dirname(aside))
@@ -281,13 +282,14 @@ def newer_originals(trip: Trip, number: int, aside: str) -> set[str]:
 class Freeing(Struct):
     """The removal of one shelf's originals below `aside`, for good or into the `trash`, with a last look at each.
 
-    `exact` when inode and change time prove a file unchanged.  `touched` are the inodes of which we removed a name,
-    which changes that time.
+    `exact` when inode and change time prove a file unchanged; else its content is read right before it goes, for
+    digests of the kind `digests`.  `touched` are the inodes of which we removed a name, which changes that time.
     """
 
     aside: str
     exact: bool
     trash: bool
+    digests: str
     report: ReleaseReport
     touched: set[int] = field(default_factory=set)
 
@@ -326,10 +328,21 @@ class Freeing(Struct):
         def same(state: os.stat_result) -> bool:
             if not stat.S_ISREG(state.st_mode) or (state.st_size, state.st_mtime_ns) != (item.size, item.mtime_ns):
                 return False
+            if not self.exact:
+                return self.holds_what_was_copied(row)
             ours = state.st_ino in self.touched and state.st_ino == item.inode
-            return not self.exact or ours or mark_of(state) == (item.inode, item.ctime_ns)
+            return ours or mark_of(state) == (item.inode, item.ctime_ns)
 
         return same
+
+    def holds_what_was_copied(self, row: Row) -> bool:
+        """Whether the content of an original is what was copied; a file that cannot be read is kept."""
+        self.report.read_files += 1
+        self.report.read_bytes += row.item.size
+        try:
+            return digest_file(os.path.join(self.aside, row.item.path), self.digests, past_cache=True) == row.digest
+        except OSError:
+            return False
 
 
 def remove_folders(top: str) -> None:

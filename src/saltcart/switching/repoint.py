@@ -8,7 +8,7 @@ from functools import partial
 from msgspec import Struct, field
 
 from saltcart.drives.drive import keeps_change_times
-from saltcart.errors import CannotSpell, Refused, show
+from saltcart.errors import CannotSpell, Refused, Stopped, show
 from saltcart.hauling.altered import altered_since
 from saltcart.hauling.haul import refuse_replaced, require_drives
 from saltcart.judging.judge import UNREADABLE, Judge
@@ -71,6 +71,21 @@ def repoint(name: str, reread: bool = False, wait: bool = False, progress: Progr
         report.aside = [trip.aside(shelf) for shelf in trip.waybill.shelves if not shelf.original_stays]
         report.turned = trip.waybill.turn
         return report
+
+
+def repoint_copied(name: str, wait: bool = False, progress: Progress = silent) -> RepointReport:
+    """Switch trip `name` as the last part of a command that has copied already.
+
+    Raises Stopped where `repoint` raises Refused: no ledger was changed, but the copies are there, and the trip waits.
+    """
+    try:
+        return repoint(name, wait=wait, progress=progress)
+    except Refused as error:
+        raise Stopped(
+            f"{error.what}; everything is copied and verified, and neither a ledger nor an original was changed",
+            f"{error.remedy} To go on from here: saltcart repoint {name}",
+            error.details,
+        ) from error
 
 
 def face_the_world(trip: Trip) -> None:
@@ -150,7 +165,7 @@ def refuse_changes(trip: Trip) -> None:
         for word, paths in trip.logbook.differences(number).items():
             details += [f"{word}: {show(os.path.join(shelf.old, path))}" for path in paths]
         if keeps_change_times(shelf.stays_at) and not shelf.archive:
-            edited = altered_since(trip, number, shelf.old, True).paths
+            edited = altered_since(trip, number, shelf.old).paths
             details += [f"edited, with its time kept: {show(os.path.join(shelf.old, path))}" for path in edited]
         for row in trip.logbook.rows(number):
             place = shelf.place(row.item.path)

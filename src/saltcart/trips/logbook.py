@@ -141,15 +141,15 @@ class Logbook:
             for word, query in queries.items()
         }
 
-    def doubtful(self, shelf: int, exact: bool) -> Iterator[Row]:
+    def doubtful(self, shelf: int) -> Iterator[Row]:
         """The files of a shelf that `take_stock` saw with the size and time that are recorded, and of which inode or
-        change time are others; without `exact` these prove nothing, so that it is every file.
+        change time are others.
         """
-        other = "(t.inode <> f.inode OR t.ctime_ns <> f.ctime_ns)" if exact else "1"
         columns = ", ".join(f"f.{column}" for column in f"{ITEM_COLUMNS}, {STATE_COLUMNS}".split(", "))
         rows = self.database.execute(
             f"SELECT {columns} FROM file AS f JOIN temp.today AS t ON t.path = f.path WHERE f.shelf = ? AND f.kind ="
-            f" 'file' AND NOT ({CHANGED.format(0)}) AND {other} ORDER BY f.path",
+            f" 'file' AND NOT ({CHANGED.format(0)}) AND (t.inode <> f.inode OR t.ctime_ns <> f.ctime_ns) ORDER BY"
+            " f.path",
             (shelf,),
         ).fetchall()
         yield from map(unpacked, rows)

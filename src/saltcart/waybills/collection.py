@@ -191,6 +191,11 @@ class Collection(Struct):
         return [self.at(place) for _name, place in self.maps]
 
 
+def is_collection(top: str) -> bool:
+    """Whether a collection lies in the folder `top`."""
+    return os.path.lexists(os.path.join(top, NAME))
+
+
 def read(path: str) -> Collection:
     """The collection whose `carried.toml` is at `path`.  Raises BadFile with file, line and key."""
     tables = tomlfile.read(path, SHAPE)
