@@ -7,13 +7,13 @@ folder is that passed over.
 """
 
 import errno
-import hashlib
 import os
 import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 
 from saltcart.errors import NotReadBack, show
+from saltcart.own_names import neighbour_of
 
 CHUNK = 1 << 20
 FOLDER_FLAGS = os.O_RDONLY | os.O_DIRECTORY
@@ -104,12 +104,6 @@ def create_file(path: str, mode: int = PRIVATE_FILE) -> None:
     os.close(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, mode))
 
 
-def neighbour_of(path: str) -> str:
-    """The name of what is written before it becomes the file `path`; a power cut may leave it."""
-    folder, name = os.path.split(path)
-    return os.path.join(folder, f".{name}.saltcart-new")
-
-
 @contextmanager
 def replacing(path: str, mode: int = 0o666) -> Iterator[str]:
     """Give the name of an empty temporary neighbour to write; on success it takes the name `path`.
@@ -170,8 +164,3 @@ def digest_of(path: str, past_cache: bool = False) -> str:
         while block := stream.read(CHUNK):
             worker.update(block)
     return worker.hexdigest()
-
-
-def short_name(text: str, length: int = 8) -> str:
-    """A few stable letters that stand for `text`, for names of files of ours."""
-    return hashlib.sha256(text.encode("utf-8", "surrogateescape")).hexdigest()[:length]

@@ -24,7 +24,7 @@ from saltcart.hauling import file_copy as file_copy
 from saltcart.hauling import haul
 from saltcart.hauling import workers as workers
 from saltcart.hauling.file_copy import FileCopy, copy_file
-from saltcart.safefile import short_name
+from saltcart.own_names import short_name
 from saltcart.shelves.digests import digest_file
 from saltcart.trips.trip import names
 from tests.world import PLAYER_MAP, PROGRAM, WorldCase, tree, wav

@@ -17,10 +17,10 @@ import psutil
 from saltcart.carrying.identity import machine_id, whoami
 from saltcart.drives.drive import mount_of
 from saltcart.errors import Refused, show
+from saltcart.own_names import IN_USE
 from saltcart.safefile import remove_if_there
 from saltcart.trips.records import now
 
-NAME = ".saltcart-in-use"
 NO_LINKS = (errno.EPERM, errno.ENOTSUP, errno.ENOSYS, errno.EMLINK)
 
 
@@ -32,7 +32,7 @@ def in_use(folder: str) -> Iterator[str]:
     while not os.path.isdir(folder):
         folder = os.path.dirname(folder)
     told = above(folder)
-    path = os.path.join(folder, NAME)
+    path = os.path.join(folder, IN_USE)
     told = take(path) or told
     try:
         yield told
@@ -48,7 +48,7 @@ def above(folder: str) -> str:
     told, mount = "", mount_of(folder)
     while folder not in (mount, os.path.dirname(folder)):
         folder = os.path.dirname(folder)
-        path = os.path.join(folder, NAME)
+        path = os.path.join(folder, IN_USE)
         if os.path.lexists(path):
             told = left_over(path)
             remove_if_there(path)

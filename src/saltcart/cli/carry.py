@@ -40,7 +40,7 @@ from saltcart.switching.programs import refuse_busy_ledgers
 from saltcart.switching.repoint import repoint, repoint_copied
 from saltcart.trips.summary import summary
 from saltcart.waybills import waybill_text
-from saltcart.waybills.collection import Collection
+from saltcart.waybills.collection import Collection, clear_unfinished
 
 MOST = 8  # of a kind, each in a line
 
@@ -117,6 +117,7 @@ def run(options: argparse.Namespace) -> int:
     with in_use(true_path(options.to)) as told:
         if told:
             screen.remark(told)
+        clear_unfinished(true_path(options.to))
         return carry(screen, options)
 
 

@@ -44,6 +44,7 @@ from saltcart.switching.repoint import RepointReport, repoint_copied
 from saltcart.trips.summary import summary
 from saltcart.trips.trip import HAULED, HAULING
 from saltcart.waybills import waybill_text
+from saltcart.waybills.collection import clear_unfinished
 
 MOST = 8  # of a kind, each in a line
 MOST_CELLS = 12
@@ -100,6 +101,8 @@ def run(options: argparse.Namespace) -> int:
     with in_use(true_path(options.folder)) if way else nullcontext("") as told:
         if told:
             screen.remark(told)
+        if way:
+            clear_unfinished(true_path(options.folder))
         return settle(screen, options, way)
 
 

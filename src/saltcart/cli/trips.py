@@ -8,6 +8,7 @@ from saltcart.cli.documents import trip_document
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import UsageError, show
 from saltcart.shelves.walk import walk
+from saltcart.trips.leftovers import leftovers, remove
 from saltcart.trips.summary import TripSummary, history, summary
 from saltcart.trips.trip import damaged, forget, next_step, opened
 
@@ -20,6 +21,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="remove the record of this trip, which is over, with the ledgers kept in it",
     )
+    parser.add_argument(
+        "--clean", action="store_true", help="list and remove files of Salt Cart's own that no trip needs any more"
+    )
     add_yes(parser)
 
 
@@ -28,6 +32,8 @@ def run(options: argparse.Namespace) -> int:
     screen = Screen(options)
     if options.forget:
         return forget_one(screen, options)
+    if options.clean:
+        return clean(screen, options)
     if options.trip:
         show_one(screen, summary(options.trip))
         return 0
@@ -76,6 +82,39 @@ def forget_one(screen: Screen, options: argparse.Namespace) -> int:
     forget(done.trip)
     screen.say(f"Trip {done.trip} is forgotten. Sounds and ledgers are as they were.")
     screen.document({**document(done), "forgotten": True, "freed_bytes": room})
+    return 0
+
+
+def clean(screen: Screen, options: argparse.Namespace) -> int:
+    """List what no trip needs, and remove it once that is agreed to."""
+    if options.trip:
+        raise UsageError("--clean is about all trips", "Leave the trip out: saltcart trips --clean")
+    found = leftovers()
+    ours = [one for one in found if not one.foreign]
+    screen.table(
+        "Left over, needed by no trip",
+        ("Path", "What it is", "Trip", ">Size"),
+        [(place(one.path), one.what, one.trip or "-", size(one.bytes)) for one in ours],
+    )
+    for one in found:
+        if one.foreign:
+            screen.remark(
+                f"{place(one.path)} was prepared by trip {one.trip}, which this computer does not know. If no other"
+                " computer is working on that drive, you can remove it yourself."
+            )
+    freed = 0
+    if not ours:
+        screen.say("There is nothing to clean. No sound and no ledger is ever removed here.")
+    else:
+        count = many(len(ours), "file", "files")
+        if not screen.agrees(f"Remove {count} of Salt Cart's own? No sound and no ledger is among them.", options):
+            raise need_answer(options, "removed")
+        freed = remove(ours)
+        screen.say(f"{count} removed, {size(freed)} freed. Sounds and ledgers are as they were.")
+    screen.document(
+        {"removed": [one.path for one in ours], "freed_bytes": freed,
+         "not_ours": [one.path for one in found if one.foreign]}
+    )  # fmt: skip
     return 0
 
 

@@ -28,8 +28,9 @@ from saltcart.drives.limits import APART, NAMES
 from saltcart.errors import show
 from saltcart.hauling.file_copy import REFUSALS_TO_MAKE, FileCopy, FileTrouble, Tell, copy_file, refusal
 from saltcart.hauling.workers import Outcome, Reading, Workers, read_one
+from saltcart.own_names import part_of
 from saltcart.renaming import rename_new
-from saltcart.safefile import remove_if_there, short_name, sync_folder
+from saltcart.safefile import remove_if_there, sync_folder
 from saltcart.shelves.digests import digest_file, worker_for
 from saltcart.shelves.marks import Mark, mark_of
 from saltcart.trips.logbook import Logbook
@@ -211,8 +212,7 @@ def file_copy_for(target: ShelfTarget, row: Row) -> FileCopy:
     """Where one file is read, written and named."""
     item = row.item
     final = target.shelf.place(item.path)
-    folder, _slash, name = final.rpartition("/")
-    temporary = f"{folder}/{temporary_name(name)}"
+    temporary = part_of(final)
     source = f"{target.shelf.old}/{item.path}" if item.path else target.shelf.old
     sharing = APART if target.sharing == NAMES and final in target.ledgers else target.sharing
     return FileCopy(
@@ -239,12 +239,6 @@ def what_may_be_replaced(target: ShelfTarget, row: Row, place: str) -> tuple[tup
     before = [target.earlier[place]] if place in target.earlier else []
     empty = [(target.digests, worker_for(target.digests).hexdigest())] if row.state == PLACING else []
     return (*ours, *before, *empty)
-
-
-def temporary_name(path: str) -> str:
-    """The path under which a file is written that will have the name at the end of `path`."""
-    folder, slash, name = path.rpartition("/")
-    return f"{folder}{slash}.saltcart-{short_name(name, 12)}.part"
 
 
 def second_copy_verifies(target: ShelfTarget, group: Group, job: FileCopy) -> bool:

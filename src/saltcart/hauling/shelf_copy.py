@@ -4,7 +4,6 @@ Folders come first, then files in groups, then further names of files (hard link
 modes and times of folders."""
 
 import os
-import re
 import stat
 import time
 from collections import Counter, deque
@@ -33,6 +32,7 @@ from saltcart.hauling.group_copy import (
     start_group,
 )
 from saltcart.hauling.workers import InProcess, WorkerProcesses, Workers, worth_several_processes
+from saltcart.own_names import PART
 from saltcart.progress import Progress, Tick
 from saltcart.safefile import FOLDER_FLAGS, make_folders, missing_folders, remove_if_there, sync_folder
 from saltcart.shelves.digests import digest_file
@@ -51,7 +51,6 @@ GROUP_BYTES = 256 << 20
 # Groups that several processes copy while one before them is flushed and read back.
 AHEAD = 2
 TO_COPY = (LISTED, PLACING, TROUBLE)
-TEMPORARY = re.compile(r"\.saltcart-[0-9a-f]{12}\.part")  # as group_copy.temporary_name makes them
 LEAST_STEP, MOST_POINTS = 0.5, 100  # seconds between two notes of the pace, and about how many there are
 HARD_LINKS = "hard links, which became files of their own"
 
@@ -411,6 +410,6 @@ def make_folder_below(handle: int, path: str) -> None:
 def remove_temporaries(folder: str) -> None:
     """Remove temporary files that a start which was cut off has left in a folder."""
     with os.scandir(folder) as things:
-        left = [one.path for one in things if TEMPORARY.fullmatch(one.name)]
+        left = [one.path for one in things if PART.fullmatch(one.name)]
     for path in left:
         remove_if_there(path)

@@ -20,11 +20,12 @@ from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Map, load_map, open_ledger, recognised
 from saltcart.ledgers.instrument_parts import with_parts
 from saltcart.ledgers.kinds import head_of
+from saltcart.own_names import SET_ASIDE
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.folder_tree import PASSING_PLACES, FolderTree, all_folders, proposed_shelves, read_tree
 from saltcart.shelves.headers import HeaderSums, read_headers
-from saltcart.shelves.oddities import SET_ASIDE, litter, plain_name, shortcut
+from saltcart.shelves.oddities import litter, plain_name, shortcut
 from saltcart.shelves.programs import is_program, units
 from saltcart.shelves.true_names import told_apart, true_path
 from saltcart.shelves.walk import FILE, walk

@@ -10,8 +10,8 @@ from saltcart.drives.drive import find_drive, mounts
 from saltcart.drives.fit import for_backups
 from saltcart.drives.known import MOUNT_FOLDERS, remembered
 from saltcart.looking.survey import default_places
+from saltcart.own_names import SET_ASIDE
 from saltcart.progress import Progress, Tick, silent
-from saltcart.shelves.oddities import SET_ASIDE
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import trip as trips

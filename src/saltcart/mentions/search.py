@@ -20,10 +20,10 @@ from saltcart.mentions.content import Mention
 from saltcart.mentions.place_forms import PlaceForms
 from saltcart.mentions.readers import Batch, Readers
 from saltcart.mentions.unchanged import Unchanged
+from saltcart.own_names import SET_ASIDE, is_temporary
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.manifest import SUFFIXES
-from saltcart.shelves.oddities import SET_ASIDE, is_ours
 from saltcart.shelves.walk import FILE, Item, walk
 from saltcart.spelling.moves import tail_below
 
@@ -121,7 +121,7 @@ def candidates(top: str, result: Search) -> Iterator[tuple[str, Item]]:
 
 def is_own(name: str) -> bool:
     """Whether a file of that name is a manifest or a temporary one of ours."""
-    return name.endswith(MANIFESTS) or is_ours(name)
+    return name.endswith(MANIFESTS) or is_temporary(name)
 
 
 def passed_over(path: str, own: str) -> str:

@@ -20,11 +20,12 @@ from saltcart.mentions.content import UNREADABLE, Mention, Spot, mentions_in
 from saltcart.mentions.search import Search, known_as, search
 from saltcart.mentions.search_places import forms_of, relative_forms, search_places
 from saltcart.mentions.standings import HISTORY, IN_FULL, IN_PART, LEFT, ORIGINALS, SERVED, UNCHANGEABLE, UNREAD
+from saltcart.own_names import short_name
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import DraftedShelf, may_be_ledger
 from saltcart.planning.trial_rewrite import DraftedLedger, Trial
 from saltcart.progress import Progress
-from saltcart.safefile import replacing, short_name
+from saltcart.safefile import replacing
 from saltcart.shelves.true_names import true_path
 from saltcart.waybills.waybill import Waybill
 

@@ -124,7 +124,7 @@ def with_problems(state: LedgerState, before: dict[str, EntryRow]) -> LedgerChec
         row = before.get(key_text(judgement.entry.key))
         if row is None or judgement.entry.written not in (row.old, row.new):
             row = texts.get(judgement.entry.written)
-        problems.append(Problem(judgement, row.verdict if row else None))
+        problems.append(Problem(judgement, (row.after or row.verdict) if row else None))
     return LedgerCheck(state, problems)
 
 

@@ -1,4 +1,4 @@
-"""Recognising by name or first bytes: links with a spoilt name, shortcut files, set-aside shelves, litter."""
+"""Recognising by name or first bytes: links with a spoilt name, shortcut files, litter."""
 
 import re
 
@@ -13,22 +13,6 @@ SHORTCUT_MAGIC = {b"L\0\0\0\x01\x14\x02\0": "a shortcut file", b"book\0\0\0\0mar
 SHORTCUT_SUFFIXES = {".lnk": "a shortcut file", ".url": "a web shortcut file", ".webloc": "a web shortcut file"}
 # Launchers of programs have this suffix too (Desktop Entry Specification, section 6).
 LAUNCHERS, LINKING = ".desktop", re.compile(rb"(?m)^Type\s*=\s*Link\b")
-
-SET_ASIDE = re.compile(r"\.set-aside-([a-z0-9]{4})$")
-
-
-# New content of a ledger that waits beside it for its switch, as `repoint.hidden_name` calls it.
-STAGED = re.compile(r"(?:^|/)\.[^/]+\.saltcart-[a-z0-9]{4}$")
-
-
-def set_aside_name(name: str, trip: str) -> str:
-    """The hidden name under which trip `trip` sets aside a shelf called `name`; SET_ASIDE knows it again."""
-    return f".{name}.set-aside-{trip}"
-
-
-def is_ours(name: str) -> bool:
-    """Whether a file of that name is a temporary one of ours."""
-    return name.startswith(".saltcart-") or (".saltcart-" in name and name.startswith("."))
 
 
 def plain_name(name: str) -> str | None:

@@ -14,10 +14,10 @@ from msgspec import Struct, field
 from saltcart.drives.drive import keeps_change_times
 from saltcart.drives.limits import EXFAT
 from saltcart.errors import SaltCartError, show
-from saltcart.hauling.group_copy import temporary_name
 from saltcart.judging.judge import FOUND, Judge
+from saltcart.own_names import neighbour_of, part_of
 from saltcart.progress import Progress, Tick
-from saltcart.safefile import digest_of, neighbour_of, remove_if_there, sync_folder
+from saltcart.safefile import digest_of, remove_if_there, sync_folder
 from saltcart.shelves.archive import contents
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.marks import mark_of
@@ -66,7 +66,7 @@ def drop_files(trip: Trip, number: int, shelf: Shelf, removal: Removal, report: 
         place = shelf.place(row.item.path)
         tail = os.path.basename(place) if shelf.gathered else place[len(shelf.new) :].lstrip("/")
         with suppress(OSError):
-            removal.unlink(temporary_name(tail), lambda _state: True)
+            removal.unlink(part_of(tail), lambda _state: True)
         if row.existed or row.state == ACCEPTED or not can_go(shelf, row.item):
             continue
         if any(tail_below(place, one) is not None for one in named):

@@ -7,22 +7,24 @@ from functools import partial
 
 from msgspec import Struct, field
 
-from saltcart.drives.drive import keeps_change_times
+from saltcart.drives.drive import drive_at, keeps_change_times, mount_of
+from saltcart.drives.known import remember
 from saltcart.errors import CannotSpell, Refused, Stopped, show
 from saltcart.hauling.altered import altered_since
 from saltcart.hauling.haul import refuse_replaced, require_drives
-from saltcart.judging.judge import UNREADABLE, Judge
+from saltcart.judging.judge import FOUND, UNREADABLE, Judge
 from saltcart.ledgers import Ledger
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
+from saltcart.own_names import staged_for
 from saltcart.planning.destination import refuse_mounts
 from saltcart.progress import Progress, Tick, silent
-from saltcart.safefile import copy_durably, digest_of, remove_with_side_files, short_name
+from saltcart.safefile import copy_durably, digest_of, remove_with_side_files
 from saltcart.shelves.walk import FILE, OTHER
 from saltcart.spelling import Moves
 from saltcart.switching import folder_times, transaction
 from saltcart.switching.programs import refuse_busy
 from saltcart.switching.setting_aside import aside_deeds
-from saltcart.trips import signposts
+from saltcart.trips import leftovers, signposts
 from saltcart.trips import trip as trips
 from saltcart.trips.records import ACCEPTED, EntryRow, LedgerRow, key_text
 from saltcart.trips.remounts import follow_remounts
@@ -33,7 +35,6 @@ from saltcart.waybills.staging import changes_for, judged, routes_for, stage
 from saltcart.waybills.waybill import LedgerLine
 
 PLAN = "repoint"
-LONG_NAME = 200  # bytes; file systems hold 255
 
 
 class RepointReport(Struct):
@@ -103,6 +104,7 @@ def prepare_all(trip: Trip, reread: bool, wait: bool, progress: Progress) -> Non
     replaced = [trip.open_ledger(row) for row in rows if trip.line(row).over]
     ledgers = [trip.open_ledger(row, row.path) for row in rows] + replaced
     refuse_busy(ledgers, wait, progress)
+    note_drives(trip, rows)
     prepare(trip, reread, progress)
     try:
         refuse_busy(ledgers)  # one may have been opened while the ledgers were read
@@ -110,6 +112,13 @@ def prepare_all(trip: Trip, reread: bool, wait: bool, progress: Progress) -> Non
         trip.enter(HAULED, "a program was in the way; nothing was switched")
         clear_staged(trip)
         raise
+
+
+def note_drives(trip: Trip, rows: Sequence[LedgerRow]) -> None:
+    """Record on which drives the ledgers lie, so that an undo can tell one that is away from one that is gone."""
+    here = {row.number: drive_at(mount_of(row.place), room=False) for row in rows}
+    remember(here.values())
+    trip.logbook.record(ledger_drives={str(number): drive.identity for number, drive in here.items()})
 
 
 def switch(trip: Trip) -> None:
@@ -121,6 +130,7 @@ def switch(trip: Trip) -> None:
         clear_staged(trip)  # after the record, which a second interrupt may keep from being written
         raise ended.cause from None
     record_stamps(trip)
+    record_found(trip)
     folder_times.note_after(trip)
     trip.enter(SWITCHED, "repointed: ledgers rewritten, originals set aside")
 
@@ -153,6 +163,21 @@ def record_stamps(trip: Trip) -> None:
             state = os.stat(row.place)
             stamps[str(row.number)] = [state.st_mtime_ns, state.st_size]
     trip.logbook.record(stamps=stamps)
+
+
+def record_found(trip: Trip) -> None:
+    """Record which entries that were lost before are found since they were rewritten: when one of them is lost later,
+    it is no excuse that it was before.  In a collection, what is gone at home may be removed after the switch.
+    """
+    if trip.waybill.collection:
+        return
+    judge = Judge(headers=False, resolver=trip.waybill.resolver())
+    for row in trip.logbook.ledgers():
+        lost = trip.logbook.changed_unfound(row.number, FOUND)
+        if lost and os.path.exists(row.place):
+            state = judge.ledger(trip.open_ledger(row))
+            found = (key_text(one.entry.key) for one in state.judgements() if one.verdict == FOUND)
+            trip.logbook.record_after(row.number, [key for key in found if key in lost], FOUND)
 
 
 def refuse_changes(trip: Trip) -> None:
@@ -208,13 +233,24 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
                 raise Refused(f"{show(post)} is no link, so it cannot be turned", "Take it out of the plan.")
             deeds += [transaction.unlink(post, os.readlink(post)), transaction.link(post, target)]
         require_drives(trip)  # one may have gone while the ledgers were read
-    except BaseException:
-        clear_staged(trip)
+    except BaseException as error:
+        left = clear_staged(trip)
+        if left and isinstance(error, Refused):
+            raise not_cleared(trip, error) from error
         raise
     with trip.logbook.together():
         trip.logbook.plan_deeds(PLAN, deeds)
         trip.logbook.record(state=SWITCHING, **{folder_times.BEFORE: times})
         trip.logbook.tell("repoint begins")
+
+
+def not_cleared(trip: Trip, error: Refused) -> Stopped:
+    """The error for a drive that went while ledgers were prepared on it: hidden files of ours are left there."""
+    return Stopped(
+        f"{error.what}; no ledger and no original was changed, but prepared files are left on that drive",
+        f"{error.remedy} What was prepared is replaced then: saltcart repoint {trip.name}",
+        error.details,
+    )
 
 
 def uncopied(trip: Trip) -> dict[str, tuple[str, str]]:
@@ -234,6 +270,7 @@ def prepare_ledger(
     trip: Trip, row: LedgerRow, judge: Judge, reread: bool, added: Sequence[AddedFolder]
 ) -> list[transaction.Deed]:
     """Record a ledger's entries as they are, and stage its new content; the deed that puts it in place, if any."""
+    leftovers.sweep(row.place, trip)
     line = trip.line(row)
     kept = line.over or row.path
     before = digest_of(row.path) if os.path.exists(row.path) else None
@@ -300,17 +337,16 @@ def merge(trip: Trip, row: LedgerRow, line: LedgerLine, moves: Moves, staged: st
 
 def staged_name(trip: Trip, row: LedgerRow) -> str:
     """The hidden name beside a ledger for its new content until the switch."""
-    folder, name = os.path.split(row.place)
-    return os.path.join(folder, hidden_name(name, trip.name))
+    return staged_for(row.place, trip.name)
 
 
-def hidden_name(name: str, trip: str) -> str:
-    """The name of a hidden file of trip `trip` that stands for the file `name` beside it; never too long."""
-    return f".{name if len(os.fsencode(name)) < LONG_NAME else short_name(name)}.saltcart-{trip}"
-
-
-def clear_staged(trip: Trip) -> None:
-    """Remove prepared ledgers that will not be used."""
+def clear_staged(trip: Trip) -> list[str]:
+    """Remove prepared ledgers that will not be used; those that could not be, since their folders are away."""
+    left = []
     for row in trip.logbook.ledgers():
+        staged = staged_name(trip, row)
         with suppress(OSError):
-            remove_with_side_files(staged_name(trip, row))
+            remove_with_side_files(staged)
+        if os.path.lexists(staged) or not os.path.isdir(os.path.dirname(staged)):
+            left.append(staged)
+    return left

@@ -16,10 +16,11 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from saltcart.drives import Presence, drive_of, find_drive
-from saltcart.drives.drive import refuse_other_drive, require
+from saltcart.drives.drive import drive_at, mount_of, refuse_other_drive, require
 from saltcart.errors import CannotSpell, Refused, show
 from saltcart.ledgers import Entry, Ledger
 from saltcart.ledgers.base import NO_EDITS, ListEdits
+from saltcart.own_names import staged_for_undo, staged_in_place
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import copy_durably, digest_of, remove_if_there, remove_with_side_files, sync_folder
 from saltcart.shelves.walk import walk
@@ -29,6 +30,7 @@ from saltcart.switching import folder_times, transaction
 from saltcart.switching import repoint as repointing
 from saltcart.switching.dropping import COARSEST_NS, Dropped, drop, is_original
 from saltcart.switching.programs import refuse_busy
+from saltcart.trips import leftovers
 from saltcart.trips import trip as trips
 from saltcart.trips.records import EntryRow, LedgerRow, key_text
 from saltcart.trips.remounts import follow_remounts
@@ -257,8 +259,8 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: 
     if not row.rewrite:
         return []
     if not os.path.exists(row.place):
-        if not without_new and (away := Presence().away(row.place)):
-            raise Refused(f"The ledger {show(row.place)}: {away}", "Plug it in, then undo again; nothing was changed.")
+        if not (without_new and any(tail_below(row.place, shelf.new) is not None for shelf in trip.waybill.shelves)):
+            refuse_away(trip, row)
         report.remarks.append(
             f"The ledger {show(row.place)} is gone since the switch; its original is kept at {show(row.backup or '')}"
         )
@@ -277,6 +279,7 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: 
         report.changed += row.changed
         return []  # it travelled and nobody changed it: the original comes back with its shelf
     staged = staged_name(trip, row)
+    leftovers.sweep(trip.line(row).over or row.path, trip)
     if today == row.after:
         if not row.changed:
             return []
@@ -294,6 +297,16 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: 
     if travels:
         return [transaction.swap(row.path, staged, row.before or "", after, row.backup or "")]
     return [transaction.swap(row.path, staged, today, after, kept)]
+
+
+def refuse_away(trip: Trip, row: LedgerRow) -> None:
+    """Raise Refused when a ledger is not there because its drive is not: that says nothing about the ledger."""
+    known = trip.logbook.fact("ledger_drives", {}).get(str(row.number))
+    away = Presence().away(row.place)
+    if away is None and known and drive_at(mount_of(row.place), room=False).identity != known:
+        away = "its drive is not connected"
+    if away:
+        raise Refused(f"The ledger {show(row.place)}: {away}", "Plug it in, then undo again; nothing was changed.")
 
 
 def put_back_over(trip: Trip, row: LedgerRow, today: str, report: UndoReport) -> transaction.Deed:
@@ -382,13 +395,12 @@ def staged_name(trip: Trip, row: LedgerRow) -> str:
     """
     for shelf in trip.waybill.shelves if not trip.line(row).over else ():
         if tail_below(row.path, shelf.old) is not None:
-            return os.path.join(shelf.stays_at, f".saltcart-{trip.name}-{row.number}")
-    folder, name = os.path.split(trip.line(row).over or row.path)
-    return os.path.join(folder, repointing.hidden_name(name, f"{trip.name}-undo"))
+            return staged_in_place(shelf.stays_at, trip.name, row.number)
+    return staged_for_undo(trip.line(row).over or row.path, trip.name)
 
 
 def clear_staged(trip: Trip) -> None:
-    """Remove prepared ledgers that will not be used."""
+    """Remove what was prepared for an undo and will not be used."""
     for row in trip.logbook.ledgers():
         with suppress(OSError):
             remove_with_side_files(staged_name(trip, row))

@@ -44,7 +44,7 @@ CREATE TABLE IF NOT EXISTS ledger (
     before TEXT, after TEXT, backup BLOB, changed INTEGER NOT NULL DEFAULT 0);
 CREATE TABLE IF NOT EXISTS entry (
     ledger INTEGER NOT NULL, key TEXT NOT NULL, place TEXT NOT NULL, old BLOB NOT NULL, new BLOB NOT NULL,
-    verdict TEXT NOT NULL, why TEXT NOT NULL, PRIMARY KEY (ledger, key)) WITHOUT ROWID;
+    verdict TEXT NOT NULL, why TEXT NOT NULL, after TEXT NOT NULL DEFAULT '', PRIMARY KEY (ledger, key)) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS deed (
     plan TEXT NOT NULL, number INTEGER NOT NULL, what TEXT NOT NULL, done INTEGER NOT NULL DEFAULT 0,
     PRIMARY KEY (plan, number)) WITHOUT ROWID;
@@ -57,7 +57,10 @@ CHANGED = (
 ITEM_COLUMNS = "path, kind, size, disk_bytes, mtime_ns, mode, device, inode, links, target, ctime_ns"
 STATE_COLUMNS = "digest, state, why, existed, copy_inode, copy_ctime_ns"
 # What older versions did not record: a 0 or NULL proves nothing, so that contents are compared.
-LATER_COLUMNS = ("ctime_ns INTEGER NOT NULL DEFAULT 0", "copy_inode INTEGER", "copy_ctime_ns INTEGER")
+LATER_COLUMNS = {
+    "file": ("ctime_ns INTEGER NOT NULL DEFAULT 0", "copy_inode INTEGER", "copy_ctime_ns INTEGER"),
+    "entry": ("after TEXT NOT NULL DEFAULT ''",),
+}
 
 
 class Logbook:
@@ -68,10 +71,11 @@ class Logbook:
         self.database.execute("PRAGMA journal_mode = WAL")
         self.database.execute("PRAGMA synchronous = FULL")
         self.database.executescript(SCHEMA)
-        known = {name for _number, name, *_rest in self.database.execute("PRAGMA table_info(file)")}
-        for column in LATER_COLUMNS:
-            if column.split()[0] not in known:
-                self.database.execute(f"ALTER TABLE file ADD COLUMN {column}")
+        for table, columns in LATER_COLUMNS.items():
+            known = {name for _number, name, *_rest in self.database.execute(f"PRAGMA table_info({table})")}
+            for column in columns:
+                if column.split()[0] not in known:
+                    self.database.execute(f"ALTER TABLE {table} ADD COLUMN {column}")
 
     def close(self) -> None:
         """Close the database."""
@@ -361,7 +365,7 @@ class Logbook:
         """Record the entries of a ledger in place of those recorded before."""
         self.database.execute("DELETE FROM entry WHERE ledger = ?", (ledger,))
         self.database.executemany(
-            "INSERT INTO entry VALUES (?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO entry (ledger, key, place, old, new, verdict, why) VALUES (?, ?, ?, ?, ?, ?, ?)",
             (
                 (ledger, row.key, row.where, os.fsencode(row.old), os.fsencode(row.new), row.verdict, row.why)
                 for row in entries
@@ -370,9 +374,19 @@ class Logbook:
 
     def entries(self, ledger: int) -> Iterator[EntryRow]:
         """The recorded entries of a ledger."""
-        query = "SELECT key, place, old, new, verdict, why FROM entry WHERE ledger = ?"
-        for key, where, old, new, verdict, why in self.database.execute(query, (ledger,)):
-            yield EntryRow(key, where, os.fsdecode(old), os.fsdecode(new), verdict, why)
+        query = "SELECT key, place, old, new, verdict, why, after FROM entry WHERE ledger = ?"
+        for key, where, old, new, verdict, why, after in self.database.execute(query, (ledger,)):
+            yield EntryRow(key, where, os.fsdecode(old), os.fsdecode(new), verdict, why, after)
+
+    def changed_unfound(self, ledger: int, found: str) -> set[str]:
+        """The keys of the entries of a ledger that were rewritten, and before that had another verdict than `found`."""
+        query = "SELECT key FROM entry WHERE ledger = ? AND old <> new AND verdict <> ?"
+        return {key for (key,) in self.database.execute(query, (ledger, found))}
+
+    def record_after(self, ledger: int, keys: Iterable[str], verdict: str) -> None:
+        """Record the verdict that the trip has left on entries of a ledger, where it is another than before."""
+        query = "UPDATE entry SET after = ? WHERE ledger = ? AND key = ?"
+        self.database.executemany(query, ((verdict, ledger, key) for key in keys))
 
     # deeds
 

@@ -56,7 +56,10 @@ class LedgerRow(Struct):
 
 
 class EntryRow(Struct, frozen=True):
-    """One entry as it was before the switch and as it was rewritten; `key` in JSON."""
+    """One entry as it was before the switch and as it was rewritten; `key` in JSON.
+
+    `verdict` and `why` are from before the switch, `after` is the verdict that the switch left, "" for the same.
+    """
 
     key: str
     where: str
@@ -64,6 +67,7 @@ class EntryRow(Struct, frozen=True):
     new: str
     verdict: str
     why: str
+    after: str = ""
 
 
 class Trouble(NamedTuple):

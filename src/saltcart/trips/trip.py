@@ -16,8 +16,8 @@ from saltcart.home import home, made_home, trips_folder
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
 from saltcart.ledgers.instrument_parts import INSTRUMENT, PART, parts_of
 from saltcart.ledgers.kinds import head_of
-from saltcart.safefile import PRIVATE_FILE, create_file, digest_of, short_name, sync_file, sync_folder
-from saltcart.shelves.oddities import set_aside_name
+from saltcart.own_names import set_aside_name, short_name
+from saltcart.safefile import PRIVATE_FILE, create_file, digest_of, sync_file, sync_folder
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.records import LedgerRow, now
 from saltcart.waybills import waybill as waybills
@@ -334,6 +334,19 @@ def cut_off() -> list[tuple[str, str, str]]:
             except Timeout:
                 continue
     return found
+
+
+def worked_on(name: str) -> bool:
+    """Whether some process is working on that trip just now."""
+    from filelock import FileLock, Timeout
+
+    try:
+        with FileLock(os.path.join(trips_folder() / name, "lock"), timeout=0):
+            return False
+    except Timeout:
+        return True
+    except OSError:
+        return False
 
 
 def marked() -> list[str]:

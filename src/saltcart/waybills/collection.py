@@ -15,7 +15,8 @@ from msgspec.structs import replace
 
 from saltcart import tomlfile
 from saltcart.errors import BadFile, SaltCartError, show
-from saltcart.safefile import replacing
+from saltcart.own_names import neighbour_of
+from saltcart.safefile import remove_if_there, replacing
 from saltcart.shelves import manifest
 from saltcart.shelves.digests import BLAKE3, SHA256
 from saltcart.waybills.waybill import absolute, as_toml_path, below
@@ -194,6 +195,13 @@ class Collection(Struct):
 def is_collection(top: str) -> bool:
     """Whether a collection lies in the folder `top`."""
     return os.path.lexists(os.path.join(top, NAME))
+
+
+def clear_unfinished(top: str) -> None:
+    """Remove what an interrupted `write` left in the folder of a collection, which is ours alone just now."""
+    with suppress(OSError):
+        remove_if_there(neighbour_of(os.path.join(top, NAME)))
+        remove_if_there(neighbour_of(os.path.join(top, READ_ME)))
 
 
 def read(path: str) -> Collection:

@@ -17,10 +17,10 @@ from saltcart import tomlfile
 from saltcart.errors import BadFile, show
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers.base import NEW_THINGS
+from saltcart.own_names import SET_ASIDE, STAGED
 from saltcart.shelves import archive
 from saltcart.shelves.audio import is_material
 from saltcart.shelves.digests import BLAKE3, SHA256
-from saltcart.shelves.oddities import SET_ASIDE, STAGED
 from saltcart.shelves.walk import FILE, FOLDER, Item, Trouble, ignore, walk
 from saltcart.spelling import Meanings, Move, Moves
 from saltcart.spelling.moves import Aims

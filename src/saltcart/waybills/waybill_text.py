@@ -9,7 +9,8 @@ import tomlkit
 from saltcart.errors import show
 from saltcart.home import made_home
 from saltcart.ledgers.base import NEW_THINGS
-from saltcart.safefile import replacing, short_name
+from saltcart.own_names import short_name
+from saltcart.safefile import replacing
 from saltcart.shelves.digests import BLAKE3
 from saltcart.spelling.renames import Pairs
 from saltcart.waybills.relinks import ALL, LEVEL, ONE, PLACE, FolderLine, Relink
