@@ -11,7 +11,7 @@ NEW = "new"
 SET_ASIDE = re.compile(r"\.set-aside-([a-z0-9]{4})$")
 PART = re.compile(r"\.saltcart-[0-9a-f]{12}\.part")
 # New content of a ledger that waits beside it for its switch, or for that of an undo; and what SQLite adds to it.
-STAGED = re.compile(r"(?:^|/)\.[^/]+\.saltcart-(?P<trip>[a-z0-9]{4})(?:-undo)?(?:-journal|-wal|-shm)?$")
+STAGED = re.compile(r"(?:^|/)\.[^/]+\.saltcart-(?P<trip>[a-z0-9]{4})(?:-undo|-old)?(?:-journal|-wal|-shm)?$")
 STAGED_IN_PLACE = re.compile(r"(?:^|/)\.saltcart-(?P<trip>[a-z0-9]{4})-\d+$")
 NEIGHBOUR = re.compile(r"(?:^|/)\.[^/]+\.saltcart-new$")
 
@@ -42,6 +42,11 @@ def staged_for(path: str, trip: str) -> str:
 def staged_for_undo(path: str, trip: str) -> str:
     """The same until trip `trip` is undone: not the same name, for a half-done switch may have left its file there."""
     return beside(path, f"{trip}-undo")
+
+
+def superseded(path: str, trip: str) -> str:
+    """What the file at `path` was before trip `trip` brought a newer one, until its switch is done."""
+    return beside(path, f"{trip}-old")
 
 
 def staged_in_place(folder: str, trip: str, number: int) -> str:

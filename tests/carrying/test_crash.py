@@ -3,7 +3,7 @@
 import shutil
 from pathlib import Path
 
-from tests.carrying.machines import DECKS_MAP, TwoMachines
+from tests.carrying.machines import DECKS_MAP, SOUNDS, TwoMachines
 from tests.switching.test_crash import SAMPLED, CrashCase
 from tests.world import PLAYER_MAP, cells, tree, wav
 
@@ -39,6 +39,34 @@ class CutOff(CrashCase, TwoMachines):
 
     def test_carry(self):
         self.each(*self.words())
+
+    def test_carry_again(self):
+        """What is in the collection plays at every moment, and each file is the old one or the new one."""
+        self.run_again(*self.words())
+        before = self.there()
+        self.sql(self.library, "UPDATE tracks SET plays = 40 WHERE id = 1")
+        wav(self.music / SOUNDS[0], 80)
+        wav(self.music / "new.wav", 70)
+        with open(self.music / "near.m3u8", "a") as stream:
+            stream.write("new.wav\n")
+        self.keep()
+        self.run_again(*self.words())
+        end, after = self.world(), self.there()
+        self.restore()
+        shutil.rmtree(self.kept)
+        for _number in self.each_crash(*self.words()):
+            self.assert_lists_play(*self.booth.rglob("*.m3u8"))
+            for name, now in self.there().items():
+                self.assertIn(now, (before.get(name), after[name]), name)
+            self.run_again(*self.words())
+            self.assertEqual(self.world(), end)
+
+    def there(self):
+        """Everything in the collection that is no hidden file of ours: a database by its cells, other files by content."""
+        paths = [path for path in self.booth.rglob("*") if path.is_file() and not path.name.startswith(".")]
+        ours = ("carried.toml", "READ ME.txt")
+        return {path.name: cells(path) if path.suffix == ".db" else path.read_bytes() for path in paths
+                if path.name not in ours}  # fmt: skip
 
     def test_settle_back(self):
         self.run_again(*self.words())

@@ -454,6 +454,7 @@ def copy_of(path, temporary):
             state.st_size,
             state.st_blocks * 512,
             state.st_mtime_ns,
+            state.st_mtime_ns,
             state.st_mode & 0o7777,
             NAMES,
         )

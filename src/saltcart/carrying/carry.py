@@ -4,7 +4,8 @@ The ledgers there name the copies so that they are found wherever the drive hang
 """
 
 import os
-from collections.abc import Iterator, Mapping, Sequence
+import stat
+from collections.abc import Callable, Container, Iterator, Mapping, Sequence
 from contextlib import suppress
 from glob import escape
 
@@ -16,20 +17,23 @@ from saltcart.carrying.identity import machine, user, whoami
 from saltcart.carrying.lists import write_lists
 from saltcart.carrying.stands import leads, sums_of
 from saltcart.cart import NAME as CART
+from saltcart.drives import Presence
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.ledgers import load_map
 from saltcart.ledgers.formats import cart_toml
 from saltcart.looking.tidy import COLLECTION_SHARE
+from saltcart.own_names import staged_for
 from saltcart.planning.arrange import Arranger, arranged
 from saltcart.planning.draft import Draft, allowed_names, chosen_shelves, maps_of, work_out
 from saltcart.planning.request import Request
 from saltcart.planning.strays import copied_along, files_named, numbered, strays_of, taken_along
 from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.progress import Progress, silent
-from saltcart.safefile import digest_of, remove_if_there, replacing
+from saltcart.safefile import digest_of, replacing
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.oddities import litter
+from saltcart.shelves.removal import Removal
 from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, Item
 from saltcart.spelling import spelling_of
@@ -48,6 +52,8 @@ LEDGERS, MAPS = "Ledgers", "Maps"
 class CarryPlan(Struct):
     """What a carry would do.  `leftovers` and `litter` stay at home, by their sizes; `gone` files of an earlier carry
     are no longer at home; `before` is the collection as that left it.  Of what ledgers name, a part was `chosen`.
+    `offline` is what stays in the collection as it is, since the drive of its original is away: the place of each file,
+    shelf or ledger there, and its path at home.
     """
 
     draft: Draft
@@ -57,6 +63,7 @@ class CarryPlan(Struct):
     gone: list[Gone] = field(default_factory=list)
     before: Collection | None = None
     chosen: bool = False
+    offline: dict[str, str] = field(default_factory=dict)
 
     @property
     def full(self) -> list[DraftedLedger]:
@@ -77,12 +84,13 @@ def plan_carry(
         request = replace(request, arrange=before.arrange)
     base = chosen_shelves(request, remarks)
     refuse_changed(before)
-    request = replace(request, collection=top)
+    offline = away_from_home(before) if before else {}
+    request = replace(request, collection=top, kept=[(home, place) for place, home in offline.items()])
     if chosen:  # what else names these files names others too, which stay
         named = [*request.ledgers, *request.from_list] if request.from_list else request.ledgers
         request = replace(request, ledgers=named, searches=False, elsewhere=False)
     first = work_out(request, base, [], progress)
-    plan = CarryPlan(first, top, before=before, chosen=chosen)
+    plan = CarryPlan(first, top, before=before, chosen=chosen, offline=offline)
     stay = [staying(plan, shelf, first, with_leftovers, with_litter) for shelf in base]
     base = [replace(shelf, stay=(*shelf.stay, *more)) for shelf, more in zip(base, stay, strict=True)]
     makers: list[Arranger] = []
@@ -112,10 +120,23 @@ def plan_carry(
         more = makers[0].placed(more) if makers else more
         shelves = [*base, *extra, *(allowed_names(shelf, request, remarks) for shelf in more)]
     only_copies(plan.draft)
+    if before:
+        supersede_ledgers(plan.draft, before)
     plan.draft.strays, plan.draft.arranged = along, [one.told for one in makers]
     plan.gone = vanished(plan)
     plan.draft.waybill.after = before.trip if before else ""
     return plan
+
+
+def away_from_home(before: Collection) -> dict[str, str]:
+    """The places in a collection of what is known here and lies on a drive that is not connected, with the path of each
+    at home: nothing is known of it now, so it is neither gone nor changed.
+    """
+    presence = Presence()
+    known = {one.place: one.path for one in before.known if one.who == whoami()}
+    return {
+        before.at(place): path for place, path in known.items() if not os.path.lexists(path) and presence.away(path)
+    }
 
 
 def leans(one: DraftedLedger) -> bool:
@@ -143,6 +164,16 @@ def in_collection(path: str, top: str) -> bool:
 def only_copies(draft: Draft) -> None:
     """Leave every ledger that stays at home out of the trip: nothing there changes."""
     draft.ledgers = [one for one in draft.ledgers if one.travels]
+    draft.waybill.ledgers = [one.line for one in draft.ledgers]
+
+
+def supersede_ledgers(draft: Draft, before: Collection) -> None:
+    """Let the ledgers of an earlier carry stay as they are until the switch, which replaces each as a whole."""
+    known, moves = {before.at(one.place) for one in before.ledgers}, draft.waybill.moves()
+    for one in draft.ledgers:
+        place = moves.follow(one.line.path)
+        if place in known and os.path.isfile(place):
+            one.line = replace(one.line, over=place, over_digest=digest_of(place))
     draft.waybill.ledgers = [one.line for one in draft.ledgers]
 
 
@@ -207,12 +238,15 @@ def vanished(plan: CarryPlan) -> list[Gone]:
     """The files that an earlier carry brought and that nothing at home stands for any more: of the shelves that are
     carried now, and single ones.  What other shelves brought is no part of this.
     """
-    coming = {one.shelf.place(path) for one in plan.draft.shelves for path in one.items}
+    coming = places_of(plan)
     tops = [one.shelf.new for one in plan.draft.shelves if not one.shelf.gathered and not one.shelf.files]
     homes = {plan.before.at(one.place): one.path for one in plan.before.known} if plan.before else {}
     known = collection.digests_before(plan.top)
     gone = []
+    away = [tail for tail in plan.offline if os.path.isdir(tail)]
     for place in (place for place in known if place not in coming and os.path.isfile(place)):
+        if place in plan.offline or any(tail_below(place, top) is not None for top in away):
+            continue
         inside = any(tail_below(place, top) is not None for top in tops)
         if inside or (place in homes and not os.path.lexists(homes[place])):
             gone.append(Gone(place[len(plan.top) + 1 :], *known[place]))
@@ -231,10 +265,14 @@ def drop_gone(plan: CarryPlan) -> int:
     dropped = 0
     for one in plan.gone:
         place = os.path.join(plan.top, one.place)
-        if os.path.isfile(place) and digest_file(place, one.kind) == one.digest:
-            remove_if_there(place)
-            dropped += 1
+        with suppress(OSError), Removal(plan.top) as removal:
+            dropped += removal.unlink(one.place, as_it_was_brought(place, one)) is not None
     return dropped
+
+
+def as_it_was_brought(place: str, one: Gone) -> Callable[[os.stat_result], bool]:
+    """What tells whether a file of a collection still holds what was brought there."""
+    return lambda state: stat.S_ISREG(state.st_mode) and digest_file(place, one.kind) == one.digest
 
 
 def unfinished(top: str) -> str | None:
@@ -245,21 +283,25 @@ def unfinished(top: str) -> str | None:
     for trip in trips.readable():
         if trip.waybill.collection == top and trip.state in (SWITCHING, SWITCHED):
             before = known_collection(top)
-            return trip.name if trip.state == SWITCHING or before is None or before.trip != trip.name else None
+            ended = trip.state == SWITCHED and before and before.trip == trip.name and not trip.logbook.waiting()
+            return None if ended else trip.name
     return None
 
 
-def refuse_other(plan: CarryPlan, waybill: str) -> None:
-    """Raise Refused when a carry to the same folder was cut off while it copied, and was another one than that of the
-    waybill at that path: what it left there would be in the way.
+def given_up(plan: CarryPlan, waybill: str) -> str | None:
+    """The id of a carry to the same folder that was interrupted while it copied, and was another one than that of the
+    waybill at that path, since something has changed at home: what it left there would be in the way.
     """
     same = trips.unfinished(waybill)
     for trip in trips.readable():
         if trip.waybill.collection == plan.top and trip.state in (HAULING, HAULED) and trip.name != same:
-            raise Refused(
-                f"Trip {trip.name} to {show(plan.top)} was cut off, and what it would carry has changed since",
-                f"Take it back first: saltcart undo {trip.name} --drop-copies",
-            )
+            return trip.name
+    return None
+
+
+def places_of(plan: CarryPlan) -> set[str]:
+    """Where everything comes that a plan carries."""
+    return {one.shelf.place(path) for one in plan.draft.shelves for path in one.items}
 
 
 def finish(name: str, lists: bool = False) -> tuple[Collection, int]:
@@ -267,40 +309,62 @@ def finish(name: str, lists: bool = False) -> tuple[Collection, int]:
     lists of databases as files too; how many of their tracks did not travel.
     """
     with trips.opened(name) as trip:
-        top = trip.waybill.collection
-        known = known_collection(top)
-        made = Collection(top, now(), machine(), user(), whoami(), os.path.expanduser("~"), name)
-        made.means, made.arrange = trip.waybill.means, trip.waybill.arrange
-        made.gone, made.known = (known.gone, known.known) if known else ([], [])
-        ledgers = [row for row in trip.logbook.ledgers() if tail_below(row.place, top)]
-        places = {row.place for row in ledgers}
-        for number, shelf in enumerate(trip.waybill.shelves):
-            files, size = trip.logbook.totals(number)
-            if shelf.files:
-                made.files += chosen_files(trip, number, shelf)
-            elif not shelf.gathered:
-                place = shelf.new[len(top) + 1 :]
-                one = CarriedShelf(shelf.name, place, shelf.old, shelf.old_drive, files, size, shelf.renames)
-                made.shelves.append(one)
-            elif shelf.old in trip.waybill.maps:
-                made.maps.append((load_map(shelf.old).name, shelf.new[len(top) + 1 :]))
-            elif shelf.new not in places:
-                digest = next((row.digest for row in trip.logbook.rows(number) if row.digest), "") or ""
-                made.files.append(CarriedFile(shelf.new[len(top) + 1 :], shelf.old, trip.waybill.digests, digest))
-        made.ledgers = [carried_ledger(trip, row, top) for row in ledgers]
-        homes = {row.path: row.before or "" for row in ledgers}
-        fresh = made.sources()
-        keep_others(made, known)
-        made.learn([Known(whoami(), place, source, trip=name) for place, source in fresh])
-        here = [one for one in made.ledgers if one.source in homes]
-        made.learn([Known(whoami(), one.place, one.source, one.digest, homes[one.source], name) for one in here])
+        known = known_collection(trip.waybill.collection)
+        made = described(trip, known)
         lists = lists or bool(known and known.lists)  # once asked for, they are kept up to date
         plays = any(one.relative for one in made.ledgers)
         made.lists, lacking = write_lists(trip, made, known, lists, not plays)
     made.gone = [one for one in made.gone if os.path.isfile(made.at(one.place))]
-    write_read_me(made)
+    made.read_me = write_read_me(made, known.read_me if known else "")
     collection.write(made)
     return made, lacking
+
+
+def write_record(trip: Trip, place: str) -> str:
+    """Write at `place` what a collection says of itself once this trip has switched; its digest.  What is written
+    beside the sounds after that, `finish` adds.
+    """
+    known = known_collection(trip.waybill.collection)
+    made = described(trip, known, {row.place: staged_for(row.place, trip.name) for row in trip.logbook.ledgers()})
+    if known:
+        made.lists, made.read_me = known.lists, known.read_me
+    return collection.write(made, place)
+
+
+def described(trip: Trip, known: Collection | None, staged: Mapping[str, str] | None = None) -> Collection:
+    """What is in the collection that a trip makes, or brings up to date from what was `known`.  Before the switch,
+    ledgers are read where they are `staged`, by their places.
+    """
+    top, name = trip.waybill.collection, trip.name
+    made = Collection(top, now(), machine(), user(), whoami(), os.path.expanduser("~"), name)
+    made.means, made.arrange = trip.waybill.means, trip.waybill.arrange
+    made.gone, made.known = (known.gone, [*known.known]) if known else ([], [])
+    ledgers = [row for row in trip.logbook.ledgers() if tail_below(row.place, top)]
+    add_sounds(trip, made, {row.place for row in ledgers})
+    made.ledgers = [carried_ledger(trip, row, top, (staged or {}).get(row.place, row.place)) for row in ledgers]
+    homes = {row.path: trip.line(row).digest or row.before or "" for row in ledgers}
+    fresh = made.sources()
+    keep_others(made, known)
+    made.learn([Known(whoami(), place, source, trip=name) for place, source in fresh])
+    here = [one for one in made.ledgers if one.source in homes]
+    made.learn([Known(whoami(), one.place, one.source, one.digest, homes[one.source], name) for one in here])
+    return made
+
+
+def add_sounds(trip: Trip, made: Collection, ledgers: Container[str]) -> None:
+    """Add the shelves, single files and maps that a trip brought into a collection; at `ledgers` lie its ledgers."""
+    for number, shelf in enumerate(trip.waybill.shelves):
+        place = shelf.new[len(made.top) + 1 :]
+        if shelf.files:
+            made.files += chosen_files(trip, number, shelf)
+        elif not shelf.gathered:
+            files, size = trip.logbook.totals(number)
+            made.shelves.append(CarriedShelf(shelf.name, place, shelf.old, shelf.old_drive, files, size, shelf.renames))
+        elif shelf.old in trip.waybill.maps:
+            made.maps.append((load_map(shelf.old).name, place))
+        elif shelf.new not in ledgers:
+            digest = next((row.digest for row in trip.logbook.rows(number) if row.digest), "") or ""
+            made.files.append(CarriedFile(place, shelf.old, trip.waybill.digests, digest))
 
 
 def keep_others(made: Collection, before: Collection | None) -> None:
@@ -323,14 +387,14 @@ def chosen_files(trip: Trip, number: int, shelf: Shelf) -> Iterator[CarriedFile]
         yield CarriedFile(place, f"{shelf.old}/{row.item.path}", trip.waybill.digests, row.digest or "")
 
 
-def carried_ledger(trip: Trip, row: LedgerRow, top: str) -> CarriedLedger:
-    """What is told of one ledger."""
+def carried_ledger(trip: Trip, row: LedgerRow, top: str, place: str) -> CarriedLedger:
+    """What the collection says of one ledger, of which the content lies at `place` just now."""
     entries = list(trip.logbook.entries(row.number))
     relative = trip.line(row).like == RELATIVE
     full = (entry.old for entry in entries if entry.old != entry.new and is_full(entry.old)) if relative else iter(())
     sums: Mapping[str, int] = {}
     with suppress(SaltCartError):
-        sums = sums_of(row.place, trip.maps(), row.map_name)
+        sums = sums_of(place if os.path.exists(place) else row.place, trip.maps(), row.map_name)
     return CarriedLedger(
         row.place[len(top) + 1 :],
         row.path,
@@ -362,11 +426,16 @@ def is_full(text: str) -> bool:
     return spelling is not None and not starts_somewhere(spelling, text)
 
 
-def write_read_me(made: Collection) -> None:
-    """Write the words for the person who finds the drive."""
+def write_read_me(made: Collection, before: str) -> str:
+    """Write the words for the person who finds the drive; their digest.  A file of that name that is not what we wrote
+    there `before`, by its digest, is a person's, and stays.
+    """
     path = os.path.join(made.top, collection.READ_ME)
+    if os.path.lexists(path) and (os.path.islink(path) or digest_of(path) != before):
+        return before
     with replacing(path) as neighbour, open(neighbour, "w", encoding="utf-8", newline="\r\n") as stream:
         stream.write(read_me(made))
+    return digest_of(path)
 
 
 def read_me(made: Collection) -> str:

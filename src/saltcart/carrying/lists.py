@@ -58,11 +58,12 @@ def write_list(
     places = (f"{LISTS}/{stem}.m3u8" for stem in numbered(name))
     place = next(each for each in places if each.casefold() not in taken)
     path = made.at(place)
-    if not os.path.exists(path) or digest_of(path) == known.get(place):
+    ours = not os.path.lexists(path) or digest_of(path) == known.get(place)
+    if ours:
         make_folders(folder)
         with replacing(path) as neighbour, open(neighbour, "w", encoding="utf-8", errors="surrogateescape") as out:
             out.write("#EXTM3U\n" + "".join(lines))
-    written.append(CarriedList(place, source, one.name, digest_of(path)))
+    written.append(CarriedList(place, source, one.name, digest_of(path) if ours else known.get(place, "")))
     return missing
 
 

@@ -5,7 +5,7 @@ import os
 from datetime import date
 from shlex import quote
 
-from saltcart.carrying.carry import CarryPlan, drop_gone, finish, note_gone, plan_carry, refuse_other, unfinished
+from saltcart.carrying.carry import CarryPlan, drop_gone, finish, given_up, note_gone, places_of, plan_carry, unfinished
 from saltcart.carrying.in_use import in_use
 from saltcart.cart import load
 from saltcart.cli.arguments import (
@@ -27,6 +27,7 @@ from saltcart.cli.draft import show_arranged, slowed
 from saltcart.cli.drives import duration
 from saltcart.cli.haul import show_haul
 from saltcart.cli.screen import Screen, many, place, size
+from saltcart.drives.known import remember
 from saltcart.drives.named import meant_place
 from saltcart.errors import show
 from saltcart.hauling.haul import haul_waybill
@@ -38,9 +39,11 @@ from saltcart.shelves.true_names import true_path, without_detours
 from saltcart.spelling.moves import tail_below
 from saltcart.switching.programs import refuse_busy_ledgers
 from saltcart.switching.repoint import repoint, repoint_copied
+from saltcart.switching.undo import undo
 from saltcart.trips.summary import summary
 from saltcart.waybills import waybill_text
 from saltcart.waybills.collection import Collection, clear_unfinished
+from saltcart.waybills.new_place import landing_drive
 
 MOST = 8  # of a kind, each in a line
 
@@ -114,6 +117,7 @@ def run(options: argparse.Namespace) -> int:
     """Plan, ask, copy, make the ledgers portable, prove."""
     screen = Screen(options)
     options.to = meant_place(options.to)
+    remember([landing_drive(options.to)])  # from now on it is known when it goes, and that its mount point is none
     with in_use(true_path(options.to)) as told:
         if told:
             screen.remark(told)
@@ -135,7 +139,13 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
     with screen.watch() as watch:
         refuse_busy_ledgers(plan.draft.waybill, options.wait, watch)
     path = waybill_text.keep(plan.draft.waybill)
-    refuse_other(plan, path)
+    if name := given_up(plan, path):
+        screen.say(
+            f"Trip {name} to this folder was interrupted, and things at home have changed since. It is undone first;"
+            " what it copied and is still wanted stays."
+        )
+        with screen.watch() as watch:
+            undo(name, drop_copies=True, wait=options.wait, progress=watch, spare=places_of(plan))
     note_gone(plan)
     with screen.watch() as watch:
         name, hauled = haul_waybill(path, pace(options), watch)
@@ -161,6 +171,7 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
             "leading_out": out,
             "leftovers": plan.leftovers,
             "litter": plan.litter,
+            "kept_offline": sorted(plan.offline),
             "gone": [one.place for one in plan.gone],
             "lists": [made.at(one.place) for one in made.lists],
             "lacking_in_lists": lacking,
@@ -247,6 +258,13 @@ def show_plan(screen: Screen, plan: CarryPlan, drop: bool, limit: int | None) ->
                 f"{show(room.drive.name)}: {size(room.before)} free now, {size(room.hauled)} after this;"
                 f" about {duration(slowed(draft, limit))}."
             )
+    if plan.offline:
+        count = many(len(plan.offline), "item stays", "items stay")
+        first = next(iter(plan.offline.values()))
+        screen.remark(
+            f"{count} in the collection as before, because the drive of the original is not connected: {place(first)}"
+            + (" and others" if len(plan.offline) > 1 else "")
+        )
     for text in draft.remarks:
         screen.remark(text)
 

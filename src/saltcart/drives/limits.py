@@ -13,6 +13,7 @@ from typing import NamedTuple
 from msgspec import Struct
 from msgspec.structs import replace
 
+from saltcart.shelves.marks import EARLIEST_NS, LATEST_NS
 from saltcart.shelves.walk import FILE, LINK, OTHER, Item
 
 FORBIDDEN = '"*:<>?\\|'
@@ -40,13 +41,15 @@ HARD, ADVICE = "hard", "advice"
 # What a drive may not be able to keep, as it is told.
 OWNERS, MODES, ATTRIBUTES = "owners and groups", "permissions", "extended attributes"
 ACCESS_LISTS, FINE_TIMES = "access lists", "times to the last digit"
+FAR_TIMES, HOLES = "times so early or late", "holes, which take their full room"
 
 
 class Limits(Struct, frozen=True):
     """What one kind of file system holds.
 
     `largest_file_bytes` 0 means no limit that matters.  `name_units` counts bytes, or UTF-16
-    units where `utf16`.  `time_step_ns` is the coarsest of its time stamps.
+    units where `utf16`.  `time_step_ns` is the coarsest of its time stamps, which lie between `earliest_ns` and
+    `latest_ns` since 1970.  Without `holes`, stretches of zeros take their full room.
     """
 
     largest_file_bytes: int = 0
@@ -62,6 +65,13 @@ class Limits(Struct, frozen=True):
     hard_links: bool = True
     modes: bool = True
     time_step_ns: int = 1
+    earliest_ns: int = EARLIEST_NS
+    latest_ns: int = LATEST_NS
+    holes: bool = True
+
+    def nearest_time(self, nanoseconds: int) -> int:
+        """A time since 1970, or the nearest one that such a file system holds."""
+        return max(self.earliest_ns, min(self.latest_ns, nanoseconds))
 
 
 PLAIN = Limits()
@@ -75,6 +85,9 @@ EXFAT = Limits(
     hard_links=False,
     modes=False,
     time_step_ns=2_000_000_000,
+    earliest_ns=315_532_800_000_000_000,  # 1980-01-01
+    latest_ns=4_354_819_198_000_000_000,  # 2107-12-31 23:59:58
+    holes=False,
 )
 FAT = replace(EXFAT, largest_file_bytes=(4 << 30) - 1)
 NTFS = Limits(
@@ -91,7 +104,14 @@ BY_KIND = {
     "fuseblk.ntfs": NTFS,
     "cifs": NTFS,
     "smb3": NTFS,
-    "hfsplus": Limits(utf16=True, folds_case=True, folds_unicode=True, time_step_ns=1_000_000_000),
+    "hfsplus": Limits(
+        utf16=True,
+        folds_case=True,
+        folds_unicode=True,
+        time_step_ns=1_000_000_000,
+        earliest_ns=-2_082_844_800_000_000_000,  # 1904-01-01
+        latest_ns=2_212_122_495_000_000_000,  # 2040-02-06 06:28:15
+    ),
     "apfs": Limits(folds_case=True, folds_unicode=True),
 }
 

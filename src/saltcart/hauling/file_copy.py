@@ -12,7 +12,7 @@ from typing import NamedTuple
 from saltcart.drives.limits import ACCESS_LISTS, APART, ATTRIBUTES, BLOCKS, FINE_TIMES, MODES, NAMES, OWNERS
 from saltcart.errors import SaltCartError
 from saltcart.shelves.digests import BLAKE3, CHUNK, Worker, worker_for
-from saltcart.shelves.marks import Mark, mark_of
+from saltcart.shelves.marks import Mark, mark_of, time_ns
 
 Tell = Callable[[str, str, int], None]
 FICLONE = 0x40049409
@@ -42,9 +42,10 @@ def refusal(error: OSError, making: bool = False) -> str | None:
 
 class FileCopy(NamedTuple):
     """One file to copy: its path in the shelf, where it is read, written and named, and what it was when it was
-    listed.
+    listed.  `new_mtime_ns` is its time, or the nearest one that the new drive can hold.
 
     `replaces` holds kind and digest of what our records say we wrote under that name: nothing else may be replaced.
+    What would replace something waits at `waits_at` for the switch of its trip, if that is a path.
     `exact` when the change times of the original can be trusted.
     """
 
@@ -55,10 +56,12 @@ class FileCopy(NamedTuple):
     size: int
     disk_bytes: int
     mtime_ns: int
+    new_mtime_ns: int
     mode: int
     sharing: str = APART
     digests: str = BLAKE3
     replaces: tuple[tuple[str, str], ...] = ()
+    waits_at: str = ""
     exact: bool = False
 
 
@@ -251,7 +254,7 @@ def read_source(handle: int, size: int, start: int) -> bytes:
 
 def unchanged(state: os.stat_result, job: FileCopy) -> bool:
     """Whether an open file still has the size and time it was listed with."""
-    return (state.st_size, state.st_mtime_ns) == (job.size, job.mtime_ns)
+    return (state.st_size, time_ns(state)) == (job.size, job.mtime_ns)
 
 
 def copy_attributes(source: int, target: int, job: FileCopy) -> frozenset[str]:
@@ -265,11 +268,11 @@ def copy_attributes(source: int, target: int, job: FileCopy) -> frozenset[str]:
             os.fchmod(target, job.mode)
         except PermissionError:
             lost.add(MODES)
-    os.utime(target, ns=(job.mtime_ns, job.mtime_ns))
+    os.utime(target, ns=(job.new_mtime_ns, job.new_mtime_ns))
     kept = os.fstat(target)
     if kept.st_mode & 0o7777 != job.mode:
         lost.add(MODES)
-    if kept.st_mtime_ns != job.mtime_ns:
+    if time_ns(kept) != job.mtime_ns:
         lost.add(FINE_TIMES)
     return frozenset(lost)
 

@@ -24,11 +24,11 @@ from contextlib import suppress
 from msgspec import Struct, field
 
 from saltcart.drives.flush import flush_files
-from saltcart.drives.limits import APART, NAMES
+from saltcart.drives.limits import APART, NAMES, limits_of
 from saltcart.errors import show
 from saltcart.hauling.file_copy import REFUSALS_TO_MAKE, FileCopy, FileTrouble, Tell, copy_file, refusal
 from saltcart.hauling.workers import Outcome, Reading, Workers, read_one
-from saltcart.own_names import part_of
+from saltcart.own_names import part_of, staged_for
 from saltcart.renaming import rename_new
 from saltcart.safefile import remove_if_there, sync_folder
 from saltcart.shelves.digests import digest_file, worker_for
@@ -45,7 +45,7 @@ class ShelfTarget(Struct, frozen=True):
     kind of their digests, and who helps.
 
     `exact` when the change times of the originals can be trusted.  `earlier` holds kind and digest of what earlier
-    trips brought to a place, which may be replaced by what is newer.
+    trips brought to a place, which may be replaced by what is newer; that waits for the switch of trip `waits_for`.
     `remark` takes a sentence for a person, `lost` counts what the new drive could not keep.  `ledgers` are written to
     by their programs at the new place, so they share nothing but blocks.
     """
@@ -59,6 +59,7 @@ class ShelfTarget(Struct, frozen=True):
     digests: str
     exact: bool
     earlier: Mapping[str, tuple[str, str]]
+    waits_for: str
     tell: Tell
     workers: Workers
     remark: Callable[[str], None]
@@ -157,10 +158,10 @@ def name_copies(target: ShelfTarget, group: Group, logbook: Logbook) -> None:
         placed = [Placed(path, digest, group.sources.get(path)) for path, digest in group.digests.items()]
         logbook.mark_placing(target.number, placed)
         record_troubles(target, group.troubles, logbook)
-    refused = []
+    refused, waiting = [], []
     for job in [job for job in group.jobs if job.path in group.digests]:
         try:
-            take_name(job)
+            waiting += [job.path] if take_name(job) else []
         except (OSError, FileTrouble) as error:
             taken = isinstance(error, FileTrouble)
             why = str(error) if isinstance(error, FileTrouble) else refusal(error)
@@ -172,23 +173,29 @@ def name_copies(target: ShelfTarget, group: Group, logbook: Logbook) -> None:
     named = [job for job in group.jobs if job.path in group.digests]
     for folder in {os.path.dirname(job.final) for job in named}:
         sync_folder(folder)
-    copies = [(job.path, mark_of(os.lstat(job.final))) for job in named]
+    copies = [(job.path, mark_of(os.lstat(job.waits_at if job.path in waiting else job.final))) for job in named]
     with logbook.together():
         record_troubles(target, refused, logbook)
         logbook.mark_placed(target.number, copies)
+        logbook.put_waiting(target.number, waiting)
 
 
-def take_name(job: FileCopy) -> None:
-    """Give a proven copy its name.  FileTrouble when something has it that is not ours, which stays as it is."""
+def take_name(job: FileCopy) -> bool:
+    """Give a proven copy its name; whether it waits under another instead, since an older one of ours has that name.
+
+    FileTrouble when something has it that is not ours, which stays as it is.
+    """
     try:
         rename_new(job.temporary, job.final)
     except FileExistsError:
         if os.path.samefile(job.temporary, job.final):
             os.unlink(job.temporary)  # two names of one file, of which a rename would leave both
-            return
+            return False
         if not may_replace(job.final, job.replaces):
             raise FileTrouble(TAKEN) from None
-        os.replace(job.temporary, job.final)
+        os.replace(job.temporary, job.waits_at or job.final)
+        return bool(job.waits_at)
+    return False
 
 
 def may_replace(place: str, replaces: Iterable[tuple[str, str]]) -> bool:
@@ -223,10 +230,12 @@ def file_copy_for(target: ShelfTarget, row: Row) -> FileCopy:
         item.size,
         item.disk_bytes,
         item.mtime_ns,
+        limits_of(target.filesystem).nearest_time(item.mtime_ns),
         item.mode,
         sharing,
         target.digests,
         what_may_be_replaced(target, row, final),
+        staged_for(final, target.waits_for) if target.waits_for and final in target.earlier else "",
         target.exact,
     )
 

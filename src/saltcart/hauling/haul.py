@@ -15,6 +15,7 @@ from saltcart.hauling.unpacking import ArchiveCopy
 from saltcart.home import home
 from saltcart.ledgers import open_ledger
 from saltcart.looking.survey import look_for_ledger
+from saltcart.own_names import staged_for
 from saltcart.planning.destination import refuse_clashes, refuse_mounts, refuse_unreleased
 from saltcart.planning.shelf_inspection import may_be_ledger
 from saltcart.progress import Progress, silent
@@ -261,10 +262,15 @@ def compare_destination(trip: Trip, number: int, shelf: Shelf, report: HaulRepor
         return
     clashes: list[str] = []
     earlier = digests_before(trip.waybill.collection)
+    over = {line.over for line in trip.waybill.ledgers if line.over}
+    waiting = {path for _number, path in log.waiting(number)}
     for row in log.rows(number):
-        if row.item.kind == OTHER:
-            continue
         place = shelf.place(row.item.path)
+        if row.item.kind == OTHER or place in over:
+            continue
+        if row.item.path in waiting:
+            look_for_waiting(trip, number, row, place)
+            continue
         standing, digest = compare_existing(trip, shelf, row, place)
         if standing == CLASH and not as_brought(place, earlier):
             clashes.append(place)
@@ -279,6 +285,16 @@ def compare_destination(trip: Trip, number: int, shelf: Shelf, report: HaulRepor
     log.record(**{f"settled {number}": True})
 
 
+def look_for_waiting(trip: Trip, number: int, row: Row, place: str) -> None:
+    """Let a copy that waited for the switch be made anew when its original has changed, or it is not there."""
+    staged = staged_for(place, trip.name)
+    if row.state == VERIFIED and os.path.isfile(staged) and os.path.getsize(staged) == row.item.size:
+        return
+    with trip.logbook.together():
+        trip.logbook.waits_no_more(number, row.item.path)
+        trip.logbook.mark(number, [(row.item.path, LISTED, None, None, False)])
+
+
 def compare_existing(trip: Trip, shelf: Shelf, row: Row, place: str) -> tuple[str, str | None]:
     """How what stands at the new place of one row compares with it, and its digest where that was taken."""
     item = row.item
@@ -289,7 +305,8 @@ def compare_existing(trip: Trip, shelf: Shelf, row: Row, place: str) -> tuple[st
     if item.kind == LINK:
         return (
             EQUAL
-            if os.path.islink(place) and os.readlink(place) == trip.waybill.link_target(item.target or "")
+            if os.path.islink(place)
+            and os.readlink(place) == trip.waybill.link_target(shelf, item.path, item.target or "")
             else CLASH
         ), None
     if os.path.islink(place) or not os.path.isfile(place):
@@ -336,17 +353,19 @@ def refuse_full_drives(trip: Trip, targets: list[Drive]) -> None:
 def write_manifest(trip: Trip, number: int) -> str:
     """Write the manifest of a shelf beside its copy; ledgers in it, which their programs change, are left out.
 
-    An earlier one of ours is replaced, so that there is always one.
+    An earlier one is replaced, so that there is always one; that of a collection in the switch, with what it is about.
     """
     shelf = trip.waybill.shelves[number]
     path = manifest.manifest_of(shelf.new, trip.waybill.digests)
     ledgers = {row.place for row in trip.logbook.ledgers()}
+    waits = bool(trip.waybill.collection) and os.path.exists(path)
     places = ((shelf.place(path), digest) for path, _kind, _size, digest in trip.logbook.brief(number) if digest)
     manifest.write(
         shelf.new,
         trip.waybill.digests,
         ((place[len(shelf.new) + 1 :], digest) for place, digest in places if place not in ledgers),
         lambda digest: trip.logbook.record(**{f"manifest {number}": [path, digest]}),
+        staged_for(path, trip.name) if waits else "",
     )
     return path
 

@@ -140,6 +140,7 @@ class ShelfCopy:
             trip.waybill.digests,
             keeps_change_times(shelf.stays_at),
             digests_before(trip.waybill.collection),
+            trip.name if trip.waybill.collection else "",
             partial(meter.tell, shelf.name),
             self.workers,
             self.report.remarks.append,
@@ -148,6 +149,7 @@ class ShelfCopy:
         self.refused: dict[str, bool] = {}  # folders and links the new drive does not take; whether the name is taken
         self.resumed = bool(self.log.totals(number, VERIFIED, PLACING, TROUBLE)[0] or self.log.fact(f"made {number}"))
         self.hard_links = self.log.hard_links(number)
+        self.over = {line.over for line in trip.waybill.ledgers if line.over}
         self.bytes = self.log.totals(number, *TO_COPY)[1]
         self.began = time.monotonic()
 
@@ -207,6 +209,9 @@ class ShelfCopy:
         size = 0
         for row in self.log.rows(self.number, *TO_COPY, kind=FILE):
             if row.item.path in self.hard_links or self.below_refused(row.item.path):
+                continue
+            if self.place(row) in self.over:  # a ledger that takes the place of another in the switch
+                self.log.mark(self.number, [(row.item.path, VERIFIED, None, None, True)])
                 continue
             group.append(row)
             size += row.item.size
@@ -306,7 +311,7 @@ class ShelfCopy:
             if os.fstat(target).st_mode & 0o7777 != row.item.mode:
                 self.target.lost[MODES] += 1
             sync_folder(self.place(row))
-            os.utime(target, ns=(row.item.mtime_ns, row.item.mtime_ns))
+            os.utime(target, ns=(self.kept_time(row),) * 2)
         finally:
             os.close(source)
             os.close(target)
@@ -343,7 +348,7 @@ class ShelfCopy:
         """Make the symbolic links; one that leads out of the shelf by a relative path is remarked."""
         made = []
         for row in list(self.log.rows(self.number, *TO_COPY, kind=LINK)):
-            target = self.trip.waybill.link_target(row.item.target or "")
+            target = self.trip.waybill.link_target(self.shelf, row.item.path, row.item.target or "")
             if self.below_refused(row.item.path):
                 continue
             try:
@@ -352,7 +357,7 @@ class ShelfCopy:
                 self.refuse(row, error)
                 continue
             made.append(row)
-            if remark := leads_out(self.shelf, row.item.path, target):
+            if remark := leads_out(self.shelf, row.item.path, target, self.trip.waybill.moves()):
                 self.report.remarks.append(remark)
         for folder in {os.path.dirname(self.place(row)) for row in made}:
             sync_folder(folder)
@@ -374,7 +379,11 @@ class ShelfCopy:
             except OSError:
                 self.target.lost[OWNERS] += 1
         with suppress(OSError, NotImplementedError):
-            os.utime(place, ns=(row.item.mtime_ns, row.item.mtime_ns), follow_symlinks=False)
+            os.utime(place, ns=(self.kept_time(row),) * 2, follow_symlinks=False)
+
+    def kept_time(self, row: Row) -> int:
+        """The time of a row, or the nearest one that the new drive can hold."""
+        return self.drive.limits.nearest_time(row.item.mtime_ns)
 
     def source(self, row: Row) -> str:
         """The old place of one row."""

@@ -52,7 +52,7 @@ def unpack(job: FileCopy, stream: IO[bytes], tell: Tell) -> Outcome:
                 worker.update(chunk)
                 target.write(chunk)
                 tell("copy", job.path, len(chunk))
-            os.utime(target.fileno(), ns=(job.mtime_ns, job.mtime_ns))
+            os.utime(target.fileno(), ns=(job.new_mtime_ns, job.new_mtime_ns))
     except OSError as error:
         remove_if_there(job.temporary)
         if why := refusal(error):

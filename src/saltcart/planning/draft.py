@@ -45,6 +45,7 @@ from saltcart.spelling.moves import tail_below
 from saltcart.trips.signposts import leading_to, leads_home
 from saltcart.waybills import snapshots as drafts
 from saltcart.waybills.new_place import landing_drive, refuse_lack_of_room, sharing
+from saltcart.waybills.relinks import PLACE, Relink
 from saltcart.waybills.waybill import Shelf, Waybill, sorted_out
 
 ON_ITS_DRIVE = {
@@ -168,6 +169,7 @@ def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progres
         digests=request.digests,
         collection=request.collection,
         arrange=request.arrange,
+        relinks=[Relink(old, new, what=PLACE) for old, new in request.kept],
     )
     inspector = ShelfInspector(waybill, maps, request.leave_out, progress)
     drafted = [inspector.inspect(shelf) for shelf in shelves]
@@ -186,8 +188,9 @@ def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progres
     waybill.turn = [link for link, turned in links.items() if turned]
     waybill.draft = drafts.keep((one.shelf.source, one.items) for one in drafted)
     remember([*drives.values(), *(drive_of(shelf.old) for shelf in shelves)])
-    for shelf in shelves:
-        remarks += [] if shelf.gathered else unkept(shelf, drives[shelf.new_drive].limits)
+    for one in drafted:
+        limits = drives[one.shelf.new_drive].limits
+        remarks += [] if one.shelf.gathered else unkept(one.shelf, limits, one.far_times)
     remarks += inspector.remarks + remarks_on(request, shelves, ledgers, links)
     seconds = sum(seconds_for(one, drives[one.shelf.new_drive], request.cart) for one in drafted)
     return Draft(

@@ -32,7 +32,8 @@ class Request(Struct, frozen=True):
     As what a list names, so what the `ledgers` rate at least so high, or say was played since that day, moves.
     Each sound gets a place by the pattern `arrange`, as far as enough is known of it; `names` are those that things in
     the folders of these paths get anew.
-    Unless `elsewhere`, ledgers that are not named and do not travel are left alone.
+    Unless `elsewhere`, ledgers that are not named and do not travel are left alone.  Entries for the first of each pair
+    in `kept` point to the second, where a copy is kept while the drive of the original is away.
     """
 
     shelves: Sequence[str]
@@ -69,3 +70,4 @@ class Request(Struct, frozen=True):
     elsewhere: bool = True
     arrange: str = ""
     names: Mapping[str, Pairs] = field(default_factory=dict)
+    kept: Sequence[tuple[str, str]] = ()

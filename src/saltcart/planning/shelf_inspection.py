@@ -15,6 +15,7 @@ from saltcart.planning.destination import refuse_clashes, refuse_mounts
 from saltcart.progress import Progress, Tick
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.fixed import is_fixed
+from saltcart.shelves.marks import EARLIEST_NS, LATEST_NS
 from saltcart.shelves.oddities import litter
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
 from saltcart.spelling.moves import tail_below
@@ -28,7 +29,8 @@ class DraftedShelf(Struct):
     """One shelf as the draft saw it; bytes as written in it, as its drive allocates them, and as the new one will.
 
     Of a shelf of which a part stays, `tops` are folders of which something leaves, beside something that stays, `kept`
-    are folders that stay whole, and `left` are files that stay and may name sounds.
+    are folders that stay whole, and `left` are files that stay and may name sounds.  `far_times` counts things whose
+    time lies beyond what we can record.
     """
 
     shelf: Shelf
@@ -41,6 +43,7 @@ class DraftedShelf(Struct):
     tops: list[str] = field(default_factory=list)
     kept: list[str] = field(default_factory=list)
     left: list[str] = field(default_factory=list)
+    far_times: int = 0
 
 
 class ShelfInspector:
@@ -75,6 +78,7 @@ class ShelfInspector:
             if item.kind in (FILE, FOLDER) and not shelf.original_stays:
                 place = f"{shelf.old}/{item.path}"
                 fixed += [place] if is_fixed(place, item.device) else []
+            one.far_times += item.mtime_ns in (EARLIEST_NS, LATEST_NS)
             if item.kind == FILE:
                 count_file(one, item, unit)
                 self.progress(Tick(f"look over {shelf.name}", item.path, one.files, 0))
@@ -137,8 +141,10 @@ class ShelfInspector:
             return  # what is in it is looked at when it is unpacked
         if item.kind == FILE and may_be_ledger(item.path or shelf.old):
             look_for_ledger(f"{shelf.old}/{item.path}" if item.path else shelf.old, self.maps, self.found, self.remarks)
-        elif item.kind == LINK and (remark := leads_out(shelf, item.path, self.waybill.link_target(item.target or ""))):
-            self.remarks.append(remark)
+        elif item.kind == LINK:
+            says = self.waybill.link_target(shelf, item.path, item.target or "")
+            if remark := leads_out(shelf, item.path, says, self.waybill.moves()):
+                self.remarks.append(remark)
 
 
 def folders_above(path: str) -> Iterator[str]:

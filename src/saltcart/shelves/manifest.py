@@ -36,12 +36,16 @@ def kind_of_manifest(shelf: str) -> str | None:
 
 
 def write(
-    shelf: str, kind: str, digests: Iterable[tuple[str, str]], proven: Callable[[str], None] = lambda _digest: None
+    shelf: str,
+    kind: str,
+    digests: Iterable[tuple[str, str]],
+    proven: Callable[[str], None] = lambda _digest: None,
+    path: str = "",
 ) -> str:
     """Write the manifest of a shelf, whole or not at all, from pairs of a path below its top and a digest; where it
-    lies.  What was there under its name is replaced; `proven` gets its digest right before.
+    lies: beside the shelf, or at `path`.  What was there is replaced; `proven` gets its digest right before.
     """
-    path, top = manifest_of(shelf, kind), os.fsencode(os.path.basename(shelf.rstrip("/")))
+    path, top = path or manifest_of(shelf, kind), os.fsencode(os.path.basename(shelf.rstrip("/")))
     with replacing(path) as neighbour:
         worker = blake3()
         with open(neighbour, "wb") as stream:

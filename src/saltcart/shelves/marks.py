@@ -8,6 +8,8 @@ edit, on file systems that keep them.
 import os
 from typing import NamedTuple
 
+EARLIEST_NS, LATEST_NS = -(2**63), 2**63 - 1
+
 
 class Mark(NamedTuple):
     """Which file it is, and when anything about it last changed, in nanoseconds since 1970 (UTC)."""
@@ -16,6 +18,16 @@ class Mark(NamedTuple):
     ctime_ns: int
 
 
+def time_ns(state: os.stat_result) -> int:
+    """When a file was last changed, in nanoseconds since 1970; what lies beyond 2262 or before 1677 counts as that."""
+    return within(state.st_mtime_ns)
+
+
+def within(nanoseconds: int) -> int:
+    """The nearest number of nanoseconds that databases and other systems can hold (64 bits with a sign)."""
+    return max(EARLIEST_NS, min(LATEST_NS, nanoseconds))
+
+
 def mark_of(state: os.stat_result) -> Mark:
     """The mark of a file, from its state."""
-    return Mark(state.st_ino % 2**63, state.st_ctime_ns)
+    return Mark(state.st_ino % 2**63, within(state.st_ctime_ns))

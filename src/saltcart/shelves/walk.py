@@ -6,6 +6,8 @@ from collections.abc import Callable, Iterator
 from operator import attrgetter
 from typing import NamedTuple
 
+from saltcart.shelves.marks import time_ns, within
+
 FILE, FOLDER, LINK, OTHER = "file", "folder", "link", "other"
 KINDS = {stat.S_IFREG: FILE, stat.S_IFDIR: FOLDER, stat.S_IFLNK: LINK}
 
@@ -90,11 +92,11 @@ def item_of(path: str, place: str, state: os.stat_result) -> Item:
         kind,
         size,
         state.st_blocks * 512,
-        state.st_mtime_ns,
+        time_ns(state),
         mode & 0o7777,
         state.st_dev,
         state.st_ino,
         state.st_nlink,
         target,
-        state.st_ctime_ns,
+        within(state.st_ctime_ns),
     )

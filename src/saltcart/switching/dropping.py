@@ -6,7 +6,7 @@ the trip names it.  With it goes all else that the trip left there: temporary fi
 
 import os
 import stat
-from collections.abc import Callable
+from collections.abc import Callable, Container
 from contextlib import suppress
 
 from msgspec import Struct, field
@@ -39,12 +39,14 @@ class Dropped(Struct):
     remarks: list[str] = field(default_factory=list)
 
 
-def drop(trip: Trip, number: int, shelf: Shelf, report: Dropped, progress: Progress) -> None:
-    """Remove the copies of one shelf."""
+def drop(
+    trip: Trip, number: int, shelf: Shelf, report: Dropped, progress: Progress, spare: Container[str] = ()
+) -> None:
+    """Remove the copies of one shelf, but for those at the places `spare`."""
     top = os.path.dirname(shelf.new) if shelf.gathered else shelf.new
     if os.path.isdir(top) and not os.path.islink(top):
         with Removal(top) as removal:
-            drop_files(trip, number, shelf, removal, report, progress)
+            drop_files(trip, number, shelf, removal, report, progress, spare)
             if shelf.gathered:
                 removal.flush()
     remove_manifests(trip, number, shelf)
@@ -55,7 +57,9 @@ def drop(trip: Trip, number: int, shelf: Shelf, report: Dropped, progress: Progr
         report.remarks.append(f"{show(shelf.new)} {what}")
 
 
-def drop_files(trip: Trip, number: int, shelf: Shelf, removal: Removal, report: Dropped, progress: Progress) -> None:
+def drop_files(
+    trip: Trip, number: int, shelf: Shelf, removal: Removal, report: Dropped, progress: Progress, spare: Container[str]
+) -> None:
     """Remove what the trip brought into the folder of a removal, deepest first."""
     ledgers = {row.place: row for row in trip.logbook.ledgers()}
     named = named_copies(trip, shelf)
@@ -67,7 +71,7 @@ def drop_files(trip: Trip, number: int, shelf: Shelf, removal: Removal, report: 
         tail = os.path.basename(place) if shelf.gathered else place[len(shelf.new) :].lstrip("/")
         with suppress(OSError):
             removal.unlink(part_of(tail), lambda _state: True)
-        if row.existed or row.state == ACCEPTED or not can_go(shelf, row.item):
+        if row.existed or row.state == ACCEPTED or place in spare or not can_go(shelf, row.item):
             continue
         if any(tail_below(place, one) is not None for one in named):
             kept += row.item.kind == FILE
@@ -97,7 +101,7 @@ def fitting(
 ) -> Callable[[os.stat_result], bool]:
     """Whether what stands at a copy's place is that copy still, told from its state."""
     place = shelf.place(row.item.path)
-    ours = our_copy(trip, place, row, exact)
+    ours = our_copy(trip, shelf, row, exact)
     if row.item.kind == LINK:
         return ours
     if ledger is not None and ledger.before is not None:
@@ -152,16 +156,18 @@ def taken_back(trip: Trip, row: LedgerRow) -> bool:
     return digest_of(row.place) in (row.before, row.after, folded)
 
 
-def our_copy(trip: Trip, place: str, row: Row, exact: bool) -> Callable[[os.stat_result], bool]:
-    """What tells from the state of what lies at `place` whether it is the copy that the trip made of `row`.
+def our_copy(trip: Trip, shelf: Shelf, row: Row, exact: bool) -> Callable[[os.stat_result], bool]:
+    """What tells from the state of what lies at the new place of `row` whether it is the copy that the trip made of it.
 
     A file is told by size and mark as they were when it got its name, where file systems tell (`exact`); else by its
     content, which is read.  A link is told by where it leads.
     """
+    place = shelf.place(row.item.path)
+    says = trip.waybill.link_target(shelf, row.item.path, row.item.target) if row.item.target else ""
 
     def ours(state: os.stat_result) -> bool:
         if row.item.kind == LINK:
-            return stat.S_ISLNK(state.st_mode) and os.readlink(place) == trip.waybill.link_target(row.item.target or "")
+            return stat.S_ISLNK(state.st_mode) and os.readlink(place) == says
         if not stat.S_ISREG(state.st_mode) or state.st_size != row.item.size:
             return False
         if exact and row.copy == mark_of(state):

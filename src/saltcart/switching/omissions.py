@@ -124,7 +124,7 @@ def drop_copies(trip: Trip, number: int, shelf: Shelf, patterns: Sequence[str]) 
             tail = shelf.place(row.item.path)[len(shelf.new) + 1 :]
             if tail and can_go(shelf, row.item):
                 with suppress(OSError):
-                    drop_one(removal, tail, row, our_copy(trip, shelf.place(row.item.path), row, exact))
+                    drop_one(removal, tail, row, our_copy(trip, shelf, row, exact))
 
 
 def drop_one(removal: Removal, tail: str, row: Row, ours: Callable[[os.stat_result], bool]) -> None:

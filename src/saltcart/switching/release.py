@@ -17,7 +17,7 @@ from saltcart.proving.results import CheckReport
 from saltcart.safefile import sync_folder
 from saltcart.shelves.archive import Reader, contents
 from saltcart.shelves.digests import digest_file, digest_stream
-from saltcart.shelves.marks import mark_of
+from saltcart.shelves.marks import mark_of, time_ns
 from saltcart.shelves.mountinfo import mounts_below
 from saltcart.shelves.removal import OtherMount, Removal
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, walk
@@ -326,7 +326,7 @@ class Freeing(Struct):
             return lambda state: stat.S_ISLNK(state.st_mode)
 
         def same(state: os.stat_result) -> bool:
-            if not stat.S_ISREG(state.st_mode) or (state.st_size, state.st_mtime_ns) != (item.size, item.mtime_ns):
+            if not stat.S_ISREG(state.st_mode) or (state.st_size, time_ns(state)) != (item.size, item.mtime_ns):
                 return False
             if not self.exact:
                 return self.holds_what_was_copied(row)

@@ -11,24 +11,26 @@ from saltcart.drives.drive import drive_at, keeps_change_times, mount_of
 from saltcart.drives.known import remember
 from saltcart.errors import CannotSpell, Refused, Stopped, show
 from saltcart.hauling.altered import altered_since
+from saltcart.hauling.group_copy import may_replace
 from saltcart.hauling.haul import refuse_replaced, require_drives
 from saltcart.judging.judge import FOUND, UNREADABLE, Judge
 from saltcart.ledgers import Ledger
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
-from saltcart.own_names import staged_for
+from saltcart.own_names import staged_for, superseded
 from saltcart.planning.destination import refuse_mounts
 from saltcart.progress import Progress, Tick, silent
-from saltcart.safefile import copy_durably, digest_of, remove_with_side_files
+from saltcart.safefile import copy_durably, digest_of, remove_if_there, remove_with_side_files, sync_folder
 from saltcart.shelves.walk import FILE, OTHER
 from saltcart.spelling import Moves
 from saltcart.switching import folder_times, transaction
 from saltcart.switching.programs import refuse_busy
 from saltcart.switching.setting_aside import aside_deeds
-from saltcart.trips import leftovers, signposts
+from saltcart.trips import leftovers, manifests, signposts
 from saltcart.trips import trip as trips
 from saltcart.trips.records import ACCEPTED, EntryRow, LedgerRow, key_text
 from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.trip import HAULED, SWITCHED, SWITCHING, Trip
+from saltcart.waybills.collection import NAME, digests_before, is_collection
 from saltcart.waybills.content_folders import AddedFolder, added_folders
 from saltcart.waybills.routes import Changes, new_target
 from saltcart.waybills.staging import changes_for, judged, routes_for, stage
@@ -68,6 +70,7 @@ def repoint(name: str, reread: bool = False, wait: bool = False, progress: Progr
             prepare_all(trip, reread, wait, progress)
         if trip.state == SWITCHING:
             switch(trip)
+        clear_updates(trip)
         report.changed = sum(row.changed for row in trip.logbook.ledgers())
         report.aside = [trip.aside(shelf) for shelf in trip.waybill.shelves if not shelf.original_stays]
         report.turned = trip.waybill.turn
@@ -183,6 +186,7 @@ def record_found(trip: Trip) -> None:
 def refuse_changes(trip: Trip) -> None:
     """Raise Refused when a shelf or its copy is not what the haul left."""
     details = []
+    over = {line.over for line in trip.waybill.ledgers if line.over}
     for number, shelf in enumerate(trip.waybill.shelves):
         refuse_replaced(shelf)
         refuse_mounts(shelf)
@@ -192,10 +196,12 @@ def refuse_changes(trip: Trip) -> None:
         if keeps_change_times(shelf.stays_at) and not shelf.archive:
             edited = altered_since(trip, number, shelf.old).paths
             details += [f"edited, with its time kept: {show(os.path.join(shelf.old, path))}" for path in edited]
+        waiting = {path for _number, path in trip.logbook.waiting(number)}
         for row in trip.logbook.rows(number):
             place = shelf.place(row.item.path)
-            if row.state == ACCEPTED:
+            if row.state == ACCEPTED or place in over:
                 continue
+            place = staged_for(place, trip.name) if row.item.path in waiting else place
             if row.item.kind != OTHER and not os.path.lexists(place):
                 details.append(f"copy gone: {show(place)}")
             elif row.item.kind == FILE and os.path.getsize(place) != row.item.size:
@@ -225,6 +231,7 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
             for post in signposts.leading_to(shelf.old) if not shelf.original_stays else ():
                 if post != shelf.new and post not in trip.waybill.turn:
                     deeds += [transaction.unlink(post, shelf.old), transaction.link(post, shelf.new)]
+        deeds += updates(trip)
         for link in trip.waybill.turn:
             target = new_target(trip.waybill.moves(), link)
             deeds += [transaction.unlink(link, os.readlink(link)), transaction.link(link, target)]
@@ -242,6 +249,58 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
         trip.logbook.plan_deeds(PLAN, deeds)
         trip.logbook.record(state=SWITCHING, **{folder_times.BEFORE: times})
         trip.logbook.tell("repoint begins")
+
+
+def updates(trip: Trip) -> list[transaction.Deed]:
+    """The deeds that bring sounds, manifests and the record of a collection up to date; none for other trips."""
+    deeds = []
+    earlier = digests_before(trip.waybill.collection)
+    for number, path in trip.logbook.waiting():
+        place = trip.waybill.shelves[number].place(path)
+        if place not in earlier or not may_replace(place, [earlier[place]]):
+            raise transaction.changed(place)
+        deeds.append(transaction.supersede(place, staged_for(place, trip.name), superseded(place, trip.name)))
+    for number, path, digest in manifests.recorded(trip):
+        if os.path.exists(staged := staged_for(path, trip.name)):
+            deeds += own_file(trip, path, staged, digest, f"manifest-{number}")
+        elif trip.waybill.collection and (not os.path.exists(path) or digest_of(path) != digest):
+            raise Refused(f"The new manifest {show(path)} is gone", f"Write it anew: saltcart haul {trip.name}")
+    top = trip.waybill.collection
+    if top and is_collection(top):
+        from saltcart.carrying.carry import write_record  # which few trips need
+
+        path = os.path.join(top, NAME)
+        staged = staged_for(path, trip.name)
+        deeds += own_file(trip, path, staged, write_record(trip, staged), "carried")
+    return deeds
+
+
+def own_file(trip: Trip, path: str, staged: str, digest: str, name: str) -> list[transaction.Deed]:
+    """The deed that lets a file of ours take the place of the one at `path`, of which a copy is kept; none when nothing
+    changes.
+    """
+    before = digest_of(path)
+    if before == digest:
+        remove_if_there(staged)
+        return []
+    kept = os.path.join(trip.folder, "ledgers", f"{name}-before")
+    copy_durably(path, kept)
+    return [{**transaction.swap(path, staged, before, digest, kept), "own": True}]
+
+
+def clear_updates(trip: Trip) -> None:
+    """Remove what copies of a collection were before, or, of a trip that did not switch, the copies that waited."""
+    for number, path in trip.logbook.waiting():
+        place = trip.waybill.shelves[number].place(path)
+        for left in (superseded(place, trip.name), staged_for(place, trip.name)):
+            remove_if_there(left)
+        if os.path.isdir(os.path.dirname(place)):
+            sync_folder(os.path.dirname(place))
+            trip.logbook.waits_no_more(number, path)
+    for _number, path, _digest in manifests.recorded(trip):
+        remove_if_there(staged_for(path, trip.name))
+    if trip.waybill.collection:
+        remove_if_there(staged_for(os.path.join(trip.waybill.collection, NAME), trip.name))
 
 
 def not_cleared(trip: Trip, error: Refused) -> Stopped:
@@ -315,9 +374,9 @@ def prepare_ledger(
     with trip.logbook.together():
         trip.logbook.put_ledger(row)
         trip.logbook.put_entries(row.number, entries)
-    if not row.changed and not line.over:
+    if (not row.changed and not line.over) or row.after == row.before:
         with suppress(OSError):
-            remove_with_side_files(staged_name(trip, row))  # of a merge in which nothing was to be changed
+            remove_with_side_files(staged_name(trip, row))  # of a merge, or an update, in which nothing changes
         return []
     return [transaction.swap(row.place, staged, row.before, row.after, row.backup)]
 

@@ -71,6 +71,11 @@ def remove(path: str) -> Deed:
     return {"do": "remove", "path": path}
 
 
+def supersede(path: str, staged: str, aside: str) -> Deed:
+    """Let the file `staged` take the name `path`; what has it now waits at `aside`, to be removed or to come back."""
+    return {"do": "supersede", "path": path, "staged": staged, "aside": aside}
+
+
 def inverse(deeds: list[Deed]) -> list[Deed]:
     """The deeds that take renames, links and folders back, the last first; swaps are not among them."""
     back: dict[str, Callable[[Deed], Deed]] = {
@@ -78,6 +83,7 @@ def inverse(deeds: list[Deed]) -> list[Deed]:
         "link": lambda deed: unlink(deed["path"], deed["target"]),
         "unlink": lambda deed: link(deed["path"], deed["target"]),
         "make": lambda deed: remove(deed["path"]),
+        "supersede": lambda deed: {**deed, "do": "bring back"},
     }
     return [back[deed["do"]](deed) for deed in reversed(deeds) if deed["do"] in back]
 
@@ -152,7 +158,7 @@ def take_back(trip: Trip, plan: str) -> list[str]:
 
 def half_way(trip: Trip, plan: str) -> bool:
     """Whether any content, rename or link of a recorded plan is done in the world, whatever the record says."""
-    telling = [deed for _number, deed, _done in trip.logbook.deeds(plan) if deed["do"] in ("swap", "rename", "link")]
+    telling = [deed for _number, deed, _done in trip.logbook.deeds(plan) if deed["do"] in TELLING]
     return any(standing(deed) == DONE for deed in telling)
 
 
@@ -386,6 +392,42 @@ def do_remove(deed: Deed) -> None:
         sync_folder(os.path.dirname(deed["path"]))
 
 
+# Files of a collection that are brought up to date
+
+
+def look_at_supersede(deed: Deed) -> str:
+    """Told by the two names that are ours."""
+    staged, aside = os.path.lexists(deed["staged"]), os.path.lexists(deed["aside"])
+    if staged == aside and not staged:
+        return UNSEEN
+    return UNDONE if staged else DONE
+
+
+def look_at_bring_back(deed: Deed) -> str:
+    """The opposite; what was put aside and is gone since needs nothing."""
+    return {DONE: UNDONE, UNDONE: DONE, UNSEEN: DONE}[look_at_supersede(deed)]
+
+
+def do_supersede(deed: Deed) -> None:
+    """Put the older file aside, then give the newer one its name; neither takes a name that something has."""
+    if look_at_supersede(deed) != UNDONE:
+        return
+    if not os.path.lexists(deed["aside"]):
+        rename_new(deed["path"], deed["aside"])
+    rename_new(deed["staged"], deed["path"])
+    sync_folder(os.path.dirname(deed["path"]))
+
+
+def undo_supersede(deed: Deed) -> None:
+    """Give the older file its name back, where it was put aside."""
+    if not os.path.lexists(deed["aside"]):
+        return
+    if not os.path.lexists(deed["staged"]):
+        rename_new(deed["path"], deed["staged"])
+    rename_new(deed["aside"], deed["path"])
+    sync_folder(os.path.dirname(deed["path"]))
+
+
 class Kind(NamedTuple):
     """One kind of deed: how it is done, undone, and looked at; and which looks count as taken back."""
 
@@ -398,9 +440,12 @@ class Kind(NamedTuple):
 # Folders of ours may keep what somebody else put there, and a link of an earlier trip may have been taken away by its
 # owner: neither says that a switch is half done.
 ANYHOW = (DONE, UNDONE)
+TELLING = ("swap", "rename", "supersede", "link")  # kinds of which one that is done says that the switch has begun
 KINDS = {
     "swap": Kind(do_swap, undo_swap, look_at_swap),
     "rename": Kind(do_rename, undo_rename, look_at_rename),
+    "supersede": Kind(do_supersede, undo_supersede, look_at_supersede),
+    "bring back": Kind(undo_supersede, do_supersede, look_at_bring_back, ANYHOW),
     "link": Kind(do_link, do_unlink, look_at_link),
     "unlink": Kind(do_unlink, undo_unlink, look_at_unlink, ANYHOW),
     "make": Kind(do_make, do_remove, look_at_make, ANYHOW),

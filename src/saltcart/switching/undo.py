@@ -10,6 +10,7 @@ The plan is recorded, with everything it needs, before its first deed; see `tran
 """
 
 import os
+from collections.abc import Container
 from contextlib import suppress
 
 from msgspec import Struct, field
@@ -56,10 +57,16 @@ class UndoReport(Struct):
 
 
 def undo(
-    name: str, drop_copies: bool = False, wait: bool = False, without_new: bool = False, progress: Progress = silent
+    name: str,
+    drop_copies: bool = False,
+    wait: bool = False,
+    without_new: bool = False,
+    progress: Progress = silent,
+    spare: Container[str] = (),
 ) -> UndoReport:
     """Take trip `name` back.  With `drop_copies` they are removed from the new drive too, with `wait` programs in the
     way are waited for.  `without_new` goes on although the new drive is away, giving up what was written there since.
+    Copies at the places `spare` stay all the same.
 
     Raises Refused with nothing changed, HalfDone when it stopped in the middle and could not be taken back itself.
     """
@@ -78,12 +85,13 @@ def undo(
             folder_times.give_back(trip)
         if trip.state in (HAULING, HAULED):
             repointing.clear_staged(trip)
+        repointing.clear_updates(trip)
         if trip.state != UNDONE:
             report.remarks += newcomers(trip)
             trip.enter(UNDONE, "undone: entries and originals are back", **{DROPPING: drop_copies})
         if drop_copies:
             trip.logbook.record(**{DROPPING: True})
-            drop_all(trip, report, progress)
+            drop_all(trip, report, progress, spare)
             trip.logbook.record(**{DROPPING: False})
     return report
 
@@ -133,15 +141,15 @@ def carry_out(trip: Trip) -> None:
         raise ended.cause from None
 
 
-def drop_all(trip: Trip, report: UndoReport, progress: Progress) -> None:
+def drop_all(trip: Trip, report: UndoReport, progress: Progress, spare: Container[str] = ()) -> None:
     """Remove the copies of a trip that was taken back, and set signposts up again that had made room for them."""
     follow_remounts(trip)
     dropped = Dropped()
     for number, shelf in reversed([*enumerate(trip.waybill.shelves)]):  # what was gathered lies in the first
-        if other := user_of(shelf.new, trip.name):
+        if other := user_of(shelf.new, trip):
             report.remarks.append(f"The copies at {show(shelf.new)} stay, for trip {other} uses them")
         elif landing_drive(shelf.new).identity == shelf.new_drive:
-            drop(trip, number, shelf, dropped, progress)
+            drop(trip, number, shelf, dropped, progress, spare)
         else:
             report.remarks.append(
                 f"The copies at {show(shelf.new)} stay, for their drive is not connected; plug it in and type: saltcart"
@@ -160,18 +168,27 @@ def drop_told(trip: Trip) -> None:
         return
     found = collection.read(os.path.join(top, collection.NAME))
     if found.trip == trip.name and not any(os.path.lexists(found.at(one.place)) for one in found.shelves):
-        for name in (collection.NAME, collection.READ_ME, *(one.place for one in found.lists)):
-            remove_if_there(found.at(name))
+        ours = {collection.READ_ME: found.read_me, **{one.place: one.digest for one in found.lists}}
+        for name, digest in ours.items():
+            if os.path.isfile(found.at(name)) and digest_of(found.at(name)) == digest:
+                remove_if_there(found.at(name))
+        remove_if_there(found.at(collection.NAME))
         for folder in (*{os.path.dirname(found.at(one.place)) for one in found.lists}, top):
             with suppress(OSError):
                 os.rmdir(folder)
 
 
-def user_of(place: str, name: str) -> str | None:
-    """The id of another trip that goes to `place` as well and has not been taken back; None when there is none."""
-    for trip in trips.readable():
-        if trip.name != name and trip.state != UNDONE and any(shelf.new == place for shelf in trip.waybill.shelves):
-            return trip.name
+def user_of(place: str, trip: Trip) -> str | None:
+    """The id of another trip that goes to `place` as well and was not undone; None when there is none.
+
+    What an earlier trip brought into a collection is not among the copies of a later one.
+    """
+    for other in trips.readable():
+        if other.name == trip.name:
+            if trip.waybill.collection:
+                return None
+        elif other.state != UNDONE and any(shelf.new == place for shelf in other.waybill.shelves):
+            return other.name
     return None
 
 
@@ -192,6 +209,8 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
     inverse = transaction.inverse([deed for _number, deed, _done in trip.logbook.deeds(repointing.PLAN)])
     # What a half-done switch had not come to needs no undoing, and must not be done when this undo is taken back.
     deeds = [deed for deed in inverse if transaction.standing(deed) != transaction.DONE]
+    if trip.state == SWITCHING:
+        deeds += own_files_back(trip)
     try:
         for row in rows:
             progress(Tick("read the ledgers", row.path, row.number, len(rows)))
@@ -205,6 +224,19 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
         trip.logbook.record(state=UNDOING, undo_from=trip.state, **{folder_times.GIVEN_BACK: times})
         trip.logbook.tell("undo begins")
     repointing.clear_staged(trip)  # of a switch that was half done
+
+
+def own_files_back(trip: Trip) -> list[transaction.Deed]:
+    """The deeds that let manifests and the record of a collection say what they said before a half-done switch."""
+    deeds = []
+    for _number, deed, _done in trip.logbook.deeds(repointing.PLAN):
+        if deed.get("own") and transaction.standing(deed) == transaction.DONE:
+            staged = staged_for_undo(deed["path"], trip.name)
+            copy_durably(deed["backup"], staged)
+            kept = f"{deed['backup']}-after"
+            copy_durably(deed["path"], kept)
+            deeds.append(transaction.swap(deed["path"], staged, deed["after"], deed["before"], kept))
+    return deeds
 
 
 def refuse_absent_drives(trip: Trip, without_new: bool) -> None:

@@ -39,6 +39,8 @@ CREATE TABLE IF NOT EXISTS file (
     target BLOB, ctime_ns INTEGER NOT NULL DEFAULT 0, digest TEXT, state TEXT NOT NULL, why TEXT,
     existed INTEGER NOT NULL DEFAULT 0, copy_inode INTEGER, copy_ctime_ns INTEGER,
     PRIMARY KEY (shelf, path)) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS waiting (
+    shelf INTEGER NOT NULL, path BLOB NOT NULL, PRIMARY KEY (shelf, path)) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS ledger (
     number INTEGER PRIMARY KEY, path BLOB NOT NULL, place BLOB NOT NULL, map TEXT NOT NULL, rewrite INTEGER NOT NULL,
     before TEXT, after TEXT, backup BLOB, changed INTEGER NOT NULL DEFAULT 0);
@@ -301,6 +303,24 @@ class Logbook:
             f"UPDATE file SET state = '{VERIFIED}', copy_inode = ?, copy_ctime_ns = ? WHERE shelf = ? AND path = ?",
             ((*copy, shelf, os.fsencode(path)) for path, copy in copies),
         )
+
+    def put_waiting(self, shelf: int, paths: Iterable[str]) -> None:
+        """Record copies that wait for the switch, since what they replace has their names until then.
+
+        Something was there before, so that they are never dropped.
+        """
+        rows = [(shelf, os.fsencode(path)) for path in paths]
+        self.database.executemany("INSERT OR REPLACE INTO waiting VALUES (?, ?)", rows)
+        self.database.executemany("UPDATE file SET existed = 1 WHERE shelf = ? AND path = ?", rows)
+
+    def waiting(self, shelf: int | None = None) -> list[tuple[int, str]]:
+        """Shelf and path of the copies that wait for the switch, of one shelf or of all."""
+        found = self.database.execute("SELECT shelf, path FROM waiting WHERE ?1 IS NULL OR shelf = ?1", (shelf,))
+        return [(number, os.fsdecode(path)) for number, path in found.fetchall()]
+
+    def waits_no_more(self, shelf: int, path: str) -> None:
+        """Record that a copy does not wait any more."""
+        self.database.execute("DELETE FROM waiting WHERE shelf = ? AND path = ?", (shelf, os.fsencode(path)))
 
     def totals(self, shelf: int | None = None, *states: str) -> tuple[int, int]:
         """Number and bytes of the regular files of one shelf, or of all, in these states."""

@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from saltcart import tomlfile
 from saltcart.errors import BadFile, SaltCartError, show
 from saltcart.own_names import neighbour_of
-from saltcart.safefile import remove_if_there, replacing
+from saltcart.safefile import digest_of, remove_if_there, replacing
 from saltcart.shelves import manifest
 from saltcart.shelves.digests import BLAKE3, SHA256
 from saltcart.waybills.waybill import absolute, as_toml_path, below
@@ -63,6 +63,7 @@ SHAPE: dict[str, Any] = {
     "known": [{"!who": str, "!place": str, "!path": str, "digest": str, "home_digest": str, "trip": str}],
     "means": [str],
     "arrange": str,
+    "read_me": str,
     "gone": [{"!place": str, "!kind": (BLAKE3, SHA256), "!digest": str}],
 }
 HEAD = """\
@@ -145,6 +146,7 @@ class Gone(Struct, frozen=True):
 class Collection(Struct):
     """All that `carried.toml` says.  `top` is the folder it lies in; `who` made it, user and
     machine, and `home` is the home folder of that user.  Sounds in it have their places by the pattern `arrange`.
+    `read_me` is the digest of the words that were written for who finds it.
     """
 
     top: str
@@ -163,6 +165,7 @@ class Collection(Struct):
     means: list[str] = field(default_factory=list)
     lists: list[CarriedList] = field(default_factory=list)
     arrange: str = ""
+    read_me: str = ""
 
     def at(self, place: str) -> str:
         """The full path of a place in the collection."""
@@ -262,6 +265,7 @@ def read(path: str) -> Collection:
         list(tables.get("means", [])),
         [CarriedList(place(row), source(row), row["name"], row["digest"]) for row in tables.get("list", [])],
         tables.get("arrange", ""),
+        tables.get("read_me", ""),
     )
     if not found.shelves and not found.files:
         raise BadFile(path, None, "names no shelf and no file", "Carry the collection anew.")
@@ -319,8 +323,8 @@ def known_digests(path: str, _stamp: int) -> Mapping[str, tuple[str, str]]:
     return known | {found.at(one.place): (one.kind, one.digest) for one in found.files}
 
 
-def write(found: Collection) -> str:
-    """Write the `carried.toml` of a collection, whole or not at all; its path."""
+def write(found: Collection, path: str = "") -> str:
+    """Write the `carried.toml` of a collection, whole or not at all, in its place or at `path`; its digest."""
     document = tomlkit.document()
     for line in HEAD.splitlines():
         document.add(tomlkit.comment(line))
@@ -333,6 +337,8 @@ def write(found: Collection) -> str:
         document.add("means", found.means)
     if found.arrange:
         document.add("arrange", found.arrange)
+    if found.read_me:
+        document.add("read_me", found.read_me)
     tables: dict[str, list[dict[str, Any]]] = {
         "shelf": [
             {
@@ -378,10 +384,10 @@ def write(found: Collection) -> str:
             document.add(key, tomlkit.aot())
         for row in rows:
             document[key].append(tomlkit.item(row))
-    path = os.path.join(found.top, NAME)
+    path = path or os.path.join(found.top, NAME)
     with replacing(path) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
         stream.write(tomlkit.dumps(document))
-    return path
+    return digest_of(path)
 
 
 def renames_of(shelf: CarriedShelf) -> dict[str, Any]:

@@ -5,6 +5,8 @@ import os
 from saltcart.drives import Drive, drive_of
 from saltcart.drives.limits import APART, NAMES
 from saltcart.errors import Refused, show
+from saltcart.spelling import Moves
+from saltcart.spelling.moves import tail_below
 from saltcart.waybills.waybill import Shelf
 
 
@@ -43,10 +45,12 @@ def unit_of(mount: str) -> int:
     return os.statvfs(mount).f_frsize or 1
 
 
-def leads_out(shelf: Shelf, path: str, target: str) -> str | None:
-    """The remark on a link of the shelf, at `path` in it, that says `target` and leads out of it; None for others."""
-    place = os.path.normpath(os.path.join(shelf.new, os.path.dirname(path), target))
-    if place == shelf.new or place.startswith(shelf.new + "/"):
+def leads_out(shelf: Shelf, path: str, target: str, moves: Moves) -> str | None:
+    """The remark on a link of the shelf, at `path` in it, that will say `target` and leads out of all that moves; None
+    for others.
+    """
+    place = os.path.normpath(os.path.join(os.path.dirname(shelf.place(path)), target))
+    if any(tail_below(place, move.new) is not None for move in moves.moves):
         return None
     ending = "kept as it is" if target.startswith("/") else "kept as it is, so from the new place it leads elsewhere"
     return f"{show(shelf.name)}: the link {show(path)} leads out of the shelf to {show(target)}; {ending}"

@@ -402,11 +402,18 @@ class Waybill(Struct):
         """What is looked for by name wherever it may be named, with the new place of each."""
         return [pair for shelf in self.shelves for pair in shelf.sought()]
 
-    def link_target(self, target: str) -> str:
-        """What a symbolic link in a shelf says at the new place: as written, but a full path into a moving shelf
-        follows it.
+    def link_target(self, shelf: Shelf, path: str, target: str) -> str:
+        """What a symbolic link at `path` in a shelf says at the new place: as written, unless it leads to something
+        that moves and would not lead there any more.  A full path stays one, a relative one stays relative.
         """
-        return (self.moves().follow(target) if target.startswith("/") else None) or target
+        moves = self.moves()
+        if target.startswith("/"):
+            return moves.follow(target) or target
+        led = os.path.normpath(os.path.join(os.path.dirname(f"{shelf.old}/{path}"), target))
+        wanted, folder = moves.follow(led), os.path.dirname(shelf.place(path))
+        if wanted is None or os.path.normpath(os.path.join(folder, target)) == wanted:
+            return target
+        return os.path.relpath(wanted, folder)
 
 
 def as_toml_path(path: str) -> str:
