@@ -62,7 +62,7 @@ class CutOff(CrashCase, TwoMachines):
             self.assertEqual(self.world(), end)
 
     def there(self):
-        """Everything in the collection that is no hidden file of ours: a database by its cells, other files by content."""
+        """Everything in the collection but hidden files of ours: a database by its cells, other files by content."""
         paths = [path for path in self.booth.rglob("*") if path.is_file() and not path.name.startswith(".")]
         ours = ("carried.toml", "READ ME.txt")
         return {path.name: cells(path) if path.suffix == ".db" else path.read_bytes() for path in paths

@@ -158,8 +158,8 @@ class Faults(WorldCase):
     def test_a_signpost_is_not_set_up_again_where_the_drive_has_gone(self):
         self.run_program("move", str(self.shelf), "--to", str(self.lighter), "--signpost", "--yes")
         self.run_program("release", "--yes", "--own")
-        self.run_program("undo", names()[-1])
-        self.run_program("haul", f"back-{names()[0]}.toml")
+        self.run_program("undo", names()[-1], "--plan", "back.toml")
+        self.run_program("haul", "back.toml")
         (self.keel / ".saltcart-drive.toml").rename(self.top / "marker")
         shutil.rmtree(self.shelf)
         self.run_program("undo", names()[-1], "--yes", "--drop-copies")

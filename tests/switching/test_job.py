@@ -134,8 +134,28 @@ class Job(WorldCase):
         self.assertEqual(list(tree(aside)), [b"low", b"low/C1.wav"])
         self.assertIn("freed_bytes", done)
         self.assert_all_play()
-        self.assertIn(f"saltcart haul back-{trip}.toml", self.run_program("undo", trip, "--yes").stdout)
+        back = str(self.top / "back.toml")
+        self.assertIn(f"saltcart haul {back}", self.run_program("undo", trip, "--plan", back).stdout)
         self.assertEqual(self.run_json("trips")["trips"][0]["state"], "released")
+        self.run_program("undo", trip, "--plan", back, status=3)
+
+    def test_a_released_trip_is_undone_in_one_command(self):
+        before = tree(self.shelf), cells(self.library)
+        trip = self.move()["trip"]
+        self.run_program("release", trip, "--yes", "--own")
+        self.assertFalse(self.shelf.exists())
+        player.play(self.library, "t1")
+        player.play(self.library, "t1")
+        played = cells(self.library)["tracks"]
+        self.run_program("undo", trip, status=2)  # nobody has agreed
+        self.assertFalse(self.shelf.exists())
+        self.run_program("undo", trip, "--yes")
+        self.assertEqual(tree(self.shelf), before[0])
+        self.assertEqual(
+            [row[5:7] for row in sorted(cells(self.library)["tracks"])], [row[5:7] for row in sorted(played)]
+        )
+        self.assert_all_play()
+        self.assertTrue(list(self.lighter.glob("Sounds/.Bell Tones.set-aside-*")), "nothing is removed")
 
     def test_release_only_after_a_clean_check(self):
         trip = self.move()["trip"]
@@ -214,9 +234,6 @@ class Job(WorldCase):
         self.run_program("repoint", "--yes")
         self.run_program("release", trip, "--yes", "--own")
         self.run_program("undo", trip, "--yes")
-        self.run_program(
-            "move", str(self.new), "--to", str(self.keel / "Sounds"), "--ledger", str(through), "--turn-links", "--yes"
-        )
         self.assertEqual(
             (through.read_text().splitlines()[:2], os.readlink(self.top / "bells")),
             (text.splitlines()[:2], str(self.shelf)),

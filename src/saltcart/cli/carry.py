@@ -32,6 +32,7 @@ from saltcart.drives.named import meant_place
 from saltcart.errors import show
 from saltcart.hauling.haul import haul_waybill
 from saltcart.judging.judge import FOUND
+from saltcart.planning.destination import refuse_hole
 from saltcart.planning.request import Request
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
@@ -117,7 +118,10 @@ def run(options: argparse.Namespace) -> int:
     """Plan, ask, copy, make the ledgers portable, prove."""
     screen = Screen(options)
     options.to = meant_place(options.to)
-    remember([landing_drive(options.to)])  # from now on it is known when it goes, and that its mount point is none
+    refuse_hole(true_path(options.to))
+    remember(
+        [landing_drive(true_path(options.to))]
+    )  # from now on it is known when it goes, and that its mount point is none
     with in_use(true_path(options.to)) as told:
         if told:
             screen.remark(told)

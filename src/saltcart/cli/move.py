@@ -20,7 +20,7 @@ from saltcart.drives.named import meant_place
 from saltcart.errors import show
 from saltcart.hauling.haul import haul_waybill, note_remarks
 from saltcart.hauling.shelf_copy import HaulReport
-from saltcart.planning.draft import draft
+from saltcart.planning.draft import Draft, draft
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.true_names import true_path
@@ -65,6 +65,11 @@ def move(screen: Screen, options: argparse.Namespace) -> int:
         question = "Unpack, verify, and leave the archive as it is?"
     if not screen.agrees(question, options, look):
         raise need_answer(options, "moved")
+    return carry_out(screen, plan, options)
+
+
+def carry_out(screen: Screen, plan: Draft, options: argparse.Namespace) -> int:
+    """Do what a plan says, which was shown and agreed to: copy, switch, prove; the exit status."""
     with screen.watch() as watch:
         refuse_busy_ledgers(plan.waybill, options.wait, watch)
     path = waybill_text.keep(plan.waybill)

@@ -2,11 +2,15 @@
 
 import argparse
 import os
+import sys
+from shlex import quote
 
 from saltcart.cart import load
-from saltcart.cli.arguments import add_cart, add_trip, add_wait, add_yes, need_answer, trip_name
+from saltcart.cli.account import refuse_open, show_advice
+from saltcart.cli.arguments import add_cart, add_pace, add_trip, add_wait, add_yes, need_answer, trip_name
 from saltcart.cli.documents import draft_document, trip_document
 from saltcart.cli.draft import show_draft
+from saltcart.cli.move import carry_out
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import Refused, show
 from saltcart.planning.way_back import way_back
@@ -26,6 +30,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="go on although the new drive is not connected, and give up what programs wrote there since the switch",
     )
+    parser.add_argument(
+        "--plan",
+        metavar="FILE",
+        help="for a released trip: write the plan of the way back to this file, and move nothing yet",
+    )
+    add_pace(parser)
     add_wait(parser)
     add_cart(parser)
     add_yes(parser)
@@ -38,7 +48,7 @@ def run(options: argparse.Namespace) -> int:
     name = trip_name(options, *states, began=UNDOING, dropping=options.drop_copies, otherwise=RELEASED)
     before = summary(name)
     if before.state == RELEASED:
-        return draft_back(screen, name, options)
+        return bring_back(screen, name, options)
     if not options.trip and before.state in (UNDOING, UNDONE):
         screen.say(f"Trip {name} was interrupted; it is finished first.")
     moved = before.shelves
@@ -82,21 +92,24 @@ def originals(shelf: Shelf) -> str:
     return "the archive is" if shelf.archive else "the originals are"
 
 
-def draft_back(screen: Screen, name: str, options: argparse.Namespace) -> int:
-    """Of a trip whose originals are gone, draft one in the other direction."""
-    path = os.path.abspath(f"back-{name}.toml")
-    if os.path.exists(path):
-        raise Refused(
-            f"There is a waybill at {place(path)} already",
-            f"Use it: saltcart haul {show(os.path.relpath(path))}   or remove it.",
-        )
+def bring_back(screen: Screen, name: str, options: argparse.Namespace) -> int:
+    """Of a trip whose originals are gone, make one in the other direction: shown, asked about, and done as any move."""
+    path = os.path.abspath(os.path.expanduser(options.plan)) if options.plan else ""
+    if path and os.path.exists(path):
+        raise Refused(f"There is a file at {place(path)} already", "Choose another name with --plan, or remove it.")
     with screen.watch() as watch:
         plan = way_back(name, load(options.cart), watch)
-    waybill_text.write(plan.waybill, path)
-    show_draft(screen, plan)
-    screen.say(
-        f"Trip {name} is released, so its originals are gone; the copies can travel back. Nothing has moved yet."
-    )
-    screen.say(f"Waybill written: {place(path)}. Next: saltcart haul {show(os.path.relpath(path))}")
-    screen.document(draft_document(plan, path))
-    return 0
+    show_draft(screen, plan, options.limit)
+    screen.say(f"Trip {name} is released, so its originals are gone. The copies can travel back to the old place.")
+    if path:
+        waybill_text.write(plan.waybill, path)
+        screen.say(f"Nothing has moved yet. Plan written: {place(path)}. Next: saltcart haul {quote(show(path))}")
+        screen.document(draft_document(plan, path))
+        return 0
+    if options.yes or not sys.stdin.isatty():
+        refuse_open(plan)
+    show_advice(screen, plan)
+    question = "Copy everything back, verify it, and let the ledgers point to the old place again?"
+    if not screen.agrees(f"{question} What is at the new place is set aside, not removed.", options):
+        raise need_answer(options, "moved")
+    return carry_out(screen, plan, options)

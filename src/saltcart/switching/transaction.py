@@ -409,23 +409,40 @@ def look_at_bring_back(deed: Deed) -> str:
 
 
 def do_supersede(deed: Deed) -> None:
-    """Put the older file aside, then give the newer one its name; neither takes a name that something has."""
-    if look_at_supersede(deed) != UNDONE:
-        return
-    if not os.path.lexists(deed["aside"]):
-        rename_new(deed["path"], deed["aside"])
-    rename_new(deed["staged"], deed["path"])
-    sync_folder(os.path.dirname(deed["path"]))
+    """Keep the older file under the name put aside, and let the newer one take its name."""
+    if look_at_supersede(deed) == UNDONE:
+        take_over(deed["staged"], deed["path"], deed["aside"])
 
 
 def undo_supersede(deed: Deed) -> None:
     """Give the older file its name back, where it was put aside."""
-    if not os.path.lexists(deed["aside"]):
+    if look_at_supersede(deed) == DONE:
+        take_over(deed["aside"], deed["path"], deed["staged"])
+    elif os.path.lexists(deed["aside"]):  # before it was replaced
+        if os.path.lexists(deed["path"]):
+            os.unlink(deed["aside"])
+        else:
+            rename_new(deed["aside"], deed["path"])
+    else:
         return
-    if not os.path.lexists(deed["staged"]):
-        rename_new(deed["path"], deed["staged"])
-    rename_new(deed["aside"], deed["path"])
     sync_folder(os.path.dirname(deed["path"]))
+
+
+def take_over(new: str, path: str, kept: str) -> None:
+    """Let the file `new` take the name `path`, and keep what has it under the name `kept`.
+
+    There is a file of that name at every moment, where the drive knows second names; elsewhere not for an instant.
+    """
+    if not os.path.lexists(kept):
+        try:
+            os.link(path, kept, follow_symlinks=False)
+        except OSError:
+            rename_new(path, kept)
+    if os.path.lexists(path):
+        os.replace(new, path)
+    else:
+        rename_new(new, path)
+    sync_folder(os.path.dirname(path))
 
 
 class Kind(NamedTuple):
