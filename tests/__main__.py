@@ -18,7 +18,7 @@ from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from typing import NamedTuple
 
-LONG = ("test_crash", "tests.demo", "test_pages", "test_archives", "test_fitting")
+LONG = ("test_crash", "test_campaign", "tests.demo", "test_pages", "test_archives", "test_fitting")
 
 
 class Outcome(NamedTuple):

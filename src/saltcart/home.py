@@ -1,9 +1,12 @@
 """Where Salt Cart keeps its own data."""
 
+import errno
 import os
 from pathlib import Path
 
 from saltcart.safefile import PRIVATE_FOLDER, make_folders
+
+SEEN: dict[Path, tuple[int, int]] = {}  # which data folders were there while this program runs
 
 
 def home() -> Path:
@@ -16,16 +19,46 @@ def home() -> Path:
     return user_data_path("saltcart", appauthor=False)
 
 
+def note_home() -> None:
+    """Remember that the data folder is there, if it is: from now on it can only be gone with its drive."""
+    if found := which(home()):
+        SEEN.setdefault(home(), found)
+
+
 def is_a_home(path: str) -> bool:
     """Whether a folder holds Salt Cart's own data, be it another user's or of another `SALTCART_HOME`."""
     return "saltcart" in os.path.basename(path).casefold() and os.path.isfile(os.path.join(path, "drives.json"))
 
 
 def made_home(*names: str) -> Path:
-    """The data folder, or a folder of that name in it, made where it is missing; for the user's eyes alone."""
-    folder = home().joinpath(*names)
+    """The data folder, or a folder of that name in it, made where it is missing; for the user's eyes alone.
+
+    OSError when it was there a while ago and is gone: its drive was pulled out, and nothing must be made in its place.
+    """
+    top = home()
+    require_home()
+    folder = top.joinpath(*names)
     make_folders(str(folder), PRIVATE_FOLDER)
+    note_home()
     return folder
+
+
+def require_home() -> None:
+    """Raise OSError when the data folder was there a while ago and is not, or is another by now, such as the empty one
+    at the mount point of a drive that was pulled out.
+    """
+    top = home()
+    if top in SEEN and SEEN[top] != which(top):
+        raise OSError(errno.ENOENT, "the drive with Salt Cart's own data has gone", str(top))
+
+
+def which(folder: Path) -> tuple[int, int] | None:
+    """What tells a folder from another at the same place; None when there is none."""
+    try:
+        state = os.stat(folder)
+    except OSError:
+        return None
+    return state.st_dev, state.st_ino
 
 
 def trips_folder() -> Path:

@@ -19,6 +19,7 @@ CHUNK = 1 << 20
 FOLDER_FLAGS = os.O_RDONLY | os.O_DIRECTORY
 # What fsync(2) answers for a folder where a file system cannot flush one.
 CANNOT_FLUSH = (errno.EINVAL, errno.ENOTSUP, errno.ENOSYS)
+NOT_EMPTY = (errno.ENOTEMPTY, errno.EEXIST, errno.EBUSY, errno.ENOENT, errno.ENOTDIR)
 # What SQLite may leave beside a database.
 SIDE_FILES = ("-journal", "-wal", "-shm")
 PRIVATE_FILE, PRIVATE_FOLDER = 0o600, 0o700
@@ -90,6 +91,20 @@ def remove_if_there(path: str) -> None:
     """Remove the file or link at `path`; that there is none is fine."""
     with suppress(FileNotFoundError):
         os.unlink(path)
+
+
+def remove_empty(folder: str, handle: int | None = None) -> bool:
+    """Remove the folder `folder`, or the one of that name below an opened one, if it is empty; whether it is gone.
+
+    OSError when the drive fails, or does not allow it: that is no folder with something in it.
+    """
+    try:
+        os.rmdir(folder, dir_fd=handle)
+    except OSError as error:
+        if error.errno not in NOT_EMPTY:
+            raise
+        return error.errno == errno.ENOENT
+    return True
 
 
 def remove_with_side_files(path: str) -> None:

@@ -8,12 +8,11 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from filelock import FileLock
-
 import saltcart
 from saltcart import safefile
 from saltcart.errors import LedgerBusy, Refused, Stopped
 from saltcart.hauling import file_copy, group_copy, shelf_copy, workers
+from saltcart.trips.locks import locked
 from saltcart.trips.trip import names
 from tests.world import WorldCase, tree, wav
 
@@ -139,7 +138,7 @@ class Faults(WorldCase):
 
     def test_another_program_at_the_same_trip(self):
         trip, _report = saltcart.haul_waybill(self.waybill)
-        with FileLock(self.top / "home" / "trips" / trip / "lock"):
+        with locked(str(self.top / "home" / "trips" / trip / "lock")):
             self.assertIn("Another saltcart", self.run_program("repoint", trip, "--yes", status=3).stderr)
         self.run_program("repoint", trip, "--yes")
 
@@ -162,7 +161,7 @@ class Faults(WorldCase):
         self.run_program("haul", "back.toml")
         (self.keel / ".saltcart-drive.toml").rename(self.top / "marker")
         shutil.rmtree(self.shelf)
-        self.run_program("undo", names()[-1], "--yes", "--drop-copies")
+        self.run_program("undo", names()[-1], "--yes", "--drop-copies", status=1)
         self.assertFalse(os.path.lexists(self.shelf))
         (self.top / "marker").rename(self.keel / ".saltcart-drive.toml")
         self.run_program("undo", names()[-1], "--yes", "--drop-copies")

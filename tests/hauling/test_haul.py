@@ -15,7 +15,6 @@ from unittest import mock
 
 import psutil
 from blake3 import blake3
-from filelock import FileLock
 
 import saltcart
 from saltcart.drives.limits import NAMES
@@ -26,6 +25,7 @@ from saltcart.hauling import workers as workers
 from saltcart.hauling.file_copy import FileCopy, copy_file
 from saltcart.own_names import short_name
 from saltcart.shelves.digests import digest_file
+from saltcart.trips.locks import locked
 from saltcart.trips.trip import names
 from tests.world import PLAYER_MAP, PROGRAM, WorldCase, tree, wav
 
@@ -291,7 +291,7 @@ class Strange(HaulCase):
         subprocess.run(["umount", str(places[1])], check=True)
         self.assertIn("plug it in, nothing is lost", self.run_program("check", status=1).stdout)
         self.assertIn("--without-new", self.run_program("undo", "--yes", status=3).stderr)
-        undone = self.run_json("undo", "--yes", "--drop-copies", "--without-new")
+        undone = self.run_json("undo", "--yes", "--drop-copies", "--without-new", status=1)
         self.assertIn("their drive is not connected", undone["remarks"][0])
         self.assertEqual(ledger.read_text(), f"{self.shelf}/1.wav\n")
         subprocess.run(["mount", "-o", "loop", str(image), str(places[0])], check=True)
@@ -312,7 +312,7 @@ class Ways(HaulCase):
         self.draft()
         lock = self.top / "home" / "locks" / short_name(str(self.shelf), 16)
         lock.parent.mkdir(parents=True)
-        with FileLock(lock):
+        with locked(str(lock)):
             self.assertIn(f"working on {self.shelf}", self.run_program("haul", self.waybill, status=3).stderr)
         self.run_program("haul", self.waybill)
 

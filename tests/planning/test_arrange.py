@@ -185,7 +185,7 @@ class Arranged(TwoMachines):
         self.assert_library_plays(self.library)
         # Its originals gone, it comes home under the names it had; the configuration names the map that it went by.
         (self.homes["ann"] / "cart.toml").write_text(f'maps = ["{PLAYER_MAP}"]\n')
-        back = json.loads(self.at("ann", "undo", "--json").stdout)["waybill"]
+        back = json.loads(self.at("ann", "undo", "--json", "--plan", self.top / "back.toml").stdout)["waybill"]
         self.at("ann", "haul", back)
         self.at("ann", "repoint", "--yes")
         self.assertEqual(

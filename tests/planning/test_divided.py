@@ -210,9 +210,6 @@ class Strays(WorldCase):
         self.run_program("release", "--yes", "--own")
         self.assertFalse((self.keel / "Down" / "é.wav").exists())
         self.run_program("undo", "--yes")
-        back = next(self.top.glob("*.toml"))
-        self.run_program("haul", back)
-        self.run_program("repoint", "--yes")
         self.assertEqual(tree(self.keel, "aside", ".b3", "Gathered"), self.before)
 
 

@@ -8,6 +8,7 @@ from types import FrameType
 from saltcart.cli import failures
 from saltcart.cli.parser import Parser
 from saltcart.errors import SaltCartError
+from saltcart.home import note_home
 
 
 def interrupt(_number: int, _frame: FrameType | None) -> None:
@@ -33,6 +34,7 @@ def run_command(options: argparse.Namespace) -> int:
     try:
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, interrupt)
+        note_home()
         failures.tell_cut_off(options)
         status: int = options.run(options)
         return status

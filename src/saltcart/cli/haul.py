@@ -84,7 +84,7 @@ def run(options: argparse.Namespace) -> int:
             "manifests": report.manifests,
         }
     )
-    return 0
+    return 1 if report.without_manifest else 0
 
 
 def show_haul(screen: Screen, name: str, report: HaulReport) -> None:

@@ -74,7 +74,7 @@ def run(options: argparse.Namespace) -> int:
         screen.remark(remark)
     screen.document({**trip_document(done), "changed_entries": report.changed, "dropped_files": report.dropped_files,
                      "dropped_bytes": report.dropped_bytes, "remarks": report.remarks})  # fmt: skip
-    return 0
+    return 1 if report.undropped else 0
 
 
 def question(trip: TripSummary, dropping: bool) -> str:

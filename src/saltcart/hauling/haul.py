@@ -1,5 +1,6 @@
 """The haul: list, refuse early what cannot work, copy and verify.  No original and no ledger is touched."""
 
+import errno
 import os
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
@@ -429,9 +430,11 @@ def finish(trip: Trip, report: HaulReport) -> None:
             try:
                 report.manifests.append(write_manifest(trip, number))
             except OSError as error:
-                if trip.waybill.collection:  # which nobody could settle without it
+                # A collection could not be settled without it; and a drive that fails may do so with more than this.
+                if trip.waybill.collection or error.errno == errno.EIO:
                     raise
                 # The copies are proven without it.
+                report.without_manifest.append(shelf.name)
                 report.remarks.append(
                     f"{show(shelf.name)}: no manifest could be written beside it: {error.strerror or error}"
                 )

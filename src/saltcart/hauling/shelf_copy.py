@@ -57,7 +57,7 @@ HARD_LINKS = "hard links, which became files of their own"
 
 class HaulReport(Struct):
     """What a haul did: files and bytes copied now, those of them that got a second name, files that were there
-    already, remarks for a person, and where the manifests lie.
+    already, remarks for a person, where the manifests lie, and the shelves beside which none could be written.
     """
 
     files: int = 0
@@ -67,6 +67,7 @@ class HaulReport(Struct):
     there_already: int = 0
     remarks: list[str] = field(default_factory=list)
     manifests: list[str] = field(default_factory=list)
+    without_manifest: list[str] = field(default_factory=list)
 
     @property
     def copied_files(self) -> int:

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 from msgspec import Struct, field
 
 from saltcart.errors import Refused, SaltCartError, show
-from saltcart.home import home
+from saltcart.home import made_home
 from saltcart.ledgers import Map, load_map, open_ledger
 from saltcart.ledgers.formats import cart_toml
 from saltcart.mentions.content import UNREADABLE, Mention, Spot, mentions_in
@@ -210,9 +210,7 @@ def worth(proof: Proof) -> bool:
 
 def keep_map(text: str) -> Map:
     """Keep a map that was learnt among our own data, in a file named by its content: none is ever changed."""
-    folder = home() / "maps"
-    folder.mkdir(parents=True, exist_ok=True, mode=0o700)
-    place = os.path.join(folder, f"{short_name(text)}.toml")
+    place = os.path.join(made_home("maps"), f"{short_name(text)}.toml")
     with replacing(place) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
         stream.write(text)
     return load_map(place)

@@ -11,6 +11,8 @@ import stat
 from collections.abc import Callable
 from contextlib import suppress
 
+from saltcart.safefile import remove_empty
+
 # Nothing is there, or a file or link has taken the place of a folder above it.
 NOT_THERE = (errno.ENOENT, errno.ENOTDIR, errno.ELOOP)
 FOLDER_FLAGS = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW
@@ -67,10 +69,13 @@ class Removal:
     def rmdir(self, path: str) -> bool:
         """Remove the folder at `path` if it is empty; whether it is gone."""
         parent, _slash, name = path.rpartition("/")
-        with suppress(OSError):
-            os.rmdir(name, dir_fd=self.folder(parent))
-            return True
-        return False
+        try:
+            handle = self.folder(parent)
+        except OSError as error:
+            if error.errno in NOT_THERE or isinstance(error, OtherMount):
+                return False
+            raise
+        return remove_empty(name, handle)
 
     def flush(self, path: str = "") -> None:
         """Flush the names in the folder at `path`."""

@@ -17,11 +17,11 @@ from saltcart.errors import SaltCartError, show
 from saltcart.judging.judge import FOUND, Judge
 from saltcart.own_names import neighbour_of, part_of
 from saltcart.progress import Progress, Tick
-from saltcart.safefile import digest_of, remove_if_there, sync_folder
+from saltcart.safefile import digest_of, remove_empty, remove_if_there, sync_folder
 from saltcart.shelves.archive import contents
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.marks import mark_of
-from saltcart.shelves.removal import Removal
+from saltcart.shelves.removal import OtherMount, Removal
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item, walk
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.records import ACCEPTED, LedgerRow, Row
@@ -32,11 +32,14 @@ COARSEST_NS = EXFAT.time_step_ns  # the largest step in which a drive counts tim
 
 
 class Dropped(Struct):
-    """What was removed: copies (files and bytes), and remarks on what was not."""
+    """What was removed: copies (files and bytes), and remarks on what was not; `failed` could not be removed although
+    nothing speaks against it.
+    """
 
     files: int = 0
     bytes: int = 0
     remarks: list[str] = field(default_factory=list)
+    failed: list[str] = field(default_factory=list)
 
 
 def drop(
@@ -49,8 +52,11 @@ def drop(
             drop_files(trip, number, shelf, removal, report, progress, spare)
             if shelf.gathered:
                 removal.flush()
-    remove_manifests(trip, number, shelf)
-    remove_made_folders(trip, number, shelf)
+    try:
+        remove_manifests(trip, number, shelf)
+        remove_made_folders(trip, number, shelf)
+    except OSError as error:
+        report.failed.append(failure(error, shelf.new))
     if os.path.isdir(shelf.new) and not shelf.files:
         holds = any(item.kind != FOLDER for item in walk(shelf.new))
         what = "still holds what was there before or came later; that stays" if holds else "stays, with nothing in it"
@@ -69,7 +75,7 @@ def drop_files(
     for row in reversed(rows):
         place = shelf.place(row.item.path)
         tail = os.path.basename(place) if shelf.gathered else place[len(shelf.new) :].lstrip("/")
-        with suppress(OSError):
+        with suppress(OSError):  # what is left of it, `trips --clean` finds
             removal.unlink(part_of(tail), lambda _state: True)
         if row.existed or row.state == ACCEPTED or place in spare or not can_go(shelf, row.item):
             continue
@@ -81,8 +87,11 @@ def drop_files(
                 removal.rmdir(tail)
             elif row.item.kind != FOLDER:
                 drop_file(removal, tail, row, fitting(trip, shelf, row, ledgers.get(place), exact), report)
+        except OtherMount:
+            trip.logbook.tell(f"kept {place}: something else is mounted there")
         except OSError as error:
-            trip.logbook.tell(f"kept {place}: {error.strerror}")
+            trip.logbook.tell(f"not removed: {place}: {error.strerror}")
+            report.failed.append(failure(error, place))
         progress(Tick(f"drop copies of {shelf.name}", row.item.path, report.files, len(rows)))
     if kept:
         report.remarks.append(f"{kept} copy(ies) in {show(shelf.new)} stay, for ledgers of this trip name them")
@@ -191,6 +200,10 @@ def remove_made_folders(trip: Trip, number: int, shelf: Shelf) -> None:
     """Remove the shelf's folder and those above it that the haul made, as far as they are empty."""
     made = trip.logbook.fact(f"made {number}", [] if shelf.gathered else [shelf.new])
     for folder in reversed(made):
-        with suppress(OSError):
-            os.rmdir(folder)
+        if os.path.isdir(folder) and remove_empty(folder):
             sync_folder(os.path.dirname(folder))
+
+
+def failure(error: OSError, place: str) -> str:
+    """A line for what could not be removed."""
+    return f"{show(place)}: {error.strerror or error}"

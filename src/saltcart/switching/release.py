@@ -3,7 +3,6 @@
 import os
 import stat
 from collections.abc import Callable
-from contextlib import suppress
 
 from msgspec import Struct, field
 
@@ -14,7 +13,7 @@ from saltcart.hauling.altered import altered_since
 from saltcart.progress import Progress, Tick, silent
 from saltcart.proving.check import check_opened
 from saltcart.proving.results import CheckReport
-from saltcart.safefile import sync_folder
+from saltcart.safefile import remove_empty, sync_folder
 from saltcart.shelves.archive import Reader, contents
 from saltcart.shelves.digests import digest_file, digest_stream
 from saltcart.shelves.marks import mark_of, time_ns
@@ -351,5 +350,4 @@ def remove_folders(top: str) -> None:
         for item in reversed(list(walk(top))):
             if item.kind == FOLDER and item.path:
                 removal.rmdir(item.path)
-    with suppress(OSError):
-        os.rmdir(top)
+    remove_empty(top)

@@ -7,6 +7,7 @@ from functools import partial
 
 from msgspec import Struct, field
 
+from saltcart.drives import Presence
 from saltcart.drives.drive import drive_at, keeps_change_times, mount_of
 from saltcart.drives.known import remember
 from saltcart.errors import CannotSpell, Refused, Stopped, show
@@ -16,7 +17,7 @@ from saltcart.hauling.haul import refuse_replaced, require_drives
 from saltcart.judging.judge import FOUND, UNREADABLE, Judge
 from saltcart.ledgers import Ledger
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
-from saltcart.own_names import staged_for, superseded
+from saltcart.own_names import neighbour_of, staged_for, superseded
 from saltcart.planning.destination import refuse_mounts
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import copy_durably, digest_of, remove_if_there, remove_with_side_files, sync_folder
@@ -32,6 +33,7 @@ from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.trip import HAULED, SWITCHED, SWITCHING, Trip
 from saltcart.waybills.collection import NAME, digests_before, is_collection
 from saltcart.waybills.content_folders import AddedFolder, added_folders
+from saltcart.waybills.relinks import ALL, LEVEL, ONE
 from saltcart.waybills.routes import Changes, new_target
 from saltcart.waybills.staging import changes_for, judged, routes_for, stage
 from saltcart.waybills.waybill import LedgerLine
@@ -216,6 +218,7 @@ def refuse_changes(trip: Trip) -> None:
 
 def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
     """Stage every rewritten ledger, keep every original, and record the whole plan before its first deed."""
+    require_found(trip)
     times = folder_times.of_sources(trip)  # before anything is put beside what lies in them
     judge = Judge(wrong=uncopied(trip), resolver=trip.waybill.resolver())
     lists = [trip.open_ledger(row, row.path) for row in trip.logbook.ledgers() if in_front(trip, row)]
@@ -240,15 +243,24 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
                 raise Refused(f"{show(post)} is no link, so it cannot be turned", "Take it out of the plan.")
             deeds += [transaction.unlink(post, os.readlink(post)), transaction.link(post, target)]
         require_drives(trip)  # one may have gone while the ledgers were read
+        require_found(trip)
     except BaseException as error:
         left = clear_staged(trip)
         if left and isinstance(error, Refused):
-            raise not_cleared(trip, error) from error
+            raise not_cleared(error, f"saltcart repoint {trip.name}") from error
         raise
     with trip.logbook.together():
         trip.logbook.plan_deeds(PLAN, deeds)
         trip.logbook.record(state=SWITCHING, **{folder_times.BEFORE: times})
         trip.logbook.tell("repoint begins")
+
+
+def require_found(trip: Trip) -> None:
+    """Raise Refused when what lost entries shall be linked to is not there: its drive may have gone since."""
+    for one in trip.waybill.relinks:
+        if one.what in (ALL, ONE, LEVEL) and not os.path.lexists(one.new):
+            away = Presence().away(one.new) or "it is not there any more"
+            raise Refused(f"{show(one.new)}: {away}", "Connect its drive, and run the same command again.")
 
 
 def updates(trip: Trip) -> list[transaction.Deed]:
@@ -299,15 +311,18 @@ def clear_updates(trip: Trip) -> None:
             trip.logbook.waits_no_more(number, path)
     for _number, path, _digest in manifests.recorded(trip):
         remove_if_there(staged_for(path, trip.name))
+    for row in trip.logbook.ledgers():  # what was killed while it wrote
+        for path in {row.place, row.path} if row.rewrite else ():
+            remove_if_there(neighbour_of(path))
     if trip.waybill.collection:
         remove_if_there(staged_for(os.path.join(trip.waybill.collection, NAME), trip.name))
 
 
-def not_cleared(trip: Trip, error: Refused) -> Stopped:
+def not_cleared(error: Refused, command: str) -> Stopped:
     """The error for a drive that went while ledgers were prepared on it: hidden files of ours are left there."""
     return Stopped(
         f"{error.what}; no ledger and no original was changed, but prepared files are left on that drive",
-        f"{error.remedy} What was prepared is replaced then: saltcart repoint {trip.name}",
+        f"{error.remedy} What was prepared is replaced then: {command}",
         error.details,
     )
 

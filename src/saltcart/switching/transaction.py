@@ -24,7 +24,7 @@ from typing import Any, NamedTuple
 
 from saltcart.errors import HalfDone, Refused, SaltCartError, show
 from saltcart.renaming import rename_new
-from saltcart.safefile import copy_durably, digest_of, sync_folder
+from saltcart.safefile import copy_durably, digest_of, remove_empty, sync_folder
 from saltcart.trips.trip import Trip
 
 Deed = dict[str, Any]
@@ -387,8 +387,7 @@ def look_at_remove(deed: Deed) -> str:
 
 def do_remove(deed: Deed) -> None:
     """Remove an empty folder; one with something in it stays, for that is not ours."""
-    with suppress(OSError):
-        os.rmdir(deed["path"])
+    if os.path.isdir(deed["path"]) and remove_empty(deed["path"]):
         sync_folder(os.path.dirname(deed["path"]))
 
 

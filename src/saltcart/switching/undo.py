@@ -10,7 +10,7 @@ The plan is recorded, with everything it needs, before its first deed; see `tran
 """
 
 import os
-from collections.abc import Container
+from collections.abc import Container, Sequence
 from contextlib import suppress
 
 from msgspec import Struct, field
@@ -18,12 +18,19 @@ from msgspec.structs import replace
 
 from saltcart.drives import Presence, drive_of, find_drive
 from saltcart.drives.drive import drive_at, mount_of, refuse_other_drive, require
-from saltcart.errors import CannotSpell, Refused, show
+from saltcart.errors import CannotSpell, Refused, Stopped, counted, show
 from saltcart.ledgers import Entry, Ledger
 from saltcart.ledgers.base import NO_EDITS, ListEdits
 from saltcart.own_names import staged_for_undo, staged_in_place
 from saltcart.progress import Progress, Tick, silent
-from saltcart.safefile import copy_durably, digest_of, remove_if_there, remove_with_side_files, sync_folder
+from saltcart.safefile import (
+    copy_durably,
+    digest_of,
+    remove_empty,
+    remove_if_there,
+    remove_with_side_files,
+    sync_folder,
+)
 from saltcart.shelves.walk import walk
 from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
@@ -48,11 +55,14 @@ PLAN = "undo"
 
 
 class UndoReport(Struct):
-    """What was taken back: entries changed, copies dropped (files and bytes), and remarks."""
+    """What was undone: entries changed, copies dropped (files and bytes), and remarks; `undropped` when copies are left
+    to be removed once a drive is connected.
+    """
 
     changed: int = 0
     dropped_files: int = 0
     dropped_bytes: int = 0
+    undropped: bool = False
     remarks: list[str] = field(default_factory=list)
 
 
@@ -92,7 +102,7 @@ def undo(
         if drop_copies:
             trip.logbook.record(**{DROPPING: True})
             drop_all(trip, report, progress, spare)
-            trip.logbook.record(**{DROPPING: False})
+            trip.logbook.record(**{DROPPING: report.undropped})
     return report
 
 
@@ -148,17 +158,40 @@ def drop_all(trip: Trip, report: UndoReport, progress: Progress, spare: Containe
     for number, shelf in reversed([*enumerate(trip.waybill.shelves)]):  # what was gathered lies in the first
         if other := user_of(shelf.new, trip):
             report.remarks.append(f"The copies at {show(shelf.new)} stay, for trip {other} uses them")
-        elif landing_drive(shelf.new).identity == shelf.new_drive:
-            drop(trip, number, shelf, dropped, progress, spare)
-        else:
+        elif away := drive_away(shelf):
+            report.undropped = True
             report.remarks.append(
-                f"The copies at {show(shelf.new)} stay, for their drive is not connected; plug it in and type: saltcart"
-                f" undo {trip.name} --drop-copies"
+                f"The copies at {show(shelf.new)} stay for now: {away} is not connected. Connect it, then:"
+                f" saltcart undo {trip.name} --drop-copies"
             )
+        else:
+            drop(trip, number, shelf, dropped, progress, spare)
+            if away := drive_away(shelf):
+                raise not_dropped(trip, f"{away} has gone while copies were removed", dropped.failed)
+    if dropped.failed:
+        raise not_dropped(
+            trip, f"{counted(len(dropped.failed), 'copy', 'copies')} could not be removed", dropped.failed
+        )
     drop_told(trip)
     report.dropped_files, report.dropped_bytes = dropped.files, dropped.bytes
     report.remarks += dropped.remarks
     put_back(trip)
+
+
+def drive_away(shelf: Shelf) -> str:
+    """Which drive of a shelf is away, in words, so that its copies cannot be held against its originals; else ""."""
+    if landing_drive(shelf.new).identity != shelf.new_drive:
+        return "their drive"
+    return "the drive of the originals" if drive_of(shelf.stays_at).identity != shelf.old_drive else ""
+
+
+def not_dropped(trip: Trip, what: str, details: Sequence[str]) -> Stopped:
+    """The error for copies that are left although they should go."""
+    return Stopped(
+        f"Trip {trip.name} is undone, but {what}",
+        f"Originals and ledgers are back. To remove the rest: saltcart undo {trip.name} --drop-copies",
+        details[:20],
+    )
 
 
 def drop_told(trip: Trip) -> None:
@@ -174,8 +207,7 @@ def drop_told(trip: Trip) -> None:
                 remove_if_there(found.at(name))
         remove_if_there(found.at(collection.NAME))
         for folder in (*{os.path.dirname(found.at(one.place)) for one in found.lists}, top):
-            with suppress(OSError):
-                os.rmdir(folder)
+            remove_empty(folder)
 
 
 def user_of(place: str, trip: Trip) -> str | None:
@@ -216,8 +248,10 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
             progress(Tick("read the ledgers", row.path, row.number, len(rows)))
             deeds += prepare_ledger(trip, row, report, without_new)
         refuse_absent_drives(trip, without_new)
-    except BaseException:
-        clear_staged(trip)
+    except BaseException as error:
+        left = clear_staged(trip)
+        if left and isinstance(error, Refused):
+            raise repointing.not_cleared(error, f"saltcart undo {trip.name}") from error
         raise
     with trip.logbook.together():
         trip.logbook.plan_deeds(PLAN, deeds)
@@ -431,11 +465,16 @@ def staged_name(trip: Trip, row: LedgerRow) -> str:
     return staged_for_undo(trip.line(row).over or row.path, trip.name)
 
 
-def clear_staged(trip: Trip) -> None:
-    """Remove what was prepared for an undo and will not be used."""
+def clear_staged(trip: Trip) -> list[str]:
+    """Remove what was prepared for an undo and will not be used; what could not be, since its folder is away."""
+    left = []
     for row in trip.logbook.ledgers():
+        staged = staged_name(trip, row)
         with suppress(OSError):
-            remove_with_side_files(staged_name(trip, row))
+            remove_with_side_files(staged)
+        if os.path.lexists(staged) or not os.path.isdir(os.path.dirname(staged)):
+            left.append(staged)
+    return left
 
 
 def came_so(shelf: Shelf, path: str, home: str) -> bool:

@@ -18,6 +18,7 @@ from saltcart.ledgers.instrument_parts import INSTRUMENT, PART, parts_of
 from saltcart.ledgers.kinds import head_of
 from saltcart.own_names import set_aside_name, short_name
 from saltcart.safefile import PRIVATE_FILE, create_file, digest_of, sync_file, sync_folder
+from saltcart.trips.locks import Locked, locked
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.records import LedgerRow, now
 from saltcart.waybills import waybill as waybills
@@ -276,8 +277,6 @@ def damaged() -> dict[str, SaltCartError]:
 @contextmanager
 def held(name: str) -> Iterator[Trip]:
     """The trip of that id, to work on: nobody else may until this ends.  Refused when somebody does."""
-    from filelock import FileLock, Timeout  # brings in a good part of the standard library
-
     with opened(name, writing=True) as trip:
         shelves = trip.waybill.shelves
         places = {path for shelf in shelves if not shelf.gathered for path in (shelf.old, shelf.new)}
@@ -292,8 +291,8 @@ def held(name: str) -> Iterator[Trip]:
         with ExitStack() as held_locks:
             for path, what in wanted.items():
                 try:
-                    held_locks.enter_context(FileLock(path, timeout=0))
-                except Timeout:
+                    held_locks.enter_context(locked(path))
+                except Locked:
                     raise Refused(
                         f"Another saltcart is working on {what}{holder(path)}", "Wait until it has ended."
                     ) from None
@@ -320,30 +319,26 @@ def under_way(trip: Trip) -> Iterator[None]:
 
 def cut_off() -> list[tuple[str, str, str]]:
     """Id, state and what to type next of each trip that was cut off and that nobody is working on."""
-    from filelock import FileLock, Timeout
-
     found = []
     for name in marked():
         with suppress(SaltCartError, OSError), opened(name) as trip:
             try:
-                with FileLock(os.path.join(trip.folder, "lock"), timeout=0):
+                with locked(os.path.join(trip.folder, "lock")):
                     if not trip.rests:
                         found.append((name, trip.state, next_step(trip)))
                     else:
                         Path(trip.folder, MARK).write_text("")  # it was killed right after its end
-            except Timeout:
+            except Locked:
                 continue
     return found
 
 
 def worked_on(name: str) -> bool:
     """Whether some process is working on that trip just now."""
-    from filelock import FileLock, Timeout
-
     try:
-        with FileLock(os.path.join(trips_folder() / name, "lock"), timeout=0):
+        with locked(os.path.join(trips_folder() / name, "lock")):
             return False
-    except Timeout:
+    except Locked:
         return True
     except OSError:
         return False
@@ -367,11 +362,15 @@ def holder(lock: str) -> str:
 
 
 def unfinished(waybill_path: str) -> str | None:
-    """The id of a trip already under way for this very waybill, unchanged since; None when there is none."""
+    """The id of a trip already under way for this very waybill, unchanged since; None when there is none.
+
+    One on which nothing moves is over once it has switched: what is to be changed after that is to be changed anew.
+    """
     source, plan = os.path.realpath(waybill_path), digest_of(waybill_path)
     for trip in readable():
         same = (trip.logbook.fact("source"), trip.logbook.fact("plan")) == (source, plan)
-        if same and trip.state not in ENDED:
+        over = trip.state in ENDED or (trip.state == SWITCHED and not trip.waybill.shelves)
+        if same and not over:
             return trip.name
     return None
 
