@@ -21,7 +21,7 @@ class Campaign(CrashCase):
     """`words` is the command under trouble; `prepare` leads up to it.  `drives` are those that may be pulled."""
 
     drives = ("keel", "lighter", "home")
-    step = 1 if EVERY_POINT else 47
+    step = 1 if EVERY_POINT else 83
 
     def prepare(self):
         """Make the world in which the command is typed; its words."""
@@ -89,7 +89,7 @@ class Campaign(CrashCase):
         end = self.seen()
         self.assertNotEqual(start, end)
         for offset, (kind, make) in enumerate(self.troubles()):
-            for number in range(1 + (0 if EVERY_POINT else offset * 5), MOST, self.step):
+            for number in range(1 + (0 if EVERY_POINT else offset * 9), MOST, self.step):
                 self.restore()
                 with self.subTest(f"{kind} at {number}"):
                     if not self.meet(words, start, end, kind, make(number)):

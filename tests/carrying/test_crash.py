@@ -1,4 +1,7 @@
-"""A carry and a settling that are cut off anywhere, and typed again."""
+"""A collection that is brought up to date, interrupted anywhere: what it holds plays all the time.
+
+The campaign has the other commands.
+"""
 
 import shutil
 from pathlib import Path
@@ -9,7 +12,7 @@ from tests.world import PLAYER_MAP, cells, tree, wav
 
 
 class CutOff(CrashCase, TwoMachines):
-    """Cut off everywhere and typed again, a carry and a settling end as if they had not been."""
+    """Interrupted everywhere and typed again, a carry ends as if it had not been."""
 
     step = 1 if SAMPLED == 1 else 25  # no multiple of 3, so that every kind of death comes
 
@@ -23,22 +26,9 @@ class CutOff(CrashCase, TwoMachines):
         ours = ("home", "attic", "carried.toml", "READ ME", "library.db")
         return tree(self.top, *ours), {str(path): cells(str(path)) for path in found if "home" not in path.parts}
 
-    def each(self, *words):
-        self.keep()
-        self.run_again(*words)
-        end = self.world()
-        self.restore()
-        shutil.rmtree(self.kept)
-        for _number in self.each_crash(*words):
-            self.run_again(*words)
-            self.assertEqual(self.world(), end)
-
     def words(self):
         where = ("--ledger", self.library, "--map", str(PLAYER_MAP), "--map", str(DECKS_MAP), "--yes")
         return ("carry", str(self.music), "--to", str(self.booth), *map(str, where), "--arrange", "{kind}/{name}")
-
-    def test_carry(self):
-        self.each(*self.words())
 
     def test_carry_again(self):
         """What is in the collection plays at every moment, and each file is the old one or the new one."""
@@ -67,17 +57,3 @@ class CutOff(CrashCase, TwoMachines):
         ours = ("carried.toml", "READ ME.txt")
         return {path.name: cells(path) if path.suffix == ".db" else path.read_bytes() for path in paths
                 if path.name not in ours}  # fmt: skip
-
-    def test_settle_back(self):
-        self.run_again(*self.words())
-        self.sql(self.booth / "Ledgers" / "library.db", "UPDATE tracks SET plays = 40 WHERE id = 1")
-        self.sql(self.library, "UPDATE tracks SET plays = 41 WHERE id = 2")
-        wav(self.booth / "Music" / "new.wav", 70)
-        with open(self.booth / "Music" / "near.m3u8", "a") as stream:
-            stream.write("new.wav\n")
-        self.each("settle", str(self.booth), "--back", "--yes")
-
-    def test_settle_here(self):
-        self.run_again(*self.words())
-        self.environment |= {"HOME": str(self.homes["bo"]), "SALTCART_HOME": str(self.top / "home" / "bo")}
-        self.each("settle", str(self.booth), "--here", "--yes")

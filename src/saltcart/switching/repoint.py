@@ -20,6 +20,7 @@ from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.own_names import neighbour_of, staged_for, superseded
 from saltcart.planning.destination import refuse_mounts
 from saltcart.progress import Progress, Tick, silent
+from saltcart.renaming import rename_new
 from saltcart.safefile import copy_durably, digest_of, remove_if_there, remove_with_side_files, sync_folder
 from saltcart.shelves.walk import FILE, OTHER
 from saltcart.spelling import Moves
@@ -271,7 +272,9 @@ def updates(trip: Trip) -> list[transaction.Deed]:
         place = trip.waybill.shelves[number].place(path)
         if place not in earlier or not may_replace(place, [earlier[place]]):
             raise transaction.changed(place)
-        deeds.append(transaction.supersede(place, staged_for(place, trip.name), superseded(place, trip.name)))
+        deeds.append(
+            transaction.supersede(place, staged_for(place, trip.name), superseded(place, trip.name), earlier[place])
+        )
     for number, path, digest in manifests.recorded(trip):
         if os.path.exists(staged := staged_for(path, trip.name)):
             deeds += own_file(trip, path, staged, digest, f"manifest-{number}")
@@ -302,10 +305,11 @@ def own_file(trip: Trip, path: str, staged: str, digest: str, name: str) -> list
 
 def clear_updates(trip: Trip) -> None:
     """Remove what copies of a collection were before, or, of a trip that did not switch, the copies that waited."""
+    earlier = {deed["path"]: deed["was"] for _n, deed, _d in trip.logbook.deeds(PLAN) if deed["do"] == "supersede"}
     for number, path in trip.logbook.waiting():
         place = trip.waybill.shelves[number].place(path)
-        for left in (superseded(place, trip.name), staged_for(place, trip.name)):
-            remove_if_there(left)
+        remove_superseded(trip, place, earlier.get(place))
+        remove_if_there(staged_for(place, trip.name))
         if os.path.isdir(os.path.dirname(place)):
             sync_folder(os.path.dirname(place))
             trip.logbook.waits_no_more(number, path)
@@ -316,6 +320,22 @@ def clear_updates(trip: Trip) -> None:
             remove_if_there(neighbour_of(path))
     if trip.waybill.collection:
         remove_if_there(staged_for(os.path.join(trip.waybill.collection, NAME), trip.name))
+
+
+def remove_superseded(trip: Trip, place: str, was: Sequence[str] | None) -> None:
+    """Remove what the file at `place` was before it was brought up to date, unless somebody edited it right before the
+    switch: then that is kept beside it, for a person to look at.
+    """
+    aside = superseded(place, trip.name)
+    if not os.path.lexists(aside):
+        return
+    if was and may_replace(aside, [(was[0], was[1])]):
+        os.unlink(aside)
+        return
+    stem, suffix = os.path.splitext(place)
+    kept = f"{stem} (before trip {trip.name}){suffix}"
+    rename_new(aside, kept)
+    trip.logbook.tell(f"edited right before the switch, and kept: {kept}")
 
 
 def not_cleared(error: Refused, command: str) -> Stopped:

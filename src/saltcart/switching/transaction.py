@@ -71,9 +71,11 @@ def remove(path: str) -> Deed:
     return {"do": "remove", "path": path}
 
 
-def supersede(path: str, staged: str, aside: str) -> Deed:
-    """Let the file `staged` take the name `path`; what has it now waits at `aside`, to be removed or to come back."""
-    return {"do": "supersede", "path": path, "staged": staged, "aside": aside}
+def supersede(path: str, staged: str, aside: str, was: tuple[str, str]) -> Deed:
+    """Let the file `staged` take the name `path`; what has it now, of that kind and digest, waits at `aside`, to be
+    removed or to come back.
+    """
+    return {"do": "supersede", "path": path, "staged": staged, "aside": aside, "was": was}
 
 
 def inverse(deeds: list[Deed]) -> list[Deed]:
