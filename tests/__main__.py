@@ -1,4 +1,4 @@
-"""Run the tests on all processors:  python -m tests [--slowest N] [NAME ...]
+"""Run the tests on all processors:  python -m tests [--slowest N] [--first] [NAME ...]
 
 A NAME is a module, class or test (`tests.hauling`, `tests.switching.test_job.Job`); without one, all
 are run.  Tests are dealt out one by one to forked processes.  Those of a class with a `setUpClass` share
@@ -60,7 +60,8 @@ def run(name: str) -> Outcome:
     """Run one unit in a process of its own kind."""
     began, stream = time.perf_counter(), io.StringIO()
     result = unittest.TextTestRunner(stream, verbosity=0).run(unittest.TestSuite(UNITS[name]))
-    failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+    broken = [test for test, _text in (*result.failures, *result.errors)] + list(result.unexpectedSuccesses)
+    failed = len({getattr(test, "test_case", test).id() for test in broken})  # a test counts once, whatever its parts
     text = stream.getvalue() if failed else "".join(f"skipped {test}: {why}\n" for test, why in result.skipped)
     return Outcome(name, result.testsRun, len(result.skipped), failed, text, time.perf_counter() - began)
 
@@ -78,6 +79,9 @@ def main() -> int:
         for done in as_completed([pool.submit(run, name) for name in order]):
             outcomes.append(done.result())
             print(outcomes[-1].text or ".", end="", flush=True)
+            if OPTIONS.first and outcomes[-1].failed:
+                pool.shutdown(wait=False, cancel_futures=True)
+                break
     for one in sorted(outcomes, key=lambda one: -one.seconds)[: OPTIONS.slowest]:
         print(f"\n{one.seconds:7.1f} s  {one.name}", end="")
     ran, skipped, failed = (sum(getattr(one, word) for one in outcomes) for word in ("ran", "skipped", "failed"))
@@ -89,6 +93,7 @@ def main() -> int:
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(prog="python -m tests", description="Run the tests on all processors.")
     parser.add_argument("--slowest", type=int, default=0, metavar="N", help="name the N that took longest")
+    parser.add_argument("--first", action="store_true", help="stop at the first failure")
     parser.add_argument("name", nargs="*", default=["tests"])
     OPTIONS = parser.parse_args()
     UNITS = units(OPTIONS.name)
