@@ -225,9 +225,11 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
     lists = [trip.open_ledger(row, row.path) for row in trip.logbook.ledgers() if in_front(trip, row)]
     added = added_folders(lists, trip.waybill.shelves, judge.resolver)
     deeds = []
+    begun: list[str] = []  # prepared files that were there, or could have been made
     try:
         for row in trip.logbook.ledgers():
             progress(Tick("read the ledgers", row.path, row.number, 0))
+            begun += within_reach(staged_name(trip, row))
             deeds += prepare_ledger(trip, row, judge, reread, added)
         for shelf in trip.waybill.shelves:
             deeds += aside_deeds(shelf, shelf.old, trip.aside(shelf), "")
@@ -246,8 +248,8 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
         require_drives(trip)  # one may have gone while the ledgers were read
         require_found(trip)
     except BaseException as error:
-        left = clear_staged(trip)
-        if left and isinstance(error, Refused):
+        clear_staged(trip)
+        if out_of_reach(begun) and isinstance(error, Refused):
             raise not_cleared(error, f"saltcart repoint {trip.name}") from error
         raise
     with trip.logbook.together():
@@ -434,13 +436,20 @@ def staged_name(trip: Trip, row: LedgerRow) -> str:
     return staged_for(row.place, trip.name)
 
 
-def clear_staged(trip: Trip) -> list[str]:
-    """Remove prepared ledgers that will not be used; those that could not be, since their folders are away."""
-    left = []
-    for row in trip.logbook.ledgers():
-        staged = staged_name(trip, row)
+def within_reach(path: str) -> list[str]:
+    """A path whose folder is there, in a list; else none."""
+    return [path] if os.path.isdir(os.path.dirname(path)) else []
+
+
+def out_of_reach(paths: Sequence[str]) -> bool:
+    """Whether any of some prepared files is still there, or its folder has gone with its drive."""
+    return any(os.path.lexists(path) or not within_reach(path) for path in paths)
+
+
+def clear_staged(trip: Trip) -> bool:
+    """Remove prepared ledgers that will not be used; whether none is left, as far as their drives are there."""
+    staged = [staged_name(trip, row) for row in trip.logbook.ledgers()]
+    for path in staged:
         with suppress(OSError):
-            remove_with_side_files(staged)
-        if os.path.lexists(staged) or not os.path.isdir(os.path.dirname(staged)):
-            left.append(staged)
-    return left
+            remove_with_side_files(path)
+    return not out_of_reach(staged)

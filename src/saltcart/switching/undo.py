@@ -243,14 +243,16 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
     deeds = [deed for deed in inverse if transaction.standing(deed) != transaction.DONE]
     if trip.state == SWITCHING:
         deeds += own_files_back(trip)
+    begun: list[str] = []
     try:
         for row in rows:
             progress(Tick("read the ledgers", row.path, row.number, len(rows)))
+            begun += repointing.within_reach(staged_name(trip, row))
             deeds += prepare_ledger(trip, row, report, without_new)
         refuse_absent_drives(trip, without_new)
     except BaseException as error:
-        left = clear_staged(trip)
-        if left and isinstance(error, Refused):
+        clear_staged(trip)
+        if repointing.out_of_reach(begun) and isinstance(error, Refused):
             raise repointing.not_cleared(error, f"saltcart undo {trip.name}") from error
         raise
     with trip.logbook.together():
@@ -465,16 +467,11 @@ def staged_name(trip: Trip, row: LedgerRow) -> str:
     return staged_for_undo(trip.line(row).over or row.path, trip.name)
 
 
-def clear_staged(trip: Trip) -> list[str]:
-    """Remove what was prepared for an undo and will not be used; what could not be, since its folder is away."""
-    left = []
+def clear_staged(trip: Trip) -> None:
+    """Remove what was prepared for an undo and will not be used."""
     for row in trip.logbook.ledgers():
-        staged = staged_name(trip, row)
         with suppress(OSError):
-            remove_with_side_files(staged)
-        if os.path.lexists(staged) or not os.path.isdir(os.path.dirname(staged)):
-            left.append(staged)
-    return left
+            remove_with_side_files(staged_name(trip, row))
 
 
 def came_so(shelf: Shelf, path: str, home: str) -> bool:
