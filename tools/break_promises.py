@@ -579,8 +579,8 @@ BREAKAGES = (
         10,
         "a mark goes before its deed is undone",
         "switching/transaction.py",
-        "            trip.logbook.mark_deed(plan, number, False)  # first: a mark says that it is done and was not taken"
-        " back\n            revert(deed)\n",
+        "            trip.logbook.mark_deed(plan, number, False)  # first: a mark says that it is done and was not"
+        " taken back\n            revert(deed)\n",
         "            revert(deed)\n            trip.logbook.mark_deed(plan, number, False)\n",
         (KEPT,),
     ),

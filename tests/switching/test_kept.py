@@ -95,6 +95,16 @@ class Edits(KeptCase):
         self.assertTrue(holds(aside / "3.wav"))
         self.assertEqual(sorted(os.listdir(aside)), ["3.wav"])
 
+    def test_an_edited_original_does_not_go_into_the_trash(self):
+        self.environment["XDG_DATA_HOME"] = str(self.top / "data")
+        trip = self.haul()
+        self.run_program("repoint", trip, "--yes")
+        aside = self.shelf.parent / f".Bell Tones.set-aside-{trip}"
+        edit(aside / "3.wav")
+        found = self.run_json("release", trip, "--yes", "--own", "--trash", status=1)
+        self.assertEqual(found["kept"], [str(aside / "3.wav")])
+        self.assertTrue(holds(aside / "3.wav"))
+
     def test_an_original_edited_while_the_release_runs_is_kept(self):
         trip = self.haul()
         self.run_program("repoint", trip, "--yes")
