@@ -97,6 +97,7 @@ class Edits(KeptCase):
 
     def test_an_edited_original_does_not_go_into_the_trash(self):
         self.environment["XDG_DATA_HOME"] = str(self.top / "data")
+        (self.top / "user").mkdir()
         trip = self.haul()
         self.run_program("repoint", trip, "--yes")
         aside = self.shelf.parent / f".Bell Tones.set-aside-{trip}"

@@ -235,9 +235,9 @@ class ShelfCopy:
         if missing := missing_folders(top):
             self.log.record(**{fact: [*self.log.fact(fact, []), *missing]})
         make_folders(top)
-        self.make_folders_for_renamed()
         handle = os.open(top, FOLDER_FLAGS | os.O_NOFOLLOW)
         try:
+            self.make_folders_for_renamed(handle)
             for row in self.log.rows(self.number, *TO_COPY, kind=FOLDER):
                 if row.item.path and not self.below_refused(row.item.path):
                     try:
@@ -247,20 +247,25 @@ class ShelfCopy:
         finally:
             os.close(handle)
 
-    def make_folders_for_renamed(self) -> None:
-        """Make the folders that files which leave their own come into; they are recorded like those above."""
+    def make_folders_for_renamed(self, handle: int) -> None:
+        """Make the folders, below the opened shelf, that files which leave their own come into; they are recorded like
+        those above it.
+        """
         fact, names = f"made {self.number}", renames_of(self.shelf.renames)
         places = [f"{self.shelf.new}/{folder}" for folder in names.folders()]
         if missing := [place for place in places if not os.path.isdir(place)]:
             self.log.record(**{fact: list(dict.fromkeys([*self.log.fact(fact, []), *missing]))})
-        for place in missing:
+        for place in places:
             try:
-                make_folders(place)
+                make_folder_below(handle, place[len(self.shelf.new) + 1 :])
             except OSError as error:
-                if refusal(error, making=True) is None:
+                taken = isinstance(error, FileExistsError)
+                if not taken and refusal(error, making=True) is None:
                     raise
                 tops = {old: f"{self.shelf.new}/{new}" for old, new in names.scattered.items()}
-                self.refused |= {old: False for old, top in tops.items() if tail_below(top, place)}
+                self.refused |= {old: taken for old, top in tops.items() if tail_below(top, place)}
+            else:
+                sync_folder(os.path.dirname(place))
         for place in places if self.resumed else ():
             with suppress(OSError):
                 remove_temporaries(place)
