@@ -10,8 +10,8 @@ from unittest import mock
 
 import saltcart
 from saltcart import renaming
-from saltcart.errors import NameTaken, Refused
-from saltcart.hauling import group_copy
+from saltcart.errors import NameTaken, Refused, Stopped
+from saltcart.hauling import file_copy, group_copy
 from saltcart.switching import transaction, undo
 from saltcart.trips import trip as trips
 from tests.switching.crashing import KILLED, run_until
@@ -141,6 +141,23 @@ class Edits(KeptCase):
         self.run_program("haul", trip, "--leave-out", "2.wav", "3.wav")
         self.assertTrue(holds(self.new / "2.wav"))
         self.assertFalse((self.new / "3.wav").exists())
+
+
+class EditedMeanwhile(KeptCase):
+    def test_an_original_edited_while_it_is_copied(self):
+        real, edited = file_copy.read_source, []
+
+        def editing(handle, size, start):
+            block = real(handle, size, start)
+            if os.readlink(f"/proc/self/fd/{handle}").endswith("/3.wav") and not edited:
+                edited.append(edit(self.shelf / "3.wav"))
+            return block
+
+        with mock.patch.object(file_copy, "read_source", editing), self.assertRaisesRegex(Stopped, "1 file could not"):
+            saltcart.haul_waybill(self.waybill)
+        self.assertFalse((self.new / "3.wav").exists())
+        self.run_program("haul", trips.names()[-1])
+        self.assertTrue(holds(self.new / "3.wav"))
 
 
 class EditsWhereTimesProveNothing(Edits):
