@@ -227,7 +227,9 @@ class Account(WorldCase):
         self.assertEqual(single.read_text(), f"kit={self.moved()[0]}\n")
 
     def test_histories_may_stay_and_are_no_alarm(self):
-        (self.settings / "pads.log").write_text(f"opened {self.sounds[0]}\n" * 3)
+        (self.settings / "pads.out").write_text(
+            "".join(f"2026-11-0{day} 22:10:0{day} opened {self.sounds[0]}\n" for day in range(1, 5))
+        )
         (self.settings / "prefs.cfg").write_text(f"last_opened={self.sounds[0]}\n")
         done = self.run_json("move", *self.words, "--yes")
         self.assertEqual({one["standing"] for one in done["check"]["left"]}, {"history"})

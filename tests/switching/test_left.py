@@ -121,6 +121,22 @@ class MendedAndAway(mending.MendCase):
         self.assertIn(str(self.shelf), self.full.read_text())
 
 
+class MendedLater(mending.MendCase):
+    def test_a_mend_whose_drive_has_gone_since_changes_nothing(self):
+        """Its entries would stay lost, and the trip would count as done."""
+        self.shelf.rename(self.lighter / "Bells")
+        before = self.state()
+        self.run_program("mend", "--in", self.lighter, "--plan", self.top / "plan.toml", status=None)
+        trip = self.run_json("haul", self.top / "plan.toml")["trip"]
+        pull(str(self.lighter))
+        self.run_program("repoint", trip, "--yes", status=3)
+        self.assertEqual(self.state(), before)
+        os.rmdir(self.lighter)
+        os.rename(f"{self.lighter}.pulled", self.lighter)
+        self.run_program("repoint", trip, "--yes")
+        self.assertNotEqual(self.state(), before)
+
+
 class Names(WorldCase):
     def test_hidden_names_are_never_too_long(self):
         name = "ä" * 120 + ".m3u8"

@@ -100,7 +100,7 @@ def lines_with_paths(path: str, data: bytes) -> list[str]:
         some = re.findall(r"[^\r\n]+", decoded(data).text)
     except ValueError:
         return []
-    return [line for line in some if ("/" in line or "\\" in line) and not is_history(path, LINE, line)][:MOST_VALUES]
+    return [line for line in some if ("/" in line or "\\" in line) and not is_history(LINE, line)][:MOST_VALUES]
 
 
 def wrappers(data: bytes, head: bytes) -> list[tuple[dict[str, object], Wrapper]]:

@@ -6,6 +6,7 @@ memory than a small one.  What gzip and zip hold is read as it comes out of them
 
 import gzip
 import lzma
+import os
 import sqlite3
 import zipfile
 import zlib
@@ -18,7 +19,8 @@ from saltcart.errors import SaltCartError, show
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.sqlite.quoting import literal, quoted
 from saltcart.ledgers.wrappers import GZIP_MAGIC, LARGEST_INSIDE, ZIP_MAGIC
-from saltcart.mentions.history import LINE, is_history
+from saltcart.mentions.file_types import holds_no_references
+from saltcart.mentions.history import LINE, is_history, is_log
 from saltcart.mentions.place_forms import HEAD, PlaceForms, find, is_binary
 from saltcart.shelves.audio import kind_of
 
@@ -26,11 +28,6 @@ MOST_SPOTS = 5
 EXCERPT = 60
 FIRST, BLOCK = 64 << 10, 4 << 20  # bytes read at once: most files are small
 OWN = b"# Salt Cart"  # how a waybill begins
-# What begins like this holds no paths of a person's: pictures, films, fonts, programs, packed sounds.
-NO_TEXT = (
-    b"\x89PNG", b"\xff\xd8\xff", b"GIF8", b"\x7fELF", b"MZ", b"OggS", b"fLaC", b"ID3", b"\0\0\0\x18ftyp", b"%PDF",
-    b"\0\0\0\x20ftyp", b"wOFF", b"\0\1\0\0", b"OTTO", b"\xca\xfe\xba\xbe",
-)  # fmt: skip
 # What a file may be met with that cannot be read: it is counted, and the search goes on.
 UNREADABLE = (
     SaltCartError, OSError, ValueError, EOFError, RuntimeError, sqlite3.Error, zlib.error, lzma.LZMAError,
@@ -56,7 +53,8 @@ class Spot(Struct, frozen=True):
 class Mention(Struct):
     """One file that names old places: how often, in which encodings, where, and the first spots.
 
-    Of those, `history` speak of what was: a log, a list of recent files, where a track was first imported from.
+    Of those, `history` speak of what was: a list of recent files, where a track was first imported from; or all of
+    them, when the file is a `log`.
     """
 
     path: str
@@ -64,11 +62,12 @@ class Mention(Struct):
     history: int = 0
     forms: dict[str, int] = field(default_factory=dict)
     spots: list[Spot] = field(default_factory=list)
+    log: bool = False
 
     def add(self, where: str, form: str, encoding: str, around: bytes) -> None:
         """Take up one spot, with what stands around it."""
         self.count += 1
-        past = is_history(self.path, where, around.decode("utf-8", "replace"))
+        past = self.log or is_history(where, around.decode("utf-8", "replace"))
         self.history += past
         self.forms[encoding] = self.forms.get(encoding, 0) + 1
         if len(self.spots) < MOST_SPOTS and not past:
@@ -90,7 +89,8 @@ def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = Non
                 in_stream(mention, b"", inner, forms, folder)
         elif head.startswith(ZIP_MAGIC):
             in_zip(mention, forms, folder)
-        elif head and not head.startswith((*NO_TEXT, OWN)):
+        elif head and not head.startswith(OWN) and not holds_no_references(head, os.fstat(stream.fileno()).st_size):
+            mention.log = is_log(head)
             in_stream(mention, head, stream, forms, folder)
     return mention
 

@@ -26,6 +26,7 @@ from saltcart.shelves.audio import kind_of
 from saltcart.shelves.manifest import SUFFIXES
 from saltcart.shelves.walk import FILE, Item, walk
 from saltcart.spelling.moves import tail_below
+from saltcart.waybills.collection import is_collection
 
 LARGEST = 512 << 20  # bytes; larger files that are no databases are told and not read
 OURS = "ours"
@@ -131,6 +132,8 @@ def passed_over(path: str, own: str) -> str:
         return OURS
     if name in CACHES:
         return "cache folders"
+    if is_collection(path):
+        return "collections that travel"  # settled on their own, and made true by that
     return "tops of other drives" if os.path.ismount(path) else ""
 
 

@@ -6,7 +6,9 @@ from collections.abc import Iterable, Sequence
 from platformdirs import site_config_dir, site_data_dir
 
 from saltcart.cart import Cart
-from saltcart.drives.drive import mount_of
+from saltcart.drives.drive import drive_at, mount_of, mounts
+from saltcart.drives.fit import for_backups
+from saltcart.drives.known import MOUNT_FOLDERS, remembered
 from saltcart.mentions.place_forms import PlaceForms
 from saltcart.shelves.true_names import TrueNames
 from saltcart.spelling.moves import tail_below
@@ -21,12 +23,13 @@ def shared_places() -> list[str]:
 
 
 def search_places(
-    shelves: Sequence[str], cart: Cart, ledgers: Iterable[str] = (), more: Sequence[str] = ()
+    shelves: Sequence[str], cart: Cart, ledgers: Iterable[str] = (), more: Sequence[str] = (), news: Sequence[str] = ()
 ) -> list[str]:
     """The folders to search: this user's home with all that is hidden in it, what programs share, the drives that the
-    shelves lie on and their neighbours, where ledgers lie that are known, what the configuration names, and `more`.
+    shelves lie on and those they go to (`news`), other connected drives of a person's, where ledgers lie that are
+    known, what the configuration names, and `more`.
     """
-    drives = [mount_of(shelf) for shelf in shelves]
+    drives = [*(mount_of(place) for place in (*shelves, *news)), *other_drives(cart)]
     wanted = [
         os.path.expanduser("~"),
         *(drive for drive in drives if drive != "/"),
@@ -45,6 +48,20 @@ def search_places(
         if known and place != "/" and not any(tail_below(place, one) is not None for one in places):
             places = [*(one for one in places if tail_below(one, place) is None), place]
     return places
+
+
+def other_drives(cart: Cart) -> list[str]:
+    """The tops of the connected drives that Salt Cart has met or that are declared, and of those that hang where
+    systems put a person's drives.  Drives for backups are not among them: what lies there is to stay as it is.
+    """
+    found: dict[str, None] = {}
+    for identity, fact in remembered().items():
+        if os.path.isdir(fact["mount"]) and drive_at(mount_of(fact["mount"]), room=False).identity == identity:
+            found[mount_of(fact["mount"])] = None
+    found |= dict.fromkeys(
+        mount for mount in mounts() if any(tail_below(mount, top) is not None for top in MOUNT_FOLDERS)
+    )
+    return [mount for mount in found if mount != "/" and not for_backups(drive_at(mount, room=False), cart)[0]]
 
 
 def forms_of(olds: Sequence[str], means: Sequence[str] = ()) -> list[PlaceForms]:

@@ -97,7 +97,11 @@ class Accountant:
                 )
         more = [os.path.expanduser(path) for path in self.request.search]
         places = search_places(
-            [shelf.old for shelf in self.waybill.shelves], self.request.cart, [one.line.path for one in ledgers], more
+            [shelf.old for shelf in self.waybill.shelves],
+            self.request.cart,
+            [one.line.path for one in ledgers],
+            more,
+            [shelf.new for shelf in self.waybill.shelves],
         )
         self.waybill.search = places
         away = [place for place in self.request.cart.places if not os.path.exists(place)]

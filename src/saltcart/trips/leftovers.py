@@ -121,11 +121,9 @@ def own_data(plans: dict[str, set[str]]) -> Iterator[Leftover]:
 
 
 def remove(found: list[Leftover]) -> int:
-    """Remove leftovers; the bytes that are free then.  What is another computer's by its trip is not touched."""
+    """Remove leftovers; the bytes that are free then."""
     freed = 0
     for one in found:
-        if one.foreign:
-            continue
         with suppress(OSError):
             shutil.rmtree(one.path) if one.what == RECORD else remove_if_there(one.path)
             sync_folder(os.path.dirname(one.path))
