@@ -9,7 +9,7 @@ folder is that passed over.
 import errno
 import os
 import shutil
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 
 from saltcart.errors import NotReadBack, show
@@ -136,6 +136,28 @@ def replacing(path: str, mode: int = 0o666) -> Iterator[str]:
     finally:
         with suppress(OSError):  # the drive may have gone, which the first error says better
             remove_if_there(neighbour)
+
+
+def write_in(folder: str, name: str, data: bytes, check: Callable[[], None]) -> None:
+    """Write a file of ours into a folder, whole or not at all.
+
+    All is done from the opened folder, after `check` has found that it is the right one: if its drive goes meanwhile,
+    nothing is written into the empty folder at its mount point.
+    """
+    handle = os.open(folder, FOLDER_FLAGS)
+    try:
+        check()
+        fresh = os.path.basename(neighbour_of(name))
+        with suppress(FileNotFoundError):
+            os.unlink(fresh, dir_fd=handle)
+        with open(os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_EXCL, PRIVATE_FILE, dir_fd=handle), "wb") as stream:
+            stream.write(data)
+            stream.flush()
+            os.fsync(stream.fileno())
+        os.replace(fresh, name, src_dir_fd=handle, dst_dir_fd=handle)
+        sync_handle(handle, folder)
+    finally:
+        os.close(handle)
 
 
 def copy_durably(source: str, target: str) -> str:

@@ -10,8 +10,8 @@ from functools import cached_property
 from saltcart.cart import KnownDrive
 from saltcart.drives.drive import Drive, drive_of, find_drive
 from saltcart.errors import show
-from saltcart.home import home, made_home
-from saltcart.safefile import replacing
+from saltcart.home import home, made_home, require_home
+from saltcart.safefile import write_in
 from saltcart.spelling.moves import tail_below
 
 # Folders in which systems mount drives by name, or by user and name.
@@ -27,8 +27,7 @@ def remember(drives: Iterable[Drive]) -> None:
     fresh = {drive.identity: {"name": drive.name, "mount": drive.mount} for drive in drives}
     if fresh.items() <= known.items():
         return
-    with replacing(str(made_home() / "drives.json")) as path, open(path, "w", encoding="utf-8") as stream:
-        json.dump(known | fresh, stream, indent=1)
+    write_in(str(made_home()), "drives.json", json.dumps(known | fresh, indent=1).encode(), require_home)
 
 
 def remembered() -> dict[str, dict[str, str]]:

@@ -107,7 +107,9 @@ class Accountant:
         away = [place for place in self.request.cart.places if not os.path.exists(place)]
         result = Account(search(forms_of(self.olds, self.waybill.means), places, self.progress), away)
         known = {one.line.path: one for one in ledgers}
-        mentions = {true_path(mention.path): mention for mention in result.search.found}
+        # What an interrupted haul has copied already is no file of its own: it is compared, and replaced or refused.
+        coming = {one.shelf.place(item) for one in self.drafted for item in one.items}
+        mentions = {true_path(mention.path): mention for mention in result.search.found if mention.path not in coming}
         for mention in self.across_the_cut(set(known)):
             mentions.setdefault(mention.path, mention)
         unknown = [path for path in mentions if path not in known]
