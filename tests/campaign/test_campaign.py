@@ -2,7 +2,7 @@
 
 import os
 
-from tests.campaign.faults import Campaign, on_drive
+from tests.campaign.faults import STEP, Campaign, on_drive
 from tests.carrying import machines
 from tests.carrying.machines import DECKS_MAP, SOUNDS
 from tests.hauling import test_archives as archives
@@ -78,6 +78,7 @@ class OfACollection(Campaign, machines.TwoMachines):
     """Carrying, and all that follows it."""
 
     drives = ("lighter", "data")
+    step = STEP or 127
 
     def setUp(self):
         machines.TwoMachines.setUp(self)
@@ -96,7 +97,9 @@ class OfACollection(Campaign, machines.TwoMachines):
         return tree(self.top, *ours), {str(path): cells(str(path)) for path in found if "data" not in path.parts}
 
     def carry_words(self):
-        where = ("--ledger", self.library, "--map", str(PLAYER_MAP), "--map", str(DECKS_MAP), "--yes")
+        lists = str(self.homes["ann"] / "Playlists" / "full.m3u8")
+        maps = ("--map", str(PLAYER_MAP), "--map", str(DECKS_MAP))
+        where = ("--ledger", self.library, lists, *maps, "--no-search", "--yes")
         return ("carry", str(self.music), "--to", str(self.booth), *where)
 
 
@@ -199,7 +202,7 @@ class OfAnArchive(Campaign, archives.ArchiveCase):
 
     def prepare(self):
         self.archive = str(self.pack("zip"))
-        return ("move", self.archive, "--to", str(self.lighter / "Packs"), "--yes")
+        return ("move", self.archive, "--to", str(self.lighter / "Packs"), "--no-search", "--yes")
 
 
 class ReleaseArchive(OfAnArchive):

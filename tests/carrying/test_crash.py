@@ -14,7 +14,7 @@ from tests.world import PLAYER_MAP, cells, tree, wav
 class CutOff(CrashCase, TwoMachines):
     """Interrupted everywhere and typed again, a carry ends as if it had not been."""
 
-    step = 1 if SAMPLED == 1 else 25  # no multiple of 3, so that every kind of death comes
+    step = 1 if SAMPLED == 1 else 40  # no multiple of 3, so that every kind of death comes
 
     def setUp(self):
         TwoMachines.setUp(self)
