@@ -7,7 +7,7 @@ from shlex import quote
 
 from saltcart.cart import load
 from saltcart.cli.account import refuse_open, show_advice
-from saltcart.cli.arguments import add_cart, add_pace, add_trip, add_wait, add_yes, need_answer, trip_name
+from saltcart.cli.arguments import add_cart, add_list, add_pace, add_trip, add_wait, add_yes, need_answer, trip_name
 from saltcart.cli.documents import draft_document, trip_document
 from saltcart.cli.draft import show_draft
 from saltcart.cli.move import carry_out
@@ -34,6 +34,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--plan",
         metavar="FILE",
         help="for a released trip: write the plan of the way back to this file, and move nothing yet",
+    )
+    parser.add_argument(
+        "--signpost", action="store_true", help="for a released trip: leave a link to the sounds where they were"
+    )
+    add_list(
+        parser,
+        "--leave-unread",
+        "FILE",
+        "for a released trip: do not stop because of these files, even if they still point to where the sounds were",
     )
     add_pace(parser)
     add_wait(parser)
@@ -98,7 +107,7 @@ def bring_back(screen: Screen, name: str, options: argparse.Namespace) -> int:
     if path and os.path.exists(path):
         raise Refused(f"There is a file at {place(path)} already", "Choose another name with --plan, or remove it.")
     with screen.watch() as watch:
-        plan = way_back(name, load(options.cart), watch)
+        plan = way_back(name, load(options.cart), watch, options.signpost, options.leave_unread)
     show_draft(screen, plan, options.limit)
     screen.say(f"Trip {name} is released, so its originals are gone. The copies can travel back to the old place.")
     if path:

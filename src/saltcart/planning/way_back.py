@@ -37,9 +37,11 @@ def names_home(shelves: Sequence[Shelf]) -> dict[str, Pairs]:
     return names
 
 
-def way_back(name: str, cart: Cart, progress: Progress = silent) -> Draft:
-    """The draft of a trip that brings the shelves of the released trip `name` home.  Raises Refused when it cannot be
-    made.
+def way_back(
+    name: str, cart: Cart, progress: Progress = silent, signpost: bool = False, leave_unread: Sequence[str] = ()
+) -> Draft:
+    """The draft of a trip that brings the shelves of the released trip `name` home.  With `signpost` a link is left
+    where they were; the files `leave_unread` may go on pointing there.  Raises Refused when it cannot be made.
     """
     with trips.opened(name) as trip:
         trip.require(RELEASED, step="drafting the way back")
@@ -60,5 +62,7 @@ def way_back(name: str, cart: Cart, progress: Progress = silent) -> Draft:
             digests=trip.waybill.digests,
             turn_links=bool(trip.waybill.turn),
             names=names_home(trip.waybill.shelves),
+            signpost=signpost,
+            leave_unread=leave_unread,
         )
         return draft(request, progress)

@@ -6,6 +6,7 @@ belongs to a trip that this computer knows nothing of may be another's; it is le
 
 import os
 import shutil
+import time
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 
@@ -20,7 +21,7 @@ from saltcart.trips import trip as trips
 from saltcart.trips.trip import SWITCHING, UNDOING, Trip, names, worked_on
 
 PREPARED, COPYING, WRITING, PLAN, RECORD = "prepared ledger", "unfinished copy", "unfinished file", "plan", "record"
-SNAPSHOTS = ("drafts", "waybills")
+KEPT_SECONDS = 30 * 24 * 3600  # for a plan that somebody may still carry out
 
 
 class Leftover(Struct, frozen=True):
@@ -114,7 +115,7 @@ def own_data(plans: dict[str, set[str]]) -> Iterator[Leftover]:
     for folder, wanted in plans.items():
         with suppress(OSError), os.scandir(folder) as entries:
             for entry in entries:
-                if entry.name not in wanted:
+                if entry.name not in wanted and entry.stat().st_mtime < time.time() - KEPT_SECONDS:
                     yield Leftover(entry.path, PLAN, entry.stat().st_size)
     for path in trips_folder().glob(".*"):
         yield Leftover(str(path), RECORD, sum(item.size for item in walk(str(path))))
