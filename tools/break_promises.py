@@ -736,6 +736,38 @@ BREAKAGES = (
         "            pass\n",
         (ODD,),
     ),
+    Breakage(
+        9,
+        "a few first bytes prove no type",
+        "mentions/file_types.py",
+        "    return any(head.startswith(magic) and parses(head, size) for magic, parses in TYPES)",
+        "    return any(head.startswith(magic) for magic, parses in TYPES)",
+        ("tests.mentions.test_evidence",),
+    ),
+    Breakage(
+        9,
+        "a log is told by its form",
+        "mentions/content.py",
+        "            mention.log = is_log(head)\n",
+        '            mention.log = "log" in path.lower()\n',
+        ("tests.mentions.test_evidence",),
+    ),
+    Breakage(
+        9,
+        "other drives are searched",
+        "mentions/search_places.py",
+        "    drives = [*(mount_of(place) for place in (*shelves, *news)), *other_drives(cart)]",
+        "    drives = [mount_of(shelf) for shelf in shelves]",
+        ("tests.mentions.test_evidence",),
+    ),
+    Breakage(
+        3,
+        "old encodings are told by the disk",
+        "ledgers/legacy.py",
+        "    return best if hits[best] else USUAL",
+        "    return USUAL",
+        ("tests.ledgers.test_legacy",),
+    ),
 )
 
 

@@ -174,10 +174,18 @@ class TextLedger(Batched):
         if not raw or raw != self.last[0]:
             try:
                 data = self.wrapper.peel(raw)
-                self.last = raw, Spans.of(data, self.finder(data))
+                self.last = raw, self.settle(Spans.of(data, self.finder(data)))
             except (ValueError, RecursionError) as error:
                 raise BadLedger(self.path, str(error) or "is nested too deeply") from error
         return self.last[1]
+
+    def settle(self, spans: Spans) -> Spans:
+        """The spans with encodings that are no guesses any more, as far as the names on disk tell."""
+        if all(kind.coding.sure for kind in spans.kinds):
+            return spans
+        from saltcart.ledgers.legacy import in_their_encoding  # seldom needed, and it knows formats
+
+        return in_their_encoding(spans, os.path.dirname(self.path))
 
     def swapped(self, spans: Spans, swaps: Sequence[Swap]) -> list[bytes | None]:
         """The new bytes for each span that a swap covers, None for the others; worked out once."""

@@ -11,6 +11,7 @@ from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from typing import Any
 
+from saltcart.errors import show
 from saltcart.shelves.marks import Mark
 from saltcart.shelves.walk import Item
 from saltcart.trips.records import (
@@ -387,7 +388,15 @@ class Logbook:
         self.database.executemany(
             "INSERT INTO entry (ledger, key, place, old, new, verdict, why) VALUES (?, ?, ?, ?, ?, ?, ?)",
             (
-                (ledger, row.key, row.where, os.fsencode(row.old), os.fsencode(row.new), row.verdict, row.why)
+                (
+                    ledger,
+                    row.key,
+                    show(row.where),
+                    os.fsencode(row.old),
+                    os.fsencode(row.new),
+                    row.verdict,
+                    show(row.why),
+                )
                 for row in entries
             ),
         )
