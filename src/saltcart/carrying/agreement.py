@@ -5,6 +5,7 @@ from collections.abc import Container, Iterable
 from contextlib import suppress
 
 from saltcart.carrying.identity import whoami
+from saltcart.carrying.own_record import mark_of_row, note, noted
 from saltcart.errors import SaltCartError, show
 from saltcart.safefile import digest_of
 from saltcart.trips import trip as trips
@@ -22,8 +23,14 @@ def undone_trips() -> set[str]:
 
 def agreed(found: Collection, place: str, undone: Container[str]) -> Known | None:
     """What is known of a place for this user at this machine, from the last trip that was not taken back."""
-    mine = [one for one in found.known if (one.who, one.place) == (whoami(), place) and one.trip not in undone]
-    return mine[-1] if mine else None
+    rows = [one for one in mine(found) if one.place == place and one.trip not in undone]
+    return rows[-1] if rows else None
+
+
+def mine(found: Collection) -> list[Known]:
+    """What a collection says of this user at this machine, as far as this machine wrote it itself."""
+    who, ours = whoami(), noted()
+    return [one for one in found.known if one.who == who and mark_of_row(one) in ours]
 
 
 def names_then(found: Collection, place: str, undone: Container[str]) -> set[str] | None:
@@ -31,8 +38,8 @@ def names_then(found: Collection, place: str, undone: Container[str]) -> set[str
     where the record of the trip that brought all of them is gone.
     """
     names: set[str] = set()
-    for one in reversed(found.known):
-        if (one.who, one.place) != (whoami(), place) or one.trip in undone:
+    for one in reversed(mine(found)):
+        if one.place != place or one.trip in undone:
             continue
         with suppress(SaltCartError), trips.opened(one.trip) as trip:
             names |= names_of(trip, place)
@@ -65,6 +72,7 @@ def remember(
         there = found.at(place)
         if os.path.isfile(there) and os.path.isfile(path):
             fresh.append(Known(who, place, path, digest_of(there), digest_of(path), trip))
+    note(fresh)
     found.learn(fresh)
     if taken:
         found.agree({one.place: one.digest for one in fresh if one.digest})

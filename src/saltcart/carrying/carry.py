@@ -12,9 +12,10 @@ from glob import escape
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from saltcart.carrying.agreement import agreed, undone_trips
+from saltcart.carrying.agreement import agreed, mine, undone_trips
 from saltcart.carrying.identity import machine, user, whoami
 from saltcart.carrying.lists import write_lists
+from saltcart.carrying.own_record import note
 from saltcart.carrying.stands import leads, sums_of
 from saltcart.cart import NAME as CART
 from saltcart.drives import Presence
@@ -133,7 +134,7 @@ def away_from_home(before: Collection) -> dict[str, str]:
     at home: nothing is known of it now, so it is neither gone nor changed.
     """
     presence = Presence()
-    known = {one.place: one.path for one in before.known if one.who == whoami()}
+    known = {one.place: one.path for one in mine(before)}
     return {
         before.at(place): path for place, path in known.items() if not os.path.lexists(path) and presence.away(path)
     }
@@ -222,7 +223,7 @@ def unnamed(shelf: Shelf, files: Sequence[Item], draft: Draft) -> list[Item]:
 
 def placed(paths: Sequence[str], folder: str, base: Sequence[Shelf], before: Collection | None) -> list[Shelf]:
     """Single files as parts of a trip, each in the folder under its name, or where an earlier carry put it."""
-    known = {one.path: before.at(one.place) for one in before.known if one.who == whoami()} if before else {}
+    known = {one.path: before.at(one.place) for one in mine(before)} if before else {}
     taken = {before.at(one.place).casefold() for one in before.ledgers} if before else set()
     shelves = []
     for path in paths:
@@ -240,7 +241,7 @@ def vanished(plan: CarryPlan) -> list[Gone]:
     """
     coming = places_of(plan)
     tops = [one.shelf.new for one in plan.draft.shelves if not one.shelf.gathered and not one.shelf.files]
-    homes = {plan.before.at(one.place): one.path for one in plan.before.known} if plan.before else {}
+    homes = {plan.before.at(one.place): one.path for one in mine(plan.before)} if plan.before else {}
     known = collection.digests_before(plan.top)
     gone = []
     away = [tail for tail in plan.offline if os.path.isdir(tail)]
@@ -345,9 +346,11 @@ def described(trip: Trip, known: Collection | None, staged: Mapping[str, str] | 
     homes = {row.path: trip.line(row).digest or row.before or "" for row in ledgers}
     fresh = made.sources()
     keep_others(made, known)
-    made.learn([Known(whoami(), place, source, trip=name) for place, source in fresh])
     here = [one for one in made.ledgers if one.source in homes]
-    made.learn([Known(whoami(), one.place, one.source, one.digest, homes[one.source], name) for one in here])
+    rows = [Known(whoami(), place, source, trip=name) for place, source in fresh]
+    rows += [Known(whoami(), one.place, one.source, one.digest, homes[one.source], name) for one in here]
+    note(rows)
+    made.learn(rows)
     return made
 
 

@@ -3,13 +3,14 @@
 import os
 import tempfile
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Container, Iterator, Mapping, Sequence
 from glob import escape
 
 from msgspec.structs import replace
 
-from saltcart.carrying.agreement import BACK, HERE, IN_PLACE, agreed, remember, undone_trips
+from saltcart.carrying.agreement import BACK, HERE, IN_PLACE, agreed, mine, remember, undone_trips
 from saltcart.carrying.identity import whoami
+from saltcart.carrying.own_record import may_be_proposed
 from saltcart.carrying.stands import (
     AS_IT_WAS,
     BOTH,
@@ -33,7 +34,7 @@ from saltcart.carrying.stands import (
 from saltcart.cart import Cart
 from saltcart.drives import drive_of
 from saltcart.drives.limits import allowed
-from saltcart.errors import CannotSpell, Refused, SaltCartError, UsageError, show
+from saltcart.errors import CannotSpell, Refused, SaltCartError, UsageError, counted, show
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.sqlite import merging
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
@@ -56,6 +57,7 @@ from saltcart.waybills.waybill import LedgerLine, Shelf, Waybill
 
 AS_IT_SHOULD = "it is as it should be here"
 KEPT = "kept, as you said"
+NOT_OURS = "this computer has no record of having sent it; to take it, say where it goes: --place"
 
 
 def plan_settle(
@@ -86,10 +88,14 @@ def plan_settle(
     found = collection.read(path)
     undone = undone_trips()
     homes = {place: at_home(found, place, source, undone) for place, source in found.sources()}
-    homes |= chosen(found, places)
+    asked = chosen(found, places)
+    homes |= asked
+    ours = {place for place, _source in found.sources() if agreed(found, place, undone)} | asked.keys()
+    ours |= {one.place for one in found.ledgers if agreed(found, one.place, undone)}
     stands = [stand(found, one, homes, undone) for one in found.ledgers]
     if way != BACK and (theirs := found_here(found, cart or Cart(), stands, progress)):
         homes = theirs | homes
+        ours |= theirs.keys()
         stands = [stand(found, one, homes, undone) for one in found.ledgers]
     plan = SettlePlan(found, way, homes, stands, undone)
     if seen:
@@ -106,9 +112,39 @@ def plan_settle(
         if one.strip("/") not in {stood.carried.place for stood in stands}:
             raise UsageError(f"{show(one)} is no ledger of the collection", "saltcart settle shows their places.")
     if way:
+        plan.unasked = proposals(plan, ours)
+        if way != BACK:
+            refuse_proposals(plan.unasked)
         decide(plan, [one.strip("/") for one in take], [one.strip("/") for one in keep])
         build(plan)
     return plan
+
+
+def proposals(plan: SettlePlan, ours: Container[str]) -> dict[str, str]:
+    """The places here that only the collection itself speaks for, by those in it: neither our own record nor the person
+    does.  On the way back that is every such place; else those that must not be taken over unasked.
+    """
+    found = {} if plan.way == IN_PLACE else {place: home for place, home in plan.homes.items() if place not in ours}
+    tops = [place for place, _source in plan.found.sources()]
+    for one in plan.ledgers:
+        inside = any(tail_below(f"/{one.carried.place}", f"/{top}") for top in tops)
+        if one.carried.place not in ours and not inside and one.stands_there != NONE:
+            found[one.carried.place] = one.here
+    return {place: home for place, home in found.items() if plan.way == BACK or not may_be_proposed(home)}
+
+
+def refuse_proposals(found: Mapping[str, str]) -> None:
+    """Raise Refused for places that a collection proposes and that must not be taken over unasked: what is on a drive
+    may have been edited by anybody.
+    """
+    if found:
+        count = counted(len(found), "place", "places")
+        raise Refused(
+            f"The collection proposes {count} outside your home folder, or hidden in it",
+            "What a drive says never decides alone where something is written. If you trust it, say where it goes:"
+            " --place PLACE=FOLDER",
+            [f"{show(place)}: {show(home)}" for place, home in list(found.items())[:20]],
+        )
 
 
 def chosen(found: Collection, places: Sequence[str]) -> dict[str, str]:
@@ -131,7 +167,9 @@ def decide(plan: SettlePlan, take: Sequence[str], keep: Sequence[str]) -> None:
     shelves = [plan.found.at(one.place) for one in plan.found.shelves]
     for one in plan.ledgers:
         inside = any(tail_below(one.there, top) for top in shelves)
-        if one.stands_there == NONE:
+        if plan.way == BACK and is_unasked(plan, one.carried.place):
+            one.step, one.why = LEAVE, NOT_OURS
+        elif one.stands_there == NONE:
             one.step, one.why = LEAVE, "it is not in the collection any more"
         elif plan.way == IN_PLACE and inside:
             one.step, one.why = STAYS, "" if one.carried.relative else "it holds full paths, and is not changed there"
@@ -154,6 +192,11 @@ def decide(plan: SettlePlan, take: Sequence[str], keep: Sequence[str]) -> None:
             one.step, one.why = LEAVE, KEPT
 
 
+def is_unasked(plan: SettlePlan, place: str) -> bool:
+    """Whether only the collection says where a place of it, or what it lies in, is here."""
+    return any(tail_below(f"/{place}", f"/{top}") is not None for top in plan.unasked)
+
+
 def decide_back(one: LedgerStand) -> None:
     """What is done about a ledger on the way home."""
     if one.stands_there == AS_IT_WAS:
@@ -170,7 +213,7 @@ def build(plan: SettlePlan) -> None:
     found, waybill = plan.found, plan.waybill
     waybill.maps, waybill.means, waybill.here = found.map_files(), found.means, True
     waybill.settles = plan.way
-    waybill.after = next((one.trip for one in reversed(found.known) if one.who == whoami()), "")
+    waybill.after = next((one.trip for one in reversed(mine(found))), "")
     if plan.way == HERE:
         there_already = [one.there for one in plan.ledgers if one.step != COPY]
         for shelf in found.shelves:
@@ -181,11 +224,13 @@ def build(plan: SettlePlan) -> None:
         waybill.shelves += single_files(plan)
     if plan.way == BACK:
         left = {place: [one for one in names if not came_home(plan, place, one)] for place, names in plan.new.items()}
-        plan.new = {place: names for place, names in left.items() if names}
+        plan.new = {place: names for place, names in left.items() if names and place not in plan.unasked}
         waybill.shelves = [new_things(plan, place, names) for place, names in plan.new.items()]
         waybill.shelves = [shelf for shelf in waybill.shelves if shelf.only]
     names = {shelf.place: shelf for shelf in found.shelves}
     for place, source in found.sources():
+        if place in plan.unasked:
+            continue
         there, home = found.at(place), plan.homes[place]
         from_source, from_there = names_on_the_way(plan, names[place]) if place in names else ((), ())
         lies = there if plan.way == IN_PLACE else home

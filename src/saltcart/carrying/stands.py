@@ -59,8 +59,8 @@ class SettlePlan(Struct):
     files, by theirs in the collection.
 
     `problems` are files that are not as the manifests say; `new` files came into the shelves on the way, by the
-    shelf's place; of these, other ones stand at home in the way of those that are `clashing`.  Files `beside` the
-    shelves are nobody's.
+    shelf's place; of these, other ones stand at home in the way of those that are `clashing`.  For the places `unasked`
+    here, only the collection speaks.  Files `beside` the shelves are nobody's.
     """
 
     found: Collection
@@ -73,6 +73,7 @@ class SettlePlan(Struct):
     clashing: list[str] = field(default_factory=list)
     beside: list[str] = field(default_factory=list)
     waybill: Waybill = field(default_factory=lambda: Waybill([]))
+    unasked: dict[str, str] = field(default_factory=dict)
 
     @property
     def something(self) -> bool:
@@ -166,7 +167,7 @@ def verify(plan: SettlePlan, progress: Progress) -> None:
         then = names_then(found, shelf.place, plan.undone)
         before = set(known) if then is None else then
         fresh = [name for name in items if name not in before and f"{top}/{name}" not in ours]
-        fresh = [name for name in fresh if not litter(os.path.basename(name))]
+        fresh = [name for name in fresh if not litter(os.path.basename(name)) and not is_hidden(name)]
         if fresh:
             plan.new[shelf.place] = sorted(fresh)
     for one in found.files:
@@ -182,6 +183,11 @@ def verify(plan: SettlePlan, progress: Progress) -> None:
     plan.problems += altered(wanted, watch)
     tops = [found.at(shelf.place) for shelf in found.shelves]
     plan.beside = [path for path in beside(found, tops) if path not in ours]
+
+
+def is_hidden(path: str) -> bool:
+    """Whether a file, or a folder on the way to it, is hidden: nobody looks for sounds there."""
+    return any(part.startswith(".") for part in path.split("/"))
 
 
 def beside(found: Collection, tops: Sequence[str]) -> list[str]:

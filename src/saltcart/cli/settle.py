@@ -24,7 +24,7 @@ from saltcart.carrying.stands import (
     sums_at,
 )
 from saltcart.cart import load
-from saltcart.cli.arguments import add_cart, add_list, add_pace, add_wait, add_yes, need_answer, pace
+from saltcart.cli.arguments import add_all, add_cart, add_list, add_pace, add_wait, add_yes, need_answer, pace
 from saltcart.cli.check import closing, show_check
 from saltcart.cli.documents import check_document, trip_document
 from saltcart.cli.haul import show_haul
@@ -87,6 +87,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--damaged-too", action="store_true", help="go on though files are missing or altered, and take what is there"
     )
+    add_all(parser)
     add_pace(parser)
     add_wait(parser)
     add_yes(parser)
@@ -173,7 +174,9 @@ QUESTIONS = {
 
 def unsettled(plan: SettlePlan) -> bool:
     """Whether something needs the person: a ledger that changed on both sides, files in each other's way, damage."""
-    return bool(plan.clashing or plan.problems or plan.beside or any(one.step == BOTH for one in plan.ledgers))
+    return bool(
+        plan.clashing or plan.problems or plan.unasked or plan.beside or any(one.step == BOTH for one in plan.ledgers)
+    )
 
 
 def left_word(plan: SettlePlan) -> str:
@@ -204,6 +207,14 @@ def show_plan(screen: Screen, plan: SettlePlan) -> None:
             for one in found.shelves
         ],
     )
+    if found.files and plan.way != IN_PLACE:
+        screen.table(
+            "Single files",
+            ("File", here),
+            [(show(one.place), place(plan.homes[one.place])) for one in found.files[: None if screen.all else MOST]],
+        )
+        if len(found.files) > MOST and not screen.all:
+            screen.say(f"and {many(len(found.files) - MOST, 'more file', 'more files')} (--all lists them)")
     shown = [one for one in plan.ledgers if not plan.way or not (one.step == LEAVE and unchanged(one))]
     screen.table(
         "Ledgers",
@@ -219,6 +230,12 @@ def show_plan(screen: Screen, plan: SettlePlan) -> None:
     for shelf, names in plan.new.items():
         what = many(len(names), "file has", "files have")
         screen.say(f"New in {show(shelf)}: {what} come on the way: {', '.join(map(show, names[:MOST]))}")
+    if plan.unasked:
+        first = ", ".join(map(show, [*plan.unasked][:MOST]))
+        screen.remark(
+            f"{many(len(plan.unasked), 'thing stays', 'things stay')} there, because this computer has no record of"
+            f" having sent it: {first}. To take it, say where it goes: --place PLACE=FOLDER"
+        )
     if plan.clashing:
         screen.remark(
             f"{many(len(plan.clashing), 'new file stays', 'new files stay')} there, for others of the same name are at"

@@ -1,0 +1,91 @@
+"""A drive that comes from somebody else is data: what it says never decides alone where something is written here."""
+
+import os
+import re
+
+from tests.carrying.machines import TwoMachines
+from tests.world import tree, wav
+
+
+class Strangers(TwoMachines):
+    def setUp(self):
+        super().setUp()
+        self.carry()
+        self.record = self.booth / "carried.toml"
+
+    def edit(self, old, new):
+        """Edit the record of the collection, as anybody can."""
+        text = self.record.read_text()
+        self.assertIn(old, text)
+        self.record.write_text(text.replace(old, new))
+
+    def test_places_that_a_stick_may_not_propose(self):
+        gathered = str(self.homes["ann"] / "Downloads" / "stray.wav")
+        home = self.homes["ann"]
+        (self.homes["bo"] / "through").symlink_to(self.top / "elsewhere")
+        (self.top / "elsewhere").mkdir()
+        bad = (
+            home / ".config" / "autostart" / "x.desktop",
+            home / "Autostart" / "x.desktop",
+            home / "bin" / "ls",
+            home / "through" / "x.wav",
+            self.top / "elsewhere" / "x.wav",
+            "/etc/cron.d/x",
+        )
+        before = tree(self.homes["bo"])
+        for place in bad:
+            with self.subTest(place):
+                text = self.record.read_text()
+                self.edit(f'from = "{gathered}"', f'from = "{place}"')
+                said = self.at("bo", "settle", self.booth, "--here", "--yes", status=3).stderr
+                self.assertIn("--place", said)
+                self.assertEqual(tree(self.homes["bo"]), before)
+                self.assertEqual(os.listdir(self.top / "elsewhere"), [])
+                self.record.write_text(text)
+        self.edit(f'from = "{gathered}"', f'from = "{bad[0]}"')
+        place = re.search(r'place = "(Gathered/[^"]+)"', self.record.read_text())[1]
+        mine = self.homes["bo"] / "Music" / "mine.wav"
+        said = self.at("bo", "settle", self.booth, "--here", "--yes", "--place", f"{place}={mine}").stdout
+        self.assertIn(os.path.basename(mine), said)
+        self.assertTrue(mine.is_file())
+
+    def test_every_file_is_shown_before_the_question(self):
+        said = self.at("bo", "settle", self.booth, "--here", status=2).stdout
+        self.assertIn("stray.wav", said)
+        self.assertIn("Single files", said)
+
+    def test_rows_that_this_computer_did_not_write(self):
+        """Somebody adds a row that says that a list of the collection is the settings of the shell here."""
+        from saltcart.safefile import digest_of
+
+        rc = self.homes["ann"] / ".bashrc"
+        rc.write_text("# as it comes\n")
+        text = self.record.read_text()
+        who = re.search(r'who = "([^"]+)"', text)[1]
+        place = "Ledgers/full.m3u8"
+        digest = digest_of(str(self.booth / place))
+        with open(self.booth / place, "a") as stream:
+            stream.write("touch OWNED\n")
+        self.record.write_text(
+            f'{text}\n[[known]]\nwho = "{who}"\nplace = "{place}"\npath = "{rc}"\ndigest = "{digest}"\n'
+            f'home_digest = "{digest_of(str(rc))}"\ntrip = "zzzz"\n'
+            f'\n[[known]]\nwho = "{who}"\nplace = "Music"\npath = "{self.homes["ann"]}"\ntrip = "zzzz"\n'
+        )
+        wav(self.booth / "Music" / ".config" / "x.wav", 70)
+        wav(self.booth / "Music" / "new.wav", 71)
+        self.at("ann", "settle", self.booth, "--back", "--yes", status=None)
+        self.assertEqual(rc.read_text(), "# as it comes\n")
+        self.assertFalse((self.homes["ann"] / "new.wav").exists())
+        self.assertTrue((self.music / "new.wav").exists(), "where this computer knows the shelf to be")
+        self.assertFalse((self.music / ".config").exists())
+
+    def test_what_never_came_from_here_does_not_come_home(self):
+        """A collection that only says that it is ours."""
+        self.environment["SALTCART_HOME"] = str(self.top / "data-ann")
+        os.remove(self.top / "data-ann" / "agreements")
+        wav(self.booth / "Music" / "new.wav", 71)
+        self.sql(self.booth / "Ledgers" / "library.db", "UPDATE tracks SET plays = 40 WHERE id = 1")
+        before = tree(self.homes["ann"])
+        said = self.at("ann", "settle", self.booth, "--back", "--yes", status=1).stdout
+        self.assertIn("no record", said)
+        self.assertEqual(tree(self.homes["ann"]), before)
