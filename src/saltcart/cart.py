@@ -8,6 +8,7 @@ from typing import Any
 from msgspec import Struct, field
 
 from saltcart import tomlfile
+from saltcart.home import home
 
 NAME = "cart.toml"
 CARE = ("own", "replaceable")
@@ -50,7 +51,7 @@ class KnownDrive(Struct, frozen=True):
 
 class Cart(Struct):
     """The whole configuration; paths are absolute.  `path` is None when there is no file.  `listen` are the words of a
-    command that plays a sound.
+    command that plays a sound, taken from the user's own configuration or from one that was named.
     """
 
     path: str | None = None
@@ -84,25 +85,41 @@ def find(chosen: str | None = None) -> str | None:
     """
     if chosen:
         return os.path.abspath(os.path.expanduser(chosen))
-    from platformdirs import user_config_path
-
     here = Path.cwd()
-    above = [folder / NAME for folder in here.parents if is_own(folder)]
-    candidates = (here / NAME, *above, user_config_path("saltcart", appauthor=False) / NAME)
+    near = [folder / NAME for folder in (here, *here.parents) if is_own(folder)]
+    candidates = [path for path in near if path.is_file() and is_own(path)]
+    candidates.append(Path(users_own()))
     return next((str(path) for path in candidates if path.is_file()), None)
 
 
-def is_own(folder: Path) -> bool:
-    """Whether nobody but this user puts things into a folder."""
-    state = folder.stat()
-    return folder.parent != folder and state.st_uid == os.getuid() and not state.st_mode & 0o022
+def is_own(path: Path) -> bool:
+    """Whether nobody but this user has put something there.
+
+    It belongs to the user, others may not write it, and it lies on a drive that holds the user's home or our own data:
+    drives that travel say of everything that it is the user's.
+    """
+    state = path.stat()
+    at_home = state.st_dev in {device_of(Path.home()), device_of(home())}
+    return path.parent != path and at_home and state.st_uid == os.getuid() and not state.st_mode & 0o022
+
+
+def device_of(folder: Path) -> int:
+    """The device of a folder, or of the nearest one above it that is there."""
+    while not folder.exists():
+        folder = folder.parent
+    return folder.stat().st_dev
+
+
+def users_own() -> str:
+    """The path of the configuration in the user's folder of settings."""
+    from platformdirs import user_config_path
+
+    return str(user_config_path("saltcart", appauthor=False) / NAME)
 
 
 def place(chosen: str | None = None) -> str:
     """Where the configuration is, or would be written."""
-    from platformdirs import user_config_path
-
-    return find(chosen) or str(user_config_path("saltcart", appauthor=False) / NAME)
+    return find(chosen) or users_own()
 
 
 def load(chosen: str | None = None) -> Cart:
@@ -147,5 +164,5 @@ def load(chosen: str | None = None) -> Cart:
         [full(row["path"]) for row in tables.get("ledger", [])],
         drives,
         tables.get("means", []),
-        tables.get("listen", []),
+        tables.get("listen", []) if chosen or path == users_own() else [],
     )

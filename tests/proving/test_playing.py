@@ -68,7 +68,9 @@ class Playing(WorldCase):
         heard.mkdir()
         for command, status in ((["sh", "-c", f'cp "$0" {heard}/$$.wav'], 0), (["sh", "-c", "exit 3", "{}"], 1)):
             (self.top / "cart.toml").write_text(f"listen = {json.dumps(command)}\n")
-            self.run_program("check", "--listen", "--ledger", good, status=status, cwd=self.keel)  # below cart.toml
+            own = ("--cart", self.top / "cart.toml")
+            self.run_program("check", "--listen", "--ledger", good, *own, status=status, cwd=self.keel)
+            self.run_program("check", "--listen", "--ledger", good, status=2, cwd=self.keel)  # it is not named
         self.assertEqual(self.run_json("ledgers", good, cwd=self.keel)["named_twice"], [])
         good.write_text("Sounds/one.wav\nSounds/deep/../one.wav\n")
         self.assertEqual(self.run_json("ledgers", good)["named_twice"], [str(sounds / "one.wav")])

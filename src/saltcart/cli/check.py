@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from saltcart.cart import load
+from saltcart.cart import load, users_own
 from saltcart.cli.account import show_left
 from saltcart.cli.arguments import add_all, add_cart, add_ledgers, add_sha256, add_trip
 from saltcart.cli.documents import check_document
@@ -136,7 +136,9 @@ def play_some(report: CheckReport, options: argparse.Namespace, watch: Watch) ->
     command = load(options.cart).listen
     if options.listen and not command:
         raise UsageError(
-            "There is nothing here to listen with", 'Name a player of yours in cart.toml: listen = ["PLAYER", "{}"].'
+            "There is nothing here to listen with",
+            f"Name a player of yours in {place(users_own())}, or in a file that you name with --cart:"
+            ' listen = ["PLAYER", "{}"]. One in another folder is not used for that.',
         )
     if not any(True for one in report.ledgers for _sound in sounds_of(one.state)):
         raise Refused("No ledger of this names a sound that is there, so none can be played", "Name others: --ledger")

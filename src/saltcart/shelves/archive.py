@@ -19,6 +19,7 @@ from typing import IO, NamedTuple
 from saltcart.errors import Refused, show
 from saltcart.shelves.walk import FILE, FOLDER, Item
 
+MARKER = ".saltcart-drive.toml"  # see drives.drive
 MOST_MEMBERS = 1_000_000
 SUFFIXES = (".zip", ".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tbz2", ".tar.xz", ".txz")
 DAMAGED = (zipfile.BadZipFile, tarfile.TarError, zlib.error, EOFError, NotImplementedError, RuntimeError, ValueError)
@@ -170,6 +171,9 @@ def zip_members(path: str, archive: zipfile.ZipFile) -> Iterator[Member | None]:
             continue
         if fact.filename.startswith(LEFT_BY_SYSTEMS):
             continue
+        if is_marker(fact.filename):
+            yield None
+            continue
         if kind not in (0, stat.S_IFREG):
             yield None
             continue
@@ -198,10 +202,15 @@ def zip_time(fact: zipfile.ZipInfo) -> int:
 def tar_members(archive: tarfile.TarFile) -> Iterator[Member | None]:
     """The files of a tar, None for what is left out."""
     for info in archive:
-        if info.isfile():
+        if info.isfile() and not is_marker(info.name):
             yield Member(info.name, info.size, max(0, int(info.mtime)) * 10**9, info.offset)
         elif not info.isdir():
             yield None
+
+
+def is_marker(name: str) -> bool:
+    """Whether a member would make a folder count as a drive."""
+    return name.replace("\\", "/").rpartition("/")[2].casefold() == MARKER
 
 
 def safe(path: str, name: str) -> str:
