@@ -114,9 +114,10 @@ def prepare_all(trip: Trip, reread: bool, wait: bool, progress: Progress) -> Non
     prepare(trip, reread, progress)
     try:
         refuse_busy(ledgers)  # one may have been opened while the ledgers were read
-    except BaseException:
+    except BaseException as error:
         trip.enter(HAULED, "a program was in the way; nothing was switched")
-        clear_staged(trip)
+        if not clear_staged(trip) and isinstance(error, Refused):
+            raise not_cleared(error, f"saltcart repoint {trip.name}") from error
         raise
 
 

@@ -12,7 +12,7 @@ from msgspec import Struct
 
 from saltcart.drives.drive import mount_of
 from saltcart.errors import BadLedger, Refused, SaltCartError, Stopped, UsageError, show
-from saltcart.home import home, made_home, trips_folder
+from saltcart.home import home, made_home, require_home, trips_folder
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
 from saltcart.ledgers.instrument_parts import INSTRUMENT, PART, parts_of
 from saltcart.ledgers.kinds import head_of
@@ -78,7 +78,8 @@ class Trip(Struct):
         return os.path.join(parent, set_aside_name(name, self.name))
 
     def maps(self) -> list[Map]:
-        """The maps of this trip, from the copies kept in its folder."""
+        """The maps of this trip, from the copies kept in its folder.  OSError when their drive has gone."""
+        require_home()
         return [load_map(path) for path in sorted(map(str, Path(self.folder, "maps").glob("*.toml")))]
 
     def line(self, row: LedgerRow) -> LedgerLine:
