@@ -1,7 +1,8 @@
 """`cart.toml`: what a person has told Salt Cart about their shelves, ledgers and drives.  Nothing needs it."""
 
 import os
-from collections.abc import Sequence
+import stat
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -85,22 +86,38 @@ def find(chosen: str | None = None) -> str | None:
     """
     if chosen:
         return os.path.abspath(os.path.expanduser(chosen))
-    here = Path.cwd()
-    near = [folder / NAME for folder in (here, *here.parents) if is_own(folder)]
-    candidates = [path for path in near if path.is_file() and is_own(path)]
-    candidates.append(Path(users_own()))
+    candidates = [*filter(is_own, nearby()), Path(users_own())]
     return next((str(path) for path in candidates if path.is_file()), None)
 
 
-def is_own(path: Path) -> bool:
-    """Whether nobody but this user has put something there.
-
-    It belongs to the user, others may not write it, and it lies on a drive that holds the user's home or our own data:
-    drives that travel say of everything that it is the user's.
+def passed_over() -> str | None:
+    """The path of a configuration in the working folder, or the nearest above it, not believed for somebody else
+    may have put it there; None without one.
     """
-    state = path.stat()
-    at_home = state.st_dev in {device_of(Path.home()), device_of(home())}
-    return path.parent != path and at_home and state.st_uid == os.getuid() and not state.st_mode & 0o022
+    nearest = next(nearby(), None)
+    return None if nearest is None or is_own(nearest) else str(nearest)
+
+
+def nearby() -> Iterator[Path]:
+    """The configurations in the working folder and those above it, the nearest first."""
+    here = Path.cwd()
+    return (folder / NAME for folder in (here, *here.parents) if (folder / NAME).is_file())
+
+
+def is_own(path: Path) -> bool:
+    """Whether nobody but this user can have put the configuration `path` there.
+
+    It and its folder belong to the user, others may not write them, and they lie on a drive that holds the user's home
+    or our own data: drives that travel say of everything that it is the user's.
+    """
+    devices = {device_of(Path.home()), device_of(home())}
+    return all(one.stat().st_dev in devices and is_private(one.stat()) for one in (path, path.parent))
+
+
+def is_private(state: os.stat_result) -> bool:
+    """Whether a file or folder is this user's, for nobody else to write; many systems give each user a group of one."""
+    others = stat.S_IWOTH if state.st_gid == state.st_uid else stat.S_IWOTH | stat.S_IWGRP
+    return state.st_uid == os.getuid() and not state.st_mode & others
 
 
 def device_of(folder: Path) -> int:

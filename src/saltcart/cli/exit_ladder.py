@@ -36,6 +36,7 @@ def run_command(options: argparse.Namespace) -> int:
             signal.signal(number, interrupt)
         note_home()
         failures.tell_cut_off(options)
+        failures.tell_passed_over(options)
         status: int = options.run(options)
         return status
     except SaltCartError as error:

@@ -5,6 +5,7 @@ import json
 import os
 import sys
 from glob import glob
+from shlex import quote
 
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home, made_home, trips_folder
@@ -24,6 +25,20 @@ def tell_cut_off(options: argparse.Namespace) -> None:
 
     for name, state, remedy in cut_off_trips():
         print(f"saltcart: Trip {name} was cut off while {state}. {remedy}", file=sys.stderr)
+
+
+def tell_passed_over(options: argparse.Namespace) -> None:
+    """Say that a configuration nearby is not used, and how it would be."""
+    if options.quiet or getattr(options, "cart", "") is not None:
+        return
+    from saltcart.cart import passed_over
+
+    if path := passed_over():
+        print(
+            f"saltcart: {show(path)} is not used: others may write it, or its drive travels. If it is yours:"
+            f" --cart {quote(path)}",
+            file=sys.stderr,
+        )
 
 
 def cut(mark: str) -> bool:
