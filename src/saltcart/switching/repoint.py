@@ -413,8 +413,7 @@ def prepare_ledger(
         trip.logbook.put_ledger(row)
         trip.logbook.put_entries(row.number, entries)
     if (not row.changed and not line.over) or row.after == row.before:
-        with suppress(OSError):
-            remove_with_side_files(staged_name(trip, row))  # of a merge, or an update, in which nothing changes
+        remove_with_side_files(staged_name(trip, row))  # of a merge, or an update, in which nothing changes
         return []
     return [transaction.swap(row.place, staged, row.before, row.after, row.backup)]
 

@@ -215,6 +215,7 @@ def opened(name: str, writing: bool = False) -> Iterator[Trip]:
     """
     folder = trips_folder() / name
     if not name or "/" in name or not (folder / "logbook.sqlite").is_file():
+        require_home()  # else it may well be there
         known = ", ".join(names()[-5:]) or "none yet"
         raise UsageError(f"There is no trip {show(name)}", f"See saltcart trips. The latest: {known}.")
     plan = waybills.read(str(folder / "waybill.toml"))
