@@ -2,15 +2,19 @@
 
 import re
 from collections.abc import Iterator, Sequence
+from itertools import count
 
 from saltcart.learning.ground import Ground
 from saltcart.ledgers.rules import Parts
+from saltcart.patterns import Pattern
 
 SEPARATORS = (";", "|", ",", ":")
 # What a path may end before, when it is a piece of a value; no path of a music collection holds these but rarely.
 ENDS = "\"|;\t<>*?\0,)]}' "
 START = re.compile(r"""(?:(?<=[\s"'=:|;,(<\[{])|^)(?:file:/|~/|\$\w+/|/(?=[^/\s])|[A-Za-z]:[\\/]|\\\\)""")
 MOST = 200  # values that are looked at
+MOST_TRIES = 20_000  # stretches that are looked for on the drives; a long text has as many as its length squared
+LONGEST = 4096  # characters of a path, which the system sets
 
 
 def parts_tried(values: Sequence[str], ground: Ground) -> Iterator[Parts]:
@@ -19,12 +23,13 @@ def parts_tried(values: Sequence[str], ground: Ground) -> Iterator[Parts]:
         if any(separator in value for value in values):
             yield Parts(separator)
     if pattern := piece_of(values, ground):
-        yield Parts(piece=re.compile(pattern))
+        yield Parts(piece=Pattern(pattern))
 
 
 def piece_of(values: Sequence[str], ground: Ground) -> str | None:
     """A pattern with a group `path` for the paths that stand in the values with other text around them."""
-    around = [found for value in values[:MOST] if (found := stretch(value, ground))]
+    tries = count(1)
+    around = [found for value in values[:MOST] if (found := stretch(value, ground, tries))]
     if not around or all((start, end) == (0, len(value)) for value, start, end in around):
         return None
     leads = {value[:start] for value, start, _end in around}
@@ -44,12 +49,17 @@ def common_end(texts: Sequence[str]) -> str:
     return shortest[at:]
 
 
-def stretch(value: str, ground: Ground) -> tuple[str, int, int] | None:
-    """The value, with start and end of the first stretch in it that is a path of something that is there."""
+def stretch(value: str, ground: Ground, tries: Iterator[int]) -> tuple[str, int, int] | None:
+    """The value, with start and end of the first stretch in it that is a path of something that is there; None too
+    once `tries`, a counter, has come to the most that are made.
+    """
     for found in START.finditer(value):
         start = found.start()
-        ends = [len(value), *(at for at in range(len(value) - 1, start, -1) if value[at] in ENDS)]
+        last = min(len(value), start + LONGEST)
+        ends = [last, *(at for at in range(last - 1, start, -1) if value[at] in ENDS)]
         for end in ends:
+            if next(tries) > MOST_TRIES:
+                return None
             if any(ground.resolve(spelling, value[start:end]) for spelling in ("native", "uri", "windows")):
                 return value, start, end
     return None

@@ -1,6 +1,5 @@
 """What one place of a kind of file teaches: whether its values are paths, in which spelling, starting from where."""
 
-import re
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
@@ -12,10 +11,11 @@ from saltcart.learning.lessons import Lesson
 from saltcart.learning.pieces import parts_tried
 from saltcart.ledgers.rules import Parts
 from saltcart.mentions.history import speaks_of_past
+from saltcart.patterns import Pattern
 from saltcart.shelves.audio import kind_of
 
 TRIED = ("native", "uri", "windows", "drive", "relative", "windows-relative", "uri-reference", "auto")
-WHOLE_LINE = Parts(piece=re.compile(r"^(?P<path>[^\r\n]+)"))
+WHOLE_LINE = Parts(piece=Pattern(r"^(?P<path>[^\r\n]+)"))
 SURE = 0.5  # more than this share of the values must resolve
 
 

@@ -1,7 +1,6 @@
 """Maps: TOML files that say where the entries of one kind of ledger lie and how they are spelt."""
 
 import os
-import re
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, NamedTuple
 
@@ -15,6 +14,7 @@ from saltcart.ledgers.containers.json_lists import JsonLists
 from saltcart.ledgers.facts import COLUMNS
 from saltcart.ledgers.rules import At, Parts
 from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
+from saltcart.patterns import BadPattern, Pattern
 from saltcart.spelling import Spelling, spelling_named
 from saltcart.spelling.forms import SPELLINGS
 
@@ -251,11 +251,11 @@ def check_entry(path: str, number: int, entry: dict[str, Any], container: str) -
 def check_pattern(place: tomlfile.Place, pattern: str) -> None:
     """Raise BadFile for what is no pattern with a group named path."""
     try:
-        if "path" in re.compile(pattern).groupindex:
+        if Pattern(pattern).names_path:
             return
         problem = "a pattern needs a group named path"
-    except re.error as error:
-        problem = f"is no pattern ({error})"
+    except BadPattern as error:
+        problem = f"is no pattern that could be used ({error})"
     raise place.fail(problem, "Write it like: file=(?P<path>.+)")
 
 
@@ -322,5 +322,5 @@ def place_rule(entry: dict[str, Any]) -> At:
 def parts_of(entry: dict[str, Any]) -> Parts | None:
     """Where in a value the paths stand, when it is not one whole path."""
     if "piece" in entry:
-        return Parts(piece=re.compile(entry["piece"]))
+        return Parts(piece=Pattern(entry["piece"]))
     return Parts(entry["separator"]) if entry.get("separator") else None

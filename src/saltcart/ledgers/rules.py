@@ -8,6 +8,7 @@ from typing import AnyStr
 from msgspec import Struct
 
 from saltcart.ledgers.codings import Escape
+from saltcart.patterns import Pattern
 from saltcart.spelling import Spelling, spelling_named
 
 XML_BASE = "@xml:base"
@@ -17,12 +18,12 @@ class Parts(Struct, frozen=True):
     """Where in a value the paths stand: between separators, or where the group `path` of a pattern matches."""
 
     separator: str = ""
-    piece: re.Pattern[str] | None = None
+    piece: Pattern | None = None
 
     def spans(self, value: str) -> list[tuple[int, int]]:
         """Start and end of each path, blanks around those of a list left out."""
         if self.piece:
-            return [found.span("path") for found in self.piece.finditer(value) if found["path"]]
+            return list(self.piece.spans(value))
         spans, start = [], 0
         for part in value.split(self.separator):
             lead = len(part) - len(part.lstrip())

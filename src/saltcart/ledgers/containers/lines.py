@@ -7,6 +7,7 @@ from saltcart.ledgers.codings import CSV, CSV_FIELD, LINE, QUOTED, TOML, TSV_FIE
 from saltcart.ledgers.rules import At, Bases, Matcher, parted
 from saltcart.ledgers.spans import Span
 from saltcart.ledgers.textual import Found, byte_spans, decoded, line_of, with_bases
+from saltcart.patterns import Pattern
 
 Value = tuple[int, int, str, Escape, int]  # start, end, place, escape, number of its section or row
 SECTION = re.compile(r"[ \t]*\[([^\]\r\n]*)\]")
@@ -136,9 +137,8 @@ def pattern_spans(data: bytes, rules: Sequence[At]) -> list[Span]:
     text = decoded(data)
     found: list[Found] = []
     for rule in rules:
-        for match in re.finditer(rule.at, text.text, re.MULTILINE):
-            if match["path"]:
-                found.append(Found(*match.span("path"), "", LINE, rule.spelling, rule.names))
+        for start, end in Pattern(rule.at, lines=True).spans(text.text):
+            found.append(Found(start, end, "", LINE, rule.spelling, rule.names))
     found.sort(key=lambda one: one.start)
     known: list[tuple[int, int]] = []
     apart = [one for number, one in enumerate(found) if not number or one.start >= found[number - 1].end]
