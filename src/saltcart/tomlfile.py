@@ -34,7 +34,8 @@ def read(path: str, shape: Mapping[str, Any]) -> dict[str, Any]:
     except UnicodeDecodeError as error:
         raise BadFile(path, None, "is not UTF-8 text", "Save it as UTF-8.") from error
     except OSError as error:
-        raise BadFile(path, None, error.strerror or "cannot be read", "Check the path.") from error
+        remedy = "Check the path; if its drive is not connected, plug it in."
+        raise BadFile(path, None, error.strerror or "cannot be read", remedy) from error
     try:
         tables = parsed(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:

@@ -48,11 +48,6 @@ def noted() -> set[str]:
     return set()
 
 
-def is_ours(row: Known) -> bool:
-    """Whether this computer wrote that row, exactly so."""
-    return mark_of_row(row) in noted()
-
-
 def may_be_proposed(path: str) -> bool:
     """Whether a place that a collection proposes here may be taken over when the person has seen it: below the home
     folder, nothing hidden on the way, no folder from which things are started, and through no link.
