@@ -316,13 +316,13 @@ def clear_updates(trip: Trip) -> None:
         if os.path.isdir(os.path.dirname(place)):
             sync_folder(os.path.dirname(place))
             trip.logbook.waits_no_more(number, path)
-    for _number, path, _digest in manifests.recorded(trip):
+    ours = [path for _number, path, _digest in manifests.recorded(trip)]
+    ours += [os.path.join(trip.waybill.collection, NAME)] if trip.waybill.collection else []
+    for path in ours:
         remove_if_there(staged_for(path, trip.name))
-    for row in trip.logbook.ledgers():  # what was killed while it wrote
-        for path in {row.place, row.path} if row.rewrite else ():
-            remove_if_there(neighbour_of(path))
-    if trip.waybill.collection:
-        remove_if_there(staged_for(os.path.join(trip.waybill.collection, NAME), trip.name))
+    ledgers = {path for row in trip.logbook.ledgers() if row.rewrite for path in (row.place, row.path)}
+    for path in (*ledgers, *ours):
+        remove_if_there(neighbour_of(path))  # of a program that was killed while it wrote
 
 
 def remove_superseded(trip: Trip, place: str, was: Sequence[str] | None) -> None:
