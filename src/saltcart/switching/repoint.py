@@ -318,11 +318,11 @@ def clear_updates(trip: Trip) -> None:
             trip.logbook.waits_no_more(number, path)
     ours = [path for _number, path, _digest in manifests.recorded(trip)]
     ours += [os.path.join(trip.waybill.collection, NAME)] if trip.waybill.collection else []
-    for path in ours:
-        remove_if_there(staged_for(path, trip.name))
     ledgers = {path for row in trip.logbook.ledgers() if row.rewrite for path in (row.place, row.path)}
-    for path in (*ledgers, *ours):
-        remove_if_there(neighbour_of(path))  # of a program that was killed while it wrote
+    left = [neighbour_of(path) for path in (*ledgers, *ours)]  # by a program that was killed while it wrote
+    for path in (*left, *(staged_for(path, trip.name) for path in ours)):
+        if os.path.lexists(path):
+            remove_if_there(path)
 
 
 def remove_superseded(trip: Trip, place: str, was: Sequence[str] | None) -> None:
