@@ -14,7 +14,7 @@ ROOMS = (
     "cli", "demo", "report", "switching", "carrying", "mending", "proving", "hauling", "planning", "looking",
     "learning", "mentions", "trips", "waybills",
     "judging", "drives", "ledgers", "shelves", "spelling", "cart", "tomlfile", "home", "safefile", "renaming",
-    "own_names", "progress", "errors", "standins",
+    "own_names", "patterns", "progress", "errors", "standins",
 )  # fmt: skip
 
 
