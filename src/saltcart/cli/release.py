@@ -8,7 +8,7 @@ from saltcart.cli.documents import trip_document
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import UsageError, show
 from saltcart.proving.backups import Irreplaceable, irreplaceable
-from saltcart.switching.release import release
+from saltcart.switching.release import ReleaseReport, release
 from saltcart.trips.summary import summary
 from saltcart.trips.trip import RELEASING, SWITCHED
 
@@ -54,29 +54,7 @@ def run(options: argparse.Namespace) -> int:
         raise need_answer(options, "removed")
     with screen.watch() as watch:
         report = release(name, options.trash, watch)
-    gone = (
-        "are in the trash; empty it to gain the room"
-        if options.trash
-        else f"removed; the old drive has {size(report.freed_bytes)} more room"
-    )
-    screen.say(f"Every copy was read again and verified. {many(report.files, 'original', 'originals')} {gone}.")
-    if report.read_files:
-        screen.say(
-            f"{many(report.read_files, 'original was', 'originals were')} read once more too"
-            f" ({size(report.read_bytes)}), because size and times alone did not prove them unchanged."
-        )
-    if not options.trash and report.freed_bytes < report.removed_bytes // 2:
-        screen.remark(
-            f"{size(report.removed_bytes)} were removed: what is not free yet is shared with the copies, kept by"
-            " snapshots, or has been written to by other programs meanwhile"
-        )
-    if report.kept:
-        screen.remark(
-            f"{many(len(report.kept), 'file is', 'files are')} not what was copied: edited or added since, or not"
-            " copied at all. Nothing of that was removed:"
-        )
-    for path in report.kept:
-        screen.say(f"    {place(path)}")
+    show_release(screen, report, options.trash)
     screen.document(
         {
             **trip_document(summary(name)),
@@ -90,6 +68,33 @@ def run(options: argparse.Namespace) -> int:
         }
     )
     return 1 if report.kept else 0
+
+
+def show_release(screen: Screen, report: ReleaseReport, trash: bool) -> None:
+    """What was removed, what that gained, and what was kept."""
+    gone = (
+        "are in the trash; empty it to gain the room"
+        if trash
+        else f"removed; the old drive has {size(report.freed_bytes)} more room"
+    )
+    screen.say(f"Every copy was read again and verified. {many(report.files, 'original', 'originals')} {gone}.")
+    if report.read_files:
+        screen.say(
+            f"{many(report.read_files, 'original was', 'originals were')} read once more too"
+            f" ({size(report.read_bytes)}), because size and times alone did not prove them unchanged."
+        )
+    if not trash and report.freed_bytes < report.removed_bytes // 2:
+        screen.remark(
+            f"{size(report.removed_bytes)} were removed: what is not free yet is shared with the copies, kept by"
+            " snapshots, or has been written to by other programs meanwhile"
+        )
+    if report.kept:
+        screen.remark(
+            f"{many(len(report.kept), 'file is', 'files are')} not what was copied: edited or added since, or not"
+            " copied at all. Nothing of that was removed:"
+        )
+    for path in report.kept:
+        screen.say(f"    {place(path)}")
 
 
 def backed_up(one: Irreplaceable) -> str:

@@ -223,6 +223,11 @@ def show_plan(screen: Screen, plan: SettlePlan) -> None:
     )
     if folded := len(plan.ledgers) - len(shown):
         screen.say(f"{many(folded, 'ledger is', 'ledgers are')} as they were on both sides.")
+    show_remarks(screen, plan)
+
+
+def show_remarks(screen: Screen, plan: SettlePlan) -> None:
+    """What is missing or altered in a collection, what is new in it, and what stays there."""
     for problem in plan.problems[:MOST]:
         screen.remark(f"{problem.verdict}: {place(problem.path)}: {problem.why}")
     if more := plan.problems[MOST:]:
