@@ -116,7 +116,16 @@ class Passed(WorldCase):
         self.assertEqual(sorted(found), ["crate.song", "lighter.song"])
 
     def test_what_a_collection_holds_is_left_to_itself(self):
-        (self.lighter / "Booth").mkdir()
-        (self.lighter / "Booth" / "carried.toml").write_text("")
-        (self.lighter / "Booth" / "list.m3u8").write_text(self.paths[0] + "\n")
-        self.assertEqual(self.draft(0), {})
+        """One that this computer made: a file that anybody can write hides nothing, not even where it says ours."""
+        listed = self.top / "user" / "set.m3u8"
+        listed.write_text("\n".join(self.paths) + "\n")
+        booth = self.lighter / "Booth"
+        self.run_program("carry", self.shelf, "--to", booth, "--ledger", listed, "--no-search", "--yes")
+        (booth / "home.m3u8").write_text(self.paths[0] + "\n")
+        self.assertNotIn("home.m3u8", self.draft(0))
+        for number, record in enumerate((b"", (booth / "carried.toml").read_bytes())):
+            strange = self.top / "user" / f"pack {number}"
+            strange.mkdir()
+            (strange / "carried.toml").write_bytes(record)
+            (strange / f"hidden {number}.song").write_bytes(b"SONG\0\0" + self.paths[0].encode() + b"\0")
+        self.assertLessEqual({"hidden 0.song", "hidden 1.song"}, set(self.draft(1)))

@@ -26,7 +26,8 @@ from saltcart.shelves.audio import kind_of
 from saltcart.shelves.manifest import SUFFIXES
 from saltcart.shelves.walk import FILE, Item, walk
 from saltcart.spelling.moves import tail_below
-from saltcart.waybills.collection import is_collection
+from saltcart.trips.trip import opened
+from saltcart.waybills.collection import NAME, is_collection, read
 
 LARGEST = 512 << 20  # bytes; larger files that are no databases are told and not read
 OURS = "ours"
@@ -132,9 +133,19 @@ def passed_over(path: str, own: str) -> str:
         return OURS
     if name in CACHES:
         return "cache folders"
-    if is_collection(path):
+    if is_collection(path) and made_by_trip(path):
         return "collections that travel"  # settled on their own, and made true by that
     return "tops of other drives" if os.path.ismount(path) else ""
+
+
+def made_by_trip(top: str) -> bool:
+    """Whether a trip of this computer made the collection in the folder `top`.
+
+    What lies there does not alone decide that nothing is searched: anybody can have put it there.
+    """
+    with suppress(SaltCartError, OSError), opened(read(os.path.join(top, NAME)).trip) as trip:
+        return trip.waybill.collection == top
+    return False
 
 
 def is_database(path: str) -> bool:
