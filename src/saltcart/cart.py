@@ -16,6 +16,8 @@ CARE = ("own", "replaceable")
 ROLES = ("sounds", "backup", "system")
 SHAPE: dict[str, Any] = {
     "places": [str],
+    "not_searched": [str],
+    "leave_unread": [str],
     "maps": [str],
     "backup_marks": [str],
     "headroom_percent": int,
@@ -65,6 +67,8 @@ class Cart(Struct):
     drives: list[KnownDrive] = field(default_factory=list)
     means: Sequence[str] = ()
     listen: Sequence[str] = ()
+    not_searched: Sequence[str] = ()
+    leave_unread: Sequence[str] = ()
 
     def meanings(self, more: Sequence[str] = ()) -> list[str]:
         """What paths of other systems mean here, with `more` declarations such as `D:=/media/lighter` in front."""
@@ -182,4 +186,6 @@ def load(chosen: str | None = None) -> Cart:
         drives,
         tables.get("means", []),
         tables.get("listen", []) if chosen or path == users_own() else [],
+        [full(text) for text in tables.get("not_searched", [])],
+        [full(text) for text in tables.get("leave_unread", [])],
     )

@@ -47,6 +47,45 @@ class ArchiveCase(WorldCase):
         return self.run_json("move", path, "--to", self.lighter / "Packs", *more, "--yes", status=status)
 
 
+class Parted(ArchiveCase):
+    """Presets in no format known name their sounds from their own folder, and go elsewhere than these."""
+
+    def setUp(self):
+        super().setUp()
+        self.presets = self.made / "presets"
+        self.presets.mkdir()
+        self.small = self.keel / "Small"
+
+    def parted(self, path, *more, status=0):
+        """Unpack, with the presets going elsewhere."""
+        words = ("--to", self.lighter / "Packs", "--small-to", self.small, "*.tin", "*.sfz", "*.m3u8")
+        return self.run_program("move", path, *words, *more, "--yes", status=status)
+
+    def test_presets_of_a_kind_nobody_described_follow(self):
+        for kind in KINDS:
+            with self.subTest(kind):
+                self.setUp()
+                (self.presets / "One.tin").write_text("tin preset\nsample: ../low/C1.wav\nlevel: 7\n")
+                (self.presets / "Two.tin").write_text("tin preset\nsample: ../high/Été 50%.wav\nlevel: 3\n")
+                self.parted(self.pack(kind))
+                for path in (self.small / "Bêlls" / "presets").iterdir():
+                    (name,) = (line[8:] for line in path.read_text().splitlines() if line.startswith("sample: "))
+                    self.assertTrue((path.parent / name).is_file(), name)
+
+    def test_what_cannot_follow_holds_the_trip_back_by_name(self):
+        """Before anything is unpacked; a person may say that it may be so."""
+        (self.presets / "One.tin").write_bytes(b"TIN\1\xff../low/C1.wav\xff\0\1\2../high/x.wav\xff")
+        path, before = self.pack("zip"), tree(self.top, "home")
+        said = self.parted(path, status=3).stderr
+        self.assertIn("presets/One.tin", said)
+        self.assertEqual(tree(self.top, "home"), before)
+        self.parted(path, "--leave-unread", path)
+
+    def test_an_archive_that_stays_whole_needs_no_look(self):
+        (self.presets / "One.tin").write_bytes(b"TIN\1\xff../low/C1.wav\xff\0")
+        self.unpack(self.pack("zip"))
+
+
 class Unpacked(ArchiveCase):
     def test_each_kind_there_and_back(self):
         for kind in KINDS:

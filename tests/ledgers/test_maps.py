@@ -189,7 +189,7 @@ CASES = {
     ),
     **{
         f"counted-{number}.x": (
-            f'container = "counted"\nencoding = "{encoding}"\n'
+            f'container = "counted"\ntrusted = true\nencoding = "{encoding}"\n'
             f'counted = {{ width = {width}, order = "{order}", of = "{of}" }}',
             ['at = "text"'],
             b"RACK\1\0" + counted_texts(["/keel/S/é 1.wav", "Pad / One", "/keel/T/c.wav"], encoding, width, order, of),

@@ -1,5 +1,6 @@
 """A folder is found in bytes in whatever form programs write it, and nothing else is taken for it."""
 
+import base64
 import json
 import os
 import re
@@ -38,10 +39,33 @@ FORMS = {
     "from the file's folder": f"../{PLACE[10:]}{TAIL}".encode(),
     "its length before it": b"\0\0\0" + bytes([len(PLACE.encode())]) + PLACE.encode() + b"\0",
     "a length that looks like a letter": b"\1\0pathA" + PLACE.encode() + b"\0",
+    "two slashes": f"x={PLACE[:9]}/{PLACE[9:]}{TAIL}".encode(),
+    "a folder's name for itself": f"x={PLACE[:9]}/./{PLACE[10:]}{TAIL}".encode(),
+    "a detour": f"x={PLACE[:9]}/Old/../{PLACE[10:]}{TAIL}".encode(),
+    "a detour in a URI": b"file:///mnt/keel/Old/%2e%2E/" + quote(PLACE[10:] + TAIL).encode(),
+    "for a shell": b"play " + re.sub("([ '&])", r"\\\1", PLACE).encode() + b"/x",
+    "bytes in figures": "".join(f"\\x{byte:02x}" if byte > 126 else chr(byte) for byte in PLACE.encode()).encode(),
+    "JSON in JSON": json.dumps({"state": json.dumps({"file": PLACE + TAIL})}).encode(),
+    "a URI in JSON in JSON": json.dumps(json.dumps("file://" + quote(PLACE + TAIL))).replace("/", "\\/").encode(),
+    "Base64": base64.b64encode(f"<{PLACE}{TAIL}>".encode()),
+    "Base64 one byte on": base64.b64encode(f"=<{PLACE}{TAIL}>".encode()),
+    "UTF-32": f"x={PLACE}{TAIL}".encode("utf-32-le"),
+    "UTF-32, the other order": f"x={PLACE}{TAIL}".encode("utf-32-be"),
+    "a blank after it": f"open {PLACE} My bells\n".encode(),
+    "a word after it": f"player --dir {PLACE} --loud --out /tmp/x\n".encode(),
+    "a control sign after it": f"dir\2{PLACE}\1next\0\0".encode(),
+    "a letter that nobody declared": f"Q:\\{PLACE[10:]}\\low".replace("/", "\\").encode(),
+    "a letter and a folder above": f"Q:\\Music\\{PLACE[10:]}\\low".replace("/", "\\").encode(),
+    "through a variable": f"$BELLS/{os.path.basename(PLACE)}{TAIL}".encode(),
+    "through a second mount": f"/srv/again/{PLACE[10:]}{TAIL}".encode(),
     "a long UTF-16 text": b"\1\2" + PLACE.encode("utf-16-le") + b"\0\0",
 }
 OTHERS = (
     f"{PLACE} Extra/low",
+    f"{PLACE} Extra",
+    f"{PLACE} gone/low",
+    f"Q:/{os.path.basename(PLACE)}/low",
+    f"Q:/Other/{os.path.basename(PLACE)}/low",
     f"{PLACE}.set-aside-x1",
     f"/backup{PLACE}{TAIL}",
     f"/mnt/lighter/{PLACE[10:]}{TAIL}",
@@ -52,7 +76,9 @@ OTHERS = (
 
 def hits(data, folder=BESIDE, new=None):
     """How often the place is found."""
-    forms = PlaceForms(PLACE, "/mnt/keel", ["S:/" + PLACE[10:]])
+    others = [f"$BELLS/{os.path.basename(PLACE)}", f"/srv/again/{PLACE[10:]}"]
+    longer = [f"{os.path.basename(PLACE)} Extra"]
+    forms = PlaceForms(PLACE, "/mnt/keel", ["S:/" + PLACE[10:]], others=others, longer=longer)
     if new:
         forms.pass_over(PlaceForms(new, "/mnt/lighter"))
     return len(list(find(data, [forms], folder)))

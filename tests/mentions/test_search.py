@@ -1,13 +1,19 @@
 """A search reads large and packed files piece by piece, many by several processes, and unchanged ones once."""
 
+import bz2
 import gzip
+import io
+import lzma
 import os
 import random
 import tempfile
 import unittest
 import zipfile
+import zlib
 from pathlib import Path
 from unittest import mock
+
+import zstandard
 
 from saltcart.mentions import content, readers
 from saltcart.mentions.place_forms import PlaceForms
@@ -64,8 +70,47 @@ class Searching(unittest.TestCase):
                     self.write(name, data)
                 for name in ("a.txt", "a.gz", "a.zip"):
                     mention = content.mentions_in(str(self.files / name), [PlaceForms(PLACE, "/")])
-                    places = [int(spot.where.rpartition("line ")[2]) for spot in mention.spots]
+                    places = [int(spot.where.rpartition("line ")[2]) for spot in (*mention.spots, *mention.said)]
                     self.assertEqual((mention.count, places), (len(wanted), wanted), name)
+
+    def test_what_is_packed_is_read_whatever_packs_it(self):
+        """Each packer, one in the other, and zlib within a binary file."""
+        raw = f"level=1\nkit={PLACE}/x.wav\n".encode() * 3
+        inner = io.BytesIO()
+        with zipfile.ZipFile(inner, "w", zipfile.ZIP_BZIP2) as archive:
+            archive.writestr("a.cfg", raw)
+        packed = {
+            "a.bz2": bz2.compress(raw),
+            "a.xz": lzma.compress(raw),
+            "a.zst": zstandard.ZstdCompressor().compress(raw),
+            "a.zlib": b"PACK\0\1" + zlib.compress(raw) + bytes(9),
+            "two.zlib": b"PACK\0\1" + zlib.compress(b"x" * 99, 9) + bytes(9) + zlib.compress(raw, 1) + b"\0",
+            "in.gz": gzip.compress(inner.getvalue()),
+            "in.xz": lzma.compress(gzip.compress(raw)),
+            "a.zip": inner.getvalue(),
+        }
+        for name, data in packed.items():
+            with self.subTest(name):
+                self.write(name, data)
+                found = content.mentions_in(str(self.files / name), [PlaceForms(PLACE, "/")])
+                self.assertEqual(found.count, 3)
+
+    def test_what_costs_too_much_is_a_gap(self):
+        """A bomb, members that are each harmless, one packed in the other too often, and what is no packed file."""
+        many = io.BytesIO()
+        with zipfile.ZipFile(many, "w", zipfile.ZIP_DEFLATED) as archive:
+            for number in range(6):
+                archive.writestr(f"{number}.txt", bytes(20 << 20))
+        deep = b"x"
+        for _turn in range(5):
+            deep = gzip.compress(deep)
+        for name, data in (("a.gz", gzip.compress(bytes(90 << 20))), ("a.zip", many.getvalue()), ("deep.gz", deep)):
+            with self.subTest(name):
+                self.write(name, data)
+                result = search(forms_of([PLACE]), [str(self.files / name)])
+                self.assertEqual(dict(result.gap_counts), {"not searched completely": 1})
+        self.write("x.zst", b"\x28\xb5\x2f\xfd" + b"\xff" * 30)
+        self.assertEqual(sum(search(forms_of([PLACE]), [str(self.files / "x.zst")]).gap_counts.values()), 1)
 
     def test_many_files_are_read_by_several_processes(self):
         for number in range(1700):

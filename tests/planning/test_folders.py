@@ -96,7 +96,7 @@ class Lists(FolderCase):
             (("add", self.more, "--ledger", empty), 3, "lists no folders"),
             (("add", self.more), 2, "Nobody said which program"),
             (("add",), 2, "needs a folder"),
-            (("new-things", self.more, "--ledger", self.settings), 3, "Nobody has said which entry"),
+            (("new-things", self.more, "--ledger", self.settings), 3, "is the folder for new things is not known"),
             (("add", self.shelf.parent, "--ledger", self.settings), 2, "lies in it: a program that looks through both"),
             (("add", self.shelf / "low", "--ledger", self.settings), 2, "holds it: a program that looks through both"),
         ]:
@@ -109,7 +109,6 @@ class Lists(FolderCase):
         plan = self.top / "player.toml"
         text = PLAYER_MAP.read_text().replace("petrel player", "other")
         for add, words in [
-            ("", "does not say what else"),
             ("add = { values = { colour = 1 } }", "has no column colour"),
             ("where = \"path LIKE '/old%'\"\nadd = {}", "would not be one of those"),
         ]:

@@ -32,6 +32,7 @@ class Petrel(WorldCase):
 
         cls.master = Path(os.path.realpath(os.environ.get("TMPDIR", "/tmp"))) / f"petrel-{os.getpid()}"
         build_studio(cls.master)
+        cls.master.chmod(0o700)  # nobody else's programs can reach it
         cls.addClassCleanup(shutil.rmtree, cls.master)
 
     def test_survey_finds_everything_once(self):

@@ -113,7 +113,7 @@ class OwnPlaces(WorldCase):
                 self.assertIsNone(drives.find_drive("device:a.program", str(self.keel)))
 
     def test_the_record_is_private(self):
-        os.chmod(self.top, 0o755)
+        os.chmod(self.top, 0o750)
         ledger = self.keel / "private.m3u8"
         ledger.write_text(f"{self.shelf}/low/0.wav\n")
         ledger.chmod(0o600)

@@ -9,7 +9,19 @@ from typing import TYPE_CHECKING
 
 from saltcart.cli.screen import Screen, many, place
 from saltcart.errors import Refused, show
-from saltcart.mentions.standings import HISTORY, IN_FULL, IN_PART, LEFT, ORIGINALS, SERVED, UNCHANGEABLE, UNREAD
+from saltcart.mentions.standings import (
+    HISTORY,
+    IN_FULL,
+    IN_PART,
+    LEFT,
+    LINKED,
+    ORIGINALS,
+    SAID,
+    SERVED,
+    SHOWS_LESS,
+    UNCHANGEABLE,
+    UNREAD,
+)
 
 if TYPE_CHECKING:  # a check draws up no account
     from saltcart.mentions.content import Spot
@@ -19,12 +31,17 @@ if TYPE_CHECKING:  # a check draws up no account
     from saltcart.proving.results import CheckReport
 
 SHOWN = 20
+MOST_GAPS_SHOWN = 3
+WHY_NOT = {"could not be read": "for it could not be read", "too large": "for it is larger than 512 MB"}
 STANDINGS = {
     IN_FULL: "understood",
     IN_PART: "understood in part",
     UNREAD: "not understood",
     UNCHANGEABLE: "cannot be changed",
+    SHOWS_LESS: "will show less",
+    LINKED: "a link into it",
     HISTORY: "a history, may stay",
+    SAID: "only mentioned in a text, unchanged",
     LEFT: "left as you said",
     SERVED: "served by the signpost",
     ORIGINALS: "finds the originals",
@@ -55,6 +72,7 @@ def show_account(screen: Screen, account: Account, changed: bool) -> None:
     screen.table("Will go on naming the old place", ("File", "How it stands", ">Times", "For instance"), rows[:SHOWN])
     if len(rows) > SHOWN:
         screen.say(f"... and {len(rows) - SHOWN} more (see --json)")
+    show_views(screen, files)
     for one in files:
         if one.counted:
             screen.remark(
@@ -62,8 +80,38 @@ def show_account(screen: Screen, account: Account, changed: bool) -> None:
                 " program before you release the originals"
             )
     screen.say(searched_text(account.search))
-    for away in account.away:
-        screen.remark(f"Not searched, for it is not there: {place(away)}")
+    show_gaps(screen, account.search, account.away)
+    if account.backups:
+        screen.say(f"Not searched, for they are kept for backups: {', '.join(map(place, account.backups))}.")
+
+
+def show_inside(screen: Screen, files: Sequence[Accounted]) -> None:
+    """Which files in archives name what parts from them, and are not understood."""
+    rows = [(place(one.path), one.uncovered, spots_text(one.spots)) for one in files]
+    screen.table("In archives, and naming what goes elsewhere", ("File", ">Times", "For instance"), rows[:SHOWN])
+
+
+def show_gaps(screen: Screen, search: Search, away: Sequence[str]) -> None:
+    """What was not searched, and how to say that this is meant."""
+    for one in away:
+        screen.remark(f"Not searched, for it is not there: {place(one)}")
+    for why, count in sorted(search.gap_counts.items()):
+        some = [gap.path for gap in search.gaps if gap.why == why]
+        named = ", ".join(map(place, some if screen.all else some[:MOST_GAPS_SHOWN]))
+        more = "" if screen.all or count <= MOST_GAPS_SHOWN else f" and {count - MOST_GAPS_SHOWN} more (--all)"
+        screen.remark(
+            f"Not searched, {WHY_NOT.get(why, why)}: {named}{more}. If nothing there matters: --no-search"
+            f" {shlex.quote(show(some[0]))}"
+        )
+
+
+def show_views(screen: Screen, files: Sequence[Accounted]) -> None:
+    """Which programs would see less, through which of their folders."""
+    rows = [(place(one.path), place(view.folder), view.before, view.after) for one in files for view in one.views]
+    if rows:
+        screen.say()
+    columns = ("Program's file", "Folder that it lists", ">Sounds in it now", ">After the move")
+    screen.table("Folders that stay and will show less", columns, rows if screen.all else rows[:SHOWN])
 
 
 def show_learnt(screen: Screen, account: Account) -> None:
@@ -99,6 +147,15 @@ def advice(files: Sequence[Accounted], arranged: bool) -> list[str]:
     first, unread = shlex.quote(show(files[0].path)), [one for one in files if one.standing != UNCHANGEABLE]
     link = "Leave a link at the old place, for programs that follow links:   add --signpost"
     lines = [] if arranged else [link]  # which leads to one folder
+    less = [one for one in files if one.standing == SHOWS_LESS]
+    linked = [one for one in files if one.standing == LINKED]
+    unread = [one for one in unread if one not in less and one not in linked]
+    if linked:
+        lines.append("Let your own links lead to the new place:   add --turn-links")
+    if less:
+        lines.append(f"Or add the new folder to the list of folders in its program, then:   add --leave-unread {first}")
+    if len(less) == len(files) or len(linked) == len(files):
+        return lines if less else [*lines, f"Or let it lead nowhere:   add --leave-unread {first}"]
     if unread:
         described = shlex.quote(show(unread[0].path))
         lines.append(f"Describe the file (see docs/maps.md):   saltcart learn {described} --against SHELF")
@@ -118,8 +175,19 @@ def refuse_open(plan: Draft) -> None:
         raise Refused(
             f"{many(len(files), 'file names', 'files name')} these sounds and would not follow",
             "\n     ".join(advice(files, bool(plan.arranged))),
-            [f"{show(one.path)}: {one.why or STANDINGS[one.standing]}, {one.uncovered} left" for one in files[:SHOWN]],
+            [f"{show(one.path)}: {reason(one)}" for one in files[:SHOWN]],
         )
+
+
+def reason(one: Accounted) -> str:
+    """Why a file would not follow."""
+    if one.standing == SHOWS_LESS:
+        return "; ".join(
+            f"{show(view.folder)} holds {many(view.before, 'sound', 'sounds')} now, {view.after} after the move"
+            for view in one.views
+        )
+    because = f": {one.why}" if one.why else ""
+    return f"{STANDINGS[one.standing]}, {one.uncovered} left{because}"
 
 
 def show_left(screen: Screen, report: CheckReport) -> None:
@@ -134,5 +202,5 @@ def show_left(screen: Screen, report: CheckReport) -> None:
         screen.say(f"... and {len(rows) - SHOWN} more (see --json)")
     if report.search:
         screen.say(searched_text(report.search))
-    for away in report.unsearched:
-        screen.remark(f"Not searched, for it is not there: {place(away)}")
+    if report.search:
+        show_gaps(screen, report.search, report.unsearched)

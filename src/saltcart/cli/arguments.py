@@ -81,6 +81,11 @@ def add_plan(parser: argparse.ArgumentParser) -> None:
         "--copy", action="store_true", help="copy: ledgers name the copies, and the originals stay as they are"
     )
     parser.add_argument(
+        "--trust-map",
+        action="store_true",
+        help="rewrite binary files too of which nothing is known but the lengths before their texts",
+    )
+    parser.add_argument(
         "--new-things",
         metavar="FOLDER",
         help="let programs put what is bought or recorded next there, where their maps say which entry that is",
@@ -134,8 +139,10 @@ def add_search(parser: argparse.ArgumentParser) -> None:
     add_list(parser, "--search", "PLACE", "search these folders too for what names the sounds")
     parser.add_argument(
         "--no-search",
-        action="store_true",
-        help="do not search for what names the sounds before the move; the check after it does",
+        nargs="*",
+        metavar="PLACE",
+        help="leave these places out of the search for what names the sounds; without a place: do not search before the"
+        " move, the check after it does",
     )
     add_list(
         parser, "--leave-unread", "FILE", "files that may go on naming the old place, though nothing will be there"

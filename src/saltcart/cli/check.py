@@ -19,7 +19,7 @@ from saltcart.ledgers import load_map
 from saltcart.mentions.content import Mention
 from saltcart.mentions.search import known_as, search
 from saltcart.mentions.search_places import forms_of
-from saltcart.mentions.standings import HISTORY, LEFT, ORIGINALS, SERVED
+from saltcart.mentions.standings import HISTORY, LEFT, ORIGINALS, SAID, SERVED
 from saltcart.proving.check import check_ledgers, check_trip
 from saltcart.proving.playing import EVERY, listen, play, sounds_of
 from saltcart.proving.results import CheckReport, LedgerCheck, Problem, ShelfCheck
@@ -337,9 +337,17 @@ def closing(report: CheckReport) -> str:
     if offline:
         return f"{text}."
     if not report.ok:
-        where = "; not all places could be searched, so what they hold is not known" if report.unsearched else ""
+        where = "" if report.complete else f"; {unseen(report)}"
         return f"{text}{where}." if left or where or stuck or unknown else f"{text}; but not all is as it should be."
     return f"{text}. {assurance(report)}"
+
+
+def unseen(report: CheckReport) -> str:
+    """What nobody has looked into, in words."""
+    gaps = [gap.path for gap in report.search.gaps] if report.search else []
+    first, *more = map(place, [*report.unsearched, *gaps])
+    others = f" and {len(more)} more" if more else ""
+    return f"no reference to the old place was found where could be searched; not searched: {first}{others}"
 
 
 def plug_in(report: CheckReport) -> str:
@@ -366,6 +374,7 @@ def assurance(report: CheckReport) -> str:
         files = many(counts[LEFT], "file goes", "files go")
         return f"As you said, {files} on naming the old place, where nothing is now."
     parts = [f"{many(counts[HISTORY], 'history', 'histories')}"] if counts[HISTORY] else []
+    parts += [f"{many(counts[SAID], 'text', 'texts')} that nothing is opened by"] if counts[SAID] else []
     parts += [f"{many(counts[ORIGINALS], 'file', 'files')} that find the originals"] if counts[ORIGINALS] else []
     parts += [f"{many(counts[SERVED], 'file', 'files')} that the signpost serves"] if counts[SERVED] else []
     what = f"only {' and '.join(parts)} still name the old place, as they may" if parts else ALL_FOLLOWED

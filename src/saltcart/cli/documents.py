@@ -188,6 +188,7 @@ def account_document(account: Account | None) -> dict[str, Any] | None:
     return {
         **search_document(account.search),
         "unsearched": account.away,
+        "backups": account.backups,
         "mentions": [
             {
                 "path": one.path,
@@ -198,6 +199,10 @@ def account_document(account: Account | None) -> dict[str, Any] | None:
                 "learnt": one.learnt,
                 "counted": one.counted,
                 "spots": list(map(spot_document, one.spots)),
+                "folders": [
+                    {"path": view.folder, "sounds_before": view.before, "sounds_after": view.after}
+                    for view in one.views
+                ],
             }
             for one in account.files
         ],
@@ -211,6 +216,7 @@ def search_document(search: Search) -> dict[str, Any]:
         "files_read": search.files - search.unchanged,
         "files_unchanged": search.unchanged,
         "passed_over": dict(search.passed_over),
+        "not_searched": [{"path": gap.path, "why": gap.why} for gap in search.gaps],
     }
 
 

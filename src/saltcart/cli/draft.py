@@ -4,7 +4,7 @@ import argparse
 import os
 
 from saltcart.cart import load
-from saltcart.cli.account import show_account, show_advice
+from saltcart.cli.account import show_account, show_advice, show_inside
 from saltcart.cli.arguments import add_output, add_plan
 from saltcart.cli.documents import draft_document
 from saltcart.cli.drives import duration
@@ -42,7 +42,7 @@ def request(options: argparse.Namespace) -> Request:
         options.front,
         options.digests_kind,
         options.turn_links,
-        not options.no_search,
+        options.no_search != [],
         options.search,
         options.leave_unread,
         options.from_list,
@@ -57,6 +57,8 @@ def request(options: argparse.Namespace) -> Request:
         options.signpost_at,
         options.turn_folders,
         arrange=options.arrange,
+        not_searched=options.no_search or (),
+        trust_map=options.trust_map,
     )
 
 
@@ -84,7 +86,8 @@ def run(options: argparse.Namespace) -> int:
     screen.say(f"Waybill written: {place(path)}. Nothing has moved; read it and edit it if you like.")
     screen.say(f"Next: saltcart haul {show(os.path.relpath(path))}")
     screen.document(draft_document(plan, path))
-    return 1 if plan.open() or any(not one.line.rewrite for one in plan.ledgers) else 0
+    complete = plan.account is None or plan.account.complete
+    return 1 if plan.open() or not complete or any(not one.line.rewrite for one in plan.ledgers) else 0
 
 
 def slowed(plan: Draft, limit: int | None) -> float:
@@ -171,6 +174,7 @@ def show_arranged(screen: Screen, plan: Draft) -> None:
 
 def show_rest(screen: Screen, plan: Draft) -> None:
     """What names the sounds, and what else is to be said."""
+    show_inside(screen, plan.inside)
     if plan.account:
         show_account(screen, plan.account, any(one.changes for one in plan.ledgers))
     elif plan.searched:

@@ -1,7 +1,6 @@
 """The messages and exit statuses of commands that do not end well."""
 
 import argparse
-import json
 import os
 import sys
 from glob import glob
@@ -107,4 +106,6 @@ def report(what: str, details: list[str], remedy: str, options: argparse.Namespa
         lines.append(f"  -> {remedy}")
     print("\n".join(lines), file=sys.stderr)
     if options.json:
-        print(json.dumps({"error": what, "details": details, "remedy": remedy, "status": status}, indent=2))
+        from saltcart.cli.screen import as_json
+
+        print(as_json({"error": what, "details": details, "remedy": remedy, "status": status}))

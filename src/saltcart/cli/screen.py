@@ -120,7 +120,7 @@ class Screen:
     def document(self, content: dict[str, Any]) -> None:
         """The one JSON document of the command, when asked for."""
         if self.json:
-            print(json.dumps(content, indent=2))
+            print(as_json(content))
 
     def watch(self) -> Watch:
         """A progress callback that shows itself."""
@@ -231,3 +231,8 @@ class Watch:
             total=tick.total or None,
             description=f"{tick.step}{f'  {tick.note}' if note else ''}{item}",
         )
+
+
+def as_json(content: object) -> str:
+    """A JSON document without any control character, which a terminal might obey."""
+    return json.dumps(content, indent=2).replace("\x7f", "\\u007f")

@@ -4,7 +4,9 @@ import argparse
 import os
 import shlex
 import sys
+import tempfile
 from collections.abc import Sequence
+from contextlib import suppress
 
 from saltcart import cart as carts
 from saltcart.cart import ROLES
@@ -16,10 +18,13 @@ from saltcart.drives.drive import Drive
 from saltcart.errors import Refused, SaltCartError, UsageError, show
 from saltcart.learning.learn import kinds_of, learn
 from saltcart.learning.lessons import Learnt
-from saltcart.ledgers import load_map
+from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.base import NEW_THINGS
 from saltcart.looking.cart_draft import keep_maps, write
 from saltcart.looking.survey import SurveyReport, default_places, survey
 from saltcart.looking.undescribed import undescribed
+
+MOST_ASKED = 20  # files of one kind that are looked at
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -48,6 +53,8 @@ def run(options: argparse.Namespace) -> int:
             "Name the folders that hold them: saltcart start FOLDER...",
         )
     chosen = [one for one in taught if keep_kind(screen, options, one)]
+    for one in chosen:
+        confirm_default(screen, options, one)
     roles = asked_roles(screen, options, candidates((), cart), cart)
     added = write(report, (), path, roles)
     names = unique([one.name for one in chosen], [load_map(plan).name for plan in cart.maps])
@@ -121,6 +128,31 @@ def keep_kind(screen: Screen, options: argparse.Namespace, learnt: Learnt) -> bo
     rest = f", {left:,} more not understood" if left else ""
     screen.say(f"{what}: names your sounds {many(named, 'time', 'times')}, understood{rest}.")
     return screen.ask("Is this a file of a program you use? y or n", "y", options).lower() not in ("n", "no")
+
+
+def confirm_default(screen: Screen, options: argparse.Namespace, learnt: Learnt) -> None:
+    """Ask whether the folder for new content was guessed right; if it was not, its map does not say so."""
+    places = defaults_of(learnt)
+    if not places:
+        return
+    path, folder = places[0]
+    screen.say(f"{place(path)}: new content of this program goes to {place(folder)}.")
+    if screen.ask("Is that right? y or n", "y", options).lower() in ("n", "no"):
+        learnt.map_text = learnt.map_text.replace('means = "default"\n', "")
+
+
+def defaults_of(learnt: Learnt) -> list[tuple[str, str]]:
+    """Files that say where new content goes, with that folder, as their map was learnt."""
+    found = []
+    with tempfile.TemporaryDirectory(prefix="saltcart-") as folder, suppress(SaltCartError):
+        draft = os.path.join(folder, "map.toml")
+        with open(draft, "w", encoding="utf-8") as stream:
+            stream.write(learnt.map_text)
+        plan = load_map(draft)
+        for path in [proof.path for proof in learnt.proofs][:MOST_ASKED]:
+            entries = open_ledger(path, [plan], plan.name).entries()
+            found += [(path, entry.written) for entry in entries if entry.names == NEW_THINGS]
+    return found
 
 
 def asked_roles(

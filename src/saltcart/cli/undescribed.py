@@ -13,7 +13,7 @@ SHOWN, TYPED = 20, 3
 
 def show_undescribed(screen: Screen, found: Undescribed) -> None:
     """The table, and what to type."""
-    rows = [(place(one.path), one.count - one.history, spots_text(one.spots)) for one in found.files]
+    rows = [(place(one.path), one.live(), spots_text(one.spots)) for one in found.files]
     if rows:
         screen.say()
     screen.table("Names sounds here, and nobody has described it yet", ("File", ">Times", "For instance"), rows[:SHOWN])
@@ -36,5 +36,5 @@ def document(found: Undescribed) -> dict[str, object]:
     """What was found, for --json."""
     return {
         "searched": found.search.places,
-        "files": [{"path": one.path, "mentions": one.count - one.history} for one in found.files],
+        "files": [{"path": one.path, "mentions": one.live()} for one in found.files],
     }

@@ -93,7 +93,8 @@ class JudgedBatch(NamedTuple):
 class LedgerState(Struct):
     """One ledger, judged.  `trouble` says why it could not be read at all, `within` which one it is a part of.
 
-    `facts` is what it says itself of its sounds, by the keys of entries, where that was asked for.
+    `facts` is what it says itself of its sounds, by the keys of entries, where that was asked for.  What it says in its
+    records of the `past` is not judged.
     """
 
     path: str
@@ -103,6 +104,7 @@ class LedgerState(Struct):
     trouble: SaltCartError | None = None
     facts: Mapping[Hashable, Facts] = field(default_factory=dict)
     within: str | None = None
+    past: list[str] = field(default_factory=list)
 
     def add(self, part: JudgedBatch) -> None:
         """Take up the next batch."""
@@ -179,6 +181,7 @@ class Judge:
         try:
             for batch in ledger.batches():
                 state.add(self.batch(batch, folder))
+            state.past = list(ledger.past())
         except SaltCartError as error:
             state.trouble = error
         return state

@@ -6,6 +6,8 @@ from typing import NamedTuple
 
 from saltcart.judging.judge import FOUND, MISSING, LedgerState
 from saltcart.judging.resolver import Resolver
+from saltcart.shelves.audio import kind_of
+from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling import Spelling
 
 SAMPLE, MOST_FOLDERS = 50, 300
@@ -43,10 +45,21 @@ def wrong_levels(state: LedgerState, resolver: Resolver) -> list[WrongLevel]:
     for folder, entries in groups.items():
         for other in near(folder):
             paths = (resolver.path(spelling, text, other) for spelling, text in entries[:SAMPLE])
-            if all(path and os.path.isfile(path) for path in paths):
+            right = all(path and os.path.isfile(path) for path in paths)
+            if right and not (folder in lists and shows_less(other, folder)):  # a list is looked through, too
                 found.append(WrongLevel(lists.get(folder, state.path), folder, other, len(entries)))
                 break
     return found
+
+
+def shows_less(folder: str, other: str) -> bool:
+    """Whether a program that looks through the one folder sees fewer sounds than through the other."""
+    return sounds_in(folder) < sounds_in(other)
+
+
+def sounds_in(folder: str) -> int:
+    """How many sounds lie in a folder, at any depth."""
+    return sum(item.kind == FILE and kind_of(item.path) is not None for item in walk(folder))
 
 
 def near(folder: str) -> Iterator[str]:

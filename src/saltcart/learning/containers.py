@@ -21,10 +21,10 @@ from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.textual import decoded
 from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
-from saltcart.mentions.history import LINE, is_history
 from saltcart.spelling import spelling_named
 
 MOST_VALUES = 5000  # values of one place that are tried
+MOST_JOINED = 200  # pairs that are looked for
 LARGEST = 256 << 20
 KEYED = ("json", "plist", "xml", "ini", "toml")  # whose places are made of names
 EVERY = (At("**", spelling_named("auto")),)
@@ -52,7 +52,7 @@ class Content(Struct):
 
 
 class FolderJoin(Struct, frozen=True):
-    """Names in one table whose folders stand in another, with (folder, name) of some rows."""
+    """Names in one table whose folders stand in another, with (folder, name) of some rows, and how many are there."""
 
     table: str
     column: str
@@ -61,6 +61,7 @@ class FolderJoin(Struct, frozen=True):
     path: str
     key: str
     pairs: tuple[tuple[str, str], ...]
+    there: int  # how many of the first of them are
 
 
 def contents(path: str) -> Iterator[Content]:
@@ -95,12 +96,12 @@ def is_text(data: bytes) -> bool:
 
 
 def lines_with_paths(path: str, data: bytes) -> list[str]:
-    """The lines of a text that may hold paths, but for those that speak of what was."""
+    """The lines of a text that may hold paths."""
     try:
         some = re.findall(r"[^\r\n]+", decoded(data).text)
     except ValueError:
         return []
-    return [line for line in some if ("/" in line or "\\" in line) and not is_history(LINE, line)][:MOST_VALUES]
+    return [line for line in some if ("/" in line or "\\" in line)][:MOST_VALUES]
 
 
 def wrappers(data: bytes, head: bytes) -> list[tuple[dict[str, object], Wrapper]]:
@@ -260,9 +261,11 @@ def folder_joins(path: str, content: Content) -> Iterator[FolderJoin]:
         columns = dict(tables(connection))
         for name_place, folder_place in product(sorted(names), sorted(folders)):
             (table, _, column), (held, _, place) = name_place.partition("."), folder_place.partition(".")
-            for key, by in product(columns[held], columns[table]) if held != table else [("", "")]:
-                if (join := joined(connection, table, column, by, held, place, key)) is not None:
-                    yield join
+            ways = product(columns[held], columns[table]) if held != table else [("", "")]
+            joins = [joined(connection, table, column, by, held, place, key) for key, by in ways]
+            # Numbers of rows may join by chance: what leads most names to files is what its program goes by.
+            if best := max(filter(None, joins), key=lambda join: join.there, default=None):
+                yield best
 
 
 def joined(
@@ -284,5 +287,7 @@ def joined(
         pairs = tuple(connection.execute(query))
     except (sqlite3.Error, SaltCartError):
         return None
-    there = sum(os.path.exists(os.path.join(folder, name)) for folder, name in pairs[:200])
-    return FolderJoin(table, column, by, held, place, key, pairs) if pairs and 2 * there > len(pairs[:200]) else None
+    there = sum(os.path.exists(os.path.join(folder, name)) for folder, name in pairs[:MOST_JOINED])
+    return (
+        FolderJoin(table, column, by, held, place, key, pairs, there) if 2 * there > len(pairs[:MOST_JOINED]) else None
+    )

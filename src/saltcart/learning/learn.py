@@ -9,9 +9,11 @@ place that is seen in any of them counts for all.
 
 import json
 import os
+import re
 import tempfile
 from collections.abc import Iterator, Sequence
 from contextlib import suppress
+from itertools import product
 
 from saltcart.errors import BadLedger, SaltCartError, show
 from saltcart.judging.resolver import Resolver
@@ -21,11 +23,13 @@ from saltcart.learning.identifying_columns import column_facts
 from saltcart.learning.lessons import Learnt, Lesson, Proof
 from saltcart.learning.map_text import map_text, suffix_of, with_remark
 from saltcart.learning.means import proposed_means
-from saltcart.learning.places import Sample, lesson_of
-from saltcart.learning.records import joined_lessons, split_lessons
+from saltcart.learning.places import Sample, bare_words, lesson_of
+from saltcart.learning.records import joined_lessons, named, split_lessons
 from saltcart.ledgers import Map, load_map, open_ledger
 from saltcart.ledgers.kinds import head_of
 from saltcart.ledgers.maps import column_rule
+from saltcart.ledgers.rules import At
+from saltcart.ledgers.spans import TextLedger
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.wrappers import GZIP_MAGIC, ZIP_MAGIC
 from saltcart.mentions.content import UNREADABLE, mentions_in
@@ -33,11 +37,13 @@ from saltcart.mentions.search import known_as, search
 from saltcart.mentions.search_places import forms_of
 from saltcart.progress import Progress, silent
 from saltcart.shelves.true_names import true_path
-from saltcart.spelling import Meanings, Move, Moves
+from saltcart.spelling import Meanings, Move, Moves, spelling_named
 from saltcart.waybills.routes import Routes
 
 STRUCTURED = ("sqlite", "xml", "json", "plist", "chunks")
 TRIAL = "saltcart trial"
+# How programs call the folder in which they put what comes next; said of one of several that stand alone.
+NEW_WORDS = re.compile(r"(?i)new|default|record|import|export|download|save|store|output|target")
 MOST_TOGETHER = 40  # files of a kind that a map is derived from; it is proven on all
 
 
@@ -54,7 +60,7 @@ def unknown_files(
     files = [true_path(place) for place in places if not os.path.isdir(place)]
     folders = [place for place in places if os.path.isdir(place)]
     found = search(forms_of([true_path(shelf) for shelf in against], means), folders, progress).found if folders else []
-    more = [true_path(one.path) for one in found if one.count > one.history and not known_as(one.path, maps)]
+    more = [true_path(one.path) for one in found if one.live() and not known_as(one.path, maps)]
     return list(dict.fromkeys([*files, *more]))
 
 
@@ -152,8 +158,55 @@ def lessons_of(samples: Sequence[Sample]) -> Iterator[Lesson]:
             lessons.append(lesson)
     more = list(split_lessons(samples, lessons))
     better = {lesson.place for lesson in more}
-    yield from (lesson for lesson in lessons if lesson.place not in better)
-    yield from more
+    kept = [*(lesson for lesson in lessons if lesson.place not in better), *more]
+    yield from with_default(without_labels(kept, samples), samples)
+
+
+def without_labels(lessons: list[Lesson], samples: Sequence[Sample]) -> list[Lesson]:
+    """The lessons, those of labels unsure: of single words that lead, from a folder named elsewhere, only to what other
+    places of the file name in full, or to what holds that.
+    """
+    whole = [one for one in lessons if one.sure and "base_at" not in one.entry and "table" not in one.entry]
+    explained: set[str] | None = None
+    for lesson in lessons:
+        texts = [text for sample in samples for text in sample.content.values.get(lesson.place, ())]
+        if not lesson.sure or "base_at" not in lesson.entry or 2 * bare_words(texts, None) <= len(texts):
+            continue
+        explained = named_in_full(whole, samples) if explained is None else explained
+        base = str(lesson.entry["base_at"])
+        rules = [At(lesson.place, spelling_named(lesson.spelling), "file", base)]
+        _total, paths = named(samples, [*rules, At(base, spelling_named("auto"), "folder")])
+        if paths and explained.issuperset(map(os.path.normpath, paths)):
+            lesson.sure, lesson.why = False, "labels: what they would lead to is named in full beside them"
+    return lessons
+
+
+def named_in_full(lessons: Sequence[Lesson], samples: Sequence[Sample]) -> set[str]:
+    """What the values of these lessons lead to, and the folders that hold it."""
+    found: set[str] = set()
+    for lesson, sample in product(lessons, samples):
+        for text in sample.content.values.get(lesson.place, ()):
+            path = os.path.normpath(sample.ground.resolve(lesson.spelling, text) or "/")
+            while path != "/":
+                found.add(path)
+                path = os.path.dirname(path)
+    return found
+
+
+def with_default(lessons: list[Lesson], samples: Sequence[Sample]) -> list[Lesson]:
+    """The lessons, the one of the folder for new things marked: it stands alone, beside folders in a list."""
+    folders = [one for one in lessons if one.sure and one.entry.get("names") == "folder" and "base_at" not in one.entry]
+    bases = {one.entry.get("base_at") for one in lessons}
+    most = {one.place: max(len(sample.content.values.get(one.place, ())) for sample in samples) for one in folders}
+    alone = [
+        one for one in folders if most[one.place] == 1 and one.place not in bases and not set("*") & set(one.place)
+    ]
+    if len(alone) == len(folders):
+        return lessons  # any of them may be what its program looks through
+    said = [one for one in alone if NEW_WORDS.search(re.split(r"[/.@]", one.place)[-1])]
+    for one in said if len(said) == 1 else alone if len(alone) == 1 else ():
+        one.entry["means"] = "default"
+    return lessons
 
 
 def add_facts(path: str, lessons: Sequence[Lesson]) -> None:
@@ -184,6 +237,8 @@ def proof_of(path: str, plan: Map, disk: Disk, folder: str) -> Proof:
     trial = os.path.join(folder, os.path.basename(path))
     try:
         ledger = open_ledger(path, [plan], plan.name)
+        if isinstance(ledger, TextLedger):
+            ledger.untrusted = ""  # what is written here is thrown away
         proof.entries = sum(sum(map(batch.names_a_file, batch.texts)) for batch in ledger.batches())
         # To neighbours on the same drive, so that paths from the drive's top can be written too.
         moves = Moves(Move(old, f"{os.path.dirname(old)}/{TRIAL} {at}") for at, old in enumerate(disk.shelves))
@@ -191,7 +246,7 @@ def proof_of(path: str, plan: Map, disk: Disk, folder: str) -> Proof:
         ledger.rewrite(trial, *changes)
         proof.rewritten = changes.count(ledger)
         left = mentions_in(trial, forms_of(disk.shelves, disk.means), own)
-        proof.uncovered, proof.spots = left.count - left.history, left.spots
+        proof.uncovered, proof.spots = left.live(known=True), left.spots
         os.unlink(trial)
     except UNREADABLE as error:
         proof.trouble = getattr(error, "what", str(error))

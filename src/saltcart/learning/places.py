@@ -1,6 +1,7 @@
 """What one place of a kind of file teaches: whether its values are paths, in which spelling, starting from where."""
 
 from collections.abc import Iterator, Sequence
+from itertools import islice
 from typing import NamedTuple
 
 from msgspec import Struct
@@ -10,12 +11,12 @@ from saltcart.learning.ground import Ground, nameable
 from saltcart.learning.lessons import Lesson
 from saltcart.learning.pieces import parts_tried
 from saltcart.ledgers.rules import Parts
-from saltcart.mentions.history import speaks_of_past
 from saltcart.patterns import Pattern
 from saltcart.shelves.audio import kind_of
 
 TRIED = ("native", "uri", "windows", "drive", "relative", "windows-relative", "uri-reference", "auto")
 WHOLE_LINE = Parts(piece=Pattern(r"^(?P<path>[^\r\n]+)"))
+MOST_BASES = 12  # folders that paths are tried from
 SURE = 0.5  # more than this share of the values must resolve
 
 
@@ -66,7 +67,7 @@ def lesson_of(place: str, samples: Sequence[Sample]) -> Lesson | None:
         entry["at" if "at" in entry and mine[0].content.container == "text" else "piece"] = way.parts.piece.pattern
     elif way.parts:
         entry["separator"] = way.parts.separator
-    sure, why = judged(place, found)
+    sure, why = judged(found)
     if sure and not way.base_at and not place.endswith(KEYS) and 2 * bare_words(texts, way.parts) > found.total:
         sure, why = False, "bare words, which may be titles; uncomment it if programs look for files of these names"
     return Lesson(place, way.spelling, found.total, found.resolved, found.sounds, entry, sure, why)
@@ -84,12 +85,10 @@ def best_way(place: str, samples: Sequence[Sample], total: int) -> tuple[Way, Co
     return best, most
 
 
-def judged(place: str, found: Count) -> tuple[bool, str]:
+def judged(found: Count) -> tuple[bool, str]:
     """Whether a place holds entries, and why or why not."""
     if not found.inside:
         return False, "what it names lies in none of the shelves given"
-    if speaks_of_past(place.removesuffix(KEYS).rpartition(".")[2].rpartition("/")[2]):
-        return False, "its name speaks of where something once was; uncomment it if programs open these files"
     if found.resolved <= SURE * found.total:
         return False, "most of its values are not there"
     if 2 * max(found.inside, found.sounds + found.folders) < found.resolved:
@@ -113,7 +112,8 @@ def ways(place: str, samples: Sequence[Sample]) -> Iterator[Way]:
     if content.container == "counted" or place.endswith(KEYS):
         return
     if content.container != "sqlite":
-        for base_at in dict.fromkeys(base for sample in samples for base in sample.bases if base != place):
+        bases = dict.fromkeys(base for sample in samples for base in sample.bases if base != place)
+        for base_at in islice(bases, MOST_BASES):
             yield Way("relative", base_at)
             yield Way("auto", base_at)
     texts = [text for sample in samples for text in sample.content.values[place][:100]]

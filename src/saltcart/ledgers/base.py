@@ -12,6 +12,7 @@ from saltcart.spelling.swaps import Swap
 # What finds an entry again in its file: the number of a span, or (rule, *key of the row) in a database.
 Key = Any
 NEW_THINGS = "new things"  # what an entry names that says where its program puts what is bought or recorded next
+REMEDY_DEPENDANT = "Leave a link at the old place (--signpost), or change its paths in its own program."
 REMEDY_LIST = "Add or remove the folder in its program."
 
 
@@ -89,6 +90,7 @@ class Ledger(Protocol):
     """A file that names sounds, opened by the format or map that reads it; `within` is the ledger that it is a part
     of.  It `adds` to its list of folders as its map says, be there one in it or several.
     `content` are the folders that its program looks in, as another ledger lists them: that is where each stands.
+    It `lists` folders when its map says that some entries name them.
     """
 
     path: str
@@ -96,6 +98,7 @@ class Ledger(Protocol):
     program: str | None
     within: str | None
     adds: bool
+    lists: bool
     content: "tuple[Entry, ...]"
 
     def batches(self, besides: Sequence[Swap] = ()) -> Iterator[Batch]:
@@ -124,6 +127,9 @@ class Ledger(Protocol):
     def said(self) -> Iterable[tuple[Facts, int]]:
         """Each different one of these facts, keys aside, with how many entries it is said of; some may come again."""
 
+    def past(self) -> Iterable[str]:
+        """What it says in the places that its map calls records of what was."""
+
     def busy(self) -> str | None:
         """Why the ledger must not be replaced now (locked, pages unwritten), or None."""
 
@@ -136,6 +142,7 @@ class Batched:
     content: "tuple[Entry, ...]" = ()
     within: str | None = None
     adds: bool = False
+    lists: bool = False
 
     def batches(self, besides: Sequence[Swap] = ()) -> Iterator[Batch]:
         """See Ledger.batches."""
@@ -150,6 +157,10 @@ class Batched:
 
     def facts(self) -> Iterable[Facts]:
         """See Ledger.facts."""
+        return ()
+
+    def past(self) -> Iterable[str]:
+        """See Ledger.past."""
         return ()
 
     def said(self) -> Iterator[tuple[Facts, int]]:

@@ -10,6 +10,7 @@ from saltcart.ledgers.base import Entry, Ledger
 from saltcart.ledgers.containers import chunks, counted, json, lines, xml
 from saltcart.ledgers.formats import cart_toml, cue, dawproject, jspf, m3u, pls, sfz, turtle, xspf
 from saltcart.ledgers.maps import Map, load_map
+from saltcart.ledgers.rules import At
 from saltcart.ledgers.spans import Shape, SpanFinder, TextLedger
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.sqlite.opening import claims
@@ -19,6 +20,7 @@ from saltcart.spelling import spelling_named
 # A format is a module with NAME, claims(name, head) and spans(data); WRAPPER when it comes wrapped.
 TEXT_FORMATS: tuple[ModuleType, ...] = (m3u, pls, xspf, jspf, cue, sfz, turtle, dawproject)
 HEAD_BYTES = 4096
+UNTRUSTED = "it is binary, and nothing is known of it but the lengths before its texts (--trust-map rewrites it)"
 
 
 def head_of(path: str) -> bytes:
@@ -38,19 +40,24 @@ def head_of(path: str) -> bytes:
 
 def finder_of(plan: Map) -> SpanFinder:
     """The function from bytes to spans for a map over anything but a database."""
+    return finder_for(plan, plan.places)
+
+
+def finder_for(plan: Map, places: Sequence[At]) -> SpanFinder:
+    """The function from bytes to the spans at some places."""
     if plan.container == "plist":
         from saltcart.ledgers.containers import plist  # the one that is seldom met and takes long to load
 
-        return partial(plist.spans, rules=plan.places)
+        return partial(plist.spans, rules=places)
     if plan.counting:
-        return partial(counted.spans, rules=plan.places, counting=plan.counting)
+        return partial(counted.spans, rules=places, counting=plan.counting)
     finders: dict[str, SpanFinder] = {
-        "xml": partial(xml.spans, rules=plan.places),
-        "json": partial(json.spans, rules=plan.places),
-        "text": partial(lines.pattern_spans, rules=plan.places),
-        "chunks": partial(chunks.spans, rules=plan.places, encoding=plan.encoding),
+        "xml": partial(xml.spans, rules=places),
+        "json": partial(json.spans, rules=places),
+        "text": partial(lines.pattern_spans, rules=places),
+        "chunks": partial(chunks.spans, rules=places, encoding=plan.encoding),
     }
-    return finders.get(plan.container) or partial(lines.spans, plan.container, rules=plan.places)
+    return finders.get(plan.container) or partial(lines.spans, plan.container, rules=places)
 
 
 def shape_of(plan: Map) -> Shape | None:
@@ -91,6 +98,10 @@ def mapped(path: str, plan: Map) -> Ledger:
         ledger = TextLedger(
             path, plan.name, finder_of(plan), plan.program, plan.wrapper, shape_of(plan), joint_of(plan)
         )
+        ledger.mapped = True
+        ledger.past_finder = finder_for(plan, plan.past_places) if plan.past_places else None
+        ledger.untrusted = UNTRUSTED if plan.counting and not plan.trusted else ""
+    ledger.lists = any(one.names != "file" for one in plan.rules) or any(one.names != "file" for one in plan.places)
     if plan.content:
         ledger.content = content_folders(os.path.join(os.path.dirname(path), plan.content[0]), plan.content[1])
     return ledger

@@ -22,11 +22,14 @@ CONTAINERS = ("sqlite", "xml", "json", "ini", "csv", "tsv", "toml", "text", "pli
 COLUMN_KEYS = ("table", "column", "where", "folder", "add", *COLUMNS, "length_in", "merge")
 # How a cell comes from two copies that both changed: the larger, the later, or what the person says.
 MERGES = MAX, NEWEST, ASK = ("max", "newest", "ask")
+# What an entry is besides: the folder for new things; or a record of what was, which stays as it is.
+MEANS = DEFAULT, PAST = ("default", "past")
 SHAPE: dict[str, Any] = {
     "!name": str,
     "!container": CONTAINERS,
     "program": str,
     "index": bool,
+    "trusted": bool,
     "gzip": bool,
     "member": str,
     "encoding": str,
@@ -49,7 +52,7 @@ SHAPE: dict[str, Any] = {
             "any_case": bool,
             "spelling": tuple(SPELLINGS),
             "names": ("file", "folder"),
-            "means": ("default",),
+            "means": MEANS,
             "add": {"values": dict, "counts": [str]},
             "folder": {"table": str, "!column": str, "key": str, "by": str, "spelling": tuple(SPELLINGS)},
             **dict.fromkeys(COLUMNS, str),
@@ -126,6 +129,8 @@ class Map(Struct, frozen=True):
 
     An `index` names whatever a program came across when it scanned, so that being named there says nothing. `content`
     is another ledger, and its map, that lists the folders in which the program looks for what is spelt `content`.
+    The `past_rules` and `past_places` are where it records what was: they stay as they are.
+    A person may say that a map is `trusted` for binary files of which nothing is known but lengths.
     """
 
     name: str
@@ -143,6 +148,9 @@ class Map(Struct, frozen=True):
     content: tuple[str, str] | None = None
     counting: Counting | None = None
     lists: Lists | JsonLists | None = None
+    trusted: bool = False
+    past_rules: tuple[Rule, ...] = ()
+    past_places: tuple[At, ...] = ()
 
     @property
     def wrapper(self) -> Wrapper:
@@ -173,14 +181,17 @@ def load_map(path: str) -> Map:
     database = tables["container"] == "sqlite"
     for number, entry in enumerate(tables["entries"]):
         check_entry(path, number, entry, tables["container"])
+    entries = [entry for entry in tables["entries"] if entry.get("means") != PAST]
+    past = [entry for entry in tables["entries"] if entry.get("means") == PAST]
     return Map(
         tables["name"], path, tables["container"], tables.get("program"),
-        with_folders(map(column_rule, tables["entries"])) if database else (),
-        () if database else tuple(map(place_rule, tables["entries"])),
+        with_folders(map(column_rule, entries)) if database else (),
+        () if database else tuple(map(place_rule, entries)),
         tables.get("gzip", False), tables.get("member"), tables.get("encoding", "utf-8"),
         tuple(suffix.lower() for suffix in known.get("suffix", [])), known.get("contains", "").encode(),
         tables.get("index", False), content_of(path, tables.get("content")), counting_of(path, tables),
-        lists_of(path, tables),
+        lists_of(path, tables), tables.get("trusted", False),
+        tuple(map(column_rule, past)) if database else (), () if database else tuple(map(place_rule, past)),
     )  # fmt: skip
 
 
@@ -241,7 +252,7 @@ def check_entry(path: str, number: int, entry: dict[str, Any], container: str) -
     if "separator" in entry and "piece" in entry:
         raise place.at("piece").fail("a value has either a separator or a piece", "Leave one of them out.")
     for key in ("add", "means"):
-        if key in entry and entry.get("names") != "folder":
+        if key in entry and entry[key] != PAST and entry.get("names") != "folder":
             raise place.at(key).fail(f'"{key}" is for folders', 'Write names = "folder" beside it.')
     for key in ("at", "piece") if container == "text" else ("piece",):
         if key in entry:
@@ -279,7 +290,7 @@ def column_rule(entry: dict[str, Any]) -> Rule:
 
 def names_of(entry: dict[str, Any]) -> str:
     """What the entries of a rule name: see Entry."""
-    return NEW_THINGS if "means" in entry else str(entry.get("names", "file"))
+    return NEW_THINGS if entry.get("means") == DEFAULT else str(entry.get("names", "file"))
 
 
 def addition_of(add: dict[str, Any] | None) -> Addition | None:

@@ -17,8 +17,10 @@ from typing import NamedTuple, Protocol, cast
 from msgspec import Struct
 
 from saltcart.errors import BadLedger, CannotSpell, show
-from saltcart.ledgers.base import NO_EDITS, REMEDY_LIST, Batch, Batched, Entry, Key, ListEdits
+from saltcart.ledgers.base import NO_EDITS, REMEDY_DEPENDANT, REMEDY_LIST, Batch, Batched, Entry, Key, ListEdits
+from saltcart.ledgers.dependants import Change, dependant, digest_of_member
 from saltcart.ledgers.facts import Facts
+from saltcart.ledgers.numbered import edit, runs_to_edit
 from saltcart.ledgers.wrappers import PLAIN, Wrapper
 from saltcart.spelling import Spelling
 from saltcart.spelling.swaps import Swap
@@ -139,7 +141,11 @@ class Shape(Struct, frozen=True):
 
 
 class TextLedger(Batched):
-    """A ledger read by a function from bytes to spans.  Entry keys are the numbers of the spans."""
+    """A ledger read by a function from bytes to spans.  Entry keys are the numbers of the spans.
+
+    Of one that is `mapped` nobody knows what else stands in it, so that it is looked for what depends on its paths;
+    one that is `untrusted`, for the reason that this says, is not rewritten.
+    """
 
     def __init__(
         self,
@@ -160,6 +166,8 @@ class TextLedger(Batched):
         self.shape = shape or Shape()
         self.usual_joint = usual_joint
         self.about = about
+        self.mapped, self.untrusted = False, ""
+        self.past_finder: SpanFinder | None = None
         self.last = b"", Spans.of(b"", [])
         self.last_swapped: tuple[Spans, list[Swap], list[bytes | None]] = (self.last[1], [], [])
 
@@ -175,7 +183,7 @@ class TextLedger(Batched):
             try:
                 data = self.wrapper.peel(raw)
                 self.last = raw, self.settle(Spans.of(data, self.finder(data)))
-            except (ValueError, RecursionError) as error:
+            except (ValueError, RecursionError, MemoryError) as error:
                 raise BadLedger(self.path, str(error) or "is nested too deeply") from error
         return self.last[1]
 
@@ -247,14 +255,43 @@ class TextLedger(Batched):
                 "The ledger was left as it is; tell us about it.",
             )
         whole = self.last[0]
+        if not same and self.mapped:
+            self.refuse_dependants(spans, texts, len(result) != len(spans.data))
         with open(target, "wb") as stream:
             stream.write(whole if same else self.wrapper.put_back(whole, result))
 
+    def refuse_dependants(self, spans: Spans, texts: Sequence[bytes], resized: bool) -> None:
+        """Raise CannotSpell when something else in the file, or beside it in its package, would be untrue then."""
+        changes = [
+            Change(start, old, kind.coding.decode(old))
+            for start, old, new, kind in zip(spans.starts, spans.inside, texts, spans.kinds, strict=True)
+            if old != new
+        ]
+        why = self.untrusted or dependant(spans.data, changes, resized)
+        if not why and any(digest_of_member(spans.data, other) for other in self.wrapper.others(self.last[0])):
+            why = "another part of the same file holds its digest"
+        if why:
+            raise CannotSpell(f"{show(self.path)} is left as it is: {why}", REMEDY_DEPENDANT)
+
     def edited(self, spans: Spans, texts: Sequence[bytes], edits: ListEdits) -> bytes:
         """The data with these texts in the spans, and lists changed; proven to differ in nothing else."""
-        inside, outside = [], spans.outside[:1]
+        touched = sorted({*edits.front, *edits.behind, *edits.gone})
+        lists = runs_to_edit(touched, spans.kinds, spans.outside)
+        inside: list[bytes] = []
+        outside, done = spans.outside[:1], 0
         for number, text in enumerate(texts):
             after = spans.outside[number + 1]
+            if number < done:
+                continue
+            if one := lists.get(number):
+                new = [
+                    more for member in range(one.first, one.end) for more in self.in_place(spans, texts, member, edits)
+                ]
+                if not new:
+                    raise CannotSpell(f"{show(self.path)}: a list cannot be left without a folder", REMEDY_LIST)
+                fresh, around = edit(one, new, spans.outside)
+                inside, outside, done = [*inside, *fresh], [*outside[:-1], *around], one.end
+                continue
             if number in edits.gone:
                 self.close_gap(outside, after, number + 1 < len(texts))
                 continue
@@ -272,6 +309,12 @@ class TextLedger(Batched):
                 return result
         raise CannotSpell(f"{show(self.path)}: its list of folders cannot be changed so", REMEDY_LIST)
 
+    def in_place(self, spans: Spans, texts: Sequence[bytes], number: int, edits: ListEdits) -> list[bytes]:
+        """What stands in the place of one span when lists change."""
+        encode, text = spans.kinds[number].coding.encode, texts[number]
+        front, behind = ([encode(more, text) for more in side.get(number, ())] for side in (edits.front, edits.behind))
+        return [*front, *(() if number in edits.gone else (text,)), *behind]
+
     def close_gap(self, outside: list[bytes], after: bytes, more: bool) -> None:
         """Let one member of a list go, and with it what stands between it and the next one, or the one before it."""
         if more and self.is_joint(after):
@@ -288,12 +331,15 @@ class TextLedger(Batched):
         """What stands between the parts of a list: as is usual in such a file, with the blanks that stand there at a
         neighbour.
         """
-        if self.usual_joint is None:
+        beside = [near for near in (number + 1, number) if 0 < near < len(spans.inside)]
+        usual = (spans.outside[near] for near in beside if self.is_joint(spans.outside[near]))
+        alike = (spans.outside[near] for near in beside if spans.kinds[near - 1] == spans.kinds[near])
+        joint = next(usual, self.usual_joint) or next(alike, None)
+        if joint is None:
             raise CannotSpell(
                 f"{show(self.path)}: nobody knows what stands between the folders of its list", REMEDY_LIST
             )
-        beside = (spans.outside[near] for near in (number + 1, number) if 0 < near < len(spans.inside))
-        return next(filter(self.is_joint, beside), self.usual_joint)
+        return joint
 
     def proven(self, spans: Spans, texts: Sequence[bytes], result: bytes) -> bool:
         """Whether `result`, read anew, has the same spans with the wanted `texts` in them and the same everywhere
@@ -314,6 +360,12 @@ class TextLedger(Batched):
             entry = self.entry_of(number, spans)
             path = entry.spelling and entry.spelling.read(entry.written, os.path.dirname(self.path))
             yield Facts(number, path or "", title=title, length=length)
+
+    def past(self) -> Iterator[str]:
+        """See Ledger.past."""
+        spans = Spans.of(self.find().data, self.past_finder(self.find().data)) if self.past_finder else None
+        for kind, raw in zip(spans.kinds, spans.inside, strict=True) if spans else ():
+            yield kind.coding.decode(raw)
 
     def busy(self) -> str | None:
         """See Ledger.busy; a text file knows no locks."""

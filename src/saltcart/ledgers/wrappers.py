@@ -6,10 +6,12 @@ import io
 import struct
 import zipfile
 import zlib
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from typing import Protocol
 
 LARGEST_INSIDE = 512 << 20  # bytes; more than that out of a small file is a bomb, no ledger
+LARGEST_LIST = 4 << 20  # bytes of a member that may list the digests of others
 MOST_MEMBERS = 1000  # each is cut off the rest, which costs the square of their number
 
 
@@ -22,6 +24,9 @@ class Wrapper(Protocol):
     def put_back(self, data: bytes, content: bytes) -> bytes:
         """The file `data` with `content` in place of what it held, everything else as it was."""
 
+    def others(self, data: bytes) -> Iterator[bytes]:
+        """What else the file holds, of a size that a list of digests may have."""
+
 
 class Plain:
     """No wrapping."""
@@ -33,6 +38,10 @@ class Plain:
     def put_back(self, data: bytes, content: bytes) -> bytes:
         """See Wrapper.put_back."""
         return content
+
+    def others(self, data: bytes) -> Iterator[bytes]:
+        """See Wrapper.others."""
+        yield from ()
 
 
 class Gzip:
@@ -60,6 +69,10 @@ class Gzip:
         sums = struct.pack("<II", zlib.crc32(content), len(content) & 0xFFFFFFFF)
         head = members[0][0][: header_length(members[0][0])]
         return b"".join([*before, head, body, sums, *after, padding])
+
+    def others(self, data: bytes) -> Iterator[bytes]:
+        """See Wrapper.others."""
+        yield from ()
 
 
 def gzip_members(data: bytes) -> tuple[list[tuple[bytes, bytes]], bytes]:
@@ -136,6 +149,14 @@ class ZipMember:
             out.write(raw)
             entries.append((fact, offset, fields))
         return finished(data, out, entries, facts, comment)
+
+    def others(self, data: bytes) -> Iterator[bytes]:
+        """See Wrapper.others."""
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            for fact in archive.infolist():
+                if fact.filename != self.member and 0 < fact.file_size <= LARGEST_LIST:
+                    with suppress(zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError):
+                        yield archive.read(fact)[:LARGEST_LIST]
 
 
 # A member, where it comes to lie, and its check sum and sizes where it was packed anew.

@@ -37,12 +37,12 @@ def undescribed(
     tops = tops_of(report)
     known = {state.path for state in report.ledgers}
     loaded = [load_map(path) for path in dict.fromkeys([*maps, *cart.maps])]
-    places = search_places(tops, cart, known) if tops else []
+    places = search_places(tops, cart, known, others=False) if tops else []
     found = search(forms_of(tops, cart.meanings(means)), places, progress)
     files = [
         one
         for one in found.found
-        if one.count > one.history
+        if one.live()
         and true_path(one.path) not in known
         and not litter(os.path.basename(one.path))
         and os.path.basename(one.path) != NAME

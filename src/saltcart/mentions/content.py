@@ -4,33 +4,39 @@ A file is read as a stream, in windows that overlap by more than a name is long,
 memory than a small one.  What gzip and zip hold is read as it comes out of them.
 """
 
-import gzip
+import io
 import lzma
 import os
+import re
 import sqlite3
 import zipfile
 import zlib
-from collections.abc import Iterator, Sequence
-from typing import Protocol
+from collections.abc import Iterable, Iterator, Sequence
+from typing import IO, Protocol
 
 from msgspec import Struct, field
 
 from saltcart.errors import SaltCartError, show
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.sqlite.quoting import literal, quoted
-from saltcart.ledgers.wrappers import GZIP_MAGIC, LARGEST_INSIDE, ZIP_MAGIC
+from saltcart.ledgers.wrappers import LARGEST_INSIDE
 from saltcart.mentions.file_types import holds_no_references
-from saltcart.mentions.history import LINE, is_history, is_log
-from saltcart.mentions.place_forms import HEAD, PlaceForms, find, is_binary
-from saltcart.shelves.audio import kind_of
+from saltcart.mentions.free_text import in_sentence, is_free
+from saltcart.mentions.history import LINE, is_log
+from saltcart.mentions.packed import DEEPEST, Budget, TooMuch, is_packed, unpacked, zlib_streams
+from saltcart.mentions.place_forms import HEAD, Hit, PlaceForms, find, is_binary
+from saltcart.spelling.moves import tail_below
+from saltcart.waybills.waybill import read
 
 MOST_SPOTS = 5
 EXCERPT = 60
+MOST_CELLS = 5000
 FIRST, BLOCK = 64 << 10, 4 << 20  # bytes read at once: most files are small
+PATH_START = re.compile(r"(?<![\w/\\.])(?:file:/|~/|\.{1,2}/|/|\$\w+/|[A-Za-z]:[\\/])")
 OWN = b"# Salt Cart"  # how a waybill begins
 # What a file may be met with that cannot be read: it is counted, and the search goes on.
 UNREADABLE = (
-    SaltCartError, OSError, ValueError, EOFError, RuntimeError, sqlite3.Error, zlib.error, lzma.LZMAError,
+    SaltCartError, MemoryError, OSError, ValueError, EOFError, RuntimeError, sqlite3.Error, zlib.error, lzma.LZMAError,
     zipfile.BadZipFile,
 )  # fmt: skip
 
@@ -53,8 +59,9 @@ class Spot(Struct, frozen=True):
 class Mention(Struct):
     """One file that names old places: how often, in which encodings, where, and the first spots.
 
-    Of those, `history` speak of what was: a list of recent files, where a track was first imported from; or all of
-    them, when the file is a `log`.
+    All of those are `history`, which speaks of what was, when the file is a `log`.  Some stand in sentences (`prose`),
+    or in `free` text, which nobody looks for a sound by; `said` are the first of these.  Folders that hold old places
+    are named `above` as whole values, which is true still when something in them moves, but its program finds less.
     """
 
     path: str
@@ -63,15 +70,34 @@ class Mention(Struct):
     forms: dict[str, int] = field(default_factory=dict)
     spots: list[Spot] = field(default_factory=list)
     log: bool = False
+    prose: int = 0
+    free: int = 0
+    said: list[Spot] = field(default_factory=list)
+    above: list[tuple[str, Spot]] = field(default_factory=list)
 
-    def add(self, where: str, form: str, encoding: str, around: bytes) -> None:
-        """Take up one spot, with what stands around it."""
+    def live(self, known: bool = False) -> int:
+        """How many may be what a program looks for a sound by; of a file that is `known` to be a ledger, its text is
+        not free.
+        """
+        return max(0, self.count - self.history - self.prose - (0 if known else self.free))
+
+    def add(
+        self, place: PlaceForms, where: str, hit: Hit, around: bytes, prose: bool = False, free: bool = False
+    ) -> None:
+        """Take up one spot that names a place, with what stands around it, in a sentence or in free text or not."""
+        form, encoding = hit.form, hit.encoding
+        if place.alone:
+            if not (self.log or prose or free) and len(self.above) < MOST_SPOTS:
+                self.above.append((place.place, Spot(where, f"{form}, {encoding}", show(around).strip())))
+            return
         self.count += 1
-        past = self.log or is_history(where, around.decode("utf-8", "replace"))
-        self.history += past
+        self.history += self.log
         self.forms[encoding] = self.forms.get(encoding, 0) + 1
-        if len(self.spots) < MOST_SPOTS and not past:
-            self.spots.append(Spot(where, f"{form}, {encoding}", show(around).strip()))
+        self.prose += prose and not self.log
+        self.free += free and not prose and not self.log
+        spots = self.said if prose or free else self.spots
+        if len(spots) < MOST_SPOTS and not self.log:
+            spots.append(Spot(where, f"{form}, {encoding}", show(around).strip()))
 
 
 def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = None) -> Mention:
@@ -81,50 +107,106 @@ def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = Non
     """
     mention, folder = Mention(path), path.rpartition("/")[0] if folder is None else folder
     with open(path, "rb", buffering=0) as stream:
+        size = os.fstat(stream.fileno()).st_size
         head = stream.read(FIRST)
         if claims(head):
             in_database(mention, forms, folder)
-        elif head.startswith(GZIP_MAGIC):
-            with gzip.open(path) as inner:
-                in_stream(mention, b"", inner, forms, folder)
-        elif head.startswith(ZIP_MAGIC):
-            in_zip(mention, forms, folder)
-        elif head and not head.startswith(OWN) and not holds_no_references(head, os.fstat(stream.fileno()).st_size):
+        elif is_packed(head):
+            stream.seek(0)
+            in_packed(mention, head, stream, forms, folder, Budget(size))
+        elif head and not (head.startswith(OWN) and is_waybill(path)) and not holds_no_references(head, size):
             mention.log = is_log(head)
-            in_stream(mention, head, stream, forms, folder)
+            in_stream(mention, head, stream, forms, folder, budget=Budget(size))
+    if mention.live() and in_cache(path):
+        mention.free, mention.said, mention.spots = mention.free + mention.live(), [*mention.said, *mention.spots], []
     return mention
 
 
-def in_stream(
-    mention: Mention, head: bytes, stream: Readable, forms: Sequence[PlaceForms], folder: str, lead: str = ""
+def in_cache(path: str) -> bool:
+    """Whether a file lies where programs keep what they can do without and make anew (XDG Base Directory Specification:
+    "non-essential data"), in the folder that this system has for it.
+    """
+    from platformdirs import user_cache_dir
+
+    return tail_below(path, os.path.realpath(user_cache_dir())) is not None
+
+
+def is_waybill(path: str) -> bool:
+    """Whether a file is a plan of ours, which names what it moves."""
+    try:
+        read(path)
+    except SaltCartError:
+        return False
+    return True
+
+
+def in_packed(
+    mention: Mention,
+    head: bytes,
+    stream: IO[bytes],
+    forms: Sequence[PlaceForms],
+    folder: str,
+    budget: Budget,
+    lead: str = "",
+    depth: int = 1,
 ) -> None:
-    """Add the spots in what begins with `head` and goes on in `stream`."""
+    """Add the spots in what is packed in a stream that begins with `head`."""
+    for inner in unpacked(head, stream, lead, budget):
+        start = inner.stream.read(FIRST)
+        if is_packed(start):
+            if depth == DEEPEST:
+                raise TooMuch("is packed too often")
+            whole = io.BytesIO(start + inner.stream.read(budget.left + 1))
+            in_packed(mention, start, whole, forms, folder, budget, inner.where, depth + 1)
+        else:
+            in_stream(mention, start, inner.stream, forms, folder, inner.where, budget=budget)
+
+
+def in_stream(
+    mention: Mention,
+    head: bytes,
+    stream: Readable,
+    forms: Sequence[PlaceForms],
+    folder: str,
+    lead: str = "",
+    *,
+    budget: Budget,
+) -> None:
+    """Add the spots in what begins with `head` and goes on in `stream`, and in what is packed in it."""
     overlap = max(EXCERPT, *(one.longest for one in forms))
-    line, binary = 1, None
+    line, binary, free = 1, None, None
     for data, first, last in windows(head, stream, overlap):
         counted = first
-        for hit in sorted(find(data, forms, folder, binary)):
+        hits = sorted(find(data, forms, folder, binary))
+        binary = is_binary(data[:HEAD]) if binary is None else binary
+        if hits and free is None:
+            free = not binary and not mention.log and is_free(data, first == 0 and last == len(data))
+        for hit in hits:
             if first <= hit.at < last:
                 line += data.count(b"\n", counted, hit.at)
                 counted = hit.at
-                mention.add(f"{lead}{LINE}{line}", hit.form, hit.encoding, excerpt(data, hit.at))
+                prose = not binary and starts_in_sentence(data, hit.at, forms[hit.place])
+                around = excerpt(data, hit.at)
+                mention.add(forms[hit.place], f"{lead}{LINE}{line}", hit, around, prose, bool(free))
+        for at, content in zlib_streams(data, first, last, budget) if binary else ():
+            for hit in find(content, forms, folder):
+                mention.add(forms[hit.place], f"{lead}packed at {at}, {LINE}1", hit, excerpt(content, hit.at))
         if last < len(data):  # there is more
             line += data.count(b"\n", counted, last)
-            binary = is_binary(data[:HEAD]) if binary is None else binary
 
 
 def windows(head: bytes, stream: Readable, overlap: int) -> Iterator[tuple[bytes, int, int]]:
     """The content in pieces of some MB, each with the part of it that is new: from, and up to.
 
     Before and after that part at least `overlap` bytes are in the piece too, where the content has them.
-    ValueError when it does not end.
+    TooMuch when it does not end.
     """
     data, first, size = head, 0, len(head)
     while block := stream.read(BLOCK):
         data += block
         size += len(block)
         if size > LARGEST_INSIDE:
-            raise ValueError("holds too much to be read")
+            raise TooMuch("holds too much to be read")
         last = len(data) - overlap
         if last > first and len(block) == BLOCK:
             yield data, first, last
@@ -133,20 +215,19 @@ def windows(head: bytes, stream: Readable, overlap: int) -> Iterator[tuple[bytes
     yield data, first, len(data)
 
 
+def starts_in_sentence(data: bytes, at: int, place: PlaceForms) -> bool:
+    """Whether a path, of which some stands at a place in a text, is a part of a sentence."""
+    start = max(data.rfind(b"\n", 0, at) + 1, at - place.longest)
+    line = data[start:at].decode("utf-8", "replace")
+    first = max((found.start() for found in PATH_START.finditer(line)), default=len(line))
+    return in_sentence(line, first)
+
+
 def excerpt(data: bytes, at: int) -> bytes:
     """What stands around a spot."""
     start = max(data.rfind(b"\n", 0, at) + 1, at - EXCERPT)
     end = data.find(b"\n", at)
     return data[start : min(end if end >= 0 else len(data), at + EXCERPT)].replace(b"\0", b"")
-
-
-def in_zip(mention: Mention, forms: Sequence[PlaceForms], folder: str) -> None:
-    """Add the spots in the members of a zip file; sounds among them are passed over."""
-    with zipfile.ZipFile(mention.path) as archive:
-        for fact in archive.infolist():
-            if fact.file_size and not kind_of(fact.filename):
-                with archive.open(fact) as member:
-                    in_stream(mention, b"", member, forms, folder, f"{show(fact.filename)}, ")
 
 
 def in_database(mention: Mention, forms: Sequence[PlaceForms], folder: str) -> None:
@@ -158,7 +239,28 @@ def in_database(mention: Mention, forms: Sequence[PlaceForms], folder: str) -> N
                 some = [f"{cell} LIKE {literal(f'%{one.anchor}%')}" if one.anchor else "TRUE" for one in forms]
                 wanted = f"typeof({cell}) = 'blob' OR typeof({cell}) = 'text' AND ({' OR '.join(some)})"
                 query = f"SELECT {cell} FROM {quoted(table)} WHERE {wanted}"
+                web: bool | None = None
                 for (content,) in connection.execute(query):
                     raw = content if isinstance(content, bytes) else content.encode("utf-8", "surrogateescape")
                     for hit in find(raw, forms, folder):
-                        mention.add(f"{table}.{column}", hit.form, hit.encoding, excerpt(raw, hit.at))
+                        web = of_the_web(connection, table, column) if web is None else web
+                        prose = isinstance(content, str) and starts_in_sentence(raw, hit.at, forms[hit.place])
+                        mention.add(forms[hit.place], f"{table}.{column}", hit, excerpt(raw, hit.at), prose, web)
+
+
+def of_the_web(connection: sqlite3.Connection, table: str, column: str) -> bool:
+    """Whether most of what stands in a column are web addresses: then it tells where somebody was."""
+    cell = quoted(column)
+    query = (
+        f"SELECT count(*), total({cell} LIKE 'http://%' OR {cell} LIKE 'https://%')"
+        f" FROM (SELECT {cell} FROM {quoted(table)} WHERE typeof({cell}) = 'text' LIMIT {MOST_CELLS})"
+    )
+    total, addresses = connection.execute(query).fetchone()
+    return 2 * float(addresses) > float(total)
+
+
+def naming(texts: Iterable[str], forms: Sequence[PlaceForms], folder: str) -> int:
+    """How many of some texts, of a file in `folder`, name one of the places."""
+    places = [one for one in forms if not one.alone]
+    raws = (text.encode("utf-8", "surrogateescape") for text in texts)
+    return sum(any(True for _hit in find(raw, places, folder)) for raw in raws)

@@ -10,6 +10,7 @@ import re
 import struct
 from collections.abc import Callable
 
+CONTAINERS = (b"RIFF", b"RIFX", b"RF64", b"riff", b"FORM", b"fLaC", b"OggS", b"ID3", b"wvpk", b"MAC ", b".snd", b"caff")
 ENOUGH = 512  # bytes of the beginning that every test here gets, unless the file is shorter
 PDF = re.compile(rb"%PDF-[12]\.\d\s")
 BOX = re.compile(rb"[a-z0-9]{4}|uuid|\xa9[a-z]{3}")
@@ -17,7 +18,7 @@ BOX = re.compile(rb"[a-z0-9]{4}|uuid|\xa9[a-z]{3}")
 
 def holds_no_references(head: bytes, size: int) -> bool:
     """Whether a file that begins with `head` and has `size` bytes is of a type that holds no references."""
-    return any(head.startswith(magic) and parses(head, size) for magic, parses in TYPES)
+    return any(head.startswith(magic) and parses(head, size) for magic, parses in TYPES) or is_compiled(head)
 
 
 def is_png(head: bytes, _size: int) -> bool:
@@ -51,6 +52,12 @@ def is_pe(head: bytes, _size: int) -> bool:
     """The old header says where the new one begins, and it does."""
     at = int.from_bytes(head[60:64], "little")
     return len(head) >= 64 and 64 <= at <= len(head) - 4 and head[at : at + 4] == b"PE\0\0"
+
+
+def is_compiled(head: bytes) -> bool:
+    """Python's compiled source, which says what that says: a version, the end of a line, and known flags (PEP 552)."""
+    known = len(head) > 16 and head[2:4] == b"\r\n" and head[4:8] in (bytes(4), b"\1\0\0\0", b"\3\0\0\0")
+    return known and 3000 <= int.from_bytes(head[:2], "little") < 4000
 
 
 def is_ogg(head: bytes, _size: int) -> bool:
@@ -130,3 +137,11 @@ TYPES: tuple[tuple[bytes, Callable[[bytes, int], bool]], ...] = (
     (b"OTTO", is_opentype),
     (b"\xca\xfe\xba\xbe", is_code),
 )
+
+
+def begins_as_sound(head: bytes) -> bool:
+    """Whether a file with the suffix of a sound begins as one: the signature of its container, an ID3 tag, or a frame
+    of MPEG or AAC audio.
+    """
+    frame = len(head) > 3 and head[0] == 0xFF and head[1] & 0xE0 == 0xE0 and not head[:4].isascii()
+    return head.startswith(CONTAINERS) or head[4:8] == b"ftyp" or frame

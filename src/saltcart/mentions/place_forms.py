@@ -7,12 +7,13 @@ ASCII letters and digits in the folder's own name, which all encodings leave as 
 bytes before and after it decoded and compared with the names.
 """
 
+import base64
 import html
 import os
 import re
 import unicodedata
 from collections.abc import Iterator, Sequence
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 from urllib.parse import quote, unquote_to_bytes
 
 from saltcart.spelling.moves import tail_below
@@ -26,6 +27,12 @@ PATH_SIGN = re.compile(r"[\w.~\-\\/%+@]", re.UNICODE)
 CONTROL = bytes([*range(0x09), *range(0x0E, 0x20)])
 WIDE_TEXT = re.compile("[\t\n\r -~\xa0-\uffff]*")
 HEAD = 4096
+ORDERS: tuple[Literal["little"], Literal["big"]] = ("little", "big")
+BYTES = re.compile(r"(?<!\\)(?:\\x[0-9a-fA-F]{2})+")
+AFTER = 120  # bytes behind a name that tell whether it ends there
+DOUBLED = re.compile(r"(?<![:/])/(?:\.?/)+")  # a slash twice, or a folder's name for itself; no beginning of an address
+DETOUR = re.compile(r"/(?!\.\.?/)[^/\"'<>\0\r\n=:]+/\.\./")
+DRIVE_PATH = re.compile(r"(?<![A-Za-z])[A-Za-z]:/((?:[^/:*?\"<>|\r\n]*/)*[^/:*?\"<>|\r\n]*)\Z")
 ESCAPE = re.compile(r"\\(?:u([0-9a-fA-F]{4})|x([0-9a-fA-F]{2})|(.))", re.DOTALL)
 
 
@@ -67,10 +74,23 @@ def anchor(raw: bytes, rest: bytes = b"", wide: bool = False, escaped: bool = Fa
 
 
 class PlaceForms:
-    """The forms of one folder.  `letters` are its names on other systems, such as `D:/Sounds/Bell Tones`."""
+    """The forms of one folder.  `letters` are its names on other systems, such as `D:/Sounds/Bell Tones`; `others` are
+    names that it has here besides.  Of what lies beside it, `longer` ones have names that begin like its own.
 
-    def __init__(self, place: str, drive: str, letters: Sequence[str] = (), folds_case: bool = False):
-        self.place, self.folds_case = place, folds_case
+    One that is to stand `alone` is named only where nothing below it is: as a whole value, such as a listed folder.
+    """
+
+    def __init__(
+        self,
+        place: str,
+        drive: str,
+        letters: Sequence[str] = (),
+        folds_case: bool = False,
+        alone: bool = False,
+        others: Sequence[str] = (),
+        longer: Sequence[str] | None = None,
+    ):
+        self.place, self.folds_case, self.alone, self.longer = place, folds_case, alone, longer
         self.base = os.path.basename(place)
         runs = sorted(re.findall(r"[A-Za-z0-9]+", self.base), key=len, reverse=True)
         self.run = runs[0] if runs and len(runs[0]) >= SHORTEST_ANCHOR else ""
@@ -78,15 +98,18 @@ class PlaceForms:
         home = os.path.expanduser("~")
         below_home, below_drive = tail_below(place, home), tail_below(place, drive)
         names = [Name(place, FULL), *(Name(text, LETTER) for text in letters)]
+        names += [Name(text, FULL if text.startswith("/") else HOME) for text in others]
+        self.tails = tails_of(place, drive)
         if below_home and home != "/":
             names += [Name(f"{start}/{below_home}", HOME) for start in ("~", "$HOME", "${HOME}", "%HOME%")]
-        if below_drive and drive != "/":
+        if below_drive and drive != "/" and not alone:
             names += [Name(f"/{below_drive}", DRIVE), Name(below_drive, DRIVE)]
         self.names = self.all_names = tuple(names)
         self.passes: list[bytes] = []
         self.within = "/"  # the relative names are those from folders in here
         self.anchors = list(anchors(self))
         self.raw = {place.encode("utf-8", "surrogateescape"): "UTF-8"}
+        self.literal = {} if alone else literals(place)
         self.longest = max(len(name.text) for name in names) * 6 * WINDOW + 64
 
     def pass_over(self, new: "PlaceForms") -> None:
@@ -94,6 +117,7 @@ class PlaceForms:
         texts = {name.text for name in new.names}
         self.names = tuple(name for name in self.names if name.text not in texts)
         self.passes = new.written() if self.anchor else []
+        self.tails = [tail for tail in self.tails if tail not in new.tails]
 
     def written(self) -> list[bytes]:
         """The full path as most programs write it."""
@@ -108,6 +132,8 @@ class PlaceForms:
         if folder is None or inside or tail_below(folder, self.within) is None:
             return list(self.names)  # from inside the folder a path does not name it
         tail = os.path.relpath(self.place, folder)
+        if self.alone and not tail.startswith("../"):
+            return list(self.names)  # a word alone, which may mean anything
         return [*self.names, Name(tail, RELATIVE), Name(f"./{tail}", RELATIVE)]
 
 
@@ -138,6 +164,8 @@ def find(
                 names = names or by_end(one, one.names_from(folder))
                 if found := hit_at(data, at, number, one, mark.wide, names, binary):
                     yield found
+        for raw, encoding in one.literal.items() if one.names else ():
+            yield from (Hit(found.start(), number, FULL, encoding) for found in re.finditer(re.escape(raw), data))
 
 
 def is_binary(head: bytes) -> bool:
@@ -181,16 +209,86 @@ def plain_hit(data: bytes, at: int, number: int, one: PlaceForms, anchor: bytes,
     for raw in one.raw:
         offset = raw.lower().rfind(anchor)
         start, end = at - offset, at - offset + len(raw)
-        if start >= 0 and data.startswith(raw, start) and ends(data[end : end + 8].decode("utf-8", "replace")):
+        if start < 0 or not data.startswith(raw, start):
+            continue
+        if binary and len(raw) < 1 << 14 and counted(data, start, len(raw)):
+            return Hit(at, number, FULL, "UTF-8")
+        if ends(data[end : end + AFTER].decode("utf-8", "replace"), one):
             before = data[max(0, start - 2) : start]
+            if one.alone and not stands_alone(data[max(0, start - 8) : start], data[end : end + 8], binary):
+                continue
             if not before or not PATH_SIGN.match(chr(before[-1])) or before.endswith(b"//") or binary:
                 return Hit(at, number, FULL, "UTF-8")
     return None
 
 
-def ends(after: str) -> bool:
-    """Whether a folder's name ends where this text follows: with a slash, or with what no name goes on with."""
-    return not after or after[0] in "/\\\"'<>\0\r\n,;|&?)]}\t#:=" or after[:1] == "\ufffd"
+def ends(after: str, one: PlaceForms) -> bool:
+    """Whether the folder's name ends where this text follows: with a slash, or with what no name goes on with.  A blank
+    may be part of a name: of one that is there, or of one that ends before a slash.
+    """
+    if not after or after[0] in "/\\\"'<>,;|&?)]}#:=\ufffd" or after[0] < " ":
+        return True
+    if after[0] != " " or one.longer is None:
+        return False
+    words, slash = after[1:], ""
+    if stop := re.search(r"[/\\\"'<>\0\r\n]", words):
+        words, slash = words[: stop.start()], stop[0]
+    if slash in ("/", "\\") and words and not words.endswith(" "):
+        return False
+    return not any(f"{one.base}{after}".startswith(name) for name in one.longer)
+
+
+def tails_of(place: str, drive: str) -> list[str]:
+    """The ends of a path by which it is known on a drive that another system calls by a letter: from the top of its
+    drive, and at least two names.
+    """
+    parts = place.strip("/").split("/")
+    below = tail_below(place, drive)
+    tails = ["/".join(parts[at:]) for at in range(len(parts) - 1)]
+    return list(dict.fromkeys([*tails, *([below] if below else [])]))
+
+
+def literals(place: str) -> dict[bytes, str]:
+    """The full path in encodings that leave no letter as it is: Base64 (RFC 4648) from each of three bytes on, without
+    the ends that depend on what stands around it; and UTF-32.
+    """
+    raw = place.encode("utf-8", "surrogateescape")
+    found: dict[bytes, str] = {}
+    for shift in range(3):
+        coded = base64.b64encode(bytes(shift) + raw)
+        first, last = -(-8 * shift // 6), (8 * (shift + len(raw))) // 6
+        found[coded[first:last]] = "Base64"
+    for encoding in ("utf-32-le", "utf-32-be"):
+        found[place.encode(encoding, "surrogatepass").strip(b"\0")] = "UTF-32"
+    return found
+
+
+def counted(data: bytes, start: int, length: int, signs: int = 0) -> bool:
+    """Whether the length of a text stands before it in a binary file, in bytes or in `signs`, so that it ends where
+    that says; a slash and more behind it say that it goes on.
+    """
+    follows = data[start + length : start + length + 4].replace(b"\0", b"", 1 if signs else 0)
+    if follows[:1] in (b"/", b"\\") and follows[1:2] > b" ":
+        return False
+    counts = {one.to_bytes(width, order) for one in (length, signs or length) for width in (2, 4) for order in ORDERS}
+    counts |= {
+        bytes([one]) if one < 0x80 else bytes([one & 0x7F | 0x80, one >> 7]) for one in (length, signs or length)
+    }
+    return any(start >= len(one) and data.startswith(one, start - len(one)) for one in counts)
+
+
+VALUE_BEFORE = re.compile(rb"(?:[\"'=>,;|(\[{\t\0:\\]|^|[\r\n][ \t]*|[=:,][ \t]+|file://(?:localhost)?)\Z")
+VALUE_AFTER = re.compile(rb"(?:[/\\]?[ \t]*(?:[\"'<,;|)\]}\t\r\n\0:]|\Z))")
+
+
+def stands_alone(before: bytes, after: bytes, binary: bool) -> bool:
+    """Whether what stands between is a whole value of a record: no word of a sentence, with nothing below it.
+
+    In a binary file a text may end where a byte that no text holds follows.
+    """
+    if binary and (not after or after[0] < 0x20 or after[0] >= 0x7F or after.lstrip(b"/\\")[:1] < b" "):
+        return True
+    return bool(VALUE_AFTER.match(after) and (binary or VALUE_BEFORE.search(before)))
 
 
 def by_end(one: PlaceForms, names: Sequence[Name]) -> list[tuple[str, str, Name]]:
@@ -216,9 +314,28 @@ def hit_at(
             ):
                 continue
             rest, lead = after[len(right) :], before[: len(before) - len(left)]
-            if ends(rest) and begins(lead, name, rest, binary):
+            signs = len(left) + len(right)
+            if wide and binary and counted(data, at - 2 * len(left), 2 * signs, signs):
                 return Hit(at, number, name.form, encoding)
+            if ends(rest, one) and begins(lead, name, rest, binary):
+                sides = [text.encode("utf-8", "surrogatepass") for text in (lead[-8:], rest[:8])]
+                if one.alone and not stands_alone(sides[0], sides[1], binary):
+                    continue
+                return Hit(at, number, name.form, encoding)
+        if lettered(before, after, one):
+            return Hit(at, number, LETTER, encoding)
     return None
+
+
+def lettered(before: str, after: str, one: PlaceForms) -> bool:
+    """Whether a path of another system ends in the folder's: `D:/Sounds/Bells`, though nobody said what D: is."""
+    cut = one.base.lower().rfind(one.anchor) if one.anchor else 0
+    end = one.base[cut:]
+    lead = DRIVE_PATH.search(before)
+    if one.alone or not lead or not alike(after[: len(end)], end, True) or not ends(after[len(end) :], one):
+        return False
+    path = f"{lead[1]}{end}".casefold()
+    return any(path == tail.casefold() or path.endswith(f"/{tail.casefold()}") for tail in one.tails)
 
 
 def alike(text: str, wanted: str, folds: bool) -> bool:
@@ -263,12 +380,20 @@ def unquoted(encoding: str, texts: Sequence[str]) -> Iterator[tuple[str, str, st
     if "%" in around:
         yield "percent-encoded", slashed(unpercented(before)), slashed(unpercented(after))
     if "\\" in around or "&" in around:
-        yield "escaped", slashed(unescaped(before)), slashed(unescaped(after))
+        once = [unescaped(text) for text in texts]
+        yield "escaped", slashed(once[0]), slashed(once[1])
+        if any("\\" in text or "%" in text for text in once):
+            twice = [slashed(unpercented(unescaped(text))) for text in once]
+            yield "escaped twice", twice[0], twice[1]
 
 
 def slashed(text: str) -> str:
-    """A text with forward slashes, and accents in one form."""
+    """A text with forward slashes, without detours in its paths, and with accents in one form."""
     text = text.replace("\\", "/") if "\\" in text else text
+    if "//" in text or "/./" in text:
+        text = DOUBLED.sub("/", text)
+    while "/../" in text and (shorter := DETOUR.sub("/", text, count=1)) != text:
+        text = shorter
     return text if text.isascii() else unicodedata.normalize("NFC", text)
 
 
@@ -281,6 +406,8 @@ def unescaped(text: str) -> str:
     """A text without the escapes of JSON and C strings, or of XML."""
     if "&" in text:
         text = html.unescape(text)
+    if "\\x" in text:  # bytes, several of which may be one letter
+        text = BYTES.sub(lambda run: bytes.fromhex(run[0].replace("\\x", "")).decode("utf-8", "surrogateescape"), text)
     return (
         ESCAPE.sub(lambda one: chr(int(one[1] or one[2], 16)) if one[1] or one[2] else one[3], text)
         if "\\" in text

@@ -15,6 +15,7 @@ from itertools import islice
 from typing import TYPE_CHECKING
 
 from saltcart.mentions.content import UNREADABLE, Mention, mentions_in
+from saltcart.mentions.packed import TooMuch
 from saltcart.mentions.place_forms import PlaceForms
 from saltcart.shelves.walk import Item
 
@@ -23,6 +24,7 @@ if TYPE_CHECKING:  # most searches are small, and do without
 
 Batch = list[tuple[str, Item]]
 Answers = list[Mention | str | None]
+CLOSED, TOO_MUCH = "closed to you", "not searched completely"
 FIRST = 4  # batches that are read here before other processes are worth their start
 MOST_PROCESSES = 8
 AHEAD = 2  # batches that wait for each process
@@ -122,5 +124,7 @@ def answer_for(path: str, forms: Sequence[PlaceForms]) -> Mention | str | None:
     try:
         mention = mentions_in(path, forms)
     except UNREADABLE as error:
-        return str(error) or type(error).__name__
-    return mention if mention.count else None
+        if isinstance(error, PermissionError) and os.lstat(path).st_uid != os.geteuid():
+            return CLOSED
+        return TOO_MUCH if isinstance(error, TooMuch) else str(error) or type(error).__name__
+    return mention if mention.count or mention.above else None

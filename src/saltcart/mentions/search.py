@@ -1,14 +1,16 @@
 """Searching files of any kind for mentions of old places: where programs keep what names sounds, read or not.
 
-Sounds, and what is plainly no text or database, are passed over by name or beginning; what is too large or cannot be
-read is counted and told.  Nothing is written, no link is followed, no other drive is entered that nobody asked for.
-What named none of the folders the last time, and has not changed since, is not read again.
+Sounds, and what is plainly no text or database, are passed over by their headers; what is too large or cannot be read
+is told as a gap.  Nothing is written, no link is followed, no other drive is entered that nobody asked for.  What named
+none of the folders the last time, and has not changed since, is not read again.
 """
 
 import os
+import re
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from contextlib import suppress
+from typing import NamedTuple
 
 from msgspec import Struct, field
 
@@ -17,29 +19,43 @@ from saltcart.home import home, is_a_home
 from saltcart.ledgers import Map, recognised
 from saltcart.ledgers.sqlite.opening import claims
 from saltcart.mentions.content import Mention
+from saltcart.mentions.file_types import begins_as_sound
 from saltcart.mentions.place_forms import PlaceForms
-from saltcart.mentions.readers import Batch, Readers
+from saltcart.mentions.readers import CLOSED, TOO_MUCH, Batch, Readers
+from saltcart.mentions.search_places import SHARED_PROGRAMS, within
 from saltcart.mentions.unchanged import Unchanged
 from saltcart.own_names import SET_ASIDE, is_temporary
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.manifest import SUFFIXES
-from saltcart.shelves.walk import FILE, Item, walk
+from saltcart.shelves.walk import FILE, LINK, Item, walk
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.trip import opened
 from saltcart.waybills.collection import NAME, is_collection, read
 
 LARGEST = 512 << 20  # bytes; larger files that are no databases are told and not read
 OURS = "ours"
-CACHES = {".cache", "Cache", "Caches", ".Trash", "Trash", ".git", "__pycache__", "node_modules"}
+UNREADABLE_WORD, NOT_MEANT = "could not be read", "left out, as you said"
+TRASH = re.compile(r"\.?Trash(-\d+)?|\.Trashes|\$RECYCLE\.BIN")
+SNIFFED = 256 << 10  # bytes; a smaller file with the suffix of a sound is looked at: a text may have any name
+MOST_GAPS = 1000
 MANIFESTS = tuple(SUFFIXES.values())
 BATCH_FILES, BATCH_BYTES = 200, 8 << 20
 
 
-class Search(Struct):
-    """What a search found, over which places, how many files were gone through, and why some were not.
+class Gap(Struct, frozen=True):
+    """What a search did not see, and why: there may be anything in it."""
 
-    Of the files, `unchanged` were read by an earlier search for the same folders.
+    path: str
+    why: str
+
+
+class Search(Struct):
+    """What a search found, over which places, how many files were gone through, and which were not.
+
+    Of the files, `unchanged` were read by an earlier search for the same folders.  What was `passed_over`, by why, can
+    name nothing, or is not meant; of the rest, the first of the `gaps`, and their number by why.  The `links` that were
+    met lead into the folders, or to what holds them; with each, to where.
     """
 
     places: list[str]
@@ -47,21 +63,53 @@ class Search(Struct):
     files: int = 0
     unchanged: int = 0
     passed_over: Counter[str] = field(default_factory=Counter)
+    gaps: list[Gap] = field(default_factory=list)
+    gap_counts: Counter[str] = field(default_factory=Counter)
+    links: dict[str, str] = field(default_factory=dict)
+
+    def miss(self, path: str, why: str) -> None:
+        """Take up one more gap."""
+        self.gap_counts[why] += 1
+        if len(self.gaps) < MOST_GAPS:
+            self.gaps.append(Gap(path, why))
+
+    def trouble(self, path: str, error: OSError) -> None:
+        """Take up what the system refused.  What belongs to others and is closed to this user is closed to the
+        programs that this user runs, too.
+        """
+        if isinstance(error, PermissionError) and not own(path):
+            self.passed_over[CLOSED] += 1
+        else:
+            self.miss(path, UNREADABLE_WORD)
 
 
-def search(forms: Sequence[PlaceForms], places: Sequence[str], progress: Progress = silent) -> Search:
-    """Every file in `places` that names one of the folders.  Raises Refused for a place that is not there."""
+def own(path: str) -> bool:
+    """Whether something belongs to this user, as far as can be told."""
+    with suppress(OSError):
+        return os.lstat(path).st_uid == os.geteuid()
+    return False
+
+
+def search(
+    forms: Sequence[PlaceForms], places: Sequence[str], progress: Progress = silent, without: Sequence[str] = ()
+) -> Search:
+    """Every file in `places` that names one of the folders, `without` what lies in places that are not meant.  Raises
+    Refused for a place that is not there.
+    """
     result = Search(tops_of(places))
     unchanged = Unchanged(forms)
+    walked = Walked(result, frozenset(without), [one.place for one in forms if not one.alone])
     with Readers(forms) as readers:
-        for batch, answers in readers.read(batches(result, unchanged)):
+        for batch, answers in readers.read(batches(walked, unchanged)):
             for (path, item), answer in zip(batch, answers, strict=True):
                 if isinstance(answer, Mention):
                     result.found.append(answer)
                 elif answer is None:
                     unchanged.remember(path, item)
+                elif answer == CLOSED:
+                    result.passed_over[CLOSED] += 1
                 else:
-                    result.passed_over["could not be read"] += 1
+                    result.miss(path, TOO_MUCH if answer == TOO_MUCH else UNREADABLE_WORD)
             progress(Tick("search for mentions", batch[-1][0], result.files, 0))
     unchanged.keep()
     result.found.sort(key=lambda mention: mention.path)
@@ -69,23 +117,31 @@ def search(forms: Sequence[PlaceForms], places: Sequence[str], progress: Progres
 
 
 def tops_of(places: Sequence[str]) -> list[str]:
-    """The places, without those that lie in others.  Raises Refused for one that is not there."""
+    """The places, without those that lie in others on the same drive.  Raises Refused for one that is not there."""
     tops: list[str] = []
     for place in places:
         top = os.path.realpath(os.path.expanduser(place))
         if not os.path.lexists(top):
             raise Refused(f"{show(place)} is not there", "Name folders or files to search.")
-        if not any(tail_below(top, other) is not None for other in tops):
-            tops = [*(other for other in tops if tail_below(other, top) is None), top]
+        if not any(within(top, other) for other in tops):
+            tops = [*(other for other in tops if not within(other, top)), top]
     return tops
 
 
-def batches(result: Search, unchanged: Unchanged) -> Iterator[Batch]:
+class Walked(NamedTuple):
+    """What a search goes through: what it found so far, `without` which places, for which folders."""
+
+    result: Search
+    without: frozenset[str]
+    places: Sequence[str]
+
+
+def batches(walked: Walked, unchanged: Unchanged) -> Iterator[Batch]:
     """The files to be read, some at a time."""
     batch: Batch = []
-    size = 0
+    size, result = 0, walked.result
     for top in result.places:
-        for path, item in candidates(top, result):
+        for path, item in candidates(top, walked):
             result.files += 1
             if unchanged.knows(path, item):
                 result.unchanged += 1
@@ -99,26 +155,60 @@ def batches(result: Search, unchanged: Unchanged) -> Iterator[Batch]:
         yield batch
 
 
-def candidates(top: str, result: Search) -> Iterator[tuple[str, Item]]:
-    """The files below `top` that may name something."""
-    own, lead = str(home()), top.rstrip("/") + "/"
+def candidates(top: str, walked: Walked) -> Iterator[tuple[str, Item]]:
+    """The files below `top` that may name something; links are noted on the way."""
+    ours, lead, result = str(home()), top.rstrip("/") + "/", walked.result
 
     def enter(folder: str) -> bool:
-        why = passed_over(os.path.join(top, folder), own)
-        if why not in ("", OURS):
+        path = os.path.join(top, folder)
+        why = NOT_MEANT if path in walked.without else passed_over(path, ours)
+        if why not in ("", OURS) and path not in result.places:
             result.passed_over[why] += 1
         return not why
 
-    for item in walk(top, lambda _path, _error: result.passed_over.update(["could not be read"]), enter):
-        if item.kind is not FILE or not item.size:
-            continue
+    for item in walk(top, result.trouble, enter):
         path = f"{lead}{item.path}" if item.path else top
-        if kind_of(path):
+        if item.kind is LINK:
+            note_link(path, item.target or "", walked)
+        elif item.kind is not FILE or not item.size:
+            continue
+        elif path in walked.without:
+            result.passed_over[NOT_MEANT] += 1
+        elif kind_of(path) and (item.size > SNIFFED or sounds(path)):
             result.passed_over["sounds"] += 1
+        elif top in SHARED_PROGRAMS and installed(path):
+            result.passed_over["installed for all users"] += 1
         elif item.size > LARGEST and not is_database(path):
-            result.passed_over["too large"] += 1
+            result.miss(path, "too large")
         elif not is_own(path.rpartition("/")[2]):
             yield path, item
+
+
+def note_link(path: str, target: str, walked: Walked) -> None:
+    """Take up a link that leads into one of the folders, or to what holds one."""
+    place = os.path.normpath(os.path.join(os.path.dirname(path), target))
+    for folder in walked.places:
+        inside = tail_below(place, folder) is not None and tail_below(path, folder) is None
+        if inside or (place != "/" and tail_below(folder, place)):
+            walked.result.links[path] = place
+            return
+
+
+def installed(path: str) -> bool:
+    """Whether a file among programs that all users share is the system's, and closed to what this user runs: no program
+    of theirs can have written there what it refers to.
+    """
+    with suppress(OSError):
+        state = os.lstat(path)
+        return state.st_uid == 0 != os.geteuid() and not os.access(path, os.W_OK)
+    return False
+
+
+def sounds(path: str) -> bool:
+    """Whether a file begins as sounds do."""
+    with suppress(OSError), open(path, "rb") as stream:
+        return begins_as_sound(stream.read(16))
+    return False
 
 
 def is_own(name: str) -> bool:
@@ -131,11 +221,28 @@ def passed_over(path: str, own: str) -> str:
     name = os.path.basename(path)
     if SET_ASIDE.search(name) or path == own or is_a_home(path):
         return OURS
-    if name in CACHES:
-        return "cache folders"
+    if is_trash(path, name):
+        return "trash"
+    if name == "objects" and is_versions(os.path.dirname(path)):
+        return "old versions of sources"
     if is_collection(path) and made_by_trip(path):
         return "collections that travel"  # settled on their own, and made true by that
     return "tops of other drives" if os.path.ismount(path) else ""
+
+
+def is_trash(path: str, name: str) -> bool:
+    """Whether a folder holds what was thrown away: by its name and, but for a drive's own, what is in it
+    (specifications.freedesktop.org/trash-spec).
+    """
+    if not TRASH.fullmatch(name):
+        return False
+    whole = all(os.path.isdir(os.path.join(path, part)) for part in ("files", "info"))
+    return whole or name in (".Trashes", "$RECYCLE.BIN")
+
+
+def is_versions(folder: str) -> bool:
+    """Whether a folder is where a version control keeps what was: it packs each version of each file."""
+    return all(os.path.exists(os.path.join(folder, part)) for part in ("HEAD", "refs", "objects"))
 
 
 def made_by_trip(top: str) -> bool:

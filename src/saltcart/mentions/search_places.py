@@ -1,18 +1,28 @@
 """Where to search for what names a shelf, and in which forms it may be named."""
 
 import os
-from collections.abc import Iterable, Sequence
+import pwd
+import stat
+import tempfile
+from collections.abc import Iterable, Mapping, Sequence
+from contextlib import suppress
 
 from platformdirs import site_config_dir, site_data_dir
 
 from saltcart.cart import Cart
 from saltcart.drives.drive import drive_at, mount_of, mounts
 from saltcart.drives.fit import for_backups
-from saltcart.drives.known import MOUNT_FOLDERS, remembered
+from saltcart.drives.known import remembered
+from saltcart.home import home as data
+from saltcart.mentions.other_names import second_mounts, siblings, variable_names
 from saltcart.mentions.place_forms import PlaceForms
 from saltcart.shelves.true_names import TrueNames
 from saltcart.spelling.moves import tail_below
 
+SYSTEM = ("/etc", "/opt", "/usr", "/var")  # where nobody hangs a drive for files of their own
+EMPTY: Mapping[str, Sequence[str]] = {}
+SHARED_PROGRAMS = ("/opt", "/srv")
+FIRST_PERSON = 1000  # users with smaller numbers are the system's
 PACKAGES = ("/usr/share",)  # the system's own, which names nobody's sounds
 
 
@@ -23,51 +33,140 @@ def shared_places() -> list[str]:
 
 
 def search_places(
-    shelves: Sequence[str], cart: Cart, ledgers: Iterable[str] = (), more: Sequence[str] = (), news: Sequence[str] = ()
+    shelves: Sequence[str],
+    cart: Cart,
+    ledgers: Iterable[str] = (),
+    more: Sequence[str] = (),
+    news: Sequence[str] = (),
+    others: bool = True,
 ) -> list[str]:
-    """The folders to search: this user's home with all that is hidden in it, what programs share, the drives that the
-    shelves lie on and those they go to (`news`), other connected drives of a person's, where ledgers lie that are
-    known, what the configuration names, and `more`.
+    """The folders to search: this user's home with all that is hidden in it, what programs share, all connected drives
+    that may hold a person's files, what others have where they can reach the shelves, where ledgers lie that are known,
+    what the configuration names, and `more`.
     """
-    drives = [*(mount_of(place) for place in (*shelves, *news)), *other_drives(cart)]
+    drives = [*(mount_of(place) for place in (*shelves, *news)), *other_drives(cart, [*shelves, *news])]
     wanted = [
         os.path.expanduser("~"),
         *(drive for drive in drives if drive != "/"),
-        *map(os.path.dirname, shelves),
+        *(folder for shelf in shelves if mount_of(folder := os.path.dirname(shelf)) == mount_of(shelf)),
         *shelves,  # what stays in it
         *cart.places,
         *(os.path.dirname(path) for path in (*cart.ledgers, *ledgers)),
         *([os.path.dirname(cart.path)] if cart.path else []),
         *shared_places(),
+        *(places_of_others() if others and any(map(open_to_others, shelves)) else ()),
         *more,
     ]
     places: list[str] = []
     named = set(map(os.path.realpath, more))
     for place in dict.fromkeys(map(os.path.realpath, wanted)):
         known = os.path.isdir(place) or (os.path.isfile(place) and place in named)
-        if known and place != "/" and not any(tail_below(place, one) is not None for one in places):
-            places = [*(one for one in places if tail_below(one, place) is None), place]
+        if known and place != "/" and not any(within(place, one) for one in places):
+            places = [*(one for one in places if not within(one, place)), place]
     return places
 
 
-def other_drives(cart: Cart) -> list[str]:
-    """The tops of the connected drives that Salt Cart has met or that are declared, and of those that hang where
-    systems put a person's drives.  Drives for backups are not among them: what lies there is to stay as it is.
+def within(place: str, folder: str) -> bool:
+    """Whether a walk through a folder comes to a place: it lies in there, and on the same drive."""
+    return tail_below(place, folder) is not None and top_of(place) == top_of(folder)
+
+
+def top_of(place: str) -> str:
+    """The top of what is mounted at or above a place."""
+    while not os.path.ismount(place) and place != "/":
+        place = os.path.dirname(place)
+    return place
+
+
+def open_to_others(place: str) -> bool:
+    """Whether programs of other users can reach a place: every folder on the way lets them pass."""
+    parts = place.split("/")
+    with suppress(OSError):
+        return all(os.stat("/".join(parts[:count]) or "/").st_mode & stat.S_IXOTH for count in range(1, len(parts) + 1))
+    return False
+
+
+def places_of_others() -> list[str]:
+    """The homes of the other people who use this machine, and where programs and services keep what is their own."""
+    homes = {one.pw_dir for one in pwd.getpwall() if one.pw_uid >= FIRST_PERSON and one.pw_uid != os.getuid()}
+    return [place for place in (*sorted(homes), *SHARED_PROGRAMS) if place != "/" and os.path.isdir(place)]
+
+
+def other_drives(cart: Cart, near: Sequence[str] = ()) -> list[str]:
+    """The tops of the connected drives that may hold a person's files.  Drives for backups are not among them: what
+    lies there is to stay as it is; nor what is mounted among temporary files, but beside what is `near`.
     """
-    found: dict[str, None] = {}
+    found = dict.fromkeys(mount for mount in mounts() if not system_folder(mount))
     for identity, fact in remembered().items():
         if os.path.isdir(fact["mount"]) and drive_at(mount_of(fact["mount"]), room=False).identity == identity:
             found[mount_of(fact["mount"])] = None
-    found |= dict.fromkeys(
-        mount for mount in mounts() if any(tail_below(mount, top) is not None for top in MOUNT_FOLDERS)
-    )
-    return [mount for mount in found if mount != "/" and not for_backups(drive_at(mount, room=False), cart)[0]]
+    temporary = os.path.realpath(tempfile.gettempdir())
+    user = os.path.realpath(os.path.expanduser("~"))
+    beside = {os.path.dirname(mount_of(place)) for place in (*near, user)} - {"/"}
+    met = {fact["mount"] for fact in remembered().values()}
+    return [
+        mount
+        for mount in found
+        if mount != "/"
+        and mount != str(data())
+        and (
+            tail_below(mount, temporary) is None
+            or os.path.dirname(mount) in beside
+            or mount in met
+            or tail_below(mount, user) is not None
+        )
+        and not is_for_backups(mount, cart)
+    ]
 
 
-def forms_of(olds: Sequence[str], means: Sequence[str] = ()) -> list[PlaceForms]:
-    """The forms of old places.  `means` are declarations such as `D:=/media/lighter`."""
+def system_folder(mount: str) -> bool:
+    """Whether something is mounted where systems keep what is their own."""
+    return any(tail_below(mount, folder) is not None for folder in SYSTEM)
+
+
+def is_for_backups(mount: str, cart: Cart) -> bool:
+    """Whether a drive is kept for backups."""
+    return bool(for_backups(drive_at(mount, room=False), cart)[0])
+
+
+def backups(cart: Cart) -> list[str]:
+    """The tops of the connected drives that are kept for backups, which nothing searches."""
+    return [mount for mount in mounts() if mount != "/" and not system_folder(mount) and is_for_backups(mount, cart)]
+
+
+def forms_of(
+    olds: Sequence[str], means: Sequence[str] = (), aliases: Mapping[str, Sequence[str]] = EMPTY
+) -> list[PlaceForms]:
+    """The forms of old places, some of which have `aliases`.  `means` are declarations such as `D:=/media/lighter`."""
     names = TrueNames()
-    return [PlaceForms(old, mount_of(old), letters(old, means), names.forgives(os.path.dirname(old))) for old in olds]
+    return [
+        PlaceForms(
+            old,
+            mount_of(old),
+            letters(old, means),
+            names.forgives(os.path.dirname(old)),
+            others=[*variable_names(old), *second_mounts(old), *aliases.get(old, ())],
+            longer=siblings(old),
+        )
+        for old in olds
+    ]
+
+
+def parent_forms(olds: Sequence[str], means: Sequence[str] = ()) -> list[PlaceForms]:
+    """The forms of the folders that hold old places, where they are whole values: those below the home folder, or up
+    to the top of a drive.  Home itself is named everywhere, and says nothing.
+    """
+    home = os.path.realpath(os.path.expanduser("~"))
+    found: dict[str, PlaceForms] = {}
+    for old in olds:
+        top, folder = mount_of(old), os.path.dirname(old)
+        while folder != "/" and tail_below(home, folder) is None and folder not in found:
+            others = [*variable_names(folder), *second_mounts(folder)]
+            found[folder] = PlaceForms(folder, top, letters(folder, means), alone=True, others=others)
+            if folder == top:
+                break
+            folder = os.path.dirname(folder)
+    return list(found.values())
 
 
 def forms_after(olds: Sequence[str], news: Sequence[str], means: Sequence[str] = ()) -> list[PlaceForms]:

@@ -17,7 +17,7 @@ from saltcart.mentions.place_forms import PlaceForms
 from saltcart.safefile import replacing
 from saltcart.shelves.walk import Item
 
-EDITION = 1  # to be raised whenever a search finds more than before
+EDITION = 3  # to be raised whenever a search finds more than before
 FRESH = 3_000_000_000  # nanoseconds; FAT counts in steps of two seconds
 CHECK = 16  # bytes of a digest at a file's end
 KEPT = 8  # sets of names
@@ -33,8 +33,12 @@ class Unchanged:
 
     def __init__(self, forms: Sequence[PlaceForms]):
         self.now = time.time_ns()
-        wide = key_of([(one.place, one.folds_case, one.all_names, [], one.within) for one in forms])
-        self.key = key_of([(one.place, one.folds_case, one.names, one.passes, one.within) for one in forms])
+        wide = key_of(
+            [(one.place, one.folds_case, one.all_names, [], one.within, one.alone, one.longer) for one in forms]
+        )
+        self.key = key_of(
+            [(one.place, one.folds_case, one.names, one.passes, one.within, one.alone, one.longer) for one in forms]
+        )
         self.old = self.load(self.key)
         self.known = [some for some in (self.old, self.load(wide) if wide != self.key else None) if some]
         self.fresh = array("Q")
@@ -76,6 +80,11 @@ class Unchanged:
             if len(content) % known.itemsize == 0 and blake2b(content, digest_size=CHECK).digest() == raw[-CHECK:]:
                 known.frombytes(content)
         return known
+
+
+def facts(one: PlaceForms) -> tuple[object, ...]:
+    """What tells the names of one place from those of another, but for the names themselves."""
+    return one.place, one.folds_case, one.within, one.alone, one.longer
 
 
 def key_of(names: Sequence[object]) -> str:

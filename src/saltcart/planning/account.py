@@ -6,8 +6,9 @@ What nobody has described is learnt on the way, and taken along when the map tha
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
+from itertools import islice
 from typing import TYPE_CHECKING
 
 from msgspec import Struct, field
@@ -16,28 +17,49 @@ from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import made_home
 from saltcart.ledgers import Map, load_map, open_ledger
 from saltcart.ledgers.formats import cart_toml
-from saltcart.mentions.content import UNREADABLE, Mention, Spot, mentions_in
+from saltcart.mentions.content import MOST_SPOTS, UNREADABLE, Mention, Spot, mentions_in
 from saltcart.mentions.search import Search, known_as, search
-from saltcart.mentions.search_places import forms_of, relative_forms, search_places
-from saltcart.mentions.standings import HISTORY, IN_FULL, IN_PART, LEFT, ORIGINALS, SERVED, UNCHANGEABLE, UNREAD
+from saltcart.mentions.search_places import backups, forms_of, parent_forms, relative_forms, search_places
+from saltcart.mentions.standings import (
+    HISTORY,
+    IN_FULL,
+    IN_PART,
+    LEFT,
+    LINKED,
+    ORIGINALS,
+    SAID,
+    SERVED,
+    SHOWS_LESS,
+    UNCHANGEABLE,
+    UNREAD,
+)
 from saltcart.own_names import short_name
+from saltcart.planning.relative_references import relative_targets
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import DraftedShelf, may_be_ledger
 from saltcart.planning.trial_rewrite import DraftedLedger, Trial
+from saltcart.planning.views import View, leaving, narrowed, views
 from saltcart.progress import Progress
 from saltcart.safefile import replacing
 from saltcart.shelves.true_names import true_path
+from saltcart.spelling.moves import tail_below
+from saltcart.trips.signposts import leading_to
+from saltcart.waybills.routes import turned
 from saltcart.waybills.waybill import Waybill
 
 if TYPE_CHECKING:
     from saltcart.learning.lessons import Proof
 
 
+MOST_ALONE = 200  # files that are learnt from one by one, when what others of their kind teach is not enough
+
+
 class Accounted(Struct):
     """One file that names the shelves: how often, how much of that its map does not reach, and what becomes of it.
 
     `spots` are some of what is not reached; `learnt`: its map was made just now, for a file of which nothing is
-    known but lengths when `counted`; `why` a ledger stays as it is.
+    known but lengths when `counted`; `why` a ledger stays as it is.  `views` are folders that it names and that will
+    show less.
     """
 
     path: str
@@ -49,23 +71,32 @@ class Accounted(Struct):
     counted: bool = False
     spots: Sequence[Spot] = ()
     why: str = ""
+    views: Sequence[View] = ()
 
     @property
     def open(self) -> bool:
         """Whether something in it would lead nowhere after the trip, and nobody has agreed to that."""
-        return self.standing in (IN_PART, UNREAD, UNCHANGEABLE)
+        return self.standing in (IN_PART, UNREAD, UNCHANGEABLE, SHOWS_LESS, LINKED)
 
 
 class Account(Struct):
-    """All files that name the shelves, in the places that were searched; `away` ones of cart.toml are not there."""
+    """All files that name the shelves, in the places that were searched; `away` ones of cart.toml are not there, and
+    those for `backups` are not meant.
+    """
 
     search: Search
     away: list[str] = field(default_factory=list)
+    backups: list[str] = field(default_factory=list)
     files: list[Accounted] = field(default_factory=list)
 
     def open(self) -> list[Accounted]:
         """The files that need a decision."""
         return [one for one in self.files if one.open]
+
+    @property
+    def complete(self) -> bool:
+        """Whether nothing was left unseen that may name the shelves."""
+        return not self.away and not self.search.gap_counts
 
 
 class Accountant:
@@ -85,12 +116,15 @@ class Accountant:
         # In what lies in a shelf and stays, its parts are named and not the shelf.
         self.drafted = drafted
         self.sought = [*self.olds, *(part for one in drafted for part in (*one.tops, *one.kept))]
+        self.above: dict[str, set[str]] = {}  # of files, the folders that hold shelves and that they name
+        self.parting: dict[str, list[str]] = {}  # of files, what they would not find from their folder any more
         self.learnt: set[str] = set()
         self.counted: set[str] = set()
+        self.reasons: dict[str, str] = {}  # why files that could be read so cannot be rewritten
 
     def account(self, ledgers: list[DraftedLedger]) -> Account:
         """The account; ledgers that were found and understood are added to `ledgers`, their maps to the waybill."""
-        for path in (*self.request.search, *self.request.leave_unread):
+        for path in (*self.request.search, *self.request.leave_unread, *self.request.not_searched):
             if not os.path.lexists(os.path.expanduser(path)):
                 raise Refused(
                     f"{show(path)} is not there", "Check the path; if its drive is not connected, plug it in."
@@ -103,21 +137,72 @@ class Accountant:
             more,
             [shelf.new for shelf in self.waybill.shelves],
         )
-        self.waybill.search = places
+        left_out = {true_path(path) for path in (*self.request.not_searched, *self.request.cart.not_searched)}
+        places = [place for place in places if place not in left_out]
+        self.waybill.search, self.waybill.not_searched = places, sorted(left_out)
         away = [place for place in self.request.cart.places if not os.path.exists(place)]
-        result = Account(search(forms_of(self.olds, self.waybill.means), places, self.progress), away)
-        known = {one.line.path: one for one in ledgers}
+        gone = [old for shelf in leaving(self.waybill.shelves) for old, _new in shelf.sought()]
+        forms = forms_of(self.olds, self.waybill.means) + parent_forms(gone, self.waybill.means)
+        seen = search(forms, places, self.progress, self.waybill.not_searched)
+        if aliases := through_links(seen.links, self.olds):
+            forms = forms_of(self.olds, self.waybill.means, aliases) + parent_forms(gone, self.waybill.means)
+            seen = search(forms, places, self.progress, self.waybill.not_searched)
+        result = Account(seen, away, backups(self.request.cart))
         # What an interrupted haul has copied already is no file of its own: it is compared, and replaced or refused.
         coming = {one.shelf.place(item) for one in self.drafted for item in one.items}
         mentions = {true_path(mention.path): mention for mention in result.search.found if mention.path not in coming}
-        for mention in self.across_the_cut(set(known)):
-            mentions.setdefault(mention.path, mention)
-        unknown = [path for path in mentions if path not in known]
-        found = self.understood(unknown, {path for path, one in mentions.items() if one.count > one.history})
-        ledgers += found.values()
-        result.files = [self.standing(path, one, known.get(path) or found.get(path)) for path, one in mentions.items()]
+        result.files = self.files(mentions, ledgers) + self.links(seen.links)
         self.waybill.maps = [plan.path for plan in self.maps]
         return result
+
+    def links(self, found: Mapping[str, str]) -> list[Accounted]:
+        """What becomes of the links that lead into what moves; those that can be turned are, where that was asked."""
+        moves = self.waybill.moves()
+        inner = [
+            link for link, place in found.items() if moves.follow(place) is not None and moves.follow(link) is None
+        ]
+        inner = [link for link in inner if link not in {post for old in self.olds for post in leading_to(old)}]
+        if self.request.turn_links:
+            self.waybill.turn += [link for link in inner if turned(moves, link) and link not in self.waybill.turn]
+        staying = [link for link in inner if link not in self.waybill.turn]
+        return [self.standing_of_link(link, found[link]) for link in staying]
+
+    def standing_of_link(self, link: str, place: str) -> Accounted:
+        """What becomes of one link into what moves, when it is not turned."""
+        if all(shelf.leave == "signpost" for shelf in self.waybill.shelves):
+            word = SERVED
+        elif all(shelf.original_stays for shelf in self.waybill.shelves):
+            word = ORIGINALS
+        else:
+            word = LEFT if link in self.waybill.left_unread else LINKED
+        return Accounted(link, word, 1, 1, spots=[Spot("leads to", "link", show(place))])
+
+    def across(self, ledgers: list[DraftedLedger]) -> list[Accounted]:
+        """What becomes of the files in divided shelves that name what parts from them; see `account`."""
+        return self.files({}, ledgers)
+
+    def files(self, mentions: dict[str, Mention], ledgers: list[DraftedLedger]) -> list[Accounted]:
+        """What becomes of the files with these mentions, and of those in divided shelves; see `account`."""
+        known = {one.line.path: one for one in ledgers}
+        for mention in self.across_the_cut(set(known)):
+            mentions.setdefault(mention.path, mention)
+        self.parting = dict(self.parted_from(set(known)))
+        for path, targets in self.parting.items():
+            spots = [
+                Spot("from its folder", "relative", show(os.path.relpath(one, os.path.dirname(path))))
+                for one in targets
+            ]
+            mentions.setdefault(path, Mention(path, len(targets), spots=spots[:MOST_SPOTS]))
+        unknown = [path for path in mentions if path not in known]
+        self.above = {path: {folder for folder, _spot in one.above} for path, one in mentions.items() if one.above}
+        present = {path for path, one in mentions.items() if one.live() or one.above}
+        found = self.understood(unknown, present)
+        ledgers += found.values()
+        return [
+            self.standing(path, one, known.get(path) or found.get(path))
+            for path, one in mentions.items()
+            if one.count or self.views(one, known.get(path) or found.get(path))
+        ]
 
     def across_the_cut(self, known: set[str]) -> Iterator[Mention]:
         """Files in divided shelves that are no known ledgers, and name from their own folders what parts from them."""
@@ -133,6 +218,30 @@ class Accountant:
                         if mention.count:
                             yield mention
 
+    def parted_from(self, known: set[str]) -> Iterator[tuple[str, list[str]]]:
+        """Files in or beside what moves that are no known ledgers, with what they refer to from their own folders and
+        will not find from there any more: one of the two moves, and the other stays or goes elsewhere.
+        """
+        moves = self.waybill.moves()
+
+        def new(path: str) -> str:
+            return moves.follow(path) or path
+
+        for one in self.drafted:
+            if one.shelf.gathered or one.shelf.archive:
+                continue
+            going = (f"{one.shelf.old}/{item}" for item in one.items if may_be_ledger(item))
+            for path in (path for path in (*going, *one.left) if path not in known and os.path.isfile(path)):
+                with suppress(OSError):
+                    folder = os.path.dirname(path)
+                    parting = [
+                        place
+                        for place in sorted(relative_targets(path))
+                        if os.path.relpath(place, folder) != os.path.relpath(new(place), os.path.dirname(new(path)))
+                    ]
+                    if parting:
+                        yield path, parting
+
     def understood(self, paths: Sequence[str], present: set[str]) -> dict[str, DraftedLedger]:
         """Those files that are ledgers, through maps that are there or that are learnt: from all of a kind together,
         then from each that these do not reach whole.  What speaks of the past alone, and is not `present`, need not be
@@ -145,7 +254,7 @@ class Accountant:
             if name and (one := self.tried(path, name)):
                 found[path] = one
                 one.uncovered = 0 if own else one.uncovered  # what is left there are comments
-        wanting = [path for path in paths if path in present and (path not in found or found[path].uncovered)]
+        wanting = [path for path in paths if path in present and (path not in found or self.unreached(found[path]))]
         if not wanting:
             return found
         from saltcart.learning.learn import kinds_of  # seldom needed, and takes long to load
@@ -153,15 +262,39 @@ class Accountant:
         groups = kinds_of(wanting)
         for group in groups:
             self.teach(group, found)
-        for path in (path for group in groups if len(group) > 1 for path in group):
-            if path not in found or found[path].uncovered:
+        for path in islice((path for group in groups if len(group) > 1 for path in group), MOST_ALONE):
+            if path not in found or self.unreached(found[path]):
                 self.teach([path], found)
         return found
+
+    def unreached(self, one: DraftedLedger) -> int:
+        """How much of what a file names no entry of it reaches: mentions of the shelves, and folders that hold them."""
+        named = set(map(os.path.realpath, one.folders))
+        return one.uncovered + len(self.above.get(one.line.path, set()) - named) + len(self.still_parted(one))
+
+    def still_parted(self, one: DraftedLedger) -> set[str]:
+        """What a file refers to from its folder, would not find any more, and has no entry for that follows."""
+        parting = set(self.parting.get(one.line.path, ()))
+        if not parting or not one.line.rewrite:
+            return parting
+        return parting - {os.path.normpath(judgement.resolved) for judgement in one.state.judgements()}
+
+    def views(self, mention: Mention, one: DraftedLedger | None) -> list[View]:
+        """The folders that a file names and that will show less; of a ledger, those that it lists so."""
+        if one and one.line.map_name == cart_toml.NAME:
+            return []
+        reached = set(map(os.path.realpath, one.folders)) if one else set()
+        named = [folder for folder in dict.fromkeys(folder for folder, _spot in mention.above) if folder not in reached]
+        less = narrowed(named, self.waybill.shelves)
+        return views([*(one.narrowed if one else ()), *less], self.waybill.shelves)
 
     def tried(self, path: str, map_name: str) -> DraftedLedger | None:
         """A ledger rewritten on trial, if that can be done."""
         with suppress(SaltCartError):
-            return self.trial.run(open_ledger(path, self.maps, map_name))
+            ledger = open_ledger(path, self.maps, map_name)
+            if ledger.lists and leaving(self.waybill.shelves):
+                self.trial.look_for_lists(ledger)
+            return self.trial.run(ledger)
         return None
 
     def teach(self, paths: Sequence[str], found: dict[str, DraftedLedger]) -> None:
@@ -170,16 +303,23 @@ class Accountant:
 
         try:
             stem = os.path.splitext(os.path.basename(paths[0]))[0]
-            lesson = learn(paths, self.sought, self.waybill.means, f"{show(stem)} {short_name(paths[0], 4)}")
+            above = [folder for path in paths for folder in self.above.get(path, ())]
+            above += [os.path.dirname(place) for path in paths for place in self.parting.get(path, ())]
+            against = tops_of([*above, *self.sought]) if above else self.sought
+            lesson = learn(paths, against, self.waybill.means, f"{show(stem)} {short_name(paths[0], 4)}")
         except UNREADABLE:
             return
         better: dict[str, DraftedLedger] = {}
-        plan = keep_map(lesson.map_text) if any(map(worth, lesson.proofs)) else None
+        trusted = "trusted = true\n" if self.request.trust_map and lesson.container == "counted" else ""
+        plan = keep_map(trusted + lesson.map_text) if any(map(worth, lesson.proofs)) else None
         self.maps += [plan] if plan else []
+        for proof in lesson.proofs:
+            if proof.trouble:
+                self.reasons[proof.path] = proof.trouble
         for proof in lesson.proofs if plan else ():
             best = found.get(proof.path)
             one = self.tried(proof.path, plan.name) if plan and worth(proof) else None
-            if one and (best is None or one.uncovered < best.uncovered):
+            if one and (best is None or self.unreached(one) < self.unreached(best)):
                 better[proof.path] = one
         if plan and not better:
             self.maps.remove(plan)
@@ -190,10 +330,13 @@ class Accountant:
 
     def standing(self, path: str, mention: Mention, one: DraftedLedger | None) -> Accounted:
         """What becomes of one file that names the shelves."""
-        uncovered = one.uncovered if one else mention.count - mention.history
-        spots = one.spots if one else mention.spots
-        if not uncovered:
-            word = IN_FULL if one else HISTORY
+        uncovered = one.uncovered + len(self.still_parted(one)) if one else mention.live()
+        spots, less = one.spots if one else mention.spots or mention.said, self.views(mention, one)
+        if less and not uncovered:
+            spots = spots or [spot for _folder, spot in mention.above]
+            word = LEFT if path in self.waybill.left_unread else SHOWS_LESS
+        elif not uncovered:
+            word = IN_FULL if one else HISTORY if mention.history else SAID
         elif all(shelf.leave == "signpost" for shelf in self.waybill.shelves):
             word = SERVED
         elif all(shelf.original_stays for shelf in self.waybill.shelves):
@@ -205,8 +348,35 @@ class Accountant:
         else:
             word = IN_PART if one and one.changes else UNREAD
         name = one.line.map_name if one else ""
-        learnt, counted, why = path in self.learnt, path in self.counted, one.line.why if one else ""
-        return Accounted(mention.path, word, mention.count, uncovered, name, learnt, counted, spots, why)
+        learnt, counted = path in self.learnt, path in self.counted
+        why = one.line.why if one else self.reasons.get(path, "")
+        return Accounted(mention.path, word, mention.count, uncovered, name, learnt, counted, spots, why, less)
+
+
+def without_search(one: DraftedLedger, waybill: Waybill) -> Accounted | None:
+    """What becomes of a ledger that no search found, when it would lose something: entries, or what it shows."""
+    served = all(shelf.leave == "signpost" or shelf.original_stays for shelf in waybill.shelves)
+    losing = one.uncovered if not one.line.rewrite else 0
+    if served or one.line.path in waybill.left_unread or not (losing or one.narrowed):
+        return None
+    less = views(one.narrowed, waybill.shelves)
+    word = UNCHANGEABLE if losing else SHOWS_LESS
+    return Accounted(one.line.path, word, losing, losing, one.line.map_name, why=one.line.why, views=less)
+
+
+def through_links(links: Mapping[str, str], olds: Sequence[str]) -> dict[str, list[str]]:
+    """The paths through links at which the old places are found too, by place."""
+    found: dict[str, list[str]] = {}
+    for link, place in links.items():
+        for old in olds:
+            if (tail := tail_below(old, place)) is not None:
+                found.setdefault(old, []).append(f"{link}/{tail}".rstrip("/"))
+    return found
+
+
+def tops_of(folders: Sequence[str]) -> list[str]:
+    """The folders without those that lie in others."""
+    return [one for one in dict.fromkeys(folders) if not any(tail_below(one, other) for other in folders)]
 
 
 def worth(proof: Proof) -> bool:

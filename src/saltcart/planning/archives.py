@@ -10,7 +10,17 @@ from saltcart.drives.limits import allowed
 from saltcart.errors import Refused, UsageError, show
 from saltcart.ledgers import load_map
 from saltcart.planning.destination import refuse_place, writable_drive
-from saltcart.planning.draft import Draft, allowed_names, distinct, new_place, rooms_of, seconds_for, weigh
+from saltcart.planning.draft import (
+    Draft,
+    allowed_names,
+    distinct,
+    new_place,
+    refuse_unmatched,
+    rooms_of,
+    seconds_for,
+    weigh,
+)
+from saltcart.planning.inside_archives import inside
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import ShelfInspector
 from saltcart.progress import Progress, silent
@@ -42,6 +52,11 @@ def draft_archives(request: Request, progress: Progress = silent) -> Draft:
         allowed_names(replace(shelf, name=name), request, remarks) for shelf, name in zip(shelves, names, strict=True)
     ]
     maps = [load_map(path) for path in dict.fromkeys([*request.maps, *request.cart.maps])]
+    ledgers, files = inside(request, shelves, maps, progress)
+    accepted = {true_path(path) for path in request.leave_unread}
+    files = [one for one in files if one.path.partition(", ")[0] not in accepted]
+    if follow := sum(one.changes for one in ledgers):
+        remarks.append(f"{follow} entries in {sum(one.changes > 0 for one in ledgers)} files that come out follow")
     waybill = Waybill(shelves, maps=[plan.path for plan in maps], digests=request.digests)
     waybill.relinks = [
         Relink(one.new, other.new)
@@ -51,14 +66,15 @@ def draft_archives(request: Request, progress: Progress = silent) -> Draft:
     ]
     inspector = ShelfInspector(waybill, maps, request.leave_out, progress)
     drafted = [inspector.inspect(shelf) for shelf in shelves]
-    remarks += [f"--leave-out {show(pattern)} matches nothing" for pattern in sorted(inspector.unmatched)]
+    refuse_unmatched(inspector)
     drives = {shelf.new_drive: landing_drive(shelf.new) for shelf in shelves}
     for drive in drives.values():
         remarks += weigh(drive, drafted, request.cart)
     waybill.draft = snapshots.keep((one.shelf.source, one.items) for one in drafted)
     remember([*drives.values(), *(drive_of(shelf.old) for shelf in shelves)])
     seconds = sum(seconds_for(one, drives[one.shelf.new_drive], request.cart) for one in drafted)
-    return Draft(waybill, drafted, [], rooms_of(drafted, drives), seconds, remarks + inspector.remarks)
+    rooms = rooms_of(drafted, drives)
+    return Draft(waybill, drafted, [], rooms, seconds, remarks + inspector.remarks, inside=files)
 
 
 def whole_of(path: str, to: str, request: Request, remarks: list[str]) -> Shelf:

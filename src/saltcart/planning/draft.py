@@ -17,7 +17,7 @@ from saltcart.drives.limits import ADVICE, APART, BLOCKS, HARD, NAMES, allowed, 
 from saltcart.drives.named import meant_place
 from saltcart.errors import Refused, UsageError, show
 from saltcart.ledgers import Map, load_map
-from saltcart.planning.account import Account, Accountant, Accounted
+from saltcart.planning.account import Account, Accountant, Accounted, without_search
 from saltcart.planning.arrange import Arranged, Arranger, Pattern, arranged
 from saltcart.planning.chosen_files import by_common_top, by_facts, by_folder, named_by
 from saltcart.planning.destination import (
@@ -29,11 +29,10 @@ from saltcart.planning.destination import (
     refuse_unreleased,
     writable_drive,
 )
-from saltcart.planning.parents import parents_named
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import DraftedShelf, ShelfInspector
 from saltcart.planning.strays import strays_of, taken_along
-from saltcart.planning.trial_rewrite import DraftedLedger, Trial, gather_ledgers, links_of
+from saltcart.planning.trial_rewrite import DraftedLedger, Trial, divided_lists, gather_ledgers, links_of
 from saltcart.planning.unkept import unkept
 from saltcart.progress import Progress, silent
 from saltcart.safefile import digest_of
@@ -84,7 +83,7 @@ class Draft(Struct):
     """A waybill with what it rests on; `seconds` is how long the haul should take, `links` are as of DraftedLedger,
     `strays` are files elsewhere, with their sizes, that ledgers which travel name; `new_things` are the ledgers that
     say where their programs put what comes next, with that folder now and after the trip; `arranged` is what a pattern
-    makes of each shelf.
+    makes of each shelf.  The files `inside` archives name what will not lie beside them any more.
     """
 
     waybill: Waybill
@@ -99,10 +98,14 @@ class Draft(Struct):
     strays: dict[str, int] = field(default_factory=dict)
     new_things: list[tuple[str, str, str]] = field(default_factory=list)
     arranged: list[Arranged] = field(default_factory=list)
+    inside: list[Accounted] = field(default_factory=list)
 
     def open(self) -> list[Accounted]:
-        """The files that would go on naming the old places, and nobody has agreed to that."""
-        return self.account.open() if self.account else []
+        """The files that would go on naming the old places, or show less, and nobody has agreed to that."""
+        known = [*(self.account.files if self.account else ()), *self.inside]
+        told = {one.path for one in known}
+        others = (without_search(one, self.waybill) for one in self.ledgers if one.line.path not in told)
+        return [one for one in (*known, *filter(None, others)) if one.open]
 
 
 def refuse_twins(maps: Sequence[Map]) -> None:
@@ -173,19 +176,25 @@ def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progres
     )
     inspector = ShelfInspector(waybill, maps, request.leave_out, progress)
     drafted = [inspector.inspect(shelf) for shelf in shelves]
-    remarks += [f"--leave-out {show(pattern)} matches nothing" for pattern in sorted(inspector.unmatched)]
+    refuse_unmatched(inspector)
     drives = {shelf.new_drive: landing_drive(shelf.new) for shelf in shelves}
     for drive in drives.values():
         remarks += weigh(drive, drafted, request.cart)
-    waybill.left_unread = [true_path(path) for path in request.leave_unread]
+    waybill.left_unread = [true_path(path) for path in (*request.leave_unread, *request.cart.leave_unread)]
     trial = Trial(request, waybill, inspector, drafted)
     ledgers, searched = gather_ledgers(request, trial, inspector, progress)
     account = (
         Accountant(request, waybill, drafted, trial, maps, progress).account(ledgers) if request.searches else None
     )
+    remarks += divided_lists(trial, request.front)
+    if request.new_things and not trial.new_things:
+        raise Refused(
+            "Which setting is the folder for new things is not known of any program here",
+            f"Say which file it is in: saltcart folders new-things {quote(show(request.new_things))} --ledger FILE",
+        )
     waybill.ledgers = [ledger.line for ledger in ledgers]
     links = links_of(ledgers)
-    waybill.turn = [link for link, turned in links.items() if turned]
+    waybill.turn = list(dict.fromkeys([*waybill.turn, *(link for link, turned in links.items() if turned)]))
     waybill.draft = drafts.keep((one.shelf.source, one.items) for one in drafted)
     remember([*drives.values(), *(drive_of(shelf.old) for shelf in shelves)])
     for one in drafted:
@@ -205,6 +214,15 @@ def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progres
         account,
         new_things=trial.new_things,
     )
+
+
+def refuse_unmatched(inspector: ShelfInspector) -> None:
+    """Raise Refused for what a person wanted to leave out and is not there: more would move than they mean."""
+    if inspector.unmatched:
+        raise Refused(
+            f"--leave-out {' '.join(map(show, sorted(inspector.unmatched)))} matches nothing",
+            "Patterns are matched against paths from the shelf's top, such as 'Low Bells' or '*.wav'.",
+        )
 
 
 def maps_of(request: Request) -> list[Map]:
@@ -535,8 +553,6 @@ def remarks_on(
     ]
     left = [one.line for one in ledgers if not one.line.rewrite and not request.collection]
     remarks += [f"{show(line.path)} will be left as it is: {line.why}" for line in left]
-    for one in ledgers:
-        remarks += parents_named(one.state, shelves) if not one.line.front else []
     if not ledgers and not request.keep_entries and not request.searches:
         remarks.append(
             "No ledger was named or found in the shelf: files elsewhere that name these sounds will not be changed"

@@ -16,7 +16,7 @@ from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
-from saltcart.waybills.content_folders import is_list, list_edits, listed, same_place
+from saltcart.waybills.content_folders import in_lists, list_edits, listed, same_place
 from saltcart.waybills.relinks import LEVEL, FolderLine, Relink
 from saltcart.waybills.waybill import LedgerLine, Waybill
 
@@ -49,10 +49,10 @@ def folders_of(
             continue
         better |= {(one.ledger, one.folder): one.better for one in wrong_levels(state, resolver)}
         keys = {entry.key for entry, _folder in listed(ledger, resolver)}
-        several = bool(keys) and is_list(ledger, resolver)
+        members = {entry.key for entry, _folder in in_lists(ledger, resolver)}
         for one in state.judgements():
             if one.entry.is_folder:
-                use = STARTS if one.entry.key not in keys else IN_A_LIST if several else ALONE
+                use = STARTS if one.entry.key not in keys else IN_A_LIST if one.entry.key in members else ALONE
                 use = NEW_THINGS if one.entry.names == NEW_THINGS else use
                 found.append(ListedFolder(ledger.path, one, use, None))
     return [one._replace(better=better.get((one.ledger, one.judgement.resolved))) for one in found], troubles
@@ -66,7 +66,7 @@ def edited(do: str, folder: str, ledger: Ledger, waybill: Waybill) -> list[str]:
         raise Refused(
             f"There is no folder at {show(place)}", "Check the path; if its drive is not connected, plug it in."
         )
-    if found and do != "remove" and not is_list(ledger, resolver):
+    if found and do != "remove" and not in_lists(ledger, resolver):
         raise Refused(
             f"{show(ledger.path)} names one folder, {show(found[0][1])}, where by all looks no second one can stand",
             "Name both there in its program once; or move what it names, and it follows.",
@@ -149,8 +149,8 @@ def redirected(folder: str, ledger: Ledger, waybill: Waybill) -> None:
     relinks = list(new_things(wanted_folder(folder, waybill), ledger, waybill.resolver()))
     if not relinks:
         raise Refused(
-            f"Nobody has said which entry of {show(ledger.path)} is the folder for new things",
-            'Say so in its map: means = "default" beside the entry with names = "folder".',
+            f"Which entry of {show(ledger.path)} is the folder for new things is not known",
+            'Add the line means = "default" to that entry in its map (saltcart ledgers tells where the map is).',
         )
     waybill.relinks += [one for one in relinks if not same_place(one.old, one.new)]
 

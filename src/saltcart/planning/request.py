@@ -18,8 +18,9 @@ class Request(Struct, frozen=True):
     `means` declares drives of other systems.  The ledgers in `front` get new content folders in
     front of the old ones.  `digests` is the kind that copies are compared by.  With `turn_links`
     links that entries go through are turned to the new places, and those entries stay.
-    Unless it is told not to, a draft `searches` for whatever names the shelves, also in the places `search`; the files
-    `leave_unread` may go on naming the old places.  What the lists in `from_list` name moves too, to where shelves do.
+    Unless it is told not to, a draft `searches` for whatever names the shelves, also in the places `search`, but in
+    none of those `not_searched`; the files `leave_unread` may go on naming the old places.  What the lists in
+    `from_list` name moves too, to where shelves do.
     With `gather` files elsewhere that ledgers which travel name come along; with `set_aside_gathered` theirs are set
     aside like other originals.  Programs in shelves stay, unless they come `with_programs`.  With `copy` the originals
     stay in use, and ledgers name the copies.  Programs will put what comes next into the folder `new_things`; with
@@ -32,6 +33,7 @@ class Request(Struct, frozen=True):
     As what a list names, so what the `ledgers` rate at least so high, or say was played since that day, moves.
     Each sound gets a place by the pattern `arrange`, as far as enough is known of it; `names` are those that things in
     the folders of these paths get anew.
+    With `trust_map` maps learnt for binary files of which nothing is known but lengths are used too.
     Unless `elsewhere`, ledgers that are not named and do not travel are left alone.  Entries for the first of each pair
     in `kept` point to the second, where a copy is kept while the drive of the original is away.
     """
@@ -71,3 +73,5 @@ class Request(Struct, frozen=True):
     arrange: str = ""
     names: Mapping[str, Pairs] = field(default_factory=dict)
     kept: Sequence[tuple[str, str]] = ()
+    not_searched: Sequence[str] = ()
+    trust_map: bool = False

@@ -58,7 +58,6 @@ class ShelfInspector:
         self.remarks: list[str] = []
         self.mixed: set[str] = set()  # folders from the top of the shelf in which something stays
         self.left: list[str] = []  # files that stay and may name sounds
-        self.unknown = 0  # those of them that are in no format known
 
     def inspect(self, shelf: Shelf) -> DraftedShelf:
         """One shelf.  Refused when a part of it cannot be read, or other files stand at its new place."""
@@ -67,7 +66,7 @@ class ShelfInspector:
         refuse_mounts(shelf)
         clashes: list[str] = []
         folders: list[str] = []
-        self.mixed, self.left, self.unknown = set(), [], 0
+        self.mixed, self.left = set(), []
         fixed: list[str] = []
         earlier = digests_before(self.waybill.collection)
         occupied = os.path.isdir(shelf.new) and not leads_home(shelf.new, shelf.old)
@@ -90,11 +89,6 @@ class ShelfInspector:
             one.tops = self.parts(shelf, leaving, beside=self.mixed)
             one.kept = self.parts(shelf, self.mixed - leaving, beside=leaving)
             one.left = self.left
-            if self.unknown and any(os.path.dirname(path) in self.mixed for path in {*one.items}.difference(folders)):
-                self.remarks.append(
-                    f"{self.unknown} file(s) that stay in {show(shelf.old)} are in no format known here; what they"
-                    " name by a bare name cannot be seen"
-                )
         if fixed:
             self.remarks.append(
                 f"{len(fixed)} file(s) or folder(s) of {show(shelf.name)} are marked as not to be changed, such as"
@@ -130,7 +124,6 @@ class ShelfInspector:
                 if may_be_ledger(item.path) and not shelf.archive and tail_below(path, str(home())) is None:
                     look_for_ledger(path, self.maps, self.staying, self.remarks)
                     self.left.append(path)
-                    self.unknown += path not in self.staying
             yield item
 
     def note(self, shelf: Shelf, item: Item) -> None:

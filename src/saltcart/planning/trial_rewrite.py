@@ -2,29 +2,29 @@
 
 import os
 import tempfile
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from functools import partial
 
 from msgspec import Struct, field
 
 from saltcart.errors import CannotSpell, SaltCartError, show
-from saltcart.judging.judge import Judge, LedgerState
+from saltcart.judging.judge import FOUND, Judge, JudgedBatch, Judgement, LedgerState
 from saltcart.judging.levels import wrong_levels
 from saltcart.ledgers import Ledger, open_ledger
 from saltcart.ledgers.base import NEW_THINGS
 from saltcart.ledgers.instrument_parts import PartLedger, with_parts
 from saltcart.looking.survey import usual_ledgers
-from saltcart.mentions.content import Mention, Spot, mentions_in
+from saltcart.mentions.content import Mention, Spot, mentions_in, naming
 from saltcart.mentions.search_places import forms_after, relative_forms
 from saltcart.planning.folder_lists import new_things, wanted_folder
-from saltcart.planning.parents import parents_named
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import DraftedShelf, ShelfInspector
+from saltcart.planning.views import leaving, narrowed_lists
 from saltcart.progress import Progress
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
-from saltcart.waybills.content_folders import added_folders, divides, is_list, new_root
+from saltcart.waybills.content_folders import added_folders, divides, in_lists, new_root
 from saltcart.waybills.relinks import LEVEL, Relink
 from saltcart.waybills.routes import Routes
 from saltcart.waybills.staging import changes_for, judged, routes_for, stage
@@ -36,6 +36,7 @@ class DraftedLedger(Struct):
 
     `links` are those that its entries go through into a shelf, with whether they would be turned.
     `uncovered` mentions of the shelves would be left in it that no entry accounts for; `spots` are some of them.
+    The folders `narrowed` that it lists would show less than now; `folders` are all it names.
     """
 
     line: LedgerLine
@@ -45,6 +46,8 @@ class DraftedLedger(Struct):
     links: dict[str, bool] = field(default_factory=dict)
     uncovered: int = 0
     spots: Sequence[Spot] = ()
+    narrowed: Sequence[str] = ()
+    folders: frozenset[str] = frozenset()
 
 
 class Trial:
@@ -58,6 +61,7 @@ class Trial:
         self.lists = [open_ledger(path, inspector.maps) for path in self.front]
         self.kept: dict[str, str] = {}  # ledgers that name a folder of which a part moves, and get no other beside it
         self.added = added_folders(self.lists, waybill.shelves, self.judge.resolver)
+        self.narrowed: dict[str, list[str]] = {}  # of ledgers, the listed folders that will show less
         self.new_things: list[tuple[str, str, str]] = []  # ledger, folder now, folder then
         olds, news = [old for old, _new in waybill.sought()], [new for _old, new in waybill.sought()]
         self.forms = forms_after(olds, news, waybill.means) if request.searches else []
@@ -67,29 +71,42 @@ class Trial:
             self.forms += relative_forms(one.tops, one.shelf.old) + relative_forms(vain, one.shelf.new)
 
     def look_for_lists(self, ledger: Ledger) -> None:
-        """Let a ledger that lists a folder of which a part moves get the new one in front of it, where it can."""
+        """Let a ledger that lists a folder of which a part moves, or in which a shelf lies, get the new one in front
+        of it, where it can.
+        """
+        parts: list[str] = []
         try:
-            parts = divides(ledger, self.waybill.shelves, self.judge.resolver) if ledger.path not in self.front else []
-            if not parts:
+            if ledger.path in self.front:
                 return
-            if not is_list(ledger, self.judge.resolver) or all(map(self.waybill.moves().covers, parts)):
-                self.keep_or_turn(ledger, parts[0])
+            parts = divides(ledger, self.waybill.shelves, self.judge.resolver)
+            above = narrowed_lists(ledger, self.waybill.shelves, self.judge.resolver)
+            if not parts and not above:
+                return
+            self.narrowed[ledger.path] = above
+            members = {folder for _entry, folder in in_lists(ledger, self.judge.resolver)}
+            turned = bool(parts) and all(map(self.waybill.moves().covers, parts)) and not above
+            if turned or not members:
+                self.keep_or_turn(ledger, parts)
                 return
             added = added_folders([*self.lists, ledger], self.waybill.shelves, self.judge.resolver)
             with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
                 routes = routes_for(self.waybill, ledger.path, True, self.judge.resolver, added)
                 stage(ledger, changes_for(ledger, routes, ledger.path, True), os.path.join(folder, "trial"))
         except CannotSpell:
-            self.keep_or_turn(ledger, parts[0])
+            self.keep_or_turn(ledger, parts)
         except SaltCartError:
             return  # told when it is tried
         else:
+            self.narrowed[ledger.path] = [folder for folder in above if folder not in members]
             self.front.append(ledger.path)
             self.lists.append(ledger)
             self.added = added
 
-    def keep_or_turn(self, ledger: Ledger, folder: str) -> None:
+    def keep_or_turn(self, ledger: Ledger, parts: Sequence[str]) -> None:
         """Let the one folder that a ledger can hold stay as it is, or become the new one, as was asked for."""
+        if not parts:
+            return
+        folder = parts[0]
         news = filter(None, (new_root(folder, shelf) for shelf in self.waybill.shelves))
         if self.turn_folders and (new := next(news, None)):
             self.waybill.relinks.append(Relink(folder, new, ledger.path, LEVEL))
@@ -146,14 +163,33 @@ class Trial:
             if one.entry.names == NEW_THINGS:
                 then = routes.wanted(one.entry, one.resolved) if rewrite else one.resolved
                 self.new_things.append((ledger.path, one.resolved, then))
-        uncovered = max(0, unexplained(left, state, routes) - kept) if rewrite else left.count - left.history
+        past = naming(state.past, self.forms, os.path.dirname(place or ledger.path)) if self.forms else 0
+        known = kept + past
+        if rewrite:
+            uncovered = max(0, unexplained(left, state, routes) - known)
+        else:
+            uncovered = max(left.live(known=True) - past, losing(state, routes))
+        folders = frozenset(one.resolved for part in state.judged for one in folders_named(part))
         return DraftedLedger(
-            line, state, changed, place is not None, routes.links, uncovered, left.spots if uncovered else ()
+            line,
+            state,
+            changed,
+            place is not None,
+            routes.links,
+            uncovered,
+            left.spots if uncovered else (),
+            self.narrowed.get(ledger.path, ()),
+            folders,
         )
 
     def left_in(self, path: str, folder: str) -> Mention:
         """What still names an old place in a ledger, as it would lie in `folder`."""
         return mentions_in(path, self.forms, folder) if self.forms else Mention(path)
+
+
+def folders_named(part: JudgedBatch) -> Iterable[Judgement]:
+    """What is said of folders in one part of a judged ledger."""
+    return part.judgements() if part.batch.texts and part.batch.entry(0).is_folder else ()
 
 
 def require_writable(path: str) -> None:
@@ -164,9 +200,15 @@ def require_writable(path: str) -> None:
         raise CannotSpell(f"{show(folder)} cannot be written to, and the new content must be put there", remedy)
 
 
+def losing(state: LedgerState, routes: Routes) -> int:
+    """How many entries of a ledger that stays as it is name something that moves and is there now."""
+    found = (one for one in state.judgements() if one.verdict == FOUND)
+    return sum(routes.moves.follow(routes.led(one.resolved)) is not None for one in found)
+
+
 def unexplained(left: Mention, state: LedgerState, routes: Routes) -> int:
     """How many of the mentions that are left no entry accounts for: some name what stays at the old place."""
-    count = left.count - left.history
+    count = left.live(known=True)
     if count <= 0:
         return 0
     olds = [move.old for move in routes.moves.moves]
@@ -201,7 +243,6 @@ def gather_ledgers(
         inspector.remarks.append(f"{show(error.what)}; it is left out")
 
     look_ahead(request, trial, [*named, *elsewhere], inspector)
-    inspector.remarks += divided_lists(trial, explicit)
     ledgers, others, instruments = [], [], {}
     for ledger in with_parts([*named, *elsewhere], partial(open_ledger, maps=inspector.maps), left_out):
         try:
@@ -209,7 +250,7 @@ def gather_ledgers(
         except SaltCartError as error:
             left_out(ledger.path, error)
             continue
-        if ledger.path in named or one.changes or one.links or not one.line.rewrite:
+        if ledger.path in named or one.changes or one.links or one.narrowed or not one.line.rewrite:
             ledgers.append(one)
         else:
             others.append(one)
@@ -219,8 +260,6 @@ def gather_ledgers(
     for one in others:
         if one.line.path in kept:
             ledgers.append(one)
-        else:
-            inspector.remarks += parents_named(one.state, trial.waybill.shelves)
     return ledgers, searched
 
 
@@ -229,10 +268,11 @@ def look_ahead(request: Request, trial: Trial, paths: Sequence[str], inspector: 
     parts = any((shelf.stay or shelf.only) and not shelf.files for shelf in trial.waybill.shelves)
     divided = parts and not request.collection
     aims = request.new_things or request.right_level
-    for ledger in with_parts(paths, partial(open_ledger, maps=inspector.maps), ignored) if divided or aims else ():
+    looks = divided or aims or (leaving(trial.waybill.shelves) and not request.collection)
+    for ledger in with_parts(paths, partial(open_ledger, maps=inspector.maps), ignored) if looks else ():
         if aims:
             trial.aim(ledger, request)
-        if divided:
+        if divided or ledger.lists:
             trial.look_for_lists(ledger)
 
 
@@ -256,9 +296,10 @@ def ignored(_path: str, _error: SaltCartError) -> None:
 
 def divided_lists(trial: Trial, explicit: Sequence[str]) -> list[str]:
     """A remark for each ledger that lists a folder of which a part moves."""
-    front = [path for path in trial.front if path not in explicit]
+    given = set(map(true_path, explicit))
+    front = [path for path in trial.front if path not in given]
     return [
-        f"{show(path)} lists a folder of which a part moves: the new place comes in front of it in the list"
+        f"{show(path)} lists a folder that holds some of this: the new place comes into the list in front of it"
         for path in front
     ] + [
         KEPT[trial.waybill.moves().covers(folder)].format(show(path), show(folder))

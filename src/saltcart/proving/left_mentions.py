@@ -4,15 +4,16 @@ The places that the draft searched are searched again: a program may have writte
 """
 
 import os
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from saltcart.cart import Cart
+from saltcart.errors import show
 from saltcart.judging.judge import LedgerState
 from saltcart.ledgers.formats import cart_toml
-from saltcart.mentions.content import Mention
+from saltcart.mentions.content import Mention, Spot, naming
 from saltcart.mentions.search import Search, search
 from saltcart.mentions.search_places import forms_after, relative_forms, search_places
-from saltcart.mentions.standings import HISTORY, LEFT, ORIGINALS, SERVED, UNACCOUNTED
+from saltcart.mentions.standings import HISTORY, LEFT, ORIGINALS, SAID, SERVED, UNACCOUNTED
 from saltcart.progress import Progress
 from saltcart.proving.results import LeftMentions
 from saltcart.shelves.true_names import without_detours
@@ -40,24 +41,37 @@ def left_mentions(
     for shelf in plan.shelves:
         left, vain = divided(shelf)
         forms += relative_forms(left, shelf.old) + relative_forms(vain, shelf.new)
-    found = search(forms, places, progress)
+    found = search(forms, places, progress, plan.not_searched)
     known = {state.path: state for state in states}
+    for mention in found.found:  # what records the past, as its map says, may go on doing so
+        if state := known.get(mention.path):
+            mention.history += naming(state.past, forms, os.path.dirname(mention.path))
     still = [standing(mention, known.get(mention.path), plan.shelves, plan.left_unread) for mention in found.found]
+    still += links_left(trip, found.links)
     return still, found, [place for place in wanted if place not in places]
+
+
+def links_left(trip: Trip, links: Mapping[str, str]) -> list[LeftMentions]:
+    """The links that lead to where something was, and where nothing is."""
+    plan, moves = trip.waybill, trip.waybill.moves()
+    dead = [link for link, place in links.items() if moves.follow(place) is not None and not os.path.exists(link)]
+    word = {link: LEFT if link in plan.left_unread else UNACCOUNTED for link in dead}
+    return [LeftMentions(link, word[link], 1, [Spot("leads to", "link", show(links[link]))]) for link in dead]
 
 
 def standing(
     mention: Mention, state: LedgerState | None, shelves: Sequence[Shelf], left_unread: Sequence[str]
 ) -> LeftMentions:
     """How one file stands that still names an old place."""
-    count = mention.count - mention.history
+    count = mention.live(known=state is not None)
     if count and state:
         olds = [shelf.old for shelf in shelves]
         paths = (without_detours(one.resolved) for one in state.judgements())
         count -= sum(any(tail_below(path, old) is not None for old in olds) for path in paths)
     ours = state is not None and state.map_name == cart_toml.NAME  # what is left in it are comments
     if count <= 0 or ours:
-        return LeftMentions(mention.path, HISTORY, mention.count)
+        said = mention.prose + mention.free
+        return LeftMentions(mention.path, SAID if said else HISTORY, mention.count, mention.said)
     if shelves and all(shelf.leave == "signpost" and os.path.islink(shelf.old) for shelf in shelves):
         word = SERVED
     elif shelves and all(shelf.original_stays for shelf in shelves):

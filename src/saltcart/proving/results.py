@@ -122,7 +122,12 @@ class CheckReport(Struct):
         copies = not any(shelf.problems for shelf in self.shelves)
         plays = not any(one.troubles or one.unknown for one in self.played)
         found = readable and copies and plays and not self.new_problems()
-        return found and not self.unaccounted and not self.unsearched
+        return found and not self.unaccounted and self.complete
+
+    @property
+    def complete(self) -> bool:
+        """Whether nothing was left unseen that may name an old place."""
+        return not self.unsearched and not (self.search and self.search.gap_counts)
 
     def new_problems(self) -> list[Problem]:
         """Entries that are worse than before."""

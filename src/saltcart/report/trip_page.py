@@ -70,6 +70,7 @@ def unknown(report: CheckReport) -> Iterator[str]:
         if one.state.trouble:
             yield show(f"{one.state.trouble.what}. {one.state.trouble.remedy}")
     yield from (f"Not searched, for it is not there: {show(place)}" for place in report.unsearched)
+    yield from (f"Not searched: {show(gap.path)} ({gap.why})" for gap in (report.search.gaps if report.search else ()))
     for found in (found for shelf in report.shelves for found in shelf.accepted):
         yield f"{show(found.path)}: {show(found.why)}"
 

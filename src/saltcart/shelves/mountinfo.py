@@ -8,11 +8,12 @@ SOURCE = "/proc/self/mountinfo"
 
 
 class Mount(NamedTuple):
-    """One mount: the number of its device, its place, the kind of its file system."""
+    """One mount: the number of its device, its place, the kind of its file system, and what of that is mounted."""
 
     device: int
     place: str
     kind: str
+    root: str = "/"
 
 
 def mounted() -> list[Mount]:
@@ -23,7 +24,7 @@ def mounted() -> list[Mount]:
     except OSError:
         return []
     return [
-        Mount(os.makedev(*map(int, row[2].split(":"))), plain(row[4]), row[row.index("-") + 1])
+        Mount(os.makedev(*map(int, row[2].split(":"))), plain(row[4]), row[row.index("-") + 1], plain(row[3]))
         for row in rows
         if "-" in row
     ]

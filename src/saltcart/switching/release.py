@@ -164,6 +164,7 @@ def refuse_unclean(report: CheckReport) -> None:
     ]
     details += [f"{show(one.path)}: still names the old place, {one.count} times" for one in report.unaccounted]
     details += [f"{show(place)}: is not there to be searched" for place in report.unsearched]
+    details += [f"{show(gap.path)}: {gap.why}" for gap in (report.search.gaps if report.search else ())]
     details += [str(ledger.state.trouble) for ledger in report.ledgers if ledger.state.trouble]
     raise Refused(
         f"The check of trip {report.trip} is not clean; no original was removed",

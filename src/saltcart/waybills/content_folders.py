@@ -79,14 +79,21 @@ def parted(shelf: "Shelf", folder: str) -> bool:
     return len(taken) > 1
 
 
-def is_list(ledger: Ledger, resolver: Resolver) -> bool:
-    """Whether the folders that a ledger lists stand in a list by all looks, so that one more is no surprise to its
-    program: in an array, several at one place, or as its map says.
+def in_lists(ledger: Ledger, resolver: Resolver) -> list[tuple[Entry, str]]:
+    """Of the folders that a ledger names, those that stand in a list by all looks, so that one more is no surprise to
+    its program: in an array, several at one place or at numbered ones, or as its map says.
     """
+    found = listed(ledger, resolver)
     if ledger.adds:
-        return True
-    places = Counter(re.sub(r"^line \d+, | \d+$", "", entry.where) for entry, _folder in listed(ledger, resolver))
-    return all(count > 1 or "*" in place for place, count in places.items())
+        return found
+    places = [re.sub(r"^line \d+, | \d+$", "", entry.where) for entry, _folder in found]
+    counts = Counter(re.sub(r"\d+", "#", place) for place in places)
+    first = re.compile(r"\D[01]\Z")  # `folder1` is the first of a list, be it alone
+    return [
+        one
+        for one, place in zip(found, places, strict=True)
+        if counts[re.sub(r"\d+", "#", place)] > 1 or "*" in place or first.search(place)
+    ]
 
 
 def list_edits(ledger: Ledger, lines: "Sequence[FolderLine]", resolver: Resolver) -> ListEdits:
@@ -101,9 +108,9 @@ def list_edits(ledger: Ledger, lines: "Sequence[FolderLine]", resolver: Resolver
         )
     front: dict[Hashable, list[str]] = {}
     behind: dict[Hashable, list[str]] = {}
-    gone = set()
+    members, gone = in_lists(ledger, resolver) or found, set()
     for line in lines:
-        there = [entry for entry, folder in found if same_place(folder, line.folder)]
+        there = [entry for entry, folder in members if same_place(folder, line.folder)]
         if line.do == "remove":
             if not there:
                 raise Refused(f"{show(ledger.path)} does not list {show(line.folder)}", "See saltcart folders.")
@@ -111,7 +118,7 @@ def list_edits(ledger: Ledger, lines: "Sequence[FolderLine]", resolver: Resolver
             continue
         if there:
             raise Refused(f"{show(ledger.path)} lists {show(line.folder)} already", "There is nothing to do.")
-        at, side = (found[0][0], front) if line.do == "add first" else (found[-1][0], behind)
+        at, side = (members[0][0], front) if line.do == "add first" else (members[-1][0], behind)
         text = resolver.text(at, at.written, line.folder, resolver.start(at, base))
         side.setdefault(at.key, []).append(text)
     return ListEdits(front, behind, frozenset(gone))
@@ -147,4 +154,5 @@ def new_root(folder: str, shelf: "Shelf") -> str | None:
     inside, above = tail_below(folder, shelf.old), tail_below(shelf.old, folder)
     if inside is not None:
         return shelf.place(inside) if shelf.stay or shelf.only else None
-    return shelf.new.removesuffix(f"/{above}") if above and shelf.new.endswith(f"/{above}") else None
+    root = shelf.new.removesuffix(f"/{above}") if above and shelf.new.endswith(f"/{above}") else ""
+    return root if root and not os.path.ismount(root) else shelf.new if above else None

@@ -15,7 +15,7 @@ from saltcart.spelling import Move, Moves, Spelling, encodable
 from saltcart.spelling.foreign import PSEUDO, looks_foreign
 from saltcart.spelling.moves import Aims, joined, plain, tail_below
 from saltcart.spelling.swaps import Swap, swap_for
-from saltcart.waybills.content_folders import AddedFolder, listed
+from saltcart.waybills.content_folders import AddedFolder, in_lists, listed
 
 SPECIMENS = 1000
 RELATIVE = "relative"  # a text in whose manner full paths become such as start from the ledger, or its drive
@@ -173,7 +173,7 @@ class Routes:
 
     def in_front(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
         """As `changes`, for a ledger that lists folders when new ones come in front of those of which a part stays."""
-        found = listed(ledger, self.resolver)
+        found = in_lists(ledger, self.resolver) or listed(ledger, self.resolver)
         known, base = {folder for _entry, folder in found}, os.path.dirname(ledger.path)
         front: dict[Hashable, list[str]] = {}
         for entry, folder in found:

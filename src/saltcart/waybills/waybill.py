@@ -41,6 +41,7 @@ SHAPE: dict[str, Any] = {
     "means": [str],
     "turn": [str],
     "search": [str],
+    "not_searched": [str],
     "left_unread": [str],
     "digests": (BLAKE3, SHA256),
     "here": bool,
@@ -339,8 +340,9 @@ class Waybill(Struct):
     """A whole plan.  `draft` names the list of files the draft saw, kept among our own data.
 
     The links in `turn` lead into moving shelves and will lead to the new places; entries through them stay.
-    `search` are the places that are searched for what names the shelves, before and after; the files `left_unread`
-    may go on naming the old places.  Without shelves nothing moves, and ledgers alone change: by `relinks`, and by the
+    `search` are the places that are searched for what names the shelves, before and after, but for what lies in those
+    `not_searched`; the files `left_unread` may go on naming the old places.  Without shelves nothing moves, and ledgers
+    alone change: by `relinks`, and by the
     `folders` that come into their lists or go.  With `here` what is spelt as on another system gets this one's
     spelling.  The links at the first of each pair of `signposts` will lead to the second.
     The trip makes a `collection` in the folder of that path or brings it up to date: what an earlier one brought, and
@@ -356,6 +358,7 @@ class Waybill(Struct):
     digests: str = BLAKE3
     turn: list[str] = field(default_factory=list)
     search: list[str] = field(default_factory=list)
+    not_searched: list[str] = field(default_factory=list)
     left_unread: list[str] = field(default_factory=list)
     relinks: list[Relink] = field(default_factory=list)
     folders: list[FolderLine] = field(default_factory=list)
@@ -495,6 +498,7 @@ def read(path: str) -> Waybill:
         tables.get("digests", BLAKE3),
         turn=full("turn"),
         search=full("search"),
+        not_searched=full("not_searched"),
         left_unread=full("left_unread"),
         relinks=relinks,
         folders=folders,

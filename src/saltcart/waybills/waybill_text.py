@@ -84,6 +84,7 @@ def add_places(document: tomlkit.TOMLDocument, waybill: Waybill) -> None:
         ("collection", [waybill.collection] * bool(waybill.collection), "the folder that will play anywhere"),
         ("turn", waybill.turn, "links that will lead to the new place; entries that go through them stay as they are"),
         ("search", waybill.search, "searched for what names the shelves, now and by every check after the switch"),
+        ("not_searched", waybill.not_searched, "left out of the search: so you decided"),
         ("left_unread", waybill.left_unread, "go on naming the old place: so you decided"),
     ):
         if paths and key == "collection":

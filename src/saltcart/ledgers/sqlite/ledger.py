@@ -12,11 +12,12 @@ from contextlib import closing, contextmanager
 from typing import Any
 
 from saltcart.errors import BadLedger, CannotSpell, show
-from saltcart.ledgers.base import NO_EDITS, REMEDY_LIST, Batch, Batched, Entry, Key, ListEdits
+from saltcart.ledgers.base import NO_EDITS, REMEDY_DEPENDANT, REMEDY_LIST, Batch, Batched, Entry, Key, ListEdits
 from saltcart.ledgers.facts import Facts, facts
 from saltcart.ledgers.maps import Map, Rule
 from saltcart.ledgers.rules import Parts
 from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, batches_of, in_parts, put_together, text_of
+from saltcart.ledgers.sqlite.dependent_cells import dependent
 from saltcart.ledgers.sqlite.opening import connect, reading, unwritten
 from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.sqlite.row_edits import RowEdits
@@ -155,6 +156,8 @@ class SqliteLedger(Batched):
                 ) from error
             copy.execute("ATTACH ? AS before", (uri,))
             self.prove(copy, changes, swaps, rows)
+            if why := dependent(copy, self.plan.rules):
+                raise CannotSpell(f"{show(self.path)} is left as it is: {why}", REMEDY_DEPENDANT)
             copy.execute("DETACH before")
 
     def whole_cells(self, copy: sqlite3.Connection, changes: Mapping[Key, str], edits: ListEdits) -> Mapping[Key, str]:
@@ -219,6 +222,13 @@ class SqliteLedger(Batched):
             raise CannotSpell(
                 f"{show(self.path)}: rewriting would change more than its entries ({trouble})", REMEDY_CELLS
             )
+
+    def past(self) -> Iterator[str]:
+        """See Ledger.past."""
+        with self.guarded(), reading(self.path) as (connection, _uri):
+            for rule in self.plan.past_rules:
+                query = f"SELECT {quoted(rule.column)} FROM {quoted(rule.table)} AS t WHERE {rule.where or 1}"
+                yield from (text for (text,) in connection.execute(query) if isinstance(text, str))
 
     def busy(self) -> str | None:
         """See Ledger.busy."""

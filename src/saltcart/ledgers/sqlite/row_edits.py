@@ -3,9 +3,11 @@
 import sqlite3
 from collections.abc import Sequence
 
+from msgspec.structs import replace
+
 from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.base import REMEDY_LIST, ListEdits
-from saltcart.ledgers.maps import Rule
+from saltcart.ledgers.maps import Addition, Rule
 from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.sqlite.tables import Rows, Table
 
@@ -14,7 +16,7 @@ class RowEdits:
     """The edits of a list in a database, as rows.  Raises CannotSpell where the map does not say how."""
 
     def __init__(self, copy: sqlite3.Connection, path: str, rules: Sequence[Rule], edits: ListEdits):
-        self.copy, self.path, self.rules = copy, path, rules
+        self.copy, self.path, self.rules = copy, path, list(rules)
         self.added = [
             (key[0], text) for side in (edits.front, edits.behind) for key, texts in side.items() for text in texts
         ]
@@ -22,13 +24,37 @@ class RowEdits:
         self.come: dict[str, set[object]] = {}
         for number in {number for number, _text in self.added} | {key[0] for key in self.gone}:
             rule = rules[number]
-            if rule.add is None:
-                raise CannotSpell(
-                    f"{show(path)}: the map does not say what else stands in a row of {show(rule.table)}",
-                    "Say so in the map: add = { values = {...} }, or add the folder in its program.",
-                )
+            if rule.add is None and any(at == number for at, _text in self.added):
+                self.rules[number] = replace(rule, add=self.addition(rule))
             if not Table(copy, rule.table).numbered:
                 raise CannotSpell(f"{show(path)}: the rows of {show(rule.table)} have no numbers", REMEDY_LIST)
+
+    def addition(self, rule: Rule) -> Addition:
+        """What else stands in a new row of a table of which the map does not say so, as the rows there show it: in
+        each column the value that all of them have, or a number that is one higher in each.  Raises CannotSpell.
+        """
+        table, where = Table(self.copy, rule.table), rule.where or "1"
+        values: dict[str, object] = {}
+        counts: list[str] = []
+        for column in table.columns:
+            if column == rule.column or column in table.key:
+                continue
+            cell = quoted(column)
+            query = f"SELECT {cell} FROM main.{quoted(rule.table)} AS t WHERE {where} ORDER BY {table.key[0]}"
+            found = [value for (value,) in self.copy.execute(query)]
+            if table.numbered and found == [key for (key,) in self.copy.execute(query.replace(cell, table.key[0], 1))]:
+                continue  # another name of the row's number, which SQLite gives by itself
+            numbers = [value for value in found if isinstance(value, int)]
+            if len(found) > 1 and all(value == found[0] for value in found):
+                values[column] = found[0]
+            elif len(found) > 1 and len(set(numbers)) == len(found) == max(numbers) - min(numbers) + 1:
+                counts.append(column)
+            else:
+                raise CannotSpell(
+                    f"{show(self.path)}: what stands in {show(column)} of a new row of {show(rule.table)} is not known",
+                    "Say so in the map: add = { values = {...} }, or add the folder in its program.",
+                )
+        return Addition(values, counts)
 
     def carry_out(self) -> None:
         """Add and remove the rows."""

@@ -1,0 +1,139 @@
+"""What is packed in a file: by gzip, bzip2, xz, Zstandard, zlib or zip; one in the other, up to some depth.
+
+Formats: RFC 1952 (gzip), RFC 1950 (zlib), RFC 8878 (Zstandard), the .xz file format 1.2.1, APPNOTE (zip).
+"""
+
+import bz2
+import gzip
+import lzma
+import re
+import zipfile
+import zlib
+from collections.abc import Callable, Iterator
+from contextlib import suppress
+from typing import IO, Any, NamedTuple
+
+from saltcart.errors import show
+from saltcart.ledgers.wrappers import GZIP_MAGIC, LARGEST_INSIDE, ZIP_MAGIC
+from saltcart.shelves.audio import kind_of
+
+ALWAYS, RATIO = 64 << 20, 50  # bytes that may come out of any packed file, and more for each byte of it
+MOST_MEMBERS = 50_000
+DEEPEST = 3  # packed in packed in packed
+STREAM = re.compile(rb"\x78[\x01\x5e\x9c\xda]")  # how zlib begins with the usual window
+MOST_STREAMS, LEAST = 2000, 16  # beginnings that are tried in one piece of a file; bytes that a stream holds at least
+
+
+class TooMuch(ValueError):
+    """A file holds more than is read of one: what it names is not known."""
+
+
+class Budget:
+    """How much may come out of one file, all its members together: what packs itself smaller than any text does is
+    made to cost time.
+    """
+
+    def __init__(self, packed: int):
+        self.left = min(LARGEST_INSIDE, ALWAYS + RATIO * packed)
+
+    def take(self, count: int) -> None:
+        """Count some bytes.  Raises TooMuch once it is spent."""
+        self.left -= count
+        if self.left < 0:
+            raise TooMuch("holds too much to be read")
+
+
+class Counted:
+    """What comes out of a packed file, as long as its budget lasts."""
+
+    def __init__(self, stream: IO[bytes], budget: Budget):
+        self.stream, self.budget = stream, budget
+
+    def read(self, size: int) -> bytes:
+        """At most so many bytes; none at the end.  Raises TooMuch."""
+        content = self.stream.read(size)
+        self.budget.take(len(content))
+        return content
+
+
+class Inner(NamedTuple):
+    """What came out: where it stood in the file, in words, and its content as a stream."""
+
+    where: str
+    stream: Counted
+
+
+class Zstandard:
+    """What a Zstandard file holds; ValueError for one that is damaged."""
+
+    def __init__(self, stream: IO[bytes]):
+        import zstandard  # seldom met
+
+        self.damage = zstandard.ZstdError
+        self.inner = zstandard.ZstdDecompressor().stream_reader(stream, read_across_frames=True)
+
+    def __enter__(self) -> "Zstandard":
+        return self
+
+    def __exit__(self, *_error: object) -> None:
+        self.inner.close()
+
+    def read(self, size: int) -> bytes:
+        """At most so many bytes; none at the end."""
+        try:
+            return bytes(self.inner.read(size))
+        except self.damage as error:
+            raise ValueError(f"is damaged ({error})") from error
+
+
+PACKERS: dict[bytes, Callable[[IO[bytes]], Any]] = {
+    GZIP_MAGIC: lambda stream: gzip.GzipFile(fileobj=stream),
+    b"BZh": bz2.BZ2File,
+    b"\xfd7zXZ\0": lzma.LZMAFile,
+    b"\x28\xb5\x2f\xfd": Zstandard,
+}
+
+
+def is_packed(head: bytes) -> bool:
+    """Whether content that begins like this is packed as a whole."""
+    if head.startswith(b"BZh"):
+        return head[3:4].isdigit() and head[4:10] == b"1AY&SY"
+    return head.startswith(ZIP_MAGIC) or head.startswith(tuple(PACKERS))
+
+
+def unpacked(head: bytes, stream: IO[bytes], where: str, budget: Budget) -> Iterator[Inner]:
+    """What is in a packed stream that begins with `head` and stands at its beginning."""
+    if head.startswith(ZIP_MAGIC):
+        yield from members(stream, where, budget)
+        return
+    reader = next(reader for magic, reader in PACKERS.items() if head.startswith(magic))
+    with reader(stream) as inner:
+        yield Inner(where, Counted(inner, budget))
+
+
+def members(stream: IO[bytes], where: str, budget: Budget) -> Iterator[Inner]:
+    """The members of a zip file; sounds among them are passed over."""
+    with zipfile.ZipFile(stream) as archive:
+        if len(archive.infolist()) > MOST_MEMBERS:
+            raise TooMuch("holds too many files to be read")
+        for fact in archive.infolist():
+            if fact.file_size and not kind_of(fact.filename):
+                with archive.open(fact) as member:
+                    yield Inner(f"{where}{show(fact.filename)}, ", Counted(member, budget))
+
+
+def zlib_streams(data: bytes, first: int, last: int, budget: Budget) -> Iterator[tuple[int, bytes]]:
+    """What is packed by zlib within a binary file, and where each begins."""
+    skip = first
+    for number, found in enumerate(STREAM.finditer(data, first, last)):
+        if number >= MOST_STREAMS:
+            raise TooMuch("holds too many packed parts to be read")
+        if found.start() < skip:
+            continue
+        with suppress(zlib.error):
+            worker = zlib.decompressobj()
+            content = worker.decompress(data[found.start() :], budget.left + 1)
+            budget.take(len(content))
+            if len(content) >= LEAST:
+                skip = len(data) - len(worker.unused_data) if worker.eof else skip
+                yield found.start(), content

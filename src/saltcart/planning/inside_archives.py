@@ -1,0 +1,76 @@
+"""What archives hold that names what parts from it when they are split: found and tried before anything is unpacked.
+
+Small files that may be ledgers are laid out in a temporary folder, with an empty file in place of each sound: that is
+all it takes to see whether what they name is found, and whether it will be.
+"""
+
+import os
+import tempfile
+from collections.abc import Sequence
+
+from msgspec.structs import replace
+
+from saltcart.drives import drive_of
+from saltcart.ledgers import Map
+from saltcart.planning.account import Accountant, Accounted
+from saltcart.planning.request import Request
+from saltcart.planning.shelf_inspection import ShelfInspector, may_be_ledger
+from saltcart.planning.trial_rewrite import DraftedLedger, Trial, gather_ledgers
+from saltcart.progress import Progress
+from saltcart.shelves.archive import Reader, contents
+from saltcart.waybills.waybill import Shelf, Waybill
+
+LARGEST = 16 << 20  # bytes of a file that is laid out
+MOST = 256 << 20  # bytes of all of them
+
+
+def inside(
+    request: Request, shelves: Sequence[Shelf], maps: list[Map], progress: Progress
+) -> tuple[list[DraftedLedger], list[Accounted]]:
+    """The ledgers in archives of which a part goes elsewhere, as they would be rewritten, and all files in them that
+    name what parts from them; maps that were learnt for them are added to `maps`.
+    """
+    ledgers: list[DraftedLedger] = []
+    files: list[Accounted] = []
+    for small in (shelf for shelf in shelves if shelf.only):
+        with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
+            top = os.path.join(os.path.realpath(folder), small.name)
+            lay_out(small.old, top)
+            some, named = tried(request, small, top, maps, progress)
+        ledgers += some
+        files += [replace(one, path=f"{small.old}, {os.path.relpath(one.path, top)}") for one in named]
+    return ledgers, files
+
+
+def tried(
+    request: Request, small: Shelf, top: str, maps: list[Map], progress: Progress
+) -> tuple[list[DraftedLedger], list[Accounted]]:
+    """What is laid out at `top`, as if the small part of it moved out of it."""
+    drive = drive_of(top).identity
+    shelf = Shelf(small.name, top, f"{top}-small", drive, drive, stay=small.stay, only=small.only)
+    waybill = Waybill([shelf], maps=[plan.path for plan in maps], left_unread=[])
+    asked = replace(request, shelves=[top], to=[f"{top}-small"], ledgers=(), front=(), search=(), elsewhere=False)
+    inspector = ShelfInspector(waybill, maps, (), progress)
+    drafted = [inspector.inspect(shelf)]
+    trial = Trial(asked, waybill, inspector, drafted)
+    inspector.found |= inspector.staying  # whichever part a file goes with, it is looked at
+    ledgers, _searched = gather_ledgers(asked, trial, inspector, progress)
+    files = Accountant(asked, waybill, drafted, trial, maps, progress).across(ledgers)
+    return ledgers, [one for one in files if one.uncovered]
+
+
+def lay_out(archive: str, top: str) -> None:
+    """Write what may be ledgers in an archive to the new folder `top`, and an empty file for each other thing."""
+    found = contents(archive).members
+    room = MOST
+    wanted: list[str] = []
+    for place, member in found.items():
+        path = os.path.join(top, place)
+        os.makedirs(os.path.dirname(path), exist_ok=True)
+        if may_be_ledger(place) and member.size <= min(LARGEST, room):
+            wanted.append(place)
+            room -= member.size
+        open(path, "wb").close()
+    for place, stream in Reader(archive).read(wanted):
+        with open(os.path.join(top, place), "wb") as target:
+            target.write(stream.read(LARGEST))

@@ -1,0 +1,63 @@
+"""Files in no format known that name sounds from their own folder: they follow, or hold the move back by name."""
+
+import re
+
+from tests.world import WorldCase, wav
+
+NAMES = ("kick 1.wav", "snare é.wav", "hat.wav")
+
+
+class Parting(WorldCase):
+    def setUp(self):
+        super().setUp()
+        for number, name in enumerate(NAMES):
+            wav(self.shelf / name, number)
+        self.other = self.keel / "Sounds" / "Other"
+        wav(self.other / "x.wav", 7)
+
+    def move(self, *more, status):
+        """Move the shelf, or a part of it, without a question."""
+        return self.run_program("move", self.shelf, "--to", self.new.parent, *more, "--yes", status=status)
+
+    def lost(self, path):
+        """What a kit of lines such as `pad=NAME` does not find from its folder."""
+        names = re.findall(r"(?m)^pad=(.*)$", path.read_text())
+        return [name for name in names if not (path.parent / name).is_file()]
+
+    def test_bare_names_in_a_shelf_that_is_parted(self):
+        """The kit stays and a sound leaves, or the other way round: it follows."""
+        for options in (("--only", "kick*"), ("--leave-out", "kick*"), ("--only", "*.kit")):
+            with self.subTest(options):
+                self.setUp()
+                kit = self.shelf / "set.kit"
+                kit.write_text("".join(f"pad={name}\nlevel=7\n" for name in NAMES))
+                self.move(*options, status=0)
+                kit = kit if kit.exists() else self.new / "set.kit"
+                self.assertEqual(self.lost(kit), [])
+
+    def test_what_cannot_follow_is_named(self):
+        """Binary files, in one and in two bytes a sign, that stay or travel."""
+        for encoding in ("utf-8", "utf-16-le"):
+            for options in (("--only", "kick*"), ("--leave-out", "kick*")):
+                with self.subTest(encoding=encoding, options=options):
+                    self.setUp()
+                    texts = b"".join(b"\1\xff\0" + name.encode(encoding) + b"\0\xff\2" for name in NAMES)
+                    (self.shelf / "set.rack").write_bytes(b"RACK" + texts)
+                    self.assertIn("set.rack", self.move(*options, status=3).stderr)
+                    self.assertTrue((self.shelf / NAMES[0]).is_file())
+
+    def test_a_kit_that_travels_and_leads_out_of_its_shelf(self):
+        """A text follows; what cannot is named."""
+        kit = self.shelf / "set.kit"
+        kit.write_text("pad=kick 1.wav\npad=../Other/x.wav\n")
+        self.move(status=0)
+        self.assertEqual(self.lost(self.new / "set.kit"), [])
+        self.setUp()
+        (self.shelf / "set.rack").write_bytes(b"RACK\1\xff../Other/x.wav\xff\0")
+        self.assertIn("set.rack", self.move(status=3).stderr)
+
+    def test_what_stays_together_is_no_concern(self):
+        """Kits whose sounds come with them, and words that are no sounds."""
+        (self.shelf / "set.rack").write_bytes(b"RACK\1\xffkick 1.wav\xff\0")
+        (self.shelf / "notes.txt").write_text("kick 1.wav is loud; ../Nowhere/x.wav is gone; see ../README\n")
+        self.move(status=0)
