@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from saltcart.errors import SaltCartError
 from saltcart.ledgers import Ledger
-from saltcart.waybills.staging import changes_for, routes_for, stage
+from saltcart.waybills.staging import changes_for, routes_for, tried
 from saltcart.waybills.waybill import Waybill
 
 
@@ -24,7 +24,7 @@ def leave_out_what_fails(waybill: Waybill, ledgers: Sequence[Ledger]) -> dict[st
                 kept.append(lines[ledger.path])  # to be looked at when links are turned
             elif changes.texts or changes.swaps:
                 with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
-                    stage(ledger, changes, os.path.join(folder, os.path.basename(ledger.path)))
+                    tried(ledger, changes, os.path.join(folder, os.path.basename(ledger.path)))
                 kept.append(lines[ledger.path])
         except SaltCartError as error:
             failing[ledger.path] = error

@@ -12,6 +12,7 @@ import sqlite3
 import zipfile
 import zlib
 from collections.abc import Iterable, Iterator, Sequence
+from functools import lru_cache
 from typing import IO, Protocol
 
 from msgspec import Struct, field
@@ -23,7 +24,7 @@ from saltcart.ledgers.wrappers import LARGEST_INSIDE
 from saltcart.mentions.file_types import holds_no_references
 from saltcart.mentions.free_text import in_sentence, is_free
 from saltcart.mentions.history import LINE, is_log
-from saltcart.mentions.packed import DEEPEST, Budget, TooMuch, is_packed, unpacked, zlib_streams
+from saltcart.mentions.packed import DEEPEST, STREAM, Budget, TooMuch, is_packed, unpacked, zlib_streams
 from saltcart.mentions.place_forms import HEAD, Hit, PlaceForms, find, is_binary
 from saltcart.spelling.moves import tail_below
 from saltcart.waybills.waybill import read
@@ -114,12 +115,35 @@ def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = Non
         elif is_packed(head):
             stream.seek(0)
             in_packed(mention, head, stream, forms, folder, Budget(size))
+        elif len(head) == size and not may_name(head, tuple(forms)):
+            pass  # as most files
         elif head and not (head.startswith(OWN) and is_waybill(path)) and not holds_no_references(head, size):
-            mention.log = is_log(head)
             in_stream(mention, head, stream, forms, folder, budget=Budget(size))
     if mention.live() and in_cache(path):
         mention.free, mention.said, mention.spots = mention.free + mention.live(), [*mention.said, *mention.spots], []
     return mention
+
+
+def may_name(data: bytes, forms: tuple[PlaceForms, ...]) -> bool:
+    """Whether some content may name one of the places: it holds one of their anchors, or something packed in it may."""
+    low = data.lower()
+    return (
+        any(raw in low for raw in anchors_of(forms))
+        or any(raw in data for raw in literals_of(forms))
+        or (STREAM.search(data) is not None and b"\0" in data)
+    )
+
+
+@lru_cache(maxsize=8)
+def anchors_of(forms: tuple[PlaceForms, ...]) -> tuple[bytes, ...]:
+    """What is looked for in small letters, each once."""
+    return tuple(dict.fromkeys(mark.raw for one in forms for mark in one.anchors))
+
+
+@lru_cache(maxsize=8)
+def literals_of(forms: tuple[PlaceForms, ...]) -> tuple[bytes, ...]:
+    """What is looked for as it is, each once."""
+    return tuple(dict.fromkeys(raw for one in forms for raw in one.literal))
 
 
 def in_cache(path: str) -> bool:
@@ -180,6 +204,7 @@ def in_stream(
         hits = sorted(find(data, forms, folder, binary))
         binary = is_binary(data[:HEAD]) if binary is None else binary
         if hits and free is None:
+            mention.log = mention.log or (not lead and first == 0 and is_log(data[:FIRST]))
             free = not binary and not mention.log and is_free(data, first == 0 and last == len(data))
         for hit in hits:
             if first <= hit.at < last:

@@ -5,6 +5,7 @@ Formats: RFC 1952 (gzip), RFC 1950 (zlib), RFC 8878 (Zstandard), the .xz file fo
 
 import bz2
 import gzip
+import io
 import lzma
 import re
 import zipfile
@@ -19,6 +20,7 @@ from saltcart.shelves.audio import kind_of
 
 ALWAYS, RATIO = 64 << 20, 50  # bytes that may come out of any packed file, and more for each byte of it
 MOST_MEMBERS = 50_000
+SMALL, MOST_AT_ONCE = 64 << 10, 8 << 20  # bytes of a packed file, and of what comes out of it, that are read at once
 DEEPEST = 3  # packed in packed in packed
 STREAM = re.compile(rb"\x78[\x01\x5e\x9c\xda]")  # how zlib begins with the usual window
 MOST_STREAMS, LEAST = 2000, 16  # beginnings that are tried in one piece of a file; bytes that a stream holds at least
@@ -106,9 +108,27 @@ def unpacked(head: bytes, stream: IO[bytes], where: str, budget: Budget) -> Iter
     if head.startswith(ZIP_MAGIC):
         yield from members(stream, where, budget)
         return
+    if head.startswith(GZIP_MAGIC) and (content := gunzipped(head, stream, budget)) is not None:
+        yield Inner(where, Counted(io.BytesIO(content), Budget(LARGEST_INSIDE)))
+        return
     reader = next(reader for magic, reader in PACKERS.items() if head.startswith(magic))
     with reader(stream) as inner:
         yield Inner(where, Counted(inner, budget))
+
+
+def gunzipped(head: bytes, stream: IO[bytes], budget: Budget) -> bytes | None:
+    """What a small gzip file of one member holds, all at once, which is quicker; None for any other."""
+    if len(head) >= SMALL:
+        return None
+    data = stream.read(SMALL)
+    stream.seek(0)
+    worker = zlib.decompressobj(31)
+    with suppress(zlib.error):
+        content = worker.decompress(data, min(MOST_AT_ONCE, budget.left + 1))
+        if worker.eof and not worker.unused_data:
+            budget.take(len(content))
+            return content
+    return None
 
 
 def members(stream: IO[bytes], where: str, budget: Budget) -> Iterator[Inner]:

@@ -387,6 +387,7 @@ def worth(proof: Proof) -> bool:
 def keep_map(text: str) -> Map:
     """Keep a map that was learnt among our own data, in a file named by its content: none is ever changed."""
     place = os.path.join(made_home("maps"), f"{short_name(text)}.toml")
-    with replacing(place) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
-        stream.write(text)
+    if not os.path.exists(place):
+        with replacing(place) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
+            stream.write(text)
     return load_map(place)

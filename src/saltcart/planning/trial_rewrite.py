@@ -27,7 +27,7 @@ from saltcart.spelling.moves import tail_below
 from saltcart.waybills.content_folders import added_folders, divides, in_lists, new_root
 from saltcart.waybills.relinks import LEVEL, Relink
 from saltcart.waybills.routes import Routes
-from saltcart.waybills.staging import changes_for, judged, routes_for, stage
+from saltcart.waybills.staging import changes_for, judged, routes_for, tried
 from saltcart.waybills.waybill import LedgerLine, Waybill
 
 
@@ -91,7 +91,7 @@ class Trial:
             added = added_folders([*self.lists, ledger], self.waybill.shelves, self.judge.resolver)
             with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
                 routes = routes_for(self.waybill, ledger.path, True, self.judge.resolver, added)
-                stage(ledger, changes_for(ledger, routes, ledger.path, True), os.path.join(folder, "trial"))
+                tried(ledger, changes_for(ledger, routes, ledger.path, True), os.path.join(folder, "trial"))
         except CannotSpell:
             self.keep_or_turn(ledger, parts)
         except SaltCartError:
@@ -146,7 +146,7 @@ class Trial:
             changes = changes_for(ledger, routes, place or ledger.path, in_front, self.waybill.folders)
             with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
                 staged = os.path.join(folder, os.path.basename(ledger.path))
-                stage(ledger, changes, staged)
+                tried(ledger, changes, staged)
                 left = self.left_in(staged, os.path.dirname(place or ledger.path))
             changed = changes.count(ledger, (part.batch for part in state.judged))
             if changed and place is None:

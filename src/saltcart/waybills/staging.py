@@ -56,6 +56,12 @@ def changes_for(
     return Changes(texts, swaps, ListEdits(front, edits.behind, edits.gone))
 
 
+def tried(ledger: Ledger, changes: Changes, target: str) -> None:
+    """Write the changed ledger to the new file `target`, to be looked at and thrown away: proven, and not flushed."""
+    create_file(target, os.stat(ledger.path).st_mode & 0o777)
+    ledger.rewrite(target, *changes)
+
+
 def stage(ledger: Ledger, changes: Changes, staged: str, more: Callable[[str], object] = lambda _staged: None) -> str:
     """Write the changed ledger to `staged`, with the mode and owner of the ledger it will replace; its digest.
 

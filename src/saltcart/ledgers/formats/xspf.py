@@ -15,7 +15,8 @@ from saltcart.spelling.uris import REFERENCE
 NAME = "xspf"
 # The tag of the outermost element.
 ROOT = re.compile(
-    rb"(?:\xef\xbb\xbf)?(?:\s|<\?.*?\?>|<!--.*?-->|<!DOCTYPE[^>]*>)*<(?:[^\s<>:/]+:)?playlist\b[^>]*>", re.DOTALL
+    rb"(?:\xef\xbb\xbf)?(?:\s++|(?><\?.*?\?>)|(?><!--.*?-->)|<!DOCTYPE[^>]*+>)*+<(?:[^\s<>:/]++:)?playlist\b[^>]*>",
+    re.DOTALL,
 )
 TITLE, DURATION = re.compile(rb"<title>([^<]{1,4000})</title>"), re.compile(rb"<duration>\s*(\d{1,12})\s*</duration>")
 NAMESPACE = b"http://xspf.org/ns/0/"
