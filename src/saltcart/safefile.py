@@ -63,8 +63,9 @@ def missing_folders(path: str) -> list[str]:
     return missing[::-1]
 
 
-def make_folders(path: str, mode: int = 0o777) -> list[str]:
-    """Make the folder `path` and those above it that are missing; the ones made, the topmost first.
+def make_folders(path: str, mode: int = 0o777, like: str = "") -> list[str]:
+    """Make the folder `path` and those above it that are missing; the ones made, the topmost first.  When root makes
+    them, they belong to whom the thing at `like` belongs to.
 
     Each is flushed into its parent, up to the first that stood: without that, a power cut may take the name of one of
     them, and all that was verified below it.
@@ -79,6 +80,10 @@ def make_folders(path: str, mode: int = 0o777) -> list[str]:
             name = os.path.basename(folder)
             with suppress(FileExistsError):  # someone else made it just now
                 os.mkdir(name, mode, dir_fd=handle)
+                if like and os.geteuid() == 0:
+                    state = os.stat(like)
+                    with suppress(PermissionError):  # of a drive that keeps no owners
+                        os.chown(name, state.st_uid, state.st_gid, dir_fd=handle)
             sync_handle(handle, folder)
             outer, handle = handle, os.open(name, FOLDER_FLAGS, dir_fd=handle)
             os.close(outer)

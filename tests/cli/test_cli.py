@@ -15,7 +15,7 @@ from pathlib import Path
 
 import saltcart
 from saltcart.cli.parser import COMMANDS, build
-from tests.world import PROGRAM, WorldCase, tree
+from tests.world import PROGRAM, WorldCase, tree, wav
 
 ROOT = Path(__file__).parents[2]
 TRIP_KEYS = {"trip", "state", "shelves", "ledgers", "files", "bytes"}
@@ -95,6 +95,19 @@ class Documents(WorldCase):
             self.assertIn(b"[y/N", text)
             self.assertEqual(b"Everything that names these sounds" in text, status == 0)
             self.assertEqual(tree(self.keel) == before, status == 2)
+
+    def test_no_control_character_reaches_a_terminal(self):
+        """Names may hold any: they are shown escaped, for people and in documents."""
+        odd = self.keel / "Sounds" / "a\x1b[31m\x07\x7f\x9b.wav"
+        wav(odd, 3)
+        (self.keel / "list.m3u8").write_text(f"{odd}\n")
+        for words in (("survey", self.keel), ("survey", self.keel, "--json"), ("ledgers", self.keel / "list.m3u8"),
+                      ("ledgers", self.keel / "list.m3u8", "--json"), ("check", "--ledger", self.keel / "list.m3u8"),
+                      ("move", odd, "--to", self.lighter, "--yes")):  # fmt: skip
+            with self.subTest(words):
+                done = self.run_program(*words, status=None)
+                shown = set(done.stdout + done.stderr)
+                self.assertFalse(shown & set("\x1b\x07\x7f\x9b"), words)
 
     def test_interrupted(self):
         self.furnish()

@@ -131,6 +131,20 @@ class Unpacked(ArchiveCase):
 
 
 class Untrusted(ArchiveCase):
+    def test_what_would_make_a_folder_a_drive_stays_in_the_archive(self):
+        for name in (".saltcart-drive.toml", "Bêlls/deep/.saltcart-drive.toml", "Bêlls/.SALTCART-DRIVE.toml"):
+            with self.subTest(name):
+                self.setUp()
+                path = self.pack("zip")
+                with zipfile.ZipFile(path, "a") as archive:
+                    archive.writestr(name, 'name = "x"\nidentity = "x"\ncapacity_bytes = 1\n')
+                self.unpack(path)
+                found = [
+                    one for one in (self.lighter / "Packs").rglob("*") if one.name.lower() == ".saltcart-drive.toml"
+                ]
+                self.assertEqual(found, [])
+                self.run_program("undo", "--yes", "--drop-copies", status=0)
+
     def test_what_would_lead_out_or_is_there_twice_is_refused(self):
         link = tarfile.TarInfo("Bêlls/link")
         link.type, link.linkname = tarfile.SYMTYPE, "/etc/passwd"

@@ -226,6 +226,16 @@ class Strange(HaulCase):
         Path(f"{self.place}{MANIFEST}").write_text("nonsense\n")
         self.assertIn("line 1", self.run_program("check", str(self.place), "--digests", status=2).stderr)
 
+    @unittest.skipUnless(os.geteuid() == 0, "only root can give files away")
+    def test_what_root_makes_belongs_to_whom_the_sounds_belong_to(self):
+        """New folders above the shelf, the copies and the manifest."""
+        for path in (self.shelf, *self.shelf.rglob("*")):
+            os.chown(path, 1234, 1234)
+        self.run_program("move", self.shelf, "--to", self.lighter / "A" / "B", "--yes", "--no-search", status=None)
+        top = self.lighter / "A"
+        owners = {str(path): path.stat().st_uid for path in (top, *top.rglob("*"))}
+        self.assertEqual(set(owners.values()), {1234}, owners)
+
     def test_sha256_on_request(self):
         self.fill(250)
         self.draft("--sha256")

@@ -2,6 +2,7 @@
 
 import argparse
 import os
+import shlex
 
 from saltcart.cart import load
 from saltcart.cli.account import show_account, show_advice, show_inside
@@ -84,7 +85,7 @@ def run(options: argparse.Namespace) -> int:
     show_draft(screen, plan)
     show_advice(screen, plan)
     screen.say(f"Waybill written: {place(path)}. Nothing has moved; read it and edit it if you like.")
-    screen.say(f"Next: saltcart haul {show(os.path.relpath(path))}")
+    screen.say(f"Next: saltcart haul {shlex.quote(show(os.path.relpath(path)))}")
     screen.document(draft_document(plan, path))
     complete = plan.account is None or plan.account.complete
     return 1 if plan.open() or not complete or any(not one.line.rewrite for one in plan.ledgers) else 0

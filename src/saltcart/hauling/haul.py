@@ -20,6 +20,7 @@ from saltcart.own_names import staged_for
 from saltcart.planning.destination import refuse_clashes, refuse_mounts, refuse_unreleased
 from saltcart.planning.shelf_inspection import may_be_ledger
 from saltcart.progress import Progress, silent
+from saltcart.safefile import copy_owner
 from saltcart.shelves import manifest
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.marks import mark_of
@@ -368,6 +369,8 @@ def write_manifest(trip: Trip, number: int) -> str:
         lambda digest: trip.logbook.record(**{f"manifest {number}": [path, digest]}),
         staged_for(path, trip.name) if waits else "",
     )
+    if os.geteuid() == 0:
+        copy_owner(shelf.old, staged_for(path, trip.name) if waits else path)
     return path
 
 

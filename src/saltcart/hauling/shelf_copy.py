@@ -234,7 +234,7 @@ class ShelfCopy:
         fact = f"made {self.number}"
         if missing := missing_folders(top):
             self.log.record(**{fact: [*self.log.fact(fact, []), *missing]})
-        make_folders(top)
+        make_folders(top, like=self.shelf.old)
         handle = os.open(top, FOLDER_FLAGS | os.O_NOFOLLOW)
         try:
             self.make_folders_for_renamed(handle)
