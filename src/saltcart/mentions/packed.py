@@ -72,7 +72,7 @@ class Zstandard:
         import zstandard  # seldom met
 
         self.damage = zstandard.ZstdError
-        self.inner = zstandard.ZstdDecompressor().stream_reader(stream, read_across_frames=True)
+        self.inner: Any = zstandard.ZstdDecompressor().stream_reader(stream, read_across_frames=True)
 
     def __enter__(self) -> "Zstandard":
         return self
