@@ -131,6 +131,22 @@ class Unpacked(ArchiveCase):
 
 
 class Untrusted(ArchiveCase):
+    def test_names_and_sizes_that_cannot_be_are_refused_at_the_draft(self):
+        """A name that no drive holds, a size that is not that of what is stored, one that nothing deflated becomes."""
+        long = self.members("Pack/" + "é" * 200 + ".wav", "Pack/a.wav", name="long.zip")
+        stored, deflated = self.members("a.wav", "b.wav", name="stored.zip"), self.pack("zip", "deflated")
+        for path in (stored, deflated):
+            raw = bytearray(path.read_bytes())
+            place = raw.index(b"PK\1\2") + 24
+            raw[place : place + 4] = (1 << 30).to_bytes(4, "little")
+            path.write_bytes(raw)
+        before = tree(self.top, "home")
+        for path, words in ((long, "too long for any drive"), (stored, "cannot be"), (deflated, "cannot be")):
+            with self.subTest(path.name):
+                done = self.run_program("move", path, "--to", self.lighter / "Packs", "--yes", status=3)
+                self.assertIn(words, done.stderr)
+        self.assertEqual(tree(self.top, "home"), before)
+
     def test_what_would_make_a_folder_a_drive_stays_in_the_archive(self):
         for name in (".saltcart-drive.toml", "Bêlls/deep/.saltcart-drive.toml", "Bêlls/.SALTCART-DRIVE.toml"):
             with self.subTest(name):
@@ -196,11 +212,13 @@ class Untrusted(ArchiveCase):
                 self.assertFalse(self.place.exists())
 
     def test_one_that_holds_more_than_it_says_is_not_believed(self):
-        path = self.members("big.wav", name="lie.zip")
-        data = path.read_bytes()
-        path.write_bytes(
-            data.replace((100).to_bytes(4, "little") * 2, (100).to_bytes(4, "little") + (9).to_bytes(4, "little"))
-        )
+        path = self.downloads / "lie.zip"
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.writestr("big.wav", "xyz" * 100)
+        raw = bytearray(path.read_bytes())
+        for place in (raw.index(b"PK\3\4") + 22, raw.index(b"PK\1\2") + 24):
+            raw[place : place + 4] = (9).to_bytes(4, "little")
+        path.write_bytes(raw)
         done = self.run_program("move", path, "--to", self.lighter, "--yes", status=4)
         self.assertRegex(done.stderr, "damaged in the archive|as long as")
 

@@ -29,6 +29,8 @@ HEAD_BYTES = 262
 DRIVE_LETTER = re.compile(r"[A-Za-z]:")
 ENCRYPTED = 1  # in the flags of a zip member (APPNOTE 4.4.4)
 UTF8_NAME = 0x800
+LONGEST_NAME, LONGEST_PATH = 255, 4000  # bytes of one name on all usual drives; signs of a path
+MOST_DEFLATED = 1040  # bytes that one byte of deflated data can become
 LEFT_BY_SYSTEMS = "__MACOSX/"  # what one operating system adds to every zip: attributes of files, as files
 
 
@@ -179,7 +181,18 @@ def zip_members(path: str, archive: zipfile.ZipFile) -> Iterator[Member | None]:
             continue
         if fact.flag_bits & ENCRYPTED:
             raise refusal(path, "is encrypted")
+        if cannot_be(fact):
+            raise refusal(path, f"says of {show(fact.filename)} that it has {fact.file_size:,} bytes, which cannot be")
         yield Member(name_of(fact), fact.file_size, zip_time(fact), fact.header_offset)
+
+
+def cannot_be(fact: zipfile.ZipInfo) -> bool:
+    """Whether a member says that more comes out of it than can: what is stored has its own size, and what is deflated
+    at most a thousand times as much (RFC 1951: 258 bytes for two bits).
+    """
+    if fact.compress_type == zipfile.ZIP_STORED:
+        return fact.file_size != fact.compress_size
+    return fact.compress_type == zipfile.ZIP_DEFLATED and fact.file_size > MOST_DEFLATED * fact.compress_size
 
 
 def name_of(fact: zipfile.ZipInfo) -> str:
@@ -218,4 +231,6 @@ def safe(path: str, name: str) -> str:
     parts = [part for part in name.split("/") if part not in ("", ".")]
     if not parts or ".." in parts or name.startswith("/") or DRIVE_LETTER.match(name) or "\0" in name:
         raise refusal(path, f"holds {show(name)}, which leads out of the folder it is unpacked to")
+    if any(len(part.encode("utf-8", "surrogateescape")) > LONGEST_NAME for part in parts) or len(name) > LONGEST_PATH:
+        raise refusal(path, f"holds a name that is too long for any drive: {show(name[:60])} ...")
     return "/".join(parts)
