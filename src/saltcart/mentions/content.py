@@ -32,7 +32,7 @@ from saltcart.waybills.waybill import read
 MOST_SPOTS = 5
 EXCERPT = 60
 MOST_CELLS = 5000
-FIRST, BLOCK = 64 << 10, 4 << 20  # bytes read at once: most files are small
+FIRST, BLOCK = 256 << 10, 4 << 20  # bytes read at once: most files are small
 PATH_START = re.compile(r"(?<![\w/\\.])(?:file:/|~/|\.{1,2}/|/|\$\w+/|[A-Za-z]:[\\/])")
 OWN = b"# Salt Cart"  # how a waybill begins
 # What a file may be met with that cannot be read: it is counted, and the search goes on.
@@ -130,7 +130,7 @@ def may_name(data: bytes, forms: tuple[PlaceForms, ...]) -> bool:
     return (
         any(raw in low for raw in anchors_of(forms))
         or any(raw in data for raw in literals_of(forms))
-        or (STREAM.search(data) is not None and b"\0" in data)
+        or (b"\0" in data and STREAM.search(data) is not None)
     )
 
 
