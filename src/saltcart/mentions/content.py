@@ -13,7 +13,7 @@ import zipfile
 import zlib
 from collections.abc import Iterable, Iterator, Sequence
 from functools import lru_cache
-from typing import IO, Protocol
+from typing import IO, NamedTuple, Protocol
 
 from msgspec import Struct, field
 
@@ -126,24 +126,38 @@ def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = Non
 
 def may_name(data: bytes, forms: tuple[PlaceForms, ...]) -> bool:
     """Whether some content may name one of the places: it holds one of their anchors, or something packed in it may."""
-    low = data.lower()
+    low, needles, wide = data.lower(), needles_of(forms), b"\0" in data
     return (
-        any(raw in low for raw in anchors_of(forms))
-        or any(raw in data for raw in literals_of(forms))
-        or (b"\0" in data and STREAM.search(data) is not None)
+        any(raw in low for raw in needles.plain)
+        or any(raw in data for raw in needles.coded)
+        or (b"%" in data and any(raw in low for raw in needles.escaped))
+        or (wide and (STREAM.search(data) is not None or any(raw in low for raw in needles.wide)))
     )
 
 
-@lru_cache(maxsize=8)
-def anchors_of(forms: tuple[PlaceForms, ...]) -> tuple[bytes, ...]:
-    """What is looked for in small letters, each once."""
-    return tuple(dict.fromkeys(mark.raw for one in forms for mark in one.anchors))
+class Needles(NamedTuple):
+    """What is looked for, each once: in small letters, the `wide` ones where there are NULs, the `escaped` where there
+    are percent signs; and what is `coded` as it is.
+    """
+
+    plain: tuple[bytes, ...]
+    wide: tuple[bytes, ...]
+    escaped: tuple[bytes, ...]
+    coded: tuple[bytes, ...]
 
 
 @lru_cache(maxsize=8)
-def literals_of(forms: tuple[PlaceForms, ...]) -> tuple[bytes, ...]:
-    """What is looked for as it is, each once."""
-    return tuple(dict.fromkeys(raw for one in forms for raw in one.literal))
+def needles_of(forms: tuple[PlaceForms, ...]) -> Needles:
+    """What is looked for of some places."""
+    marks = [mark for one in forms for mark in one.anchors]
+    literals = [raw for one in forms for raw in one.literal]
+    wide = [raw.lower() for raw in literals if b"\0" in raw]
+    return Needles(
+        tuple(dict.fromkeys(mark.raw for mark in marks if not mark.wide and not mark.escaped)),
+        tuple(dict.fromkeys([*(mark.raw for mark in marks if mark.wide), *wide])),
+        tuple(dict.fromkeys(mark.raw for mark in marks if mark.escaped)),
+        tuple(dict.fromkeys(raw for raw in literals if b"\0" not in raw)),
+    )
 
 
 def in_cache(path: str) -> bool:

@@ -165,6 +165,8 @@ def find(
                 if found := hit_at(data, at, number, one, mark.wide, names, binary):
                     yield found
         for raw, encoding in one.literal.items() if one.names else ():
+            if raw not in data:
+                continue
             yield from (Hit(found.start(), number, FULL, encoding) for found in re.finditer(re.escape(raw), data))
 
 
