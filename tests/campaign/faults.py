@@ -24,7 +24,7 @@ class Campaign(CrashCase):
     """`words` is the command under trouble; `prepare` leads up to it.  `drives` are those that may be pulled."""
 
     drives = ("keel", "lighter", "home")
-    step = STEP or 139
+    step = STEP or 211
 
     def prepare(self):
         """Make the world in which the command is typed; its words."""

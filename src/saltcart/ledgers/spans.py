@@ -18,7 +18,6 @@ from msgspec import Struct
 
 from saltcart.errors import BadLedger, CannotSpell, show
 from saltcart.ledgers.base import NO_EDITS, REMEDY_DEPENDANT, REMEDY_LIST, Batch, Batched, Entry, Key, ListEdits
-from saltcart.ledgers.dependants import Change, dependant, digest_of_member
 from saltcart.ledgers.facts import Facts
 from saltcart.ledgers.numbered import edit, runs_to_edit
 from saltcart.ledgers.wrappers import PLAIN, Wrapper
@@ -262,6 +261,8 @@ class TextLedger(Batched):
 
     def refuse_dependants(self, spans: Spans, texts: Sequence[bytes], resized: bool) -> None:
         """Raise CannotSpell when something else in the file, or beside it in its package, would be untrue then."""
+        from saltcart.ledgers.dependants import Change, dependant, digest_of_member  # needed only by what is rewritten
+
         changes = [
             Change(start, old, kind.coding.decode(old))
             for start, old, new, kind in zip(spans.starts, spans.inside, texts, spans.kinds, strict=True)

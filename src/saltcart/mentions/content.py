@@ -22,7 +22,6 @@ from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.sqlite.quoting import literal, quoted
 from saltcart.ledgers.wrappers import LARGEST_INSIDE
 from saltcart.mentions.file_types import holds_no_references
-from saltcart.mentions.free_text import in_sentence, is_free
 from saltcart.mentions.history import LINE, is_log
 from saltcart.mentions.packed import DEEPEST, STREAM, Budget, TooMuch, is_packed, unpacked, zlib_streams
 from saltcart.mentions.place_forms import HEAD, Hit, PlaceForms, find, is_binary
@@ -219,6 +218,8 @@ def in_stream(
         binary = is_binary(data[:HEAD]) if binary is None else binary
         if hits and free is None:
             mention.log = mention.log or (not lead and first == 0 and is_log(data[:FIRST]))
+            from saltcart.mentions.free_text import is_free  # most files name nothing
+
             free = not binary and not mention.log and is_free(data, first == 0 and last == len(data))
         for hit in hits:
             if first <= hit.at < last:
@@ -259,6 +260,8 @@ def starts_in_sentence(data: bytes, at: int, place: PlaceForms) -> bool:
     start = max(data.rfind(b"\n", 0, at) + 1, at - place.longest)
     line = data[start:at].decode("utf-8", "replace")
     first = max((found.start() for found in PATH_START.finditer(line)), default=len(line))
+    from saltcart.mentions.free_text import in_sentence
+
     return in_sentence(line, first)
 
 

@@ -3,10 +3,7 @@
 Formats: RFC 1952 (gzip), RFC 1950 (zlib), RFC 8878 (Zstandard), the .xz file format 1.2.1, APPNOTE (zip).
 """
 
-import bz2
-import gzip
 import io
-import lzma
 import re
 import zipfile
 import zlib
@@ -88,10 +85,31 @@ class Zstandard:
             raise ValueError(f"is damaged ({error})") from error
 
 
+def gzip_reader(stream: IO[bytes]) -> Any:
+    """What a gzip file holds."""
+    import gzip  # as the others, seldom needed: most files are not packed
+
+    return gzip.GzipFile(fileobj=stream)
+
+
+def bzip2_reader(stream: IO[bytes]) -> Any:
+    """What a bzip2 file holds."""
+    import bz2
+
+    return bz2.BZ2File(stream)
+
+
+def xz_reader(stream: IO[bytes]) -> Any:
+    """What an xz file holds."""
+    import lzma
+
+    return lzma.LZMAFile(stream)
+
+
 PACKERS: dict[bytes, Callable[[IO[bytes]], Any]] = {
-    GZIP_MAGIC: lambda stream: gzip.GzipFile(fileobj=stream),
-    b"BZh": bz2.BZ2File,
-    b"\xfd7zXZ\0": lzma.LZMAFile,
+    GZIP_MAGIC: gzip_reader,
+    b"BZh": bzip2_reader,
+    b"\xfd7zXZ\0": xz_reader,
     b"\x28\xb5\x2f\xfd": Zstandard,
 }
 

@@ -17,7 +17,6 @@ from saltcart.ledgers.facts import Facts, facts
 from saltcart.ledgers.maps import Map, Rule
 from saltcart.ledgers.rules import Parts
 from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, batches_of, in_parts, put_together, text_of
-from saltcart.ledgers.sqlite.dependent_cells import dependent
 from saltcart.ledgers.sqlite.opening import connect, reading, unwritten
 from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.sqlite.row_edits import RowEdits
@@ -156,6 +155,8 @@ class SqliteLedger(Batched):
                 ) from error
             copy.execute("ATTACH ? AS before", (uri,))
             self.prove(copy, changes, swaps, rows)
+            from saltcart.ledgers.sqlite.dependent_cells import dependent  # needed only by what is rewritten
+
             if why := dependent(copy, self.plan.rules):
                 raise CannotSpell(f"{show(self.path)} is left as it is: {why}", REMEDY_DEPENDANT)
             copy.execute("DETACH before")
