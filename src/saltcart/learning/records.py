@@ -16,7 +16,7 @@ from saltcart.ledgers.spans import TextLedger
 from saltcart.shelves.audio import kind_of
 from saltcart.spelling import spelling_named
 
-MOST_PLACES, MOST_ENTRIES = 12, 2000
+MOST_FOLDERS, MOST_PLACES, MOST_ENTRIES = 8, 12, 2000
 NAMES_TRIED = ("relative", "windows-relative", "uri-reference")
 
 
@@ -59,7 +59,7 @@ def split_lessons(samples: Sequence[Sample], lessons: Sequence[Lesson]) -> Itera
     known = {lesson.place for lesson in lessons if lesson.sure}
     folders = {lesson.place: [at_of(lesson)] for lesson in lessons if lesson.entry.get("names") == "folder"}
     places = [place for place in samples[0].content.values if place not in known and not place.endswith(KEYS)]
-    waiting = list(folders)
+    waiting = list(folders)[:MOST_FOLDERS]
     while waiting:
         base = waiting.pop(0)
         for place, name in product(places[:MOST_PLACES], NAMES_TRIED):
