@@ -95,6 +95,21 @@ class Searching(unittest.TestCase):
                 found = content.mentions_in(str(self.files / name), [PlaceForms(PLACE, "/")])
                 self.assertEqual(found.count, 3)
 
+    def test_a_packed_part_is_read_or_told_however_long_it_is(self):
+        """Within one piece of a large file, over the end of one, and among bytes that look like beginnings."""
+        noise = random.Random(3).randbytes
+        wanted = f"kit={PLACE}/x.wav\n".encode()
+        for name, lead, packed in (
+            ("in.bin", noise(3 << 20), zlib.compress(noise(1000) + wanted)),
+            ("over.bin", noise(3 << 20), zlib.compress(noise(9 << 20) + wanted)),
+            ("decoys.bin", b"PACK\0" + b"\x78\x01" * 9000, zlib.compress(wanted * 3)),
+        ):
+            with self.subTest(name):
+                self.write(name, b"\0" + lead + packed + noise(3 << 20))
+                result = search(forms_of([PLACE]), [str(self.files / name)])
+                self.assertEqual(len(result.found) + sum(result.gap_counts.values()), 1)
+        self.assertEqual(len(search(forms_of([PLACE]), [str(self.files / "in.bin")]).found), 1)
+
     def test_what_costs_too_much_is_a_gap(self):
         """A bomb, members that are each harmless, one packed in the other too often, and what is no packed file."""
         many = io.BytesIO()

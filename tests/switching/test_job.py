@@ -157,6 +157,18 @@ class Job(WorldCase):
         self.assert_all_play()
         self.assertTrue(list(self.lighter.glob("Sounds/.Bell Tones.set-aside-*")), "nothing is removed")
 
+    def test_a_released_trip_is_undone_where_our_own_configuration_followed(self):
+        """After `start`: the configuration names the shelf, and is a ledger of the trip that no map reads."""
+        cart = self.top / "cart.toml"
+        cart.write_text(f'maps = ["{PLAYER_MAP}"]\n[[shelf]]\npath = "{self.shelf}"\n')
+        before = cart.read_text()
+        trip = self.run_json("move", self.shelf, "--to", self.new.parent, "--yes")["trip"]
+        self.assertIn(str(self.new), cart.read_text())
+        self.run_program("release", trip, "--yes", "--own")
+        self.run_program("undo", trip, "--yes")
+        self.assertTrue(self.shelf.is_dir())
+        self.assertEqual(cart.read_text(), before)
+
     def test_release_only_after_a_clean_check(self):
         trip = self.move()["trip"]
         victim = self.new / "high" / "Été 50%.wav"

@@ -67,7 +67,7 @@ def show_account(screen: Screen, account: Account, changed: bool) -> None:
         for one in files
         if one.uncovered
     ]
-    if rows:
+    if rows or any(one.views for one in files):
         screen.say()
     screen.table("Will go on naming the old place", ("File", "How it stands", ">Times", "For instance"), rows[:SHOWN])
     if len(rows) > SHOWN:
@@ -108,8 +108,6 @@ def show_gaps(screen: Screen, search: Search, away: Sequence[str]) -> None:
 def show_views(screen: Screen, files: Sequence[Accounted]) -> None:
     """Which programs would see less, through which of their folders."""
     rows = [(place(one.path), place(view.folder), view.before, view.after) for one in files for view in one.views]
-    if rows:
-        screen.say()
     columns = ("Program's file", "Folder that it lists", ">Sounds in it now", ">After the move")
     screen.table("Folders that stay and will show less", columns, rows if screen.all else rows[:SHOWN])
 
@@ -153,9 +151,13 @@ def advice(files: Sequence[Accounted], arranged: bool) -> list[str]:
     if linked:
         lines.append("Let your own links lead to the new place:   add --turn-links")
     if less:
-        lines.append(f"Or add the new folder to the list of folders in its program, then:   add --leave-unread {first}")
-    if len(less) == len(files) or len(linked) == len(files):
-        return lines if less else [*lines, f"Or let it lead nowhere:   add --leave-unread {first}"]
+        shown = shlex.quote(show(less[0].path))
+        lines.append(f"Add the new folder to the list in its program after the move:   add --leave-unread {shown}")
+    if len(less) == len(files):
+        return lines
+    if len(linked) == len(files):
+        return [*lines, f"Or let it lead nowhere:   add --leave-unread {first}"]
+    first = shlex.quote(show(next(one for one in files if one not in less).path))
     if unread:
         described = shlex.quote(show(unread[0].path))
         lines.append(f"Describe the file (see docs/maps.md):   saltcart learn {described} --against SHELF")

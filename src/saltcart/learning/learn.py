@@ -15,7 +15,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from itertools import product
 
-from saltcart.errors import BadLedger, SaltCartError, show
+from saltcart.errors import BadLedger, CannotSpell, SaltCartError, show
 from saltcart.judging.resolver import Resolver
 from saltcart.learning.containers import KEYED, Content, contents, general, generalised
 from saltcart.learning.ground import Disk, Ground
@@ -249,7 +249,7 @@ def proof_of(path: str, plan: Map, disk: Disk, folder: str) -> Proof:
         proof.uncovered, proof.spots = left.live(known=True), left.spots
         os.unlink(trial)
     except UNREADABLE as error:
-        proof.trouble = getattr(error, "what", str(error))
+        proof.trouble, proof.refused = getattr(error, "what", str(error)), isinstance(error, CannotSpell)
     if plan.counting and proof.uncovered and not proof.trouble:
         proof.trouble = f"not every mention in {show(os.path.basename(path))} has its length before it"
     return proof

@@ -29,7 +29,8 @@ class Lesson(Struct):
 class Proof(Struct):
     """What the map makes of one file: entries read back, and rewritten on trial.
 
-    `uncovered` mentions of the shelves are reached by no entry; `spots` are some of them.
+    `uncovered` mentions of the shelves are reached by no entry; `spots` are some of them.  What was `refused` is
+    understood, and cannot be rewritten.
     """
 
     path: str
@@ -38,6 +39,7 @@ class Proof(Struct):
     uncovered: int = 0
     spots: Sequence[Spot] = ()
     trouble: str | None = None
+    refused: bool = False
 
 
 class Learnt(Struct):

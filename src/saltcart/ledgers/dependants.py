@@ -63,17 +63,17 @@ def digests_of_text(text: str) -> set[bytes]:
 
 
 def dependant(data: bytes, changes: Sequence[Change], resized: bool) -> str | None:
-    """What in `data` would be untrue once these texts change, in words; None when nothing is seen.  `resized`: the file
-    gets another length.
+    """What a file with this content does that would be untrue once these texts change, such as "holds ..."; None when
+    nothing is seen.  `resized`: the file gets another length.
     """
     some, words = changes[:SAMPLE], {found.lower() for found in HEX.findall(data)}
     return (
-        (texts_digest(data, some, words) and "it holds the digest of a path that would change")
-        or (sum_of_file(data) and "it holds a sum of its own content, which would be wrong then")
-        or (lengths_before(data, some) and "the length of each path stands before it")
-        or (lengths_beside(data, some) and "its records say how long their paths are")
-        or (resized and own_size(data) and "it says how long it is")
-        or (offsets(data, changes) and "it holds a table of the places of its texts")
+        (texts_digest(data, some, words) and "holds the digest of a path that would change")
+        or (sum_of_file(data) and "holds a checksum of its own content, which would be wrong")
+        or (lengths_before(data, some) and "gives the length of each path before it")
+        or (lengths_beside(data, some) and "gives the length of each path in its record")
+        or (resized and own_size(data) and "says how long it is")
+        or (offsets(data, changes) and "holds a table of where its texts begin")
         or None
     )
 

@@ -20,7 +20,7 @@ from saltcart.spelling import spelling_named
 # A format is a module with NAME, claims(name, head) and spans(data); WRAPPER when it comes wrapped.
 TEXT_FORMATS: tuple[ModuleType, ...] = (m3u, pls, xspf, jspf, cue, sfz, turtle, dawproject)
 HEAD_BYTES = 4096
-UNTRUSTED = "it is binary, and nothing is known of it but the lengths before its texts (--trust-map rewrites it)"
+UNTRUSTED = "is binary, and only the lengths before its texts are known (to rewrite it all the same: --trust-map)"
 
 
 def head_of(path: str) -> bytes:

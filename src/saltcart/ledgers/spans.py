@@ -270,9 +270,9 @@ class TextLedger(Batched):
         ]
         why = self.untrusted or dependant(spans.data, changes, resized)
         if not why and any(digest_of_member(spans.data, other) for other in self.wrapper.others(self.last[0])):
-            why = "another part of the same file holds its digest"
+            why = "holds a digest of what would change, in another of its parts"
         if why:
-            raise CannotSpell(f"{show(self.path)} is left as it is: {why}", REMEDY_DEPENDANT)
+            raise CannotSpell(f"{show(os.path.basename(self.path))} {why}", REMEDY_DEPENDANT)
 
     def edited(self, spans: Spans, texts: Sequence[bytes], edits: ListEdits) -> bytes:
         """The data with these texts in the spans, and lists changed; proven to differ in nothing else."""

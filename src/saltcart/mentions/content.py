@@ -195,7 +195,9 @@ def in_packed(
                 raise TooMuch("is packed too often")
             whole = io.BytesIO(start + inner.stream.read(budget.left + 1))
             in_packed(mention, start, whole, forms, folder, budget, inner.where, depth + 1)
-        else:
+        elif len(start) < FIRST and not may_name(start, tuple(forms)):
+            pass  # all of it
+        elif not holds_no_references(start, inner.size or len(start)):
             in_stream(mention, start, inner.stream, forms, folder, inner.where, budget=budget)
 
 
@@ -228,7 +230,7 @@ def in_stream(
                 prose = not binary and starts_in_sentence(data, hit.at, forms[hit.place])
                 around = excerpt(data, hit.at)
                 mention.add(forms[hit.place], f"{lead}{LINE}{line}", hit, around, prose, bool(free))
-        for at, content in zlib_streams(data, first, last, budget) if binary else ():
+        for at, content in zlib_streams(data, first, last, last < len(data), budget) if binary else ():
             for hit in find(content, forms, folder):
                 mention.add(forms[hit.place], f"{lead}packed at {at}, {LINE}1", hit, excerpt(content, hit.at))
         if last < len(data):  # there is more

@@ -20,7 +20,8 @@ MOST_MEMBERS = 50_000
 SMALL, MOST_AT_ONCE = 64 << 10, 8 << 20  # bytes of a packed file, and of what comes out of it, that are read at once
 DEEPEST = 3  # packed in packed in packed
 STREAM = re.compile(rb"\x78[\x01\x5e\x9c\xda]")  # how zlib begins with the usual window
-MOST_STREAMS, LEAST = 2000, 16  # beginnings that are tried in one piece of a file; bytes that a stream holds at least
+MOST_STREAMS = 300_000  # beginnings that are tried in one file
+PROBE, LEAST = 1024, 16  # bytes that tell whether one is a stream, and that come out of it at least
 
 
 class TooMuch(ValueError):
@@ -34,6 +35,13 @@ class Budget:
 
     def __init__(self, packed: int):
         self.left = min(LARGEST_INSIDE, ALWAYS + RATIO * packed)
+        self.attempts = MOST_STREAMS
+
+    def attempt(self) -> None:
+        """Count one more beginning that is tried.  Raises TooMuch after the last."""
+        self.attempts -= 1
+        if self.attempts < 0:
+            raise TooMuch("holds too many packed parts to be read")
 
     def take(self, count: int) -> None:
         """Count some bytes.  Raises TooMuch once it is spent."""
@@ -56,10 +64,11 @@ class Counted:
 
 
 class Inner(NamedTuple):
-    """What came out: where it stood in the file, in words, and its content as a stream."""
+    """What came out: where it stood in the file, in words, its content as a stream, and its size where that is told."""
 
     where: str
     stream: Counted
+    size: int = 0
 
 
 class Zstandard:
@@ -154,24 +163,33 @@ def members(stream: IO[bytes], where: str, budget: Budget) -> Iterator[Inner]:
     with zipfile.ZipFile(stream) as archive:
         if len(archive.infolist()) > MOST_MEMBERS:
             raise TooMuch("holds too many files to be read")
-        for fact in archive.infolist():
-            if fact.file_size and not kind_of(fact.filename):
-                with archive.open(fact) as member:
-                    yield Inner(f"{where}{show(fact.filename)}, ", Counted(member, budget))
+        facts = [fact for fact in archive.infolist() if fact.file_size and not kind_of(fact.filename)]
+        if sum(fact.file_size for fact in facts) > budget.left:
+            raise TooMuch("holds too much to be read")  # before any of it is
+        for fact in facts:
+            with archive.open(fact) as member:
+                yield Inner(f"{where}{show(fact.filename)}, ", Counted(member, budget), fact.file_size)
 
 
-def zlib_streams(data: bytes, first: int, last: int, budget: Budget) -> Iterator[tuple[int, bytes]]:
-    """What is packed by zlib within a binary file, and where each begins."""
-    skip = first
-    for number, found in enumerate(STREAM.finditer(data, first, last)):
-        if number >= MOST_STREAMS:
-            raise TooMuch("holds too many packed parts to be read")
-        if found.start() < skip:
+def zlib_streams(data: bytes, first: int, last: int, more: bool, budget: Budget) -> Iterator[tuple[int, bytes]]:
+    """What is packed by zlib within a binary file, or within a piece of it that `more` follows, and where each begins.
+
+    Many bytes look like the beginning of a stream: a few of those that follow tell.  Raises TooMuch for a stream that
+    goes on behind the piece.
+    """
+    view, skip = memoryview(data), first
+    for found in STREAM.finditer(data, first, last):
+        start = found.start()
+        if start < skip:
             continue
+        budget.attempt()
         with suppress(zlib.error):
+            if len(zlib.decompressobj().decompress(view[start : start + PROBE], LEAST)) < LEAST:
+                continue
             worker = zlib.decompressobj()
-            content = worker.decompress(data[found.start() :], budget.left + 1)
+            content = worker.decompress(view[start:], budget.left + 1)
             budget.take(len(content))
-            if len(content) >= LEAST:
-                skip = len(data) - len(worker.unused_data) if worker.eof else skip
-                yield found.start(), content
+            if more and not worker.eof and len(data) - start > PROBE:
+                raise TooMuch("holds a packed part that is too long to be read")
+            skip = len(data) - len(worker.unused_data) if worker.eof else skip
+            yield start, content

@@ -120,7 +120,7 @@ class Accountant:
         self.parting: dict[str, list[str]] = {}  # of files, what they would not find from their folder any more
         self.learnt: set[str] = set()
         self.counted: set[str] = set()
-        self.reasons: dict[str, str] = {}  # why files that could be read so cannot be rewritten
+        self.reasons: dict[str, str] = {}  # why files that are understood cannot be rewritten
 
     def account(self, ledgers: list[DraftedLedger]) -> Account:
         """The account; ledgers that were found and understood are added to `ledgers`, their maps to the waybill."""
@@ -314,7 +314,7 @@ class Accountant:
         plan = keep_map(trusted + lesson.map_text) if any(map(worth, lesson.proofs)) else None
         self.maps += [plan] if plan else []
         for proof in lesson.proofs:
-            if proof.trouble:
+            if proof.trouble and proof.refused:
                 self.reasons[proof.path] = proof.trouble
         for proof in lesson.proofs if plan else ():
             best = found.get(proof.path)
@@ -343,7 +343,7 @@ class Accountant:
             word = ORIGINALS
         elif path in self.waybill.left_unread:
             word = LEFT
-        elif one and not one.line.rewrite:
+        elif (one and not one.line.rewrite) or (not one and path in self.reasons):
             word = UNCHANGEABLE
         else:
             word = IN_PART if one and one.changes else UNREAD

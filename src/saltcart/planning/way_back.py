@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from saltcart.cart import Cart
 from saltcart.errors import Refused
 from saltcart.ledgers import load_map
+from saltcart.ledgers.formats import cart_toml
 from saltcart.planning.draft import Draft, draft
 from saltcart.planning.request import Request
 from saltcart.progress import Progress, silent
@@ -51,11 +52,13 @@ def way_back(
                 "What was in it lies at its new place; to have it elsewhere, move that.",
             )
         pairs = [pair for shelf in trip.waybill.shelves for pair in ways_home(shelf)]
+        # Our own configuration follows in any case, and no map reads it.
+        ledgers = [row.place for row in trip.logbook.ledgers() if row.map_name != cart_toml.NAME]
         known = {load_map(path).name for path in cart.maps}  # which may have been mended since
         request = Request(
             [place for place, _home in pairs],
             [home for _place, home in pairs],
-            [row.place for row in trip.logbook.ledgers() if os.path.exists(row.place)],
+            [place for place in ledgers if os.path.exists(place)],
             [plan.path for plan in trip.maps() if plan.name not in known],
             means=trip.waybill.means,
             cart=cart,
@@ -64,5 +67,6 @@ def way_back(
             names=names_home(trip.waybill.shelves),
             signpost=signpost,
             leave_unread=leave_unread,
+            not_searched=[place for place in trip.waybill.not_searched if os.path.lexists(place)],
         )
         return draft(request, progress)

@@ -158,7 +158,7 @@ class SqliteLedger(Batched):
             from saltcart.ledgers.sqlite.dependent_cells import dependent  # needed only by what is rewritten
 
             if why := dependent(copy, self.plan.rules):
-                raise CannotSpell(f"{show(self.path)} is left as it is: {why}", REMEDY_DEPENDANT)
+                raise CannotSpell(f"{show(os.path.basename(self.path))}: {why}", REMEDY_DEPENDANT)
             copy.execute("DETACH before")
 
     def whole_cells(self, copy: sqlite3.Connection, changes: Mapping[Key, str], edits: ListEdits) -> Mapping[Key, str]:
