@@ -1,9 +1,11 @@
 """Archives as sources: unpacked, verified, split, and taken back; and those that are not to be trusted."""
 
 import os
+import shlex
 import tarfile
 import zipfile
 
+from saltcart.planning import inside_archives
 from tests.world import WorldCase, tree, wav
 
 KINDS = ("zip", "tar", "tar.gz", "tar.xz")
@@ -80,6 +82,21 @@ class Parted(ArchiveCase):
         self.assertIn("presets/One.tin", said)
         self.assertEqual(tree(self.top, "home"), before)
         self.parted(path, "--leave-unread", path)
+
+    def test_what_is_too_large_to_be_looked_into_is_named(self):
+        """A picture of that size is not: it holds no references."""
+        size = inside_archives.LARGEST + 1
+        picture = b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR" + bytes(8) + b"\x08\2"
+        for name, content, status in (("Cover.png", picture, 0), ("Big.tin", b"TIN", 3)):
+            with self.subTest(name):
+                self.setUp()
+                (self.presets / name).write_bytes(content.ljust(size, b"\0"))
+                path = self.pack("zip")
+                said = self.parted(path, status=status).stderr
+                if status:
+                    self.assertIn("Big.tin", said)
+                    self.assertIn("too large", said)
+                    self.assertIn(f"--leave-unread {shlex.quote(str(path))}", said)
 
     def test_an_archive_that_stays_whole_needs_no_look(self):
         (self.presets / "One.tin").write_bytes(b"TIN\1\xff../low/C1.wav\xff\0")

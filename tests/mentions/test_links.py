@@ -61,6 +61,19 @@ class Links(WorldCase):
         for line in session.read_text().splitlines():
             self.assertTrue(os.path.isfile(line.removeprefix("clip=")), line)
 
+    def test_links_to_links_are_followed_to_their_end(self):
+        """Before the move, with the links turned, and by the check."""
+        inner = self.link("inner", self.shelf / "a.wav")
+        outer = self.link("outer.wav", inner)
+        said = self.run_program(*self.words, status=3).stderr
+        self.assertIn("outer.wav", said)
+        self.run_program(*self.words, "--turn-links", status=0)
+        self.assertTrue(inner.is_file() and outer.is_file())
+        inner.unlink()
+        inner.symlink_to(self.shelf / "a.wav")
+        self.link("late.wav", inner)
+        self.assertIn("late.wav", self.run_program("check", status=1).stdout)
+
     def test_links_elsewhere_are_no_concern(self):
         wav(self.keel / "Sounds" / "Other" / "x.wav", 5)
         self.link("other", self.keel / "Sounds" / "Other")

@@ -62,6 +62,17 @@ class Places(WorldCase):
         self.session(self.user / ".git" / "objects" / "ab")
         self.move(status=0)
 
+    def test_what_is_called_like_a_trash_is_one_by_what_is_in_it(self):
+        for folder, inside, status in (
+            ("$RECYCLE.BIN", "S-1-5-21-9", 0), ("$RECYCLE.BIN", "S-1-5-21-9/../songs", 3), ("$RECYCLE.BIN", "songs", 3),
+            (".Trashes", "501", 0), (".Trashes", "songs", 3), (".Trash-501", "files", 3),
+        ):  # fmt: skip
+            with self.subTest(folder=folder, inside=inside):
+                self.setUp()
+                (self.user / folder / inside.partition("/")[0]).mkdir(parents=True)
+                self.session(self.user / folder / inside / "a.ses")
+                self.move(status=status)
+
     def test_drives_beside_and_inside_what_is_searched(self):
         """A drive that hangs beside that of the sounds, and one that hangs in the home folder."""
         for place in (self.top / "third", self.user / "Drives" / "usb"):

@@ -18,7 +18,7 @@ import zstandard
 from saltcart.mentions import content, readers
 from saltcart.mentions.place_forms import PlaceForms
 from saltcart.mentions.search import search
-from saltcart.mentions.search_places import forms_after, forms_of
+from saltcart.mentions.search_places import forms_after, forms_of, parent_forms
 
 PLACE = "/mnt/keel/Sounds/Cloches d'été"
 OLD = 1_700_000_000  # seconds; long ago
@@ -126,6 +126,23 @@ class Searching(unittest.TestCase):
                 self.assertEqual(dict(result.gap_counts), {"not searched completely": 1})
         self.write("x.zst", b"\x28\xb5\x2f\xfd" + b"\xff" * 30)
         self.assertEqual(sum(search(forms_of([PLACE]), [str(self.files / "x.zst")]).gap_counts.values()), 1)
+
+    def test_what_goes_during_the_search_is_no_gap_but_a_drive_that_goes_is(self):
+        """A temporary file of some program, and all files of a folder that is not there any more either."""
+        for name, gone in (("a.txt", False), ("b.txt", True)):
+            with self.subTest(name):
+                path = f"{self.files}/sub/{name}"
+                os.makedirs(os.path.dirname(path), exist_ok=True)
+                if gone:
+                    os.rmdir(os.path.dirname(path))
+                answer = readers.answer_for(path, forms_of([PLACE]))
+                self.assertEqual(bool(answer), gone)
+
+    def test_each_folder_that_holds_the_place_counts_however_often_another_is_named(self):
+        """All but the last are too many for a list of examples."""
+        self.write("list.txt", 9 * b"dir=/mnt/keel\n" + b"dir=/mnt/keel/Sounds\n")
+        (found,) = search(parent_forms([PLACE]), [str(self.files)]).found
+        self.assertEqual({folder for folder, _spot in found.above}, {"/mnt/keel", "/mnt/keel/Sounds"})
 
     def test_many_files_are_read_by_several_processes(self):
         for number in range(1700):

@@ -1,9 +1,21 @@
 """Files in no format known that name sounds from their own folder: they follow, or hold the move back by name."""
 
+import os
 import re
+import subprocess
+import sys
+from unittest import mock
 
+from saltcart.planning import relative_references
 from tests.world import WorldCase, wav
 
+FEW = """
+import sys
+from saltcart.cli.main import main
+from saltcart.planning import relative_references
+relative_references.MOST = 5
+sys.exit(main())
+"""
 NAMES = ("kick 1.wav", "snare é.wav", "hat.wav")
 
 
@@ -55,6 +67,24 @@ class Parting(WorldCase):
         self.setUp()
         (self.shelf / "set.rack").write_bytes(b"RACK\1\xff../Other/x.wav\xff\0")
         self.assertIn("set.rack", self.move(status=3).stderr)
+
+    def test_names_are_found_wherever_they_stand_in_a_large_file(self):
+        """At its end, and where one piece that is read ends and the next begins; in one and two bytes a sign."""
+        path, block = self.shelf / "set.rack", 4096
+        for encoding in ("utf-8", "utf-16-le"):
+            for text, wanted in (("kick 1.wav", "kick 1.wav"), ("../Other/x.wav",) * 2, ("..\\Other", "../Other")):
+                for place in (*range(block - 30, block + 4), 3 * block):
+                    path.write_bytes(b"\xff".ljust(place, b"\1") + f"{text}\0".encode(encoding) + b"\xff")
+                    with mock.patch.object(relative_references, "BLOCK", block):
+                        found = relative_references.relative_targets(str(path))
+                    self.assertIn(os.path.normpath(self.shelf / wanted), found, (encoding, place))
+
+    def test_what_holds_too_many_names_is_named(self):
+        (self.shelf / "set.rack").write_bytes(b"\1".join(b"%d.wav" % number for number in range(9)))
+        draft = ("draft", self.shelf, "--to", self.new.parent, "--only", "kick*", "--out", self.top / "way")
+        done = subprocess.run([sys.executable, "-c", FEW, *draft], env=self.environment, capture_output=True, text=True)
+        self.assertEqual(done.returncode, 1, done.stderr)
+        self.assertIn("set.rack", done.stdout)
 
     def test_what_stays_together_is_no_concern(self):
         """Kits whose sounds come with them, and words that are no sounds."""

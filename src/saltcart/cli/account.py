@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from saltcart.cli.screen import Screen, many, place
 from saltcart.errors import Refused, show
+from saltcart.mentions.readers import TOO_LARGE, TOO_MUCH, UNREADABLE_WORD
 from saltcart.mentions.standings import (
     HISTORY,
     IN_FULL,
@@ -32,7 +33,11 @@ if TYPE_CHECKING:  # a check draws up no account
 
 SHOWN = 20
 MOST_GAPS_SHOWN = 3
-WHY_NOT = {"could not be read": "for it could not be read", "too large": "for it is larger than 512 MB"}
+WHY_NOT = {
+    UNREADABLE_WORD: "because it could not be read",
+    TOO_LARGE: "because it is larger than 512 MB",
+    TOO_MUCH: "because it unpacks to too much",
+}
 STANDINGS = {
     IN_FULL: "understood",
     IN_PART: "understood in part",
@@ -86,8 +91,8 @@ def show_account(screen: Screen, account: Account, changed: bool) -> None:
 
 
 def show_inside(screen: Screen, files: Sequence[Accounted]) -> None:
-    """Which files in archives name what parts from them, and are not understood."""
-    rows = [(place(one.path), one.uncovered, spots_text(one.spots)) for one in files]
+    """Which files in archives name what parts from them, or may do so, and are not understood."""
+    rows = [(place(one.path), one.uncovered, spots_text(one.spots) or one.why) for one in files]
     screen.table("In archives, and naming what goes elsewhere", ("File", ">Times", "For instance"), rows[:SHOWN])
 
 
@@ -97,11 +102,12 @@ def show_gaps(screen: Screen, search: Search, away: Sequence[str]) -> None:
         screen.remark(f"Not searched, for it is not there: {place(one)}")
     for why, count in sorted(search.gap_counts.items()):
         some = [gap.path for gap in search.gaps if gap.why == why]
-        named = ", ".join(map(place, some if screen.all else some[:MOST_GAPS_SHOWN]))
-        more = "" if screen.all or count <= MOST_GAPS_SHOWN else f" and {count - MOST_GAPS_SHOWN} more (--all)"
+        shown = some if screen.all else some[:MOST_GAPS_SHOWN]
+        more = f" and {count - len(shown)} more (--all)" if count > len(shown) else ""
+        words = shlex.join(map(show, some[:MOST_GAPS_SHOWN]))
         screen.remark(
-            f"Not searched, {WHY_NOT.get(why, why)}: {named}{more}. If nothing there matters: --no-search"
-            f" {shlex.quote(show(some[0]))}"
+            f"Not searched, {WHY_NOT[why]}: {', '.join(map(place, shown))}{more}. If nothing there matters:"
+            f" --no-search {words}"
         )
 
 
@@ -142,6 +148,9 @@ def spots_text(spots: Sequence[Spot]) -> str:
 
 def advice(files: Sequence[Accounted], arranged: bool) -> list[str]:
     """What a person can do about files that would not follow."""
+    if packed := files[0].archive:
+        left = f"Or let it go on naming the old place:   add --leave-unread {shlex.quote(show(packed))}"
+        return ["Keep what it names together with it: change the patterns of --small-to, or leave that out", left]
     first, unread = shlex.quote(show(files[0].path)), [one for one in files if one.standing != UNCHANGEABLE]
     link = "Leave a link at the old place, for programs that follow links:   add --signpost"
     lines = [] if arranged else [link]  # which leads to one folder

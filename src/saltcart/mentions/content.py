@@ -87,7 +87,7 @@ class Mention(Struct):
         """Take up one spot that names a place, with what stands around it, in a sentence or in free text or not."""
         form, encoding = hit.form, hit.encoding
         if place.alone:
-            if not (self.log or prose or free) and len(self.above) < MOST_SPOTS:
+            if not (self.log or prose or free) and all(folder != place.place for folder, _spot in self.above):
                 self.above.append((place.place, Spot(where, f"{form}, {encoding}", show(around).strip())))
             return
         self.count += 1

@@ -66,7 +66,13 @@ def second_mounts(place: str) -> Iterator[str]:
 def siblings(place: str) -> list[str] | None:
     """The names beside a place that begin like its own, and go on with a blank; None when nobody can tell."""
     folder, base = os.path.split(place)
-    with suppress(OSError), os.scandir(folder) as entries:
-        names = [entry.name for _number, entry in zip(range(MOST_SIBLINGS), entries, strict=False)]
-        return [name for name in names if name.startswith(f"{base} ")]
+    with suppress(OSError):
+        return [name for name in names_in(folder, os.stat(folder).st_mtime_ns) if name.startswith(f"{base} ")]
     return None
+
+
+@lru_cache(maxsize=16)
+def names_in(folder: str, _changed: int) -> list[str]:
+    """The names in a folder, up to some number; listed once for many shelves in it."""
+    with os.scandir(folder) as entries:
+        return [entry.name for _number, entry in zip(range(MOST_SIBLINGS), entries, strict=False)]

@@ -11,6 +11,7 @@ import threading
 import time
 from collections import deque
 from collections.abc import Iterable, Iterator, Sequence
+from contextlib import suppress
 from itertools import islice
 from typing import TYPE_CHECKING
 
@@ -24,7 +25,9 @@ if TYPE_CHECKING:  # most searches are small, and do without
 
 Batch = list[tuple[str, Item]]
 Answers = list[Mention | str | None]
-CLOSED, TOO_MUCH = "closed to you", "not searched completely"
+CLOSED = "closed to you"
+# Why something was not searched.
+UNREADABLE_WORD, TOO_LARGE, TOO_MUCH = "could not be read", "too large", "not searched completely"
 FIRST = 4  # batches that are read here before other processes are worth their start
 MOST_PROCESSES = 8
 AHEAD = 2  # batches that wait for each process
@@ -124,7 +127,21 @@ def answer_for(path: str, forms: Sequence[PlaceForms]) -> Mention | str | None:
     try:
         mention = mentions_in(path, forms)
     except UNREADABLE as error:
-        if isinstance(error, PermissionError) and os.lstat(path).st_uid != os.geteuid():
-            return CLOSED
+        if isinstance(error, OSError) and (vanished(path, error) or closed(path, error)):
+            return CLOSED if closed(path, error) else None
         return TOO_MUCH if isinstance(error, TooMuch) else str(error) or type(error).__name__
     return mention if mention.count or mention.above else None
+
+
+def closed(path: str, error: OSError) -> bool:
+    """Whether something cannot be read because it belongs to others: it is closed to what this user runs, too."""
+    with suppress(OSError):
+        return isinstance(error, PermissionError) and os.lstat(path).st_uid != os.geteuid()
+    return False
+
+
+def vanished(path: str, error: OSError) -> bool:
+    """Whether something went while the search was on its way to it, though the folder it was in is there: a temporary
+    file of some program.  What went with its whole drive is not known.
+    """
+    return isinstance(error, FileNotFoundError) and os.path.isdir(os.path.dirname(path))

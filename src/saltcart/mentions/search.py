@@ -21,7 +21,7 @@ from saltcart.ledgers.sqlite.opening import claims
 from saltcart.mentions.content import Mention
 from saltcart.mentions.file_types import begins_as_sound
 from saltcart.mentions.place_forms import PlaceForms
-from saltcart.mentions.readers import CLOSED, TOO_MUCH, Batch, Readers
+from saltcart.mentions.readers import CLOSED, TOO_LARGE, TOO_MUCH, UNREADABLE_WORD, Batch, Readers, closed, vanished
 from saltcart.mentions.search_places import SHARED_PROGRAMS, within
 from saltcart.mentions.unchanged import Unchanged
 from saltcart.own_names import SET_ASIDE, is_temporary
@@ -35,8 +35,13 @@ from saltcart.waybills.collection import NAME, is_collection, read
 
 LARGEST = 512 << 20  # bytes; larger files that are no databases are told and not read
 OURS = "ours"
-UNREADABLE_WORD, NOT_MEANT = "could not be read", "left out, as you said"
-TRASH = re.compile(r"\.?Trash(-\d+)?|\.Trashes|\$RECYCLE\.BIN")
+NOT_MEANT = "left out, as you said"
+# How folders for what was thrown away are called, and by what is in them each is told: everything, or these.
+TRASHES = (
+    (re.compile(r"\.?Trash(-\d+)?"), re.compile(r"files|info"), True),  # specifications.freedesktop.org/trash-spec
+    (re.compile(r"\.Trashes"), re.compile(r"\d+"), False),  # a folder for each user
+    (re.compile(r"\$RECYCLE\.BIN"), re.compile(r"S-1-[\d-]+|desktop\.ini"), False),
+)
 SNIFFED = 256 << 10  # bytes; a smaller file with the suffix of a sound is looked at: a text may have any name
 MOST_GAPS = 1000
 MANIFESTS = tuple(SUFFIXES.values())
@@ -70,24 +75,15 @@ class Search(Struct):
     def miss(self, path: str, why: str) -> None:
         """Take up one more gap."""
         self.gap_counts[why] += 1
-        if len(self.gaps) < MOST_GAPS:
+        if self.gap_counts[why] <= MOST_GAPS:
             self.gaps.append(Gap(path, why))
 
     def trouble(self, path: str, error: OSError) -> None:
-        """Take up what the system refused.  What belongs to others and is closed to this user is closed to the
-        programs that this user runs, too.
-        """
-        if isinstance(error, PermissionError) and not own(path):
+        """Take up what the system refused."""
+        if closed(path, error):
             self.passed_over[CLOSED] += 1
-        else:
+        elif not vanished(path, error):
             self.miss(path, UNREADABLE_WORD)
-
-
-def own(path: str) -> bool:
-    """Whether something belongs to this user, as far as can be told."""
-    with suppress(OSError):
-        return os.lstat(path).st_uid == os.geteuid()
-    return False
 
 
 def search(
@@ -179,19 +175,21 @@ def candidates(top: str, walked: Walked) -> Iterator[tuple[str, Item]]:
         elif top in SHARED_PROGRAMS and installed(path):
             result.passed_over["installed for all users"] += 1
         elif item.size > LARGEST and not is_database(path):
-            result.miss(path, "too large")
+            result.miss(path, TOO_LARGE)
         elif not is_own(path.rpartition("/")[2]):
             yield path, item
 
 
 def note_link(path: str, target: str, walked: Walked) -> None:
-    """Take up a link that leads into one of the folders, or to what holds one."""
-    place = os.path.normpath(os.path.join(os.path.dirname(path), target))
-    for folder in walked.places:
-        inside = tail_below(place, folder) is not None and tail_below(path, folder) is None
-        if inside or (place != "/" and tail_below(folder, place)):
-            walked.result.links[path] = place
-            return
+    """Take up a link that leads into one of the folders, or to what holds one; through other links, too."""
+    near = os.path.normpath(os.path.join(os.path.dirname(path), target))
+    end = os.path.realpath(path)  # elsewhere, when a signpost stands at the old place
+    for place in (near, end):
+        for folder in walked.places:
+            inside = tail_below(place, folder) is not None and tail_below(path, folder) is None
+            if inside or (place != "/" and tail_below(folder, place)):
+                walked.result.links[path] = place
+                return
 
 
 def installed(path: str) -> bool:
@@ -231,13 +229,14 @@ def passed_over(path: str, own: str) -> str:
 
 
 def is_trash(path: str, name: str) -> bool:
-    """Whether a folder holds what was thrown away: by its name and, but for a drive's own, what is in it
-    (specifications.freedesktop.org/trash-spec).
-    """
-    if not TRASH.fullmatch(name):
-        return False
-    whole = all(os.path.isdir(os.path.join(path, part)) for part in ("files", "info"))
-    return whole or name in (".Trashes", "$RECYCLE.BIN")
+    """Whether a folder holds what was thrown away: by its name and by what is in it."""
+    for called, inner, both in TRASHES:
+        if called.fullmatch(name):
+            with suppress(OSError):
+                inside = os.listdir(path)
+                told = [one for one in inside if inner.fullmatch(one)]
+                return len(told) == 2 if both else bool(inside) and len(told) == len(inside)
+    return False
 
 
 def is_versions(folder: str) -> bool:

@@ -18,6 +18,7 @@ from saltcart.home import made_home
 from saltcart.ledgers import Map, load_map, open_ledger
 from saltcart.ledgers.formats import cart_toml
 from saltcart.mentions.content import MOST_SPOTS, UNREADABLE, Mention, Spot, mentions_in
+from saltcart.mentions.packed import TooMuch
 from saltcart.mentions.search import Search, known_as, search
 from saltcart.mentions.search_places import backups, forms_of, parent_forms, relative_forms, search_places
 from saltcart.mentions.standings import (
@@ -59,7 +60,7 @@ class Accounted(Struct):
 
     `spots` are some of what is not reached; `learnt`: its map was made just now, for a file of which nothing is
     known but lengths when `counted`; `why` a ledger stays as it is.  `views` are folders that it names and that will
-    show less.
+    show less.  In an `archive`, the path is that of the archive and that in it.
     """
 
     path: str
@@ -72,6 +73,7 @@ class Accounted(Struct):
     spots: Sequence[Spot] = ()
     why: str = ""
     views: Sequence[View] = ()
+    archive: str = ""
 
     @property
     def open(self) -> bool:
@@ -117,6 +119,7 @@ class Accountant:
         self.drafted = drafted
         self.sought = [*self.olds, *(part for one in drafted for part in (*one.tops, *one.kept))]
         self.above: dict[str, set[str]] = {}  # of files, the folders that hold shelves and that they name
+        self.unseen: dict[str, str] = {}  # files that could not be looked into for that, and why
         self.parting: dict[str, list[str]] = {}  # of files, what they would not find from their folder any more
         self.learnt: set[str] = set()
         self.counted: set[str] = set()
@@ -198,10 +201,14 @@ class Accountant:
         present = {path for path, one in mentions.items() if one.live() or one.above}
         found = self.understood(unknown, present)
         ledgers += found.values()
-        return [
+        unseen = [
+            Accounted(path, LEFT if path in self.waybill.left_unread else UNREAD, 1, 1, why=why)
+            for path, why in self.unseen.items()
+        ]
+        return unseen + [
             self.standing(path, one, known.get(path) or found.get(path))
             for path, one in mentions.items()
-            if one.count or self.views(one, known.get(path) or found.get(path))
+            if path not in self.unseen and (one.count or self.views(one, known.get(path) or found.get(path)))
         ]
 
     def across_the_cut(self, known: set[str]) -> Iterator[Mention]:
@@ -232,15 +239,18 @@ class Accountant:
                 continue
             going = (f"{one.shelf.old}/{item}" for item in one.items if may_be_ledger(item))
             for path in (path for path in (*going, *one.left) if path not in known and os.path.isfile(path)):
-                with suppress(OSError):
-                    folder = os.path.dirname(path)
-                    parting = [
-                        place
-                        for place in sorted(relative_targets(path))
-                        if os.path.relpath(place, folder) != os.path.relpath(new(place), os.path.dirname(new(path)))
-                    ]
-                    if parting:
-                        yield path, parting
+                folder = os.path.dirname(path)
+                try:
+                    targets = sorted(relative_targets(path))
+                except OSError:  # a shelf moves whole, and what is beside it is told by the search
+                    continue
+                except TooMuch as error:
+                    self.unseen[path] = str(error)
+                    continue
+                there = os.path.dirname(new(path))
+                parting = [one for one in targets if os.path.relpath(one, folder) != os.path.relpath(new(one), there)]
+                if parting:
+                    yield path, parting
 
     def understood(self, paths: Sequence[str], present: set[str]) -> dict[str, DraftedLedger]:
         """Those files that are ledgers, through maps that are there or that are learnt: from all of a kind together,

@@ -54,7 +54,7 @@ def draft_archives(request: Request, progress: Progress = silent) -> Draft:
     maps = [load_map(path) for path in dict.fromkeys([*request.maps, *request.cart.maps])]
     ledgers, files = inside(request, shelves, maps, progress)
     accepted = {true_path(path) for path in request.leave_unread}
-    files = [one for one in files if one.path.partition(", ")[0] not in accepted]
+    files = [one for one in files if one.archive not in accepted]
     if follow := sum(one.changes for one in ledgers):
         remarks.append(f"{follow} entries in {sum(one.changes > 0 for one in ledgers)} files that come out follow")
     waybill = Waybill(shelves, maps=[plan.path for plan in maps], digests=request.digests)

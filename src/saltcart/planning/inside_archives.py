@@ -12,6 +12,8 @@ from msgspec.structs import replace
 
 from saltcart.drives import drive_of
 from saltcart.ledgers import Map
+from saltcart.mentions.file_types import ENOUGH, holds_no_references
+from saltcart.mentions.standings import UNREAD
 from saltcart.planning.account import Accountant, Accounted
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import ShelfInspector, may_be_ledger
@@ -35,10 +37,13 @@ def inside(
     for small in (shelf for shelf in shelves if shelf.only):
         with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
             top = os.path.join(os.path.realpath(folder), small.name)
-            lay_out(small.old, top)
+            unseen = lay_out(small.old, top)
             some, named = tried(request, small, top, maps, progress)
         ledgers += some
-        files += [replace(one, path=f"{small.old}, {os.path.relpath(one.path, top)}") for one in named]
+        named += [Accounted(f"{top}/{place}", UNREAD, 1, 1, why="is too large to be looked into") for place in unseen]
+        files += [
+            replace(one, path=f"{small.old}, {os.path.relpath(one.path, top)}", archive=small.old) for one in named
+        ]
     return ledgers, files
 
 
@@ -59,18 +64,26 @@ def tried(
     return ledgers, [one for one in files if one.uncovered]
 
 
-def lay_out(archive: str, top: str) -> None:
-    """Write what may be ledgers in an archive to the new folder `top`, and an empty file for each other thing."""
+def lay_out(archive: str, top: str) -> list[str]:
+    """Write what may be ledgers in an archive to the new folder `top`, and an empty file for each other thing.  What
+    may be a ledger and is too large for that is returned.
+    """
     found = contents(archive).members
-    room = MOST
-    wanted: list[str] = []
-    for place, member in found.items():
+    for place in found:
         path = os.path.join(top, place)
         os.makedirs(os.path.dirname(path), exist_ok=True)
-        if may_be_ledger(place) and member.size <= min(LARGEST, room):
-            wanted.append(place)
-            room -= member.size
         open(path, "wb").close()
-    for place, stream in Reader(archive).read(wanted):
+    unseen: list[str] = []
+    room = MOST
+    for place, stream in Reader(archive).read(filter(may_be_ledger, found)):
+        size = found[place].size
+        head = stream.read(ENOUGH)
+        if holds_no_references(head, size):
+            continue
+        if size > min(LARGEST, room):
+            unseen.append(place)
+            continue
+        room -= size
         with open(os.path.join(top, place), "wb") as target:
-            target.write(stream.read(LARGEST))
+            target.write(head + stream.read(LARGEST))
+    return unseen

@@ -1,63 +1,101 @@
 """What a file in no format known refers to from its own folder: names of sounds beside it, and paths that lead up.
 
-Only what is there counts: a text that is no path leads nowhere.
+Only what is there counts: a text that is no path leads nowhere.  A file is read piece by piece, and looked at only
+around what ends a sound's name or leads up: large files that hold neither cost no more than reading them.
 """
 
 import os
 import re
 from collections.abc import Iterator
+from typing import IO
 
+from saltcart.mentions.file_types import ENOUGH, holds_no_references
+from saltcart.mentions.packed import TooMuch
 from saltcart.shelves.audio import KINDS, MATERIAL
 
-LARGEST = 16 << 20  # bytes that are looked at
-MOST, LONGEST = 20_000, 400  # texts of one file that are looked for, and bytes of each
-SUFFIXES = "|".join(re.escape(suffix[1:]) for suffix in (*KINDS, *MATERIAL, ".sfz"))
+LARGEST = 512 << 20  # bytes; a larger file is told by the search, as one that is not read
+BLOCK = 4 << 20  # bytes read at once
+MOST, LONGEST = 1_000_000, 400  # texts of one file that are looked at, and bytes of each
 NO_PATH = r"\0-\x1f\"<>|*?"
-SOUND = re.compile(rf"(?i)([^{NO_PATH}]{{1,{LONGEST}}}?\.(?:{SUFFIXES}))(?![A-Za-z0-9])".encode())
-UPWARD = re.compile(rf"(?:\.\.[/\\])+[^{NO_PATH}]{{1,{LONGEST}}}".encode())
+SUFFIXES = [suffix[1:] for suffix in (*KINDS, *MATERIAL, ".sfz")]
+NARROW, WIDE = "|".join(SUFFIXES), "|".join(r"\0".join(suffix) for suffix in SUFFIXES)  # one byte a sign, and two
+SUFFIX = re.compile(rf"(?i)\.(?:(?:{NARROW})(?![A-Z0-9])|\0(?:{WIDE})(?!\0[A-Z0-9]))".encode())
+PATH_BEFORE = re.compile(rf"[^{NO_PATH}]*\Z")
+UPWARD = re.compile(rf"(?:\.\.[/\\])+[^{NO_PATH}]{{1,{LONGEST}}}")
+LEAD_UP = re.compile(rb"\.(?:\.[/\\]|\0\.\0[/\\])")
 # Behind which a path may begin in what stands before a sound's name; in binary files any bytes may look like letters.
 CUTS = re.compile(r"[\s=:,;'(\[{]+|[^\0-\x7f]+|file://")
 ENDS = re.compile(r"[\s,;')\]}]")
 
 
 def relative_targets(path: str) -> set[str]:
-    """The full paths of what the file at `path` refers to from its folder; OSError when it cannot be read."""
-    folder = os.path.dirname(path)
-    with open(path, "rb") as stream:
-        data = stream.read(LARGEST)
-    if b"\0" in data[:4096]:  # there may be texts of two bytes a sign
-        wide = (data[start:].decode("utf-16-le", "replace").encode("utf-8", "replace") for start in (0, 1))
-        data = b"\0".join((data, *wide))
+    """The full paths of what the file at `path` refers to from its folder.  OSError when it cannot be read, TooMuch for
+    one that holds more names than are looked for.
+    """
+    folder, size = os.path.dirname(path), os.path.getsize(path)
     found: set[str] = set()
-    for number, text in enumerate(texts(data)):
-        if number == MOST:
-            break
-        place = os.path.normpath(f"{folder}/{text}")
-        if os.path.lexists(place) and place not in (folder, path):
-            found.add(place)
+    with open(path, "rb") as stream:
+        if size > LARGEST or holds_no_references(stream.read(ENOUGH), size):
+            return found
+        stream.seek(0)
+        for text in texts(stream):
+            place = os.path.normpath(f"{folder}/{text}")
+            if os.path.lexists(place) and place not in (folder, path):
+                found.add(place)
     return found
 
 
-def texts(data: bytes) -> Iterator[str]:
-    """What may be a relative path in some bytes, each once."""
-    seen: set[str] = set()
-    for whole in candidates(data):
+def texts(stream: IO[bytes]) -> Iterator[str]:
+    """What may be a relative path in a stream, each once.  Raises TooMuch."""
+    seen: set[int] = set()
+    for number, whole in enumerate(candidates(stream)):
+        if number == MOST:
+            raise TooMuch("holds more names than are looked for")
         text = whole.replace("\\", "/")
-        if text.startswith(("/", "~")) or text in seen:
+        if text.startswith(("/", "~")) or "\0" in text or hash(text) in seen:
             continue
-        seen.add(text)
+        seen.add(hash(text))
         yield text
 
 
-def candidates(data: bytes) -> Iterator[str]:
+def candidates(stream: IO[bytes]) -> Iterator[str]:
     """The texts that end like a sound, from each place at which a path may begin; those that lead up, to each place at
     which one may end.
     """
-    for found in SOUND.finditer(data):
-        text = found[1].decode("utf-8", "surrogateescape")
-        yield text.strip()
-        yield from (text[cut.end() :] for cut in CUTS.finditer(text))
-    for found in UPWARD.finditer(data):
-        text = found[0].decode("utf-8", "surrogateescape")
-        yield text.rstrip()
-        yield from (text[: cut.start()] for cut in ENDS.finditer(text))
+    window = b""
+    while block := stream.read(BLOCK):
+        window = window[-4 * LONGEST :] + block
+        yield from sounds_in(window)
+        yield from upward_in(window)
+
+
+def sounds_in(window: bytes) -> Iterator[str]:
+    """The texts in some bytes that end like a sound."""
+    done = 0
+    for found in SUFFIX.finditer(window):
+        wide = found[0][1] == 0
+        start = max(done, found.start() - (2 if wide else 1) * LONGEST)
+        done = found.end() + wide  # the second byte of its last sign
+        text = in_signs(window[start + (found.start() - start) % 2 if wide else start : done], wide)
+        if path := PATH_BEFORE.search(text):
+            yield path[0].strip()
+            yield from (path[0][cut.end() :] for cut in CUTS.finditer(path[0]))
+
+
+def upward_in(window: bytes) -> Iterator[str]:
+    """The texts in some bytes that lead up."""
+    done = 0
+    for found in LEAD_UP.finditer(window):
+        if found.start() < done:
+            continue
+        wide = found[0][1] == 0
+        text = in_signs(window[found.start() : found.start() + (2 if wide else 1) * 2 * LONGEST], wide)
+        if path := UPWARD.match(text):
+            done = found.start() + len(path[0])
+            yield path[0].rstrip()
+            yield from (path[0][: cut.start()] for cut in ENDS.finditer(path[0]))
+
+
+def in_signs(raw: bytes, wide: bool) -> str:
+    """Some bytes as text of one or of two bytes a sign."""
+    return raw.decode("utf-16-le", "replace") if wide else raw.decode("utf-8", "surrogateescape")
