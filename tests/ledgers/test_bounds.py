@@ -2,6 +2,7 @@
 
 import signal
 import unittest
+from io import BytesIO
 
 from saltcart.ledgers.kinds import TEXT_FORMATS
 from saltcart.mentions.free_text import is_free
@@ -47,7 +48,7 @@ class Bounds(unittest.TestCase):
             "free text, not whole": lambda head: is_free(head, False),
             "one line": lambda head: is_free(head.replace(b"\n", b" "), True),
             "log": is_log,
-            "relative": lambda head: len(list(texts(head + b"x.wav"))),
+            "relative": lambda head: len(list(texts(BytesIO(head + b"x.wav")))),
         }
         for name, tell in tellers.items():
             for kind, head in ODD.items():

@@ -735,9 +735,11 @@ class Databases(MapCase):
                 "<s>\n <f>/keel</f>\n <f>/else</f></s>",
                 "<s>\n <f>/new</f>\n <f>/keel</f>\n <f>/else</f></s>",
             ),
-            ("xml", "s/f", "<s><f>/keel</f></s>", "<s><f>/new</f><f>/keel</f></s>"),
+            ("xml", "s/f", "<s><f>/keel</f><f>/else</f></s>", "<s><f>/new</f><f>/keel</f><f>/else</f></s>"),
+            ("xml", "s/f", "<s><f>/keel</f></s>", None),
             ("xml", "s/@f", "<s f='/keel'/>", None),
-            ("ini", "s/f", "[s]\nf=/keel\nx=1\n", "[s]\nf=/new\nf=/keel\nx=1\n"),
+            ("ini", "s/f", "[s]\nf=/else\nf=/keel\nx=1\n", "[s]\nf=/else\nf=/new\nf=/keel\nx=1\n"),
+            ("ini", "s/f", "[s]\nf=/keel\nx=1\n", None),
             ("ini", 's/f"\nseparator = ";', "[s]\nf = /else; /keel\n", "[s]\nf = /else; /new; /keel\n"),
             ("csv", "f", "f\n/keel\n", None),
         ]:

@@ -17,10 +17,20 @@ from xml.sax.saxutils import escape
 from tests.world import WorldCase, wav
 
 
+def numbered(folders):
+    """Lines with numbered keys."""
+    return "".join(f"folder{at}={folder}\n" for at, folder in enumerate(folders, 1))
+
+
+def joined(head, member, folders, end):
+    """Text that holds a member for each folder, made of it and its number."""
+    return (head + "".join(member.format(one, at) for at, one in enumerate(folders)) + end).encode()
+
+
 def ini_numbers(folders):
     """A numbered list with its length, among other keys."""
-    lines = "".join(f"folder{at}={folder}\n" for at, folder in enumerate(folders, 1))
-    return f"[View]\nzoom=2\n\n[Content]\nsize={len(folders)}\n{lines}\n[Window]\nwidth=2\n".encode()
+    head = f"[View]\nzoom=2\n\n[Content]\nsize={len(folders)}\n"
+    return f"{head}{numbered(folders)}\n[Window]\nwidth=2\n".encode()
 
 
 def ini_numbers_read(raw):
@@ -28,6 +38,14 @@ def ini_numbers_read(raw):
     found = configparser.ConfigParser(interpolation=None)
     found.read_string(raw.decode())
     return [found["Content"][f"folder{at}"] for at in range(1, int(found["Content"]["size"]) + 1)]
+
+
+def sections_read(raw):
+    """The numbered folders of a file whose other sections are as they were."""
+    found = configparser.ConfigParser(interpolation=None)
+    found.read_string(raw.decode())
+    same = found["Window"]["size"] == found["End"]["count"] == "2"
+    return list(found["Content"].values()) if same else []
 
 
 def database(path, folders):
@@ -97,6 +115,26 @@ LISTS = {
         lambda raw: tomllib.loads(raw.decode())["library"]["paths"],
     ),
     "places.db": (database, database_read),
+    "stem.ini": (
+        lambda some: f"[Content]\n{numbered(some)}folderCount={len(some)}\n".encode(),
+        lambda raw: ini_numbers_read(raw.replace(b"folderCount", b"size")),
+    ),
+    "sections.ini": (  # another section has a length by chance
+        lambda some: f"[Window]\nsize=2\n[Content]\n{numbered(some)}[End]\ncount=2\n".encode(),
+        lambda raw: sections_read(raw),
+    ),
+    "rows.json": (
+        lambda some: json.dumps({"at": [{"id": at, "dir": str(one)} for at, one in enumerate(some, 1)]}).encode(),
+        lambda raw: [found["dir"] for at, found in enumerate(json.loads(raw)["at"], 1) if found["id"] == at],
+    ),
+    "plain.json": (
+        lambda some: json.dumps({"at": [{"dir": str(one)} for one in some]}).encode(),
+        lambda raw: [found["dir"] for found in json.loads(raw)["at"]],
+    ),
+    "rows.xml": (
+        lambda some: joined("<s>", "<d n='{1}'>{0}</d>", some, "</s>"),
+        lambda raw: [one.text for at, one in enumerate(ElementTree.fromstring(raw)) if one.get("n") == str(at)],
+    ),
 }
 # Files that hold one folder, or of which nobody knows how one more would stand in them.
 OTHERS = {
@@ -106,6 +144,40 @@ OTHERS = {
     ),
     "one.conf": (lambda some: f"root={some[0]}\n".encode(), lambda raw: [raw.decode().split("=")[1].strip()]),
     "lengths.bin": (lengths, lengths_read),
+    "names.json": (  # what another folder is called is nobody's name for the new one
+        lambda some: json.dumps(
+            [{"dir": str(one), "called": f"Mine {chr(65 + at)}"} for at, one in enumerate(some)]
+        ).encode(),
+        lambda raw: [one["dir"] for one in json.loads(raw)],
+    ),
+    "keys.xml": (
+        lambda some: joined("<s>", "<d key='{0.name}' at='{0}'/>", some, "</s>"),
+        lambda raw: [one.get("at") for one in ElementTree.fromstring(raw)],
+    ),
+    "one.ini": (
+        lambda some: f"[Content]\ndir={some[0]}\n".encode(),
+        lambda raw: re.findall("dir=(.*)", raw.decode())[-1:],
+    ),
+    "one.xml": (
+        lambda some: f"<set>\n <root>{escape(str(some[0]))}</root>\n</set>\n".encode(),
+        lambda raw: [ElementTree.fromstring(raw).find("root").text],
+    ),
+    "apart.xml": (
+        lambda some: joined("<set>", "<s{1}><root>{0}</root></s{1}>", some, "</set>"),
+        lambda raw: [one.text for one in ElementTree.fromstring(raw).iter("root")],
+    ),
+    "gaps.ini": (
+        lambda some: f"[Content]\nfolder1={some[0]}\nfolder7={some[1]}\n".encode(),
+        lambda raw: re.findall("folder[17]=(.*)", raw.decode()),
+    ),
+    "two.ini": (  # which of the two is the length?
+        lambda some: f"[Content]\nsize=2\ncount=2\n{numbered(some)}".encode(),
+        lambda raw: re.findall("folder[12]=(.*)", raw.decode()),
+    ),
+    "font.ini": (
+        lambda some: f"[Content]\nfontSize=2\n{numbered(some)}".encode(),
+        lambda raw: re.findall("folder[12]=(.*)", raw.decode()),
+    ),
 }
 HARMLESS = {
     "letter.txt": "I put all of it in {}, you will find it. Then I went to {}\nand had tea.\n",

@@ -14,7 +14,7 @@ from msgspec import Struct, field
 from saltcart.errors import SaltCartError
 from saltcart.ledgers.containers import chunks, counted, json, lines, plist, xml
 from saltcart.ledgers.kinds import head_of
-from saltcart.ledgers.rules import At
+from saltcart.ledgers.rules import NUMBER, At
 from saltcart.ledgers.spans import Span, Spans
 from saltcart.ledgers.sqlite.cells import text_of
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
@@ -185,12 +185,13 @@ def holds_chunks(data: bytes, one: chunks.Chunk, holders: set[str]) -> bool:
 
 def general(places: Iterable[str]) -> dict[str, str]:
     """For each place the more general one that reaches what the program adds later too: places that differ by numbers
-    alone (`pad1/wave` and `pad2/wave` are `pad*/wave`), or by a name that is itself a path.
+    alone (`pad1/wave` and `pad2/wave` are `pad<number>/wave`), or by a name that is itself a path.
     """
     groups: dict[str, list[str]] = {}
     for place in places:
         names = re.sub(r"[^/]*\|[^/]*", "*", place.removesuffix(KEYS)) + place[len(place.removesuffix(KEYS)) :]
-        groups.setdefault(re.sub(r"[0-9]+", "*", names), []).append(place)
+        names = re.sub(r"(?<![^/])[0-9]+(?![^/])", "*", names)  # a name that is only a number may be of any kind
+        groups.setdefault(re.sub(r"[0-9]+", NUMBER, names), []).append(place)
     return {
         place: pattern if len(some) > 1 or "|" in place else place for pattern, some in groups.items() for place in some
     }

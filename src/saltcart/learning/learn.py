@@ -28,7 +28,7 @@ from saltcart.learning.records import joined_lessons, named, split_lessons
 from saltcart.ledgers import Map, load_map, open_ledger
 from saltcart.ledgers.kinds import head_of
 from saltcart.ledgers.maps import column_rule
-from saltcart.ledgers.rules import At
+from saltcart.ledgers.rules import NUMBER, At
 from saltcart.ledgers.spans import TextLedger
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.wrappers import GZIP_MAGIC, ZIP_MAGIC
@@ -193,14 +193,17 @@ def named_in_full(lessons: Sequence[Lesson], samples: Sequence[Sample]) -> set[s
     return found
 
 
+def is_one_place(place: str) -> bool:
+    """Whether a place is no pattern for several."""
+    return "*" not in place and NUMBER not in place
+
+
 def with_default(lessons: list[Lesson], samples: Sequence[Sample]) -> list[Lesson]:
     """The lessons, the one of the folder for new things marked: it stands alone, beside folders in a list."""
     folders = [one for one in lessons if one.sure and one.entry.get("names") == "folder" and "base_at" not in one.entry]
     bases = {one.entry.get("base_at") for one in lessons}
     most = {one.place: max(len(sample.content.values.get(one.place, ())) for sample in samples) for one in folders}
-    alone = [
-        one for one in folders if most[one.place] == 1 and one.place not in bases and not set("*") & set(one.place)
-    ]
+    alone = [one for one in folders if most[one.place] == 1 and one.place not in bases and is_one_place(one.place)]
     if len(alone) == len(folders):
         return lessons  # any of them may be what its program looks through
     said = [one for one in alone if NEW_WORDS.search(re.split(r"[/.@]", one.place)[-1])]

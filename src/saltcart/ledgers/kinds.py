@@ -10,7 +10,7 @@ from saltcart.ledgers.base import Entry, Ledger
 from saltcart.ledgers.containers import chunks, counted, json, lines, xml
 from saltcart.ledgers.formats import cart_toml, cue, dawproject, jspf, m3u, pls, sfz, turtle, xspf
 from saltcart.ledgers.maps import Map, load_map
-from saltcart.ledgers.rules import At
+from saltcart.ledgers.rules import NUMBER, At
 from saltcart.ledgers.spans import Shape, SpanFinder, TextLedger
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.sqlite.opening import claims
@@ -80,12 +80,13 @@ def joint_of(plan: Map) -> bytes | None:
     name = rule.at.rpartition("/")[2] if rule else "@"
     if rule and rule.parts:
         return rule.parts.separator.encode() or None
+    fixed = "*" not in name and NUMBER not in name  # else nobody knows the name of one more
     usual = {
         "json": '", "',
         "toml": '", "',
         "plist": "</string><string>",
-        "xml": f"</{name}><{name}>",
-        "ini": f"\n{name}=",
+        "xml": f"</{name}><{name}>" if fixed else "",
+        "ini": f"\n{name}=" if fixed else "",
     }.get(plan.container)
     return usual.encode() if usual and not name.startswith("@") else None
 
@@ -99,6 +100,7 @@ def mapped(path: str, plan: Map) -> Ledger:
             path, plan.name, finder_of(plan), plan.program, plan.wrapper, shape_of(plan), joint_of(plan)
         )
         ledger.mapped = True
+        ledger.grows_alone = plan.container not in ("xml", "ini") or any(at.parts for at in plan.places)
         ledger.past_finder = finder_for(plan, plan.past_places) if plan.past_places else None
         ledger.untrusted = UNTRUSTED if plan.counting and not plan.trusted else ""
     ledger.lists = any(one.names != "file" for one in plan.rules) or any(one.names != "file" for one in plan.places)

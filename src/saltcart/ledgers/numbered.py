@@ -9,9 +9,20 @@ from collections.abc import Iterator, Mapping, Sequence
 from itertools import pairwise
 from typing import NamedTuple
 
+from saltcart.errors import CannotSpell, show
+from saltcart.ledgers.base import REMEDY_LIST
+
 NUMBER = re.compile(rb"\d+")
+LEAD = re.compile(rb'(?:[{<]|(?<=[\r\n]))[^\r\n{<]*\Z|"[^"]*\Z')  # the line, tag or word that a key stands in
+# Keys and tags: quoted names before a colon, names of elements and attributes, what begins a line up to = or a colon.
+KEYS = re.compile(rb"""(["'])[^"']*\1\s*:|</?[\w:.-]+|[\w:.-]+=(?=["'])|(?<=\n)[ \t]*[\w .-]+?[ \t]*[=:]""")
+OTHER_KEY = re.compile(rb"""[\]}]\s*,\s*"[^"]*"\s*:\s*[{\[]""")
 NEAR = 400  # bytes before and after a list in which its length may stand
-COUNT = re.compile(rb"(?i)(?:count|size|number|total|num|length)[\w\\/]*[\"']?[ \t]*[=:>][ \t]*[\"']?(\d+)\b")
+COUNTS = rb"count|size|number|total|num|length"
+COUNT = re.compile(rb"(?i)([\w\\/-]*(?:%b)[\w\\/-]*)[\"']?[ \t]*[=:>][ \t]*[\"']?(\d+)\b" % COUNTS)
+PLAIN_COUNT = re.compile(rb"(?i)%b" % COUNTS)
+ANOTHER_PART = re.compile(rb"[\r\n]\[[^\r\n]*\]|[{}]")  # where another section or object begins or ends
+STEM = re.compile(rb"([A-Za-z]{3,}?)s?[_\-\\/ ]*\Z")
 
 
 class Joint(NamedTuple):
@@ -60,8 +71,7 @@ def joint_of(before: bytes, between: Sequence[bytes]) -> Joint | None:
 def sign_or_number(words: Sequence[bytes]) -> Iterator[bytes]:
     """A pattern for a text of these words with numbers between them; it may begin within the first word."""
     first, *more = words
-    last_line = re.split(rb"[\r\n]", first)[-1]
-    yield re.escape(last_line if last_line or first.endswith((b"\n", b"\r")) else first)
+    yield re.escape(lead[0] if (lead := LEAD.search(first)) else first)
     for word in more:
         yield rb"(\d+)" + re.escape(word)
 
@@ -72,6 +82,36 @@ class Members(NamedTuple):
     first: int
     end: int
     joint: Joint
+
+
+def run_around(number: int, kinds: Sequence[object]) -> tuple[int, int]:
+    """The first and the last of the spans of one kind around the one with that number."""
+    first = last = number
+    while first and kinds[first - 1] == kinds[number]:
+        first -= 1
+    while last + 1 < len(kinds) and kinds[last + 1] == kinds[number]:
+        last += 1
+    return first, last
+
+
+def plain_joint(number: int, kinds: Sequence[object], outside: Sequence[bytes]) -> bytes | None:
+    """What stands between the members of the list around a span, where that says nothing of one of them: it is the same
+    everywhere, or holds nothing but keys and tags.  None when it cannot be told.
+    """
+    first, last = run_around(number, kinds)
+    between = outside[first + 1 : last + 1]
+    if len(between) > 1 and len(set(between)) == 1:
+        return between[0]
+    return next((one for near in (number + 1, number) if first < near <= last and is_plain(one := outside[near])), None)
+
+
+def is_plain(joint: bytes) -> bool:
+    """Whether a text leads from one member of a list to the next, and could do so once more: nothing in it is a value,
+    a number, or the key or name of another list.
+    """
+    closed, opened = (re.findall(sign + rb"([\w:.-]+)", joint) for sign in (b"</", b"<"))
+    same = not OTHER_KEY.search(joint) and (not closed or closed[::-1] == opened)
+    return same and not NUMBER.search(joint) and not re.search(rb"\w", KEYS.sub(b"", joint))
 
 
 def members_around(number: int, kinds: Sequence[object], outside: Sequence[bytes]) -> Members | None:
@@ -88,24 +128,36 @@ def members_around(number: int, kinds: Sequence[object], outside: Sequence[bytes
     return Members(first, end + 1, joint) if joint else None
 
 
-def counted_again(text: bytes, old: int, new: int, at_end: bool) -> bytes:
-    """A text beside a list, with the length of the list that stands in it."""
-    start = max(0, len(text) - NEAR) if at_end else 0
-    part = text[start:] if at_end else text[:NEAR]
-    found = [one for one in COUNT.finditer(part) if int(one[1]) == old]
-    if len(found) != 1:
-        return text
-    first, last = (start + place for place in found[0].span(1))
-    return text[:first] + str(new).encode() + text[last:]
+def recount(before: bytes, after: bytes, old: int, new: int, stem: bytes) -> tuple[bytes, bytes]:
+    """What stands before and behind a list, with its length in the key that holds it, if one does: a key that says no
+    more than that it is a number of things, or of what the list is called.  Raises CannotSpell where that is not plain.
+    """
+    start = max([len(before) - NEAR, *(found.end() for found in ANOTHER_PART.finditer(before))])
+    other = ANOTHER_PART.search(after, 0, NEAR)
+    end = other.start() if other else NEAR
+    found = [(True, one) for one in COUNT.finditer(before, max(start, 0))]
+    found += [(False, one) for one in COUNT.finditer(after, 0, end)]
+    equal = [(first, one) for first, one in found if int(one[2]) == old]
+    if not equal:
+        return before, after
+    if len(equal) > 1 or not (PLAIN_COUNT.fullmatch(key := equal[0][1][1]) or (stem and stem in key.lower())):
+        names = ", ".join(sorted({show(one[1].decode("utf-8", "replace")) for _first, one in equal}))
+        raise CannotSpell(f"nobody knows whether {names} holds the length of its list of folders", REMEDY_LIST)
+    at_front, one = equal[0]
+    text = before if at_front else after
+    text = text[: one.start(2)] + str(new).encode() + text[one.end(2) :]
+    return (text, after) if at_front else (before, text)
 
 
 def edit(members: Members, new: Sequence[bytes], outside: list[bytes]) -> tuple[list[bytes], list[bytes]]:
-    """The texts `new` as the members of a list, and what stands before, between and behind them then."""
+    """The texts `new` as the members of a list, and what stands before, between and behind them then.  Raises
+    CannotSpell.
+    """
     old = members.end - members.first
     around = outside[members.first : members.end + 1]
     between = [*around[1:-1], *(members.joint.after(more + 1) for more in range(len(new) - old))][: len(new) - 1]
-    before = counted_again(around[0], old, len(new), True)
-    after = counted_again(around[-1], old, len(new), False) if before == around[0] else around[-1]
+    stem = STEM.search(members.joint.words[0])
+    before, after = recount(around[0], around[-1], old, len(new), stem[1].lower() if stem else b"")
     return list(new), [before, *between, after]
 
 

@@ -12,6 +12,7 @@ from saltcart.patterns import Pattern
 from saltcart.spelling import Spelling, spelling_named
 
 XML_BASE = "@xml:base"
+NUMBER = "<number>"  # digits in a name of a path
 
 
 class Parts(Struct, frozen=True):
@@ -97,7 +98,10 @@ def base_spelling(spelling: Spelling) -> Spelling:
 
 def pattern_of(path: str, any_case: bool = False) -> re.Pattern[str]:
     """The pattern for places that a path of names means."""
-    parts = [".*" if part == "**" else re.escape(part).replace(r"\*", "[^/]*") for part in path.strip("/").split("/")]
+    parts = [
+        ".*" if part == "**" else re.escape(part).replace(r"\*", "[^/]*").replace(NUMBER, "[0-9]+")
+        for part in path.strip("/").split("/")
+    ]
     flags = re.DOTALL | (re.IGNORECASE if any_case else 0)
     return re.compile("/".join(parts).replace(".*/", "(?:.*/)?").replace("/.*", "(?:/.*)?"), flags)
 

@@ -19,7 +19,7 @@ from msgspec import Struct
 from saltcart.errors import BadLedger, CannotSpell, show
 from saltcart.ledgers.base import NO_EDITS, REMEDY_DEPENDANT, REMEDY_LIST, Batch, Batched, Entry, Key, ListEdits
 from saltcart.ledgers.facts import Facts
-from saltcart.ledgers.numbered import edit, runs_to_edit
+from saltcart.ledgers.numbered import edit, plain_joint, runs_to_edit
 from saltcart.ledgers.wrappers import PLAIN, Wrapper
 from saltcart.spelling import Spelling
 from saltcart.spelling.swaps import Swap
@@ -143,7 +143,8 @@ class TextLedger(Batched):
     """A ledger read by a function from bytes to spans.  Entry keys are the numbers of the spans.
 
     Of one that is `mapped` nobody knows what else stands in it, so that it is looked for what depends on its paths;
-    one that is `untrusted`, for the reason that this says, is not rewritten.
+    one that is `untrusted`, for the reason that this says, is not rewritten.  A list of one folder that `grows_alone`
+    is plainly a list; elsewhere a key or an element may be the only one that its program reads.
     """
 
     def __init__(
@@ -165,7 +166,7 @@ class TextLedger(Batched):
         self.shape = shape or Shape()
         self.usual_joint = usual_joint
         self.about = about
-        self.mapped, self.untrusted = False, ""
+        self.mapped, self.untrusted, self.grows_alone = False, "", True
         self.past_finder: SpanFinder | None = None
         self.last = b"", Spans.of(b"", [])
         self.last_swapped: tuple[Spans, list[Swap], list[bytes | None]] = (self.last[1], [], [])
@@ -329,13 +330,11 @@ class TextLedger(Batched):
         return self.usual_joint is not None and b"".join(text.split()) == b"".join(self.usual_joint.split())
 
     def joint(self, spans: Spans, number: int) -> bytes:
-        """What stands between the parts of a list: as is usual in such a file, with the blanks that stand there at a
-        neighbour.
-        """
+        """What stands between the parts of a list: as at a neighbour, or as is usual in such a file."""
         beside = [near for near in (number + 1, number) if 0 < near < len(spans.inside)]
         usual = (spans.outside[near] for near in beside if self.is_joint(spans.outside[near]))
-        alike = (spans.outside[near] for near in beside if spans.kinds[near - 1] == spans.kinds[near])
-        joint = next(usual, self.usual_joint) or next(alike, None)
+        shown = next(usual, None) or plain_joint(number, spans.kinds, spans.outside)
+        joint = shown or (self.usual_joint if self.grows_alone else None)
         if joint is None:
             raise CannotSpell(
                 f"{show(self.path)}: nobody knows what stands between the folders of its list", REMEDY_LIST
