@@ -10,6 +10,8 @@ from collections.abc import Sequence
 def show(name: str | bytes) -> str:
     """A file name fit for a message: undecodable bytes and control signs are escaped."""
     text = name.decode("utf-8", "surrogateescape") if isinstance(name, bytes) else name
+    if text.isprintable():  # then there are no escaped bytes either
+        return text
     text = text.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
     return "".join(sign if sign.isprintable() else repr(sign)[1:-1] for sign in text)
 

@@ -13,7 +13,7 @@ import zipfile
 import zlib
 from collections.abc import Iterable, Iterator, Sequence
 from functools import lru_cache
-from typing import IO, NamedTuple, Protocol
+from typing import IO, Any, Protocol
 
 from msgspec import Struct, field
 
@@ -31,6 +31,7 @@ from saltcart.waybills.waybill import read
 MOST_SPOTS = 5
 EXCERPT = 60
 MOST_CELLS = 5000
+MOST_BYTES = 64 << 20  # that the pattern for all anchors may take
 FIRST, BLOCK = 256 << 10, 4 << 20  # bytes read at once: most files are small
 PATH_START = re.compile(r"(?<![\w/\\.])(?:file:/|~/|\.{1,2}/|/|\$\w+/|[A-Za-z]:[\\/])")
 OWN = b"# Salt Cart"  # how a waybill begins
@@ -108,7 +109,7 @@ def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = Non
     mention, folder = Mention(path), path.rpartition("/")[0] if folder is None else folder
     with open(path, "rb", buffering=0) as stream:
         size = os.fstat(stream.fileno()).st_size
-        head = stream.read(FIRST)
+        head = stream.read(min(FIRST, max(size + 1, HEAD)))
         if claims(head):
             in_database(mention, forms, folder)
         elif is_packed(head):
@@ -124,39 +125,29 @@ def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = Non
 
 
 def may_name(data: bytes, forms: tuple[PlaceForms, ...]) -> bool:
-    """Whether some content may name one of the places: it holds one of their anchors, or something packed in it may."""
-    low, needles, wide = data.lower(), needles_of(forms), b"\0" in data
-    return (
-        any(raw in low for raw in needles.plain)
-        or any(raw in data for raw in needles.coded)
-        or (b"%" in data and any(raw in low for raw in needles.escaped))
-        or (wide and (STREAM.search(data) is not None or any(raw in low for raw in needles.wide)))
-    )
+    """Whether some content may name one of the places, or something packed in it may."""
+    return holds_anchor(data, forms) or (b"\0" in data and STREAM.search(data) is not None)
 
 
-class Needles(NamedTuple):
-    """What is looked for, each once: in small letters, the `wide` ones where there are NULs, the `escaped` where there
-    are percent signs; and what is `coded` as it is.
-    """
-
-    plain: tuple[bytes, ...]
-    wide: tuple[bytes, ...]
-    escaped: tuple[bytes, ...]
-    coded: tuple[bytes, ...]
+def holds_anchor(data: bytes, forms: tuple[PlaceForms, ...]) -> bool:
+    """Whether some content holds one of the anchors of the places."""
+    return bool(anchors_of(forms).search(data))
 
 
 @lru_cache(maxsize=8)
-def needles_of(forms: tuple[PlaceForms, ...]) -> Needles:
-    """What is looked for of some places."""
-    marks = [mark for one in forms for mark in one.anchors]
-    literals = [raw for one in forms for raw in one.literal]
-    wide = [raw.lower() for raw in literals if b"\0" in raw]
-    return Needles(
-        tuple(dict.fromkeys(mark.raw for mark in marks if not mark.wide and not mark.escaped)),
-        tuple(dict.fromkeys([*(mark.raw for mark in marks if mark.wide), *wide])),
-        tuple(dict.fromkeys(mark.raw for mark in marks if mark.escaped)),
-        tuple(dict.fromkeys(raw for raw in literals if b"\0" not in raw)),
-    )
+def anchors_of(forms: tuple[PlaceForms, ...]) -> Any:
+    """A pattern for all anchors of some places, which goes through the content once, however many these are."""
+    import re2  # type: ignore[import-untyped]
+
+    options = re2.Options()
+    options.encoding, options.max_mem, options.log_errors = re2.Options.Encoding.LATIN1, MOST_BYTES, False
+    marks = dict.fromkeys(mark.raw for one in forms for mark in one.anchors)
+    literals = dict.fromkeys(raw for one in forms for raw in one.literal)
+    any_case, as_it_is = (b"|".join(map(re2.escape, some)) for some in (marks, literals))
+    try:
+        return re2.compile(b"(?i:%b)|%b" % (any_case, as_it_is) if literals else b"(?i:%b)" % any_case, options)
+    except re2.error:  # they are too many
+        return re.compile(b"")  # all content is looked at closely
 
 
 def in_cache(path: str) -> bool:
@@ -216,7 +207,7 @@ def in_stream(
     line, binary, free = 1, None, None
     for data, first, last in windows(head, stream, overlap):
         counted = first
-        hits = sorted(find(data, forms, folder, binary))
+        hits = sorted(find(data, forms, folder, binary)) if holds_anchor(data, tuple(forms)) else []
         binary = is_binary(data[:HEAD]) if binary is None else binary
         if hits and free is None:
             mention.log = mention.log or (not lead and first == 0 and is_log(data[:FIRST]))

@@ -29,7 +29,8 @@ def is_material(path: str) -> bool:
 
 def kind_of(path: str) -> str | None:
     """The kind of sound the name of `path` promises, or None."""
-    return KINDS.get(os.path.splitext(path)[1].lower())
+    dot = path.rfind(".")
+    return KINDS.get(path[dot:].lower()) if dot > 0 and path[dot - 1] != "/" else None
 
 
 def header_trouble(path: str) -> str | None:
