@@ -8,7 +8,9 @@ the same code as any other.
 
 import os
 import stat
+from collections.abc import Sequence
 from contextlib import suppress
+from functools import lru_cache
 from typing import Any, NoReturn
 
 from msgspec import Struct
@@ -17,7 +19,7 @@ from saltcart import tomlfile
 from saltcart.drives.facts import UNKNOWN, Facts, facts_of
 from saltcart.drives.limits import APART, CHANGE_TIMES, SHARING, Limits, limits_of
 from saltcart.errors import Refused, show
-from saltcart.shelves.mountinfo import is_top
+from saltcart.shelves.mountinfo import is_top, table
 from saltcart.shelves.walk import walk
 
 MARKER = ".saltcart-drive.toml"
@@ -119,8 +121,7 @@ def keeps_change_times(path: str) -> bool:
 
 def drive_at(mount: str, room: bool = True) -> Drive:
     """The drive whose top is `mount`; without `room` a simulated one is not sized, which takes a walk."""
-    marker_path = os.path.join(mount, MARKER)
-    marker = tomlfile.read(marker_path, MARKER_SHAPE) if os.path.isfile(marker_path) else {}
+    marker = marker_of(os.path.join(mount, MARKER))
     volume = os.statvfs(mount)
     total, free = volume.f_blocks * volume.f_frsize, volume.f_bavail * volume.f_frsize
     reserved = (volume.f_bfree - volume.f_bavail) * volume.f_frsize
@@ -143,17 +144,42 @@ def drive_at(mount: str, room: bool = True) -> Drive:
     )
 
 
+def marker_of(path: str) -> dict[str, Any]:
+    """What a marker says; nothing where there is none.  BadFile for a broken one."""
+    if not os.path.isfile(path):
+        return {}
+    state = os.stat(path)
+    return marker_as(path, state.st_dev, state.st_ino, state.st_size, state.st_mtime_ns, state.st_ctime_ns)
+
+
+@lru_cache(maxsize=64)
+def marker_as(path: str, *_state: int) -> dict[str, Any]:
+    """The same, read once as long as the file is the same.  Nobody changes the answer."""
+    return tomlfile.read(path, MARKER_SHAPE)
+
+
 def source_of(mount: str) -> tuple[str, str]:
     """Device (or share) and file system of the drive mounted at or above `mount`."""
-    import psutil
-
     while True:
-        for part in reversed(psutil.disk_partitions(all=True)):
+        for part in reversed(partitions()):
             if part.mountpoint == mount:
                 return part.device, exact_kind(part.device, part.fstype)
         if mount == "/":
             return "", ""
         mount = os.path.dirname(mount)
+
+
+def partitions() -> Sequence[Any]:
+    """Everything that is mounted, as psutil tells it, the latest last."""
+    return partitions_of(now) if (now := table()) else partitions_of.__wrapped__("")
+
+
+@lru_cache(maxsize=2)
+def partitions_of(_table: str) -> Sequence[Any]:
+    """The same, asked for once as long as the system's table of mounts stays the same."""
+    import psutil
+
+    return tuple(psutil.disk_partitions(all=True))
 
 
 def exact_kind(device: str, kind: str) -> str:
@@ -205,10 +231,8 @@ def find_drive(identity: str, last_mount: str) -> Drive | None:
 
 def mounts() -> list[str]:
     """Mount points of drives a person could mean: each volume once, no kernel pseudo mounts."""
-    import psutil
-
     found: dict[int, str] = {}
-    for part in psutil.disk_partitions(all=True):
+    for part in partitions():
         mount = part.mountpoint
         if part.fstype in PSEUDO or (f"{mount}/".startswith(SYSTEM_FOLDERS) and not mount.startswith("/run/media/")):
             continue

@@ -2,6 +2,7 @@
 
 import os
 import re
+from functools import lru_cache
 from typing import NamedTuple
 
 SOURCE = "/proc/self/mountinfo"
@@ -16,18 +17,29 @@ class Mount(NamedTuple):
     root: str = "/"
 
 
-def mounted() -> list[Mount]:
-    """Every mount, the latest last; none where the system does not tell."""
+def table() -> str:
+    """What the system says is mounted now; nothing where it does not tell."""
     try:
         with open(SOURCE, encoding="utf-8", errors="surrogateescape") as stream:
-            rows = [line.split() for line in stream]
+            return stream.read()
     except OSError:
-        return []
-    return [
+        return ""
+
+
+def mounted() -> tuple[Mount, ...]:
+    """Every mount, the latest last; none where the system does not tell."""
+    return mounts_of(table())
+
+
+@lru_cache(maxsize=2)
+def mounts_of(text: str) -> tuple[Mount, ...]:
+    """The mounts that a table tells; it is asked for often, and seldom another one."""
+    rows = [line.split() for line in text.split("\n")]
+    return tuple(
         Mount(os.makedev(*map(int, row[2].split(":"))), plain(row[4]), row[row.index("-") + 1], plain(row[3]))
         for row in rows
         if "-" in row
-    ]
+    )
 
 
 def mounts_below(path: str) -> list[str]:
