@@ -946,6 +946,14 @@ BREAKAGES = (
     ),
     Breakage(
         9,
+        "what only looks like ours is searched",
+        "mentions/search.py",
+        "return trip is not None and (trips_folder() / trip).is_dir()",
+        "return trip is not None",
+        ("tests.mentions.test_places",),
+    ),
+    Breakage(
+        9,
         "links that lead to links into a shelf are seen",
         "mentions/search.py",
         "for place in (near, end):",

@@ -26,8 +26,13 @@ def note_home() -> None:
 
 
 def is_a_home(path: str) -> bool:
-    """Whether a folder holds Salt Cart's own data, be it another user's or of another `SALTCART_HOME`."""
-    return "saltcart" in os.path.basename(path).casefold() and os.path.isfile(os.path.join(path, "drives.json"))
+    """Whether a folder holds Salt Cart's own data, of another `SALTCART_HOME` of this user.  What a stick says of
+    itself does not count.
+    """
+    if "saltcart" not in os.path.basename(path).casefold() or not os.path.isfile(os.path.join(path, "drives.json")):
+        return False
+    own, state = os.stat(os.path.expanduser("~")), os.stat(path)
+    return (own.st_dev, os.geteuid()) == (state.st_dev, state.st_uid)
 
 
 def made_home(*names: str) -> Path:

@@ -65,11 +65,6 @@ def set_aside_name(name: str, trip: str) -> str:
     return f".{name}.set-aside-{trip}"
 
 
-def is_temporary(name: str) -> bool:
-    """Whether a file of that name is a temporary one of ours."""
-    return name.startswith(".saltcart-") or (".saltcart-" in name and name.startswith("."))
-
-
 def trip_of(name: str) -> str | None:
     """The id of the trip for which a hidden file of that name waits; None for other files."""
     found = STAGED.search(name) or STAGED_IN_PLACE.search(name)

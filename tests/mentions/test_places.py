@@ -73,6 +73,17 @@ class Places(WorldCase):
                 self.session(self.user / folder / inside / "a.ses")
                 self.move(status=status)
 
+    def test_what_only_looks_like_ours_is_searched(self):
+        """A manifest that holds something else, hidden files and folders of trips that nobody made."""
+        for place in ("Bells.saltcart.b3", ".song.ses.saltcart-ab12", ".saltcart-ab12-0", ".song.ses.saltcart-new",
+                      ".Old.set-aside-ab12/a.ses"):  # fmt: skip
+            with self.subTest(place):
+                path = self.session(self.user / place)
+                self.assertIn(str(path), self.move(status=3).stderr)
+                path.unlink()
+        (self.user / "Bells.saltcart.b3").write_text(f"{64 * '0'}  {self.sounds}/a.wav\n")
+        self.move(status=0)
+
     def test_drives_beside_and_inside_what_is_searched(self):
         """A drive that hangs beside that of the sounds, and one that hangs in the home folder."""
         for place in (self.top / "third", self.user / "Drives" / "usb"):

@@ -15,7 +15,7 @@ from typing import NamedTuple
 from msgspec import Struct, field
 
 from saltcart.errors import Refused, SaltCartError, show
-from saltcart.home import home, is_a_home
+from saltcart.home import home, is_a_home, trips_folder
 from saltcart.ledgers import Map, recognised
 from saltcart.ledgers.sqlite.opening import claims
 from saltcart.mentions.content import Mention
@@ -24,10 +24,10 @@ from saltcart.mentions.place_forms import PlaceForms
 from saltcart.mentions.readers import CLOSED, TOO_LARGE, TOO_MUCH, UNREADABLE_WORD, Batch, Readers, closed, vanished
 from saltcart.mentions.search_places import SHARED_PROGRAMS, within
 from saltcart.mentions.unchanged import Unchanged
-from saltcart.own_names import SET_ASIDE, is_temporary
+from saltcart.own_names import PART, SET_ASIDE, trip_of
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
-from saltcart.shelves.manifest import SUFFIXES
+from saltcart.shelves.manifest import SUFFIXES, is_manifest
 from saltcart.shelves.walk import FILE, LINK, Item, walk
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.trip import opened
@@ -176,7 +176,7 @@ def candidates(top: str, walked: Walked) -> Iterator[tuple[str, Item]]:
             result.passed_over["installed for all users"] += 1
         elif item.size > LARGEST and not is_database(path):
             result.miss(path, TOO_LARGE)
-        elif not is_own(path.rpartition("/")[2]):
+        elif not is_own(path):
             yield path, item
 
 
@@ -209,15 +209,24 @@ def sounds(path: str) -> bool:
     return False
 
 
-def is_own(name: str) -> bool:
-    """Whether a file of that name is a manifest or a temporary one of ours."""
-    return name.endswith(MANIFESTS) or is_temporary(name)
+def is_own(path: str) -> bool:
+    """Whether a file is a manifest, or a temporary one of a trip of ours."""
+    name = path.rpartition("/")[2]
+    if ".saltcart" not in name:
+        return False
+    return is_of_trip(trip_of(name)) or bool(PART.fullmatch(name)) or (name.endswith(MANIFESTS) and is_manifest(path))
+
+
+def is_of_trip(trip: str | None) -> bool:
+    """Whether a trip of that id is in our record; what only looks like ours may be anybody's."""
+    return trip is not None and (trips_folder() / trip).is_dir()
 
 
 def passed_over(path: str, own: str) -> str:
     """Why a folder is not gone into, "" when it is: what a trip set aside and our own data are ours."""
     name = os.path.basename(path)
-    if SET_ASIDE.search(name) or path == own or is_a_home(path):
+    aside = SET_ASIDE.search(name)
+    if (aside and is_of_trip(aside[1])) or path == own or is_a_home(path):
         return OURS
     if is_trash(path, name):
         return "trash"

@@ -21,6 +21,7 @@ from saltcart.shelves.digests import BLAKE3, SHA256
 
 SUFFIXES = {BLAKE3: ".saltcart.b3", SHA256: ".saltcart.sha256"}
 LINE = re.compile(rb"(\\?)([0-9a-f]{64}) [ *](.+)", re.DOTALL)
+LONGEST = 64 << 10  # bytes of a line
 ESCAPES = ((b"\\", b"\\\\"), (b"\n", b"\\n"), (b"\r", b"\\r"))
 
 
@@ -33,6 +34,18 @@ def kind_of_manifest(shelf: str) -> str | None:
     """Which digests the manifest of a shelf holds, the newest if it has two; None when it has none."""
     there = [kind for kind in SUFFIXES if os.path.exists(manifest_of(shelf, kind))]
     return max(there, key=lambda kind: os.stat(manifest_of(shelf, kind)).st_mtime_ns, default=None)
+
+
+def is_manifest(path: str) -> bool:
+    """Whether a file holds lines of a manifest, and nothing else."""
+    try:
+        with open(path, "rb") as stream:
+            while text := stream.readline(LONGEST):
+                if not LINE.fullmatch(text.removesuffix(b"\n")):
+                    return False
+    except OSError:
+        return False
+    return True
 
 
 def write(

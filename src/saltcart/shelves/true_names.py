@@ -96,15 +96,16 @@ class AnyCase:
         self.listings: dict[str, dict[str, str]] = {}
 
     def path(self, path: str) -> str:
-        """`path` as the drive writes it, when it is there in another case; else as it is."""
-        if len(path) > LONGEST or "\0" in path:
+        """The full `path` as the drive writes it, when it is there in another case; else as it is."""
+        if len(path) > LONGEST or "\0" in path or not path.startswith("/") or os.path.lexists(path):
             return path
-        place, names = path, []
-        while not os.path.lexists(place) and place != os.path.dirname(place):
-            place, name = os.path.split(place)
-            names.append(name)
-        for name in reversed(names):
-            place = os.path.join(place, self.listing(place).get(name.casefold(), name))
+        place, names = "", path.split("/")[1:]
+        for at, name in enumerate(names):
+            if not os.path.lexists(f"{place}/{name}"):
+                if (known := self.listing(place or "/").get(name.casefold())) is None:
+                    return "/".join((place, *names[at:]))  # and nothing below it is there either
+                name = known
+            place = f"{place}/{name}"
         return place
 
     def listing(self, folder: str) -> dict[str, str]:
