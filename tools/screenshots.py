@@ -1,6 +1,6 @@
 """Take the pictures in docs/screenshots from the demo data: python tools/screenshots.py [NAME ...]
 
-Needs Xvfb, xterm, ImageMagick's import, and Chromium for the page; every other picture is a real terminal window.
+Needs root, Xvfb, xterm, ImageMagick's import, and Chromium for the page; every other picture is a real terminal window.
 """
 
 import os
@@ -14,6 +14,7 @@ from pathlib import Path
 
 from saltcart.demo import studio
 from saltcart.demo.story import BOOTH, CARRY, DRIVES, MOVE, SHELVES
+from saltcart.drives.drive import mounts
 
 TO = Path(__file__).parents[1] / "docs" / "screenshots"
 DISPLAY = ":77"
@@ -58,10 +59,21 @@ PICTURES = {
 }
 
 
-def shoot(name: str, before: str, command: str) -> None:
-    """One picture: a fresh studio, `before` run unseen, `command` run in a terminal window."""
+def others() -> list[str]:
+    """What this machine has mounted besides, which no picture shows."""
+    return [place for place in mounts() if place != "/" and not STUDIO.is_relative_to(place)]
+
+
+def build() -> None:
+    """A fresh studio, as closed to others as a home folder is."""
     shutil.rmtree(STUDIO, ignore_errors=True)
     studio.build(str(STUDIO))
+    STUDIO.chmod(0o700)
+
+
+def shoot(name: str, before: str, command: str) -> None:
+    """One picture: a fresh studio, `before` run unseen, `command` run in a terminal window."""
+    build()
     home = {
         **os.environ,
         "HOME": str(STUDIO),
@@ -88,7 +100,8 @@ def shoot(name: str, before: str, command: str) -> None:
         "#d8dee4",
         "+sb",
     ]
-    window = subprocess.Popen(["xterm", *style, "-e", "bash", "-c", script], env=home)
+    alone = ["unshare", "--mount", "bash", "-c", f'umount -l {shlex.join(others())} 2>&-; exec "$@"', "bash"]
+    window = subprocess.Popen([*alone, "xterm", *style, "-e", "bash", "-c", script], env=home)
     while not (STUDIO / "done").exists():
         time.sleep(0.2)
     time.sleep(0.7)
@@ -99,8 +112,7 @@ def shoot(name: str, before: str, command: str) -> None:
 
 def draw() -> None:
     """The pictures that Salt Cart draws itself."""
-    shutil.rmtree(STUDIO, ignore_errors=True)
-    studio.build(str(STUDIO))
+    build()
     home = {**os.environ, "HOME": str(STUDIO), "SALTCART_HOME": str(STUDIO / "saltcart-data")}
     subprocess.run(
         ["saltcart", "survey", "keel", "lighter", "--quiet", "--picture", str(TO / "room.png")], cwd=STUDIO, env=home
@@ -114,8 +126,7 @@ def draw() -> None:
 
 def show_page() -> None:
     """The page of a trip, as a browser shows it."""
-    shutil.rmtree(STUDIO, ignore_errors=True)
-    studio.build(str(STUDIO))
+    build()
     home = {**os.environ, "HOME": str(STUDIO), "SALTCART_HOME": str(STUDIO / "saltcart-data")}
     subprocess.run([*MOVE, "--quiet"], cwd=STUDIO, env=home)
     subprocess.run(["saltcart", "report", "-o", "report.html", "--quiet"], cwd=STUDIO, env=home)
