@@ -283,7 +283,7 @@ BREAKAGES = (
         11,
         "copies that a ledger names",
         "switching/dropping.py",
-        "        if any(tail_below(place, one) is not None for one in named):",
+        "        if any(one in keep.named for one in on_the_way(place, shelf.new)):",
         "        if False:",
         (ALIVE,),
     ),

@@ -18,11 +18,12 @@ from hypothesis import strategies as some
 
 from saltcart.errors import CannotSpell
 from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.base import NO_EDITS
 from saltcart.ledgers.containers import records, xml
 from saltcart.ledgers.rules import At, Matcher
 from saltcart.ledgers.spans import Spans
 from saltcart.spelling import Move, Moves, spelling_named
-from saltcart.waybills.routes import Changes, Routes
+from saltcart.waybills.routes import Routes
 from tests.ledgers.test_contract import rewritten
 
 NAMES = some.text(some.characters(exclude_characters="\0", exclude_categories=("Cs",)), min_size=1, max_size=20)
@@ -215,7 +216,7 @@ class Swapped(unittest.TestCase):
             routes = Routes(Moves([move], exact={paths[0]: "/elsewhere/one.wav"}))
             with suppress(CannotSpell):
                 each = routes.texts(ledger.entries(), folder, folder)
-                self.assertEqual(routes.changes(ledger, folder, folder), Changes(each, []))
+                self.assertEqual((*routes.changes(ledger, folder, folder),), (each, [], NO_EDITS))
 
     @given(some.sampled_from(sorted(WRITERS)), HEADS, HEADS, some.lists(TAILS, min_size=1, max_size=6))
     def test_many_at_once_are_what_each_would_be(self, name, old, new, tails):

@@ -11,7 +11,8 @@ from xml.sax.saxutils import escape
 from hypothesis import given
 from hypothesis import strategies as st
 
-from saltcart.mentions.place_forms import PlaceForms, find
+from saltcart.mentions.finder import find
+from saltcart.mentions.place_forms import PlaceForms
 
 PLACE, BESIDE = "/mnt/keel/Sounds/Cloches d'été & co", "/mnt/keel/lists"
 TAIL = "/low/C1.wav"

@@ -22,7 +22,7 @@ from saltcart.ledgers.facts import Facts
 from saltcart.ledgers.numbered import edit, plain_joint, runs_to_edit
 from saltcart.ledgers.wrappers import PLAIN, Wrapper
 from saltcart.spelling import Spelling
-from saltcart.spelling.swaps import Swap
+from saltcart.spelling.swaps import Beginnings, Swap
 from saltcart.spelling.uris import WIDE
 
 LARGEST = 256 << 20
@@ -442,5 +442,6 @@ def exchanged(texts: Sequence[bytes], raws: Sequence[RawSwap]) -> list[bytes | N
     """What the first of the swaps that covers a text makes of it, None where there is none."""
     if len(raws) == 1 and (fresh := raws[0].all_at_once(texts)):
         return fresh
-    found = (next((raw for raw in raws if raw.covers(text)), None) for text in texts)
+    known = Beginnings((raw.old, raw) for raw in raws)
+    found = (next((raw for raw in known.of(text) if raw.covers(text)), None) for text in texts)
     return [raw and raw.new + text[len(raw.old) :] for raw, text in zip(found, texts, strict=True)]

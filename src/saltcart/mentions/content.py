@@ -22,9 +22,10 @@ from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.sqlite.quoting import literal, quoted
 from saltcart.ledgers.wrappers import LARGEST_INSIDE
 from saltcart.mentions.file_types import holds_no_references
+from saltcart.mentions.finder import find
 from saltcart.mentions.history import LINE, is_log
 from saltcart.mentions.packed import DEEPEST, STREAM, Budget, TooMuch, is_packed, unpacked, zlib_streams
-from saltcart.mentions.place_forms import HEAD, Hit, PlaceForms, find, is_binary
+from saltcart.mentions.place_forms import HEAD, Hit, PlaceForms, is_binary
 from saltcart.spelling.moves import tail_below
 from saltcart.waybills.waybill import read
 

@@ -53,24 +53,14 @@ class Hit(NamedTuple):
 
 
 class Anchor(NamedTuple):
-    """Bytes to look for, in small letters: UTF-16 when `wide`, percent signs when `escaped`; the pattern is these with
+    """Bytes to look for, in small letters: UTF-16 when `wide`, percent signs when `escaped`; `rest` is a pattern for
     what must follow them.
     """
 
     raw: bytes
-    pattern: re.Pattern[bytes]
+    rest: bytes = b""
     wide: bool = False
     escaped: bool = False
-
-    def spots(self, low: bytes) -> Iterator[int]:
-        """Where it stands, but for where another name that begins alike is seen to stand."""
-        if low.find(self.raw) >= 0:
-            yield from (found.start() for found in self.pattern.finditer(low))
-
-
-def anchor(raw: bytes, rest: bytes = b"", wide: bool = False, escaped: bool = False) -> Anchor:
-    """What to look for, and a pattern for what must follow."""
-    return Anchor(raw, re.compile(re.escape(raw) + rest, re.DOTALL), wide, escaped)
 
 
 class PlaceForms:
@@ -137,39 +127,6 @@ class PlaceForms:
         return [*self.names, Name(tail, RELATIVE), Name(f"./{tail}", RELATIVE)]
 
 
-def find(
-    data: bytes, forms: Sequence[PlaceForms], folder: str | None = None, binary: bool | None = None
-) -> Iterator[Hit]:
-    """Every spot in `data`, content of a file in `folder`, that names one of the folders.
-
-    `binary` says what the file is, when this is not its beginning.
-    """
-    low = data.lower()
-    wide, escaped = b"\0" in data, b"%" in data
-    for number, one in enumerate(forms):
-        if not one.names and (folder is None or tail_below(folder, one.within) is None):
-            continue
-        names: list[tuple[str, str, Name]] = []
-        for mark in one.anchors:
-            if (mark.wide and not wide) or (mark.escaped and not escaped):
-                continue
-            passes = [(raw, cut) for raw in one.passes if (cut := raw.rfind(mark.raw)) >= 0]
-            for at in mark.spots(low):
-                binary = is_binary(data[:HEAD]) if binary is None else binary
-                if any(at >= cut and low.startswith(raw, at - cut) for raw, cut in passes):
-                    continue  # the new place
-                if not mark.wide and (hit := plain_hit(data, at, number, one, mark.raw, binary)):
-                    yield hit
-                    continue
-                names = names or by_end(one, one.names_from(folder))
-                if found := hit_at(data, at, number, one, mark.wide, names, binary):
-                    yield found
-        for raw, encoding in one.literal.items() if one.names else ():
-            if raw not in data:
-                continue
-            yield from (Hit(found.start(), number, FULL, encoding) for found in re.finditer(re.escape(raw), data))
-
-
 def is_binary(head: bytes) -> bool:
     """Whether a file that begins like this is no text, neither of bytes nor of UTF-16."""
     if len(head.translate(None, CONTROL)) == len(head):
@@ -181,47 +138,30 @@ def is_binary(head: bytes) -> bool:
 def anchors(one: PlaceForms) -> Iterator[Anchor]:
     """What to look for; a name without ASCII letters is looked for in each of its encodings."""
     if one.anchor:
-        yield anchor(one.anchor.encode(), rest=rest_of(one))
-        yield anchor(one.anchor.encode("utf-16-le")[:-1], wide=True)  # as it stands in either order of bytes
-        yield anchor(
+        yield Anchor(one.anchor.encode(), rest=rest_of(one))
+        yield Anchor(one.anchor.encode("utf-16-le")[:-1], wide=True)  # as it stands in either order of bytes
+        yield Anchor(
             "".join(f"%{byte:02x}" for byte in one.run.encode()).encode(), escaped=True
         )  # some write it all so
         return
     raw = os.fsencode(one.base)
-    yield anchor(raw.lower())
-    yield anchor("".join(f"%{byte:02x}" for byte in raw).encode(), escaped=True)
-    yield anchor("".join(f"\\u{ord(sign):04x}" for sign in one.base).encode())
-    yield anchor(one.base.encode("utf-16-le", "surrogatepass")[:-1].lower(), wide=True)
+    yield Anchor(raw.lower())
+    yield Anchor("".join(f"%{byte:02x}" for byte in raw).encode(), escaped=True)
+    yield Anchor("".join(f"\\u{ord(sign):04x}" for sign in one.base).encode())
+    yield Anchor(one.base.encode("utf-16-le", "surrogatepass")[:-1].lower(), wide=True)
 
 
 def rest_of(one: PlaceForms) -> bytes:
     """A pattern for what may follow the anchor of a folder, in small letters: the rest of its name and its end, as far
-    as can be told before an escape or a letter beyond ASCII.  Most names that share the anchor by chance end here.
+    as can be told before an escape or a letter beyond ASCII.  Most names that share the anchor by chance end here, and
+    so do those of what lies below a folder that is to stand alone.
     """
     escape = rb"[%\\&\x80-\xff]"
-    pattern = rb"(?![a-z0-9_])"
+    pattern = rb"(?![a-z0-9_]|/[a-z0-9\x80-\xff])" if one.alone else rb"(?![a-z0-9_])"
     for sign in reversed(one.base[one.base.lower().rfind(one.anchor) + len(one.anchor) :].lower()):
         own = re.escape(sign if sign.isascii() else unicodedata.normalize("NFD", sign)[0]).encode()
         pattern = rb"(?:%b|%b%b)" % (escape, own, pattern if sign.isascii() else b"")
     return rb"(?=%b)" % pattern
-
-
-def plain_hit(data: bytes, at: int, number: int, one: PlaceForms, anchor: bytes, binary: bool) -> Hit | None:
-    """The hit of the commonest form, the full path in UTF-8, told without decoding anything."""
-    for raw in one.raw:
-        offset = raw.lower().rfind(anchor)
-        start, end = at - offset, at - offset + len(raw)
-        if start < 0 or not data.startswith(raw, start):
-            continue
-        if binary and len(raw) < 1 << 14 and counted(data, start, len(raw)):
-            return Hit(at, number, FULL, "UTF-8")
-        if ends(data[end : end + AFTER].decode("utf-8", "replace"), one):
-            before = data[max(0, start - 2) : start]
-            if one.alone and not stands_alone(data[max(0, start - 8) : start], data[end : end + 8], binary):
-                continue
-            if not before or not PATH_SIGN.match(chr(before[-1])) or before.endswith(b"//") or binary:
-                return Hit(at, number, FULL, "UTF-8")
-    return None
 
 
 def ends(after: str, one: PlaceForms) -> bool:
@@ -293,50 +233,15 @@ def stands_alone(before: bytes, after: bytes, binary: bool) -> bool:
     return bool(VALUE_AFTER.match(after) and (binary or VALUE_BEFORE.search(before)))
 
 
-def by_end(one: PlaceForms, names: Sequence[Name]) -> list[tuple[str, str, Name]]:
-    """Each name cut where its anchor begins: the text before it and from it on, in one form of accents."""
-    cut = []
-    for name in names:
-        text = unicodedata.normalize("NFC", name.text)
-        at = text.lower().rfind(one.anchor) if one.anchor else text.rfind(unicodedata.normalize("NFC", one.base))
-        if at >= 0:
-            cut.append((text[:at], text[at:], name))
-    return cut
-
-
-def hit_at(
-    data: bytes, at: int, number: int, one: PlaceForms, wide: bool, names: Sequence[tuple[str, str, Name]], binary: bool
-) -> Hit | None:
-    """The hit around an anchor, if what stands there is one of the names in some encoding."""
-    for encoding, before, after in readings(data, at, one.longest, wide):
-        for left, right, name in names:
-            folds = one.folds_case or name.form == LETTER
-            if not alike(before[-len(left) :] if left else "", left, folds) or not alike(
-                after[: len(right)], right, folds
-            ):
-                continue
-            rest, lead = after[len(right) :], before[: len(before) - len(left)]
-            signs = len(left) + len(right)
-            if wide and binary and counted(data, at - 2 * len(left), 2 * signs, signs):
-                return Hit(at, number, name.form, encoding)
-            if ends(rest, one) and begins(lead, name, rest, binary):
-                sides = [text.encode("utf-8", "surrogatepass") for text in (lead[-8:], rest[:8])]
-                if one.alone and not stands_alone(sides[0], sides[1], binary):
-                    continue
-                return Hit(at, number, name.form, encoding)
-        if lettered(before, after, one):
-            return Hit(at, number, LETTER, encoding)
-    return None
-
-
 def lettered(before: str, after: str, one: PlaceForms) -> bool:
-    """Whether a path of another system ends in the folder's: `D:/Sounds/Bells`, though nobody said what D: is."""
+    """Whether a path of another system, of which so much stands before the anchor behind its letter, ends in the
+    folder's: `D:/Sounds/Bells`, though nobody said what D: is.
+    """
     cut = one.base.lower().rfind(one.anchor) if one.anchor else 0
     end = one.base[cut:]
-    lead = DRIVE_PATH.search(before)
-    if one.alone or not lead or not alike(after[: len(end)], end, True) or not ends(after[len(end) :], one):
+    if one.alone or not alike(after[: len(end)], end, True) or not ends(after[len(end) :], one):
         return False
-    path = f"{lead[1]}{end}".casefold()
+    path = f"{before}{end}".casefold()
     return any(path == tail.casefold() or path.endswith(f"/{tail.casefold()}") for tail in one.tails)
 
 

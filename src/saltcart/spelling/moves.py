@@ -1,6 +1,6 @@
 """Where a path goes when shelves move: prefixes compared by component, never by character."""
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import partial
 from types import MappingProxyType
 from typing import NamedTuple
@@ -93,7 +93,10 @@ class Moves:
     def __init__(self, moves: Iterable[Move], exact: Mapping[str, str] = MappingProxyType({})):
         self.exact = exact
         self.moves = sorted(moves, key=lambda move: len(move.old), reverse=True)
-        self.tops = tuple(plain(move.old).rstrip("/") or "/" for move in self.moves)
+        self.by_top: dict[str, list[Move]] = {}
+        for move in self.moves:
+            self.by_top.setdefault(plain(move.old).rstrip("/") or "/", []).append(move)
+        self.tops = tuple(self.by_top)
         self.last: tuple[str, str | None] = "", None  # one path is asked for several times, one after the other
 
     def covers(self, path: str) -> bool:
@@ -112,15 +115,25 @@ class Moves:
             return self.exact[path]
         if not path.startswith(self.tops):
             return None
-        for move in self.moves:
-            tail = tail_below(path, move.old)
-            if tail is not None and (place := move.place(tail)) is not None:
+        for move, tail in self.holding(path):
+            if (place := move.place(tail)) is not None:
                 return place
         return None
 
+    def holding(self, path: str) -> Iterator[tuple[Move, str]]:
+        """The moves of folders at or above a path, the deepest first, with the rest of the path."""
+        top = plain(path).rstrip("/") or "/"
+        while True:
+            for move in self.by_top.get(top, ()):
+                if (tail := tail_below(path, move.old)) is not None:
+                    yield move, tail
+            if top in ("/", ""):
+                return
+            top = top.rpartition("/")[0] or "/"
+
     def reaches(self, path: str) -> bool:
         """Whether the absolute `path` is one of the folders, or lies in one, be it that it stays there."""
-        return path in self.exact or any(tail_below(path, move.old) is not None for move in self.moves)
+        return path in self.exact or any(True for _one in self.holding(path))
 
     def alone(self, path: str) -> Move | None:
         """The move that alone says what becomes of the absolute `path` and of everything else below its folder, all
@@ -128,8 +141,8 @@ class Moves:
         """
         if path in self.exact:
             return None
-        for move in self.moves:
-            if tail_below(path, move.old):
+        for move, tail in self.holding(path):
+            if tail:
                 others = (
                     *(other.old for other in self.moves if other is not move),
                     *(() if move.takes else self.exact),

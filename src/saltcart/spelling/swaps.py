@@ -6,10 +6,15 @@ shows another manner of escaping than its beginning does.
 """
 
 import re
+from collections.abc import Iterable
 from functools import cache
-from typing import NamedTuple
+from operator import itemgetter
+from typing import Generic, NamedTuple, TypeVar
 
 from saltcart.spelling.base import Spelling
+
+Text = TypeVar("Text", str, bytes)
+Item = TypeVar("Item")
 
 
 class Swap(NamedTuple):
@@ -31,6 +36,22 @@ class Swap(NamedTuple):
     def __call__(self, text: str) -> str:
         """The new text for one that is covered."""
         return self.new + text[len(self.old) :]
+
+
+class Beginnings(Generic[Text, Item]):
+    """Things by what texts begin with, found in as many steps as there are lengths of that."""
+
+    def __init__(self, some: Iterable[tuple[Text, Item]]):
+        self.tables: dict[int, dict[Text, list[tuple[int, Item]]]] = {}
+        for number, (beginning, one) in enumerate(some):
+            self.tables.setdefault(len(beginning), {}).setdefault(beginning, []).append((number, one))
+
+    def of(self, text: Text) -> list[Item]:
+        """The things with whose beginnings a text begins, in their order."""
+        found = [one for length, table in self.tables.items() for one in table.get(text[:length], ())]
+        if len(found) > 1:
+            found.sort(key=itemgetter(0))
+        return [one for _number, one in found]
 
 
 @cache

@@ -6,8 +6,9 @@ the trip names it.  With it goes all else that the trip left there: temporary fi
 
 import os
 import stat
-from collections.abc import Callable, Container
+from collections.abc import Callable, Container, Iterator
 from contextlib import suppress
+from typing import NamedTuple
 
 from msgspec import Struct, field
 
@@ -42,14 +43,19 @@ class Dropped(Struct):
     failed: list[str] = field(default_factory=list)
 
 
-def drop(
-    trip: Trip, number: int, shelf: Shelf, report: Dropped, progress: Progress, spare: Container[str] = ()
-) -> None:
-    """Remove the copies of one shelf, but for those at the places `spare`."""
+class Kept(NamedTuple):
+    """What is not removed: what lies at some `places`, and copies that are `named` (see `named_copies`)."""
+
+    places: Container[str]
+    named: Container[str]
+
+
+def drop(trip: Trip, number: int, shelf: Shelf, report: Dropped, progress: Progress, keep: Kept) -> None:
+    """Remove the copies of one shelf, but for those to `keep`."""
     top = os.path.dirname(shelf.new) if shelf.gathered else shelf.new
     if os.path.isdir(top) and not os.path.islink(top):
         with Removal(top) as removal:
-            drop_files(trip, number, shelf, removal, report, progress, spare)
+            drop_files(trip, number, shelf, removal, report, progress, keep)
             if shelf.gathered:
                 removal.flush()
     try:
@@ -64,11 +70,10 @@ def drop(
 
 
 def drop_files(
-    trip: Trip, number: int, shelf: Shelf, removal: Removal, report: Dropped, progress: Progress, spare: Container[str]
+    trip: Trip, number: int, shelf: Shelf, removal: Removal, report: Dropped, progress: Progress, keep: Kept
 ) -> None:
     """Remove what the trip brought into the folder of a removal, deepest first."""
     ledgers = {row.place: row for row in trip.logbook.ledgers()}
-    named = named_copies(trip, shelf)
     rows = list(trip.logbook.rows(number))
     exact = keeps_change_times(shelf.new)
     kept = 0
@@ -77,9 +82,9 @@ def drop_files(
         tail = os.path.basename(place) if shelf.gathered else place[len(shelf.new) :].lstrip("/")
         with suppress(OSError):  # what is left of it, `trips --clean` finds
             removal.unlink(part_of(tail), lambda _state: True)
-        if row.existed or row.state == ACCEPTED or place in spare or not can_go(shelf, row.item):
+        if row.existed or row.state == ACCEPTED or place in keep.places or not can_go(shelf, row.item):
             continue
-        if any(tail_below(place, one) is not None for one in named):
+        if any(one in keep.named for one in on_the_way(place, shelf.new)):
             kept += row.item.kind == FILE
             continue
         try:
@@ -118,9 +123,19 @@ def fitting(
     return lambda state: is_original(shelf, place) or ours(state)
 
 
-def named_copies(trip: Trip, shelf: Shelf) -> set[str]:
-    """The places below the new place that entries of the trip's ledgers name as they stand now, at home."""
+def on_the_way(place: str, top: str) -> Iterator[str]:
+    """A place, and the folders that it lies in, up to the folder `top`."""
+    while tail_below(place, top) is not None:
+        yield place
+        if place == top:
+            return
+        place = os.path.dirname(place)
+
+
+def named_copies(trip: Trip) -> set[str]:
+    """The places below the new places that entries of the trip's ledgers name as they stand now, at home."""
     judge = Judge(headers=False, resolver=trip.waybill.resolver())
+    tops = {one.new for one in trip.waybill.shelves}
     named: set[str] = set()
     out_of_archives = [one.new for one in trip.waybill.shelves if one.archive]  # and go with what they name
     for row in trip.logbook.ledgers():
@@ -130,9 +145,24 @@ def named_copies(trip: Trip, shelf: Shelf) -> set[str]:
             state = judge.ledger(trip.open_ledger(row, row.path))
         except SaltCartError:
             continue  # it is not there, or cannot be read: then it names nothing that could be told
-        found = (one for one in state.judgements() if one.verdict == FOUND)
-        named |= {path for one in found if tail_below(path := os.path.realpath(one.resolved), shelf.new) is not None}
-    return named
+        named |= {one.resolved for one in state.judgements() if one.verdict == FOUND}
+    real = map(RealPaths().path, named)
+    return {path for path in real if any(one in tops for one in on_the_way(path, "/"))}
+
+
+class RealPaths:
+    """Paths without links, each folder asked once."""
+
+    def __init__(self) -> None:
+        self.folders: dict[str, str] = {}
+
+    def path(self, path: str) -> str:
+        """A full path without links."""
+        folder, name = os.path.split(path)
+        if folder not in self.folders:
+            self.folders[folder] = os.path.realpath(folder)
+        real = os.path.join(self.folders[folder], name)
+        return os.path.realpath(real) if os.path.islink(real) else real
 
 
 def is_original(shelf: Shelf, place: str) -> bool:

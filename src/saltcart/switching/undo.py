@@ -36,7 +36,7 @@ from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
 from saltcart.switching import folder_times, transaction
 from saltcart.switching import repoint as repointing
-from saltcart.switching.dropping import COARSEST_NS, Dropped, drop, is_original
+from saltcart.switching.dropping import COARSEST_NS, Dropped, Kept, drop, is_original, named_copies
 from saltcart.switching.programs import refuse_busy
 from saltcart.trips import leftovers
 from saltcart.trips import trip as trips
@@ -154,7 +154,7 @@ def carry_out(trip: Trip) -> None:
 def drop_all(trip: Trip, report: UndoReport, progress: Progress, spare: Container[str] = ()) -> None:
     """Remove the copies of a trip that was taken back, and set signposts up again that had made room for them."""
     follow_remounts(trip)
-    dropped = Dropped()
+    dropped, keep = Dropped(), Kept(spare, named_copies(trip))
     for number, shelf in reversed([*enumerate(trip.waybill.shelves)]):  # what was gathered lies in the first
         if other := user_of(shelf.new, trip):
             report.remarks.append(f"The copies at {show(shelf.new)} stay, for trip {other} uses them")
@@ -165,7 +165,7 @@ def drop_all(trip: Trip, report: UndoReport, progress: Progress, spare: Containe
                 f" saltcart undo {trip.name} --drop-copies"
             )
         else:
-            drop(trip, number, shelf, dropped, progress, spare)
+            drop(trip, number, shelf, dropped, progress, keep)
             if away := drive_away(shelf):
                 raise not_dropped(trip, f"{away} has gone while copies were removed", dropped.failed)
     if dropped.failed:

@@ -4,7 +4,7 @@ import os
 from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
 from contextlib import suppress
 from itertools import islice
-from typing import NamedTuple
+from typing import Any
 
 from saltcart.errors import CannotSpell, Refused, show
 from saltcart.judging.resolver import Resolver
@@ -14,19 +14,24 @@ from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Move, Moves, Spelling, encodable
 from saltcart.spelling.foreign import PSEUDO, looks_foreign
 from saltcart.spelling.moves import Aims, joined, plain, tail_below
-from saltcart.spelling.swaps import Swap, swap_for
+from saltcart.spelling.swaps import Beginnings, Swap, swap_for
 from saltcart.waybills.content_folders import AddedFolder, in_lists, listed
 
 SPECIMENS = 1000
 RELATIVE = "relative"  # a text in whose manner full paths become such as start from the ledger, or its drive
 
 
-class Changes(NamedTuple):
-    """New texts by the keys of entries, the swaps for all others that those cover, and what changes in lists."""
+class Changes:
+    """New texts by the keys of entries, the swaps for all others that those cover, and what changes in lists; as a
+    rewriter takes them, one after the other.
+    """
 
-    texts: dict[Hashable, str]
-    swaps: list[Swap]
-    edits: ListEdits = NO_EDITS
+    def __init__(self, texts: dict[Hashable, str], swaps: list[Swap], edits: ListEdits = NO_EDITS):
+        self.texts, self.swaps, self.edits = texts, swaps, edits
+        self.known = Beginnings((swap.old, swap) for swap in swaps)
+
+    def __iter__(self) -> Iterator[Any]:
+        return iter((self.texts, self.swaps, self.edits))
 
     def count(self, ledger: Ledger, batches: Iterable[Batch] | None = None) -> int:
         """How many entries of a ledger get a new text; `batches` are all that it has, for whoever has read them."""
@@ -46,9 +51,8 @@ class Changes(NamedTuple):
 
     def swap_of(self, spelling: Spelling | None, base: Entry | None, text: str) -> Swap | None:
         """The swap that covers a text, if one does."""
-        return next(
-            (swap for swap in self.swaps if swap.spelling is spelling and base is None and swap.covers(text)), None
-        )
+        suited = self.known.of(text) if base is None else ()
+        return next((swap for swap in suited if swap.spelling is spelling and swap.covers(text)), None)
 
 
 class Routes:

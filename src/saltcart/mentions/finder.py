@@ -1,0 +1,285 @@
+"""Finding many folders in bytes at once: the cost follows the content, not how many folders are looked for.
+
+Folders that share an anchor are looked for together.  Where it stands, the commonest forms are told by the bytes
+around it alone; else these are decoded once in each way, and what follows the anchor says in a table which names may
+stand there.
+"""
+
+import unicodedata
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Sequence
+from functools import lru_cache
+from itertools import islice
+from re import Pattern, compile, escape
+from typing import Any, NamedTuple
+from urllib.parse import quote
+
+from saltcart.mentions.place_forms import (
+    AFTER,
+    DRIVE_PATH,
+    FULL,
+    HEAD,
+    LETTER,
+    PATH_SIGN,
+    Hit,
+    Name,
+    PlaceForms,
+    alike,
+    begins,
+    counted,
+    ends,
+    is_binary,
+    lettered,
+    readings,
+    stands_alone,
+)
+from saltcart.spelling.moves import tail_below
+
+MOST_RESTS = 40  # what may follow one anchor; of more, one after the other takes longer than it saves
+MOST_BYTES = 64 << 20  # that the pattern for what is looked for as it is may take
+FOLDERS = 64  # of which names are remembered
+LONGEST_COUNTED = 1 << 14  # bytes of a text whose length may stand before it
+
+
+class Ending(NamedTuple):
+    """A name of folder `number`, cut where its anchor begins."""
+
+    number: int
+    left: str
+    right: str
+    name: Name
+
+
+class Plain(NamedTuple):
+    """The full path of folder `number` as bytes, in an encoding."""
+
+    number: int
+    encoding: str
+
+
+Tables = dict[tuple[int, int], dict[bytes, list[Plain]]]  # by where the anchor is in it, and how long it is
+Endings = dict[int, dict[str, list[Ending]]]  # by how long what follows is, and that without case
+
+
+class Names(NamedTuple):
+    """What files in one folder may write: which folders they may name at all, and the names by what they end with."""
+
+    active: set[int]
+    endings: Endings
+
+
+class Group:
+    """The folders that are looked for by one anchor."""
+
+    def __init__(self, raw: bytes, wide: bool, escaped: bool, numbers: Sequence[int], forms: Sequence[PlaceForms]):
+        self.raw, self.wide, self.escaped, self.numbers = raw, wide, escaped, numbers
+        self.places = [(number, forms[number]) for number in numbers]
+        self.longest = max(one.longest for _number, one in self.places)
+        rests = {mark.rest for _number, one in self.places for mark in one.anchors if mark.raw == raw}
+        some = b"|".join(sorted(rests)) if b"" not in rests and len(rests) <= MOST_RESTS else b""
+        self.pattern: Pattern[bytes] = compile(escape(raw) + b"(?:%b)" % some)
+        self.plain = {} if wide else tables(raw, ((number, plain_forms(one)) for number, one in self.places))
+        self.passes = tables(raw, ((number, dict.fromkeys(one.passes, "")) for number, one in self.places))
+        self.rivals = rivals(self.places)
+
+    def spots(self, low: bytes) -> Iterator[int]:
+        """Where the anchor stands, but for where another name that begins alike is seen to stand."""
+        if low.find(self.raw) >= 0:
+            yield from (found.start() for found in self.pattern.finditer(low))
+
+
+def tables(raw: bytes, forms: Iterable[tuple[int, dict[bytes, str]]]) -> Tables:
+    """The forms of folders by where the anchor `raw` is in them, and how long they are."""
+    found: Tables = {}
+    for number, some in forms:
+        for form, encoding in some.items():
+            if (cut := form.lower().rfind(raw)) >= 0:
+                found.setdefault((cut, len(form)), {}).setdefault(form, []).append(Plain(number, encoding))
+    return found
+
+
+def plain_forms(one: PlaceForms) -> dict[bytes, str]:
+    """The full path in UTF-8, and as most programs write it in URIs."""
+    forms = dict(one.raw)
+    for raw in one.raw:
+        for safe in ("/", "/!$&'()*+,;=:@"):
+            forms.setdefault(quote(raw, safe=safe).encode(), "percent-encoded")
+    return forms
+
+
+def rivals(places: Sequence[tuple[int, PlaceForms]]) -> dict[int, set[int]]:
+    """For each folder the others whose names go on from the anchor as its own does, as far as both go."""
+    ways = sorted(
+        {(cut[1].casefold(), number) for number, one in places for name in one.all_names if (cut := cut_of(one, name))}
+    )
+    found: dict[int, set[int]] = {number: set() for number, _one in places}
+    for at, (way, number) in enumerate(ways):
+        for other, rival in islice(ways, at + 1, None):
+            if not other.startswith(way):
+                break  # in this order, those that begin so stand together
+            found[number].add(rival)
+            found[rival].add(number)
+    return {number: some - {number} for number, some in found.items()}
+
+
+def cut_of(one: PlaceForms, name: Name) -> tuple[str, str] | None:
+    """A name before its anchor, and from it on, in one form of accents; None when it has none."""
+    text = unicodedata.normalize("NFC", name.text)
+    at = text.lower().rfind(one.anchor) if one.anchor else text.rfind(unicodedata.normalize("NFC", one.base))
+    return (text[:at], text[at:]) if at >= 0 else None
+
+
+class Finder:
+    """What is looked for, made ready."""
+
+    def __init__(self, forms: Sequence[PlaceForms]):
+        self.forms = forms
+        shared: defaultdict[tuple[bytes, bool, bool], list[int]] = defaultdict(list)
+        for number, one in enumerate(forms):
+            for mark in one.anchors:
+                shared[mark.raw, mark.wide, mark.escaped].append(number)
+        self.groups = [Group(*key, list(dict.fromkeys(numbers)), forms) for key, numbers in shared.items()]
+        self.literals: defaultdict[bytes, list[Plain]] = defaultdict(list)
+        for number, one in enumerate(forms):
+            for raw, encoding in one.literal.items() if one.names else ():
+                self.literals[raw].append(Plain(number, encoding))
+        self.as_it_is = pattern_of(self.literals)
+        self.here = lru_cache(maxsize=FOLDERS)(self.names_in)
+
+    def names_in(self, folder: str | None) -> list[Names]:
+        """For each group the names that files in `folder` may write."""
+        return [names_of(group.places, folder) for group in self.groups]
+
+
+def pattern_of(literals: Iterable[bytes]) -> Any:
+    """A pattern for any of some bytes; None when there are none."""
+    some = sorted(literals, key=len, reverse=True)
+    if not some:
+        return None
+    import re2  # type: ignore[import-untyped]
+
+    options = re2.Options()
+    options.encoding, options.max_mem, options.log_errors = re2.Options.Encoding.LATIN1, MOST_BYTES, False
+    try:
+        return re2.compile(b"|".join(map(re2.escape, some)), options)
+    except re2.error:  # they are too many
+        return compile(b"|".join(map(escape, some)))
+
+
+def names_of(places: Sequence[tuple[int, PlaceForms]], folder: str | None) -> Names:
+    """The names of some folders that files in `folder` may write."""
+    found: Endings = {}
+    active: set[int] = set()
+    for number, one in places:
+        if not one.names and (folder is None or tail_below(folder, one.within) is None):
+            continue
+        active.add(number)
+        for name in one.names_from(folder):
+            if cut := cut_of(one, name):
+                same = found.setdefault(len(cut[1]), {}).setdefault(cut[1].casefold(), [])
+                same.append(Ending(number, *cut, name))
+    return Names(active, found)
+
+
+@lru_cache(maxsize=8)
+def finder_of(forms: tuple[PlaceForms, ...]) -> Finder:
+    """What is looked for of some folders, made ready once."""
+    return Finder(forms)
+
+
+def find(
+    data: bytes, forms: Sequence[PlaceForms], folder: str | None = None, binary: bool | None = None
+) -> Iterator[Hit]:
+    """Every spot in `data`, content of a file in `folder`, that names one of the folders.
+
+    `binary` says what the file is, when this is not its beginning.
+    """
+    finder = finder_of(tuple(forms))
+    finder = finder_of(tuple(forms))
+    here: list[Names] = []
+    low, wide, escaped = data.lower(), b"\0" in data, b"%" in data
+    for which, group in enumerate(finder.groups):
+        if (group.wide and not wide) or (group.escaped and not escaped):
+            continue
+        for at in group.spots(low):
+            binary = is_binary(data[:HEAD]) if binary is None else binary
+            here = here or finder.here(folder)
+            yield from Spot(data, low, at, group, forms, binary).hits(here[which])
+    for found in finder.as_it_is.finditer(data) if finder.as_it_is else ():
+        for number, encoding in finder.literals[found.group()]:
+            yield Hit(found.start(), number, FULL, encoding)
+
+
+class Spot(NamedTuple):
+    """One anchor in some bytes, `low` in small letters."""
+
+    data: bytes
+    low: bytes
+    at: int
+    group: Group
+    forms: Sequence[PlaceForms]
+    binary: bool
+
+    def hits(self, names: Names) -> Iterator[Hit]:
+        """The folders that are named around it."""
+        done = {one.number for one, _start, _end in standing(self.low, self.at, self.group.passes)}  # new places
+        open_ones = set().union(*(self.group.rivals[number] for number in done)) if done else None
+        for (number, encoding), start, end in standing(self.data, self.at, self.group.plain):
+            if number in names.active and number not in done and self.is_named(self.forms[number], start, end):
+                yield Hit(self.at, number, FULL, encoding)
+                done.add(number)
+                open_ones = self.group.rivals[number] | (open_ones or set())
+        if open_ones is None or not open_ones <= done:
+            yield from self.decoded(names, done)
+
+    def is_named(self, one: PlaceForms, start: int, end: int) -> bool:
+        """Whether what stands there, which is the full path of a folder, is that and no longer path."""
+        data = self.data
+        if self.binary and end - start < LONGEST_COUNTED and counted(data, start, end - start):
+            return True
+        if not ends(data[end : end + AFTER].decode("utf-8", "replace"), one):
+            return False
+        if one.alone and not stands_alone(data[max(0, start - 8) : start], data[end : end + 8], self.binary):
+            return False
+        before = data[max(0, start - 2) : start]
+        return not before or not PATH_SIGN.match(chr(before[-1])) or before.endswith(b"//") or self.binary
+
+    def decoded(self, names: Names, done: set[int]) -> Iterator[Hit]:
+        """The folders that are named in some other way; those that are `done` are not asked about."""
+        wide = self.group.wide
+        for encoding, before, after in readings(self.data, self.at, self.group.longest, wide):
+            for length, table in names.endings.items():
+                for one in table.get(after[:length].casefold(), ()):
+                    if one.number not in done and self.is_one(one, before, after):
+                        yield Hit(self.at, one.number, one.name.form, encoding)
+                        done.add(one.number)
+            if ":/" in before and (lead := DRIVE_PATH.search(before)):
+                for number in names.active - done:
+                    if lettered(lead[1], after, self.forms[number]):
+                        yield Hit(self.at, number, LETTER, encoding)
+                        done.add(number)
+
+    def is_one(self, one: Ending, before: str, after: str) -> bool:
+        """Whether what stands around the anchor is that name, and no longer path."""
+        number, left, right, name = one
+        place, wide = self.forms[number], self.group.wide
+        folds = place.folds_case or name.form == LETTER
+        if not alike(before[-len(left) :] if left else "", left, folds) or not alike(after[: len(right)], right, folds):
+            return False
+        rest, lead = after[len(right) :], before[: len(before) - len(left)]
+        signs = len(left) + len(right)
+        if wide and self.binary and counted(self.data, self.at - 2 * len(left), 2 * signs, signs):
+            return True
+        if not (ends(rest, place) and begins(lead, name, rest, self.binary)):
+            return False
+        sides = [text.encode("utf-8", "surrogatepass") for text in (lead[-8:], rest[:8])]
+        return not place.alone or stands_alone(sides[0], sides[1], self.binary)
+
+
+def standing(data: bytes, at: int, some: Tables) -> Iterator[tuple[Plain, int, int]]:
+    """What of some tables stands around an anchor, from where and up to where."""
+    for (cut, length), table in some.items():
+        start = at - cut
+        if start >= 0 and (found := table.get(data[start : start + length])):
+            for one in found:
+                yield one, start, start + length
