@@ -25,7 +25,7 @@ from saltcart.mentions.file_types import holds_no_references
 from saltcart.mentions.finder import find
 from saltcart.mentions.history import LINE, is_log
 from saltcart.mentions.packed import DEEPEST, STREAM, Budget, TooMuch, is_packed, unpacked, zlib_streams
-from saltcart.mentions.place_forms import HEAD, Hit, PlaceForms, is_binary
+from saltcart.mentions.place_forms import CONTROL, HEAD, Hit, PlaceForms, is_binary
 from saltcart.spelling.moves import tail_below
 from saltcart.waybills.waybill import read
 
@@ -274,14 +274,33 @@ def in_database(mention: Mention, forms: Sequence[PlaceForms], folder: str) -> N
                 cell = quoted(column)
                 some = [f"{cell} LIKE {literal(f'%{one.anchor}%')}" if one.anchor else "TRUE" for one in forms]
                 wanted = f"typeof({cell}) = 'blob' OR typeof({cell}) = 'text' AND ({' OR '.join(some)})"
-                query = f"SELECT {cell} FROM {quoted(table)} WHERE {wanted}"
+                cells = connection.execute(f"SELECT {cell} FROM {quoted(table)} WHERE {wanted}")
                 web: bool | None = None
-                for (content,) in connection.execute(query):
-                    raw = content if isinstance(content, bytes) else content.encode("utf-8", "surrogateescape")
+                for text, raw in together(one for (one,) in cells):
                     for hit in find(raw, forms, folder):
                         web = of_the_web(connection, table, column) if web is None else web
-                        prose = isinstance(content, str) and starts_in_sentence(raw, hit.at, forms[hit.place])
+                        prose = text and starts_in_sentence(raw, hit.at, forms[hit.place])
                         mention.add(forms[hit.place], f"{table}.{column}", hit, excerpt(raw, hit.at), prose, web)
+
+
+def together(cells: Iterable[bytes | str]) -> Iterator[tuple[bool, bytes]]:
+    """The cells of a column as bytes, and whether these are text: many plain texts as the lines of one, which is looked
+    through at once.
+    """
+    lines: list[bytes] = []
+    size = 0
+    for content in cells:
+        raw = content if isinstance(content, bytes) else content.encode("utf-8", "surrogateescape")
+        if isinstance(content, bytes) or len(raw.translate(None, CONTROL)) < len(raw):
+            yield isinstance(content, str), raw
+            continue
+        lines.append(raw)
+        size += len(raw)
+        if size > FIRST:
+            yield True, b"\n".join(lines)
+            lines, size = [], 0
+    if lines:
+        yield True, b"\n".join(lines)
 
 
 def of_the_web(connection: sqlite3.Connection, table: str, column: str) -> bool:

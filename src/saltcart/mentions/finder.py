@@ -222,7 +222,9 @@ class Spot(NamedTuple):
 
     def hits(self, names: Names) -> Iterator[Hit]:
         """The folders that are named around it."""
-        done = {one.number for one, _start, _end in standing(self.low, self.at, self.group.passes)}  # new places
+        done: set[int] = set()
+        if self.group.passes:  # names of new places
+            done.update(one.number for one, _start, _end in standing(self.low, self.at, self.group.passes))
         open_ones = set().union(*(self.group.rivals[number] for number in done)) if done else None
         for (number, encoding), start, end in standing(self.data, self.at, self.group.plain):
             if number in names.active and number not in done and self.is_named(self.forms[number], start, end):
