@@ -587,7 +587,7 @@ BREAKAGES = (
     Breakage(
         4,
         "what a command began is finished first",
-        "trips/trip.py",
+        "trips/history.py",
         "        if state == began or (dropping and half_dropped):",
         "        if False:",
         (KEPT,),

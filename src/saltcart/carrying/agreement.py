@@ -8,6 +8,7 @@ from saltcart.carrying.identity import whoami
 from saltcart.carrying.own_record import mark_of_row, note, noted
 from saltcart.errors import SaltCartError, show
 from saltcart.safefile import digest_of
+from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import UNDONE, Trip
 from saltcart.waybills import collection
@@ -18,7 +19,7 @@ HERE, IN_PLACE, BACK = "here", "in place", "back"  # the ways in which a collect
 
 def undone_trips() -> set[str]:
     """The ids of trips that were taken back: what was agreed by one of them holds no more."""
-    return {trip.name for trip in trips.readable() if trip.state == UNDONE}
+    return {trip.name for trip in history.readable() if trip.state == UNDONE}
 
 
 def agreed(found: Collection, place: str, undone: Container[str]) -> Known | None:

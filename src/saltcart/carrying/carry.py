@@ -39,6 +39,7 @@ from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, Item
 from saltcart.spelling import spelling_of
 from saltcart.spelling.moves import tail_below
+from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.records import LedgerRow, now
 from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, Trip
@@ -281,7 +282,7 @@ def unfinished(top: str) -> str | None:
     end it.
     """
     top = true_path(os.path.expanduser(top))
-    for trip in trips.readable():
+    for trip in history.readable():
         if trip.waybill.collection == top and trip.state in (SWITCHING, SWITCHED):
             before = known_collection(top)
             ended = trip.state == SWITCHED and before and before.trip == trip.name and not trip.logbook.waiting()
@@ -293,8 +294,8 @@ def given_up(plan: CarryPlan, waybill: str) -> str | None:
     """The id of a carry to the same folder that was interrupted while it copied, and was another one than that of the
     waybill at that path, since something has changed at home: what it left there would be in the way.
     """
-    same = trips.unfinished(waybill)
-    for trip in trips.readable():
+    same = history.unfinished(waybill)
+    for trip in history.readable():
         if trip.waybill.collection == plan.top and trip.state in (HAULING, HAULED) and trip.name != same:
             return trip.name
     return None

@@ -46,6 +46,7 @@ from saltcart.shelves.true_names import true_path
 from saltcart.spelling.foreign import looks_foreign
 from saltcart.spelling.moves import tail_below
 from saltcart.spelling.renames import Pairs
+from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import SWITCHED, UNDONE, Trip
 from saltcart.waybills import collection
@@ -404,7 +405,7 @@ def unfinished(plan: SettlePlan, way: str) -> Trip | None:
     Its record is closed.  Refused when it settles in another way than is asked for now.
     """
     known = {one.trip for one in plan.found.known}
-    for trip in trips.readable():
+    for trip in history.readable():
         if not trip.waybill.settles or trip.state == UNDONE or trip.name in known:
             continue
         places = [shelf.old for shelf in trip.waybill.shelves]

@@ -221,7 +221,8 @@ def trip_name(
     """The trip named on the command line; without one, the trip that this command `began` and did not end, or the
     newest in one of `states`, else in `otherwise`.  See `saltcart.trips.trip.latest`.
     """
-    from saltcart.trips.trip import latest, opened  # the look-only commands do without
+    from saltcart.trips.history import latest  # the look-only commands do without
+    from saltcart.trips.trip import opened
 
     if not options.trip:
         return latest(*states, otherwise=otherwise, began=began, dropping=dropping)

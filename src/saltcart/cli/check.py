@@ -23,8 +23,9 @@ from saltcart.mentions.standings import HISTORY, LEFT, ORIGINALS, SAID, SERVED
 from saltcart.proving.check import check_ledgers, check_trip
 from saltcart.proving.playing import EVERY, listen, play, sounds_of
 from saltcart.proving.results import CheckReport, LedgerCheck, Problem, ShelfCheck
+from saltcart.trips.history import latest
 from saltcart.trips.summary import summary
-from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE, latest
+from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE
 
 SHOWN = 20
 FEW = 3  # sounds of each ledger, where no number was given

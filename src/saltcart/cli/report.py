@@ -7,7 +7,8 @@ from saltcart.cli.check import closing
 from saltcart.cli.page_file import page_path
 from saltcart.cli.screen import Screen, place
 from saltcart.proving.check import check_trip
-from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE, latest
+from saltcart.trips.history import latest
+from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

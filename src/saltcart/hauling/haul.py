@@ -27,7 +27,7 @@ from saltcart.shelves.marks import mark_of
 from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER
 from saltcart.spelling.moves import tail_below
-from saltcart.trips import manifests
+from saltcart.trips import history, manifests
 from saltcart.trips import trip as trips
 from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
 from saltcart.trips.remounts import follow_remounts
@@ -52,7 +52,7 @@ def haul_waybill(path: str, pace: Pace | None = None, progress: Progress = silen
     Raises Refused when it cannot begin (nothing was changed) and Stopped when it ends part-way.
     """
     waybills.read(path)
-    name = trips.unfinished(path)
+    name = history.unfinished(path)
     fresh = name is None
     if name is None:
         name = trips.create(path)

@@ -13,6 +13,7 @@ from saltcart.shelves.headers import Header, read_header
 from saltcart.shelves.tags import tags_of
 from saltcart.spelling import Move
 from saltcart.spelling.moves import joined, tail_below
+from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import RELEASED, SWITCHED
 
@@ -146,7 +147,7 @@ class KnownMoves:
 
     def __init__(self) -> None:
         self.moves: list[tuple[Move, str]] = []
-        for trip in trips.readable():
+        for trip in history.readable():
             if trip.state in (SWITCHED, RELEASED) and not trip.waybill.collection:  # which travels, and is no home
                 self.moves += [(move, TRIP) for move in trip.waybill.moves().moves]
         for identity, fact in remembered().items():
@@ -179,7 +180,7 @@ class Recorded:
     def __init__(self) -> None:
         self.shelves = [
             (trip.name, number, shelf)
-            for trip in trips.readable()
+            for trip in history.readable()
             for number, shelf in enumerate(trip.waybill.shelves)
             if not shelf.gathered
         ]

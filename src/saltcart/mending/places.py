@@ -14,7 +14,7 @@ from saltcart.own_names import SET_ASIDE
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
-from saltcart.trips import trip as trips
+from saltcart.trips import history
 from saltcart.trips.trip import RELEASED, SWITCHED
 
 MOST_CANDIDATES = 60
@@ -110,7 +110,7 @@ def usual_places(cart: Cart, lost: Iterable[str]) -> list[str]:
     where trips went, and the drives that were seen or are plugged in, but for the system's own and those for backups.
     """
     found = [*default_places(cart), *remains(lost)]
-    for trip in trips.readable():
+    for trip in history.readable():
         if trip.state in (SWITCHED, RELEASED):
             found += [os.path.dirname(shelf.new) for shelf in trip.waybill.shelves]
     known = remembered() | {drive.identity: {"mount": drive.mount} for drive in cart.drives if drive.mount}

@@ -10,6 +10,7 @@ from saltcart.errors import Refused, show
 from saltcart.shelves.fixed import is_fixed
 from saltcart.shelves.mountinfo import mounts_below
 from saltcart.spelling.moves import tail_below
+from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.signposts import leads_home
 from saltcart.waybills.new_place import landing_drive
@@ -24,7 +25,7 @@ def moved_by(place: str) -> str | None:
     """What to type when a trip has set the shelf at `place` aside, or is cut off in the middle of it; None when there
     is none.
     """
-    for trip in trips.readable():
+    for trip in history.readable():
         for shelf in trip.waybill.shelves:
             aside = trip.state == trips.SWITCHED and os.path.isdir(trip.aside(shelf))
             if shelf.old == place and (aside or trip.state in CUT_OFF):
@@ -36,7 +37,7 @@ def refuse_cut_off(place: str) -> None:
     """Raise Refused when a trip was cut off while it switched the shelf at `place`: it must end, one way or the
     other, first.
     """
-    for trip in trips.readable():
+    for trip in history.readable():
         if trip.state in CUT_OFF and any(shelf.old == place for shelf in trip.waybill.shelves):
             raise Refused(f"Trip {trip.name} was cut off while it switched {show(place)}", trips.next_step(trip))
 
@@ -46,7 +47,7 @@ def refuse_unreleased(place: str) -> None:
 
     Its set-aside originals would travel along, and neither trip could be taken back or released any more.
     """
-    for trip in trips.readable():
+    for trip in history.readable():
         for shelf in trip.waybill.shelves if trip.state in UNRELEASED else ():
             if shelf.original_stays:
                 continue
@@ -88,7 +89,7 @@ def refuse_clashes(shelf: Shelf, clashes: Sequence[str]) -> None:
 
 def left_by(place: str) -> str | None:
     """What to type when a trip that was taken back has left its copies at `place`."""
-    for trip in trips.readable():
+    for trip in history.readable():
         if trip.state == trips.UNDONE and any(shelf.new == place for shelf in trip.waybill.shelves):
             return (
                 f"Trip {trip.name}, which was taken back, left its copies there. Remove them with: saltcart undo"

@@ -9,6 +9,7 @@ from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
 from saltcart.spelling.moves import tail_below
 from saltcart.switching.repoint import RepointReport, clear_staged, repoint
+from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import HAULED, HAULING, SWITCHING
 from saltcart.waybills import waybill_text
@@ -36,7 +37,7 @@ def finish_cut_off(wait: bool = False, progress: Progress = silent) -> list[str]
     ours = str(made_home("waybills"))
     cut_off = [
         (trip.name, trip.state)
-        for trip in trips.readable()
+        for trip in history.readable()
         if not trip.waybill.shelves and tail_below(str(trip.logbook.fact("source", "")), os.path.realpath(ours))
     ]
     for name, state in cut_off:

@@ -38,7 +38,7 @@ from saltcart.switching import folder_times, transaction
 from saltcart.switching import repoint as repointing
 from saltcart.switching.dropping import COARSEST_NS, Dropped, Kept, drop, is_original, named_copies
 from saltcart.switching.programs import refuse_busy
-from saltcart.trips import leftovers
+from saltcart.trips import history, leftovers
 from saltcart.trips import trip as trips
 from saltcart.trips.records import EntryRow, LedgerRow, key_text
 from saltcart.trips.remounts import follow_remounts
@@ -113,7 +113,7 @@ def refuse_later(trip: Trip) -> None:
     change them back when that is undone.  Trips that only copy change nothing there.
     """
     tops = [shelf.new for shelf in trip.waybill.shelves if not shelf.gathered]
-    for later in trips.readable():
+    for later in history.readable():
         if later.name == trip.name:
             return
         if later.state in ENDED or later.copies:
@@ -215,7 +215,7 @@ def user_of(place: str, trip: Trip) -> str | None:
 
     What an earlier trip brought into a collection is not among the copies of a later one.
     """
-    for other in trips.readable():
+    for other in history.readable():
         if other.name == trip.name:
             if trip.waybill.collection:
                 return None

@@ -17,6 +17,7 @@ from saltcart.home import home, trips_folder
 from saltcart.own_names import NEIGHBOUR, PART, beside, trip_of
 from saltcart.safefile import remove_if_there, sync_folder
 from saltcart.shelves.walk import FILE, walk
+from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import SWITCHING, UNDOING, Trip, names, worked_on
 
@@ -78,7 +79,7 @@ def leftovers() -> list[Leftover]:
     folders: set[str] = set()
     tops: set[str] = set()
     plans = {str(home() / "waybills"): set[str](), str(home() / "drafts"): set[str]()}
-    for trip in trips.readable():
+    for trip in history.readable():
         folders |= {os.path.dirname(path) for row in trip.logbook.ledgers() for path in (row.path, row.place)}
         folders |= {shelf.stays_at for shelf in trip.waybill.shelves} | {trip.waybill.collection}
         if trip.rests and not worked_on(trip.name):

@@ -7,6 +7,7 @@ method that ends a step commits durably (`synchronous = FULL`) before it returns
 import json
 import os
 import sqlite3
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from typing import Any
@@ -66,10 +67,14 @@ LATER_COLUMNS = {
 }
 
 
+RECORDED: Counter[str] = Counter()  # how often this program recorded facts, by the paths of logbooks
+
+
 class Logbook:
     """The database of one trip, open."""
 
     def __init__(self, path: str):
+        self.path = path
         self.database = sqlite3.connect(path, isolation_level=None, timeout=10)
         self.database.execute("PRAGMA journal_mode = WAL")
         self.database.execute("PRAGMA synchronous = FULL")
@@ -104,6 +109,7 @@ class Logbook:
 
     def record(self, **facts: Any) -> None:
         """Record facts about the whole trip."""
+        RECORDED[self.path] += 1
         rows = [(name, json.dumps(value)) for name, value in facts.items()]
         self.database.executemany("INSERT OR REPLACE INTO fact VALUES (?, ?)", rows)
 

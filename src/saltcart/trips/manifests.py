@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 from saltcart.safefile import digest_of, remove_if_there, sync_folder
 from saltcart.shelves import manifest
-from saltcart.trips import trip as trips
+from saltcart.trips import history
 from saltcart.trips.trip import Trip
 
 
@@ -22,7 +22,7 @@ def is_ours(path: str) -> bool:
     if not os.path.isfile(path) or os.path.islink(path):
         return False
     digest = digest_of(path)
-    return any((path, digest) == one[1:] for trip in trips.readable() for one in recorded(trip))
+    return any((path, digest) == one[1:] for trip in history.readable() for one in recorded(trip))
 
 
 def foreign(shelf: str) -> list[str]:

@@ -6,7 +6,7 @@ When the shelf they lead to moves on, they are turned; when it moves back to whe
 import os
 
 from saltcart.safefile import sync_folder
-from saltcart.trips import trip as trips
+from saltcart.trips import history
 from saltcart.trips.trip import Trip
 from saltcart.waybills.new_place import landing_drive
 
@@ -14,7 +14,7 @@ from saltcart.waybills.new_place import landing_drive
 def leading_to(place: str) -> list[str]:
     """The signposts of earlier trips that stand and lead to the shelf at `place`."""
     posts = []
-    for trip in trips.readable():
+    for trip in history.readable():
         posts += [shelf.old for shelf in trip.waybill.shelves if shelf.leave == "signpost" and shelf.new == place]
     return [post for post in dict.fromkeys(posts) if os.path.islink(post) and os.readlink(post) == place]
 

@@ -3,6 +3,7 @@
 from msgspec import Struct
 
 from saltcart.trips import trip as trips
+from saltcart.trips.history import readable
 from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow
 from saltcart.trips.trip import RELEASED, SWITCHED, Trip
 from saltcart.waybills.waybill import Shelf
@@ -76,4 +77,4 @@ def summary_of(trip: Trip) -> TripSummary:
 
 def history() -> list[TripSummary]:
     """Every trip whose record can be read, the oldest first."""
-    return [summary_of(trip) for trip in trips.readable()][::-1]
+    return [summary_of(trip) for trip in readable()][::-1]

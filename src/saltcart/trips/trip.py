@@ -254,16 +254,6 @@ def logbook_at(path: str, writing: bool) -> Iterator[Logbook]:
             yield logbook
 
 
-def readable() -> Iterator[Trip]:
-    """Every trip, the newest first, each open while it is looked at; one whose record is damaged is no reason to stop
-    work on others.
-    """
-    for name in reversed(names()):
-        with suppress(SaltCartError), opened(name) as trip:
-            if trip.state:  # asked in here, where damage is met
-                yield trip
-
-
 def damaged() -> dict[str, SaltCartError]:
     """What is wrong with the records of trips that cannot be read, by their ids."""
     found: dict[str, SaltCartError] = {}
@@ -361,37 +351,3 @@ def holder(lock: str) -> str:
     with suppress(OSError):
         return f" ({Path(lock + '.holder').read_text(encoding='utf-8')})"
     return ""
-
-
-def unfinished(waybill_path: str) -> str | None:
-    """The id of a trip already under way for this very waybill, unchanged since; None when there is none.
-
-    One on which nothing moves is over once it has switched: what is to be changed after that is to be changed anew.
-    """
-    source, plan = os.path.realpath(waybill_path), digest_of(waybill_path)
-    for trip in readable():
-        same = (trip.logbook.fact("source"), trip.logbook.fact("plan")) == (source, plan)
-        over = trip.state in ENDED or (trip.state == SWITCHED and not trip.waybill.shelves)
-        if same and not over:
-            return trip.name
-    return None
-
-
-def latest(*states: str, otherwise: str | None = None, began: str = "", dropping: bool = False) -> str:
-    """The id of the trip that a command without an id means.
-
-    That is one which the same command `began` and did not end, by its state, or of which the copies are partly removed,
-    where the command is about `dropping` them.  Else it is the newest in one of these states, else in the state
-    `otherwise`.  UsageError when there is none.
-    """
-    found = [(trip.name, trip.state, trip.dropping) for trip in readable()]
-    for name, state, half_dropped in found:
-        if state == began or (dropping and half_dropped):
-            return name
-    for wanted in (states, (otherwise,)):
-        for name, state, _dropping in found:
-            if state in wanted:
-                return name
-    raise UsageError(
-        f"There is no trip to work on ({' or '.join(filter(None, (*states, otherwise)))})", "See saltcart trips."
-    )
