@@ -98,6 +98,12 @@ class Parted(ArchiveCase):
                     self.assertIn("too large", said)
                     self.assertIn(f"--leave-unread {shlex.quote(str(path))}", said)
 
+    def test_drive_letters_that_are_declared_stand_in_the_waybill(self):
+        waybill = self.top / "w.toml"
+        words = ("--to", self.lighter, "--means", f"D:={self.keel}", "-o", waybill)
+        self.run_program("draft", self.pack("zip"), *words)
+        self.assertIn("D:", waybill.read_text())
+
     def test_an_archive_that_stays_whole_needs_no_look(self):
         (self.presets / "One.tin").write_bytes(b"TIN\1\xff../low/C1.wav\xff\0")
         self.unpack(self.pack("zip"))

@@ -52,12 +52,13 @@ def draft_archives(request: Request, progress: Progress = silent) -> Draft:
         allowed_names(replace(shelf, name=name), request, remarks) for shelf, name in zip(shelves, names, strict=True)
     ]
     maps = [load_map(path) for path in dict.fromkeys([*request.maps, *request.cart.maps])]
+    means = request.cart.meanings(request.means)
     ledgers, files = inside(request, shelves, maps, progress)
     accepted = {true_path(path) for path in request.leave_unread}
     files = [one for one in files if one.archive not in accepted]
     if follow := sum(one.changes for one in ledgers):
         remarks.append(f"{follow} entries in {sum(one.changes > 0 for one in ledgers)} files that come out follow")
-    waybill = Waybill(shelves, maps=[plan.path for plan in maps], digests=request.digests)
+    waybill = Waybill(shelves, maps=[plan.path for plan in maps], means=means, digests=request.digests)
     waybill.relinks = [
         Relink(one.new, other.new)
         for one in shelves

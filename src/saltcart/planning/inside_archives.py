@@ -53,7 +53,8 @@ def tried(
     """What is laid out at `top`, as if the small part of it moved out of it."""
     drive = drive_of(top).identity
     shelf = Shelf(small.name, top, f"{top}-small", drive, drive, stay=small.stay, only=small.only)
-    waybill = Waybill([shelf], maps=[plan.path for plan in maps], left_unread=[])
+    means = request.cart.meanings(request.means)
+    waybill = Waybill([shelf], maps=[plan.path for plan in maps], means=means, left_unread=[])
     asked = replace(request, shelves=[top], to=[f"{top}-small"], ledgers=(), front=(), search=(), elsewhere=False)
     inspector = ShelfInspector(waybill, maps, (), progress)
     drafted = [inspector.inspect(shelf)]
