@@ -14,7 +14,7 @@ from saltcart.ledgers.rules import NUMBER, At
 from saltcart.ledgers.spans import Shape, SpanFinder, TextLedger
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.sqlite.opening import claims
-from saltcart.ledgers.wrappers import PLAIN
+from saltcart.ledgers.wrappers import PLAIN, ZIP_MAGIC
 from saltcart.spelling import spelling_named
 
 # A format is a module with NAME, claims(name, head) and spans(data); WRAPPER when it comes wrapped.
@@ -142,6 +142,12 @@ def recognised(path: str, maps: Sequence[Map], head: bytes | None = None) -> Led
                 path, form.NAME, form.spans, wrapper=getattr(form, "WRAPPER", PLAIN), about=getattr(form, "about", None)
             )
     return None
+
+
+def known_by_name(name: str, maps: Sequence[Map]) -> bool:
+    """Whether a file of that name may be one that a map or format reads; maps that go by content alone say nothing."""
+    forms = (form.claims(name, head) for form in TEXT_FORMATS for head in (b"", ZIP_MAGIC))
+    return any(plan.suffixes and name.lower().endswith(plan.suffixes) for plan in maps) or any(forms)
 
 
 def reads(path: str, plan: Map) -> bool:

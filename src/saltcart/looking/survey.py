@@ -4,7 +4,7 @@ import os
 import re
 from bisect import bisect_left
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from functools import partial
 
 from msgspec import Struct, field
@@ -19,7 +19,7 @@ from saltcart.judging.levels import wrong_levels
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Map, load_map, open_ledger, recognised
 from saltcart.ledgers.instrument_parts import with_parts
-from saltcart.ledgers.kinds import head_of
+from saltcart.ledgers.kinds import head_of, known_by_name
 from saltcart.own_names import SET_ASIDE
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
@@ -97,8 +97,12 @@ def default_places(cart: Cart) -> list[str]:
     return list(dict.fromkeys(wanted))
 
 
-def usual_ledgers(cart: Cart, maps: Sequence[Map], progress: Progress = silent) -> tuple[list[str], list[str]]:
-    """The ledgers in the places where programs keep settings and people keep playlists, and which places these are."""
+def usual_ledgers(
+    cart: Cart, maps: Sequence[Map], progress: Progress = silent, by_name: bool = False
+) -> tuple[list[str], list[str]]:
+    """The ledgers in the places where programs keep settings and people keep playlists, and which places these are;
+    `by_name` only those that are known by their names, for whoever reads all files later.
+    """
     from platformdirs import user_config_path, user_data_path, user_documents_path, user_music_path
 
     usual = (
@@ -111,11 +115,23 @@ def usual_ledgers(cart: Cart, maps: Sequence[Map], progress: Progress = silent) 
     )
     places = [str(place) for place in map(os.path.expanduser, map(str, usual)) if os.path.isdir(place)]
     scan = Scan(cart, maps, progress)
-    for place in places:
+    for place in places if not by_name else ():
         scan.look_at(place)
+    for path in files_in(places, progress) if by_name else ():
+        if known_by_name(os.path.basename(path), maps):
+            look_for_ledger(path, maps, scan.found, [])
     ours = str(home())
     found = [path for path in scan.found if tail_below(path, ours) is None]
     return list(dict.fromkeys([*map(true_path, cart.ledgers), *found])), places
+
+
+def files_in(places: Sequence[str], progress: Progress) -> Iterator[str]:
+    """Every file in some places, but for those that trips have set aside."""
+    for number, top in enumerate(dict.fromkeys(map(true_path, places))):
+        progress(Tick("look for ledgers", top, number, len(places)))
+        for item in walk(top, enter=lambda folder: not SET_ASIDE.search(folder)):
+            if item.kind is FILE:
+                yield os.path.join(top, item.path)
 
 
 def survey(

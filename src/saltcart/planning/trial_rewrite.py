@@ -231,7 +231,7 @@ def gather_ledgers(
     explicit = list(trial.front)
     named = dict.fromkeys([*given, *explicit, *inspector.found])
     looks = request.elsewhere and not request.ledgers
-    elsewhere, searched = usual_ledgers(request.cart, inspector.maps, progress) if looks else ([], [])
+    elsewhere, searched = usual_ledgers(request.cart, inspector.maps, progress, request.searches) if looks else ([], [])
     if looks:
         searched = [*filter(None, [request.cart.path]), *searched]
 
