@@ -94,10 +94,10 @@ def day(text: str) -> str:
 def request(options: argparse.Namespace) -> Request:
     """What the command line asks for."""
     return Request(
-        options.shelf,
-        [options.to],
-        options.ledger,
-        options.map,
+        shelves=options.shelf,
+        to=[options.to],
+        ledgers=options.ledger,
+        maps=options.map,
         leave_out=options.leave_out,
         only=options.only,
         means=options.means,

@@ -2,6 +2,7 @@
 
 import os
 from collections.abc import Iterable, Mapping, Sequence
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 from msgspec import Struct, field
@@ -176,6 +177,16 @@ class Map(Struct, frozen=True):
 def load_map(path: str) -> Map:
     """The map in the TOML file at `path`.  Raises BadFile with file, line and key."""
     path = os.path.abspath(os.path.expanduser(path))
+    try:
+        state = os.stat(path)
+    except OSError:
+        return map_as.__wrapped__(path)  # which says what is wrong
+    return map_as(path, state.st_dev, state.st_ino, state.st_size, state.st_mtime_ns, state.st_ctime_ns)
+
+
+@lru_cache(maxsize=64)
+def map_as(path: str, *_state: int) -> Map:
+    """The same, read once as long as the file is the same."""
     tables = tomlfile.read(path, SHAPE)
     known = tables.get("recognise", {})
     database = tables["container"] == "sqlite"

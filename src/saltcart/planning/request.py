@@ -9,7 +9,7 @@ from saltcart.shelves.digests import BLAKE3
 from saltcart.spelling.renames import Pairs
 
 
-class Request(Struct, frozen=True):
+class Request(Struct, frozen=True, kw_only=True):
     """What a person asks for.
 
     `to` is one folder for all shelves, or one for each.  Without `ledgers`, those that lean on

@@ -56,10 +56,10 @@ def way_back(
         ledgers = [row.place for row in trip.logbook.ledgers() if row.map_name != cart_toml.NAME]
         known = {load_map(path).name for path in cart.maps}  # which may have been mended since
         request = Request(
-            [place for place, _home in pairs],
-            [home for _place, home in pairs],
-            [place for place in ledgers if os.path.exists(place)],
-            [plan.path for plan in trip.maps() if plan.name not in known],
+            shelves=[place for place, _home in pairs],
+            to=[home for _place, home in pairs],
+            ledgers=[place for place in ledgers if os.path.exists(place)],
+            maps=[plan.path for plan in trip.maps() if plan.name not in known],
             means=trip.waybill.means,
             cart=cart,
             digests=trip.waybill.digests,
