@@ -203,6 +203,16 @@ def leading_out(report: CheckReport, made: Collection) -> list[dict[str, str]]:
 
 def show_plan(screen: Screen, plan: CarryPlan, drop: bool, limit: int | None) -> None:
     """What goes, what stays, and how much room is left."""
+    show_what_goes(screen, plan)
+    show_ledgers(screen, plan)
+    show_what_stays(screen, plan, drop)
+    show_room(screen, plan, limit)
+    for text in plan.draft.remarks:
+        screen.remark(text)
+
+
+def show_what_goes(screen: Screen, plan: CarryPlan) -> None:
+    """The sounds that go along."""
     draft = plan.draft
     files, total = sum(one.files for one in draft.shelves), sum(one.bytes for one in draft.shelves)
     ledgers = many(len(draft.ledgers), "ledger", "ledgers")
@@ -224,6 +234,11 @@ def show_plan(screen: Screen, plan: CarryPlan, drop: bool, limit: int | None) ->
             f"Gathered from elsewhere, for these ledgers name them: {many(len(draft.strays), 'file', 'files')},"
             f" {size(sum(draft.strays.values()))}, from {folders}."
         )
+
+
+def show_ledgers(screen: Screen, plan: CarryPlan) -> None:
+    """The ledgers that go along, and how."""
+    draft = plan.draft
     screen.table(
         "Ledgers that go along",
         ("Ledger", "Plays anywhere", ">Entries", "Map", "There"),
@@ -244,6 +259,10 @@ def show_plan(screen: Screen, plan: CarryPlan, drop: bool, limit: int | None) ->
         )
     if not draft.ledgers:
         screen.remark("No ledger names these sounds, as far as was searched: the sounds alone go.")
+
+
+def show_what_stays(screen: Screen, plan: CarryPlan, drop: bool) -> None:
+    """What stays at home, and what is in the collection and not at home any more."""
     for found, word, option in (
         (plan.leftovers, "that no ledger names", "--with-leftovers"),
         (plan.litter, "of litter", "--with-litter"),
@@ -257,6 +276,11 @@ def show_plan(screen: Screen, plan: CarryPlan, drop: bool, limit: int | None) ->
         ends = "they will be removed there" if drop else "they stay there; to remove them: --drop-gone"
         names = ", ".join(show(one.place) for one in plan.gone[:MOST])
         screen.say(f"No longer at home: {many(len(plan.gone), 'file', 'files')} of the collection ({names}); {ends}.")
+
+
+def show_room(screen: Screen, plan: CarryPlan, limit: int | None) -> None:
+    """How much room is left, how long it takes, and what waits for a drive."""
+    draft = plan.draft
     for room in draft.rooms:
         if room.drive.identity == draft.waybill.shelves[0].new_drive:
             screen.say(
@@ -270,8 +294,6 @@ def show_plan(screen: Screen, plan: CarryPlan, drop: bool, limit: int | None) ->
             f"{count} in the collection as before, because the drive of the original is not connected: {place(first)}"
             + (" and others" if len(plan.offline) > 1 else "")
         )
-    for text in draft.remarks:
-        screen.remark(text)
 
 
 def show_closing(

@@ -8,11 +8,12 @@ if TYPE_CHECKING:  # every command loads this module, few need what these bring 
     from saltcart.judging.judge import LedgerState
     from saltcart.mentions.content import Spot
     from saltcart.mentions.search import Search
-    from saltcart.planning.account import Account
-    from saltcart.planning.draft import Draft
+    from saltcart.planning.account import Account, Accounted
+    from saltcart.planning.draft import Draft, Room
     from saltcart.proving.playing import Played
     from saltcart.proving.results import CheckReport, FileProblem, LeftMentions, Problem
     from saltcart.trips.summary import TripSummary
+    from saltcart.waybills.waybill import Shelf
 
 
 def ledger_state(state: LedgerState) -> dict[str, Any]:
@@ -21,23 +22,26 @@ def ledger_state(state: LedgerState) -> dict[str, Any]:
     return {"path": state.path, "map": state.map_name, "entries": state.counts(), "remote": state.remote, **trouble}
 
 
+def shelf_document(shelf: Shelf, files: int, size: int) -> dict[str, Any]:
+    """One shelf, and how much there is of it."""
+    return {
+        "name": shelf.name,
+        "from": shelf.old,
+        "to": shelf.new,
+        "care": shelf.care,
+        "leave": shelf.leave,
+        "files": files,
+        "bytes": size,
+    }
+
+
 def trip_document(summary: TripSummary) -> dict[str, Any]:
     """What every step of a trip tells of it."""
     return {
         "trip": summary.trip,
         "state": summary.state,
         "shelves": [
-            {
-                "name": one.shelf.name,
-                "from": one.shelf.old,
-                "to": one.shelf.new,
-                "care": one.shelf.care,
-                "leave": one.shelf.leave,
-                "files": one.files,
-                "bytes": one.bytes,
-                "set_aside": one.aside,
-            }
-            for one in summary.shelves
+            {**shelf_document(one.shelf, one.files, one.bytes), "set_aside": one.aside} for one in summary.shelves
         ],
         "ledgers": [
             {
@@ -61,13 +65,7 @@ def draft_document(draft: Draft, waybill: str | None) -> dict[str, Any]:
         "waybill": waybill,
         "shelves": [
             {
-                "name": one.shelf.name,
-                "from": one.shelf.old,
-                "to": one.shelf.new,
-                "care": one.shelf.care,
-                "leave": one.shelf.leave,
-                "files": one.files,
-                "bytes": one.bytes,
+                **shelf_document(one.shelf, one.files, one.bytes),
                 "disk_bytes": one.disk_bytes,
                 "audio_files": one.audio_files,
                 "stay": list(one.shelf.stay),
@@ -99,22 +97,25 @@ def draft_document(draft: Draft, waybill: str | None) -> dict[str, Any]:
         "new_things": [{"ledger": path, "folder": now, "then": then} for path, now, then in draft.new_things],
         "files": sum(one.files for one in draft.shelves),
         "bytes": sum(one.bytes for one in draft.shelves),
-        "drives": [
-            {
-                "name": room.drive.name,
-                "mount": room.drive.mount,
-                "identity": room.drive.identity,
-                "free_bytes": room.before,
-                "free_after_haul_bytes": room.hauled,
-                "free_after_release_bytes": room.released,
-            }
-            for room in draft.rooms
-        ],
+        "drives": list(map(room_document, draft.rooms)),
         "haul_seconds": round(draft.seconds, 1),
         "links": [{"path": link, "turned": turned} for link, turned in draft.links.items()],
         "searched": draft.searched,
         "account": account_document(draft.account),
+        "in_archives": list(map(mention_document, draft.inside)),
         "remarks": draft.remarks,
+    }
+
+
+def room_document(room: Room) -> dict[str, Any]:
+    """The room on one drive."""
+    return {
+        "name": room.drive.name,
+        "mount": room.drive.mount,
+        "identity": room.drive.identity,
+        "free_bytes": room.before,
+        "free_after_haul_bytes": room.hauled,
+        "free_after_release_bytes": room.released,
     }
 
 
@@ -189,22 +190,24 @@ def account_document(account: Account | None) -> dict[str, Any] | None:
         **search_document(account.search),
         "unsearched": account.away,
         "backups": account.backups,
-        "mentions": [
-            {
-                "path": one.path,
-                "standing": one.standing,
-                "count": one.count,
-                "left": one.uncovered,
-                "map": one.map_name or None,
-                "learnt": one.learnt,
-                "counted": one.counted,
-                "spots": list(map(spot_document, one.spots)),
-                "folders": [
-                    {"path": view.folder, "sounds_before": view.before, "sounds_after": view.after}
-                    for view in one.views
-                ],
-            }
-            for one in account.files
+        "mentions": list(map(mention_document, account.files)),
+    }
+
+
+def mention_document(one: Accounted) -> dict[str, Any]:
+    """One file that names the shelves."""
+    return {
+        "path": one.path,
+        "standing": one.standing,
+        "count": one.count,
+        "left": one.uncovered,
+        "map": one.map_name or None,
+        "learnt": one.learnt,
+        "counted": one.counted,
+        "why": one.why,
+        "spots": list(map(spot_document, one.spots)),
+        "folders": [
+            {"path": view.folder, "sounds_before": view.before, "sounds_after": view.after} for view in one.views
         ],
     }
 

@@ -158,11 +158,7 @@ class Trial:
             left = self.left_in(ledger.path, os.path.dirname(ledger.path))
         like = self.like if rewrite else ""
         line = LedgerLine(ledger.path, ledger.map_name, rewrite, digest, why, in_front, like)
-        says_so = any(part.batch.entry(0).names == NEW_THINGS for part in state.judged)
-        for one in state.judgements() if says_so else ():
-            if one.entry.names == NEW_THINGS:
-                then = routes.wanted(one.entry, one.resolved) if rewrite else one.resolved
-                self.new_things.append((ledger.path, one.resolved, then))
+        self.note_new_things(ledger.path, state, routes if rewrite else None)
         past = naming(state.past, self.forms, os.path.dirname(place or ledger.path)) if self.forms else 0
         known = kept + past
         if rewrite:
@@ -181,6 +177,15 @@ class Trial:
             self.narrowed.get(ledger.path, ()),
             folders,
         )
+
+    def note_new_things(self, path: str, state: LedgerState, routes: Routes | None) -> None:
+        """Take up where the program of a ledger puts new things, now and then; without `routes` that stays."""
+        if not any(part.batch.entry(0).names == NEW_THINGS for part in state.judged):
+            return
+        for one in state.judgements():
+            if one.entry.names == NEW_THINGS:
+                then = routes.wanted(one.entry, one.resolved) if routes else one.resolved
+                self.new_things.append((path, one.resolved, then))
 
     def left_in(self, path: str, folder: str) -> Mention:
         """What still names an old place in a ledger, as it would lie in `folder`."""
