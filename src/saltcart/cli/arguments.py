@@ -12,13 +12,15 @@ from saltcart.errors import UsageError, show
 if TYPE_CHECKING:  # the commands that only look do without
     from saltcart.hauling.shelf_copy import Pace
 
+    Group = argparse.ArgumentParser | argparse._ArgumentGroup
 
-def add_list(parser: argparse.ArgumentParser, option: str, metavar: str, text: str) -> None:
+
+def add_list(parser: Group, option: str, metavar: str, text: str) -> None:
     """An option that takes several values, and may be given again."""
     parser.add_argument(option, nargs="+", action="extend", default=[], metavar=metavar, help=text)
 
 
-def add_ledgers(parser: argparse.ArgumentParser) -> None:
+def add_ledgers(parser: Group) -> None:
     """--ledger and --map."""
     add_list(parser, "--ledger", "FILE", "files that name sounds: playlists, databases")
     add_list(parser, "--map", "FILE", "maps that describe ledgers no built-in format reads")
@@ -33,92 +35,120 @@ def add_ledgers(parser: argparse.ArgumentParser) -> None:
 
 def add_plan(parser: argparse.ArgumentParser) -> None:
     """The shelves and what becomes of them."""
-    parser.add_argument("shelf", nargs="*", metavar="SHELF", help="the folder of sounds to move, or single files")
-    parser.add_argument(
+    add_shelves(parser.add_argument_group("What moves, and where to"))
+    add_links(parser.add_argument_group("What stays at the old place"))
+    add_gathering(parser.add_argument_group("What lies elsewhere"))
+    lists = parser.add_argument_group("Files that name the sounds")
+    add_ledgers(lists)
+    add_rewriting(lists)
+    add_search(parser.add_argument_group("The search for what names the sounds"))
+    add_archives(parser.add_argument_group("Archives"))
+    add_sha256(parser)
+    add_all(parser)
+    add_cart(parser)
+    parser._optionals.title = "Other options"
+    parser._action_groups.sort(key=lambda group: group is parser._optionals)  # what is seldom needed comes last
+
+
+def add_shelves(group: Group) -> None:
+    """Shelves, or parts of them, and their new places."""
+    group.add_argument("shelf", nargs="*", metavar="SHELF", help="the folder of sounds to move, or single files")
+    group.add_argument(
         "--to",
         required=True,
         action="append",
         metavar="FOLDER",
         help="the folder that will hold the shelf; once for all, or once for each",
     )
-    add_ledgers(parser)
-    parser.add_argument(
+    add_list(group, "--leave-out", "PATTERN", "what stays where it is, such as '*.ini' or 'Old Packs'")
+    add_list(group, "--only", "PATTERN", "move nothing but this")
+    add_list(group, "--from-list", "LIST", "move the files that this playlist names, with the folders they lie in")
+    group.add_argument(
+        "--with-programs", action="store_true", help="take along programs and plug-ins, which stay otherwise"
+    )
+    add_arrange(group)
+
+
+def add_links(group: Group) -> None:
+    """What is left behind, and what becomes of links."""
+    group.add_argument(
         "--signpost", action="store_true", help="leave a link with exactly the old name at the old place"
     )
-    add_list(
-        parser,
-        "--front",
-        "FILE",
-        "ledgers that list content folders: where a part of one moves, a new one comes in front of it",
-    )
-    parser.add_argument(
+    group.add_argument(
         "--turn-links",
         action="store_true",
         help="turn links that entries go through to the new place, and leave those entries as they are",
     )
-    add_sha256(parser)
-    parser.add_argument(
-        "--keep-entries",
-        action="store_true",
-        help="rewrite nothing: ledgers go on naming the old place, through the signpost",
+    group.add_argument(
+        "--copy", action="store_true", help="copy: ledgers name the copies, and the originals stay as they are"
     )
-    add_list(parser, "--leave-out", "PATTERN", "what stays where it is, such as '*.ini' or 'Old Packs'")
-    add_list(parser, "--only", "PATTERN", "move nothing but this")
-    parser.add_argument(
+
+
+def add_gathering(group: Group) -> None:
+    """What comes along from elsewhere."""
+    group.add_argument(
         "--gather",
         action="store_true",
         help="take along what lies elsewhere and playlists and databases in the shelf name; the originals stay",
     )
-    parser.add_argument(
+    group.add_argument(
         "--set-aside-gathered",
         action="store_true",
         help="the same, and set these aside too, so that release frees them",
     )
-    parser.add_argument(
-        "--with-programs", action="store_true", help="take along programs and plug-ins, which stay otherwise"
+
+
+def add_rewriting(group: Group) -> None:
+    """How ledgers are rewritten."""
+    add_list(
+        group,
+        "--front",
+        "FILE",
+        "ledgers that list content folders: where a part of one moves, a new one comes in front of it",
     )
-    parser.add_argument(
-        "--copy", action="store_true", help="copy: ledgers name the copies, and the originals stay as they are"
+    group.add_argument(
+        "--keep-entries",
+        action="store_true",
+        help="rewrite nothing: ledgers go on naming the old place, through the signpost",
     )
-    parser.add_argument(
+    group.add_argument(
         "--trust-map",
         action="store_true",
         help="rewrite binary files too of which nothing is known but the lengths before their texts",
     )
-    parser.add_argument(
+    group.add_argument(
         "--new-things",
         metavar="FOLDER",
         help="let programs put what is bought or recorded next there, where their maps say which entry that is",
     )
-    parser.add_argument(
+    group.add_argument(
         "--right-level",
         action="store_true",
         help="turn folders in ledgers that are a level too high or too low for what starts from them",
     )
-    parser.add_argument(
+    group.add_argument(
         "--turn-folders",
         action="store_true",
         help="where a ledger holds one folder, of which a part moves: let it name the new one",
     )
-    parser.add_argument("--packed", action="store_true", help="move archives as they are, and do not unpack them")
-    parser.add_argument(
+
+
+def add_archives(group: Group) -> None:
+    """What becomes of archives."""
+    group.add_argument("--packed", action="store_true", help="move archives as they are, and do not unpack them")
+    group.add_argument(
         "--small-to",
         nargs="+",
         default=[],
         metavar=("FOLDER", "PATTERN"),
         help="of an archive: what matches, such as '*.ini', goes into this folder, the rest to --to",
     )
-    parser.add_argument(
+    group.add_argument(
         "--signpost-at", metavar="FOLDER", help="of an archive: leave a link to the new place in this folder"
     )
-    add_list(parser, "--from-list", "LIST", "move the files that this playlist names, with the folders they lie in")
-    add_arrange(parser)
-    add_search(parser)
-    add_all(parser)
-    add_cart(parser)
 
 
-def add_arrange(parser: argparse.ArgumentParser) -> None:
+def add_arrange(parser: Group) -> None:
     """--arrange."""
     parser.add_argument(
         "--arrange",
@@ -134,7 +164,7 @@ def add_all(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--all", action="store_true", help="show everything, not only what needs attention")
 
 
-def add_search(parser: argparse.ArgumentParser) -> None:
+def add_search(parser: Group) -> None:
     """--search, --no-search and --leave-unread."""
     add_list(parser, "--search", "PLACE", "search these folders too for what names the sounds")
     parser.add_argument(
