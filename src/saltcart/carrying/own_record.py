@@ -6,18 +6,22 @@ place in a collection is here is kept among our own data, before the row is writ
 
 import hashlib
 import os
-from collections.abc import Iterable
-from contextlib import suppress
+import time
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager, suppress
 
 from msgspec.structs import astuple
 
+from saltcart.errors import Refused, show
 from saltcart.home import home, made_home
-from saltcart.safefile import PRIVATE_FILE, sync_folder
+from saltcart.safefile import PRIVATE_FILE, replacing
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
+from saltcart.trips.locks import Locked, locked
 from saltcart.waybills.collection import Known
 
 NAME = "agreements"
+TURNS, MOMENT = 100, 0.05  # how often a lock is tried, and seconds between
 # Folders from which systems or shells start what lies in them.
 START_UP = {"autostart", "startup", "launchagents", "launchdaemons", "bin", "sbin"}
 
@@ -28,17 +32,28 @@ def mark_of_row(row: Known) -> str:
 
 
 def note(rows: Iterable[Known]) -> None:
-    """Record rows as our own; each once.  Flushed before this returns."""
-    fresh = {mark_of_row(row) for row in rows} - noted()
-    if not fresh:
+    """Record rows as our own; each once.  Flushed before this returns: all that were known are there after a crash."""
+    fresh = {mark_of_row(row) for row in rows}
+    if fresh <= noted():
         return
     path = os.path.join(made_home(), NAME)
-    handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND, PRIVATE_FILE)
-    with open(handle, "w", encoding="ascii") as stream:
-        stream.write("".join(f"{one}\n" for one in sorted(fresh)))
-        stream.flush()
-        os.fsync(stream.fileno())
-    sync_folder(os.path.dirname(path))
+    with (
+        waited_for(f"{path}.lock"),
+        replacing(path, PRIVATE_FILE) as neighbour,
+        open(neighbour, "w", encoding="ascii") as stream,
+    ):
+        stream.writelines(f"{one}\n" for one in sorted(fresh | noted()))
+
+
+@contextmanager
+def waited_for(path: str) -> Iterator[None]:
+    """Hold a lock for a moment; another command of ours may hold it for one.  Refused when that takes too long."""
+    for _turn in range(TURNS):
+        with suppress(Locked), locked(path):
+            yield
+            return
+        time.sleep(MOMENT)
+    raise Refused(f"Another saltcart holds {show(path)}", "Wait until it has ended, and run the same command again.")
 
 
 def noted() -> set[str]:

@@ -136,8 +136,12 @@ def switch(trip: Trip) -> None:
         trip.enter(HAULED, "repoint failed and was taken back")
         clear_staged(trip)  # after the record, which a second interrupt may keep from being written
         raise ended.cause from None
-    record_stamps(trip)
-    record_found(trip)
+    try:
+        record_stamps(trip)
+        record_found(trip)
+    except Refused as error:  # the world is switched by now, and the record goes on saying that it is about to be
+        remedy = f"Connect its drive, then: saltcart repoint {trip.name}. Nothing is lost."
+        raise Stopped(f"All is switched, but a ledger cannot be read just now: {error.what}", remedy) from error
     folder_times.note_after(trip)
     trip.enter(SWITCHED, "repointed: ledgers rewritten, originals set aside")
 
