@@ -2,7 +2,13 @@
 
 import os
 import re
+import tempfile
+import threading
+import unittest
+from unittest import mock
 
+from saltcart.carrying import own_record
+from saltcart.waybills.collection import Known
 from tests.carrying.machines import TwoMachines
 from tests.world import tree, wav
 
@@ -89,3 +95,21 @@ class Strangers(TwoMachines):
         said = self.at("ann", "settle", self.booth, "--back", "--yes", status=1).stdout
         self.assertIn("no record", said)
         self.assertEqual(tree(self.homes["ann"]), before)
+
+
+class OwnRecord(unittest.TestCase):
+    def test_what_was_noted_is_there_whole_or_as_it_was(self):
+        """When the write fails, and when other commands note something at the same time."""
+        rows = [Known("ann", f"Music {number}", "/ann/Music", trip="t") for number in range(8)]
+        with tempfile.TemporaryDirectory() as folder, mock.patch.dict(os.environ, SALTCART_HOME=folder):
+            own_record.note(rows[:2])
+            before = own_record.noted()
+            with mock.patch("os.replace", side_effect=OSError(5, "Input/output error")), self.assertRaises(OSError):
+                own_record.note(rows)
+            self.assertEqual(own_record.noted(), before)
+            threads = [threading.Thread(target=own_record.note, args=([row],)) for row in rows[2:]]
+            for thread in threads:
+                thread.start()
+            for thread in threads:
+                thread.join()
+            self.assertEqual(own_record.noted(), set(map(own_record.mark_of_row, rows)))

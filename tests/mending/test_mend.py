@@ -13,9 +13,12 @@ import mutagen
 import numpy
 import soundfile
 
+from saltcart.errors import BadLedger
 from saltcart.mending import evidence
 from saltcart.mending.evidence import KnownMoves
 from saltcart.standins import player
+from saltcart.switching import repoint
+from tests.switching.crashing import run_until
 from tests.switching.test_crash import CrashCase
 from tests.world import PLAYER_MAP, PROGRAM, WorldCase, cells
 
@@ -471,6 +474,17 @@ class Foreign(MendCase):
 
 class MendCrash(MendCase, CrashCase):
     """Killed, or without power, at any durable point: typed again it goes on, or undo restores the start."""
+
+    def test_a_drive_that_goes_right_after_the_switch(self):
+        """That is not 3, which would mean that nothing was changed; typed again it is done."""
+        self.shelf.rename(self.lighter / "Bells")
+        ledgers = [str(path) for path in (self.full, self.library)]
+        words = ("mend", "--in", str(self.lighter), "--ledger", *ledgers, "--map", str(PLAYER_MAP), "--yes")
+        with patch.object(repoint, "record_found", side_effect=BadLedger(str(self.full), "cannot be opened")):
+            self.assertEqual(run_until(words, self.environment, 0), 4)
+        self.assertIn(str(self.lighter / "Bells"), self.full.read_text())
+        self.run_again("repoint", self.trips()[0], "--yes")
+        self.assertIn("switched", self.run_program("trips").stdout)
 
     def test_each_point(self):
         self.shelf.rename(self.lighter / "Bells")
