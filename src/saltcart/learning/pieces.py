@@ -13,7 +13,7 @@ SEPARATORS = (";", "|", ",", ":")
 ENDS = "\"|;\t<>*?\0,)]}' "
 START = re.compile(r"""(?:(?<=[\s"'=:|;,(<\[{])|^)(?:file:/|~/|\$\w+/|/(?=[^/\s])|[A-Za-z]:[\\/]|\\\\)""")
 MOST = 200  # values that are looked at
-MOST_TRIES = 20_000  # stretches that are looked for on the drives; a long text has as many as its length squared
+MOST_TRIES = 8_000  # stretches that are looked for on the drives; a long text has as many as its length squared
 LONGEST = 4096  # characters of a path, which the system sets
 
 
