@@ -2,7 +2,7 @@
 
 import os
 from collections.abc import Sequence
-from functools import partial
+from functools import lru_cache, partial
 from types import ModuleType
 
 from saltcart.errors import BadLedger, Refused, SaltCartError, show
@@ -146,8 +146,14 @@ def recognised(path: str, maps: Sequence[Map], head: bytes | None = None) -> Led
 
 def known_by_name(name: str, maps: Sequence[Map]) -> bool:
     """Whether a file of that name may be one that a map or format reads; maps that go by content alone say nothing."""
-    forms = (form.claims(name, head) for form in TEXT_FORMATS for head in (b"", ZIP_MAGIC))
-    return any(plan.suffixes and name.lower().endswith(plan.suffixes) for plan in maps) or any(forms)
+    suffixes = tuple(suffix for plan in maps for suffix in plan.suffixes)
+    return name.lower().endswith(suffixes) or known_suffix(os.path.splitext(name)[1])
+
+
+@lru_cache(maxsize=1024)
+def known_suffix(suffix: str) -> bool:
+    """Whether a format claims files whose names end so, whatever is in them."""
+    return any(form.claims(f"x{suffix}", head) for form in TEXT_FORMATS for head in (b"", ZIP_MAGIC))
 
 
 def reads(path: str, plan: Map) -> bool:

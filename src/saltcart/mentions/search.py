@@ -8,7 +8,7 @@ none of the folders the last time, and has not changed since, is not read again.
 import os
 import re
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Container, Iterator, Sequence
 from contextlib import suppress
 from typing import NamedTuple
 
@@ -28,6 +28,7 @@ from saltcart.own_names import PART, SET_ASIDE, trip_of
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.manifest import SUFFIXES, is_manifest
+from saltcart.shelves.mountinfo import mounted
 from saltcart.shelves.walk import FILE, LINK, Item, walk
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.trip import opened
@@ -154,10 +155,11 @@ def batches(walked: Walked, unchanged: Unchanged) -> Iterator[Batch]:
 def candidates(top: str, walked: Walked) -> Iterator[tuple[str, Item]]:
     """The files below `top` that may name something; links are noted on the way."""
     ours, lead, result = str(home()), top.rstrip("/") + "/", walked.result
+    mounts = frozenset(mount.place for mount in mounted())
 
     def enter(folder: str) -> bool:
         path = os.path.join(top, folder)
-        why = NOT_MEANT if path in walked.without else passed_over(path, ours)
+        why = NOT_MEANT if path in walked.without else passed_over(path, ours, mounts)
         if why not in ("", OURS) and path not in result.places:
             result.passed_over[why] += 1
         return not why
@@ -222,7 +224,7 @@ def is_of_trip(trip: str | None) -> bool:
     return trip is not None and (trips_folder() / trip).is_dir()
 
 
-def passed_over(path: str, own: str) -> str:
+def passed_over(path: str, own: str, mounts: Container[str] = ()) -> str:
     """Why a folder is not gone into, "" when it is: what a trip set aside and our own data are ours."""
     name = os.path.basename(path)
     aside = SET_ASIDE.search(name)
@@ -234,7 +236,7 @@ def passed_over(path: str, own: str) -> str:
         return "old versions of sources"
     if is_collection(path) and made_by_trip(path):
         return "collections that travel"  # settled on their own, and made true by that
-    return "tops of other drives" if os.path.ismount(path) else ""
+    return "tops of other drives" if path in mounts or (not mounts and os.path.ismount(path)) else ""
 
 
 def is_trash(path: str, name: str) -> bool:
