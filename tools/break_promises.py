@@ -692,8 +692,8 @@ BREAKAGES = (
         7,
         "what was mended and is lost again",
         "switching/repoint.py",
-        "    record_found(trip)\n    folder",
-        "    folder",
+        "        record_found(trip)\n    except Refused",
+        "    except Refused",
         (LEFT,),
     ),
     Breakage(
