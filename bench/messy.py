@@ -28,7 +28,7 @@ from contextlib import closing
 from pathlib import Path
 from urllib.parse import quote
 
-from bench.timing import PROGRAM, Run, show, timed
+from bench.timing import PROGRAM, Run, best, show, timed
 
 FILES = 60_000
 LARGEST = 2 << 20  # bytes of a file that is copied
@@ -206,6 +206,12 @@ def judge(home: Path, shelf: Path, to: Path, true: list[Path], environment: dict
     return not (missed or false or touched)
 
 
+def first_draft(draft: str, data: Path, environment: dict[str, str]) -> Run:
+    """A draft of which nothing is remembered."""
+    shutil.rmtree(data, ignore_errors=True)
+    return timed(draft, 1, environment)
+
+
 def main(top: Path, count: int) -> int:
     """Make the home, measure, judge; 0 when all is as wanted."""
     home, to = top / "home", top / "lighter"
@@ -229,7 +235,7 @@ def main(top: Path, count: int) -> int:
     grep = ["grep", "-rlF", *(word for name in names for word in ("-e", name)), str(home)]
     draft = f"'{PROGRAM}' draft '{shelf}' --to '{to}' -o '{to}/w.toml' --force; test $? -lt 2"
     timed(grep, 1)  # so that all of it is in memory for both
-    theirs, first = timed(grep, 1), timed(draft, 1, environment)
+    theirs, first = timed(grep), best(first_draft(draft, top / "data", environment) for _turn in range(3))
     second = timed(draft, 1, environment)
     kept = show("first draft against grep -rlF", first, theirs, 3, MEMORY)
     kept = show("second draft", second, Run(5, 0), 1, MEMORY) and kept

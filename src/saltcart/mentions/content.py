@@ -110,24 +110,29 @@ def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = Non
     mention, folder = Mention(path), path.rpartition("/")[0] if folder is None else folder
     with open(path, "rb", buffering=0) as stream:
         size = os.fstat(stream.fileno()).st_size
-        head = stream.read(min(FIRST, max(size + 1, HEAD)))
+        head = stream.read(HEAD)
         if claims(head):
             in_database(mention, forms, folder)
         elif is_packed(head):
+            head += stream.read(FIRST - HEAD)
             stream.seek(0)
-            in_packed(mention, head, stream, forms, folder, Budget(size))
-        elif len(head) == size and not may_name(head, tuple(forms)):
-            pass  # as most files
-        elif head and not (head.startswith(OWN) and is_waybill(path)) and not holds_no_references(head, size):
-            in_stream(mention, head, stream, forms, folder, budget=Budget(size))
+            buffered = io.BytesIO(head) if len(head) == size else io.BufferedReader(stream)
+            in_packed(mention, head, buffered, forms, folder, Budget(size))
+        elif holds_no_references(head, size) or (head.startswith(OWN) and is_waybill(path)):
+            pass  # the rest need not be read
+        else:
+            head += stream.read(min(FIRST, size + 1) - HEAD) if size >= HEAD else b""
+            named = holds_anchor(head, tuple(forms))
+            if named or may_pack(head) or len(head) != size:
+                in_stream(mention, head, stream, forms, folder, budget=Budget(size), named=named)
     if mention.live() and in_cache(path):
         mention.free, mention.said, mention.spots = mention.free + mention.live(), [*mention.said, *mention.spots], []
     return mention
 
 
-def may_name(data: bytes, forms: tuple[PlaceForms, ...]) -> bool:
-    """Whether some content may name one of the places, or something packed in it may."""
-    return holds_anchor(data, forms) or (b"\0" in data and STREAM.search(data) is not None)
+def may_pack(data: bytes) -> bool:
+    """Whether something may be packed within some content."""
+    return b"\0" in data and STREAM.search(data) is not None
 
 
 def holds_anchor(data: bytes, forms: tuple[PlaceForms, ...]) -> bool:
@@ -187,10 +192,10 @@ def in_packed(
                 raise TooMuch("is packed too often")
             whole = io.BytesIO(start + inner.stream.read(budget.left + 1))
             in_packed(mention, start, whole, forms, folder, budget, inner.where, depth + 1)
-        elif len(start) < FIRST and not may_name(start, tuple(forms)):
-            pass  # all of it
-        elif not holds_no_references(start, inner.size or len(start)):
-            in_stream(mention, start, inner.stream, forms, folder, inner.where, budget=budget)
+        elif holds_no_references(start[:HEAD], inner.size or len(start)):
+            pass
+        elif (named := holds_anchor(start, tuple(forms))) or may_pack(start) or len(start) == FIRST:
+            in_stream(mention, start, inner.stream, forms, folder, inner.where, budget=budget, named=named)
 
 
 def in_stream(
@@ -202,13 +207,17 @@ def in_stream(
     lead: str = "",
     *,
     budget: Budget,
+    named: bool,
 ) -> None:
-    """Add the spots in what begins with `head` and goes on in `stream`, and in what is packed in it."""
+    """Add the spots in what begins with `head`, in which places may be `named`, and goes on in `stream`, and in what is
+    packed in it.
+    """
     overlap = max(EXCERPT, *(one.longest for one in forms))
     line, binary, free = 1, None, None
     for data, first, last in windows(head, stream, overlap):
         counted = first
-        hits = sorted(find(data, forms, folder, binary)) if holds_anchor(data, tuple(forms)) else []
+        looks = named if data is head else holds_anchor(data, tuple(forms))
+        hits = sorted(find(data, forms, folder, binary)) if looks else []
         binary = is_binary(data[:HEAD]) if binary is None else binary
         if hits and free is None:
             mention.log = mention.log or (not lead and first == 0 and is_log(data[:FIRST]))

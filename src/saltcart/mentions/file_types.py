@@ -18,7 +18,8 @@ BOX = re.compile(rb"[a-z0-9]{4}|uuid|\xa9[a-z]{3}")
 
 def holds_no_references(head: bytes, size: int) -> bool:
     """Whether a file that begins with `head` and has `size` bytes is of a type that holds no references."""
-    return any(head.startswith(magic) and parses(head, size) for magic, parses in TYPES) or is_compiled(head)
+    known = BY_FIRST_BYTE.get(head[:1], ())
+    return any(head.startswith(magic) and parses(head, size) for magic, parses in known) or is_compiled(head)
 
 
 def is_png(head: bytes, _size: int) -> bool:
@@ -137,6 +138,8 @@ TYPES: tuple[tuple[bytes, Callable[[bytes, int], bool]], ...] = (
     (b"OTTO", is_opentype),
     (b"\xca\xfe\xba\xbe", is_code),
 )
+
+BY_FIRST_BYTE = {first: [one for one in TYPES if one[0][:1] == first] for first in {magic[:1] for magic, _ in TYPES}}
 
 
 def begins_as_sound(head: bytes) -> bool:

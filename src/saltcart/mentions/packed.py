@@ -123,11 +123,14 @@ PACKERS: dict[bytes, Callable[[IO[bytes]], Any]] = {
 }
 
 
+MAGICS = (ZIP_MAGIC, *PACKERS)
+
+
 def is_packed(head: bytes) -> bool:
     """Whether content that begins like this is packed as a whole."""
     if head.startswith(b"BZh"):
         return head[3:4].isdigit() and head[4:10] == b"1AY&SY"
-    return head.startswith(ZIP_MAGIC) or head.startswith(tuple(PACKERS))
+    return head.startswith(MAGICS)
 
 
 def unpacked(head: bytes, stream: IO[bytes], where: str, budget: Budget) -> Iterator[Inner]:

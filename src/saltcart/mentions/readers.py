@@ -5,6 +5,7 @@ Each answer is a Mention, None for a file that names no folder, or why it could 
 
 from __future__ import annotations
 
+import gc
 import os
 import signal
 import threading
@@ -28,8 +29,9 @@ Answers = list[Mention | str | None]
 CLOSED = "closed to you"
 # Why something was not searched.
 UNREADABLE_WORD, TOO_LARGE, TOO_MUCH = "could not be read", "too large", "not searched completely"
-FIRST = 4  # batches that are read here before other processes are worth their start
+FIRST = 2  # batches that are read here before other processes are worth their start
 MOST_PROCESSES = 8
+SELDOM = 50_000  # things that are made before the memory is looked through for what nobody needs
 AHEAD = 2  # batches that wait for each process
 FORMS: list[PlaceForms] = []  # of the process that reads, set once when it starts
 
@@ -103,6 +105,7 @@ def begin(forms: list[PlaceForms], parent: int) -> None:
     """What a process does first: an interrupt is its parent's affair, and it does not outlive it."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     FORMS[:] = forms
+    gc.set_threshold(SELDOM)
 
     def watch() -> None:
         while os.getppid() == parent:
