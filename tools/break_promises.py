@@ -740,8 +740,8 @@ BREAKAGES = (
         9,
         "a few first bytes prove no type",
         "mentions/file_types.py",
-        "    return any(head.startswith(magic) and parses(head, size) for magic, parses in TYPES)",
-        "    return any(head.startswith(magic) for magic, parses in TYPES)",
+        "    return any(head.startswith(magic) and parses(head, size) for magic, parses in known)",
+        "    return any(head.startswith(magic) for magic, parses in known)",
         ("tests.mentions.test_evidence",),
     ),
     Breakage(
