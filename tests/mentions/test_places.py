@@ -76,7 +76,7 @@ class Places(WorldCase):
     def test_what_only_looks_like_ours_is_searched(self):
         """A manifest that holds something else, hidden files and folders of trips that nobody made."""
         for place in ("Bells.saltcart.b3", ".song.ses.saltcart-ab12", ".saltcart-ab12-0", ".song.ses.saltcart-new",
-                      ".Old.set-aside-ab12/a.ses"):  # fmt: skip
+                      ".saltcart-0123456789ab.part", ".Old.set-aside-ab12/a.ses"):  # fmt: skip
             with self.subTest(place):
                 path = self.session(self.user / place)
                 self.assertIn(str(path), self.move(status=3).stderr)

@@ -145,9 +145,11 @@ def recognised(path: str, maps: Sequence[Map], head: bytes | None = None) -> Led
 
 
 def known_by_name(name: str, maps: Sequence[Map]) -> bool:
-    """Whether a file of that name may be one that a map or format reads; maps that go by content alone say nothing."""
-    suffixes = tuple(suffix for plan in maps for suffix in plan.suffixes)
-    return name.lower().endswith(suffixes) or known_suffix(os.path.splitext(name)[1])
+    """Whether a file of that name may be one that a map or format reads: a map that goes by content alone may read any
+    file.
+    """
+    ends = name.lower().endswith
+    return any(not plan.suffixes or ends(plan.suffixes) for plan in maps) or known_suffix(os.path.splitext(name)[1])
 
 
 @lru_cache(maxsize=1024)

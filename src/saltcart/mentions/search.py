@@ -31,7 +31,7 @@ from saltcart.shelves.manifest import SUFFIXES, is_manifest
 from saltcart.shelves.mountinfo import mounted
 from saltcart.shelves.walk import FILE, LINK, Item, walk
 from saltcart.spelling.moves import tail_below
-from saltcart.trips.trip import opened
+from saltcart.trips.trip import marked, opened
 from saltcart.waybills.collection import NAME, is_collection, read
 
 LARGEST = 512 << 20  # bytes; larger files that are no databases are told and not read
@@ -216,7 +216,8 @@ def is_own(path: str) -> bool:
     name = path.rpartition("/")[2]
     if ".saltcart" not in name:
         return False
-    return is_of_trip(trip_of(name)) or bool(PART.fullmatch(name)) or (name.endswith(MANIFESTS) and is_manifest(path))
+    half_copied = PART.fullmatch(name) is not None and bool(marked())  # by a trip that is under way, or was cut off
+    return half_copied or is_of_trip(trip_of(name)) or (name.endswith(MANIFESTS) and is_manifest(path))
 
 
 def is_of_trip(trip: str | None) -> bool:

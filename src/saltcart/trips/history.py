@@ -18,7 +18,7 @@ from saltcart.errors import SaltCartError, UsageError
 from saltcart.home import trips_folder
 from saltcart.safefile import digest_of
 from saltcart.trips.logbook import RECORDED, Logbook
-from saltcart.trips.trip import ENDED, SWITCHED, Trip, logbook_at, names, opened
+from saltcart.trips.trip import ENDED, SWITCHED, Trip, logbook_at, names, opened, readably
 from saltcart.waybills import waybill as waybills
 from saltcart.waybills.waybill import Waybill
 
@@ -41,8 +41,9 @@ class LaterLogbook(Logbook):
 
     @cached_property
     def database(self) -> sqlite3.Connection:  # type: ignore[override]
-        """The open database."""
-        return self.stack.enter_context(logbook_at(self.path, False)).database
+        """The open database.  Raises what `opened` raises."""
+        with readably(os.path.basename(os.path.dirname(self.path))):
+            return self.stack.enter_context(logbook_at(self.path, False)).database
 
     def fact(self, name: str, default: Any = None) -> Any:
         """See Logbook.fact."""
@@ -85,6 +86,7 @@ def read(name: str, folder: str, seen: tuple[State | int | None, ...]) -> Known:
     if wal is None and seen[0]:  # then all is in the one file, and nobody writes
         with suppress(sqlite3.Error), closing(sqlite3.connect(f"file:{quote(book)}?immutable=1", uri=True)) as database:
             facts = facts_in(database)
+            database.execute("SELECT count(*) FROM event").fetchone()  # where damage is met that facts do not show
             return Known(seen, waybills.read(os.path.join(folder, "waybill.toml")), facts)
     with opened(name) as trip:
         return Known(seen, trip.waybill, facts_in(trip.logbook.database))

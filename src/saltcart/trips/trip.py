@@ -219,9 +219,16 @@ def opened(name: str, writing: bool = False) -> Iterator[Trip]:
         known = ", ".join(names()[-5:]) or "none yet"
         raise UsageError(f"There is no trip {show(name)}", f"See saltcart trips. The latest: {known}.")
     plan = waybills.read(str(folder / "waybill.toml"))
+    with readably(name), logbook_at(str(folder / "logbook.sqlite"), writing) as logbook:
+        yield Trip(name, str(folder), plan, logbook)
+
+
+@contextmanager
+def readably(name: str) -> Iterator[None]:
+    """Say what it means when the record of a trip cannot be read or written."""
+    folder = trips_folder() / name
     try:
-        with logbook_at(str(folder / "logbook.sqlite"), writing) as logbook:
-            yield Trip(name, str(folder), plan, logbook)
+        yield
     except sqlite3.OperationalError as error:
         raise Stopped(
             f"Salt Cart's own data at {show(str(home()))} cannot be written: {error}",
