@@ -48,6 +48,16 @@ def sections_read(raw):
     return list(found["Content"].values()) if same else []
 
 
+def counted_read(root):
+    """So many folders as their parent says, where what stands beside it is as it was."""
+    dirs = root.find("dirs")
+    return (
+        [one.text for one in dirs][: int(dirs.get("count"))]
+        if root[0].get("size") == root[2].get("size") == "2"
+        else []
+    )
+
+
 def database(path, folders):
     """A table of folders, each with the same settings beside it."""
     with closing(sqlite3.connect(path)) as made:
@@ -115,6 +125,28 @@ LISTS = {
         lambda raw: tomllib.loads(raw.decode())["library"]["paths"],
     ),
     "places.db": (database, database_read),
+    "counted.json": (
+        lambda some: json.dumps({"count": len(some), "dirs": [str(one) for one in some], "open": [1, 2]}).encode(),
+        lambda raw: json.loads(raw)["dirs"][: json.loads(raw)["count"]],
+    ),
+    "behind.json": (
+        lambda some: json.dumps({"dirs": {str(at): str(one) for at, one in enumerate(some)}, "dirCount": 2}).encode(),
+        lambda raw: [json.loads(raw)["dirs"][str(at)] for at in range(json.loads(raw)["dirCount"])],
+    ),
+    "rows, counted.json": (
+        lambda some: json.dumps({"total": 2, "at": [{"dir": str(one)} for one in some]}, indent=1).encode(),
+        lambda raw: [found["dir"] for found in json.loads(raw)["at"]][: json.loads(raw)["total"]],
+    ),
+    "window.json": (  # the length of something else by chance
+        lambda some: json.dumps(
+            {"window": {"size": 2}, "dirs": [str(one) for one in some], "x": {"count": 2}}
+        ).encode(),
+        lambda raw: json.loads(raw)["dirs"] if raw.count(b": 2}") == 2 else [],
+    ),
+    "counted.xml": (
+        lambda some: joined('<s><w size="2"/><dirs count="2">', "<dir>{0}</dir>", some, '</dirs><w size="2"/></s>'),
+        lambda raw: counted_read(ElementTree.fromstring(raw)),
+    ),
     "stem.ini": (
         lambda some: f"[Content]\n{numbered(some)}folderCount={len(some)}\n".encode(),
         lambda raw: ini_numbers_read(raw.replace(b"folderCount", b"size")),

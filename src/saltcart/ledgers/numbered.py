@@ -5,23 +5,18 @@ goes, the last number goes.  So no key changes but for the ones that come and go
 """
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from itertools import pairwise
 from typing import NamedTuple
 
-from saltcart.errors import CannotSpell, show
-from saltcart.ledgers.base import REMEDY_LIST
+from saltcart.ledgers.list_length import recounted
 
 NUMBER = re.compile(rb"\d+")
 LEAD = re.compile(rb'(?:[{<]|(?<=[\r\n]))[^\r\n{<]*\Z|"[^"]*\Z')  # the line, tag or word that a key stands in
 # Keys and tags: quoted names before a colon, names of elements and attributes, what begins a line up to = or a colon.
 KEYS = re.compile(rb"""(["'])[^"']*\1\s*:|</?[\w:.-]+|[\w:.-]+=(?=["'])|(?<=\n)[ \t]*[\w .-]+?[ \t]*[=:]""")
+Joins = Callable[[bytes], bool]
 OTHER_KEY = re.compile(rb"""[\]}]\s*,\s*"[^"]*"\s*:\s*[{\[]""")
-NEAR = 400  # bytes before and after a list in which its length may stand
-COUNTS = rb"count|size|number|total|num|length"
-COUNT = re.compile(rb"(?i)([\w\\/-]*(?:%b)[\w\\/-]*)[\"']?[ \t]*[=:>][ \t]*[\"']?(\d+)\b" % COUNTS)
-PLAIN_COUNT = re.compile(rb"(?i)%b" % COUNTS)
-ANOTHER_PART = re.compile(rb"[\r\n]\[[^\r\n]*\]|[{}]")  # where another section or object begins or ends
 STEM = re.compile(rb"([A-Za-z]{3,}?)s?[_\-\\/ ]*\Z")
 
 
@@ -84,12 +79,14 @@ class Members(NamedTuple):
     joint: Joint
 
 
-def run_around(number: int, kinds: Sequence[object]) -> tuple[int, int]:
-    """The first and the last of the spans of one kind around the one with that number."""
+def list_around(number: int, kinds: Sequence[object], outside: Sequence[bytes], joins: Joins) -> tuple[int, int]:
+    """The first and the last member of the list that the span with that number is in: spans of one kind, and what
+    `joins` members stands between them.
+    """
     first = last = number
-    while first and kinds[first - 1] == kinds[number]:
+    while first and kinds[first - 1] == kinds[number] and joins(outside[first]):
         first -= 1
-    while last + 1 < len(kinds) and kinds[last + 1] == kinds[number]:
+    while last + 1 < len(kinds) and kinds[last + 1] == kinds[number] and joins(outside[last + 1]):
         last += 1
     return first, last
 
@@ -98,7 +95,7 @@ def plain_joint(number: int, kinds: Sequence[object], outside: Sequence[bytes]) 
     """What stands between the members of the list around a span, where that says nothing of one of them: it is the same
     everywhere, or holds nothing but keys and tags.  None when it cannot be told.
     """
-    first, last = run_around(number, kinds)
+    first, last = list_around(number, kinds, outside, bool)
     between = outside[first + 1 : last + 1]
     if len(between) > 1 and len(set(between)) == 1:
         return between[0]
@@ -128,27 +125,6 @@ def members_around(number: int, kinds: Sequence[object], outside: Sequence[bytes
     return Members(first, end + 1, joint) if joint else None
 
 
-def recount(before: bytes, after: bytes, old: int, new: int, stem: bytes) -> tuple[bytes, bytes]:
-    """What stands before and behind a list, with its length in the key that holds it, if one does: a key that says no
-    more than that it is a number of things, or of what the list is called.  Raises CannotSpell where that is not plain.
-    """
-    start = max([len(before) - NEAR, *(found.end() for found in ANOTHER_PART.finditer(before))])
-    other = ANOTHER_PART.search(after, 0, NEAR)
-    end = other.start() if other else NEAR
-    found = [(True, one) for one in COUNT.finditer(before, max(start, 0))]
-    found += [(False, one) for one in COUNT.finditer(after, 0, end)]
-    equal = [(first, one) for first, one in found if int(one[2]) == old]
-    if not equal:
-        return before, after
-    if len(equal) > 1 or not (PLAIN_COUNT.fullmatch(key := equal[0][1][1]) or (stem and stem in key.lower())):
-        names = ", ".join(sorted({show(one[1].decode("utf-8", "replace")) for _first, one in equal}))
-        raise CannotSpell(f"nobody knows whether {names} holds the length of its list of folders", REMEDY_LIST)
-    at_front, one = equal[0]
-    text = before if at_front else after
-    text = text[: one.start(2)] + str(new).encode() + text[one.end(2) :]
-    return (text, after) if at_front else (before, text)
-
-
 def edit(members: Members, new: Sequence[bytes], outside: list[bytes]) -> tuple[list[bytes], list[bytes]]:
     """The texts `new` as the members of a list, and what stands before, between and behind them then.  Raises
     CannotSpell.
@@ -157,7 +133,7 @@ def edit(members: Members, new: Sequence[bytes], outside: list[bytes]) -> tuple[
     around = outside[members.first : members.end + 1]
     between = [*around[1:-1], *(members.joint.after(more + 1) for more in range(len(new) - old))][: len(new) - 1]
     stem = STEM.search(members.joint.words[0])
-    before, after = recount(around[0], around[-1], old, len(new), stem[1].lower() if stem else b"")
+    before, after = recounted(around[0], around[-1], old, len(new), stem[1] if stem else b"")
     return list(new), [before, *between, after]
 
 

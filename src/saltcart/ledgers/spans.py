@@ -19,7 +19,8 @@ from msgspec import Struct
 from saltcart.errors import BadLedger, CannotSpell, show
 from saltcart.ledgers.base import NO_EDITS, REMEDY_DEPENDANT, REMEDY_LIST, Batch, Batched, Entry, Key, ListEdits
 from saltcart.ledgers.facts import Facts
-from saltcart.ledgers.numbered import edit, plain_joint, runs_to_edit
+from saltcart.ledgers.list_length import recounted
+from saltcart.ledgers.numbered import Members, edit, is_plain, list_around, plain_joint, runs_to_edit
 from saltcart.ledgers.wrappers import PLAIN, Wrapper
 from saltcart.spelling import Spelling
 from saltcart.spelling.swaps import Beginnings, Swap
@@ -279,10 +280,11 @@ class TextLedger(Batched):
         """The data with these texts in the spans, and lists changed; proven to differ in nothing else."""
         touched = sorted({*edits.front, *edits.behind, *edits.gone})
         lists = runs_to_edit(touched, spans.kinds, spans.outside)
+        around = self.with_lengths(spans, lists, edits)
         inside: list[bytes] = []
-        outside, done = spans.outside[:1], 0
+        outside, done = around[:1], 0
         for number, text in enumerate(texts):
-            after = spans.outside[number + 1]
+            after = around[number + 1]
             if number < done:
                 continue
             if one := lists.get(number):
@@ -291,8 +293,8 @@ class TextLedger(Batched):
                 ]
                 if not new:
                     raise CannotSpell(f"{show(self.path)}: a list cannot be left without a folder", REMEDY_LIST)
-                fresh, around = edit(one, new, spans.outside)
-                inside, outside, done = [*inside, *fresh], [*outside[:-1], *around], one.end
+                fresh, between = edit(one, new, around)
+                inside, outside, done = [*inside, *fresh], [*outside[:-1], *between], one.end
                 continue
             if number in edits.gone:
                 self.close_gap(outside, after, number + 1 < len(texts))
@@ -310,6 +312,22 @@ class TextLedger(Batched):
             if (found.inside, found.outside) == (inside, outside):
                 return result
         raise CannotSpell(f"{show(self.path)}: its list of folders cannot be changed so", REMEDY_LIST)
+
+    def with_lengths(self, spans: Spans, numbered: Mapping[int, Members], edits: ListEdits) -> list[bytes]:
+        """What stands between the texts, with the lengths of lists without numbers as they will be."""
+        around = list(spans.outside)
+        in_numbered = {number for one in numbered.values() for number in range(one.first, one.end)}
+        done: set[int] = set()
+        for number in {*edits.front, *edits.behind, *edits.gone} - in_numbered:
+            first, last = list_around(number, spans.kinds, around, lambda text: self.is_joint(text) or is_plain(text))
+            if first in done:
+                continue
+            done.add(first)
+            members = range(first, last + 1)
+            more = sum(len(side.get(one, ())) for side in (edits.front, edits.behind) for one in members)
+            old, gone = len(members), sum(one in edits.gone for one in members)
+            around[first], around[last + 1] = recounted(around[first], around[last + 1], old, old + more - gone)
+        return around
 
     def in_place(self, spans: Spans, texts: Sequence[bytes], number: int, edits: ListEdits) -> list[bytes]:
         """What stands in the place of one span when lists change."""
