@@ -48,6 +48,11 @@ def sections_read(raw):
     return list(found["Content"].values()) if same else []
 
 
+def as_counted(count, *members):
+    """So many members as the first element says."""
+    return [one.text for one in members][: int(count.text)]
+
+
 def counted_read(root):
     """So many folders as their parent says, where what stands beside it is as it was."""
     dirs = root.find("dirs")
@@ -136,6 +141,20 @@ LISTS = {
     "rows, counted.json": (
         lambda some: json.dumps({"total": 2, "at": [{"dir": str(one)} for one in some]}, indent=1).encode(),
         lambda raw: [found["dir"] for found in json.loads(raw)["at"]][: json.loads(raw)["total"]],
+    ),
+    "counted.plist": (
+        lambda some: plistlib.dumps({"Count": len(some), "Folders": [str(one) for one in some]}),
+        lambda raw: plistlib.loads(raw)["Folders"][: plistlib.loads(raw)["Count"]],
+    ),
+    "counted.toml": (
+        lambda some: f"[library]\ncount = 2\npaths = {json.dumps([str(one) for one in some])}\n".encode(),
+        lambda raw: tomllib.loads(raw.decode())["library"]["paths"][: tomllib.loads(raw.decode())["library"]["count"]],
+    ),
+    "element.xml": (
+        lambda some: joined("<s><dirs><count>2</count>", "<dir>{0}</dir>", some, "</dirs></s>"),
+        lambda raw: [one.text for one in ElementTree.fromstring(raw)[0][1:]][
+            : int(ElementTree.fromstring(raw)[0][0].text)
+        ],
     ),
     "window.json": (  # the length of something else by chance
         lambda some: json.dumps(

@@ -11,7 +11,8 @@ from saltcart.ledgers.base import REMEDY_LIST
 
 NEAR = 400  # bytes before and after a list in which its length may stand
 COUNTS = rb"count|size|number|total|num|length"
-COUNT = re.compile(rb"(?i)([\w\\/-]*(?:%b)[\w\\/-]*)[\"']?[ \t]*[=:>][ \t]*[\"']?(\d+)\b" % COUNTS)
+JOINS = rb"[\"']?[ \t]*[=:>][ \t]*[\"']?|</key>\s*<integer>"  # between a key and its number
+COUNT = re.compile(rb"(?i)([\w\\/-]*(?:%b)[\w\\/-]*)(?:%b)(\d+)\b" % (COUNTS, JOINS))
 PLAIN_COUNT = re.compile(rb"(?i)%b" % COUNTS)
 HEADER = re.compile(rb"(?:\A|(?<=[\r\n]))\[[^\r\n\"'\[\]{},]+\][ \t]*(?=[\r\n])")  # where a section begins
 TAG = re.compile(rb"<(/?)([\w:.-]+)[^<>]*?(/?)>")
@@ -63,7 +64,8 @@ def own_part_before(text: bytes) -> bytes:
     parts = [(0, start)]
     if tags:
         closed = [found[2] for found in tags if found[1]]
-        others = [found.span() for found in tags if found[3] or (not found[1] and found[2] in closed)]
+        other = [found for found in tags if found[3] or (not found[1] and found[2] in closed)]
+        others = [found.span() for found in other if b"=" in found[0]]  # their attributes say nothing of the list
         return blanked(text, parts + others)
     return blanked(
         text, parts + foreign(text, [found.start() for found in BRACKETS.finditer(text, start)][::-1], b"]}")
@@ -76,7 +78,7 @@ def own_part_behind(text: bytes) -> bytes:
     end = header.start() if header else NEAR
     parts = [(min(end, len(text)), len(text))]
     if TAG.search(text, 0, end):
-        return blanked(text, parts + [found.span() for found in TAG.finditer(text, 0, end) if not found[1]])
+        return blanked(text, parts + [found.span() for found in TAG.finditer(text, 0, end) if b"=" in found[0]])
     return blanked(text, parts + foreign(text, [found.start() for found in BRACKETS.finditer(text, 0, end)], b"[{"))
 
 
