@@ -81,8 +81,9 @@ def shoot(name: str, before: str, command: str) -> None:
         "DISPLAY": DISPLAY,
         "TERM": "xterm-256color",
     }
+    alone = ["unshare", "--mount", "bash", "-c", f'umount -l {shlex.join(others())} 2>&-; exec "$@"', "bash"]
     if before:
-        subprocess.run(before, shell=True, cwd=STUDIO, env=home, check=True)
+        subprocess.run([*alone, "bash", "-c", before], cwd=STUDIO, env=home, check=True)
     script = (
         f"cd {STUDIO}; printf '\\033[?25l'; printf '%s\\n' {shlex.quote('$ ' + command)}; {command}; touch"
         f" {STUDIO}/done; sleep 60"
@@ -100,7 +101,6 @@ def shoot(name: str, before: str, command: str) -> None:
         "#d8dee4",
         "+sb",
     ]
-    alone = ["unshare", "--mount", "bash", "-c", f'umount -l {shlex.join(others())} 2>&-; exec "$@"', "bash"]
     window = subprocess.Popen([*alone, "xterm", *style, "-e", "bash", "-c", script], env=home)
     while not (STUDIO / "done").exists():
         time.sleep(0.2)

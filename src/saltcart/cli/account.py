@@ -183,8 +183,13 @@ def refuse_open(plan: Draft) -> None:
     """Raise Refused when something would lead nowhere after the trip, and nobody is there to agree to it."""
     files = plan.open()
     if files:
+        names = (
+            ("file names", "files name")
+            if any(one.spots or one.views for one in files)
+            else ("file may name", "files may name")
+        )
         raise Refused(
-            f"{many(len(files), 'file names', 'files name')} these sounds and would not follow",
+            f"{many(len(files), *names)} these sounds and would not follow",
             "\n     ".join(advice(files, bool(plan.arranged))),
             [f"{show(one.path)}: {reason(one)}" for one in files[:SHOWN]],
         )
@@ -197,6 +202,8 @@ def reason(one: Accounted) -> str:
             f"{show(view.folder)} holds {many(view.before, 'sound', 'sounds')} now, {view.after} after the move"
             for view in one.views
         )
+    if one.why and not one.spots and one.standing == UNREAD:
+        return one.why  # nobody knows what it names
     because = f": {one.why}" if one.why else ""
     return f"{STANDINGS[one.standing]}, {one.uncovered} left{because}"
 
