@@ -12,7 +12,7 @@ from contextlib import contextmanager, suppress
 
 from msgspec.structs import astuple
 
-from saltcart.errors import Refused, show
+from saltcart.errors import Stopped, show
 from saltcart.home import home, made_home
 from saltcart.safefile import PRIVATE_FILE, replacing
 from saltcart.shelves.true_names import true_path
@@ -47,13 +47,13 @@ def note(rows: Iterable[Known]) -> None:
 
 @contextmanager
 def waited_for(path: str) -> Iterator[None]:
-    """Hold a lock for a moment; another command of ours may hold it for one.  Refused when that takes too long."""
+    """Hold a lock for a moment; another command of ours may hold it for one.  Stopped when that takes too long."""
     for _turn in range(TURNS):
         with suppress(Locked), locked(path):
             yield
             return
         time.sleep(MOMENT)
-    raise Refused(f"Another saltcart holds {show(path)}", "Wait until it has ended, and run the same command again.")
+    raise Stopped(f"Another saltcart holds {show(path)}", "Wait until it has ended, and run the same command again.")
 
 
 def noted() -> set[str]:

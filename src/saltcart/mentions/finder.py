@@ -58,7 +58,8 @@ class Plain(NamedTuple):
 
 
 Tables = dict[tuple[int, int], dict[bytes, list[Plain]]]  # by where the anchor is in it, and how long it is
-Endings = dict[int, dict[str, list[Ending]]]  # by how long what follows is, and that without case
+Lefts = dict[int, dict[str, list[Ending]]]  # by how long what stands before the anchor is, and that without case
+Endings = dict[int, dict[str, Lefts]]  # by how long what follows is, and that without case
 
 
 class Names(NamedTuple):
@@ -108,18 +109,26 @@ def plain_forms(one: PlaceForms) -> dict[bytes, str]:
 
 
 def rivals(places: Sequence[tuple[int, PlaceForms]]) -> dict[int, set[int]]:
-    """For each folder the others whose names go on from the anchor as its own does, as far as both go."""
-    ways = sorted(
-        {(cut[1].casefold(), number) for number, one in places for name in one.all_names if (cut := cut_of(one, name))}
-    )
-    found: dict[int, set[int]] = {number: set() for number, _one in places}
-    for at, (way, number) in enumerate(ways):
-        for other, rival in islice(ways, at + 1, None):
+    """For each folder those whose names go on from the anchor as its own does, as far as both go; itself is one."""
+    cuts = [(number, cut_of(one, name)) for number, one in places for name in one.all_names]
+    by_way: dict[str, set[int]] = {}
+    for number, cut in cuts:
+        if cut:
+            by_way.setdefault(cut[1].casefold(), set()).add(number)
+    ways = sorted(by_way)
+    alike_ways: dict[str, set[int]] = dict(by_way)  # folders of one name share one set: there may be thousands
+    for at, way in enumerate(ways):
+        for other in islice(ways, at + 1, None):
             if not other.startswith(way):
                 break  # in this order, those that begin so stand together
-            found[number].add(rival)
-            found[rival].add(number)
-    return {number: some - {number} for number, some in found.items()}
+            alike_ways[way] = alike_ways[way] | by_way[other]
+            alike_ways[other] = alike_ways[other] | by_way[way]
+    found: dict[int, set[int]] = {}
+    for number, cut in cuts:
+        if cut:
+            some = alike_ways[cut[1].casefold()]
+            found[number] = some if found.get(number, some) is some else found[number] | some
+    return found
 
 
 def cut_of(one: PlaceForms, name: Name) -> tuple[str, str] | None:
@@ -176,7 +185,8 @@ def names_of(places: Sequence[tuple[int, PlaceForms]], folder: str | None) -> Na
         active.add(number)
         for name in one.names_from(folder):
             if cut := cut_of(one, name):
-                same = found.setdefault(len(cut[1]), {}).setdefault(cut[1].casefold(), [])
+                lefts = found.setdefault(len(cut[1]), {}).setdefault(cut[1].casefold(), {})
+                same = lefts.setdefault(len(cut[0]), {}).setdefault(cut[0].casefold(), [])
                 same.append(Ending(number, *cut, name))
     return Names(active, found)
 
@@ -194,7 +204,6 @@ def find(
 
     `binary` says what the file is, when this is not its beginning.
     """
-    finder = finder_of(tuple(forms))
     finder = finder_of(tuple(forms))
     here: list[Names] = []
     low, wide, escaped = data.lower(), b"\0" in data, b"%" in data
@@ -225,12 +234,13 @@ class Spot(NamedTuple):
         done: set[int] = set()
         if self.group.passes:  # names of new places
             done.update(one.number for one, _start, _end in standing(self.low, self.at, self.group.passes))
-        open_ones = set().union(*(self.group.rivals[number] for number in done)) if done else None
+        open_ones = set().union(*(self.group.rivals.get(number, ()) for number in done)) if done else None
         for (number, encoding), start, end in standing(self.data, self.at, self.group.plain):
             if number in names.active and number not in done and self.is_named(self.forms[number], start, end):
                 yield Hit(self.at, number, FULL, encoding)
                 done.add(number)
-                open_ones = self.group.rivals[number] | (open_ones or set())
+                more = self.group.rivals.get(number, set())
+                open_ones = open_ones | more if open_ones else more
         if open_ones is None or not open_ones <= done:
             yield from self.decoded(names, done)
 
@@ -250,11 +260,10 @@ class Spot(NamedTuple):
         """The folders that are named in some other way; those that are `done` are not asked about."""
         wide = self.group.wide
         for encoding, before, after in readings(self.data, self.at, self.group.longest, wide):
-            for length, table in names.endings.items():
-                for one in table.get(after[:length].casefold(), ()):
-                    if one.number not in done and self.is_one(one, before, after):
-                        yield Hit(self.at, one.number, one.name.form, encoding)
-                        done.add(one.number)
+            for one in candidates(names.endings, before, after):
+                if one.number not in done and self.is_one(one, before, after):
+                    yield Hit(self.at, one.number, one.name.form, encoding)
+                    done.add(one.number)
             if ":/" in before and (lead := DRIVE_PATH.search(before)):
                 for number in names.active - done:
                     if lettered(lead[1], after, self.forms[number]):
@@ -276,6 +285,14 @@ class Spot(NamedTuple):
             return False
         sides = [text.encode("utf-8", "surrogatepass") for text in (lead[-8:], rest[:8])]
         return not place.alone or stands_alone(sides[0], sides[1], self.binary)
+
+
+def candidates(endings: Endings, before: str, after: str) -> Iterator[Ending]:
+    """The names that may stand around an anchor, by the texts before it and from it on."""
+    for length, table in endings.items():
+        lefts = table.get(after[:length].casefold())
+        for width, by_left in lefts.items() if lefts else ():
+            yield from by_left.get(before[-width:].casefold() if width else "", ())
 
 
 def standing(data: bytes, at: int, some: Tables) -> Iterator[tuple[Plain, int, int]]:

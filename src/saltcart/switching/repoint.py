@@ -10,7 +10,7 @@ from msgspec import Struct, field
 from saltcart.drives import Presence
 from saltcart.drives.drive import drive_at, keeps_change_times, mount_of
 from saltcart.drives.known import remember
-from saltcart.errors import CannotSpell, Refused, Stopped, show
+from saltcart.errors import CannotSpell, Refused, Stopped, UsageError, show
 from saltcart.hauling.altered import altered_since
 from saltcart.hauling.group_copy import may_replace
 from saltcart.hauling.haul import refuse_replaced, require_drives
@@ -139,7 +139,7 @@ def switch(trip: Trip) -> None:
     try:
         record_stamps(trip)
         record_found(trip)
-    except Refused as error:  # the world is switched by now, and the record goes on saying that it is about to be
+    except (Refused, UsageError) as error:  # all is switched by now, whatever the record says
         remedy = f"Connect its drive, then: saltcart repoint {trip.name}. Nothing is lost."
         raise Stopped(f"All is switched, but a ledger cannot be read just now: {error.what}", remedy) from error
     folder_times.note_after(trip)
