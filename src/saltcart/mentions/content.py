@@ -13,7 +13,7 @@ import zipfile
 import zlib
 from collections.abc import Iterable, Iterator, Sequence
 from functools import lru_cache
-from typing import IO, Any, Protocol
+from typing import IO, Protocol
 
 from msgspec import Struct, field
 
@@ -21,6 +21,7 @@ from saltcart.errors import SaltCartError, show
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.sqlite.quoting import literal, quoted
 from saltcart.ledgers.wrappers import LARGEST_INSIDE
+from saltcart.mentions.automaton import Automaton
 from saltcart.mentions.file_types import holds_no_references
 from saltcart.mentions.finder import find
 from saltcart.mentions.history import LINE, is_log
@@ -32,7 +33,6 @@ from saltcart.waybills.waybill import read
 MOST_SPOTS = 5
 EXCERPT = 60
 MOST_CELLS = 5000
-MOST_BYTES = 64 << 20  # that the pattern for all anchors may take
 FIRST, BLOCK = 256 << 10, 4 << 20  # bytes read at once: most files are small
 PATH_START = re.compile(r"(?<![\w/\\.])(?:file:/|~/|\.{1,2}/|/|\$\w+/|[A-Za-z]:[\\/])")
 OWN = b"# Salt Cart"  # how a waybill begins
@@ -136,24 +136,15 @@ def may_pack(data: bytes) -> bool:
 
 
 def holds_anchor(data: bytes, forms: tuple[PlaceForms, ...]) -> bool:
-    """Whether some content holds one of the anchors of the places."""
-    return bool(anchors_of(forms).search(data))
+    """Whether some content holds one of the anchors of the places, or what is looked for as it is."""
+    return anchors_of(forms).any_in(data.lower())
 
 
 @lru_cache(maxsize=8)
-def anchors_of(forms: tuple[PlaceForms, ...]) -> Any:
-    """A pattern for all anchors of some places, which goes through the content once, however many these are."""
-    import re2  # type: ignore[import-untyped]
-
-    options = re2.Options()
-    options.encoding, options.max_mem, options.log_errors = re2.Options.Encoding.LATIN1, MOST_BYTES, False
-    marks = dict.fromkeys(mark.raw for one in forms for mark in one.anchors)
-    literals = dict.fromkeys(raw for one in forms for raw in one.literal)
-    any_case, as_it_is = (b"|".join(map(re2.escape, some)) for some in (marks, literals))
-    try:
-        return re2.compile(b"(?i:%b)|%b" % (any_case, as_it_is) if literals else b"(?i:%b)" % any_case, options)
-    except re2.error:  # they are too many
-        return re.compile(b"")  # all content is looked at closely
+def anchors_of(forms: tuple[PlaceForms, ...]) -> Automaton:
+    """All that is looked for in content of which nothing is known, in small letters."""
+    marks = [mark.raw for one in forms for mark in one.anchors]
+    return Automaton(list(dict.fromkeys([*marks, *(raw.lower() for one in forms for raw in one.literal)])))
 
 
 def in_cache(path: str) -> bool:

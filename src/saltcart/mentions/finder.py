@@ -10,10 +10,11 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from functools import lru_cache
 from itertools import islice
-from re import Pattern, compile, escape
-from typing import Any, NamedTuple
+from re import Pattern, compile
+from typing import NamedTuple
 from urllib.parse import quote
 
+from saltcart.mentions.automaton import Automaton
 from saltcart.mentions.place_forms import (
     AFTER,
     DRIVE_PATH,
@@ -36,7 +37,6 @@ from saltcart.mentions.place_forms import (
 from saltcart.spelling.moves import tail_below
 
 MOST_RESTS = 40  # what may follow one anchor; of more, one after the other takes longer than it saves
-MOST_BYTES = 64 << 20  # that the pattern for what is looked for as it is may take
 FOLDERS = 64  # of which names are remembered
 LONGEST_COUNTED = 1 << 14  # bytes of a text whose length may stand before it
 
@@ -78,15 +78,14 @@ class Group:
         self.longest = max(one.longest for _number, one in self.places)
         rests = {mark.rest for _number, one in self.places for mark in one.anchors if mark.raw == raw}
         some = b"|".join(sorted(rests)) if b"" not in rests and len(rests) <= MOST_RESTS else b""
-        self.pattern: Pattern[bytes] = compile(escape(raw) + b"(?:%b)" % some)
+        self.rest: Pattern[bytes] | None = compile(some) if some else None
         self.plain = {} if wide else tables(raw, ((number, plain_forms(one)) for number, one in self.places))
         self.passes = tables(raw, ((number, dict.fromkeys(one.passes, "")) for number, one in self.places))
         self.rivals = rivals(self.places)
 
-    def spots(self, low: bytes) -> Iterator[int]:
-        """Where the anchor stands, but for where another name that begins alike is seen to stand."""
-        if low.find(self.raw) >= 0:
-            yield from (found.start() for found in self.pattern.finditer(low))
+    def goes_on(self, low: bytes, end: int) -> bool:
+        """Whether no other name is seen to stand there, which has the anchor too: it ends at `end`."""
+        return self.rest is None or self.rest.match(low, end) is not None
 
 
 def tables(raw: bytes, forms: Iterable[tuple[int, dict[bytes, str]]]) -> Tables:
@@ -152,27 +151,13 @@ class Finder:
         for number, one in enumerate(forms):
             for raw, encoding in one.literal.items() if one.names else ():
                 self.literals[raw].append(Plain(number, encoding))
-        self.as_it_is = pattern_of(self.literals)
+        self.anchors = Automaton([group.raw for group in self.groups])
+        self.as_it_is = Automaton(list(self.literals), longest=True)
         self.here = lru_cache(maxsize=FOLDERS)(self.names_in)
 
     def names_in(self, folder: str | None) -> list[Names]:
         """For each group the names that files in `folder` may write."""
         return [names_of(group.places, folder) for group in self.groups]
-
-
-def pattern_of(literals: Iterable[bytes]) -> Any:
-    """A pattern for any of some bytes; None when there are none."""
-    some = sorted(literals, key=len, reverse=True)
-    if not some:
-        return None
-    import re2  # type: ignore[import-untyped]
-
-    options = re2.Options()
-    options.encoding, options.max_mem, options.log_errors = re2.Options.Encoding.LATIN1, MOST_BYTES, False
-    try:
-        return re2.compile(b"|".join(map(re2.escape, some)), options)
-    except re2.error:  # they are too many
-        return compile(b"|".join(map(escape, some)))
 
 
 def names_of(places: Sequence[tuple[int, PlaceForms]], folder: str | None) -> Names:
@@ -207,16 +192,16 @@ def find(
     finder = finder_of(tuple(forms))
     here: list[Names] = []
     low, wide, escaped = data.lower(), b"\0" in data, b"%" in data
-    for which, group in enumerate(finder.groups):
-        if (group.wide and not wide) or (group.escaped and not escaped):
+    for which, at, end in finder.anchors.spots(low):
+        group = finder.groups[which]
+        if (group.wide and not wide) or (group.escaped and not escaped) or not group.goes_on(low, end):
             continue
-        for at in group.spots(low):
-            binary = is_binary(data[:HEAD]) if binary is None else binary
-            here = here or finder.here(folder)
-            yield from Spot(data, low, at, group, forms, binary).hits(here[which])
-    for found in finder.as_it_is.finditer(data) if finder.as_it_is else ():
-        for number, encoding in finder.literals[found.group()]:
-            yield Hit(found.start(), number, FULL, encoding)
+        binary = is_binary(data[:HEAD]) if binary is None else binary
+        here = here or finder.here(folder)
+        yield from Spot(data, low, at, group, forms, binary).hits(here[which])
+    for which, at, _end in finder.as_it_is.spots(data):
+        for number, encoding in finder.literals[finder.as_it_is.runs[which]]:
+            yield Hit(at, number, FULL, encoding)
 
 
 class Spot(NamedTuple):
