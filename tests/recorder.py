@@ -31,8 +31,10 @@ ENDS = {
     "undo": (("undo", "--drop-copies", "--yes"),),
     "release": (("check",), ("release", "--own", "--yes"), ("check",)),
 }
-PASSING = re.compile(r"(^free_.*|^search|_seconds|_at|_per_second|^at|^capacity|^time|^trip|^id)$")
-TRIP = re.compile(r"(?<=trips/)[a-z0-9]{4}\b|(?<=saltcart-)[a-z0-9]{4}\b|(?<=set-aside-)[a-z0-9]{4}\b")
+PASSING = re.compile(r"(^free_.*|^freed_bytes|^search|_seconds|_at|_per_second|^at|^capacity|^time|^trip|^id)$")
+TRIP = re.compile(
+    r"(?<=Trip )[a-z0-9]{4}\b|(?<=trips/)[a-z0-9]{4}\b|(?<=saltcart-)[a-z0-9]{4}\b|(?<=set-aside-)[a-z0-9]{4}\b"
+)
 NEXT = re.compile(r"\b(saltcart (?:\w+) )[a-z0-9]{4}\b")
 MOMENT = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d:\d\d\S*")
 
@@ -171,10 +173,10 @@ def deeds(top: Path) -> list[object]:
 def things(top: Path) -> dict[str, object]:
     """What lies on the drives; a database by its cells."""
     found: dict[str, object] = {}
-    for name, what in tree(top, "home/", "data/", "carried.toml").items():
+    for name, what in tree(top, "home/", "data/", "carried.toml", ".zip").items():
         path = top / os.fsdecode(name)
         database = path.suffix == ".db" and path.is_file() and not path.is_symlink()
-        found[os.fsdecode(name)] = repr(cells(path)) if database else os.fsdecode(what) if what else what
+        found[TRIP.sub("…", os.fsdecode(name))] = repr(cells(path)) if database else os.fsdecode(what) if what else what
     return dict(sorted(found.items()))
 
 
