@@ -31,9 +31,10 @@ ENDS = {
     "undo": (("undo", "--drop-copies", "--yes"),),
     "release": (("check",), ("release", "--own", "--yes"), ("check",)),
 }
-PASSING = re.compile(r"(^free_.*|^freed_bytes|^search|_seconds|_at|_per_second|^at|^capacity|^time|^trip|^id)$")
+PASSING = re.compile(r"(^free_.*|^freed_bytes|^files_|disk_bytes|^search|_seconds|_at|_per_second|^at|^capacity|^time|^trip|^id)$")
 TRIP = re.compile(
-    r"(?<=Trip )[a-z0-9]{4}\b|(?<=trips/)[a-z0-9]{4}\b|(?<=saltcart-)[a-z0-9]{4}\b|(?<=set-aside-)[a-z0-9]{4}\b"
+    r"(?<=[Tt]rip )[a-z0-9]{4}\b|(?<=trips/)[a-z0-9]{4}\b"
+    r"|(?<=saltcart-)[a-z0-9]{4}\b|(?<=set-aside-)[a-z0-9]{4}\b"
 )
 NEXT = re.compile(r"\b(saltcart (?:\w+) )[a-z0-9]{4}\b")
 MOMENT = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d:\d\d\S*")
