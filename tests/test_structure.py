@@ -13,8 +13,8 @@ HOUSE = ROOT / "src" / "saltcart"
 ROOMS = (
     "cli", "demo", "report", "switching", "carrying", "mending", "proving", "hauling", "planning", "looking",
     "learning", "mentions", "trips", "waybills",
-    "judging", "drives", "ledgers", "shelves", "spelling", "cart", "tomlfile", "home", "safefile", "renaming",
-    "own_names", "patterns", "progress", "errors", "standins",
+    "judging", "drives", "ledgers", "shelves", "spelling", "cart", "tomlfile", "unchanged_files", "home",
+    "safefile", "renaming", "own_names", "patterns", "progress", "errors", "standins",
 )  # fmt: skip
 
 

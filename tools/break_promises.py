@@ -1090,6 +1090,14 @@ BREAKAGES = (
     ),
     Breakage(
         9,
+        "a sound edited with its time kept is opened again",
+        "judging/judge.py",
+        "facts = state.st_size, state.st_mtime_ns, state.st_ctime_ns, state.st_dev, state.st_ino",
+        "facts = state.st_size, state.st_mtime_ns, state.st_mtime_ns, state.st_dev, state.st_ino",
+        ("tests.judging.test_judge.Verdicts",),
+    ),
+    Breakage(
+        9,
         "pieces of a file overlap by what is looked for",
         "mentions/automaton.py",
         "yield at, view[at : at + CHUNK + self.overlap]",

@@ -9,12 +9,14 @@ from unittest import mock
 
 import soundfile
 
+from saltcart import unchanged_files
 from saltcart.cart import KnownDrive
 from saltcart.drives import known
 from saltcart.drives.known import Presence
 from saltcart.judging.judge import Judge
 from saltcart.ledgers import open_ledger
 from saltcart.ledgers.base import Batch, Entry
+from saltcart.proving.check import check_ledgers
 from saltcart.shelves.audio import header_trouble
 from saltcart.shelves.headers import read_header
 from saltcart.spelling import spelling_named
@@ -46,6 +48,26 @@ class Verdicts(WorldCase):
                 with mock.patch(f"{module}.{name}", side_effect=error):
                     self.assertIn("does not open as", header_trouble(str(self.top / path)))
                     self.assertIn("does not open as", read_header(str(self.top / path)).trouble)
+
+    def test_a_sound_is_opened_again_only_when_it_changed(self):
+        """Damage that keeps size and time is seen, and what changed just now is not trusted."""
+        path, listed = self.keel / "a.wav", self.keel / "l.m3u8"
+        wav(path)
+        listed.write_text("a.wav\n")
+
+        def counts():
+            with mock.patch("saltcart.judging.judge.header_trouble", wraps=header_trouble) as opened:
+                report = check_ledgers([str(listed)], [])
+            return report.ledgers[0].state.counts()["found"], opened.call_count
+
+        self.assertEqual([counts(), counts()], [(1, 1), (1, 1)])  # it is fresh
+        with mock.patch.object(unchanged_files, "FRESH", 0):
+            self.assertEqual([counts(), counts()], [(1, 1), (1, 0)])
+            before = path.stat()
+            while path.stat().st_ctime_ns == before.st_ctime_ns:  # clocks of drives tick slowly
+                path.write_bytes(b"x" * before.st_size)
+                os.utime(path, ns=(before.st_atime_ns, before.st_mtime_ns))
+            self.assertEqual([counts(), counts()], [(0, 1), (0, 1)])
 
     def test_a_raw_sign_of_a_uri_is_part_of_the_name_when_such_a_file_is_there(self):
         """Found as the name with the sign, else without what may be a query; a move keeps each to the letter."""

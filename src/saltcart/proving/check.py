@@ -45,6 +45,7 @@ def check_ledgers(
         progress(Tick("judge", ledger.path, number, len(paths)))
         report.ledgers.append(with_problems(state := judge.ledger(ledger), {}))
         report.levels += wrong_levels(state, judge.resolver)
+    judge.opened.keep()
     return report
 
 
@@ -77,6 +78,7 @@ def check_opened(trip: Trip, headers: bool = True, digests: bool = False, progre
         if digests and switched:
             one.state.trouble = one.state.trouble or flipped(trip, row)
         ledgers.append(one)
+    judge.opened.keep()
     report = CheckReport(trip.name, trip.state, ledgers, shelves, copies=trip.copies)
     report.levels = [one for ledger in ledgers for one in wrong_levels(ledger.state, judge.resolver)]
     if switched:

@@ -236,6 +236,7 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
             progress(Tick("read the ledgers", row.path, row.number, 0))
             begun += within_reach(staged_name(trip, row))
             deeds += prepare_ledger(trip, row, judge, reread, added)
+        judge.opened.keep()
         for shelf in trip.waybill.shelves:
             deeds += aside_deeds(shelf, shelf.old, trip.aside(shelf), "")
             deeds += [transaction.link(shelf.post, shelf.new)] if shelf.post else []
