@@ -12,7 +12,7 @@ HOUSE = ROOT / "src" / "saltcart"
 # From the top down: a module may import from its own room and from those after it.  Single files are rooms too.
 ROOMS = (
     "cli", "demo", "report", "switching", "carrying", "mending", "proving", "hauling", "planning", "looking",
-    "learning", "mentions", "trips", "waybills",
+    "learning", "mentions", "trips", "rewriting", "waybills",
     "judging", "drives", "ledgers", "shelves", "spelling", "cart", "tomlfile", "unchanged_files", "home",
     "safefile", "renaming", "own_names", "patterns", "progress", "errors", "standins",
 )  # fmt: skip

@@ -20,8 +20,8 @@ from saltcart.ledgers.formats import m3u
 from saltcart.ledgers.spans import TextLedger
 from saltcart.ledgers.sqlite import cells as sqlite_cells
 from saltcart.ledgers.sqlite.cells import text_of
+from saltcart.rewriting.routes import Routes
 from saltcart.spelling import Move, Moves
-from saltcart.waybills.routes import Routes
 from tests.ledgers.samples import NAMED, formats_without_sample, samples
 from tests.world import PLAYER_MAP, cells
 

@@ -22,8 +22,8 @@ from saltcart.ledgers.base import NO_EDITS
 from saltcart.ledgers.containers import records, xml
 from saltcart.ledgers.rules import At, Matcher
 from saltcart.ledgers.spans import Spans
+from saltcart.rewriting.routes import Routes
 from saltcart.spelling import Move, Moves, spelling_named
-from saltcart.waybills.routes import Routes
 from tests.ledgers.test_contract import rewritten
 
 NAMES = some.text(some.characters(exclude_characters="\0", exclude_categories=("Cs",)), min_size=1, max_size=20)

@@ -25,8 +25,8 @@ from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.base import ListEdits
 from saltcart.ledgers.facts import facts
 from saltcart.ledgers.kinds import mapped
+from saltcart.rewriting.routes import Routes
 from saltcart.spelling import Meanings, Move, Moves
-from saltcart.waybills.routes import Routes
 from tests.ledgers.test_contract import THERE, FolderCase, rewritten
 
 

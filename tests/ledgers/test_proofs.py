@@ -11,8 +11,8 @@ from saltcart.errors import CannotSpell
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.spans import TextLedger
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
+from saltcart.rewriting.routes import Routes
 from saltcart.spelling import Move, Moves
-from saltcart.waybills.routes import Routes
 from tests.ledgers.samples import samples
 from tests.ledgers.test_contract import THERE, FolderCase
 

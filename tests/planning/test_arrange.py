@@ -18,7 +18,7 @@ from saltcart.errors import UsageError
 from saltcart.planning.arrange import Arranger, Pattern, Taken
 from saltcart.shelves.tags import recording_kind, tags_of
 from saltcart.standins import player
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.shelf import Shelf
 from tests.carrying.machines import TwoMachines
 from tests.world import PLAYER_MAP, WorldCase, tree, wav
 

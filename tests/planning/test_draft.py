@@ -10,7 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from saltcart.shelves.walk import FILE, FOLDER, Item
-from saltcart.waybills.waybill import Shelf, Waybill, matches, read
+from saltcart.waybills.shelf import Shelf, matches
+from saltcart.waybills.waybill import Waybill
+from saltcart.waybills.waybill_file import read
 from saltcart.waybills.waybill_text import write
 from tests.world import PLAYER_MAP, WorldCase, cells, tree, wav
 

@@ -30,6 +30,7 @@ from saltcart.planning.request import Request
 from saltcart.planning.strays import copied_along, files_named, numbered, strays_of, taken_along
 from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.progress import Progress, silent
+from saltcart.rewriting.routes import starts_somewhere
 from saltcart.safefile import digest_of, replacing
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.digests import digest_file
@@ -45,8 +46,8 @@ from saltcart.trips.records import LedgerRow, now
 from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, Trip
 from saltcart.waybills import collection
 from saltcart.waybills.collection import CarriedFile, CarriedLedger, CarriedShelf, Collection, Gone, Known
-from saltcart.waybills.routes import RELATIVE, starts_somewhere
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.relinks import RELATIVE
+from saltcart.waybills.shelf import Shelf
 
 LEDGERS, MAPS = "Ledgers", "Maps"
 

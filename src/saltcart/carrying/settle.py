@@ -1,7 +1,6 @@
 """Settling: what a collection means on this machine, and a trip that makes it at home here, in one of three ways."""
 
 import os
-import tempfile
 from collections import Counter
 from collections.abc import Container, Iterator, Mapping, Sequence
 from glob import escape
@@ -41,6 +40,7 @@ from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.planning.shelf_inspection import may_be_ledger
 from saltcart.planning.strays import copied_along
 from saltcart.progress import Progress, silent
+from saltcart.rewriting.staging import changes_for, on_trial, routes_for
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.foreign import looks_foreign
@@ -53,8 +53,8 @@ from saltcart.waybills import collection
 from saltcart.waybills.collection import CarriedShelf, Collection
 from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.relinks import PLACE, Relink
-from saltcart.waybills.staging import changes_for, routes_for, stage
-from saltcart.waybills.waybill import LedgerLine, Shelf, Waybill
+from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.waybill import LedgerLine, Waybill
 
 AS_IT_SHOULD = "it is as it should be here"
 KEPT = "kept, as you said"
@@ -379,9 +379,8 @@ def try_out(plan: SettlePlan) -> None:
         try:
             ledger = open_ledger(line.path, maps, line.map_name)
             routes = routes_for(waybill, line.path, True, resolver, like=line.like)
-            with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
-                staged = os.path.join(folder, os.path.basename(line.path))
-                digest = stage(ledger, changes_for(ledger, routes, place), staged)
+            with on_trial(ledger, changes_for(ledger, routes, place)) as staged:
+                digest = digest_of(staged)
             if line.over and digest == digest_of(line.over):
                 leave(plan, line, AS_IT_SHOULD)
             else:

@@ -13,7 +13,7 @@ if TYPE_CHECKING:  # every command loads this module, few need what these bring 
     from saltcart.proving.playing import Played
     from saltcart.proving.results import CheckReport, FileProblem, LeftMentions, Problem
     from saltcart.trips.summary import TripSummary
-    from saltcart.waybills.waybill import Shelf
+    from saltcart.waybills.shelf import Shelf
 
 
 def ledger_state(state: LedgerState) -> dict[str, Any]:

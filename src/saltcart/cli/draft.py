@@ -15,8 +15,8 @@ from saltcart.planning.draft import Draft, draft, shelves_of
 from saltcart.planning.request import Request
 from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.shelves.archive import is_archive
-from saltcart.waybills import waybill as waybills
 from saltcart.waybills import waybill_text
+from saltcart.waybills.shelf import Shelf
 
 MOST_FOLDERS, MOST_CLASHES, MOST_NAMED = 24, 6, 3
 
@@ -216,7 +216,7 @@ def gathered_row(plan: Draft) -> list[tuple[str, int, str, str, str, str]]:
     ]
 
 
-def left_behind(shelf: waybills.Shelf) -> str:
+def left_behind(shelf: Shelf) -> str:
     """What will stand at the old place."""
     if shelf.archive:
         return "the archive"

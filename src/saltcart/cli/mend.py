@@ -29,8 +29,7 @@ from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings
 from saltcart.switching.ledger_trip import change_ledgers, finish_cut_off
 from saltcart.trips.summary import summary
-from saltcart.waybills import waybill as waybills
-from saltcart.waybills import waybill_text
+from saltcart.waybills import waybill_file, waybill_text
 from saltcart.waybills.relinks import ONE
 from saltcart.waybills.waybill import Waybill
 
@@ -75,7 +74,7 @@ def run(options: argparse.Namespace) -> int:
     screen = Screen(options)
     carry_on(screen, options)
     if options.plan:
-        return carry_out(screen, waybills.read(options.plan), options)
+        return carry_out(screen, waybill_file.read(options.plan), options)
     cart = load(options.cart)
     maps = [load_map(path) for path in dict.fromkeys([*options.map, *cart.maps])]
     means = cart.meanings(options.means)

@@ -18,7 +18,7 @@ from saltcart.switching.undo import undo
 from saltcart.trips.summary import TripSummary, summary
 from saltcart.trips.trip import HAULED, HAULING, RELEASED, SWITCHED, SWITCHING, UNDOING, UNDONE
 from saltcart.waybills import waybill_text
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.shelf import Shelf
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

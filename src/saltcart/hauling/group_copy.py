@@ -35,7 +35,7 @@ from saltcart.shelves.digests import digest_file, worker_for
 from saltcart.shelves.marks import Mark, mark_of
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.records import PLACING, Placed, Row, Trouble
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.shelf import Shelf
 
 TAKEN = "another file has that name at the new place now; it was left as it is"
 

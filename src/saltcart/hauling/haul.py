@@ -20,6 +20,7 @@ from saltcart.own_names import staged_for
 from saltcart.planning.destination import refuse_clashes, refuse_mounts, refuse_unreleased
 from saltcart.planning.shelf_inspection import may_be_ledger
 from saltcart.progress import Progress, silent
+from saltcart.rewriting.routes import new_target
 from saltcart.safefile import copy_owner
 from saltcart.shelves import manifest
 from saltcart.shelves.digests import digest_file
@@ -33,13 +34,11 @@ from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow
 from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.signposts import make_room
 from saltcart.trips.trip import HAULED, HAULING, Trip
-from saltcart.waybills import collection
+from saltcart.waybills import collection, waybill_file
 from saltcart.waybills import snapshots as drafts
-from saltcart.waybills import waybill as waybills
 from saltcart.waybills.collection import digests_before, is_collection
 from saltcart.waybills.new_place import landing_drive, refuse_lack_of_room, sharing, unit_of
-from saltcart.waybills.routes import new_target
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.shelf import Shelf
 
 MOST_TOLD = 5  # of things that have vanished, each in a remark
 # How what stands at a new place compares with what shall come there.
@@ -51,7 +50,7 @@ def haul_waybill(path: str, pace: Pace | None = None, progress: Progress = silen
 
     Raises Refused when it cannot begin (nothing was changed) and Stopped when it ends part-way.
     """
-    waybills.read(path)
+    waybill_file.read(path)
     name = history.unfinished(path)
     fresh = name is None
     if name is None:

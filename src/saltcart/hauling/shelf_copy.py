@@ -44,7 +44,7 @@ from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, Row, Trou
 from saltcart.trips.trip import Trip
 from saltcart.waybills.collection import digests_before
 from saltcart.waybills.new_place import leads_out, sharing
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.shelf import Shelf
 
 GROUP_FILES = 1000
 GROUP_BYTES = 256 << 20

@@ -36,9 +36,10 @@ from saltcart.mentions.content import UNREADABLE, mentions_in
 from saltcart.mentions.search import known_as, search
 from saltcart.mentions.search_places import forms_of
 from saltcart.progress import Progress, silent
+from saltcart.rewriting.routes import Routes
+from saltcart.rewriting.staging import on_trial
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings, Move, Moves, spelling_named
-from saltcart.waybills.routes import Routes
 
 STRUCTURED = ("sqlite", "xml", "json", "plist", "chunks")
 TRIAL = "saltcart trial"
@@ -231,13 +232,12 @@ def prove(text: str, paths: Sequence[str], disk: Disk) -> list[Proof]:
             plan = load_map(place)
         except SaltCartError as error:
             return [Proof(path, trouble=error.what) for path in paths]
-        return [proof_of(path, plan, disk, folder) for path in paths]
+        return [proof_of(path, plan, disk) for path in paths]
 
 
-def proof_of(path: str, plan: Map, disk: Disk, folder: str) -> Proof:
-    """What the map makes of one file; `folder` is for what is written on trial."""
+def proof_of(path: str, plan: Map, disk: Disk) -> Proof:
+    """What the map makes of one file, written on trial."""
     proof, own = Proof(path), os.path.dirname(path)
-    trial = os.path.join(folder, os.path.basename(path))
     try:
         ledger = open_ledger(path, [plan], plan.name)
         if isinstance(ledger, TextLedger):
@@ -246,11 +246,10 @@ def proof_of(path: str, plan: Map, disk: Disk, folder: str) -> Proof:
         # To neighbours on the same drive, so that paths from the drive's top can be written too.
         moves = Moves(Move(old, f"{os.path.dirname(old)}/{TRIAL} {at}") for at, old in enumerate(disk.shelves))
         changes = Routes(moves, disk.resolver).changes(ledger, own, own)
-        ledger.rewrite(trial, *changes)
+        with on_trial(ledger, changes) as trial:
+            left = mentions_in(trial, forms_of(disk.shelves, disk.means), own)
         proof.rewritten = changes.count(ledger)
-        left = mentions_in(trial, forms_of(disk.shelves, disk.means), own)
         proof.uncovered, proof.spots = left.live(known=True), left.spots
-        os.unlink(trial)
     except UNREADABLE as error:
         proof.trouble, proof.refused = getattr(error, "what", str(error)), isinstance(error, CannotSpell)
     if plan.counting and proof.uncovered and not proof.trouble:

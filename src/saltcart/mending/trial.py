@@ -1,12 +1,10 @@
 """Trying a plan of mending on every ledger, so that one that cannot take it is no reason to mend none."""
 
-import os
-import tempfile
 from collections.abc import Sequence
 
 from saltcart.errors import SaltCartError
 from saltcart.ledgers import Ledger
-from saltcart.waybills.staging import changes_for, routes_for, tried
+from saltcart.rewriting.staging import changes_for, on_trial, routes_for
 from saltcart.waybills.waybill import Waybill
 
 
@@ -23,9 +21,8 @@ def leave_out_what_fails(waybill: Waybill, ledgers: Sequence[Ledger]) -> dict[st
             if waybill.signposts and not changes.texts and not changes.swaps:
                 kept.append(lines[ledger.path])  # to be looked at when links are turned
             elif changes.texts or changes.swaps:
-                with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
-                    tried(ledger, changes, os.path.join(folder, os.path.basename(ledger.path)))
-                kept.append(lines[ledger.path])
+                with on_trial(ledger, changes):
+                    kept.append(lines[ledger.path])
         except SaltCartError as error:
             failing[ledger.path] = error
     waybill.ledgers = kept

@@ -28,7 +28,7 @@ from saltcart.mentions.history import LINE, is_log
 from saltcart.mentions.packed import DEEPEST, STREAM, Budget, TooMuch, is_packed, unpacked, zlib_streams
 from saltcart.mentions.place_forms import CONTROL, HEAD, Hit, PlaceForms, is_binary
 from saltcart.spelling.moves import tail_below
-from saltcart.waybills.waybill import read
+from saltcart.waybills.waybill_file import read
 
 MOST_SPOTS = 5
 EXCERPT = 60

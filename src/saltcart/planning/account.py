@@ -41,11 +41,11 @@ from saltcart.planning.shelf_inspection import DraftedShelf, may_be_ledger
 from saltcart.planning.trial_rewrite import DraftedLedger, Trial
 from saltcart.planning.views import View, leaving, narrowed, views
 from saltcart.progress import Progress
+from saltcart.rewriting.routes import turned
 from saltcart.safefile import replacing
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.signposts import leading_to
-from saltcart.waybills.routes import turned
 from saltcart.waybills.waybill import Waybill
 
 if TYPE_CHECKING:

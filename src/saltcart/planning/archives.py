@@ -29,7 +29,8 @@ from saltcart.shelves.true_names import told_apart, true_path
 from saltcart.waybills import snapshots
 from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.relinks import Relink
-from saltcart.waybills.waybill import Shelf, Waybill
+from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.waybill import Waybill
 
 
 def draft_archives(request: Request, progress: Progress = silent) -> Draft:

@@ -16,14 +16,14 @@ from saltcart.ledgers.formats import cue, jspf, m3u, pls, xspf
 from saltcart.ledgers.maps import Map
 from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.progress import Progress, Tick, silent
+from saltcart.rewriting.routes import starts_somewhere
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.headers import READERS
 from saltcart.shelves.tags import FILMS, NAMES, recording_kind, tags_of
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
 from saltcart.spelling.moves import tail_below
 from saltcart.waybills.new_place import landing_drive
-from saltcart.waybills.routes import starts_somewhere
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.shelf import Shelf
 
 AS_IT_IS = "{folder}/{name}"
 FIELDS = ("kind", *(name for name in NAMES if name != "tempo"), "folder", "name")

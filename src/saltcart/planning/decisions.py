@@ -13,9 +13,9 @@ from saltcart.looking.tidy import EMPTY, STRAY, Find
 from saltcart.planning.strays import GATHERED
 from saltcart.safefile import digest_of, replacing
 from saltcart.spelling.moves import tail_below
-from saltcart.waybills import waybill as waybills
-from saltcart.waybills import waybill_text
-from saltcart.waybills.waybill import LedgerLine, Shelf, Waybill
+from saltcart.waybills import waybill_file, waybill_text
+from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.waybill import LedgerLine, Waybill
 
 
 def apply_decisions(path: str, finds: Sequence[Find], ledgers: Sequence[str]) -> list[str]:
@@ -25,7 +25,7 @@ def apply_decisions(path: str, finds: Sequence[Find], ledgers: Sequence[str]) ->
     that name them; everything else is left out.  Raises Refused when nothing in the waybill
     has to do with a finding.
     """
-    plan = waybills.read(path)
+    plan = waybill_file.read(path)
     with open(path, encoding="utf-8") as stream:
         document = tomlkit.parse(stream.read())
     lines = []
@@ -33,7 +33,7 @@ def apply_decisions(path: str, finds: Sequence[Find], ledgers: Sequence[str]) ->
         lines.append(gather(document, plan, find, ledgers) if find.kind == STRAY else leave_out(document, plan, find))
     with replacing(path) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
         stream.write(tomlkit.dumps(document))
-    waybills.read(path)
+    waybill_file.read(path)
     return lines
 
 
@@ -46,7 +46,7 @@ def leave_out(document: tomlkit.TOMLDocument, plan: Waybill, find: Find) -> str:
             table = document["shelf"][number]
             if "stay" not in table:
                 table.add("stay", tomlkit.array())
-            fresh = [text for tail in tails if (text := waybills.as_toml_path(escape(tail))) not in table["stay"]]
+            fresh = [text for tail in tails if (text := waybill_file.as_toml_path(escape(tail))) not in table["stay"]]
             table["stay"].extend(fresh)
             count += len(tails)
     if not count:

@@ -14,7 +14,7 @@ from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.signposts import leads_home
 from saltcart.waybills.new_place import landing_drive
-from saltcart.waybills.waybill import Shelf, matches
+from saltcart.waybills.shelf import Shelf, matches
 
 CUT_OFF = (trips.SWITCHING, trips.UNDOING)
 UNRELEASED = (*CUT_OFF, trips.SWITCHED, trips.RELEASING)

@@ -45,7 +45,8 @@ from saltcart.trips.signposts import leading_to, leads_home
 from saltcart.waybills import snapshots as drafts
 from saltcart.waybills.new_place import landing_drive, refuse_lack_of_room, sharing
 from saltcart.waybills.relinks import PLACE, Relink
-from saltcart.waybills.waybill import Shelf, Waybill, sorted_out
+from saltcart.waybills.shelf import Shelf, sorted_out
+from saltcart.waybills.waybill import Waybill
 
 ON_ITS_DRIVE = {
     NAMES: (

@@ -13,10 +13,10 @@ from saltcart.ledgers import Entry, Ledger, Map, open_ledger
 from saltcart.ledgers.base import NEW_THINGS
 from saltcart.ledgers.instrument_parts import with_parts
 from saltcart.progress import Progress, Tick, silent
+from saltcart.rewriting.content_folders import in_lists, list_edits, listed, same_place
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
-from saltcart.waybills.content_folders import in_lists, list_edits, listed, same_place
 from saltcart.waybills.relinks import LEVEL, FolderLine, Relink
 from saltcart.waybills.waybill import LedgerLine, Waybill
 

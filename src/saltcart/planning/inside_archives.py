@@ -20,7 +20,8 @@ from saltcart.planning.shelf_inspection import ShelfInspector, may_be_ledger
 from saltcart.planning.trial_rewrite import DraftedLedger, Trial, gather_ledgers
 from saltcart.progress import Progress
 from saltcart.shelves.archive import Reader, contents
-from saltcart.waybills.waybill import Shelf, Waybill
+from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.waybill import Waybill
 
 LARGEST = 16 << 20  # bytes of a file that is laid out
 MOST = 256 << 20  # bytes of all of them

@@ -22,7 +22,8 @@ from saltcart.spelling.moves import tail_below
 from saltcart.trips.signposts import leads_home
 from saltcart.waybills.collection import digests_before
 from saltcart.waybills.new_place import allocated, leads_out, unit_of
-from saltcart.waybills.waybill import MOST_TOPS, Shelf, Waybill, is_set_aside, matches
+from saltcart.waybills.shelf import MOST_TOPS, Shelf, is_set_aside, matches
+from saltcart.waybills.waybill import Waybill
 
 
 class DraftedShelf(Struct):

@@ -10,7 +10,7 @@ from saltcart.planning.chosen_files import names_from
 from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.spelling.moves import tail_below
 from saltcart.waybills.new_place import landing_drive
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.shelf import Shelf
 
 GATHERED = "Gathered"
 

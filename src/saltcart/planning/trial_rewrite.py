@@ -1,7 +1,6 @@
 """The ledgers of a trip that is drafted: found, judged, and rewritten on trial."""
 
 import os
-import tempfile
 from collections.abc import Iterable, Mapping, Sequence
 from functools import partial
 
@@ -21,13 +20,13 @@ from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import DraftedShelf, ShelfInspector
 from saltcart.planning.views import leaving, narrowed_lists
 from saltcart.progress import Progress
+from saltcart.rewriting.content_folders import added_folders, divides, in_lists, new_root
+from saltcart.rewriting.routes import Routes
+from saltcart.rewriting.staging import changes_for, judged, on_trial, routes_for
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
-from saltcart.waybills.content_folders import added_folders, divides, in_lists, new_root
 from saltcart.waybills.relinks import LEVEL, Relink
-from saltcart.waybills.routes import Routes
-from saltcart.waybills.staging import changes_for, judged, routes_for, tried
 from saltcart.waybills.waybill import LedgerLine, Waybill
 
 
@@ -89,9 +88,9 @@ class Trial:
                 self.keep_or_turn(ledger, parts)
                 return
             added = added_folders([*self.lists, ledger], self.waybill.shelves, self.judge.resolver)
-            with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
-                routes = routes_for(self.waybill, ledger.path, True, self.judge.resolver, added)
-                tried(ledger, changes_for(ledger, routes, ledger.path, True), os.path.join(folder, "trial"))
+            routes = routes_for(self.waybill, ledger.path, True, self.judge.resolver, added)
+            with on_trial(ledger, changes_for(ledger, routes, ledger.path, True)):
+                pass  # it can be written
         except CannotSpell:
             self.keep_or_turn(ledger, parts)
         except SaltCartError:
@@ -144,9 +143,7 @@ class Trial:
         state = judged(ledger, self.judge)
         try:
             changes = changes_for(ledger, routes, place or ledger.path, in_front, self.waybill.folders)
-            with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
-                staged = os.path.join(folder, os.path.basename(ledger.path))
-                tried(ledger, changes, staged)
+            with on_trial(ledger, changes) as staged:
                 left = self.left_in(staged, os.path.dirname(place or ledger.path))
             changed = changes.count(ledger, (part.batch for part in state.judged))
             if changed and place is None:

@@ -10,7 +10,7 @@ from collections.abc import Iterator, Mapping
 from saltcart.drives.limits import ACCESS_LISTS, ATTRIBUTES, FAR_TIMES, FINE_TIMES, HOLES, MODES, OWNERS, Limits
 from saltcart.shelves.marks import EARLIEST_NS, LATEST_NS
 from saltcart.shelves.walk import FILE, FOLDER, Item
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.shelf import Shelf
 
 USUAL_MODES = {FILE: (0o644, 0o664, 0o600, 0o755, 0o777), FOLDER: (0o755, 0o775, 0o700, 0o777)}
 

@@ -7,11 +7,11 @@ from msgspec import Struct
 
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Ledger
+from saltcart.rewriting.content_folders import listed
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling.moves import tail_below
-from saltcart.waybills.content_folders import listed
-from saltcart.waybills.waybill import Shelf, sorted_out
+from saltcart.waybills.shelf import Shelf, sorted_out
 
 
 class View(Struct, frozen=True):

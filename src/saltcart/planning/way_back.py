@@ -13,7 +13,7 @@ from saltcart.progress import Progress, silent
 from saltcart.spelling.renames import Pairs
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import RELEASED
-from saltcart.waybills.waybill import Shelf, sorted_out
+from saltcart.waybills.shelf import Shelf, sorted_out
 
 
 def ways_home(shelf: Shelf) -> list[tuple[str, str]]:

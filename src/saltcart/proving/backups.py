@@ -15,7 +15,7 @@ from saltcart.shelves.walk import FILE
 from saltcart.trips import trip as trips
 from saltcart.trips.records import VERIFIED
 from saltcart.trips.trip import Trip
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.shelf import Shelf
 
 DEEPEST, MOST_FOLDERS = 6, 50_000  # below the top of a drive for backups
 

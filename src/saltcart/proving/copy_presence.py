@@ -5,7 +5,7 @@ from collections.abc import Container, Iterable, Iterator, Sequence
 
 from saltcart.judging.judge import ALTERED, MISSING, UNREADABLE
 from saltcart.proving.results import FileProblem
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.shelf import Shelf
 
 MOST_LISTINGS = 64
 NO_FILE = -1  # stands for the size of what is none: a folder, a link

@@ -19,7 +19,7 @@ from saltcart.proving.results import LeftMentions
 from saltcart.shelves.true_names import without_detours
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.trip import Trip
-from saltcart.waybills.waybill import Shelf, divided
+from saltcart.waybills.shelf import Shelf, divided
 
 
 def left_mentions(

@@ -27,7 +27,7 @@ from saltcart.shelves.walk import FILE, FOLDER, LINK, Item, walk
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.records import ACCEPTED, LedgerRow, Row
 from saltcart.trips.trip import Trip
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.shelf import Shelf
 
 COARSEST_NS = EXFAT.time_step_ns  # the largest step in which a drive counts times
 

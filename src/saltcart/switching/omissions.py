@@ -17,7 +17,7 @@ from saltcart.switching.dropping import can_go, our_copy
 from saltcart.trips.records import ACCEPTED, TROUBLE, VERIFIED, Row
 from saltcart.trips.remounts import follow_shelves
 from saltcart.trips.trip import HAULED, HAULING, Trip, held
-from saltcart.waybills.waybill import Shelf, matches
+from saltcart.waybills.shelf import Shelf, matches
 
 SHORT_NAME = 100  # signs that any drive should take
 

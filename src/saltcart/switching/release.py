@@ -25,7 +25,7 @@ from saltcart.trips import manifests
 from saltcart.trips import trip as trips
 from saltcart.trips.records import ACCEPTED, VERIFIED, Row
 from saltcart.trips.trip import RELEASED, RELEASING, SWITCHED, Trip
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.shelf import Shelf
 
 
 class ReleaseReport(Struct):

@@ -21,6 +21,9 @@ from saltcart.own_names import neighbour_of, staged_for, superseded
 from saltcart.planning.destination import refuse_mounts
 from saltcart.progress import Progress, Tick, silent
 from saltcart.renaming import rename_new
+from saltcart.rewriting.content_folders import AddedFolder, added_folders
+from saltcart.rewriting.routes import Changes, new_target
+from saltcart.rewriting.staging import changes_for, judged, routes_for, stage
 from saltcart.safefile import copy_durably, digest_of, remove_if_there, remove_with_side_files, sync_folder
 from saltcart.shelves.walk import FILE, OTHER
 from saltcart.spelling import Moves
@@ -33,10 +36,7 @@ from saltcart.trips.records import ACCEPTED, EntryRow, LedgerRow, key_text
 from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.trip import HAULED, SWITCHED, SWITCHING, Trip
 from saltcart.waybills.collection import NAME, digests_before, is_collection
-from saltcart.waybills.content_folders import AddedFolder, added_folders
 from saltcart.waybills.relinks import ALL, LEVEL, ONE
-from saltcart.waybills.routes import Changes, new_target
-from saltcart.waybills.staging import changes_for, judged, routes_for, stage
 from saltcart.waybills.waybill import LedgerLine
 
 PLAN = "repoint"

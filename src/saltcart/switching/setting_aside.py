@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 from saltcart.shelves.walk import FOLDER, Item, walk
 from saltcart.switching.transaction import Deed, link, make, rename
-from saltcart.waybills.waybill import Shelf, matches
+from saltcart.waybills.shelf import Shelf, matches
 
 
 def aside_deeds(shelf: Shelf, old: str, aside: str, path: str) -> list[Deed]:

@@ -23,6 +23,9 @@ from saltcart.ledgers import Entry, Ledger
 from saltcart.ledgers.base import NO_EDITS, ListEdits
 from saltcart.own_names import staged_for_undo, staged_in_place
 from saltcart.progress import Progress, Tick, silent
+from saltcart.rewriting.content_folders import list_edits, listed, same_place
+from saltcart.rewriting.routes import Changes, Routes
+from saltcart.rewriting.staging import stage
 from saltcart.safefile import (
     copy_durably,
     digest_of,
@@ -45,11 +48,8 @@ from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.signposts import put_back
 from saltcart.trips.trip import DROPPING, ENDED, HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, UNDONE, Trip
 from saltcart.waybills import collection
-from saltcart.waybills.content_folders import list_edits, listed, same_place
 from saltcart.waybills.new_place import landing_drive
-from saltcart.waybills.routes import Changes, Routes
-from saltcart.waybills.staging import stage
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.shelf import Shelf
 
 PLAN = "undo"
 

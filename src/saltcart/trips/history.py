@@ -19,7 +19,7 @@ from saltcart.home import trips_folder
 from saltcart.safefile import digest_of
 from saltcart.trips.logbook import RECORDED, Logbook
 from saltcart.trips.trip import ENDED, SWITCHED, Trip, logbook_at, names, opened, readably
-from saltcart.waybills import waybill as waybills
+from saltcart.waybills import waybill_file
 from saltcart.waybills.waybill import Waybill
 
 State = tuple[int, int, int, int]
@@ -87,7 +87,7 @@ def read(name: str, folder: str, seen: tuple[State | int | None, ...]) -> Known:
         with suppress(sqlite3.Error), closing(sqlite3.connect(f"file:{quote(book)}?immutable=1", uri=True)) as database:
             facts = facts_in(database)
             database.execute("SELECT count(*) FROM event").fetchone()  # where damage is met that facts do not show
-            return Known(seen, waybills.read(os.path.join(folder, "waybill.toml")), facts)
+            return Known(seen, waybill_file.read(os.path.join(folder, "waybill.toml")), facts)
     with opened(name) as trip:
         return Known(seen, trip.waybill, facts_in(trip.logbook.database))
 

@@ -6,7 +6,7 @@ from saltcart.trips import trip as trips
 from saltcart.trips.history import readable
 from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow
 from saltcart.trips.trip import RELEASED, SWITCHED, Trip
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.shelf import Shelf
 
 
 class ShelfSummary(Struct, frozen=True):

@@ -21,8 +21,9 @@ from saltcart.safefile import PRIVATE_FILE, create_file, digest_of, sync_file, s
 from saltcart.trips.locks import Locked, locked
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.records import LedgerRow, now
-from saltcart.waybills import waybill as waybills
-from saltcart.waybills.waybill import LedgerLine, Shelf, Waybill
+from saltcart.waybills import waybill_file
+from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.waybill import LedgerLine, Waybill
 
 # The states of a trip, in order; the ones in -ing are where a crash may leave it.
 HAULING, HAULED, SWITCHING, SWITCHED = "hauling", "hauled", "switching", "switched"
@@ -149,7 +150,7 @@ def create(waybill_path: str) -> str:
 
     It is made under a hidden name and takes its own when it is whole, so that a crash leaves no half of one.
     """
-    plan = waybills.read(waybill_path)
+    plan = waybill_file.read(waybill_path)
     for path in plan.maps:
         load_map(path)  # a broken one is better met before anything is made
     name = fresh_name()
@@ -218,7 +219,7 @@ def opened(name: str, writing: bool = False) -> Iterator[Trip]:
         require_home()  # else it may well be there
         known = ", ".join(names()[-5:]) or "none yet"
         raise UsageError(f"There is no trip {show(name)}", f"See saltcart trips. The latest: {known}.")
-    plan = waybills.read(str(folder / "waybill.toml"))
+    plan = waybill_file.read(str(folder / "waybill.toml"))
     with readably(name), logbook_at(str(folder / "logbook.sqlite"), writing) as logbook:
         yield Trip(name, str(folder), plan, logbook)
 

@@ -1,1 +1,1 @@
-"""The plan of a trip as data, and the new text of each entry."""
+"""The plan of a trip as data."""

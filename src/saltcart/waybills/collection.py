@@ -19,7 +19,7 @@ from saltcart.own_names import neighbour_of
 from saltcart.safefile import digest_of, remove_if_there, replacing
 from saltcart.shelves import manifest
 from saltcart.shelves.digests import BLAKE3, SHA256
-from saltcart.waybills.waybill import absolute, as_toml_path, below
+from saltcart.waybills.waybill_file import absolute, as_toml_path, below
 
 NAME = "carried.toml"
 READ_ME = "READ ME.txt"

@@ -7,7 +7,7 @@ from saltcart.drives.limits import APART, NAMES
 from saltcart.errors import Refused, show
 from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
-from saltcart.waybills.waybill import Shelf
+from saltcart.waybills.shelf import Shelf
 
 
 def landing_drive(place: str) -> Drive:

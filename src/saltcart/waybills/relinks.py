@@ -9,6 +9,7 @@ from saltcart.spelling.renames import Pairs
 
 ALL, LEVEL, ONE, PLACE = "all", "folder", "file", "place"
 WHAT = (ALL, LEVEL, NEW_THINGS, ONE, PLACE)
+RELATIVE = "relative"  # a text in whose manner full paths become such as start from the ledger, or its drive
 DO = ("add", "add first", "remove")
 
 

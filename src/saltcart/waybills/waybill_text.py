@@ -13,9 +13,10 @@ from saltcart.own_names import short_name
 from saltcart.safefile import replacing
 from saltcart.shelves.digests import BLAKE3
 from saltcart.spelling.renames import Pairs
-from saltcart.waybills.relinks import ALL, LEVEL, ONE, PLACE, FolderLine, Relink
-from saltcart.waybills.routes import RELATIVE
-from saltcart.waybills.waybill import FORMAT, LedgerLine, Shelf, Waybill, as_toml_path
+from saltcart.waybills.relinks import ALL, LEVEL, ONE, PLACE, RELATIVE, FolderLine, Relink
+from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.waybill import LedgerLine, Waybill
+from saltcart.waybills.waybill_file import FORMAT, as_toml_path
 
 HEAD = """\
 Salt Cart waybill: what one trip will do. Read it, change what you like, then:

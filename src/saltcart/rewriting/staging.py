@@ -2,16 +2,18 @@
 
 import os
 import shutil
-from collections.abc import Callable, Sequence
+import tempfile
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 
 from saltcart.judging.judge import Judge, LedgerState
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Ledger
 from saltcart.ledgers.base import ListEdits
+from saltcart.rewriting.content_folders import AddedFolder, list_edits
+from saltcart.rewriting.routes import Changes, Routes
 from saltcart.safefile import copy_owner, create_file, digest_of, read_back, remove_with_side_files, sync_folder
-from saltcart.waybills.content_folders import AddedFolder, list_edits
 from saltcart.waybills.relinks import FolderLine
-from saltcart.waybills.routes import Changes, Routes
 from saltcart.waybills.waybill import Waybill
 
 
@@ -56,10 +58,17 @@ def changes_for(
     return Changes(texts, swaps, ListEdits(front, edits.behind, edits.gone))
 
 
-def tried(ledger: Ledger, changes: Changes, target: str) -> None:
-    """Write the changed ledger to the new file `target`, to be looked at and thrown away: proven, and not flushed."""
-    create_file(target, os.stat(ledger.path).st_mode & 0o777)
-    ledger.rewrite(target, *changes)
+@contextmanager
+def on_trial(ledger: Ledger, changes: Changes) -> Iterator[str]:
+    """The changed ledger as a file of its name, to be looked at: proven, not flushed, and thrown away at the end.
+
+    Raises CannotSpell, or Refused, when it cannot be written so.
+    """
+    with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
+        target = os.path.join(folder, os.path.basename(ledger.path))
+        create_file(target, os.stat(ledger.path).st_mode & 0o777)
+        ledger.rewrite(target, *changes)
+        yield target
 
 
 def stage(ledger: Ledger, changes: Changes, staged: str, more: Callable[[str], object] = lambda _staged: None) -> str:

@@ -22,7 +22,7 @@ from saltcart.spelling.moves import joined, tail_below
 
 if TYPE_CHECKING:
     from saltcart.waybills.relinks import FolderLine
-    from saltcart.waybills.waybill import Shelf
+    from saltcart.waybills.shelf import Shelf
 
 
 class AddedFolder(NamedTuple):

@@ -10,15 +10,15 @@ from saltcart.errors import CannotSpell, Refused, show
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Batch, Entry, Ledger
 from saltcart.ledgers.base import NEW_THINGS, NO_EDITS, ListEdits
+from saltcart.rewriting.content_folders import AddedFolder, in_lists, listed
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Move, Moves, Spelling, encodable
 from saltcart.spelling.foreign import PSEUDO, looks_foreign
 from saltcart.spelling.moves import Aims, joined, plain, tail_below
 from saltcart.spelling.swaps import Beginnings, Swap, swap_for
-from saltcart.waybills.content_folders import AddedFolder, in_lists, listed
+from saltcart.waybills.relinks import RELATIVE
 
 SPECIMENS = 1000
-RELATIVE = "relative"  # a text in whose manner full paths become such as start from the ledger, or its drive
 
 
 class Changes:
