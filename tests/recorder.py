@@ -32,7 +32,7 @@ ENDS = {
     "release": (("check",), ("release", "--own", "--yes"), ("check",)),
 }
 PASSING = re.compile(
-    r"(^free_.*|^freed_bytes|^files_|disk_bytes|^search|_seconds|_at|_per_second|^at|^capacity|^time|^trip|^id)$"
+    r"(^free_.*|^freed_bytes|^files_\w+|disk_bytes|^search|_seconds|_at|_per_second|^at|^capacity|^time|^trip|^id)$"
 )
 TRIP = re.compile(
     r"(?<=[Tt]rip )[a-z0-9]{4}\b|(?<=trips/)[a-z0-9]{4}\b"

@@ -24,10 +24,12 @@ from saltcart.ledgers import load_map
 from saltcart.ledgers.formats import cart_toml
 from saltcart.looking.tidy import COLLECTION_SHARE
 from saltcart.own_names import staged_for
+from saltcart.planning.allowed_names import allowed_names
 from saltcart.planning.arrange import Arranger, arranged
-from saltcart.planning.draft import Draft, allowed_names, chosen_shelves, maps_of, work_out
+from saltcart.planning.choosing import chosen_shelves
+from saltcart.planning.draft import Draft, gathered, maps_of, work_out
 from saltcart.planning.request import Request
-from saltcart.planning.strays import copied_along, files_named, numbered, strays_of, taken_along
+from saltcart.planning.strays import copied_along, files_named, numbered, taken_along
 from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.progress import Progress, silent
 from saltcart.rewriting.routes import starts_somewhere
@@ -110,18 +112,16 @@ def plan_carry(
     extra += placed([one.path for one in maps if one.name in used], os.path.join(top, MAPS), base, before)
     extra = [allowed_names(shelf, request, remarks) for shelf in extra]
     homes = [place for one in base for place in (one.old, one.new)]
-    along: dict[str, int] = {}
-    shelves = [*base, *extra]
-    while True:
-        plan.draft = work_out(request, shelves, list(remarks), progress)
-        strays = {path: size for path, size in strays_of(plan.draft.ledgers, homes).items() if path not in along}
-        strays = {path: size for path, size in strays.items() if all(path != shelf.old for shelf in extra)}
-        if chosen or not strays:
-            break
-        along |= strays
-        more = taken_along(sorted(along), base[0], base, False, top)
-        more = makers[0].placed(more) if makers else more
-        shelves = [*base, *extra, *(allowed_names(shelf, request, remarks) for shelf in more)]
+
+    def work(shelves: list[Shelf]) -> Draft:
+        return work_out(request, shelves, list(remarks), progress)
+
+    def more(paths: list[str]) -> list[Shelf]:
+        found = taken_along(paths, base[0], base, False, top)
+        return [allowed_names(shelf, request, remarks) for shelf in (makers[0].placed(found) if makers else found)]
+
+    known = {shelf.old for shelf in extra}
+    plan.draft, along = gathered([*base, *extra], work, None if chosen else more, homes, known)
     only_copies(plan.draft)
     if before:
         supersede_ledgers(plan.draft, before)

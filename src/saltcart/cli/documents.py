@@ -9,7 +9,8 @@ if TYPE_CHECKING:  # every command loads this module, few need what these bring 
     from saltcart.mentions.content import Spot
     from saltcart.mentions.search import Search
     from saltcart.planning.account import Account, Accounted
-    from saltcart.planning.draft import Draft, Room
+    from saltcart.planning.draft import Draft
+    from saltcart.planning.rooms import Room
     from saltcart.proving.playing import Played
     from saltcart.proving.results import CheckReport, FileProblem, LeftMentions, Problem
     from saltcart.trips.summary import TripSummary

@@ -11,7 +11,8 @@ from saltcart.cli.documents import draft_document
 from saltcart.cli.drives import duration
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import Refused, show
-from saltcart.planning.draft import Draft, draft, shelves_of
+from saltcart.planning.choosing import shelves_of
+from saltcart.planning.draft import Draft, draft
 from saltcart.planning.request import Request
 from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.shelves.archive import is_archive

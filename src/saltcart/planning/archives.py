@@ -1,40 +1,23 @@
-"""Drafting a trip whose sounds come out of archives."""
+"""Choosing what comes out of archives, and where each part of it goes."""
 
 import os
 
 from msgspec.structs import replace
 
 from saltcart.drives import drive_of
-from saltcart.drives.known import remember
 from saltcart.drives.limits import allowed
 from saltcart.errors import Refused, UsageError, show
-from saltcart.ledgers import load_map
+from saltcart.planning.allowed_names import allowed_names
+from saltcart.planning.choosing import distinct, new_place
 from saltcart.planning.destination import refuse_place, writable_drive
-from saltcart.planning.draft import (
-    Draft,
-    allowed_names,
-    distinct,
-    new_place,
-    refuse_unmatched,
-    rooms_of,
-    seconds_for,
-    weigh,
-)
-from saltcart.planning.inside_archives import inside
 from saltcart.planning.request import Request
-from saltcart.planning.shelf_inspection import ShelfInspector
-from saltcart.progress import Progress, silent
 from saltcart.shelves.archive import contents, is_archive, name_without_suffix
 from saltcart.shelves.true_names import told_apart, true_path
-from saltcart.waybills import snapshots
-from saltcart.waybills.new_place import landing_drive
-from saltcart.waybills.relinks import Relink
 from saltcart.waybills.shelf import Shelf
-from saltcart.waybills.waybill import Waybill
 
 
-def draft_archives(request: Request, progress: Progress = silent) -> Draft:
-    """Work out a trip that unpacks archives.  Raises Refused when it cannot be made."""
+def archive_shelves(request: Request, remarks: list[str]) -> list[Shelf]:
+    """What comes out of the archives of a request, as shelves.  Raises Refused, or UsageError."""
     if request.arrange:
         raise UsageError("--arrange is for folders", "Unpack the archive first; then arrange what came out of it.")
     if not all(map(is_archive, request.shelves)) or request.from_list:
@@ -44,39 +27,13 @@ def draft_archives(request: Request, progress: Progress = silent) -> Draft:
         )
     if len(request.to) not in (1, len(request.shelves)):
         raise UsageError("Give --to once for all archives, or once for each", f"{len(request.to)} places were given.")
-    remarks: list[str] = []
     targets = list(request.to) * (len(request.shelves) if len(request.to) == 1 else 1)
     whole = [whole_of(true_path(path), to, request, remarks) for path, to in zip(request.shelves, targets, strict=True)]
     shelves = [part for shelf in distinct(whole, remarks) for part in parts_of(shelf, request)]
     names = told_apart([shelf.name for shelf in shelves], [shelf.new for shelf in shelves])
-    shelves = [
+    return [
         allowed_names(replace(shelf, name=name), request, remarks) for shelf, name in zip(shelves, names, strict=True)
     ]
-    maps = [load_map(path) for path in dict.fromkeys([*request.maps, *request.cart.maps])]
-    means = request.cart.meanings(request.means)
-    ledgers, files = inside(request, shelves, maps, progress)
-    accepted = {true_path(path) for path in request.leave_unread}
-    files = [one for one in files if one.archive not in accepted]
-    if follow := sum(one.changes for one in ledgers):
-        remarks.append(f"{follow} entries in {sum(one.changes > 0 for one in ledgers)} files that come out follow")
-    waybill = Waybill(shelves, maps=[plan.path for plan in maps], means=means, digests=request.digests)
-    waybill.relinks = [
-        Relink(one.new, other.new)
-        for one in shelves
-        for other in shelves
-        if one is not other and one.old == other.old  # what lies in the one part names what lies in the other
-    ]
-    inspector = ShelfInspector(waybill, maps, request.leave_out, progress)
-    drafted = [inspector.inspect(shelf) for shelf in shelves]
-    refuse_unmatched(inspector)
-    drives = {shelf.new_drive: landing_drive(shelf.new) for shelf in shelves}
-    for drive in drives.values():
-        remarks += weigh(drive, drafted, request.cart)
-    waybill.draft = snapshots.keep((one.shelf.source, one.items) for one in drafted)
-    remember([*drives.values(), *(drive_of(shelf.old) for shelf in shelves)])
-    seconds = sum(seconds_for(one, drives[one.shelf.new_drive], request.cart) for one in drafted)
-    rooms = rooms_of(drafted, drives)
-    return Draft(waybill, drafted, [], rooms, seconds, remarks + inspector.remarks, inside=files)
 
 
 def whole_of(path: str, to: str, request: Request, remarks: list[str]) -> Shelf:

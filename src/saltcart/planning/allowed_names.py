@@ -1,0 +1,86 @@
+"""What of a shelf its new drive cannot hold, and the programs in it, which stay."""
+
+import os
+from collections.abc import Iterable, Iterator
+from glob import escape
+
+from msgspec import Struct, field
+from msgspec.structs import replace
+
+from saltcart.drives.limits import HARD, allowed, obstacles, renames_of
+from saltcart.errors import Refused, show
+from saltcart.planning.request import Request
+from saltcart.shelves.programs import is_program, units
+from saltcart.shelves.walk import FILE, Item
+from saltcart.waybills.new_place import landing_drive
+from saltcart.waybills.shelf import Shelf
+
+
+class Programs(Struct):
+    """The programs among the things of a walk that goes through here, and whether there was anything else."""
+
+    shelf: Shelf
+    found: list[str] = field(default_factory=list)
+    others: bool = False
+
+    def among(self, items: Iterable[Item]) -> Iterator[Item]:
+        """The things, as they come."""
+        for item in items:
+            if item.kind == FILE:
+                program = is_program(f"{self.shelf.old}/{item.path}")
+                self.found += [item.path] if program else []
+                self.others = self.others or not program
+            yield item
+
+    def units(self, remarks: list[str]) -> list[str]:
+        """What stays with them.  Refused when there is nothing else."""
+        stay = list(dict.fromkeys(units(self.found)))
+        if stay and not self.others:
+            raise Refused(
+                f"{show(self.shelf.name)} holds nothing but programs, which are looked for where they are",
+                "To move them all the same: --with-programs",
+            )
+        if stay:
+            remarks.append(
+                f"{len(stay)} program(s) or plug-in(s) in {show(self.shelf.name)} stay where they are, for they are"
+                f" looked for there: {show(', '.join(stay[:3]))}{' ...' if stay[3:] else ''}. To take them along:"
+                " --with-programs"
+            )
+        return stay
+
+
+def allowed_names(shelf: Shelf, request: Request, remarks: list[str]) -> Shelf:
+    """The shelf with what its new drive cannot hold renamed or left where it is, and without programs, unless these
+    shall come along.  Refused for what cannot go at all.
+    """
+    limits = landing_drive(shelf.new).limits
+    fit = allowed(os.path.basename(shelf.old), limits)
+    if fit.what and not shelf.files:
+        remarks.append(f"{show(shelf.old)} {fit.what}; it will be called {show(fit.name)}, and entries follow")
+    programs = Programs(shelf)
+    seek = not request.with_programs and not shelf.files and not shelf.gathered and not shelf.archive
+    found = list(obstacles(programs.among(shelf.walk()) if seek else shelf.walk(), limits, len(shelf.new)))
+    if stay := programs.units(remarks):
+        shelf = replace(shelf, stay=(*shelf.stay, *map(escape, stay)))
+        found = [one for one in found if shelf.takes(one.path)]
+    hard = [one for one in found if one.weight == HARD]
+    if hard:
+        raise Refused(
+            f"The new drive cannot hold {len(hard)} file(s) of {show(shelf.name)}",
+            "Leave them out with --leave-out, or choose another drive.",
+            [f"{show(one.path)} {one.what}" for one in hard[:20]],
+        )
+    staying = tuple(escape(one.path) for one in found if one.kind == "link")
+    given = dict(request.names.get(shelf.old, ()))
+    renames = tuple(pair for pair in renames_of(found) if pair[0] not in given)
+    if staying:
+        remarks.append(
+            f"{len(staying)} link(s) in {show(shelf.name)} cannot be kept on the new drive and stay where they are"
+        )
+    if renames:
+        first = ", ".join(f"{show(old)} -> {show(os.path.basename(new))}" for old, new in renames[:3])
+        remarks.append(
+            f"{len(renames)} name(s) in {show(shelf.name)} cannot be kept on the new drive; entries follow the new"
+            f" names: {first}{' ...' if renames[3:] else ''}"
+        )
+    return replace(shelf, stay=(*shelf.stay, *staying), renames=(*given.items(), *renames))

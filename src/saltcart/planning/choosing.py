@@ -1,0 +1,205 @@
+"""Choosing what moves: the shelves that were asked for, where each goes, and what speaks against that."""
+
+import os
+from collections.abc import Sequence
+from glob import escape
+
+from msgspec.structs import replace
+
+from saltcart.drives import drive_of
+from saltcart.drives.drive import mount_of
+from saltcart.drives.limits import allowed
+from saltcart.drives.named import meant_place
+from saltcart.errors import Refused, UsageError, show
+from saltcart.planning.allowed_names import allowed_names
+from saltcart.planning.arrange import Pattern
+from saltcart.planning.chosen_files import by_common_top, by_facts, by_folder, named_by
+from saltcart.planning.destination import (
+    lie_in_each_other,
+    moved_by,
+    refuse_cut_off,
+    refuse_fixed,
+    refuse_place,
+    refuse_unreleased,
+    writable_drive,
+)
+from saltcart.planning.request import Request
+from saltcart.shelves.true_names import told_apart, true_path
+from saltcart.spelling.moves import tail_below
+from saltcart.waybills.shelf import Shelf, sorted_out
+
+
+def chosen_shelves(request: Request, remarks: list[str]) -> list[Shelf]:
+    """The shelves that were asked for, each with a name of its own and what its new drive can hold."""
+    chosen = [without_kept(shelf, request, remarks) for shelf in distinct(shelves_of(request), remarks)]
+    names = told_apart([shelf.name for shelf in chosen], [shelf.old for shelf in chosen])
+    return [
+        allowed_names(replace(shelf, name=name), request, remarks) for shelf, name in zip(chosen, names, strict=True)
+    ]
+
+
+def shelves_of(request: Request) -> list[Shelf]:
+    """The shelves with their new places.  UsageError when places and shelves do not pair up."""
+    targets = list(request.to)
+    if not request.shelves:
+        targets = []
+    elif len(targets) == 1:
+        targets *= len(request.shelves)
+    if len(targets) != len(request.shelves):
+        raise UsageError(
+            "Give --to once for all shelves, or once for each",
+            f"{len(request.shelves)} shelves, {len(targets)} places.",
+        )
+    if request.keep_entries and not request.signpost:
+        raise UsageError(
+            "--keep-entries needs --signpost", "Without a link at the old place the entries would lead nowhere."
+        )
+    if request.arrange:
+        refuse_pattern(request)
+    pairs = list(zip(request.shelves, targets, strict=True))
+    chosen = [(true_path(path), to) for path, to in pairs if os.path.isfile(path)]
+    if (chosen or request.from_list) and (request.only or request.leave_out):
+        raise UsageError("--only and --leave-out are for folders", "Name the files themselves, or the folder.")
+    groups = [
+        one
+        for to in dict.fromkeys(to for _path, to in chosen)
+        for one in by_folder([p for p, t in chosen if t == to], to)
+    ]
+    if request.from_list and len(request.to) != 1:
+        raise UsageError("--from-list needs one place", "Give --to once.")
+    listed = [path for one in request.from_list for path in named_by(one, request)]
+    listed += by_facts(request) if request.rated is not None or request.played_since else []
+    listed = list(dict.fromkeys(listed))
+    groups += by_common_top(listed, request.to[0]) if listed else []
+    return [shelf_of(path, to, request) for path, to in pairs if not os.path.isfile(path)] + [
+        files_of(top, to, names, request) for top, to, names in groups
+    ]
+
+
+def refuse_pattern(request: Request) -> None:
+    """Raise UsageError for a pattern that is none, or for what does not go with one."""
+    Pattern(request.arrange)
+    if request.signpost or request.keep_entries:
+        raise UsageError(
+            "--arrange gives each sound another place, and a signpost leads to one folder",
+            "Leave --signpost out: entries are rewritten.",
+        )
+
+
+def files_of(top: str, to: str, names: tuple[str, ...], request: Request) -> Shelf:
+    """Chosen files of the folder `top` and their new place."""
+    refuse_cut_off(top)
+    if not request.copy:
+        refuse_unreleased(top)
+    new = new_place(to)
+    refuse_place(top, new, files=True)
+    if not request.copy:
+        refuse_fixed(f"{top}/x")
+    folder = os.path.basename(top) or top
+    (first, *more) = sorted_out(names)[0]
+    name = f"{len(names)} files of {folder}" if more else os.path.basename(first)
+    drives = drive_of(top).identity, writable_drive(new).identity
+    leave = left_at(request)
+    entries = "keep" if request.keep_entries else "rewrite"
+    return Shelf(name, top, new, *drives, leave=leave, only=names, entries=entries, files=True)
+
+
+def left_at(request: Request) -> str:
+    """What a request wants left at the old places: see LEAVE."""
+    if request.copy and request.signpost:
+        raise UsageError("--copy leaves the originals, --signpost a link in their place", "Leave one of them out.")
+    return "original" if request.copy else "signpost" if request.signpost else "nothing"
+
+
+def new_place(to: str) -> str:
+    """The folder that `--to` means."""
+    return true_path(meant_place(to))
+
+
+def shelf_of(path: str, to: str, request: Request) -> Shelf:
+    """The shelf at `path` and its new place; Refused when the one is no folder or the other cannot be."""
+    given = os.path.abspath(os.path.expanduser(path))
+    if not os.path.lexists(given):
+        raise Refused(
+            f"There is no shelf at {show(given)}",
+            moved_by(given) or "Check the path; if its drive is not connected, plug it in.",
+        )
+    if not os.path.isdir(given):
+        raise Refused(f"{show(given)} is not a folder, so it is no shelf", "Name the folder that holds the sounds.")
+    old = true_path(given)
+    refuse_cut_off(old)
+    if not request.copy:
+        refuse_unreleased(old)
+    if mount_of(old) == old:
+        raise Refused(
+            f"{show(old)} is the top of a drive; a shelf is a folder on one", "Name the folders on it that hold sounds."
+        )
+    top = new_place(to)
+    new = os.path.join(top, allowed(os.path.basename(old), drive_of(top).limits).name)
+    refuse_place(old, new)
+    if not request.copy:
+        refuse_fixed(old)
+    leave = left_at(request)
+    known = request.cart.shelf(old)
+    return Shelf(
+        os.path.basename(new),
+        old,
+        new,
+        drive_of(old).identity,
+        writable_drive(new).identity,
+        known.care if known else "own",
+        leave,
+        tuple(request.leave_out),
+        tuple(request.only),
+        entries="keep" if request.keep_entries else "rewrite",
+    )
+
+
+def distinct(shelves: Sequence[Shelf], remarks: list[str]) -> list[Shelf]:
+    """The shelves, those renamed that would land on the name of another.  Refused when they lie in each other."""
+    done = [shelf for shelf in shelves if shelf.files]
+    refuse_same_names(done)
+    for shelf in (beside(shelf, done) for shelf in shelves if not shelf.files):
+        for other in done:
+            if not other.files and lie_in_each_other(shelf.old, other.old):
+                raise Refused(f"{show(other.old)} and {show(shelf.old)} overlap", "Move the outer one alone.")
+        new, number = shelf.new, 1
+        while any(new.casefold() == other.new.casefold() for other in done):
+            number += 1
+            new = f"{shelf.new} ({number})"
+        if new != shelf.new:
+            remarks.append(
+                f"{show(shelf.old)} would land on the name of another shelf; it will be called"
+                f" {show(os.path.basename(new))}"
+            )
+        done.append(replace(shelf, new=new, name=os.path.basename(new)))
+    return done
+
+
+def beside(shelf: Shelf, chosen: Sequence[Shelf]) -> Shelf:
+    """The shelf without the `chosen` files in it, which go their own way."""
+    names = (f"{one.old}/{name}" for one in chosen for name in sorted_out(one.only)[0])
+    own = tuple(escape(tail) for name in names if (tail := tail_below(name, shelf.old)))
+    return replace(shelf, stay=(*shelf.stay, *own)) if own else shelf
+
+
+def refuse_same_names(shelves: Sequence[Shelf]) -> None:
+    """Raise Refused when chosen files of two folders would come to lie at one place."""
+    places: dict[str, str] = {}
+    for shelf in shelves:
+        for name in sorted_out(shelf.only)[0]:
+            old, new = f"{shelf.old}/{name}", shelf.place(name)
+            other = places.setdefault(new.casefold(), old)
+            if other != old:
+                raise Refused(f"{show(other)} and {show(old)} would have one name there", "Move them one by one.")
+
+
+def without_kept(shelf: Shelf, request: Request, remarks: list[str]) -> Shelf:
+    """The shelf without the folders that a person marked to stay.  Refused when it is, or lies in, one of them."""
+    kept = [one.path for one in request.cart.shelves if one.keep]
+    if holder := next((place for place in kept if tail_below(shelf.old, place) is not None), None):
+        raise Refused(f"{show(holder)} is to stay where it is (keep = true in cart.toml)", "Take that line out first.")
+    stay = [tail for place in kept if (tail := tail_below(place, shelf.old))]
+    if stay:
+        remarks.append(f"{show(', '.join(stay))} in {show(shelf.name)} stays, as cart.toml says (keep = true)")
+    return replace(shelf, stay=(*shelf.stay, *map(escape, stay))) if stay else shelf
