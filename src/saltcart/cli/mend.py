@@ -21,7 +21,7 @@ from saltcart.judging.judge import ALTERED, FOUND, UNREADABLE, Judge, add_counts
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map
 from saltcart.looking.survey import usual_ledgers
-from saltcart.mending.findings import Findings, Single, choose, find, is_proven, settle, waybill_for
+from saltcart.mending.findings import BY_NAME, ELSEWHERE, Findings, Single, choose, find, is_proven, settle, waybill_for
 from saltcart.mending.rules import Rule
 from saltcart.mending.trial import leave_out_what_fails
 from saltcart.proving.results import CheckReport
@@ -34,6 +34,7 @@ from saltcart.waybills.relinks import ONE
 from saltcart.waybills.waybill import Waybill
 
 SHOWN = 20
+FEW = 5  # singles of a kind that are shown one by one
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -89,7 +90,7 @@ def run(options: argparse.Namespace) -> int:
     taken = rules_taken(options, found)
     if options.only_rule or getattr(options, "not"):
         settle(found, taken)
-    choose(found, chosen(options, found))
+    choose(found, chosen(options, found), options.by_name)
     show_findings(screen, found, taken)
     taken += likely_ones(screen, options, found, taken)
     waybill = waybill_for(
@@ -137,7 +138,7 @@ def rules_taken(options: argparse.Namespace, found: Findings) -> list[Rule]:
         rule
         for number, rule in enumerate(found.rules, 1)
         if str(number) not in without
-        and (str(number) in only if only else is_proven(rule) or options.by_name)
+        and (str(number) in only if only else is_proven(rule) or (options.by_name and not rule.doubt))
         and (options.for_here or not rule.means)
     ]
 
@@ -151,6 +152,7 @@ def likely_ones(screen: Screen, options: argparse.Namespace, found: Findings, ta
         if mends[id(rule)]
         and not any(rule is one for one in taken)
         and not rule.means
+        and not rule.doubt
         and str(number) not in getattr(options, "not")
     ]
     if not left or options.yes or options.output or options.only_rule or not sys.stdin.isatty():
@@ -207,10 +209,17 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
     show_warnings(screen, found)
     if any(found.as_good_as(rule) for rule in found.rules):
         screen.say("Where rules are as good as each other, say which are not meant: saltcart mend --not N")
-    if any(not is_proven(rule) and not any(rule is one for one in taken) for rule in found.rules):
+    left = [(number, rule) for number, rule in enumerate(found.rules, 1) if not any(rule is one for one in taken)]
+    if any(not is_proven(rule) and not rule.doubt for _number, rule in left):
         screen.say(
             "Of what is likely by names alone nothing is taken by itself. To take it: --by-name, or --only-rule N"
         )
+    for number, rule in left:
+        if rule.doubt:
+            screen.say(
+                f"The names fit rule {number}, but something speaks against it: {rule.doubt}. --by-name leaves it out."
+                f" If you know that it is right: --only-rule {number}"
+            )
 
 
 def show_warnings(screen: Screen, found: Findings) -> None:
@@ -246,10 +255,13 @@ def sureness(found: Findings, rule: Rule, taken: Sequence[Rule]) -> str:
 
 def show_singles(screen: Screen, found: Findings) -> None:
     """What no rule mends: one by one where a file may be chosen, else by folder."""
+    folded = [why for why in (ELSEWHERE, BY_NAME) if sum(one.why == why for one in found.singles) > FEW]
+    for why in folded:
+        show_many(screen, [one for one in found.singles if one.why == why])
     rows = [
         (number, one.lost.entries, place(one.lost.path), verdict(one), candidates(one))
         for number, one in enumerate(found.singles, 1)
-        if one.files and len(one.alike) < 2
+        if one.files and len(one.alike) < 2 and one.why not in folded
     ]
     screen.table("One by one", (">No", ">Entries", "Lost", "What is known", "Files"), rows[:SHOWN])
     if len(rows) > SHOWN:
@@ -273,6 +285,20 @@ def show_singles(screen: Screen, found: Findings) -> None:
         screen.say(f"... and {len(rest) - SHOWN:,} more folders (see --json)")
     if without:
         screen.say("If they are on a drive or in a folder that was not looked in: saltcart mend --in PLACE")
+
+
+def show_many(screen: Screen, some: Sequence[Single]) -> None:
+    """Many that were found in one way, in a few lines."""
+    first, entries = some[0], sum(one.lost.entries for one in some)
+    words = ", ".join(dict.fromkeys(word for one in some[:FEW] for word in one.evidence))
+    taken = all(one.chosen for one in some)
+    what = many(len(some), "sound is", "sounds are")
+    how = "found again one by one" if first.why == ELSEWHERE else "perhaps found, for one file alone has the name"
+    screen.say(
+        f"{what} {how} ({many(entries, 'entry', 'entries')}; {words}), such as {place(first.lost.path)} ->"
+        f" {place(first.files[0])}. {'' if taken else 'Not taken: --by-name takes them. '}Each of them: --plan FILE, or"
+        " --json"
+    )
 
 
 def chosen_ones(found: Findings) -> list[Single]:

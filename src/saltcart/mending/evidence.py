@@ -1,6 +1,7 @@
 """What speaks for a file being the one that a lost entry meant, in words and points."""
 
 import os
+import re
 from collections.abc import Sequence
 from typing import NamedTuple
 
@@ -29,6 +30,7 @@ STRONG = (DIGEST, TRIP, DRIVE, HOME)
 TOLERANCE, PADDED, ROUNDED = 0.011, 0.06, 1.0
 SHORT, LONG = 0.1, 10.0  # below the one, and for whole seconds below the other, lengths tell nothing apart
 HOMES = ("/home", "/Users")
+WORDS = re.compile(r"[^\W_]+")
 
 
 class Facts(NamedTuple):
@@ -119,6 +121,8 @@ class Files:
         if (lost.title or lost.artist or lost.track) and not contradict:
             tags = tags_of(path)
             agree += [TITLE] if lost.title and titled(lost.title, tags.get("title")) else []
+            if lost.title and (title := tags.get("title")) and not agree and other_title(lost.title, title):
+                contradict.append(TITLE)
             agree += [ARTIST] if lost.artist and titled(lost.artist, tags.get("artist")) else []
             number = tags.get("track", "").partition("/")[0]
             agree += [TRACK] if lost.track and number.isdecimal() and int(number) == lost.track else []
@@ -138,6 +142,12 @@ def titled(said: str, title: str | None) -> bool:
     """Whether a ledger says the title in a sound's tags, be it with its artist before it."""
     said, title = said.casefold(), (title or "").casefold()
     return bool(title) and (said == title or said.endswith(f"- {title}"))
+
+
+def other_title(said: str, title: str) -> bool:
+    """Whether two titles are of different pieces: neither has all the words of the other, as an edited one would."""
+    one, other = (set(WORDS.findall(text.casefold())) for text in (said, title))
+    return bool(one and other) and not (one <= other or other <= one)
 
 
 class KnownMoves:

@@ -10,6 +10,7 @@ from saltcart.cart import Cart
 from saltcart.drives.drive import mount_of
 from saltcart.judging.judge import Judge
 from saltcart.ledgers import Map
+from saltcart.mending.anywhere import matches
 from saltcart.mending.evidence import DIGEST, ENOUGH, LENGTH, SIZE, Facts, Files, KnownMoves, Recorded
 from saltcart.mending.losses import Losses, Lost, losses_of
 from saltcart.mending.places import Places, name_key, usual_places
@@ -22,13 +23,15 @@ from saltcart.spelling.moves import joined, tail_below
 from saltcart.waybills.relinks import ONE, Relink
 from saltcart.waybills.waybill import LedgerLine, Waybill
 
-UNCLEAR, DOUBLE, NOT_FOUND, CONTRADICTED, RENAMED, CONVERTED = (
+UNCLEAR, DOUBLE, NOT_FOUND, CONTRADICTED, RENAMED, CONVERTED, ELSEWHERE, BY_NAME = (
     "unclear",
     "named already",
     "not found",
     "another file",
     "renamed",
     "in another format",
+    "found elsewhere",
+    "likely by its name",
 )
 NEAREST = 3
 
@@ -190,13 +193,27 @@ def tell_the_rest(found: Findings, rules: Sequence[Rule], files: Files) -> None:
         one = renamed(lost, folder, beside, files) or converted(lost, folder, beside, files)
         if one is None:
             near = sorted(found.places.called(path), key=lambda file: -common(path, file))[:NEAREST]
-            one = Single(lost, CONTRADICTED if path in contradicted and near else NOT_FOUND, near)
+            against = files.facts(lost, near[0]).contradict if near and not lost.folder else ()
+            words = [f"its {word} differs" for word in against]
+            one = Single(lost, CONTRADICTED if against or (near and path in contradicted) else NOT_FOUND, near, words)
         rest.append(one)
+    look_anywhere(rest, found, files)
     claims = Counter(file for one in rest if one.why in (RENAMED, UNCLEAR) for file in one.files)
     for one in rest:
         if one.chosen and claims[one.chosen] > 1:  # it may be any of several, renamed
             one.why, one.chosen = UNCLEAR, None
     found.singles += rest
+
+
+def look_anywhere(rest: Sequence[Single], found: Findings, files: Files) -> None:
+    """Let lost sounds that were found in no place where they should be be found anywhere."""
+    left = [one for one in rest if one.why in (NOT_FOUND, CONTRADICTED) and not one.lost.folder]
+    claimed = {file for one in rest if one.why in (RENAMED, UNCLEAR) for file in one.files}
+    now = matches([one.lost for one in left], found.places, claimed | named_files(found), files) if left else {}
+    for one in left:
+        if match := now.get(one.lost.path):
+            one.why, one.files, one.evidence = ELSEWHERE if match.sure else BY_NAME, [match.file], match.evidence
+            one.chosen = match.file if match.sure else None
 
 
 def homes_of(folders: set[str], found: Findings) -> dict[str, str]:
@@ -325,8 +342,10 @@ def named_files(found: Findings) -> set[str]:
     return {file for _rule, file in found.mended.values()}.union(*found.losses.named.values())
 
 
-def choose(found: Findings, numbers: dict[int, int]) -> None:
-    """Take the file of that number (from 1) for the single of that number."""
+def choose(found: Findings, numbers: dict[int, int], by_name: bool = False) -> None:
+    """Take the file of that number (from 1) for the single of that number; `by_name` those too that are likely so."""
+    for one in found.singles if by_name else ():
+        one.chosen = one.files[0] if one.why == BY_NAME else one.chosen
     for number, which in numbers.items():
         single = found.singles[number - 1]
         single.chosen = single.files[which - 1]

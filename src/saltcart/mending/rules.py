@@ -1,12 +1,14 @@
 """Rules: changes of beginning that explain many lost paths at once, and which of them is taken.
 
 The arithmetic.  Each fact that agrees is worth points (`evidence.POINTS`); a rule is *proven* when the facts that are
-known of the sounds themselves, or of their drive, add up to ENOUGH over its entries.  What several sounds share counts
-once: those that were cut to one length look like those of any other pack that was cut so.  Folders above a name that
-agree and neighbours that are found together count as well, but make a rule that is likely *by names* alone, which
-nobody takes without being told, or bear out what little is known: see Rule.proven.  Entries that a known fact
-contradicts are not explained by a rule; one that is contradicted more than once in five is none.  Without a strong
-proof it must explain nearly all that is lost of each folder.
+known of the sounds themselves, or of their drive, add up to ENOUGH over its entries.  What several sounds share is
+shared out among them: those that were cut to one length look like those of any other pack that was cut so, and say
+next to nothing.  Folders above a name that agree and neighbours that are found together count as well, but make a rule
+that is likely *by names* alone, which nobody takes without being told, or bear out what little is known: see
+Rule.proven.  Entries that a known fact contradicts are not explained by a rule; one that is contradicted more than once
+in five is none.  Names alone are in `doubt` where any fact contradicts them, and where the folders are each other's
+volumes: a second volume has the names of the first.  Without a strong proof a rule must explain nearly all that is lost
+of each folder.
 """
 
 from collections import Counter
@@ -16,6 +18,7 @@ from functools import lru_cache
 from msgspec import Struct, field
 
 from saltcart.mending.evidence import (
+    DIGEST,
     ENOUGH,
     FOLDERS,
     LENGTH,
@@ -30,12 +33,14 @@ from saltcart.mending.evidence import (
 )
 from saltcart.mending.losses import Lost
 from saltcart.mending.places import Places, name_key
+from saltcart.mending.volumes import volumes_differ
 from saltcart.spelling.foreign import PSEUDO
 from saltcart.spelling.moves import joined
 
 PROVEN, BY_NAMES = "proven", "by names alone"
 MOST_NEIGHBOURS, MOST_FOLDERS = 4, 2
 ALMOST_ALL, CONTRADICTED = 0.9, 0.2
+LEAST_DIFFERENT = 5  # sizes and lengths that tell volumes of one work apart
 SAMPLE, LEAST_ALIKE, MOSTLY, MOST_ALIKE = 8, 3, 0.7, 5  # sounds of a folder that are held against namesakes elsewhere
 
 
@@ -44,14 +49,18 @@ class Rule(Struct):
 
     `lacking` counts what is lost below `old` and is not there, `seen` all that was there at first, `folders` how many
     of those above a name agree, `exact` says whether names do to the letter; `points` are those of what is known.
-    `said` has the different things that agree, by the word for each: sounds of one length, say, speak but once.
+    `said` counts the different things that agree, by the word for each: of what several sounds share, each says a part.
+    `alone` are lost paths for which a length speaks, and nothing else, though the size is another; `volumes` says why
+    the folders are two volumes of one work.
     """
 
     old: str
     new: str
     files: dict[str, str] = field(default_factory=dict)
     agreeing: Counter[str] = field(default_factory=Counter)
-    said: dict[str, set[object]] = field(default_factory=dict)
+    said: dict[str, Counter[object]] = field(default_factory=dict)
+    alone: list[str] = field(default_factory=list)
+    volumes: str = ""
     contradicted: list[str] = field(default_factory=list)
     strong: str | None = None
     sure: str | None = None
@@ -70,14 +79,25 @@ class Rule(Struct):
     @property
     def points(self) -> int:
         """What is known of the sounds, in points."""
-        known = sum(POINTS[word] * len(different) for word, different in self.said.items())
-        return known + (POINTS[self.strong] if self.strong else 0)
+        known = sum(POINTS[word] * sum(1 / count for count in shared.values()) for word, shared in self.said.items())
+        return int(known + 1e-9) + (POINTS[self.strong] if self.strong else 0)
 
     @property
     def proven(self) -> bool:
         """Whether what is known suffices, or what little of it is there is borne out by two folders and neighbours."""
+        if self.volumes and not self.strong and DIGEST not in self.said:
+            measures = self.said.get(SIZE, Counter()) + self.said.get(LENGTH, Counter())
+            return len(measures) >= max(LEAST_DIFFERENT, MOSTLY * len(self.files))
         little = self.points and self.folders == MOST_FOLDERS and self.points + self.named >= 2 * ENOUGH
         return self.points >= ENOUGH or bool(little)
+
+    @property
+    def doubt(self) -> str:
+        """What speaks against taking it by names alone; "" when nothing does."""
+        if self.sure == PROVEN:
+            return ""
+        against = f"{len(self.contradicted)} of {self.seen} contradicted" if self.contradicted else ""
+        return "; ".join(filter(None, (self.volumes, against)))
 
     @property
     def named(self) -> int:
@@ -93,9 +113,11 @@ class Rule(Struct):
         if self.sure != PROVEN:
             words += [f"{self.folders} folder{'s' if self.folders > 1 else ''} above"] if self.folders else []
             words += [f"{len(self.files)} found together"] if len(self.files) > 1 else []
-            measures = self.said.get(SIZE, set()) | self.said.get(LENGTH, set())
+            measures = self.said.get(SIZE, {}).keys() | self.said.get(LENGTH, {}).keys()
             words += ["all of one length"] if len(measures) == 1 < len(self.files) else []
+            words += [f"{len(measures)} lengths in all"] if 1 < len(measures) <= len(self.files) // 4 else []
             words += [NAME] if self.agreeing[NAME] else []
+            words += [f"but {self.doubt}"] if self.doubt else []
         return words
 
 
@@ -142,6 +164,7 @@ def rules_of(lost: dict[str, Lost], places: Places, files: Files, known: KnownMo
     taken = []
     for rule in sorted(rules.values(), key=lambda rule: (-len(rule.files), rule.old, rule.new)):
         rule.strong = known.why(rule.old, rule.new)
+        rule.volumes = volumes_differ(f"{rule.old}/x", f"{rule.new}/x")
         weigh(rule, lost, files, tally)
         if rule.sure:
             taken.append(rule)
@@ -208,6 +231,10 @@ def weigh(rule: Rule, lost: dict[str, Lost], files: Files, tally: Tally) -> None
             pair for pair in torn.items() if (facts := files.facts(lost[pair[0]], pair[1])).agree or facts.contradict
         ]
         hold_against_files(rule, some, lost, files)
+    if rule.contradicted:  # where others are other files, one that is merely as long is likely one, too
+        for path in rule.alone:
+            rule.files.pop(path, None)
+        rule.contradicted += rule.alone
     rule.lacking = tally.below[rule.old] - len(rule.files) - len(rule.contradicted)
     if not rule.files or len(rule.contradicted) > CONTRADICTED * (len(rule.files) + len(rule.contradicted)):
         return
@@ -228,8 +255,10 @@ def hold_against_files(rule: Rule, pairs: Sequence[tuple[str, str]], lost: dict[
         else:
             rule.files[path] = found
             agreeing[facts.agree] += 1
+            if lost[path].size is not None and facts.agree == (LENGTH,):
+                rule.alone.append(path)
             for word in facts.agree:
-                rule.said.setdefault(word, set()).add(said(lost[path], word, facts))
+                rule.said.setdefault(word, Counter())[said(lost[path], word, facts)] += 1
     for words, count in agreeing.items():
         rule.agreeing.update(dict.fromkeys(words, count))
 
