@@ -652,7 +652,7 @@ BREAKAGES = (
         13,
         "entries for what is offline go on pointing to its copy",
         "planning/draft.py",
-        "        relinks=[Relink(old, new, what=PLACE) for old, new in request.kept],\n",
+        "        relinks=[*(Relink(old, new, what=PLACE) for old, new in request.kept), *parts_of_one(shelves)],\n",
         "",
         ("tests.carrying.test_kept",),
     ),
