@@ -1129,6 +1129,22 @@ BREAKAGES = (
         ("tests.mending.test_worlds.Worlds",),
     ),
     Breakage(
+        6,
+        "a relative path that starts from a folder told elsewhere is not lost",
+        "mending/discovery.py",
+        "if any(tail_below(path, mirror.new) for mirror in mirrors)]",
+        "]",
+        ("tests.mending.test_discovery",),
+    ),
+    Breakage(
+        9,
+        "what was dragged is seen where it was",
+        "learning/ground.py",
+        "next(filter(None, map(kind_at, self.mirrored(path))), None)",
+        "None",
+        ("tests.mending.test_discovery",),
+    ),
+    Breakage(
         9,
         "pieces of a file overlap by what is looked for",
         "mentions/automaton.py",

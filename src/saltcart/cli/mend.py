@@ -21,6 +21,7 @@ from saltcart.judging.judge import ALTERED, FOUND, UNREADABLE, Judge, add_counts
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map
 from saltcart.looking.survey import usual_ledgers
+from saltcart.mending.discovery import Discovery, discover
 from saltcart.mending.findings import BY_NAME, ELSEWHERE, Findings, Single, choose, find, is_proven, settle, waybill_for
 from saltcart.mending.rules import Rule
 from saltcart.mending.trial import leave_out_what_fails
@@ -83,10 +84,16 @@ def run(options: argparse.Namespace) -> int:
     for path in options.places:
         if not os.path.isdir(os.path.expanduser(path)):
             raise Refused(f"{show(path)} is not a folder", "If its drive is not connected, plug it in.")
+    discovered = Discovery()
     with screen.watch() as watch:
         ledgers = [true_path(path) for path in options.ledger] or usual_ledgers(cart, maps, watch)[0]
+        if not options.ledger and not cart.ledgers:  # nobody has said which there are
+            discovered = discover(cart, maps, options.places, watch)
+            maps += discovered.maps
+            ledgers = list(dict.fromkeys([*ledgers, *discovered.ledgers]))
         judge = Judge(headers=False, presence=Presence(cart.drives), resolver=Resolver(Meanings(means)))
         found = find(ledgers, maps, cart, judge, options.places, watch)
+    tell_unknown(screen, discovered)
     taken = rules_taken(options, found)
     if options.only_rule or getattr(options, "not"):
         settle(found, taken)
@@ -106,6 +113,16 @@ def run(options: argparse.Namespace) -> int:
         screen.document({"trip": None, **document(found, taken)})
         return 0 if found.losses.sound else 1
     return carry_out(screen, waybill, options, found, taken)
+
+
+def tell_unknown(screen: Screen, discovered: Discovery) -> None:
+    """Say which files name sounds that are gone, and cannot be mended."""
+    rows = sorted(discovered.unknown.items(), key=lambda pair: -pair[1])
+    for path, count in rows[:FEW]:
+        what = many(count, "sound that is gone", "sounds that are gone")
+        screen.remark(f"{place(path)} names {what}, and what kind of file it is was not understood: it is left alone")
+    if rows[FEW:]:
+        screen.remark(f"{len(rows) - FEW:,} more files name sounds that are gone, and were not understood")
 
 
 def carry_on(screen: Screen, options: argparse.Namespace) -> None:
@@ -168,7 +185,10 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
     lost, losses = found.losses.entries, found.losses
     looked = many(len(losses.states), "ledger", "ledgers")
     if not losses.states:
-        screen.say("No ledger was found to look at. Name some with --ledger, and maps for them with --map.")
+        screen.say(
+            "No file was found that names sounds which are gone. If a program misses some all the same: --ledger FILE,"
+            " and --in where the sounds are now."
+        )
     elif not lost:
         screen.say(f"Nothing is missing in the {looked} that were looked at.")
     else:

@@ -1,7 +1,7 @@
 """What values are tried against: what is really on the disk, and which of it lies in the shelves."""
 
 import os
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from msgspec import Struct, field
 
@@ -11,19 +11,31 @@ from saltcart.spelling.moves import tail_below
 
 
 class Disk(Struct):
-    """What was asked of the disk so far, the shelves, and what paths of other systems mean."""
+    """What was asked of the disk so far, the shelves, and what paths of other systems mean.
+
+    What lies at the second place of each of the `mirrors` shows at the first as well, where it lay once.
+    """
 
     shelves: list[str]
     resolver: Resolver
     means: Sequence[str] = ()
+    mirrors: Sequence[tuple[str, str]] = ()
     seen: dict[str, str | None] = field(default_factory=dict)
     real: dict[str, str] = field(default_factory=dict)
 
     def kind(self, path: str) -> str | None:
         """Whether `path` is there: file, folder, or None."""
         if path not in self.seen:
-            self.seen[path] = "folder" if os.path.isdir(path) else "file" if os.path.isfile(path) else None
+            self.seen[path] = kind_at(path) or next(filter(None, map(kind_at, self.mirrored(path))), None)
         return self.seen[path]
+
+    def mirrored(self, path: str) -> Iterator[str]:
+        """Where what lay at a path, or above what is mirrored, lies now."""
+        for old, new in self.mirrors:
+            if (tail := tail_below(path, old)) is not None:
+                yield os.path.join(new, tail)
+            elif tail_below(old, path) is not None:
+                yield new
 
     def in_shelves(self, path: str) -> bool:
         """Whether `path` lies in one of the shelves."""
@@ -43,6 +55,11 @@ class Disk(Struct):
         if folder not in self.real:
             self.real[folder] = self.resolver.true.path(os.path.realpath(folder))
         return self.real[folder]
+
+
+def kind_at(path: str) -> str | None:
+    """What is at a path: file, folder, or None."""
+    return "folder" if os.path.isdir(path) else "file" if os.path.isfile(path) else None
 
 
 class Ground(Struct):

@@ -89,13 +89,20 @@ def kind_of_file(path: str) -> tuple[object, ...]:
     return suffix_of(path), wrapping or head.lstrip(b"\xef\xbb\xbf\xff\xfe \t\r\n\0")[:1] or b"", b"\0" in head
 
 
-def learn(paths: Sequence[str], against: Sequence[str], means: Sequence[str] = (), name: str | None = None) -> Learnt:
-    """Derive a map for the files of one kind at `paths`, trying their values against the shelves `against`.
+def learn(
+    paths: Sequence[str],
+    against: Sequence[str],
+    means: Sequence[str] = (),
+    name: str | None = None,
+    mirrors: Sequence[tuple[str, str]] = (),
+) -> Learnt:
+    """Derive a map for the files of one kind at `paths`, trying their values against the shelves `against`, or against
+    what lay there and lies elsewhere now: `mirrors` are pairs of the old and the new place.
 
     Raises BadLedger when they are no container that is known.
     """
     paths = [true_path(path) for path in paths]
-    disk = Disk([true_path(shelf) for shelf in against], Resolver(Meanings(means)), means)
+    disk = Disk([true_path(shelf) for shelf in against], Resolver(Meanings(means)), means, mirrors)
     best: tuple[int, list[Sample], list[Lesson]] | None = None
     for samples in readings(paths[:MOST_TOGETHER], disk):
         lessons = list(lessons_of(samples))

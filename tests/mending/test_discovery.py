@@ -1,0 +1,78 @@
+"""Everything was dragged by hand, and nobody has said which programs there are: the commonest emergency."""
+
+import os
+import shutil
+
+from saltcart.mending.discovery import paths_of, runs_in
+from saltcart.standins import decks, player, sampler, workstation
+from tests.world import WorldCase, build_studio, tree
+
+
+class Dragged(WorldCase):
+    def setUp(self):
+        super().setUp()
+        self.studio = self.top / "petrel"
+        build_studio(self.studio)
+        self.environment |= {"HOME": str(self.studio), "SALTCART_HOME": str(self.top / "home")}
+
+    def silent(self):
+        """What the studio's programs do not find, by their names."""
+        keel = self.studio / "keel"
+        (collection,) = self.studio.rglob("portable.decks")
+        heard = {
+            "player": player.play_all(str(keel / "player" / "library.db")),
+            "sampler": sampler.play_all(str(keel / "sampler" / "sampler.ini")),
+            "workstation": workstation.play_all(str(keel / "workstation")),
+            "decks": decks.play_all(str(collection)),
+        }
+        return {name: [path for path, why in found if why] for name, found in heard.items()}
+
+    def test_all_programs_play_again_though_nobody_described_them(self):
+        before = {name: len(paths) for name, paths in self.silent().items()}
+        (self.studio / "cart.toml").unlink()
+        shutil.rmtree(self.studio / "maps")
+        dragged = self.studio / "lighter" / "Dragged"
+        dragged.mkdir()
+        for name in ("Sounds/Bell Tones", "Music"):
+            (self.studio / "keel" / name).rename(dragged / os.path.basename(name))
+        self.assertGreater(sum(map(len, self.silent().values())), 150)
+        done = self.run_json("mend", "--yes", "--by-name", status=1, cwd=self.studio)
+        self.assertEqual({name: len(paths) for name, paths in self.silent().items()}, before)
+        self.assertEqual(done["check"]["ok"], True)
+        again = self.run_json("mend", "--yes", cwd=self.studio, status=1)
+        self.assertEqual(again["lost"], 2, "by the maps that were learnt: one song, and where it was at first")
+        undone = self.run_json("undo", done["trip"], "--yes", cwd=self.studio)
+        self.assertEqual(undone["state"], "undone")
+
+    def test_what_is_found_nowhere_is_said_and_no_ledger_is_touched(self):
+        """The studio's player has lost one song for good; its library is in no format that is known."""
+        (self.studio / "cart.toml").unlink()
+        before = tree(self.studio, "home")
+        done = self.run_program("mend", "--yes", cwd=self.studio, status=1)
+        self.assertIn("library.db names 2 sounds that are gone", done.stdout)
+        self.assertEqual(tree(self.studio, "home"), before)
+
+    def test_texts_that_may_be_paths(self):
+        cases = [
+            (b'file = "/keel/S/a.wav"', ["/keel/S/a.wav"]),
+            (b"key=/keel/S/a = b.wav\n", ["/keel/S/a = b.wav"]),
+            (b'<x y="/keel/S&amp;T/a.flac"/>', ["/keel/S&T/a.flac"]),
+            (b'{"f": "\\/keel\\/a.mp3"}', ["/keel/a.mp3"]),
+            ("/keel/É.wav".encode("cp1252"), ["/keel/É.wav"]),
+            ("/keel/É.wav\n".encode("utf-16-le"), ["/keel/É.wav"]),
+            (b"/keel/notes.txt", []),
+        ]
+        for data, expected in cases:
+            with self.subTest(data):
+                self.assertEqual([text for text in runs_in(data) if "\x00" not in text][: len(expected)], expected)
+        meant = [
+            ("/keel/../keel/a.wav", ("/keel/a.wav",)),
+            ("file:///keel/%C3%89.wav", ("/keel/É.wav",)),
+            ("S/a.wav", ("/lists/S/a.wav", "/keel/S/a.wav")),
+            ("a.wav", ()),
+            ("http://radio.example/a/b.mp3", ()),
+            ("$ROOT/S/a.wav", ()),
+        ]
+        for text, expected in meant:
+            with self.subTest(text):
+                self.assertEqual(paths_of(text, ("/lists", "/keel")), expected)
