@@ -23,6 +23,7 @@ from saltcart.ledgers.base import NEW_THINGS
 from saltcart.looking.cart_draft import keep_maps, write
 from saltcart.looking.survey import SurveyReport, default_places, survey
 from saltcart.looking.undescribed import undescribed
+from saltcart.mending.discovery import discover
 
 MOST_ASKED = 20  # files of one kind that are looked at
 
@@ -46,6 +47,7 @@ def run(options: argparse.Namespace) -> int:
         report = survey(places, (), (), cart, (), watch)
         found = undescribed(report, cart, progress=watch)
         taught = lessons([one.path for one in found.files], found.tops, cart.meanings())
+        gone = discover(cart, [load_map(plan) for plan in cart.maps], places, watch).gone
     show_sounds(screen, report)
     if not report.shelves:
         raise Refused(
@@ -73,7 +75,7 @@ def run(options: argparse.Namespace) -> int:
         some = ", ".join(place(one) for one in not_understood[:3])
         count = many(len(not_understood), "file", "files")
         screen.remark(f"Not understood: {count} ({some}). A move says so again, before it begins.")
-    say_next(screen, report)
+    say_next(screen, report, gone)
     screen.document(
         {
             "cart": path,
@@ -81,6 +83,7 @@ def run(options: argparse.Namespace) -> int:
             "maps": kept,
             "ledgers": ledgers,
             "not_understood": not_understood,
+            "gone": gone,
         }
     )
     return 1 if not_understood else 0
@@ -174,8 +177,12 @@ def asked_roles(
     return roles
 
 
-def say_next(screen: Screen, report: SurveyReport) -> None:
-    """The three commands that matter."""
+def say_next(screen: Screen, report: SurveyReport, gone: int) -> None:
+    """The three commands that matter; where `gone` sounds lie elsewhere than programs look for them, that first."""
+    if gone:
+        what = many(gone, "sound that your programs name lies", "sounds that your programs name lie")
+        screen.say(f"{what} elsewhere now, as if somebody had dragged them. First of all:")
+        screen.say("    saltcart mend   finds them, shows you what it found, and asks")
     shelf = shlex.quote(place(report.shelves[0].tree.path))
     screen.say("What comes next:")
     commands = {

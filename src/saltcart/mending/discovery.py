@@ -53,13 +53,15 @@ Meanings = dict[str, tuple[str, ...]]  # of each text the paths that it may mean
 class Discovery(Struct):
     """Ledgers that refer to lost sounds, maps for those in no known format, and how many files were read for that.
 
-    Files that are `unknown` name so many sounds that are gone, and nobody can read them as ledgers.
+    Files that are `unknown` name so many sounds that are gone, and nobody can read them as ledgers.  So many sounds are
+    `gone` in all, though they lie elsewhere now.
     """
 
     ledgers: list[str] = field(default_factory=list)
     maps: list[Map] = field(default_factory=list)
     read: int = 0
     unknown: dict[str, int] = field(default_factory=dict)
+    gone: int = 0
 
 
 class Mirror(Struct):
@@ -88,6 +90,7 @@ def discover(cart: Cart, maps: Sequence[Map], inside: Sequence[str] = (), progre
         if missing := missing_in(path):
             lost[true_path(path)] = missing
     mirrors = all_mirrors(lost, Places(list(inside) or [*usual_places(cart, []), user], progress))
+    found.gone = len(set().union(*(mirror.shown for mirror in mirrors)))
     tops = sorted(set().union(*(mirror.tops() for mirror in mirrors)))[:MOST_MIRRORS]
     gone = {path: sum(is_sound(text, meant) for text, meant in some.items()) for path, some in lost.items()}
     naming = [path for path, some in lost.items() if gone[path] or explained(some, mirrors)]

@@ -1,0 +1,293 @@
+"""What `saltcart mend` found, and what came of it, in words and as a document."""
+
+import os
+import shlex
+from collections.abc import Mapping, Sequence
+
+from saltcart.cli.screen import Screen, many, place, size
+from saltcart.errors import show
+from saltcart.judging.judge import ALTERED, FOUND, MISSING, UNREADABLE, add_counts
+from saltcart.mending.discovery import Discovery
+from saltcart.mending.findings import BY_NAME, ELSEWHERE, Findings, Single, is_proven
+from saltcart.mending.rules import Rule
+from saltcart.proving.results import CheckReport
+from saltcart.shelves.tags import tags_of
+from saltcart.waybills.waybill import Waybill
+
+SHOWN = 20
+FEW = 5  # singles of a kind that are shown one by one
+
+
+def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
+    """The state in a sentence, what waits for a drive, rules before files."""
+    lost, losses = found.losses.entries, found.losses
+    looked = many(len(losses.states), "ledger", "ledgers")
+    if not losses.states:
+        screen.say(
+            "No file was found that names sounds which are gone. If a program misses some all the same: --ledger FILE,"
+            " and --in where the sounds are now."
+        )
+    elif not lost:
+        screen.say(f"Nothing is missing in the {looked} that were looked at.")
+    else:
+        mended = [path for path, (rule, _file) in found.mended.items() if any(rule is one for one in taken)]
+        sure = sum(losses.lost[path].entries for path in mended) + sum(one.lost.entries for one in chosen_ones(found))
+        screen.say(f"{many(lost, 'entry is', 'entries are')} lost in {looked}; {sure:,} can be mended.")
+    for why, count in sorted(losses.offline.items()):
+        screen.say(f"{many(count, 'entry waits', 'entries wait')} for a drive, and nothing else: {why}. Plug it in.")
+    for error in losses.troubles:
+        screen.remark(f"{show(error.what)}; it is left out")
+    if lost:
+        looked_in = ", ".join(map(place, found.places.tops)) or "nowhere: name a place with --in"
+        screen.say(f"Looked in {looked_in} ({len(found.places.files):,} files, {found.headers:,} headers read).")
+    screen.table(
+        "Rules: what lay below the one place is below the other now",
+        (">No", ">Entries", "From", "To", "How sure", "What speaks for it"),
+        [
+            (
+                number,
+                found.entries_of(rule),
+                place(rule.old),
+                place(rule.new),
+                sureness(found, rule, taken),
+                "; ".join(rule.evidence()),
+            )
+            for number, rule in enumerate(found.rules, 1)
+        ],
+    )
+    for rule in (rule for rule in found.rules if rule.means and not any(rule is one for one in taken)):
+        screen.say(
+            f"By all evidence that means: --means {shlex.quote(rule.means or '')}   (in cart.toml: means = [...])"
+        )
+        screen.say("Programs on this machine do not know that. To let these ledgers live here from now on: --for-here")
+    show_singles(screen, found)
+    if found.leftovers:
+        files = many(found.leftovers, "sound that no entry names lies", "sounds that no entry names lie")
+        screen.say(f"{files} below the found places.")
+    show_warnings(screen, found)
+    if any(found.as_good_as(rule) for rule in found.rules):
+        screen.say("Where rules are as good as each other, say which are not meant: saltcart mend --not N")
+    left = [(number, rule) for number, rule in enumerate(found.rules, 1) if not any(rule is one for one in taken)]
+    if any(not is_proven(rule) and not rule.doubt for _number, rule in left):
+        screen.say(
+            "Of what is likely by names alone nothing is taken by itself. To take it: --by-name, or --only-rule N"
+        )
+    for number, rule in left:
+        if rule.doubt:
+            screen.say(
+                f"The names fit rule {number}, but something speaks against it: {rule.doubt}. --by-name leaves it out."
+                f" If you know that it is right: --only-rule {number}"
+            )
+
+
+def show_warnings(screen: Screen, found: Findings) -> None:
+    """What else a person should know of these ledgers and places."""
+    losses = found.losses
+    for level in losses.levels:
+        screen.remark(
+            f"{place(level.ledger)} names the folder {place(level.folder)}, and what starts from there lies in"
+            f" {place(level.better)}: saltcart folders right-level"
+        )
+    for ledger, twice in losses.doubles.items():
+        files = many(len(twice), "file", "files")
+        screen.remark(
+            f"{place(ledger)} names {files} twice, such as {place(twice[0])}: perhaps it was imported once more."
+            " Nothing is merged"
+        )
+    for folder in found.places.unread[:SHOWN]:
+        screen.remark(f"{place(folder)} could not be read: what lies in it was not looked at")
+    if emptied := losses.emptied():
+        names = ", ".join(place(path) for path in emptied[:3])
+        screen.remark(
+            f"More than half is lost in {names}: do not let players or telephones follow it until it is mended"
+        )
+
+
+def sureness(found: Findings, rule: Rule, taken: Sequence[Rule]) -> str:
+    """How sure a rule is, and why it is not taken."""
+    if not any(rule is one for one in taken):
+        return f"{rule.sure}, not taken"
+    others = ", ".join(map(str, found.as_good_as(rule)))
+    return f"as good as {others}: choose" if others else str(rule.sure)
+
+
+def show_singles(screen: Screen, found: Findings) -> None:
+    """What no rule mends: one by one where a file may be chosen, else by folder."""
+    folded = [why for why in (ELSEWHERE, BY_NAME) if sum(one.why == why for one in found.singles) > FEW]
+    for why in folded:
+        show_many(screen, [one for one in found.singles if one.why == why])
+    rows = [
+        (number, one.lost.entries, place(one.lost.path), verdict(one), candidates(one))
+        for number, one in enumerate(found.singles, 1)
+        if one.files and len(one.alike) < 2 and one.why not in folded
+    ]
+    screen.table("One by one", (">No", ">Entries", "Lost", "What is known", "Files"), rows[:SHOWN])
+    if len(rows) > SHOWN:
+        screen.say(f"... and {len(rows) - SHOWN:,} more (see --json, or --plan FILE)")
+    without = [one.lost for one in found.singles if not one.files]
+    folders = dict.fromkeys(os.path.dirname(lost.path) for lost in without)
+    rest = [(folder, [lost for lost in without if os.path.dirname(lost.path) == folder]) for folder in folders]
+    screen.table(
+        "Not found anywhere",
+        (">Entries", "Folder", "Names"),
+        [
+            (
+                sum(lost.entries for lost in inside),
+                place(folder),
+                ", ".join(show(os.path.basename(lost.path)) for lost in inside[:2]) + (" ..." if inside[2:] else ""),
+            )
+            for folder, inside in rest[:SHOWN]
+        ],
+    )
+    if len(rest) > SHOWN:
+        screen.say(f"... and {len(rest) - SHOWN:,} more folders (see --json)")
+    if without:
+        screen.say("If they are on a drive or in a folder that was not looked in: saltcart mend --in PLACE")
+
+
+def show_many(screen: Screen, some: Sequence[Single]) -> None:
+    """Many that were found in one way, in a few lines."""
+    first, entries = some[0], sum(one.lost.entries for one in some)
+    words = ", ".join(dict.fromkeys(word for one in some[:FEW] for word in one.evidence))
+    taken = all(one.chosen for one in some)
+    what = many(len(some), "sound is", "sounds are")
+    how = "found again one by one" if first.why == ELSEWHERE else "perhaps found, for one file alone has the name"
+    screen.say(
+        f"{what} {how} ({many(entries, 'entry', 'entries')}; {words}), such as {place(first.lost.path)} ->"
+        f" {place(first.files[0])}. {'' if taken else 'Not taken: --by-name takes them. '}Each of them: --plan FILE, or"
+        " --json"
+    )
+
+
+def show_sample(screen: Screen, found: Findings, rule: Rule) -> None:
+    """Three of the files that a rule leads to, beside what the ledgers say of them."""
+    mended = sorted((path, file) for path, (one, file) in found.mended.items() if one is rule)
+    pairs = [pair for pair in mended if not os.path.isdir(pair[1])]
+    for path, file in dict.fromkeys([pairs[0], pairs[len(pairs) // 2], pairs[-1]] if pairs else []):
+        lost, header = found.losses.lost[path], found.files.header(file)
+        told = facts_in_words(lost.size, lost.length, lost.title)
+        seen = facts_in_words(found.files.size(file), header.seconds, tags_of(file).get("title"))
+        screen.say(f"  {place(path)}{f'  ({told})' if told else ''}")
+        screen.say(f"    -> {place(file)}  ({seen})")
+
+
+def facts_in_words(count: int | None, seconds: float | None, title: str | None) -> str:
+    """Size, length and title, as far as they are known."""
+    parts = [
+        size(count) if count is not None else "",
+        f"{seconds:.1f} s" if seconds else "",
+        f'"{show(title)}"' if title else "",
+    ]
+    return ", ".join(filter(None, parts))
+
+
+def chosen_ones(found: Findings) -> list[Single]:
+    """The singles for which a file is chosen."""
+    return [one for one in found.singles if one.chosen]
+
+
+def verdict(one: Single) -> str:
+    """What is known of one lost path."""
+    words = f" ({', '.join(one.evidence)})" if one.evidence else ""
+    return f"{one.why}{words}" + (", taken" if one.chosen else "")
+
+
+def candidates(one: Single) -> str:
+    """The files that may be meant, with their numbers."""
+    return "   ".join(f"{number}: {place(path)}" for number, path in enumerate(one.files[:3], 1))
+
+
+def tell_unknown(screen: Screen, discovered: Discovery) -> None:
+    """Say which files name sounds that are gone, and cannot be mended."""
+    rows = sorted(discovered.unknown.items(), key=lambda pair: -pair[1])
+    for path, count in rows[:FEW]:
+        what = many(count, "sound that is gone", "sounds that are gone")
+        screen.remark(f"{place(path)} names {what}, and what kind of file it is was not understood: it is left alone")
+    if rows[FEW:]:
+        screen.remark(f"{len(rows) - FEW:,} more files name sounds that are gone, and were not understood")
+
+
+def show_outcome(screen: Screen, waybill: Waybill, found: Findings | None, report: CheckReport, changes: str) -> int:
+    """How many entries are found again, and what is not; how many stay as before."""
+    counts = report.counts
+    if found:
+        before = [state for state in found.losses.states if state.path in {line.path for line in waybill.ledgers}]
+        again = there(counts) - there(add_counts(before))  # as seen now, not as was hoped
+        left = found.losses.entries - again
+        silent = still_lost(found, report)
+        sounds = [path for path, lost in found.losses.lost.items() if not lost.folder]
+        screen.say(f"{len(sounds) - len(silent):,} of {many(len(sounds), 'lost sound', 'lost sounds')} found again.")
+        screen.say(
+            f"{again:,} of {many(found.losses.entries, 'lost entry', 'lost entries')} found again, by {changes}."
+        )
+        if silent:
+            names = ", ".join(show(os.path.basename(path)) for path in silent[:FEW])
+            screen.say(f"Still missing: {names}{f' and {len(silent) - FEW:,} more' if silent[FEW:] else ''}.")
+    else:
+        total = sum(counts.values())
+        left = total - there(counts)
+        screen.say(f"{changes[:1].upper()}{changes[1:]}. {total - left:,} of {total:,} entries found.")
+    if left:
+        screen.say(f"{many(left, 'entry stays', 'entries stay')} as before.")
+    if unsound := there(counts) - counts[FOUND]:
+        what = many(unsound, "entry names", "entries name")
+        screen.remark(f"{what} a file that is there and does not read as a sound: saltcart check {report.trip}")
+    return left
+
+
+def still_lost(found: Findings, report: CheckReport) -> list[str]:
+    """The sounds that some ledger still names where they are not, as it was seen after the switch."""
+    now = {
+        one.state.path: {judged.resolved for judged in one.state.judgements() if judged.verdict == MISSING}
+        for one in report.ledgers
+    }
+    return [
+        path
+        for path, lost in found.losses.lost.items()
+        if not lost.folder and any(path in now.get(ledger, {path}) for ledger in lost.ledgers)
+    ]
+
+
+def there(counts: Mapping[str, int]) -> int:
+    """How many entries name something that is there, be it sound or not."""
+    return counts[FOUND] + counts[ALTERED] + counts[UNREADABLE]
+
+
+def document(found: Findings, taken: Sequence[Rule]) -> dict[str, object]:
+    """The findings."""
+    return {
+        "lost": found.losses.entries,
+        "offline": dict(found.losses.offline),
+        "places": found.places.tops,
+        "rules": [
+            {
+                "from": rule.old,
+                "to": rule.new,
+                "entries": found.entries_of(rule),
+                "lacking": rule.lacking,
+                "contradicted": sorted(rule.contradicted),
+                "sure": rule.sure,
+                "taken": any(rule is one for one in taken),
+                "evidence": rule.evidence(),
+                "means": rule.means,
+                "as_good_as": found.as_good_as(rule),
+            }
+            for rule in found.rules
+        ],
+        "entries": [
+            {
+                "path": one.lost.path,
+                "entries": one.lost.entries,
+                "why": one.why,
+                "files": one.files,
+                "chosen": one.chosen,
+                "evidence": one.evidence,
+            }
+            for one in found.singles
+        ],
+        "headers_read": found.headers,
+        "leftovers": found.leftovers,
+        "emptied": found.losses.emptied(),
+        "doubles": found.losses.doubles,
+        "unread": found.places.unread,
+    }
