@@ -22,7 +22,8 @@ from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map
 from saltcart.looking.survey import usual_ledgers
 from saltcart.mending.discovery import Discovery, discover
-from saltcart.mending.findings import Findings, choose, find, is_proven, settle, waybill_for
+from saltcart.mending.findings import Findings, choose, find, is_proven, settle
+from saltcart.mending.plan import waybill_for
 from saltcart.mending.rules import Rule
 from saltcart.mending.trial import leave_out_what_fails
 from saltcart.shelves.true_names import true_path

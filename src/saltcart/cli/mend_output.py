@@ -2,19 +2,23 @@
 
 import os
 import shlex
+from collections import Counter
 from collections.abc import Mapping, Sequence
 
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
 from saltcart.judging.judge import ALTERED, FOUND, MISSING, UNREADABLE, add_counts
 from saltcart.mending.discovery import Discovery
-from saltcart.mending.findings import BY_NAME, ELSEWHERE, Findings, Single, is_proven
+from saltcart.mending.findings import Findings, is_proven
+from saltcart.mending.losses import Lost
+from saltcart.mending.one_by_one import BY_NAME, ELSEWHERE, Single
 from saltcart.mending.rules import Rule
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.tags import tags_of
 from saltcart.waybills.waybill import Waybill
 
 SHOWN = 20
+NEAREST = 3  # files that may be meant by one
 FEW = 5  # singles of a kind that are shown one by one
 
 
@@ -117,13 +121,23 @@ def show_singles(screen: Screen, found: Findings) -> None:
     for why in folded:
         show_many(screen, [one for one in found.singles if one.why == why])
     rows = [
-        (number, one.lost.entries, place(one.lost.path), verdict(one), candidates(one))
+        (number, one)
         for number, one in enumerate(found.singles, 1)
         if one.files and len(one.alike) < 2 and one.why not in folded
     ]
-    screen.table("One by one", (">No", ">Entries", "Lost", "What is known", "Files"), rows[:SHOWN])
-    if len(rows) > SHOWN:
-        screen.say(f"... and {len(rows) - SHOWN:,} more (see --json, or --plan FILE)")
+    shown: Counter[str] = Counter()
+    for number, one in rows:
+        shown[one.why] += 1
+        if shown[one.why] <= FEW:
+            times = f"  ({one.lost.entries:,} entries)" if one.lost.entries > 1 else ""
+            screen.say(f"{number:>3}  {place(one.lost.path)}{times}: {verdict(one)}")
+            for which, path in enumerate(one.files[:NEAREST], 1):  # the number to choose it by stands with its name
+                screen.say(f"       {which}: {place(path)}{sizes(found, one.lost, path)}")
+    for why, count in shown.items():
+        if count > FEW:
+            screen.say(f"... and {count - FEW:,} more: {why} (each of them: --plan FILE, or --json)")
+    if any(not one.chosen for _number, one in rows):
+        screen.say("To take one of these files: --choose N=M, the numbers of the line and of the file")
     without = [one.lost for one in found.singles if not one.files]
     folders = dict.fromkeys(os.path.dirname(lost.path) for lost in without)
     rest = [(folder, [lost for lost in without if os.path.dirname(lost.path) == folder]) for folder in folders]
@@ -192,9 +206,13 @@ def verdict(one: Single) -> str:
     return f"{one.why}{words}" + (", taken" if one.chosen else "")
 
 
-def candidates(one: Single) -> str:
-    """The files that may be meant, with their numbers."""
-    return "   ".join(f"{number}: {place(path)}" for number, path in enumerate(one.files[:3], 1))
+def sizes(found: Findings, lost: Lost, path: str) -> str:
+    """How large a file is, and how large it should be, in words."""
+    count = found.files.size(path)
+    if count is None:
+        return ""
+    said = f"; the ledger says {size(lost.size)}" if lost.size not in (None, count) else ""
+    return f"  ({size(count)}{said})"
 
 
 def tell_unknown(screen: Screen, discovered: Discovery) -> None:

@@ -2,7 +2,7 @@
 
 import os
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Sequence
 
 from msgspec import Struct, field
 
@@ -11,43 +11,30 @@ from saltcart.drives.drive import mount_of
 from saltcart.judging.judge import Judge
 from saltcart.ledgers import Map
 from saltcart.mending.anywhere import matches
-from saltcart.mending.evidence import DIGEST, ENOUGH, LENGTH, SIZE, Facts, Files, KnownMoves, Recorded
+from saltcart.mending.evidence import Files, KnownMoves, Recorded
 from saltcart.mending.losses import Losses, Lost, losses_of
+from saltcart.mending.one_by_one import (
+    BY_NAME,
+    CONTRADICTED,
+    CONVERTED,
+    DOUBLE,
+    ELSEWHERE,
+    NEAREST,
+    NOT_FOUND,
+    RENAMED,
+    UNCLEAR,
+    Beside,
+    Single,
+    Stems,
+    common,
+    converted,
+    renamed,
+)
 from saltcart.mending.places import Places, name_key, usual_places
 from saltcart.mending.rules import PROVEN, Rule, preferred, rules_of, strength
 from saltcart.progress import Progress, silent
-from saltcart.safefile import digest_of
 from saltcart.shelves.audio import kind_of
-from saltcart.shelves.tags import tags_of
 from saltcart.spelling.moves import joined, tail_below
-from saltcart.waybills.relinks import ONE, Relink
-from saltcart.waybills.waybill import LedgerLine, Waybill
-
-UNCLEAR, DOUBLE, NOT_FOUND, CONTRADICTED, RENAMED, CONVERTED, ELSEWHERE, BY_NAME = (
-    "unclear",
-    "named already",
-    "not found",
-    "another file",
-    "renamed",
-    "in another format",
-    "found elsewhere",
-    "likely by its name",
-)
-NEAREST = 3
-
-
-class Single(Struct):
-    """One lost path by itself: why it is none of a rule, and files that may be meant, the likeliest first.
-
-    `chosen` is the one that will be named; `alike` are the rules that lead to them and are equally good.
-    """
-
-    lost: Lost
-    why: str
-    files: list[str] = field(default_factory=list)
-    evidence: list[str] = field(default_factory=list)
-    chosen: str | None = None
-    alike: list[Rule] = field(default_factory=list)
 
 
 class Findings(Struct):
@@ -183,7 +170,7 @@ def tell_the_rest(found: Findings, rules: Sequence[Rule], files: Files) -> None:
     contradicted = {path: rule for rule in rules for path in rule.contradicted}
     left = sorted(found.losses.lost.keys() - told)
     homes = homes_of({os.path.dirname(path) for path in left}, found)
-    beside = Beside(named_files(found))
+    beside, stems = Beside(named_files(found)), Stems(found.places)
     rest: list[Single] = []
     for path in left:
         lost, folder = found.losses.lost[path], os.path.dirname(path)
@@ -195,7 +182,11 @@ def tell_the_rest(found: Findings, rules: Sequence[Rule], files: Files) -> None:
             near = sorted(found.places.called(path), key=lambda file: -common(path, file))[:NEAREST]
             against = files.facts(lost, near[0]).contradict if near and not lost.folder else ()
             words = [f"its {word} differs" for word in against]
-            one = Single(lost, CONTRADICTED if against or (near and path in contradicted) else NOT_FOUND, near, words)
+            near = near or (stems.namesakes(path)[:NEAREST] if not lost.folder else [])
+            why = CONTRADICTED if against or (near and path in contradicted) else NOT_FOUND
+            if near and name_key(os.path.basename(near[0])) != name_key(os.path.basename(path)):
+                why = CONVERTED
+            one = Single(lost, why, near, words)
         rest.append(one)
     look_anywhere(rest, found, files)
     claims = Counter(file for one in rest if one.why in (RENAMED, UNCLEAR) for file in one.files)
@@ -251,84 +242,6 @@ def covered(lost: Lost, found: Findings) -> bool:
     return new in found.places.folders
 
 
-class Beside:
-    """The files of one folder that no entry names."""
-
-    def __init__(self, taken: set[str]):
-        self.taken = taken
-        self.known: dict[str, list[str]] = {}
-
-    def files(self, folder: str) -> Iterator[str]:
-        """Those of a folder, the sounds alone."""
-        return (path for path in self.all(folder) if path not in self.taken)
-
-    def all(self, folder: str) -> list[str]:
-        """All sounds in a folder, those that are named too."""
-        if folder not in self.known:
-            try:
-                with os.scandir(folder) as entries:
-                    self.known[folder] = sorted(one.path for one in entries if one.is_file() and kind_of(one.name))
-            except OSError:
-                self.known[folder] = []
-        return self.known[folder]
-
-
-def renamed(lost: Lost, folder: str, beside: Beside, files: Files) -> Single | None:
-    """The one file in the folder of a lost one, that nobody names, of the same kind, and the same in all that is known:
-    size and length, or a digest.  Where others there are of that size, sounds were cut to one length, and only a digest
-    tells them apart.
-    """
-    if lost.size is None and lost.digest is None:
-        return None
-    suffix = os.path.splitext(lost.path)[1].lower()
-    alike: list[tuple[str, Facts]] = []
-    of_one_length = any(
-        path in beside.taken and files.size(path) == lost.size and path.lower().endswith(suffix)
-        for path in beside.all(folder)
-    )
-    for path in beside.files(folder):
-        if os.path.splitext(path)[1].lower() == suffix:
-            facts = files.facts(lost, path)
-            if SIZE in facts.agree and files.as_long(lost, path):
-                facts = Facts((*facts.agree, LENGTH), facts.contradict)
-            if not facts.contradict and (facts.points >= ENOUGH or SIZE in facts.agree):
-                alike.append((path, facts))
-    sure = [
-        (path, facts)
-        for path, facts in alike
-        if facts.points >= ENOUGH and (DIGEST in facts.agree or not of_one_length)
-    ]
-    if len(alike) == len(sure) == 1:
-        path, facts = sure[0]
-        return Single(lost, RENAMED, [path], list(facts.agree), path)
-    return Single(lost, UNCLEAR, [path for path, _facts in alike]) if alike else None
-
-
-def converted(lost: Lost, folder: str, beside: Beside, files: Files) -> Single | None:
-    """A file of the same name but for its kind, and of the same length; it is offered, never taken by itself."""
-    stem = name_key(os.path.splitext(os.path.basename(lost.path))[0])
-    if lost.length is None or not kind_of(lost.path):
-        return None
-    for path in beside.all(folder):
-        if name_key(os.path.splitext(os.path.basename(path))[0]) == stem:
-            header = files.header(path)
-            if header.trouble is None and abs(header.seconds - lost.length) <= 0.1:
-                title = tags_of(path).get("title")
-                words = [LENGTH, *(["title"] if title and lost.title and title == lost.title else [])]
-                return Single(lost, CONVERTED, [path], words)
-    return None
-
-
-def common(one: str, other: str) -> int:
-    """How many names two paths share, from their ends."""
-    count = 0
-    for left, right in zip(reversed(one.split("/")), reversed(other.split("/")), strict=False):
-        if name_key(left) != name_key(right):
-            break
-        count += 1
-    return count
-
-
 def leftovers(found: Findings) -> int:
     """How many sounds below the places that rules lead to no entry names."""
     tops = tuple({rule.new.rstrip("/") + "/" for rule, _file in found.mended.values()})
@@ -354,59 +267,3 @@ def choose(found: Findings, numbers: dict[int, int], by_name: bool = False) -> N
 def is_proven(rule: Rule) -> bool:
     """Whether a rule rests on what is known."""
     return rule.sure == PROVEN
-
-
-def waybill_for(
-    found: Findings,
-    maps: Sequence[Map],
-    means: Sequence[str],
-    take: Callable[[Rule], bool] = is_proven,
-    here: bool = False,
-    signposts: bool = False,
-) -> Waybill:
-    """The plan that mends what the rules that are taken explain, and the singles that are chosen; with `here` what is
-    spelt as on another system gets this one's spelling, and with `signposts` links that lead nowhere are turned where
-    that mends what goes through them.
-    """
-    posts: dict[str, str] = {}
-    exact = {one.lost.path: (one.chosen, one.why) for one in found.singles if one.chosen}
-    broad: list[Relink] = []
-    olds: set[str] = set()
-    by_rule: dict[int, dict[str, str]] = {}
-    for path, (rule, file) in found.mended.items():
-        by_rule.setdefault(id(rule), {})[path] = file
-    taken = [rule for rule in found.rules if take(rule)]
-    for rule in taken:
-        mine = by_rule.get(id(rule), {})
-        if signposts and (pair := signpost_for(rule)):
-            posts |= [pair]
-            continue
-        folders = {path: file for path, file in mine.items() if found.losses.lost[path].folder}
-        files = len(mine) - len(folders)
-        if files == rule.seen > 1 and rule.exact and rule.old not in olds:  # then the rule says it all
-            olds.add(rule.old)
-            broad.append(Relink(rule.old, rule.new, why="; ".join(rule.evidence())))
-            mine = {path: file for path, file in folders.items() if tail_below(path, rule.old) is None}  # those above
-        exact |= {path: (file, ", ".join(rule.evidence())) for path, file in mine.items()}
-    relinks = broad + [Relink(path, file, what=ONE, why=why) for path, (file, why) in sorted(exact.items()) if file]
-    mended = [found.losses.lost[path] for rule in taken for path in by_rule.get(id(rule), ())]
-    chosen = [one.lost for one in found.singles if one.chosen]
-    touched = set[str]().union(*{lost.ledgers for lost in (*mended, *chosen)})
-    lines = [
-        LedgerLine(ledger.path, ledger.map_name, digest=digest_of(ledger.path))
-        for ledger in found.losses.ledgers
-        if ledger.path in touched or here
-    ]
-    return Waybill([], lines, [plan.path for plan in maps], means=list(means), relinks=relinks, here=here,
-                   signposts=sorted(posts.items()))  # fmt: skip
-
-
-def signpost_for(rule: Rule) -> tuple[str, str] | None:
-    """The link that leads nowhere and through which a rule goes, and where it should lead; None where there is none."""
-    place, tail = rule.old, ""
-    while place != "/" and not os.path.islink(place):
-        place, _slash, name = place.rpartition("/")
-        place, tail = place or "/", f"/{name}{tail}"
-    if place == "/" or os.path.exists(place) or not rule.new.endswith(tail) or rule.lacking or rule.contradicted:
-        return None
-    return place, rule.new[: len(rule.new) - len(tail)]
