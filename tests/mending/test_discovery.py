@@ -2,10 +2,12 @@
 
 import os
 import shutil
+import sqlite3
+from contextlib import closing
 
 from saltcart.mending.discovery import paths_of, runs_in
 from saltcart.standins import decks, player, sampler, workstation
-from tests.world import WorldCase, build_studio, tree
+from tests.world import WorldCase, build_studio, cells, tree, wav
 
 
 class Dragged(WorldCase):
@@ -76,3 +78,26 @@ class Dragged(WorldCase):
         for text, expected in meant:
             with self.subTest(text):
                 self.assertEqual(paths_of(text, ("/lists", "/keel")), expected)
+
+
+class FolderRows(WorldCase):
+    def test_one_file_that_is_gone_is_no_reason_to_leave_its_folder(self):
+        """A database that nobody described, with folders in a table of their own."""
+        library = self.top / "user" / ".config" / "crates" / "lib.db"
+        library.parent.mkdir(parents=True)
+        with closing(sqlite3.connect(library)) as made:
+            made.execute("CREATE TABLE dirs (id INTEGER PRIMARY KEY, path TEXT)")
+            made.execute("CREATE TABLE sounds (id INTEGER PRIMARY KEY, dir INT, name TEXT, bytes INT, stars INT)")
+            made.execute("INSERT INTO dirs VALUES (1, ?)", (f"{self.keel}/Sounds/Kit/",))
+            for number in range(12):
+                path = self.lighter / "Kit" / f"hit {number}.wav"
+                wav(path, number)
+                row = (path.name, path.stat().st_size, number)
+                made.execute("INSERT INTO sounds (dir, name, bytes, stars) VALUES (1, ?, ?, ?)", row)
+            made.commit()
+        (self.lighter / "Kit" / "hit 7.wav").unlink()
+        self.run_program("mend", "--in", self.lighter, "--yes", status=1)
+        rows = cells(library)
+        self.assertEqual(rows["dirs"], [(1, f"{self.lighter}/Kit/")])
+        self.assertEqual([row[4] for row in rows["sounds"]], list(range(12)), "ratings stay")
+        self.assertEqual(sum((self.lighter / "Kit" / row[2]).exists() for row in rows["sounds"]), 11)

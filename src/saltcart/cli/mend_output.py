@@ -255,15 +255,12 @@ def show_outcome(screen: Screen, waybill: Waybill, found: Findings | None, repor
 
 def still_lost(found: Findings, report: CheckReport) -> list[str]:
     """The sounds that some ledger still names where they are not, as it was seen after the switch."""
-    now = {
-        one.state.path: {judged.resolved for judged in one.state.judgements() if judged.verdict == MISSING}
-        for one in report.ledgers
-    }
-    return [
-        path
-        for path, lost in found.losses.lost.items()
-        if not lost.folder and any(path in now.get(ledger, {path}) for ledger in lost.ledgers)
-    ]
+    changed = {one.state.path for one in report.ledgers}
+    silent = {path: None for path, lost in found.losses.lost.items() if not lost.folder and not lost.ledgers <= changed}
+    for one in report.ledgers:  # where a folder of names follows, what is still lost in it has another path
+        judged = (judgement for judgement in one.state.judgements() if judgement.verdict == MISSING)
+        silent |= dict.fromkeys(judgement.resolved for judgement in judged if not judgement.entry.is_folder)
+    return list(silent)
 
 
 def there(counts: Mapping[str, int]) -> int:

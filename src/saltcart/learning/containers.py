@@ -248,11 +248,15 @@ def database_content(path: str) -> Content:
     return content
 
 
-def folder_joins(path: str, content: Content) -> Iterator[FolderJoin]:
-    """Pairs of columns where bare names in one table and folders in another may belong together."""
+def folder_joins(path: str, content: Content, kind: Callable[[str], str | None]) -> Iterator[FolderJoin]:
+    """Pairs of columns where bare names in one table and folders in another may belong together; `kind` says what is at
+    a path.
+    """
     if content.container != "sqlite":
         return
-    folders = {place for place, values in content.values.items() if any(os.path.isdir(value) for value in values[:50])}
+    folders = {
+        place for place, values in content.values.items() if any(kind(value) == "folder" for value in values[:50])
+    }
     names = {
         place
         for place, values in content.values.items()
@@ -263,14 +267,21 @@ def folder_joins(path: str, content: Content) -> Iterator[FolderJoin]:
         for name_place, folder_place in product(sorted(names), sorted(folders)):
             (table, _, column), (held, _, place) = name_place.partition("."), folder_place.partition(".")
             ways = product(columns[held], columns[table]) if held != table else [("", "")]
-            joins = [joined(connection, table, column, by, held, place, key) for key, by in ways]
+            joins = [joined(connection, kind, table, column, by, held, place, key) for key, by in ways]
             # Numbers of rows may join by chance: what leads most names to files is what its program goes by.
             if best := max(filter(None, joins), key=lambda join: join.there, default=None):
                 yield best
 
 
 def joined(
-    connection: sqlite3.Connection, table: str, column: str, by: str, held: str, place: str, key: str
+    connection: sqlite3.Connection,
+    kind: Callable[[str], str | None],
+    table: str,
+    column: str,
+    by: str,
+    held: str,
+    place: str,
+    key: str,
 ) -> FolderJoin | None:
     """The join over these columns, or of two in one row, when its rows lead to files that are there."""
     if by == column or key == place:
@@ -288,7 +299,7 @@ def joined(
         pairs = tuple(connection.execute(query))
     except (sqlite3.Error, SaltCartError):
         return None
-    there = sum(os.path.exists(os.path.join(folder, name)) for folder, name in pairs[:MOST_JOINED])
+    there = sum(kind(os.path.join(folder, name)) is not None for folder, name in pairs[:MOST_JOINED])
     return (
         FolderJoin(table, column, by, held, place, key, pairs, there) if 2 * there > len(pairs[:MOST_JOINED]) else None
     )

@@ -26,8 +26,12 @@ class Disk(Struct):
     def kind(self, path: str) -> str | None:
         """Whether `path` is there: file, folder, or None."""
         if path not in self.seen:
-            self.seen[path] = kind_at(path) or next(filter(None, map(kind_at, self.mirrored(path))), None)
+            self.seen[path] = kind_at(self.now(path))
         return self.seen[path]
+
+    def now(self, path: str) -> str:
+        """Where what a path means lies now: there, or where a mirror shows it."""
+        return next(filter(os.path.exists, (path, *self.mirrored(path))), path)
 
     def mirrored(self, path: str) -> Iterator[str]:
         """Where what lay at a path, or above what is mirrored, lies now."""

@@ -66,9 +66,9 @@ class ColumnFact(Struct, frozen=True):
         return f"{self.agree:,} of {self.cells:,} {self.why}" if self.agree else self.why
 
 
-def column_facts(path: str, rule: Rule) -> list[ColumnFact]:
+def column_facts(path: str, rule: Rule, now: Callable[[str], str]) -> list[ColumnFact]:
     """What the columns beside that of `rule` say in the database at `path`; for each fact the column that agrees
-    best.
+    best.  `now` says where the file of an entry lies.
     """
     ledger = SqliteLedger(path, Map("learn", path, "sqlite", None, (rule,)))
     with reading(path) as (connection, _uri):
@@ -78,9 +78,9 @@ def column_facts(path: str, rule: Rule) -> list[ColumnFact]:
             if column not in (rule.column, rule.folder and (rule.folder.by or rule.folder.column))
         ]
         found = (
-            (place, cells)
+            (now(place), cells)
             for _key, place, cells in ledger.beside(connection, rule, columns)
-            if kind_of(place) and os.path.isfile(place)
+            if kind_of(place) and os.path.isfile(now(place))
         )
         rows = list(islice(found, SAMPLE))
     best: dict[str, ColumnFact] = {}

@@ -120,7 +120,7 @@ def learn(
     _weight, samples, lessons = best
     content = samples[0].content
     if content.container == "sqlite":
-        add_facts(samples[0].path, lessons)
+        add_facts(samples[0].path, lessons, disk)
     stem = os.path.splitext(os.path.basename(paths[0]))[0].encode("utf-8", "replace").decode()
     text = map_text(paths, content, lessons, name or stem)
     proofs = prove(text, paths, disk) if any(lesson.sure for lesson in lessons) else [Proof(path) for path in paths]
@@ -220,13 +220,13 @@ def with_default(lessons: list[Lesson], samples: Sequence[Sample]) -> list[Lesso
     return lessons
 
 
-def add_facts(path: str, lessons: Sequence[Lesson]) -> None:
+def add_facts(path: str, lessons: Sequence[Lesson], disk: Disk) -> None:
     """Add to the sure lessons what the columns beside them say of the same sounds."""
     for lesson in lessons:
         whole = not lesson.entry.keys() & {"separator", "piece"}
         if lesson.sure and whole and lesson.entry.get("names") != "folder":
             with suppress(OSError, SaltCartError):  # a sound that cannot be read tells nothing
-                lesson.beside = column_facts(path, column_rule(lesson.entry))
+                lesson.beside = column_facts(path, column_rule(lesson.entry), disk.now)
 
 
 def prove(text: str, paths: Sequence[str], disk: Disk) -> list[Proof]:

@@ -24,7 +24,7 @@ def joined_lessons(samples: Sequence[Sample]) -> Iterator[Lesson]:
     """The columns of databases whose folders stand in another column or table."""
     done: set[str] = set()
     for sample in samples:
-        for join in folder_joins(sample.path, sample.content):
+        for join in folder_joins(sample.path, sample.content, sample.ground.disk.kind):
             found = [os.path.join(folder, text) for folder, text in join.pairs]
             resolved = [one for one in found if sample.ground.disk.kind(one)]
             place = f"{join.table}.{join.column}"
@@ -68,12 +68,13 @@ def split_lessons(samples: Sequence[Sample], lessons: Sequence[Lesson]) -> Itera
             rule = At(place, spelling_named(name), "file", base)
             total, paths = named(samples, [rule, *folders[base]])
             disk = samples[0].ground.disk
-            inside = sum(map(disk.leads_on if all(map(os.path.isdir, paths)) else disk.in_shelves, paths))
+            folders_alone = all(disk.kind(path) == "folder" for path in paths)
+            inside = sum(map(disk.leads_on if folders_alone else disk.in_shelves, paths))
             if len(paths) <= SURE * total or not inside:
                 continue
             known.add(place)
             entry = {**samples[0].content.entry(place), "base_at": base, "spelling": name}
-            if all(disk.kind(path) == "folder" for path in paths):
+            if folders_alone:
                 entry["names"] = "folder"
                 folders[place] = [At(place, rule.spelling, "folder", base), *folders[base]]
                 waiting.append(place)

@@ -141,7 +141,7 @@ def files_in(tops: Iterable[str]) -> Iterator[str]:
 
 def missing_in(path: str) -> Meanings:
     """The texts of a file that look like paths to sounds and lead nowhere: as full paths, or from its folder and from
-    the top of its drive.
+    the top of its drive.  Names alone may lie in any folder that is named beside them, and mean nothing by themselves.
     """
     missing: Meanings = {}
     starts = tuple(dict.fromkeys([os.path.dirname(path), mount_of(path)]))
@@ -150,7 +150,9 @@ def missing_in(path: str) -> Meanings:
             meant = paths_of(text, starts) if text[:1] == "/" or ENDING.search(text) else ()
             if meant and not any(map(os.path.lexists, meant)):
                 missing[text] = meant
-    return missing
+            elif not meant and ENDING.search(text) and "/" not in text:
+                missing[text] = ()
+    return missing if any(missing.values()) else {}
 
 
 def paths_of(text: str, starts: Sequence[str]) -> tuple[str, ...]:
@@ -226,7 +228,7 @@ def all_mirrors(lost: Mapping[str, Meanings], places: Places) -> list[Mirror]:
     """What went where, as full paths show; and, as relative ones do in files that went along: in others these may start
     from a folder that is told elsewhere, and lead somewhere.
     """
-    full: list[Meanings] = [{text: paths for text, paths in some.items() if len(paths) == 1} for some in lost.values()]
+    full: list[Meanings] = [{text: paths for text, paths in some.items() if len(paths) < 2} for some in lost.values()]
     mirrors = mirrors_of(full, places)
     along = [some for path, some in lost.items() if any(tail_below(path, mirror.new) for mirror in mirrors)]
     relative = [{text: paths for text, paths in some.items() if len(paths) > 1} for some in along]
@@ -237,13 +239,16 @@ def mirrors_of(lost: Iterable[Meanings], places: Places) -> list[Mirror]:
     """What lay where, and where it lies now: those that explain most texts first, each of them by one alone."""
     votes: defaultdict[tuple[str, str], dict[str, str]] = defaultdict(dict)
     folders = holding_sounds(places)
-    for text, paths in (pair for some in lost for pair in some.items()):
-        for path in paths:
+    for some in lost:
+        names = [text for text, paths in some.items() if not paths]
+        for text, path in ((text, path) for text, paths in some.items() for path in paths):
             key = name_key(os.path.basename(path))
             for found in places.called(path) if ENDING.search(text) else folders.get(key, [])[:MOST_ALIKE]:
                 old, new, count, _exact = parting(path, found)
                 if count and old != "/":
                     votes[old, new][text] = path
+                    inside = (name for name in names if f"{found}/{name}" in places.files)
+                    votes[old, new] |= {f"{path}/{name}": f"{path}/{name}" for name in inside}
     mirrors: list[Mirror] = []
     explained: set[str] = set()
     for (old, new), texts in sorted(votes.items(), key=lambda pair: (-len(pair[1]), pair[0])):

@@ -235,7 +235,12 @@ class Routes:
             return None
         # Blanks, a query or a fragment around what is read stay.
         lead, own, rest = entry.written.partition(text) if text else ("", "", "")
-        written = self.resolver.text(entry, text, wanted, start)
+        try:
+            written = self.resolver.text(entry, text, wanted, start)
+        except CannotSpell:
+            if entry.base and wanted == target and not os.path.lexists(target):
+                return None  # it is lost, and no reason to leave what shares its folder lost as well
+            raise
         return lead + written + rest if own else written
 
     def in_manner(self, entry: Entry, text: str, target: str, wanted: str, start: str) -> str | None:
