@@ -1148,8 +1148,8 @@ BREAKAGES = (
         9,
         "what was dragged is seen where it was",
         "learning/ground.py",
-        "next(filter(None, map(kind_at, self.mirrored(path))), None)",
-        "None",
+        "next(filter(os.path.exists, (path, *self.mirrored(path))), path)",
+        "path",
         ("tests.mending.test_discovery",),
     ),
     Breakage(

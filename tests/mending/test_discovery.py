@@ -99,5 +99,5 @@ class FolderRows(WorldCase):
         self.run_program("mend", "--in", self.lighter, "--yes", status=1)
         rows = cells(library)
         self.assertEqual(rows["dirs"], [(1, f"{self.lighter}/Kit/")])
-        self.assertEqual([row[4] for row in rows["sounds"]], list(range(12)), "ratings stay")
+        self.assertEqual(sorted(row[4] for row in rows["sounds"]), list(range(12)), "ratings stay")
         self.assertEqual(sum((self.lighter / "Kit" / row[2]).exists() for row in rows["sounds"]), 11)
