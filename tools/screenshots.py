@@ -39,8 +39,8 @@ PICTURES = {
     ),
     "check": (f"{WORDS} --quiet", "saltcart check"),
     "mend": (
-        "mv keel/Music lighter; mkdir lighter/Old; mv 'keel/Sounds/Bell Tones' 'lighter/Old/Bells'",
-        "saltcart mend --in lighter --yes",
+        "rm -r cart.toml maps; mkdir lighter/Dragged; mv keel/Music 'keel/Sounds/Bell Tones' lighter/Dragged",
+        "saltcart mend --by-name --yes",
     ),
     "folders": (
         "mkdir lighter/Loops",

@@ -11,7 +11,7 @@ from saltcart.judging.judge import ALTERED, FOUND, MISSING, UNREADABLE, add_coun
 from saltcart.mending.discovery import Discovery
 from saltcart.mending.findings import Findings, is_proven
 from saltcart.mending.losses import Lost
-from saltcart.mending.one_by_one import BY_NAME, ELSEWHERE, Single
+from saltcart.mending.one_by_one import BY_NAME, ELSEWHERE, NOT_FOUND, Single
 from saltcart.mending.rules import Rule
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.tags import tags_of
@@ -138,6 +138,7 @@ def show_singles(screen: Screen, found: Findings) -> None:
             screen.say(f"... and {count - FEW:,} more: {why} (each of them: --plan FILE, or --json)")
     if any(not one.chosen for _number, one in rows):
         screen.say("To take one of these files: --choose N=M, the numbers of the line and of the file")
+        screen.say()
     without = [one.lost for one in found.singles if not one.files]
     folders = dict.fromkeys(os.path.dirname(lost.path) for lost in without)
     rest = [(folder, [lost for lost in without if os.path.dirname(lost.path) == folder]) for folder in folders]
@@ -203,7 +204,8 @@ def chosen_ones(found: Findings) -> list[Single]:
 def verdict(one: Single) -> str:
     """What is known of one lost path."""
     words = f" ({', '.join(one.evidence)})" if one.evidence else ""
-    return f"{one.why}{words}" + (", taken" if one.chosen else "")
+    why = "not where it was; of its name there is" if one.why == NOT_FOUND and one.files else one.why
+    return f"{why}{words}" + (", taken" if one.chosen else "")
 
 
 def sizes(found: Findings, lost: Lost, path: str) -> str:
