@@ -239,15 +239,16 @@ WORLDS: tuple[Callable[[World], None], ...] = (
 )  # fmt: skip
 COLUMNS: tuple[tuple[str, Sequence[str]], ...] = (
     ("list", ()), ("list", ["--by-name"]), ("tagged", ()), ("tagged", ["--by-name"]), ("database", ()),
-    ("database", ["--by-name"]),
+    ("database", ["--by-name"]), ("undescribed", ()), ("undescribed", ["--by-name"]),
 )  # fmt: skip
+BASES = ("database", "undescribed")
 
 
 def ledger(world: World, kind: str) -> Path:
     """The list or database of all that was."""
-    path = world.top / "lists" / ("crates.db" if kind == "database" else "all.m3u8")
-    path.parent.mkdir(exist_ok=True)
-    if kind != "database":
+    path = world.top / "user" / ".config" / "crates" / ("crates.db" if kind in BASES else "all.m3u8")
+    path.parent.mkdir(parents=True, exist_ok=True)
+    if kind not in BASES:
         lines = [f"#EXTINF:{round(one.seconds)},{one.artist} - {one.title}\n{one.old}\n" for one in world.sounds]
         path.write_text("#EXTM3U\n" + "".join(lines))
         return path
@@ -279,7 +280,8 @@ def judged(make: Callable[[World], None], kind: str, count: int, more: Sequence[
         home = {"HOME": str(world.top / "user"), "SALTCART_HOME": str(world.top / "data")}
         (world.top / "user").mkdir(exist_ok=True)
         places = [str(place) for place in (world.place, world.top / "user") if place.is_dir() and any(place.iterdir())]
-        words = ["mend", "--in", *places, "--ledger", str(path), "--map", str(world.top / "map.toml"), "--yes", *more]
+        known = [] if kind == "undescribed" else ["--ledger", str(path), "--map", str(world.top / "map.toml")]
+        words = ["mend", "--in", *places, *known, "--yes", *more]
         done = subprocess.run([PROGRAM, *words, "--json"], env={**os.environ, **COMPILED, **home}, capture_output=True)
         if done.returncode not in (0, 1) or not json.loads(done.stdout):
             raise RuntimeError(done.stderr.decode())
@@ -301,6 +303,9 @@ def table(count: int, names: list[str]) -> Iterator[str]:
 
 
 if __name__ == "__main__":
-    print("| world | list | by name | list, tagged | by name | database | by name |\n|" + " --- |" * 7)
+    print(
+        "| world | list | by name | list, tagged | by name | database | by name | undescribed | by name |\n|"
+        + " --- |" * 9
+    )
     for row in table(int(sys.argv[1]) if sys.argv[1:] else 500, sys.argv[2:]):
         print(row, flush=True)

@@ -1,5 +1,6 @@
 """Everything was dragged by hand, and nobody has said which programs there are: the commonest emergency."""
 
+import bz2
 import os
 import shutil
 import sqlite3
@@ -47,11 +48,14 @@ class Dragged(WorldCase):
         self.assertEqual(undone["state"], "undone")
 
     def test_what_is_found_nowhere_is_said_and_no_ledger_is_touched(self):
-        """The studio's player has lost one song for good; its library is in no format that is known."""
+        """The studio's player has lost one song for good; and a packed file that nobody can read names another."""
         (self.studio / "cart.toml").unlink()
+        packed = self.studio / "session.pack"
+        packed.write_bytes(bz2.compress(b"/keel/Takes/gone.wav\n"))
         before = tree(self.studio, "home")
         done = self.run_program("mend", "--yes", cwd=self.studio, status=1)
-        self.assertIn("library.db names 2 sounds that are gone", done.stdout)
+        self.assertIn("07 Lost at Sea.flac", done.stdout)
+        self.assertIn("session.pack names 1 sound that is gone", done.stdout)
         self.assertEqual(tree(self.studio, "home"), before)
 
     def test_texts_that_may_be_paths(self):

@@ -10,24 +10,44 @@ from saltcart.spelling import encodable, spelling_named
 from saltcart.spelling.moves import tail_below
 
 
-class Disk(Struct):
-    """What was asked of the disk so far, the shelves, and what paths of other systems mean.
+class Past(Struct, frozen=True):
+    """What was on the disk before things went astray.
 
-    What lies at the second place of each of the `mirrors` shows at the first as well, where it lay once.
+    What lies at the second place of each of the `mirrors` lay at the first.  The files that were there `once` are
+    nowhere now; `sizes` are those of all sounds that are there.
+    """
+
+    mirrors: Sequence[tuple[str, str]] = ()
+    once: frozenset[str] = frozenset()
+    sizes: frozenset[int] = frozenset()
+
+
+NO_PAST = Past()
+
+
+class Disk(Struct):
+    """What was asked of the disk so far, the shelves, and what paths of other systems mean; with the past, in which
+    something was that is elsewhere now.
     """
 
     shelves: list[str]
     resolver: Resolver
     means: Sequence[str] = ()
-    mirrors: Sequence[tuple[str, str]] = ()
+    past: Past = NO_PAST
     seen: dict[str, str | None] = field(default_factory=dict)
     real: dict[str, str] = field(default_factory=dict)
 
     def kind(self, path: str) -> str | None:
         """Whether `path` is there: file, folder, or None."""
         if path not in self.seen:
-            self.seen[path] = kind_at(self.now(path))
+            self.seen[path] = kind_at(self.now(path)) or self.kind_once(path)
         return self.seen[path]
+
+    def kind_once(self, path: str) -> str | None:
+        """What was at a path once."""
+        if path in self.past.once:
+            return "file"
+        return "folder" if self.past.once and any(tail_below(one, path) for one in self.past.once) else None
 
     def now(self, path: str) -> str:
         """Where what a path means lies now: there, or where a mirror shows it."""
@@ -35,7 +55,7 @@ class Disk(Struct):
 
     def mirrored(self, path: str) -> Iterator[str]:
         """Where what lay at a path, or above what is mirrored, lies now."""
-        for old, new in self.mirrors:
+        for old, new in self.past.mirrors:
             if (tail := tail_below(path, old)) is not None:
                 yield os.path.join(new, tail)
             elif tail_below(old, path) is not None:

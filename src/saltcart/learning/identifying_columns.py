@@ -12,6 +12,7 @@ from math import ceil, floor
 from blake3 import blake3
 from msgspec import Struct
 
+from saltcart.learning.ground import Disk
 from saltcart.ledgers.facts import number, text, whole
 from saltcart.ledgers.maps import Map, Rule
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
@@ -25,6 +26,7 @@ SAMPLE = 200  # sounds that are held against their rows
 HASHED = 3
 CLOSE = 0.02  # seconds
 AGREEING = 0.9  # at least this share of the cells must agree with the files
+LEAST_EXACT, SOME = 20, 0.25  # so many different sizes do not agree by chance, though others are of other files
 EXACT, VARIED = (
     ("size", "digest"),
     3,
@@ -66,9 +68,10 @@ class ColumnFact(Struct, frozen=True):
         return f"{self.agree:,} of {self.cells:,} {self.why}" if self.agree else self.why
 
 
-def column_facts(path: str, rule: Rule, now: Callable[[str], str]) -> list[ColumnFact]:
-    """What the columns beside that of `rule` say in the database at `path`; for each fact the column that agrees
-    best.  `now` says where the file of an entry lies.
+def column_facts(path: str, rule: Rule, disk: Disk) -> list[ColumnFact]:
+    """What the columns beside that of `rule` say in the database at `path`; for each fact the column that agrees best.
+
+    Where hardly a sound is where it was, a column of sizes is known by the sounds that have these sizes anywhere.
     """
     ledger = SqliteLedger(path, Map("learn", path, "sqlite", None, (rule,)))
     with reading(path) as (connection, _uri):
@@ -77,12 +80,9 @@ def column_facts(path: str, rule: Rule, now: Callable[[str], str]) -> list[Colum
             for column in Table(connection, rule.table).columns
             if column not in (rule.column, rule.folder and (rule.folder.by or rule.folder.column))
         ]
-        found = (
-            (now(place), cells)
-            for _key, place, cells in ledger.beside(connection, rule, columns)
-            if kind_of(place) and os.path.isfile(now(place))
-        )
-        rows = list(islice(found, SAMPLE))
+        named = ((place, cells) for _key, place, cells in ledger.beside(connection, rule, columns) if kind_of(place))
+        everything = list(islice(named, SAMPLE))
+    rows = [(now, cells) for place, cells in everything if os.path.isfile(now := disk.now(place))]
     best: dict[str, ColumnFact] = {}
     lengths = {place: read_header(place).seconds for place, _cells in rows}
     for at, column in enumerate(columns):
@@ -91,7 +91,19 @@ def column_facts(path: str, rule: Rule, now: Callable[[str], str]) -> list[Colum
         ):
             if one.fact not in best or weight(one) > weight(best[one.fact]):
                 best[one.fact] = one
+        if "size" not in best and (size := sizes_anywhere(column, [cells[at] for _place, cells in everything], disk)):
+            best["size"] = size
     return list(best.values())
+
+
+def sizes_anywhere(column: str, cells: Sequence[object], disk: Disk) -> ColumnFact | None:
+    """The fact that a column holds sizes, when many different ones are those of sounds that are there."""
+    numbers = [count for cell in cells if (count := whole(cell)) is not None]
+    there = [count for count in numbers if count in disk.past.sizes]
+    if len(set(there)) < LEAST_EXACT or len(there) < SOME * len(numbers):
+        return None
+    why = "are the sizes of sounds that are there"
+    return ColumnFact(column, "size", len(numbers), len(there), len(set(there)), True, why)
 
 
 def weight(one: ColumnFact) -> tuple[bool, int, int]:
@@ -123,7 +135,8 @@ def guesses(column: str, cells: Sequence[tuple[str, object]], lengths: Mapping[s
     )
     for fact, milliseconds, asked, agrees, why in tests:
         agree, values = sum(agrees(*one) for one in asked), len({cell for _place, cell in asked})
-        if asked and agree >= AGREEING * len(asked):
+        exact = fact in EXACT and agree >= max(LEAST_EXACT, SOME * len(asked)) and values > len(asked) // 2
+        if asked and (agree >= AGREEING * len(asked) or exact):
             sure = fact in EXACT or values >= VARIED
             yield ColumnFact(
                 column,

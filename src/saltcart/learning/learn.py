@@ -18,7 +18,7 @@ from itertools import product
 from saltcart.errors import BadLedger, CannotSpell, SaltCartError, show
 from saltcart.judging.resolver import Resolver
 from saltcart.learning.containers import KEYED, Content, contents, general, generalised
-from saltcart.learning.ground import Disk, Ground
+from saltcart.learning.ground import NO_PAST, Disk, Ground, Past
 from saltcart.learning.identifying_columns import column_facts
 from saltcart.learning.lessons import Learnt, Lesson, Proof
 from saltcart.learning.map_text import map_text, suffix_of, with_remark
@@ -94,15 +94,15 @@ def learn(
     against: Sequence[str],
     means: Sequence[str] = (),
     name: str | None = None,
-    mirrors: Sequence[tuple[str, str]] = (),
+    past: Past = NO_PAST,
 ) -> Learnt:
     """Derive a map for the files of one kind at `paths`, trying their values against the shelves `against`, or against
-    what lay there and lies elsewhere now: `mirrors` are pairs of the old and the new place.
+    what lay there in the `past`.
 
     Raises BadLedger when they are no container that is known.
     """
     paths = [true_path(path) for path in paths]
-    disk = Disk([true_path(shelf) for shelf in against], Resolver(Meanings(means)), means, mirrors)
+    disk = Disk([true_path(shelf) for shelf in against], Resolver(Meanings(means)), means, past)
     best: tuple[int, list[Sample], list[Lesson]] | None = None
     for samples in readings(paths[:MOST_TOGETHER], disk):
         lessons = list(lessons_of(samples))
@@ -226,7 +226,7 @@ def add_facts(path: str, lessons: Sequence[Lesson], disk: Disk) -> None:
         whole = not lesson.entry.keys() & {"separator", "piece"}
         if lesson.sure and whole and lesson.entry.get("names") != "folder":
             with suppress(OSError, SaltCartError):  # a sound that cannot be read tells nothing
-                lesson.beside = column_facts(path, column_rule(lesson.entry), disk.now)
+                lesson.beside = column_facts(path, column_rule(lesson.entry), disk)
 
 
 def prove(text: str, paths: Sequence[str], disk: Disk) -> list[Proof]:

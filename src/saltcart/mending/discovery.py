@@ -15,10 +15,12 @@ from itertools import islice
 from urllib.parse import unquote
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from saltcart.cart import Cart
 from saltcart.drives.drive import mount_of
 from saltcart.home import home
+from saltcart.learning.ground import Past
 from saltcart.learning.learn import kinds_of, learn
 from saltcart.ledgers import Map, load_map
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
@@ -81,28 +83,51 @@ def discover(cart: Cart, maps: Sequence[Map], inside: Sequence[str] = (), progre
     places, or the usual ones.
     """
     user = os.path.expanduser("~")
-    found = Discovery()
     folders = [user, *shared_places(), *cart.places, *other_drives(cart), *inside]
+    found = Discovery()
     lost: dict[str, Meanings] = {}
     for path in files_in(folders):
         found.read += 1
         progress(Tick("look for ledgers", path, found.read, 0))
         if missing := missing_in(path):
             lost[true_path(path)] = missing
-    mirrors = all_mirrors(lost, Places(list(inside) or [*usual_places(cart, []), user], progress))
+    places = Places(list(inside) or [*usual_places(cart, []), user], progress)
+    mirrors = all_mirrors(lost, places)
     found.gone = len(set().union(*(mirror.shown for mirror in mirrors)))
     tops = sorted(set().union(*(mirror.tops() for mirror in mirrors)))[:MOST_MIRRORS]
     gone = {path: sum(is_sound(text, meant) for text, meant in some.items()) for path, some in lost.items()}
     naming = [path for path, some in lost.items() if gone[path] or explained(some, mirrors)]
     more = search(forms_of(tops), [one for one in folders if os.path.isdir(one)], progress).found if tops else []
     naming += [true_path(one.path) for one in more if one.live() and not litter(os.path.basename(one.path))]
-    naming = list(dict.fromkeys(naming))
     found.maps = learnt_before(maps) if lost else []
-    found.ledgers = [path for path in naming if known_as(path, [*maps, *found.maps])]
-    for group in kinds_of([path for path in naming if path not in found.ledgers]) if tops else ():
-        teach(group, tops, mirrors, found)
+    found.ledgers = [path for path in dict.fromkeys(naming) if known_as(path, [*maps, *found.maps])]
+    unknown = [path for path in dict.fromkeys(naming) if path not in found.ledgers]
+    if unknown:
+        past = Past([(mirror.old, mirror.new) for mirror in mirrors], sizes=sizes_of(places))
+        teach_all(unknown, lost, tops, past, found)
     found.unknown = {path: count for path, count in gone.items() if count and path not in found.ledgers}
     return found
+
+
+def sizes_of(places: Places) -> frozenset[int]:
+    """The sizes in bytes of all sounds that are there."""
+    sizes: set[int] = set()
+    for path in filter(kind_of, places.files):
+        with suppress(OSError):
+            sizes.add(os.path.getsize(path))
+    return frozenset(sizes)
+
+
+def teach_all(
+    unknown: Sequence[str], lost: Mapping[str, Meanings], tops: Sequence[str], past: Past, found: Discovery
+) -> None:
+    """Learn maps for files of any kinds by what mirrors show; where that is too little, by where their sounds were."""
+    for group in kinds_of(unknown):
+        teach(group, tops, past, found)
+        left = [path for path in group if path not in found.ledgers]
+        texts = (pair for path in left for pair in lost.get(path, {}).items())
+        if once := frozenset(path for text, meant in texts if is_sound(text, meant) for path in meant):
+            teach(left, outermost_of(once), replace(past, once=once), found)
 
 
 def learnt_before(maps: Sequence[Map]) -> list[Map]:
@@ -259,10 +284,22 @@ def mirrors_of(lost: Iterable[Meanings], places: Places) -> list[Mirror]:
     return mirrors
 
 
-def teach(paths: Sequence[str], tops: Sequence[str], mirrors: Sequence[Mirror], found: Discovery) -> None:
+def outermost_of(paths: Iterable[str]) -> list[str]:
+    """The folders in which some files were, without those that lay in others."""
+    folders = sorted({path.rpartition("/")[0] for path in paths}, key=len)
+    found: list[str] = []
+    for folder in folders:
+        if folder and not any(tail_below(folder, other) is not None for other in found):
+            found.append(folder)
+    return found[:MOST_MIRRORS]
+
+
+def teach(paths: Sequence[str], tops: Sequence[str], past: Past, found: Discovery) -> None:
     """Learn a map for files of one kind, and take those that it reads."""
     with suppress(*UNREADABLE):
-        lesson = learn(paths, tops, mirrors=[(mirror.old, mirror.new) for mirror in mirrors])
+        lesson = learn(paths, tops, past=past) if tops else None
+        if lesson is None:
+            return
         if any(map(worth, lesson.proofs)):
             found.maps.append(keep_map(lesson.map_text))
             found.ledgers += [proof.path for proof in lesson.proofs if worth(proof)]

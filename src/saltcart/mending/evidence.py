@@ -10,7 +10,7 @@ from saltcart.drives.known import remembered
 from saltcart.mending.losses import Lost
 from saltcart.shelves import manifest
 from saltcart.shelves.digests import BLAKE3, SHA256, digest_file
-from saltcart.shelves.headers import Header, read_header
+from saltcart.shelves.headers import Header, cut_off, read_header
 from saltcart.shelves.tags import tags_of
 from saltcart.spelling import Move
 from saltcart.spelling.moves import joined, tail_below
@@ -20,6 +20,7 @@ from saltcart.trips.trip import RELEASED, SWITCHED
 
 DIGEST, TRIP, DRIVE, HOME = "digest", "trip", "same drive", "home folder"
 SIZE, LENGTH, TITLE, ARTIST, TRACK = "size", "length", "title", "artist", "track number"
+END = "end"  # which is not there: the file was copied in part
 FOLDERS, NEIGHBOURS, NAME = "folders", "neighbours", "only file of its name"
 # What each is worth; a rule is proven at ENOUGH.
 POINTS = dict.fromkeys((DIGEST, TRIP, DRIVE, HOME), 4) | {SIZE: 2, LENGTH: 2, TITLE: 1, ARTIST: 1, TRACK: 1}
@@ -92,11 +93,8 @@ class Files:
                 self.digests[path, kind] = None
         return self.digests[path, kind]
 
-    def facts(self, lost: Lost, path: str) -> Facts:
-        """What of `lost` agrees with the file at `path`.
-
-        Another size alone is no contradiction where the length agrees: tags may have been written into it.
-        """
+    def by_content(self, lost: Lost, path: str) -> Facts | None:
+        """What digest, size and end of the file at `path` say of it; None where these leave it open."""
         same_size = lost.size is not None and lost.size == self.size(path)
         if lost.digest and len(lost.digest) == 64 and (same_size or lost.size is None):
             if lost.digest.lower() in (self.digest(path, kind) for kind in (BLAKE3, SHA256)):
@@ -105,6 +103,15 @@ class Files:
                 return Facts((), (DIGEST,))
         if same_size:  # which says all of the rest too, and takes no reading
             return SAME_SIZE
+        return Facts((), (END,)) if cut_off(path) else None
+
+    def facts(self, lost: Lost, path: str) -> Facts:
+        """What of `lost` agrees with the file at `path`.
+
+        Another size alone is no contradiction where the length agrees: tags may have been written into it.
+        """
+        if known := self.by_content(lost, path):
+            return known
         agree: list[str] = []
         contradict: list[str] = []
         if lost.length is not None:

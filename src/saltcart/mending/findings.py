@@ -11,7 +11,7 @@ from saltcart.drives.drive import mount_of
 from saltcart.judging.judge import Judge
 from saltcart.ledgers import Map
 from saltcart.mending.anywhere import matches
-from saltcart.mending.evidence import Files, KnownMoves, Recorded
+from saltcart.mending.evidence import END, Files, KnownMoves, Recorded
 from saltcart.mending.losses import Losses, Lost, losses_of
 from saltcart.mending.one_by_one import (
     BY_NAME,
@@ -181,7 +181,7 @@ def tell_the_rest(found: Findings, rules: Sequence[Rule], files: Files) -> None:
         if one is None:
             near = sorted(found.places.called(path), key=lambda file: -common(path, file))[:NEAREST]
             against = files.facts(lost, near[0]).contradict if near and not lost.folder else ()
-            words = [f"its {word} differs" for word in against]
+            words = ["a part of it alone was copied" if word == END else f"its {word} differs" for word in against]
             near = near or (stems.namesakes(path)[:NEAREST] if not lost.folder else [])
             why = CONTRADICTED if against or (near and path in contradicted) else NOT_FOUND
             if near and name_key(os.path.basename(near[0])) != name_key(os.path.basename(path)):

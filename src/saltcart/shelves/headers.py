@@ -3,7 +3,7 @@
 import os
 from collections import Counter
 from collections.abc import Iterable, Iterator
-from typing import BinaryIO
+from typing import BinaryIO, Literal
 
 from msgspec import Struct, field
 
@@ -12,6 +12,7 @@ from saltcart.shelves.audio import DECODED, kind_of, trouble_of
 from saltcart.shelves.sound_stream import sound_stream
 
 DEPTHS = {"PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32, "FLOAT": 32, "DOUBLE": 64}
+STREAMED = 0xFFFFFFFF  # the size that is written before anybody knows it
 READERS = 4  # headers wait for the drive more than for the processor
 
 
@@ -66,6 +67,22 @@ def read_header(path: str) -> Header:
     except OSError as error:
         trouble = error.strerror or str(error)
     return Header(path, trouble=trouble) if trouble else found[0]
+
+
+def cut_off(path: str) -> bool:
+    """Whether the file at `path` ends before what its header promises, as when its copying was cut off.
+
+    WAV and AIFF alone say how long they are.  Sources: Multimedia Programming Interface and Data Specifications 1.0
+    (RIFF); EA IFF 85 (FORM).
+    """
+    try:
+        with open(path, "rb") as stream:
+            head, size = stream.read(8), os.fstat(stream.fileno()).st_size
+    except OSError:
+        return False
+    order: Literal["little", "big"] | None = {b"RIFF": "little", b"RIFX": "big", b"FORM": "big"}.get(head[:4])  # type: ignore[assignment]
+    promised = int.from_bytes(head[4:], order) if order and len(head) == 8 else 0
+    return promised != STREAMED and promised + 8 > size + 1
 
 
 def decoder_header(path: str) -> Header:
