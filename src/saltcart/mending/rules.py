@@ -222,6 +222,8 @@ def weigh(rule: Rule, lost: dict[str, Lost], files: Files, tally: Tally) -> None
     torn: dict[str, str] = {}
     if not rule.strong:
         torn = leave_torn_folders(rule, tally)
+        if not rule.files and torn:
+            take_most_of_a_folder(rule, torn, lost, files, tally)
         if not rule.files or (len(rule.files) == 1 and not worth_reading(lost, rule)):
             return
     hold_against_files(rule, list(rule.files.items()), lost, files)
@@ -242,6 +244,19 @@ def weigh(rule: Rule, lost: dict[str, Lost], files: Files, tally: Tally) -> None
         rule.sure = PROVEN
     elif rule.named >= ENOUGH:
         rule.sure = BY_NAMES
+
+
+def take_most_of_a_folder(rule: Rule, torn: dict[str, str], lost: dict[str, Lost], files: Files, tally: Tally) -> None:
+    """Let a rule explain more than half of each of some folders, where sizes or lengths that differ speak for it."""
+    inside = Counter(path.rpartition("/")[0] for path in torn)
+    most = {path: file for path, file in torn.items()
+            if inside[folder := path.rpartition("/")[0]] > tally.inside[folder] / 2}  # fmt: skip
+    agreeing = {path: file for path, file in most.items() if {SIZE, LENGTH} & set(files.facts(lost[path], file).agree)}
+    measures = {lost[path].size or lost[path].length for path in agreeing}
+    if len(measures) >= max(LEAST_DIFFERENT, MOSTLY * len(most)):
+        rule.files = agreeing
+        for path in agreeing:
+            del torn[path]
 
 
 def hold_against_files(rule: Rule, pairs: Sequence[tuple[str, str]], lost: dict[str, Lost], files: Files) -> None:

@@ -60,7 +60,8 @@ class Routes:
 
     The links that it `turns` will lead to the new places, so that what goes through them stays
     as it is.  `links` are those that were met, with whether anything stays because of them.
-    With `like`, what moves is written in the manner of that text, whatever the manner of each entry is.
+    With `like`, what moves is written in the manner of that text, whatever the manner of each entry is.  `partly` lets
+    a lost entry stay lost that cannot follow where its file is, for those that share its folder.
     """
 
     def __init__(
@@ -72,8 +73,9 @@ class Routes:
         aims: Aims | None = None,
         here: bool = False,
         like: str = "",
+        partly: bool = False,
     ):
-        self.moves, self.here, self.like = moves, here, like
+        self.moves, self.here, self.like, self.partly = moves, here, like, partly
         self.aims = aims or Aims()
         self.added = added
         self.turns = turns
@@ -238,7 +240,7 @@ class Routes:
         try:
             written = self.resolver.text(entry, text, wanted, start)
         except CannotSpell:
-            if entry.base and wanted == target and not os.path.lexists(target):
+            if entry.base and (wanted == target or self.partly) and not os.path.lexists(target):
                 return None  # it is lost, and no reason to leave what shares its folder lost as well
             raise
         return lead + written + rest if own else written

@@ -36,7 +36,8 @@ def routes_for(
 ) -> Routes:
     """Where the entries of the ledger at that path lead on a trip; whether the ledger itself `travels`."""
     moves = waybill.entry_moves(travels, ledger)
-    return Routes(moves, resolver, added, turns, waybill.aims(ledger), waybill.here, like)
+    mending = not waybill.shelves and bool(waybill.relinks)
+    return Routes(moves, resolver, added, turns, waybill.aims(ledger), waybill.here, like, mending)
 
 
 def changes_for(
