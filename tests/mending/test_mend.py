@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 import shutil
 import sqlite3
 import subprocess
@@ -294,6 +295,19 @@ class LeftAlone(MendCase):
         self.run_program("undo", "--yes")
         one = ("--ledger", self.near)  # the drive is known by now, and more of its lists would be found
         self.assertEqual(self.mend("--only-rule", "1", *one, "--yes")["changed_entries"], 3)
+
+    def test_a_plan_holds_what_is_not_taken_as_comments(self):
+        os.remove(self.library)
+        before = self.near.read_bytes()
+        self.shelf.rename(self.lighter / "Bell Tones")
+        plan = self.top / "plan.toml"
+        words = ("--ledger", self.near, "--in", self.lighter)
+        self.run_program("mend", *words, "--plan", plan)
+        self.assertIn("says nothing to do", self.run_program("mend", plan, "--yes", status=2).stderr)
+        self.assertEqual(self.near.read_bytes(), before)
+        plan.write_text(re.sub("(?m)^# (?=\\[\\[relink|from|to)", "", plan.read_text()))
+        self.run_program("mend", plan, "--yes")
+        self.assertEqual([why for _path, why in player.play_list(str(self.near)) if why], [])
 
     def test_another_sound_of_the_same_name_is_not_taken(self):
         before = self.state()

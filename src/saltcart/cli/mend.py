@@ -3,6 +3,7 @@
 import argparse
 import os
 import re
+import shlex
 import sys
 from collections import Counter
 from collections.abc import Sequence
@@ -23,7 +24,7 @@ from saltcart.ledgers import load_map
 from saltcart.looking.survey import usual_ledgers
 from saltcart.mending.discovery import Discovery, discover
 from saltcart.mending.findings import Findings, choose, find, is_proven, settle
-from saltcart.mending.plan import waybill_for
+from saltcart.mending.plan import lines_of, proposals, waybill_for
 from saltcart.mending.rules import Rule
 from saltcart.mending.trial import leave_out_what_fails
 from saltcart.shelves.true_names import true_path
@@ -179,10 +180,16 @@ def write_plan(
     path = os.path.abspath(os.path.expanduser(options.output))
     if os.path.exists(path):
         raise Refused(f"There is a file at {place(path)} already", "Choose another name.")
-    if not waybill.ledgers:
+    proposed = proposals(found, lambda rule: any(rule is one for one in taken))
+    if not waybill.ledgers and not proposed:
         raise Refused("There is nothing that could be mended", "Say where to look with --in.")
-    waybill_text.write(waybill, path)
-    screen.say(f"Plan written: {place(path)}. Nothing was changed. Next: saltcart mend {show(os.path.relpath(path))}")
+    if proposed:
+        known = {line.path for line in waybill.ledgers}
+        waybill.ledgers += [line for line in lines_of(found) if line.path not in known]
+    waybill_text.write(waybill, path, proposed=proposed)
+    more = many(len(proposed), "proposal that is not taken stands", "proposals that are not taken stand")
+    screen.say(f"Plan written: {place(path)}.{f' {more} in it as comments.' if proposed else ''} Nothing was changed.")
+    screen.say(f"Next: saltcart mend {shlex.quote(show(os.path.relpath(path)))}")
     screen.document({"trip": None, "plan": path, **document(found, taken)})
     return 0
 

@@ -66,3 +66,19 @@ def signpost_for(rule: Rule) -> tuple[str, str] | None:
     if place == "/" or os.path.exists(place) or not rule.new.endswith(tail) or rule.lacking or rule.contradicted:
         return None
     return place, rule.new[: len(rule.new) - len(tail)]
+
+
+def proposals(found: Findings, taken: Callable[[Rule], bool]) -> list[Relink]:
+    """What was found and is not taken, each with what is known of it."""
+    rules = [rule for rule in found.rules if not taken(rule)]
+    singles = [one for one in found.singles if one.files and not one.chosen]
+    return [Relink(rule.old, rule.new, why="; ".join(rule.evidence())) for rule in rules] + [
+        Relink(one.lost.path, one.files[0], what=ONE, why=", ".join([one.why, *one.evidence])) for one in singles
+    ]
+
+
+def lines_of(found: Findings) -> list[LedgerLine]:
+    """All ledgers that lost something, for a plan that a person will change."""
+    lost = set[str]().union(*(one.ledgers for one in found.losses.lost.values()))
+    ledgers = [ledger for ledger in found.losses.ledgers if ledger.path in lost]
+    return [LedgerLine(ledger.path, ledger.map_name, digest=digest_of(ledger.path)) for ledger in ledgers]

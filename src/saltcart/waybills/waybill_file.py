@@ -95,7 +95,7 @@ def read(path: str) -> Waybill:
             path, None, f"is a waybill of format {tables['format']}; this version knows {FORMAT}", "Draft it anew."
         )
     if not any(tables.get(key) for key in ("shelf", "relink", "folder", "here", "signpost")):
-        raise BadFile(path, None, "names no shelf", "Add a [[shelf]] or draft it anew.")
+        raise BadFile(path, None, "says nothing to do", "Take the # before what shall be done away, or draft it anew.")
     shelves = [shelf_of(path, row) for row in tables.get("shelf", [])]
     for shelf in shelves:
         if shelf.files and (not shelf.only or sorted_out(shelf.only)[1]):

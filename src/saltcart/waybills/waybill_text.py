@@ -25,6 +25,9 @@ Nothing has been touched yet. A path that is not valid text stands here as a fil
 """
 
 
+PROPOSED = """\
+# What follows is not taken, since names alone speak for it, or something speaks against it. To take a part of it,
+# remove the # before its lines."""
 RELINKED = {
     ALL: "what is lost there and is at the new place is named there; nothing moves",
     LEVEL: "this folder entry alone; what starts from it starts from the new one",
@@ -223,7 +226,19 @@ def keep(waybill: Waybill) -> str:
     return path
 
 
-def write(waybill: Waybill, path: str, mode: int = 0o666) -> None:
-    """Write the waybill to `path`, whole or not at all."""
+def write(waybill: Waybill, path: str, mode: int = 0o666, proposed: Sequence[Relink] = ()) -> None:
+    """Write the waybill to `path`, whole or not at all; what is only `proposed` stands in it as comments."""
     with replacing(path, mode) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
-        stream.write(render(waybill, path))
+        stream.write(render(waybill, path) + in_comments(proposed))
+
+
+def in_comments(proposed: Sequence[Relink]) -> str:
+    """Tables that mean something when a person takes the marks before them away."""
+    if not proposed:
+        return ""
+    document, tables = tomlkit.document(), tomlkit.aot()
+    for relink in proposed:
+        tables.append(relink_table(relink))
+    document.add("relink", tables)
+    lines = tomlkit.dumps(document).splitlines()
+    return "\n".join(["", PROPOSED, *(f"# {line}".rstrip() for line in lines), ""])
