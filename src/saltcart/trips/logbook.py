@@ -421,7 +421,8 @@ class Logbook:
     def record_after(self, ledger: int, keys: Iterable[str], verdict: str) -> None:
         """Record the verdict that the trip has left on entries of a ledger, where it is another than before."""
         query = "UPDATE entry SET after = ? WHERE ledger = ? AND key = ?"
-        self.database.executemany(query, ((verdict, ledger, key) for key in keys))
+        with self.together():
+            self.database.executemany(query, ((verdict, ledger, key) for key in keys))
 
     # deeds
 
