@@ -67,6 +67,7 @@ class Dragged(WorldCase):
             ("/keel/É.wav".encode("cp1252"), ["/keel/É.wav"]),
             ("/keel/É.wav\n".encode("utf-16-le"), ["/keel/É.wav"]),
             (b"/keel/notes.txt", []),
+            (b"/keel/a.wav " + b"A/" * (1 << 20), ["/keel/a.wav"]),  # in time that follows its length
         ]
         for data, expected in cases:
             with self.subTest(data):

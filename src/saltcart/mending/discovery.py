@@ -39,15 +39,14 @@ from saltcart.shelves.oddities import litter
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
 
-LARGEST = 64 << 20  # bytes that are read of a file in no known format
+LARGEST = 16 << 20  # bytes of a file that are read for evidence
 MOST_ROWS = 5000  # texts of a column that are looked at
 MOST_TEXTS = 100_000  # in one file
 MOST_MIRRORS, LEAST_SHOWN = 40, 2  # sounds, or folders of such, that a mirror must show
 MOST_ALIKE = 20  # folders of one name
 LONGEST = 4096  # characters of a path
 ENDING = re.compile(rf"(?:{'|'.join(map(re.escape, KINDS))})(?![A-Za-z0-9])", re.IGNORECASE)
-NAME = r"[^\0-\x1f\"<>|*?\ufffd]"
-TEXT = re.compile(rf"{NAME}+?{ENDING.pattern}", re.IGNORECASE)
+APART = re.compile(r"[\0-\x1f\"<>|*?\ufffd]+")  # what no name of a sound has
 MARKS = Automaton([form for name in KINDS for form in (name.encode(), name.encode("utf-16-le")[:-1])])
 Meanings = dict[str, tuple[str, ...]]  # of each text the paths that it may mean, none of which is there
 
@@ -223,9 +222,18 @@ def runs_in(data: bytes) -> Iterator[str]:
     wide = data.count(b"\0") > len(data) // 4
     for shift in (0, 1) if wide else (0,):
         text = decoded(data[shift:], wide).replace("\\/", "/")
-        for found in TEXT.findall(html.unescape(text) if "&" in text else text):
-            key, sign, value = found.partition("=")
-            yield (value if sign and "/" not in key else found).strip(" \t'")
+        for run in APART.split(html.unescape(text) if "&" in text else text):
+            for found in ending_in(run):
+                key, sign, value = found.partition("=")
+                yield (value if sign and "/" not in key else found).strip(" \t'")
+
+
+def ending_in(run: str) -> Iterator[str]:
+    """What of a run of text ends like the name of a sound; in time that follows its length, whatever it holds."""
+    start = 0
+    for found in ENDING.finditer(run):
+        yield run[max(start, found.end() - LONGEST) : found.end()]
+        start = found.end()
 
 
 def decoded(data: bytes, wide: bool) -> str:
