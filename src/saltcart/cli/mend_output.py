@@ -24,12 +24,35 @@ FEW = 5  # singles of a kind that are shown one by one
 
 def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
     """The state in a sentence, what waits for a drive, rules before files."""
+    show_state(screen, found, taken)
+    columns = (">No", ">Entries", "From", "To", "How sure", "What speaks for it")
+    rows = [
+        (number, found.entries_of(rule), place(rule.old), place(rule.new), sureness(found, rule, taken),
+         "; ".join(rule.evidence()))
+        for number, rule in enumerate(found.rules, 1)
+    ]  # fmt: skip
+    screen.table("Rules: what lay below the one place is below the other now", columns, rows)
+    for rule in (rule for rule in found.rules if rule.means and not any(rule is one for one in taken)):
+        screen.say(
+            f"By all evidence that means: --means {shlex.quote(rule.means or '')}   (in cart.toml: means = [...])"
+        )
+        screen.say("Programs on this machine do not know that. To let these ledgers live here from now on: --for-here")
+    show_singles(screen, found)
+    if found.leftovers:
+        files = many(found.leftovers, "sound that no entry names lies", "sounds that no entry names lie")
+        screen.say(f"{files} below the found places.")
+    show_warnings(screen, found)
+    show_choices(screen, found, taken)
+
+
+def show_state(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
+    """How much is lost, how much of it can be mended, and where it was looked for."""
     lost, losses = found.losses.entries, found.losses
     looked = many(len(losses.states), "ledger", "ledgers")
     if not losses.states:
         screen.say(
-            "No file was found that names sounds which are gone. If a program misses some all the same: --ledger FILE,"
-            " and --in where the sounds are now."
+            "No file that is understood names sounds which are gone. If a program misses some all the same:"
+            " --ledger FILE, and --in where the sounds are now."
         )
     elif not lost:
         screen.say(f"Nothing is missing in the {looked} that were looked at.")
@@ -44,31 +67,10 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
     if lost:
         looked_in = ", ".join(map(place, found.places.tops)) or "nowhere: name a place with --in"
         screen.say(f"Looked in {looked_in} ({len(found.places.files):,} files, {found.headers:,} headers read).")
-    screen.table(
-        "Rules: what lay below the one place is below the other now",
-        (">No", ">Entries", "From", "To", "How sure", "What speaks for it"),
-        [
-            (
-                number,
-                found.entries_of(rule),
-                place(rule.old),
-                place(rule.new),
-                sureness(found, rule, taken),
-                "; ".join(rule.evidence()),
-            )
-            for number, rule in enumerate(found.rules, 1)
-        ],
-    )
-    for rule in (rule for rule in found.rules if rule.means and not any(rule is one for one in taken)):
-        screen.say(
-            f"By all evidence that means: --means {shlex.quote(rule.means or '')}   (in cart.toml: means = [...])"
-        )
-        screen.say("Programs on this machine do not know that. To let these ledgers live here from now on: --for-here")
-    show_singles(screen, found)
-    if found.leftovers:
-        files = many(found.leftovers, "sound that no entry names lies", "sounds that no entry names lie")
-        screen.say(f"{files} below the found places.")
-    show_warnings(screen, found)
+
+
+def show_choices(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
+    """How to take what is not taken by itself."""
     if any(found.as_good_as(rule) for rule in found.rules):
         screen.say("Where rules are as good as each other, say which are not meant: saltcart mend --not N")
     left = [(number, rule) for number, rule in enumerate(found.rules, 1) if not any(rule is one for one in taken)]
