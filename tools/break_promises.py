@@ -1138,6 +1138,14 @@ BREAKAGES = (
     ),
     Breakage(
         6,
+        "what waits for its drive is not gone",
+        "mending/discovery.py",
+        "    lost = without_offline(lost, Presence(cart.drives))\n",
+        "",
+        ("tests.mending.test_discovery",),
+    ),
+    Breakage(
+        6,
         "a file of which the end is missing is none",
         "mending/evidence.py",
         "        return Facts((), (END,)) if cut_off(path) else None",

@@ -5,8 +5,10 @@ import os
 import shutil
 import sqlite3
 from contextlib import closing
+from unittest import mock
 
-from saltcart.mending.discovery import paths_of, runs_in
+from saltcart.cart import load
+from saltcart.mending.discovery import discover, paths_of, runs_in
 from saltcart.standins import decks, player, sampler, workstation
 from tests.world import WorldCase, build_studio, cells, tree, wav
 
@@ -57,6 +59,23 @@ class Dragged(WorldCase):
         self.assertIn("07 Lost at Sea.flac", done.stdout)
         self.assertIn("session.pack names 1 sound that is gone", done.stdout)
         self.assertEqual(tree(self.studio, "home"), before)
+
+    def test_what_waits_for_its_drive_is_not_gone(self):
+        """A drive was pulled out, and another holds a copy of what is on it."""
+        copy = self.studio / "bucket" / "Copy"
+        shutil.copytree(self.studio / "keel" / "Music", copy / "Music")
+        words = f'[[drive]]\nname = "ballast"\nidentity = "marker:petrel-ballast"\nmount = "{self.studio}/ballast"\n'
+        (self.studio / "cart.toml").write_text(words)
+        listed = self.studio / "away.m3u8"
+        names = sorted(path.relative_to(copy) for path in copy.rglob("*.flac"))
+        listed.write_text("".join(f"{self.studio}/ballast/{name}\n" for name in names))
+        before = listed.read_bytes()
+        cart = str(self.studio / "cart.toml")
+        with mock.patch.dict(os.environ, self.environment):
+            self.assertEqual(discover(load(cart), []).gone, 0)
+        done = self.run_json("mend", "--yes", "--by-name", "--cart", cart, status=1, cwd=self.studio)
+        self.assertEqual(sum(done["offline"].values()), len(names))
+        self.assertEqual(listed.read_bytes(), before)
 
     def test_texts_that_may_be_paths(self):
         cases = [

@@ -11,6 +11,7 @@ import re
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
+from functools import lru_cache
 from itertools import islice
 from urllib.parse import unquote
 
@@ -18,6 +19,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from saltcart.cart import Cart
+from saltcart.drives import Presence
 from saltcart.drives.drive import mount_of
 from saltcart.home import home
 from saltcart.learning.ground import Past
@@ -25,6 +27,7 @@ from saltcart.learning.learn import kinds_of, learn
 from saltcart.ledgers import Map, load_map
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.sqlite.quoting import quoted
+from saltcart.mending.losses import ELSEWHERE
 from saltcart.mending.places import Places, name_key, usual_places
 from saltcart.mending.rules import parting
 from saltcart.mentions.automaton import Automaton
@@ -90,6 +93,8 @@ def discover(cart: Cart, maps: Sequence[Map], inside: Sequence[str] = (), progre
         progress(Tick("look for ledgers", path, found.read, 0))
         if missing := missing_in(path):
             lost[true_path(path)] = missing
+    waiting = [path for path, some in lost.items() if any(is_sound(*pair) for pair in some.items())]
+    lost = without_offline(lost, Presence(cart.drives))
     places = Places(list(inside) or [*usual_places(cart, []), user], progress)
     mirrors = all_mirrors(lost, places)
     found.gone = len(set().union(*(mirror.shown for mirror in mirrors)))
@@ -100,12 +105,27 @@ def discover(cart: Cart, maps: Sequence[Map], inside: Sequence[str] = (), progre
     more = search(forms_of(tops), there, progress, naming).found if tops else []
     naming += [true_path(one.path) for one in more if one.live() and not litter(os.path.basename(one.path))]
     found.maps = learnt_before(maps) if lost else []
-    found.ledgers = [path for path in dict.fromkeys(naming) if known_as(path, [*maps, *found.maps])]
+    found.ledgers = [path for path in dict.fromkeys([*naming, *waiting]) if known_as(path, [*maps, *found.maps])]
     unknown = [path for path in dict.fromkeys(naming) if path not in found.ledgers]
     if unknown:
         past = Past([(mirror.old, mirror.new) for mirror in mirrors], sizes=sizes_of(places))
         teach_all(unknown, lost, tops, past, found)
     found.unknown = {path: count for path, count in gone.items() if count and path not in found.ledgers}
+    return found
+
+
+def without_offline(lost: Mapping[str, Meanings], presence: Presence) -> dict[str, Meanings]:
+    """What files name that is gone; what only waits for a drive is not."""
+    away = lru_cache(maxsize=None)(presence.away)
+    found: dict[str, Meanings] = {}
+    for path, some in lost.items():
+        left = {
+            text: meant
+            for text, meant in some.items()
+            if not any((why := away(os.path.dirname(one))) and ELSEWHERE not in why for one in meant)
+        }
+        if any(left.values()):
+            found[path] = left
     return found
 
 
