@@ -68,6 +68,9 @@ class Verdicts(WorldCase):
                 path.write_bytes(b"x" * before.st_size)
                 os.utime(path, ns=(before.st_atime_ns, before.st_mtime_ns))
             self.assertEqual([counts(), counts()], [(0, 1), (0, 1)])
+            wav(path)
+            with mock.patch("saltcart.judging.judge.keeps_change_times", return_value=False):
+                self.assertEqual([counts(), counts()], [(1, 1), (1, 1)], "on a drive whose times prove nothing")
 
     def test_a_raw_sign_of_a_uri_is_part_of_the_name_when_such_a_file_is_there(self):
         """Found as the name with the sign, else without what may be a query; a move keeps each to the letter."""

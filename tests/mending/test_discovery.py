@@ -8,7 +8,9 @@ from contextlib import closing
 from unittest import mock
 
 from saltcart.cart import load
-from saltcart.mending.discovery import discover, paths_of, runs_in
+from saltcart.mending import lost_texts
+from saltcart.mending.discovery import discover, look_for_losses
+from saltcart.mending.lost_texts import paths_of, runs_in
 from saltcart.standins import decks, player, sampler, workstation
 from tests.world import WorldCase, build_studio, cells, tree, wav
 
@@ -72,7 +74,7 @@ class Dragged(WorldCase):
         before = listed.read_bytes()
         cart = str(self.studio / "cart.toml")
         with mock.patch.dict(os.environ, self.environment):
-            self.assertEqual(discover(load(cart), []).gone, 0)
+            self.assertEqual(look_for_losses(load(cart)).shown, set())
         done = self.run_json("mend", "--yes", "--by-name", "--cart", cart, status=1, cwd=self.studio)
         self.assertEqual(sum(done["offline"].values()), len(names))
         self.assertEqual(listed.read_bytes(), before)
@@ -98,6 +100,10 @@ class Dragged(WorldCase):
             ("a.wav", ()),
             ("http://radio.example/a/b.mp3", ()),
             ("$ROOT/S/a.wav", ()),
+            ("", ()),
+            ("file:///keel/%00/a.wav", ()),
+            ("D:\\Sounds\\a.wav", ("/D:/Sounds/a.wav",)),
+            ("D:\\\\Sounds\\\\a.wav", ("/D:/Sounds/a.wav",)),  # as JSON holds it
         ]
         for text, expected in meant:
             with self.subTest(text):
@@ -129,3 +135,69 @@ class FolderRows(WorldCase):
         self.assertEqual(rows["dirs"], [(1, f"{self.lighter}/Kit/")])
         self.assertEqual(sorted(row[4] for row in rows["sounds"]), list(range(12)), "ratings stay")
         self.assertEqual(sum((self.lighter / "Kit" / row[2]).exists() for row in rows["sounds"]), 10)
+
+
+class Discovered(WorldCase):
+    def setUp(self):
+        super().setUp()
+        self.user = self.top / "user"
+        self.user.mkdir()
+        for number in range(6):
+            wav(self.lighter / "Kit" / f"hit {number}.wav", number)
+        self.old = [f"{self.keel}/Kit/hit {number}.wav" for number in range(6)]
+
+    def write(self, name, text):
+        """A file of the user's."""
+        path = self.user / name
+        path.write_text(text)
+        return path
+
+    def mend(self, *more, status):
+        return self.run_json("mend", "--in", self.lighter, "--by-name", "--yes", *more, status=status)
+
+    def test_what_speaks_of_the_past_or_to_people_is_not_rewritten(self):
+        log = "".join(f'2026-01-0{at + 1} 10:00:00 played "{path}"\n' for at, path in enumerate(self.old))
+        notes = "Dear Ann,\n\n" + "".join(f'yesterday I made "{path}" and liked it.\n' for path in self.old)
+        kept = [self.write("play.log", log), self.write("notes.txt", notes)]
+        before = [path.read_text() for path in kept]
+        listed = self.write("kit.m3u8", "\n".join(self.old))
+        done = self.mend(status=0)
+        self.assertEqual([path.read_text() for path in kept], before)
+        self.assertIn(f"{self.lighter}/Kit/hit 0.wav", listed.read_text())
+        self.assertEqual(done["not_understood"], {})
+
+    def test_a_file_that_is_not_understood_is_no_reason_to_say_that_all_is_well(self):
+        packed = self.user / "session.pack"
+        packed.write_bytes(bz2.compress(f"{self.old[0]}\n{self.old[1]}\n".encode()))
+        self.write("kit.m3u8", "\n".join(self.old))
+        done = self.mend(status=1)
+        self.assertEqual(done["not_understood"], {str(packed): 2})
+        self.assertEqual(self.mend(status=1)["not_understood"], {str(packed): 2}, "nothing is lost in ledgers by now")
+
+    def test_what_could_not_be_looked_into_is_said(self):
+        damaged = self.user / "library.db"
+        damaged.write_bytes(b"SQLite format 3\0" + b"?" * 5000)
+        self.write("kit.m3u8", "\n".join(self.old))
+        done = self.mend(status=1)
+        self.assertEqual([gap["path"] for gap in done["not_searched"]], [str(damaged)])
+
+    def test_a_playlist_is_found_though_what_it_lost_stands_at_its_end(self):
+        there = [str(self.lighter / "Kit" / f"hit {number}.wav") for number in range(6)]
+        with mock.patch.dict(os.environ, self.environment), mock.patch.object(lost_texts, "MOST_TEXTS", 4):
+            listed = self.write("kit.m3u8", "\n".join([*there, *self.old]))
+            self.assertIn(str(listed), discover(look_for_losses(load(), [str(self.lighter)]), []).ledgers)
+
+    def test_a_name_that_no_file_can_have_is_none(self):
+        self.write("odd.cfg", "a=file:///keel/%00/b.wav\nb=/keel/\ud7ff/c.wav\n")
+        self.write("kit.m3u8", "\n".join(self.old))
+        self.mend(status=1)  # one of them stays lost
+
+    def test_two_lost_sounds_are_not_both_the_one_file_of_their_name(self):
+        self.write("two.m3u8", f"{self.keel}/A/hit 3.wav\n{self.keel}/B/hit 3.wav\n")
+        done = self.mend(status=1)
+        self.assertEqual([one["chosen"] for one in done["entries"]], [None, None])
+
+    def test_all_that_will_change_is_shown_before_the_question(self):
+        listed = self.write("kit.m3u8", "\n".join(self.old))
+        done = self.run_program("mend", "--in", self.lighter, "--by-name", status=2)
+        self.assertIn(os.path.basename(listed), done.stdout.partition("Files in which entries will change")[2])

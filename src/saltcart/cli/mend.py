@@ -22,7 +22,7 @@ from saltcart.judging.judge import FOUND, Judge
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map
 from saltcart.looking.survey import usual_ledgers
-from saltcart.mending.discovery import Discovery, discover
+from saltcart.mending.discovery import Discovery, discover, look_for_losses
 from saltcart.mending.findings import Findings, choose, find, is_proven, settle
 from saltcart.mending.plan import lines_of, proposals, waybill_for
 from saltcart.mending.rules import Rule
@@ -84,15 +84,17 @@ def run(options: argparse.Namespace) -> int:
     for path in options.places:
         if not os.path.isdir(os.path.expanduser(path)):
             raise Refused(f"{show(path)} is not a folder", "If its drive is not connected, plug it in.")
-    discovered = Discovery()
+    discovered, seen = Discovery(), None
     with screen.watch() as watch:
         ledgers = [true_path(path) for path in options.ledger] or usual_ledgers(cart, maps, watch)[0]
         if not options.ledger:  # programs have more than what is known of them
-            discovered = discover(cart, maps, options.places, watch)
+            losing = look_for_losses(cart, options.places, means, watch)
+            discovered, seen = discover(losing, maps, watch), losing.places
             maps += discovered.maps
             ledgers = list(dict.fromkeys([*ledgers, *discovered.ledgers]))
         judge = Judge(headers=False, presence=Presence(cart.drives), resolver=Resolver(Meanings(means)))
-        found = find(ledgers, maps, cart, judge, options.places, watch)
+        found = find(ledgers, maps, cart, judge, options.places, watch, seen)
+    found.discovered = discovered
     tell_unknown(screen, discovered)
     taken = rules_taken(options, found)
     if options.only_rule or getattr(options, "not"):
@@ -111,7 +113,7 @@ def run(options: argparse.Namespace) -> int:
         return write_plan(screen, found, taken, waybill, options)
     if not waybill.ledgers:
         screen.document({"trip": None, **document(found, taken)})
-        return 0 if found.losses.sound else 1
+        return 0 if found.losses.sound and discovered.complete else 1
     return carry_out(screen, waybill, options, found, taken)
 
 
@@ -215,6 +217,9 @@ def carry_out(
     for post, target in waybill.signposts:
         screen.say(f"The link {place(post)} will lead to {place(target)}")
     ledgers = many(len(waybill.ledgers), "ledger", "ledgers")
+    if not options.yes:
+        rows = [(place(line.path), line.map_name) for line in waybill.ledgers]
+        screen.table("Files in which entries will change", ("File", "Kind"), rows)
     if not options.yes and not sys.stdin.isatty():
         raise need_answer(options, "changed")
     if not screen.agrees(f"Relink these entries in {ledgers}, and change nothing else?", options):
@@ -236,6 +241,6 @@ def carry_out(
             "check": check_document(report),
         }
     )
-    waiting = found.losses.offline or found.losses.troubles if found else ()
+    waiting = found.losses.offline or found.losses.troubles or not found.discovered.complete if found else False
     every_one = report.counts[FOUND] == sum(report.counts.values())
     return 0 if report.ok and every_one and not left and not waiting else 1

@@ -5,6 +5,7 @@ import shlex
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
+from saltcart.cli.account import WHY_NOT
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
 from saltcart.judging.judge import ALTERED, FOUND, MISSING, UNREADABLE, add_counts
@@ -227,6 +228,13 @@ def tell_unknown(screen: Screen, discovered: Discovery) -> None:
         screen.remark(f"{place(path)} names {what}, and what kind of file it is was not understood: it is left alone")
     if rows[FEW:]:
         screen.remark(f"{len(rows) - FEW:,} more files name sounds that are gone, and were not understood")
+    for why in dict.fromkeys(gap.why for gap in discovered.gaps):
+        some = [gap.path for gap in discovered.gaps if gap.why == why]
+        more = f" and {len(some) - NEAREST:,} more" if some[NEAREST:] else ""
+        screen.remark(
+            f"Not looked into for lost sounds, {WHY_NOT[why]}: {', '.join(map(place, some[:NEAREST]))}{more}. If one of"
+            " them is a program's file: --ledger FILE"
+        )
 
 
 def show_outcome(screen: Screen, waybill: Waybill, found: Findings | None, report: CheckReport, changes: str) -> int:
@@ -308,5 +316,7 @@ def document(found: Findings, taken: Sequence[Rule]) -> dict[str, object]:
         "leftovers": found.leftovers,
         "emptied": found.losses.emptied(),
         "doubles": found.losses.doubles,
+        "not_understood": found.discovered.unknown,
+        "not_searched": [{"path": gap.path, "why": gap.why} for gap in found.discovered.gaps],
         "unread": found.places.unread,
     }

@@ -23,7 +23,7 @@ from saltcart.ledgers.base import NEW_THINGS
 from saltcart.looking.cart_draft import keep_maps, write
 from saltcart.looking.survey import SurveyReport, default_places, survey
 from saltcart.looking.undescribed import undescribed
-from saltcart.mending.discovery import discover
+from saltcart.mending.discovery import look_for_losses
 
 MOST_ASKED = 20  # files of one kind that are looked at
 
@@ -47,7 +47,7 @@ def run(options: argparse.Namespace) -> int:
         report = survey(places, (), (), cart, (), watch)
         found = undescribed(report, cart, progress=watch)
         taught = lessons([one.path for one in found.files], found.tops, cart.meanings())
-        gone = discover(cart, [load_map(plan) for plan in cart.maps], places, watch).gone
+        gone = len(look_for_losses(cart, places, cart.meanings(), watch).shown)
     show_sounds(screen, report)
     if not report.shelves:
         raise Refused(

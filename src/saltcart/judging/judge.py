@@ -9,6 +9,7 @@ from typing import NamedTuple
 from msgspec import Struct, field
 
 from saltcart.drives import Presence
+from saltcart.drives.drive import keeps_change_times
 from saltcart.errors import SaltCartError
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Batch, Entry, Facts, Ledger
@@ -165,6 +166,7 @@ class Judge:
     ):
         self.headers = headers
         self.opened = UnchangedFiles("sounds", EDITION)  # which open as the sounds that their names promise
+        self.telling: dict[int, bool] = {}  # of drives by their numbers
         self.signposts = [post for post in signposts if os.path.islink(post)]
         self.presence = presence or Presence()
         self.resolver = resolver or Resolver()
@@ -327,9 +329,15 @@ class Judge:
             trouble = error.strerror
         if trouble:
             return UNREADABLE, trouble
-        if kind_of(path):
+        if kind_of(path) and self.tells(path, state.st_dev):
             self.opened.remember(path, facts)
         return FOUND, self.remark(path)
+
+    def tells(self, path: str, device: int) -> bool:
+        """Whether the drive that a file lies on shows when it changed; asked of each once."""
+        if device not in self.telling:
+            self.telling[device] = keeps_change_times(path)
+        return self.telling[device]
 
     def remark(self, path: str) -> str:
         """What is to be said of a path that is found."""

@@ -1,7 +1,7 @@
 """What values are tried against: what is really on the disk, and which of it lies in the shelves."""
 
 import os
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from msgspec import Struct, field
 
@@ -34,6 +34,7 @@ class Disk(Struct):
     resolver: Resolver
     means: Sequence[str] = ()
     past: Past = NO_PAST
+    folders_once: frozenset[str] = frozenset()
     seen: dict[str, str | None] = field(default_factory=dict)
     real: dict[str, str] = field(default_factory=dict)
 
@@ -47,7 +48,9 @@ class Disk(Struct):
         """What was at a path once."""
         if path in self.past.once:
             return "file"
-        return "folder" if self.past.once and any(tail_below(one, path) for one in self.past.once) else None
+        if self.past.once and not self.folders_once:
+            self.folders_once = folders_above(self.past.once)
+        return "folder" if path in self.folders_once else None
 
     def now(self, path: str) -> str:
         """Where what a path means lies now: there, or where a mirror shows it."""
@@ -79,6 +82,15 @@ class Disk(Struct):
         if folder not in self.real:
             self.real[folder] = self.resolver.true.path(os.path.realpath(folder))
         return self.real[folder]
+
+
+def folders_above(paths: Iterable[str]) -> frozenset[str]:
+    """All folders that lead to some paths."""
+    found: set[str] = set()
+    for path in paths:
+        while (path := path.rpartition("/")[0]) and path not in found:
+            found.add(path)
+    return frozenset(found)
 
 
 def kind_at(path: str) -> str | None:

@@ -167,8 +167,9 @@ def by_name(left: Sequence[Lost], places: Places, taken: Collection[str], files:
                 against.add(pair)
             else:
                 found[one.path] = Match(named[0], [NAME], sure=False)
+    claims = Counter(match.file for match in found.values())
     return {
         path: match
         for path, match in found.items()
-        if (os.path.dirname(path), os.path.dirname(match.file)) not in against
+        if claims[match.file] == 1 and (os.path.dirname(path), os.path.dirname(match.file)) not in against
     }

@@ -11,6 +11,7 @@ from saltcart.drives.drive import mount_of
 from saltcart.judging.judge import Judge
 from saltcart.ledgers import Map
 from saltcart.mending.anywhere import matches
+from saltcart.mending.discovery import Discovery
 from saltcart.mending.evidence import END, Files, KnownMoves, Recorded
 from saltcart.mending.losses import Losses, Lost, losses_of
 from saltcart.mending.one_by_one import (
@@ -49,6 +50,7 @@ class Findings(Struct):
     leftovers: int = 0
     files: Files = field(default_factory=Files)
     shelves: list[str] = field(default_factory=list)
+    discovered: Discovery = field(default_factory=Discovery)
 
     def entries_of(self, rule: Rule) -> int:
         """How many entries a rule mends, or would if it were taken alone."""
@@ -73,8 +75,11 @@ def find(
     judge: Judge,
     places: Sequence[str] = (),
     progress: Progress = silent,
+    seen: Places | None = None,
 ) -> Findings:
-    """Look for what ledgers have lost, in `places` or where sounds are known to be."""
+    """Look for what ledgers have lost, in `places`, of which what is there may have been `seen`, or where sounds are
+    known to be.
+    """
     losses = losses_of(ledgers, maps, judge, progress)
     if not losses.lost:
         return Findings(losses, Places([], progress))
@@ -82,7 +87,7 @@ def find(
     for one in losses.lost.values():
         recorded.fill(one)
     where = list(places) or [*usual_places(cart, losses.lost), *known.places()]
-    found = Findings(losses, Places(where, progress))
+    found = Findings(losses, seen if seen and places else Places(where, progress))
     found.files, found.shelves = files, [shelf.path for shelf in cart.shelves]
     rules = rules_of(losses.lost, found.places, files, known)
     settle(found, rules)
@@ -181,7 +186,7 @@ def tell_the_rest(found: Findings, rules: Sequence[Rule], files: Files) -> None:
         if one is None:
             near = sorted(found.places.called(path), key=lambda file: -common(path, file))[:NEAREST]
             against = files.facts(lost, near[0]).contradict if near and not lost.folder else ()
-            words = ["a part of it alone was copied" if word == END else f"its {word} differs" for word in against]
+            words = ["it ends before its header says" if word == END else f"its {word} differs" for word in against]
             near = near or (stems.namesakes(path)[:NEAREST] if not lost.folder else [])
             why = CONTRADICTED if against or (near and path in contradicted) else NOT_FOUND
             if near and name_key(os.path.basename(near[0])) != name_key(os.path.basename(path)):

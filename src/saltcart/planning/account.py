@@ -44,7 +44,7 @@ from saltcart.progress import Progress
 from saltcart.rewriting.routes import turned
 from saltcart.safefile import replacing
 from saltcart.shelves.true_names import true_path
-from saltcart.spelling.moves import tail_below
+from saltcart.spelling.moves import outermost, tail_below
 from saltcart.trips.signposts import leading_to
 from saltcart.waybills.waybill import Waybill
 
@@ -315,7 +315,7 @@ class Accountant:
             stem = os.path.splitext(os.path.basename(paths[0]))[0]
             above = [folder for path in paths for folder in self.above.get(path, ())]
             above += [os.path.dirname(place) for path in paths for place in self.parting.get(path, ())]
-            against = tops_of([*above, *self.sought]) if above else self.sought
+            against = outermost([*above, *self.sought]) if above else self.sought
             lesson = learn(paths, against, self.waybill.means, f"{show(stem)} {short_name(paths[0], 4)}")
         except UNREADABLE:
             return
@@ -382,11 +382,6 @@ def through_links(links: Mapping[str, str], olds: Sequence[str]) -> dict[str, li
             if (tail := tail_below(old, place)) is not None:
                 found.setdefault(old, []).append(f"{link}/{tail}".rstrip("/"))
     return found
-
-
-def tops_of(folders: Sequence[str]) -> list[str]:
-    """The folders without those that lie in others."""
-    return [one for one in dict.fromkeys(folders) if not any(tail_below(one, other) for other in folders)]
 
 
 def worth(proof: Proof) -> bool:

@@ -36,8 +36,7 @@ def routes_for(
 ) -> Routes:
     """Where the entries of the ledger at that path lead on a trip; whether the ledger itself `travels`."""
     moves = waybill.entry_moves(travels, ledger)
-    mending = not waybill.shelves and bool(waybill.relinks)
-    return Routes(moves, resolver, added, turns, waybill.aims(ledger), waybill.here, like, mending)
+    return Routes(moves, resolver, added, turns, waybill.aims(ledger), waybill.here, like, waybill.mends)
 
 
 def changes_for(

@@ -13,6 +13,7 @@ from saltcart.shelves.sound_stream import sound_stream
 
 DEPTHS = {"PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32, "FLOAT": 32, "DOUBLE": 64}
 STREAMED = 0xFFFFFFFF  # the size that is written before anybody knows it
+ORDERS: dict[bytes, Literal["little", "big"]] = {b"RIFF": "little", b"RIFX": "big", b"FORM": "big"}
 READERS = 4  # headers wait for the drive more than for the processor
 
 
@@ -80,8 +81,7 @@ def cut_off(path: str) -> bool:
             head, size = stream.read(8), os.fstat(stream.fileno()).st_size
     except OSError:
         return False
-    order: Literal["little", "big"] | None = {b"RIFF": "little", b"RIFX": "big", b"FORM": "big"}.get(head[:4])  # type: ignore[assignment]
-    promised = int.from_bytes(head[4:], order) if order and len(head) == 8 else 0
+    promised = int.from_bytes(head[4:], ORDERS[head[:4]]) if head[:4] in ORDERS and len(head) == 8 else 0
     return promised != STREAMED and promised + 8 > size + 1
 
 

@@ -154,3 +154,12 @@ class Moves:
     def reversed(self) -> "Moves":
         """The same folders, the other way."""
         return Moves(move.reversed() for move in self.moves)
+
+
+def outermost(folders: Iterable[str]) -> list[str]:
+    """The folders without those that lie in others, in the order of their names."""
+    found: list[str] = []
+    for folder in sorted(set(folders), key=lambda one: one.split("/")):  # in this order, what a folder holds follows it
+        if not (found and tail_below(folder, found[-1]) is not None):
+            found.append(folder)
+    return found

@@ -74,6 +74,11 @@ class Waybill(Struct):
     settles: str = ""
     arrange: str = ""
 
+    @property
+    def mends(self) -> bool:
+        """Whether it links anew what is lost, and does nothing else."""
+        return not (self.shelves or self.settles) and any(one.what in (ALL, ONE) for one in self.relinks)
+
     def resolver(self) -> Resolver:
         """What resolves entries on this trip."""
         return Resolver(Meanings(self.means))

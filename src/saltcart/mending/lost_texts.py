@@ -1,0 +1,134 @@
+"""The texts of a file that look like paths to sounds and lead nowhere, whatever kind of file it is."""
+
+import html
+import os
+import re
+from collections.abc import Callable, Iterator, Sequence
+from urllib.parse import unquote
+
+from msgspec import Struct, field
+
+from saltcart.drives.drive import mount_of
+from saltcart.ledgers.sqlite.opening import claims, reading, tables
+from saltcart.ledgers.sqlite.quoting import quoted
+from saltcart.mentions.automaton import Automaton
+from saltcart.mentions.packed import Budget, is_packed, unpacked
+from saltcart.shelves.audio import KINDS
+from saltcart.spelling import encodable, spelling_named
+from saltcart.spelling.foreign import looks_foreign
+
+LARGEST = 16 << 20  # bytes of a file that are read for evidence
+MOST_TEXTS = 100_000  # in one file
+LONGEST = 4096  # characters of a path
+ENDING = re.compile(rf"(?:{'|'.join(map(re.escape, KINDS))})(?![A-Za-z0-9])", re.IGNORECASE)
+APART = re.compile(r"[\0-\x1f\"<>|*?\ufffd]+")  # what no name of a sound has
+SLASHES = re.compile(r"\\{2,}")
+MARKS = Automaton([form for name in KINDS for form in (name.encode(), name.encode("utf-16-le")[:-1])])
+WINDOWS = spelling_named("windows")
+
+
+class LostTexts(Struct):
+    """What a file names that is not there: for each text the paths that it may mean.
+
+    A name alone may lie in any folder that is named beside it, and means nothing by itself.  Some of the file was left
+    unread when it was `cut`.
+    """
+
+    meanings: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    cut: bool = False
+
+    def sounds(self) -> Iterator[str]:
+        """The paths that can only be the full ones of sounds."""
+        for text, meant in self.meanings.items():
+            if len(meant) == 1 and ENDING.search(text):
+                yield meant[0]
+
+
+def lost_texts(path: str, here: Callable[[str], str] = str) -> LostTexts:
+    """The texts of a file that look like paths to sounds and lead nowhere: as full paths, which are `here` what that
+    says, or from its folder and from the top of its drive.  Raises one of UNREADABLE when it cannot be read.
+    """
+    found = LostTexts()
+    starts = tuple(dict.fromkeys([os.path.dirname(path), mount_of(path)]))
+    for count, text in enumerate(texts_in(path, found)):
+        if count == MOST_TEXTS:
+            found.cut = True
+            break
+        sound = ENDING.search(text) is not None
+        meant = tuple(map(here, paths_of(text, starts))) if sound or text[:1] == "/" else ()
+        if meant and not any(map(os.path.lexists, meant)):
+            found.meanings[text] = meant
+        elif sound and not meant and not {"/", "\\"} & set(text):
+            found.meanings[text] = ()
+    return found
+
+
+def paths_of(text: str, starts: Sequence[str]) -> tuple[str, ...]:
+    """The paths that a text may mean."""
+    if text.startswith("file:"):
+        text = unquote(text.removeprefix("file:"), errors="surrogateescape").lstrip("/").removeprefix("localhost/")
+        text = f"/{text}"
+    if not text or len(text) > LONGEST or text[0] in "$%~{" or "://" in text or "\0" in text or not encodable(text):
+        return ()
+    if looks_foreign(text):
+        read = WINDOWS.read(SLASHES.sub(r"\\", text), "/")
+        return (read,) if read else ()
+    if "/" not in text:
+        return ()
+    return (os.path.normpath(text),) if text[0] == "/" else tuple(os.path.normpath(f"{one}/{text}") for one in starts)
+
+
+def texts_in(path: str, found: LostTexts) -> Iterator[str]:
+    """The texts of a file that end like the name of a sound, and full paths; `found` learns whether it was cut."""
+    with open(path, "rb") as stream:
+        head = stream.read(4096)
+        if claims(head):
+            yield from cells_of(path)
+        elif is_packed(head):
+            stream.seek(0)
+            for inner in unpacked(head, stream, "", Budget(os.fstat(stream.fileno()).st_size)):
+                yield from runs_in(inner.stream.read(LARGEST))
+                found.cut = found.cut or bool(inner.stream.read(1))
+        else:
+            yield from runs_in(head + stream.read(LARGEST))
+            found.cut = found.cut or bool(stream.read(1))
+
+
+def cells_of(path: str) -> Iterator[str]:
+    """The texts in the columns of a database, each once in a column."""
+    with reading(path) as (connection, _uri):
+        for table, columns in tables(connection):
+            for name in map(quoted, columns):
+                for (text,) in connection.execute(
+                    f"SELECT DISTINCT {name} FROM {quoted(table)} WHERE typeof({name}) = 'text'"
+                ):
+                    yield text if isinstance(text, str) else os.fsdecode(text)
+
+
+def runs_in(data: bytes) -> Iterator[str]:
+    """The runs of text in some content that end like the name of a sound, as its escapes mean them."""
+    if not MARKS.any_in(data.lower()):
+        return
+    wide = data.count(b"\0") > len(data) // 4
+    for shift in (0, 1) if wide else (0,):
+        text = decoded(data[shift:], wide).replace("\\/", "/")
+        for run in APART.split(html.unescape(text) if "&" in text else text):
+            for found in ending_in(run):
+                key, sign, value = found.partition("=")
+                yield (value if sign and "/" not in key else found).strip(" \t'")
+
+
+def ending_in(run: str) -> Iterator[str]:
+    """What of a run of text ends like the name of a sound; in time that follows its length, whatever it holds."""
+    start = 0
+    for found in ENDING.finditer(run):
+        yield run[max(start, found.end() - LONGEST) : found.end()]
+        start = found.end()
+
+
+def decoded(data: bytes, wide: bool) -> str:
+    """Some content as text, of whatever encoding."""
+    try:
+        return data.decode("utf-16-le" if wide else "utf-8", "replace" if wide or b"\0" in data else "strict")
+    except UnicodeDecodeError:
+        return data.decode("cp1252", "replace")
