@@ -5,11 +5,10 @@ import os
 from msgspec.structs import replace
 
 from saltcart.drives import drive_of
-from saltcart.drives.limits import allowed
 from saltcart.errors import Refused, UsageError, show
 from saltcart.planning.allowed_names import allowed_names
-from saltcart.planning.choosing import distinct, new_place
-from saltcart.planning.destination import refuse_place, writable_drive
+from saltcart.planning.choosing import distinct, landing
+from saltcart.planning.destination import writable_drive
 from saltcart.planning.request import Request
 from saltcart.shelves.archive import contents, is_archive, name_without_suffix
 from saltcart.shelves.true_names import told_apart, true_path
@@ -61,9 +60,7 @@ def parts_of(whole: Shelf, request: Request) -> list[Shelf]:
 
 def shelf_at(path: str, name: str, to: str, request: Request) -> Shelf:
     """What comes out of an archive, and its new place."""
-    top = new_place(to)
-    new = os.path.join(top, allowed(name, drive_of(top).limits).name)
-    refuse_place(path, new)
+    new = landing(path, name, to)
     known = request.cart.shelf(path)
     return Shelf(
         os.path.basename(new),

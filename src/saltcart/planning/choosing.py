@@ -116,6 +116,14 @@ def new_place(to: str) -> str:
     return true_path(meant_place(to))
 
 
+def landing(old: str, name: str, to: str) -> str:
+    """The new place of what is called `name`, as its drive can hold that.  Raises Refused when it cannot be there."""
+    top = new_place(to)
+    new = os.path.join(top, allowed(name, drive_of(top).limits).name)
+    refuse_place(old, new)
+    return new
+
+
 def shelf_of(path: str, to: str, request: Request) -> Shelf:
     """The shelf at `path` and its new place; Refused when the one is no folder or the other cannot be."""
     given = os.path.abspath(os.path.expanduser(path))
@@ -134,9 +142,7 @@ def shelf_of(path: str, to: str, request: Request) -> Shelf:
         raise Refused(
             f"{show(old)} is the top of a drive; a shelf is a folder on one", "Name the folders on it that hold sounds."
         )
-    top = new_place(to)
-    new = os.path.join(top, allowed(os.path.basename(old), drive_of(top).limits).name)
-    refuse_place(old, new)
+    new = landing(old, os.path.basename(old), to)
     if not request.copy:
         refuse_fixed(old)
     leave = left_at(request)
