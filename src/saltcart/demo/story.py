@@ -44,10 +44,10 @@ STORY = (
     ),
     Scene("... and every track shows as lost.", PLAYER, 1),
     Scene(
-        "Mend it where it stands: nothing is imported, ratings stay.",
-        ("saltcart", "mend", "--in", "lighter", "--yes"),
+        "Mend it where it stands: nothing is imported, ratings stay. For the decks' list names alone speak.",
+        ("saltcart", "mend", "--in", "lighter", "--by-name", "--yes"),
         1,
-        ("proven", "found again", "stays as before"),
+        ("proven", "by names", "found again", "Still missing"),
     ),
     Scene("", PLAYER, 1),
     Scene("Take that back too, to the byte ...", ("saltcart", "undo", "--yes")),
