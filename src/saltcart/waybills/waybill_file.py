@@ -95,48 +95,16 @@ def read(path: str) -> Waybill:
             path, None, f"is a waybill of format {tables['format']}; this version knows {FORMAT}", "Draft it anew."
         )
     if not any(tables.get(key) for key in ("shelf", "relink", "folder", "here", "signpost")):
-        raise BadFile(path, None, "says nothing to do", "Take the # before what shall be done away, or draft it anew.")
-    shelves = [shelf_of(path, row) for row in tables.get("shelf", [])]
-    for shelf in shelves:
-        if shelf.files and (not shelf.only or sorted_out(shelf.only)[1]):
-            raise BadFile(
-                path,
-                None,
-                f'"{show(shelf.name)}" has files = true, and only = [...] does not name each of them',
-                "Name them, or take files = true out.",
-            )
-    for row in tables.get("gather", []):
-        old, new = absolute(path, "from", row["from"]), absolute(path, "to", row["to"])
-        shelves.append(Shelf(os.path.basename(new), old, new, row["from_drive"], row["to_drive"], gathered=True))
-    ledgers = [
-        LedgerLine(
-            absolute(path, "path", row["path"]),
-            row["map"],
-            row.get("rewrite", True),
-            row.get("digest"),
-            front=row.get("front", False),
-            like=from_toml_path(row["like"]) if "like" in row else "",
-            over=absolute(path, "over", row["over"]) if "over" in row else "",
-            over_digest=row.get("over_digest", ""),
-            merge=absolute(path, "merge", row["merge"]) if "merge" in row else "",
-            asked=row.get("asked", "here"),
+        raise BadFile(
+            path, None, "says nothing to do", "Remove the # before each line that you want, or make the plan anew."
         )
-        for row in tables.get("ledger", [])
-    ]
+    shelves = shelves_in(path, tables)
+    ledgers = [ledger_of(path, row) for row in tables.get("ledger", [])]
+    relinks = [relink_of(path, row) for row in tables.get("relink", [])]
 
     def full(key: str) -> list[str]:
         return [absolute(path, key, text) for text in tables.get(key, [])]
 
-    relinks = [
-        Relink(
-            absolute(path, "from", row["from"]),
-            absolute(path, "to", row["to"]),
-            absolute(path, "ledger", row["ledger"]) if "ledger" in row else "",
-            row.get("what", ALL),
-            renames=renames_in(path, row),
-        )
-        for row in tables.get("relink", [])
-    ]
     folders = [
         FolderLine(absolute(path, "ledger", row["ledger"]), row["do"], absolute(path, "folder", row["folder"]))
         for row in tables.get("folder", [])
@@ -162,6 +130,50 @@ def read(path: str) -> Waybill:
         signposts=[
             (absolute(path, "at", row["at"]), absolute(path, "to", row["to"])) for row in tables.get("signpost", [])
         ],
+    )
+
+
+def shelves_in(path: str, tables: dict[str, Any]) -> list[Shelf]:
+    """All shelves of a waybill, those last that are single files gathered from elsewhere."""
+    shelves = [shelf_of(path, row) for row in tables.get("shelf", [])]
+    for shelf in shelves:
+        if shelf.files and (not shelf.only or sorted_out(shelf.only)[1]):
+            raise BadFile(
+                path,
+                None,
+                f'"{show(shelf.name)}" has files = true, and only = [...] does not name each of them',
+                "Name them, or take files = true out.",
+            )
+    for row in tables.get("gather", []):
+        old, new = absolute(path, "from", row["from"]), absolute(path, "to", row["to"])
+        shelves.append(Shelf(os.path.basename(new), old, new, row["from_drive"], row["to_drive"], gathered=True))
+    return shelves
+
+
+def ledger_of(path: str, row: dict[str, Any]) -> LedgerLine:
+    """The ledger that one table of the waybill at `path` says."""
+    return LedgerLine(
+        absolute(path, "path", row["path"]),
+        row["map"],
+        row.get("rewrite", True),
+        row.get("digest"),
+        front=row.get("front", False),
+        like=from_toml_path(row["like"]) if "like" in row else "",
+        over=absolute(path, "over", row["over"]) if "over" in row else "",
+        over_digest=row.get("over_digest", ""),
+        merge=absolute(path, "merge", row["merge"]) if "merge" in row else "",
+        asked=row.get("asked", "here"),
+    )
+
+
+def relink_of(path: str, row: dict[str, Any]) -> Relink:
+    """What one table of the waybill at `path` links anew."""
+    return Relink(
+        absolute(path, "from", row["from"]),
+        absolute(path, "to", row["to"]),
+        absolute(path, "ledger", row["ledger"]) if "ledger" in row else "",
+        row.get("what", ALL),
+        renames=renames_in(path, row),
     )
 
 
