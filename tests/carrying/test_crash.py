@@ -23,7 +23,7 @@ class CutOff(CrashCase, TwoMachines):
     def world(self):
         """Everything but what tells the time, and databases by their cells."""
         found = [*Path(self.top).rglob("library.db")]
-        ours = ("home", "attic", "carried.toml", "READ ME", "library.db")
+        ours = ("home", "attic", "carried.toml", "READ ME", "library.db", ".saltcart-histories")
         return tree(self.top, *ours), {str(path): cells(str(path)) for path in found if "home" not in path.parts}
 
     def words(self):
@@ -53,7 +53,8 @@ class CutOff(CrashCase, TwoMachines):
 
     def there(self):
         """Everything in the collection but hidden files of ours: a database by its cells, other files by content."""
-        paths = [path for path in self.booth.rglob("*") if path.is_file() and not path.name.startswith(".")]
+        found = (path for path in self.booth.rglob("*") if not any(part[0] == "." for part in path.parts))
+        paths = [path for path in found if path.is_file()]
         ours = ("carried.toml", "READ ME.txt")
         return {path.name: cells(path) if path.suffix == ".db" else path.read_bytes() for path in paths
                 if path.name not in ours}  # fmt: skip

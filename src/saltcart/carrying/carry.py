@@ -12,11 +12,13 @@ from glob import escape
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from saltcart.carrying.agreement import agreed, mine, undone_trips
+from saltcart.carrying.agreement import mine, undone_trips
+from saltcart.carrying.histories import clear_there
 from saltcart.carrying.identity import machine, user, whoami
 from saltcart.carrying.lists import write_lists
 from saltcart.carrying.own_record import note
 from saltcart.carrying.stands import leads, sums_of
+from saltcart.carrying.turns import unseen
 from saltcart.cart import NAME as CART
 from saltcart.drives import Presence
 from saltcart.errors import Refused, SaltCartError, show
@@ -52,6 +54,7 @@ from saltcart.waybills.relinks import RELATIVE
 from saltcart.waybills.shelf import Shelf
 
 LEDGERS, MAPS = "Ledgers", "Maps"
+FINISHED = "finished"  # the fact that all is written beside the sounds: from then on others may carry there too
 
 
 class CarryPlan(Struct):
@@ -88,7 +91,6 @@ def plan_carry(
     if before and not request.arrange:
         request = replace(request, arrange=before.arrange)
     base = chosen_shelves(request, remarks)
-    refuse_changed(before)
     offline = away_from_home(before) if before else {}
     request = replace(request, collection=top, kept=[(home, place) for place, home in offline.items()])
     if chosen:  # what else names these files names others too, which stay
@@ -125,6 +127,7 @@ def plan_carry(
     only_copies(plan.draft)
     if before:
         supersede_ledgers(plan.draft, before)
+        refuse_unseen(before, plan.draft)
     plan.draft.strays, plan.draft.arranged = along, [one.told for one in makers]
     plan.gone = vanished(plan)
     plan.draft.waybill.after = before.trip if before else ""
@@ -186,20 +189,16 @@ def known_collection(top: str) -> Collection | None:
     return collection.read(path) if os.path.lexists(path) else None
 
 
-def refuse_changed(before: Collection | None) -> None:
-    """Raise Refused when ledgers of the collection were changed where it is: to write over them would lose that."""
-    if before is None:
-        return
-    undone, changed = undone_trips(), []
-    for one in before.ledgers:
-        known, place = agreed(before, one.place, undone), before.at(one.place)
-        if os.path.isfile(place) and digest_of(place) != (known.digest if known else one.digest):
-            changed.append(show(place))
-    if changed:
+def refuse_unseen(before: Collection, draft: Draft) -> None:
+    """Raise Refused when something happened to ledgers of the collection that is not known here: to write over them
+    would lose it.
+    """
+    maps = [load_map(path) for path in draft.waybill.maps]
+    if changed := unseen(before, draft.waybill, maps, undone_trips()):
         raise Refused(
-            f"{len(changed)} ledger(s) in the collection at {show(before.top)} have changed there since the two agreed",
-            f"Take that home first: saltcart settle {show(before.top)} --back",
-            changed[:20],
+            f"{len(changed)} ledger(s) in the collection at {show(before.top)} changed there, which is not known here",
+            f"Bring the two together first: saltcart settle {show(before.top)} --back",
+            list(map(show, changed[:20])),
         )
 
 
@@ -285,9 +284,7 @@ def unfinished(top: str) -> str | None:
     top = true_path(os.path.expanduser(top))
     for trip in history.readable():
         if trip.waybill.collection == top and trip.state in (SWITCHING, SWITCHED):
-            before = known_collection(top)
-            ended = trip.state == SWITCHED and before and before.trip == trip.name and not trip.logbook.waiting()
-            return None if ended else trip.name
+            return None if trip.logbook.fact(FINISHED, False) else trip.name
     return None
 
 
@@ -320,6 +317,9 @@ def finish(name: str, lists: bool = False) -> tuple[Collection, int]:
     made.gone = [one for one in made.gone if os.path.isfile(made.at(one.place))]
     made.read_me = write_read_me(made, known.read_me if known else "")
     collection.write(made)
+    clear_there(made.top, name, known.trip if known else "")
+    with trips.held(name) as trip:
+        trip.logbook.record(**{FINISHED: True})
     return made, lacking
 
 

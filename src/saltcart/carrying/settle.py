@@ -1,13 +1,13 @@
 """Settling: what a collection means on this machine, and a trip that makes it at home here, in one of three ways."""
 
 import os
-from collections import Counter
 from collections.abc import Container, Iterator, Mapping, Sequence
 from glob import escape
 
 from msgspec.structs import replace
 
 from saltcart.carrying.agreement import BACK, HERE, IN_PLACE, agreed, mine, remember, undone_trips
+from saltcart.carrying.histories import NO_TRIP, note_here
 from saltcart.carrying.identity import whoami
 from saltcart.carrying.own_record import may_be_proposed
 from saltcart.carrying.stands import (
@@ -26,26 +26,25 @@ from saltcart.carrying.stands import (
     SettlePlan,
     at_home,
     found_here,
-    leads,
     stand,
     verify,
 )
+from saltcart.carrying.turns import Ground, kept, names_back, taken
 from saltcart.cart import Cart
 from saltcart.drives import drive_of
 from saltcart.drives.limits import allowed
 from saltcart.errors import CannotSpell, Refused, SaltCartError, UsageError, counted, show
 from saltcart.ledgers import load_map, open_ledger
-from saltcart.ledgers.sqlite import merging
-from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.planning.shelf_inspection import may_be_ledger
 from saltcart.planning.strays import copied_along
 from saltcart.progress import Progress, silent
 from saltcart.rewriting.staging import changes_for, on_trial, routes_for
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
+from saltcart.spelling import Move, Moves
 from saltcart.spelling.foreign import looks_foreign
 from saltcart.spelling.moves import tail_below
-from saltcart.spelling.renames import Pairs
+from saltcart.spelling.renames import Pairs, Renames
 from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import SWITCHED, UNDONE, Trip
@@ -93,11 +92,11 @@ def plan_settle(
     homes |= asked
     ours = {place for place, _source in found.sources() if agreed(found, place, undone)} | asked.keys()
     ours |= {one.place for one in found.ledgers if agreed(found, one.place, undone)}
-    stands = [stand(found, one, homes, undone) for one in found.ledgers]
+    stands = stands_of(found, homes, undone)
     if way != BACK and (theirs := found_here(found, cart or Cart(), stands, progress)):
         homes = theirs | homes
         ours |= theirs.keys()
-        stands = [stand(found, one, homes, undone) for one in found.ledgers]
+        stands = stands_of(found, homes, undone)
     plan = SettlePlan(found, way, homes, stands, undone)
     if seen:
         plan.problems, plan.new, plan.beside = seen.problems, seen.new, seen.beside
@@ -119,6 +118,23 @@ def plan_settle(
         decide(plan, [one.strip("/") for one in take], [one.strip("/") for one in keep])
         build(plan)
     return plan
+
+
+def stands_of(found: Collection, homes: Mapping[str, str], undone: Container[str]) -> list[LedgerStand]:
+    """How each ledger of a collection stands, there and here."""
+    maps = [load_map(path) for path in found.map_files() if os.path.isfile(path)]
+    names = {one.place: one for one in found.shelves}
+    ways = [
+        Move(homes[place], found.at(place), names=names_of_copy(names[place], homes[place]) if place in names else None)
+        for place, _source in found.sources()
+    ]
+    ground = Ground(found, Moves(ways), maps)
+    return [stand(found, one, homes, undone, ground) for one in found.ledgers]
+
+
+def names_of_copy(shelf: CarriedShelf, home: str) -> Renames | None:
+    """The names in the collection of what has another name here."""
+    return names_back(named_again(shelf, home))
 
 
 def proposals(plan: SettlePlan, ours: Container[str]) -> dict[str, str]:
@@ -174,23 +190,28 @@ def decide(plan: SettlePlan, take: Sequence[str], keep: Sequence[str]) -> None:
             one.step, one.why = LEAVE, "it is not in the collection any more"
         elif plan.way == IN_PLACE and inside:
             one.step, one.why = STAYS, "" if one.carried.relative else "it holds full paths, and is not changed there"
-        elif one.stands_here == NONE:
-            one.step = COPY
-        elif one.stands_here == SAME:
-            one.step, one.why = REPLACE, ""
-        elif plan.way == BACK:
-            decide_back(one)
-        elif one.stands_here == AS_IT_WAS and one.stands_there == AS_IT_WAS:
-            one.step, one.why = LEAVE, "it is settled here, and neither has changed since"
-        elif one.stands_here == UNKNOWN:
-            one.step, one.why = BOTH, "another one stands here that did not come from this collection"
         else:
-            one.step = REPLACE if one.stands_here != CHANGED else BOTH
-            one.why = "the one here has changed since the two agreed" if one.step == BOTH else ""
-        if one.step == BOTH and one.carried.place in take:
+            one.step, one.why = step_of(one)
+        if one.step in (BOTH, MERGE) and one.carried.place in take:
             one.step, one.why = REPLACE, "as you said"
-        elif one.step == BOTH and one.carried.place in keep:
+        elif one.step in (BOTH, MERGE) and one.carried.place in keep:
             one.step, one.why = LEAVE, KEPT
+
+
+def step_of(one: LedgerStand) -> tuple[str, str]:
+    """What is done about a ledger by how it stands there and here, and why."""
+    if one.stands_here in (NONE, SAME):
+        return (COPY if one.stands_here == NONE else REPLACE), ""
+    if one.stands_here == UNKNOWN:
+        return BOTH, "another one stands here that did not come from this collection"
+    if one.stands_there == AS_IT_WAS:
+        return LEAVE, "it changed here alone" if one.stands_here == CHANGED else "neither has changed"
+    if one.stands_here == AS_IT_WAS:
+        return REPLACE, ""
+    if one.meeting and one.meeting.by_rows:
+        return MERGE, ""
+    why = one.meeting.why if one.meeting else ""
+    return BOTH, "it changed there and here" + (f"; {why}" if why else "")
 
 
 def is_unasked(plan: SettlePlan, place: str) -> bool:
@@ -198,22 +219,11 @@ def is_unasked(plan: SettlePlan, place: str) -> bool:
     return any(tail_below(f"/{place}", f"/{top}") is not None for top in plan.unasked)
 
 
-def decide_back(one: LedgerStand) -> None:
-    """What is done about a ledger on the way home."""
-    if one.stands_there == AS_IT_WAS:
-        one.step = LEAVE
-        one.why = "it changed at home alone" if one.stands_here == CHANGED else "neither has changed"
-    elif one.stands_here == AS_IT_WAS:
-        one.step = REPLACE
-    else:
-        one.step, one.why = BOTH, "it changed on the way and at home"
-
-
 def build(plan: SettlePlan) -> None:
     """The waybill that does it."""
     found, waybill = plan.found, plan.waybill
     waybill.maps, waybill.means, waybill.here = found.map_files(), found.means, True
-    waybill.settles = plan.way
+    waybill.settles, waybill.comes_from = plan.way, found.top
     waybill.after = next((one.trip for one in reversed(mine(found))), "")
     if plan.way == HERE:
         there_already = [one.there for one in plan.ledgers if one.step != COPY]
@@ -243,36 +253,19 @@ def build(plan: SettlePlan) -> None:
         if stood.step in (COPY, REPLACE):
             add_ledger(plan, stood)
     for stood in plan.ledgers:
-        if stood.step == BOTH:
-            look_at_both(plan, stood)
+        if stood.step == MERGE:
+            add_merge(plan, stood)
     waybill.ledgers += new_ledgers(plan)
     try_out(plan)
 
 
-def look_at_both(plan: SettlePlan, one: LedgerStand) -> None:
-    """Let what two ledgers that both changed count be brought together, where their map says how; else say how they
-    differ.
-    """
-    found, waybill = plan.found, plan.waybill
-    maps = [load_map(path) for path in waybill.maps]
-    follow = waybill.entry_moves(True).follow
-    try:
-        here, there = (open_ledger(path, maps, one.carried.map_name) for path in (one.here, one.there))
-        ours, theirs = (
-            Counter(follow(path) or path for path in leads(ledger, waybill.resolver())) for ledger in (here, there)
-        )
-        more, less = (theirs - ours).total(), (ours - theirs).total()
-        one.differs = f"{more:,} entries only there, {less:,} only here"
-        if one.stands_here == UNKNOWN or not isinstance(here, SqliteLedger) or not isinstance(there, SqliteLedger):
-            return
-        if merging.merges(here.plan):
-            one.merging = merging.compare(here, there, lambda path: follow(path) or path)
-            one.step, one.why = MERGE, ""
-            waybill.ledgers.append(
-                LedgerLine(one.here, one.carried.map_name, True, digest_of(one.here), merge=found.at(one.carried.place))
-            )
-    except SaltCartError as error:
-        one.why = error.what
+def add_merge(plan: SettlePlan, one: LedgerStand) -> None:
+    """Let a ledger here and the one there be brought together."""
+    assert one.meeting is not None
+    one.merged = one.meeting.merged()
+    like = "/x" if looks_foreign(one.carried.like) else one.carried.like
+    line = LedgerLine(one.here, one.carried.map_name, True, digest_of(one.here), like=like, merge=one.there)
+    plan.waybill.ledgers.append(line)
 
 
 def single_files(plan: SettlePlan) -> Iterator[Shelf]:
@@ -440,7 +433,10 @@ def remember_here(plan: SettlePlan, name: str) -> str:
     found = plan.found
     homes = [] if plan.way == IN_PLACE else [(place, plan.homes[place]) for place, _source in found.sources()]
     same = [one for one in plan.ledgers if one.step == MERGE or one.why in (AS_IT_SHOULD, KEPT)]
-    ledgers = [(one.carried.place, one.here) for one in same]
+    for one in plan.ledgers:
+        if one.meeting and one.why in (AS_IT_SHOULD, KEPT):
+            note_here(one.here, kept(one.meeting) if one.why == KEPT else taken(one.meeting), NO_TRIP)
+    ledgers = [(one.carried.place, one.here) for one in same if one.meeting]
     if name:
         with trips.opened(name) as trip:
             rows = trip.logbook.ledgers()

@@ -2,20 +2,23 @@
 
 import os
 from collections.abc import Container, Iterator, Mapping, Sequence
+from contextlib import suppress
 from functools import partial
 
 from msgspec import Struct, field
 
 from saltcart.carrying.agreement import agreed, names_then
+from saltcart.carrying.turns import Ground
 from saltcart.cart import Cart
 from saltcart.errors import SaltCartError
 from saltcart.hauling.workers import Reading
 from saltcart.judging.judge import MISSING
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
-from saltcart.ledgers.sqlite.merging import Comparison
 from saltcart.looking.survey import usual_ledgers
 from saltcart.mentions.search import known_as
+from saltcart.merging.combine import Merged
+from saltcart.merging.copies import Meeting
 from saltcart.progress import Progress
 from saltcart.proving.contents import ReadWatch, altered
 from saltcart.proving.results import FileProblem
@@ -38,8 +41,8 @@ COPY, REPLACE, LEAVE, BOTH, STAYS, MERGE = "copy", "replace", "leave", "both cha
 class LedgerStand(Struct):
     """One ledger of a collection: where it is there and here, how each stands, and what will be done.
 
-    `sums` are what its map knows, there and here; `why` says why it is left.  When both have changed, `differs` says in
-    words how, and `merging` what is brought together.
+    `sums` are what its map knows, there and here; `why` says why it is left.  What happened to the two since they were
+    one is known by their `meeting`, and when both are brought together, what they become is `merged`.
     """
 
     carried: CarriedLedger
@@ -50,8 +53,8 @@ class LedgerStand(Struct):
     step: str = LEAVE
     sums: tuple[Mapping[str, int], Mapping[str, int]] = ({}, {})
     why: str = ""
-    differs: str = ""
-    merging: Comparison | None = None
+    meeting: Meeting | None = None
+    merged: Merged | None = None
 
 
 class SettlePlan(Struct):
@@ -90,28 +93,43 @@ def at_home(found: Collection, place: str, source: str, undone: Container[str]) 
     return source if tail is None else joined(os.path.expanduser("~"), tail)
 
 
-def stand(found: Collection, one: CarriedLedger, homes: Mapping[str, str], undone: Container[str]) -> LedgerStand:
+def stand(
+    found: Collection, one: CarriedLedger, homes: Mapping[str, str], undone: Container[str], ground: Ground
+) -> LedgerStand:
     """How one ledger stands, there and here."""
     there = found.at(one.place)
     shelf = max((place for place in homes if tail_below(f"/{one.place}", f"/{place}")), key=len, default=None)
     inside = shelf and joined(homes[shelf], one.place[len(shelf) + 1 :])
     here = homes.get(one.place) or inside or at_home(found, one.place, one.source, undone)
-    known = agreed(found, one.place, undone)
-    now_there = digest_of(there) if os.path.isfile(there) else ""
-    now_here = digest_of(here) if os.path.isfile(here) else ""
-    stands_there = NONE if not now_there else AS_IT_WAS if now_there == (known or one).digest else CHANGED
-    if not now_here:
-        stands_here = NONE
-    elif known and known.path == here:
-        stands_here = AS_IT_WAS if now_here == known.home_digest else CHANGED
-    else:
-        stands_here = SAME if now_here == now_there else UNKNOWN
-    maps = [load_map(path) for path in found.map_files() if os.path.isfile(path)]
-    sums = (
-        sums_at(there, maps, one.map_name) if now_there else {},
-        sums_at(here, maps, one.map_name) if now_here else {},
+    is_there, is_here = os.path.isfile(there), os.path.isfile(here)
+    sums = tuple(
+        sums_at(path, ground.maps, one.map_name) if known else {}
+        for path, known in ((there, is_there), (here, is_here))
     )
-    return LedgerStand(one, there, here, stands_there, stands_here, sums=sums)
+    stood = LedgerStand(
+        one, there, here, CHANGED if is_there else NONE, UNKNOWN if is_here else NONE, sums=(sums[0], sums[1])
+    )
+    with suppress(SaltCartError):
+        compare(stood, ground)
+    return stood
+
+
+def compare(stood: LedgerStand, ground: Ground) -> None:
+    """Tell how a ledger there and the one here stand against each other, as far as they are there and can be read."""
+    if stood.stands_there == NONE:
+        return
+    there = open_ledger(stood.there, ground.maps, stood.carried.map_name)
+    if stood.stands_here == NONE:
+        changed = ground.state_there(there).events != ground.history_there(there).events
+        stood.stands_there = CHANGED if changed else AS_IT_WAS
+        return
+    meeting = ground.meeting(open_ledger(stood.here, ground.maps, stood.carried.map_name), there)
+    stood.stands_there = CHANGED if meeting.news_there else AS_IT_WAS
+    if meeting.common:
+        stood.meeting = meeting
+        stood.stands_here = CHANGED if meeting.news_here else AS_IT_WAS
+    elif digest_of(stood.here) == digest_of(stood.there):
+        stood.stands_here = SAME
 
 
 def found_here(found: Collection, cart: Cart, stands: Sequence[LedgerStand], progress: Progress) -> dict[str, str]:

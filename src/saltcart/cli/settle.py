@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from contextlib import nullcontext
 from shlex import quote
 
-from msgspec.structs import replace
+from msgspec.structs import asdict, replace
 
 from saltcart.carrying.agreement import BACK, HERE, IN_PLACE
 from saltcart.carrying.in_use import in_use
@@ -34,7 +34,7 @@ from saltcart.errors import show
 from saltcart.hauling.haul import haul, haul_waybill
 from saltcart.hauling.shelf_copy import HaulReport
 from saltcart.ledgers import load_map
-from saltcart.ledgers.maps import ASK
+from saltcart.merging.combine import Merged
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.true_names import true_path, without_detours
@@ -55,7 +55,7 @@ DONE = {
     LEAVE: "left as it is",
     BOTH: "both are left as they are",
     STAYS: "stays in the collection",
-    MERGE: "what both count is brought together in the one here",
+    MERGE: "both are brought together here",
 }
 
 
@@ -82,7 +82,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--asked",
         choices=("here", "there"),
-        help="where two copies differ in what a map says to ask for, such as ratings: which holds (default: here)",
+        help="of what changed on both sides, such as a rating: which holds (default: here)",
     )
     parser.add_argument(
         "--damaged-too", action="store_true", help="go on though files are missing or altered, and take what is there"
@@ -256,49 +256,56 @@ def show_remarks(screen: Screen, plan: SettlePlan) -> None:
 
 
 def show_merges(screen: Screen, plan: SettlePlan) -> None:
-    """What is brought together, cell by cell, before it is."""
+    """What is brought together, before it is; and what can only be taken as a whole."""
     for one in plan.ledgers:
-        if one.step == BOTH and one.differs:
+        if one.step == BOTH:
             which = quote(show(one.carried.place))
-            screen.remark(f"{place(one.here)} and {place(one.there)}: {one.differs}")
             screen.say(
                 f"  To let it take the place of the one here: --take {which}   to keep the one here: --keep {which}"
             )
-        if one.merging:
-            screen.table(
-                f"Brought together in {place(one.here)}",
-                ("Sound", "Column", "Here", "In the collection", "Will be"),
-                [
-                    (
-                        place(cell.path),
-                        cell.column,
-                        show(str(cell.ours)),
-                        show(str(cell.theirs)),
-                        "asked" if cell.how == ASK else show(str(cell.value())),
-                    )
-                    for cell in one.merging.cells[:MOST_CELLS]
-                ],
-            )
-            if more := one.merging.cells[MOST_CELLS:]:
-                screen.say(f"and {many(len(more), 'more cell', 'more cells')} (--json has them)")
-            if one.merging.only_theirs or one.merging.only_ours:
-                screen.remark(
-                    f"{many(one.merging.only_theirs, 'row is', 'rows are')} only in the collection's and"
-                    f" {one.merging.only_ours:,} only in the one here: these stay where they are"
-                )
+        if one.merged:
+            show_changes(screen, one.here, one.merged)
+
+
+def show_changes(screen: Screen, here: str, merged: Merged) -> None:
+    """What comes from there into one ledger, and what both changed in other ways."""
+    changes = merged.changes
+    screen.table(
+        f"What comes into {place(here)}",
+        ("Sound or list", "What", "Here", "Will be"),
+        [
+            (show(one.name), show(one.column), told(one.here), told(one.becomes))
+            for one in changes[: None if screen.all else MOST_CELLS]
+        ],
+    )
+    if not screen.all and (more := len(changes) - MOST_CELLS) > 0:
+        screen.say(f"and {many(more, 'more change', 'more changes')} (--all lists them)")
+    screen.table(
+        "Changed on both sides",
+        ("Sound or list", "What", "Here", "There"),
+        [
+            (show(merged.names.get(one.uid, "")), one.column, told(one.here), told(one.there))
+            for one in merged.conflicts[: None if screen.all else MOST_CELLS]
+        ],
+    )
+
+
+def told(cell: object) -> str:
+    """A cell for a person."""
+    return "" if cell is None else show(str(cell))
 
 
 def ask_which(screen: Screen, plan: SettlePlan, options: argparse.Namespace) -> None:
-    """Where the map says to ask: which of the two copies holds."""
-    asked = sum(cell.how == ASK for one in plan.ledgers if one.merging for cell in one.merging.cells)
+    """Of what both sides changed, each in its way: which holds."""
+    asked = sum(len(one.merged.conflicts) for one in plan.ledgers if one.merged)
     if not asked:
         return
     word = options.asked
     if word is None and sys.stdin.isatty():
-        question = f"{many(asked, 'rating differs', 'ratings differ')}. Whose holds, here or there?"
+        question = f"{many(asked, 'thing', 'things')} changed on both sides. Which holds, here or there?"
         word = screen.ask(question, "here", options)
     word = "there" if word == "there" else "here"
-    screen.say(f"{many(asked, 'cell that differs', 'cells that differ')} and cannot be reckoned: the one {word} holds.")
+    screen.say(f"{many(asked, 'thing', 'things')} changed on both sides: what is {word} holds.")
     plan.waybill.ledgers = [replace(line, asked=word) if line.merge else line for line in plan.waybill.ledgers]
 
 
@@ -374,10 +381,8 @@ def compared(plan: SettlePlan, report: CheckReport) -> list[dict[str, object]]:
 
 
 def changed_entries(plan: SettlePlan, switched: RepointReport) -> int:
-    """How many entries were rewritten, merged cells not counted."""
-    cells = (cell for one in plan.ledgers if one.merging for cell in one.merging.cells)
-    asked = {line.asked for line in plan.waybill.ledgers if line.merge}
-    return max(0, switched.changed - sum(cell.value("there" in asked) != cell.ours for cell in cells))
+    """How many entries were rewritten, what was brought together not counted."""
+    return max(0, switched.changed - sum(one.merged.differing for one in plan.ledgers if one.merged))
 
 
 def show_closing(
@@ -414,13 +419,21 @@ def show_closing(
     kept = [one for one in plan.ledgers if one.step == REPLACE]
     rows += [("Kept", f"{place(one.here)} as it was before is kept with the trip; undo brings it back") for one in kept]
     for each in merged:
-        cells = len(each.merging.cells) if each.merging else 0
-        what = f"{many(cells, 'cell', 'cells')} of {place(each.here)}" if cells else place(each.here)
+        count = len(each.merged.changes) if each.merged else 0
+        what = f"{many(count, 'change', 'changes')} from there in {place(each.here)}" if count else place(each.here)
         rows += [("Merged", f"{what}; what it was before is kept, and undo brings it back")]
     both = [one for one in plan.ledgers if one.step == BOTH]
     rows += [("Both changed", f"{place(one.here)} and {place(one.there)}: both are as they were") for one in both]
     rows += [("To undo it", f"saltcart undo {name}")]
     screen.facts(rows)
+
+
+def conflicts_of(merged: Merged) -> list[dict[str, object]]:
+    """What both sides changed, for a program."""
+    return [
+        {"name": merged.names.get(one.uid, ""), "column": one.column, "here": one.here, "there": one.there}
+        for one in merged.conflicts
+    ]
 
 
 def plan_document(plan: SettlePlan) -> dict[str, object]:
@@ -444,8 +457,8 @@ def plan_document(plan: SettlePlan) -> dict[str, object]:
                 "says_here": dict(one.sums[1]),
                 "step": one.step if plan.way else None,
                 "why": one.why,
-                "differs": one.differs,
-                "merged": [cell._asdict() for cell in one.merging.cells] if one.merging else [],
+                "merged": list(map(asdict, one.merged.changes)) if one.merged else [],
+                "conflicts": conflicts_of(one.merged) if one.merged else [],
             }
             for one in plan.ledgers
         ],

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from functools import lru_cache
 from typing import Any, NamedTuple
 
-from msgspec import Struct, field
+from msgspec import Struct
 
 from saltcart import tomlfile
 from saltcart.errors import BadFile, show
@@ -20,9 +20,7 @@ from saltcart.spelling import Spelling, spelling_named
 from saltcart.spelling.forms import SPELLINGS
 
 CONTAINERS = ("sqlite", "xml", "json", "ini", "csv", "tsv", "toml", "text", "plist", "chunks", "counted")
-COLUMN_KEYS = ("table", "column", "where", "folder", "add", *COLUMNS, "length_in", "merge")
-# How a cell comes from two copies that both changed: the larger, the later, or what the person says.
-MERGES = MAX, NEWEST, ASK = ("max", "newest", "ask")
+COLUMN_KEYS = ("table", "column", "where", "folder", "add", *COLUMNS, "length_in")
 # What an entry is besides: the folder for new things; or a record of what was, which stays as it is.
 MEANS = DEFAULT, PAST = ("default", "past")
 SHAPE: dict[str, Any] = {
@@ -58,7 +56,6 @@ SHAPE: dict[str, Any] = {
             "folder": {"table": str, "!column": str, "key": str, "by": str, "spelling": tuple(SPELLINGS)},
             **dict.fromkeys(COLUMNS, str),
             "length_in": ("seconds", "milliseconds"),
-            "merge": {"plays": MERGES, "last_played": MERGES, "rating": MERGES},
         }
     ],
 }
@@ -91,8 +88,7 @@ class Rule(Struct, frozen=True):
     """One column whose cells are entries, of the rows that meet the SQL condition `where`.
 
     `facts` are columns of the same table that say more of the sound, in the order of COLUMNS; None for one that no
-    column says.  To a list of folders `add` lets rows be added.  `merge` says of facts how those of two copies come
-    together (see MERGES).
+    column says.  To a list of folders `add` lets rows be added.
     """
 
     table: str
@@ -105,7 +101,6 @@ class Rule(Struct, frozen=True):
     facts: tuple[str | None, ...] = (None,) * len(COLUMNS)
     milliseconds: bool = False
     add: Addition | None = None
-    merge: Mapping[str, str] = field(default_factory=dict)
 
 
 class Lists(NamedTuple):
@@ -295,7 +290,7 @@ def column_rule(entry: dict[str, Any]) -> Rule:
     return Rule(
         entry["table"], entry["column"], spelling, names_of(entry), entry.get("where"), made,
         parts_of(entry), tuple(map(entry.get, COLUMNS)), entry.get("length_in") == "milliseconds",
-        addition_of(entry.get("add")), entry.get("merge", {}),
+        addition_of(entry.get("add")),
     )  # fmt: skip
 
 

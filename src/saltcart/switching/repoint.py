@@ -7,6 +7,7 @@ from functools import partial
 
 from msgspec import Struct, field
 
+from saltcart.carrying import turns
 from saltcart.drives import Presence
 from saltcart.drives.drive import drive_at, keeps_change_times, mount_of
 from saltcart.drives.known import remember
@@ -16,7 +17,6 @@ from saltcart.hauling.group_copy import may_replace
 from saltcart.hauling.haul import refuse_replaced, require_drives
 from saltcart.judging.judge import FOUND, UNREADABLE, Judge
 from saltcart.ledgers import Ledger
-from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.own_names import neighbour_of, staged_for, superseded
 from saltcart.planning.destination import refuse_mounts
 from saltcart.progress import Progress, Tick, silent
@@ -26,7 +26,6 @@ from saltcart.rewriting.routes import Changes, new_target
 from saltcart.rewriting.staging import changes_for, judged, routes_for, stage
 from saltcart.safefile import copy_durably, digest_of, remove_if_there, remove_with_side_files, sync_folder
 from saltcart.shelves.walk import FILE, OTHER
-from saltcart.spelling import Moves
 from saltcart.switching import folder_times, transaction
 from saltcart.switching.programs import refuse_busy
 from saltcart.switching.setting_aside import aside_deeds
@@ -37,7 +36,6 @@ from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.trip import HAULED, SWITCHED, SWITCHING, Trip
 from saltcart.waybills.collection import NAME, digests_before, is_collection
 from saltcart.waybills.relinks import ALL, LEVEL, ONE
-from saltcart.waybills.waybill import LedgerLine
 
 PLAN = "repoint"
 
@@ -275,6 +273,8 @@ def require_found(trip: Trip) -> None:
 def updates(trip: Trip) -> list[transaction.Deed]:
     """The deeds that bring sounds, manifests and the record of a collection up to date; none for other trips."""
     deeds = []
+    if trip.waybill.settles:
+        turns.note_settled(trip)
     earlier = digests_before(trip.waybill.collection)
     for number, path in trip.logbook.waiting():
         place = trip.waybill.shelves[number].place(path)
@@ -289,6 +289,8 @@ def updates(trip: Trip) -> list[transaction.Deed]:
         elif trip.waybill.collection and (not os.path.exists(path) or digest_of(path) != digest):
             raise Refused(f"The new manifest {show(path)} is gone", f"Write it anew: saltcart haul {trip.name}")
     top = trip.waybill.collection
+    if top:
+        turns.note_carried(trip)
     if top and is_collection(top):
         from saltcart.carrying.carry import write_record  # which few trips need
 
@@ -407,7 +409,7 @@ def prepare_ledger(
     ]
     row.changed, row.after = (sum(entry.old != entry.new for entry in entries) + changes.edits.count(), before)
     if row.changed or line.over or line.merge:
-        staged, merging = staged_name(trip, row), partial(merge, trip, row, line, routes.moves)
+        staged, merging = staged_name(trip, row), partial(merge, trip, row)
         try:
             row.after = stage(ledger, changes, staged, merging)
         except CannotSpell as error:
@@ -423,17 +425,10 @@ def prepare_ledger(
     return [transaction.swap(row.place, staged, row.before, row.after, row.backup)]
 
 
-def merge(trip: Trip, row: LedgerRow, line: LedgerLine, moves: Moves, staged: str) -> None:
-    """Bring what another copy of a ledger counts into the staged one."""
-    if not line.merge:
-        return
-    from saltcart.ledgers.sqlite import merging  # seldom needed
-
-    ours, theirs = trip.open_ledger(row, row.path), trip.open_ledger(row, line.merge)
-    if not isinstance(ours, SqliteLedger) or not isinstance(theirs, SqliteLedger):
-        raise Refused(f"{show(row.path)} is no database, so it cannot be merged", "Take one of the two.")
-    cells = merging.compare(ours, theirs, lambda path: moves.follow(path) or path).cells
-    row.changed += merging.put(staged, ours.plan, cells, line.asked == "there", row.path)
+def merge(trip: Trip, row: LedgerRow, staged: str) -> None:
+    """Bring together, in the staged ledger, this copy of it and that of a collection."""
+    if trip.line(row).merge:
+        row.changed += turns.bring_together(trip, row, staged).differing
 
 
 def staged_name(trip: Trip, row: LedgerRow) -> str:

@@ -200,6 +200,11 @@ def is_collection(top: str) -> bool:
     return os.path.lexists(os.path.join(top, NAME))
 
 
+def at_top(top: str) -> Collection:
+    """The collection in the folder `top`; one of which nothing is known where none is there yet."""
+    return read(os.path.join(top, NAME)) if is_collection(top) else Collection(top, "", "", "", "", "", "")
+
+
 def clear_unfinished(top: str) -> None:
     """Remove what an interrupted `write` left in the folder of a collection, which is ours alone just now."""
     with suppress(OSError):

@@ -24,8 +24,8 @@ class LedgerLine(Struct, frozen=True):
     What entries name of the shelves is written in the manner of the text `like`: RELATIVE, so that it is found wherever
     the drive hangs, or a full path.  The ledger is left as it is, and takes the place of that `over` which it goes.
     That one was `over_digest` when drafted.
-    Or what another copy of it, at `merge`, counts is brought together with what this one does; where the map says to
-    ask, it was `asked` which of the two holds.
+    Or it is brought together with another copy of it, at `merge`; of what both changed in other ways, it was `asked`
+    which of the two holds.
     """
 
     path: str
@@ -52,7 +52,8 @@ class Waybill(Struct):
     spelling.  The links at the first of each pair of `signposts` will lead to the second.
     The trip makes a `collection` in the folder of that path or brings it up to date: what an earlier one brought, and
     is as it was brought, is replaced by what is newer.  It comes `after` the trip of that id, which did the same.
-    With `settles` it brings a collection home in that way.  What is renamed got its place by the pattern `arrange`.
+    With `settles` it brings the collection that it `comes_from` home in that way.  What is renamed got its place by the
+    pattern `arrange`.
     """
 
     shelves: list[Shelf]
@@ -72,6 +73,7 @@ class Waybill(Struct):
     collection: str = ""
     after: str = ""
     settles: str = ""
+    comes_from: str = ""
     arrange: str = ""
 
     @property

@@ -31,6 +31,7 @@ SHAPE: dict[str, Any] = {
     "collection": str,
     "after": str,
     "settles": str,
+    "comes_from": str,
     "arrange": str,
     "signpost": [{"!at": str, "!to": str}],
     "shelf": [
@@ -126,6 +127,7 @@ def read(path: str) -> Waybill:
         collection=absolute(path, "collection", tables["collection"]) if "collection" in tables else "",
         after=tables.get("after", ""),
         settles=tables.get("settles", ""),
+        comes_from=absolute(path, "comes_from", tables["comes_from"]) if "comes_from" in tables else "",
         arrange=tables.get("arrange", ""),
         signposts=[
             (absolute(path, "at", row["at"]), absolute(path, "to", row["to"])) for row in tables.get("signpost", [])

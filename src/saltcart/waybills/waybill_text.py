@@ -86,12 +86,13 @@ def add_places(document: tomlkit.TOMLDocument, waybill: Waybill) -> None:
     """The keys that hold places."""
     for key, paths, word in (
         ("collection", [waybill.collection] * bool(waybill.collection), "the folder that will play anywhere"),
+        ("comes_from", [waybill.comes_from] * bool(waybill.comes_from), "the collection that comes home"),
         ("turn", waybill.turn, "links that will lead to the new place; entries that go through them stay as they are"),
         ("search", waybill.search, "searched for what names the shelves, now and by every check after the switch"),
         ("not_searched", waybill.not_searched, "left out of the search: so you decided"),
         ("left_unread", waybill.left_unread, "go on naming the old place: so you decided"),
     ):
-        if paths and key == "collection":
+        if paths and key in ("collection", "comes_from"):
             document.add(key, tomlkit.item(as_toml_path(paths[0])).comment(word))
         elif paths:
             document.add(key, tomlkit.item([as_toml_path(path) for path in paths]).multiline(True).comment(word))
@@ -210,7 +211,7 @@ def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
         table.add("over_digest", line.over_digest)
     if line.merge:
         table.add("merge", tomlkit.item(as_toml_path(line.merge)).comment("what this copy counts is brought together"))
-        table.add("asked", tomlkit.item(line.asked).comment("which of the two holds where the map says to ask"))
+        table.add("asked", tomlkit.item(line.asked).comment("which of the two holds where both changed the same thing"))
     if line.digest:
         table.add("digest", line.digest)
     return table

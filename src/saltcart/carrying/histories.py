@@ -1,0 +1,103 @@
+"""Where histories of ledgers are kept: those of this computer among our own data, those of a collection in it.
+
+A history belongs to what a trip made.  Both places hold the last few by trip, and the one that counts is that of the
+last trip which was not taken back: so an undo needs nothing more, and a crash leaves the one before.
+"""
+
+import os
+from collections.abc import Mapping
+from contextlib import suppress
+
+from saltcart.errors import BadFile, SaltCartError
+from saltcart.home import home, made_home
+from saltcart.merging.history import LARGEST, History, pack, unpack
+from saltcart.own_names import short_name
+from saltcart.safefile import PRIVATE_FILE, make_folders, remove_if_there, replacing
+from saltcart.trips import trip as trips
+from saltcart.trips.trip import RELEASED, SWITCHED
+from saltcart.waybills.collection import Collection
+
+FOLDER, HIDDEN = "histories", ".saltcart-histories"
+KEPT = 4  # trips may be taken back, the last first
+NO_TRIP = "none"  # of what was agreed on without a trip, since nothing had to be written
+
+
+def folder_of(path: str) -> str:
+    """The folder for the histories of the ledger at a path on this computer."""
+    return os.path.join(home(), FOLDER, short_name(path, 16))
+
+
+def known_here(path: str) -> History:
+    """The history of the ledger at a path on this computer, up to the last trip that holds; an empty one where there is
+    none.
+    """
+    for name in reversed(names_in(folder_of(path))):
+        if holds(name.partition("-")[2]):
+            return read(os.path.join(folder_of(path), name)).get("", History())
+    return History()
+
+
+def note_here(path: str, history: History, trip: str) -> None:
+    """Keep the history of the ledger at a path, which counts once that trip has switched; without one, from now on."""
+    made_home(FOLDER, short_name(path, 16))
+    folder = folder_of(path)
+    known = names_in(folder)
+    for name in known:
+        if name.endswith(f"-{trip}") and trip != NO_TRIP:  # of a switch that was cut off
+            remove_if_there(os.path.join(folder, name))
+    number = int(known[-1].partition("-")[0]) + 1 if known else 0
+    write(os.path.join(folder, f"{number:06}-{trip}"), {"": history}, PRIVATE_FILE)
+    for name in names_in(folder)[:-KEPT]:
+        remove_if_there(os.path.join(folder, name))
+
+
+def names_in(folder: str) -> list[str]:
+    """The files of histories in a folder, the oldest first."""
+    with suppress(OSError):
+        return sorted(name for name in os.listdir(folder) if name[:6].isdigit() and name[6:7] == "-")
+    return []
+
+
+def holds(trip: str) -> bool:
+    """Whether a trip has switched and was not taken back; one of which the record is gone has."""
+    if trip == NO_TRIP or trip not in trips.names():
+        return True
+    with suppress(SaltCartError), trips.opened(trip) as record:
+        return record.state in (SWITCHED, RELEASED)
+    return False
+
+
+def known_there(found: Collection) -> Mapping[str, History]:
+    """The histories of the ledgers of a collection, by their places in it; none where no carry kept any."""
+    path = os.path.join(found.top, HIDDEN, found.trip)
+    return read(path) if found.trip.isalnum() and os.path.isfile(path) and not os.path.islink(path) else {}
+
+
+def note_there(found: Collection, histories: Mapping[str, History], trip: str) -> None:
+    """Keep the histories of a collection, which count once it says that this trip was the last."""
+    folder = os.path.join(found.top, HIDDEN)
+    make_folders(folder)
+    write(os.path.join(folder, trip), histories)
+
+
+def clear_there(top: str, *trips_kept: str) -> None:
+    """Remove the histories of a collection but those of some trips."""
+    folder = os.path.join(top, HIDDEN)
+    with suppress(OSError):
+        for name in os.listdir(folder):
+            if name not in trips_kept:
+                remove_if_there(os.path.join(folder, name))
+
+
+def read(path: str) -> dict[str, History]:
+    """The histories in a file.  Raises BadFile."""
+    if os.path.getsize(path) > LARGEST:
+        raise BadFile(path, None, "is too large for a history", "Carry the collection anew.")
+    with open(path, "rb") as stream:
+        return unpack(stream.read(), path)
+
+
+def write(path: str, histories: Mapping[str, History], mode: int = 0o666) -> None:
+    """Write histories, whole or not at all."""
+    with replacing(path, mode) as neighbour, open(neighbour, "wb") as stream:
+        stream.write(pack(histories))

@@ -1,0 +1,163 @@
+"""A ledger here and the one in a collection, held against each other: what happened to each since they were one."""
+
+import os
+from collections.abc import Container, Sequence
+
+from saltcart.carrying.histories import known_here, known_there, note_here, note_there
+from saltcart.carrying.identity import whoami
+from saltcart.judging.resolver import Resolver
+from saltcart.ledgers import Ledger, Map, open_ledger
+from saltcart.merging import copies
+from saltcart.merging.combine import Merged
+from saltcart.merging.copies import Meeting, looked_at, meet, prevailing
+from saltcart.merging.forms import Places
+from saltcart.merging.history import History
+from saltcart.rewriting.staging import changes_for, on_trial, routes_for
+from saltcart.shelves.true_names import without_detours
+from saltcart.spelling import Meanings, Move, Moves
+from saltcart.spelling.moves import tail_below
+from saltcart.spelling.renames import Renames, renames_of
+from saltcart.trips.records import LedgerRow
+from saltcart.trips.trip import Trip
+from saltcart.waybills import collection
+from saltcart.waybills.collection import Collection
+from saltcart.waybills.relinks import PLACE
+from saltcart.waybills.waybill import Waybill
+
+
+class Ground:
+    """What two copies of a ledger are compared on: the collection with its histories, the way there from the places
+    here, and the maps.
+    """
+
+    def __init__(self, found: Collection, there_from_here: Moves, maps: Sequence[Map]):
+        self.top, self.trip, self.maps, self.there_from_here = found.top, found.trip, maps, there_from_here
+        self.there_from_source = Moves(Move(source, found.at(place)) for place, source in found.sources())
+        self.histories, self.resolver = known_there(found), Resolver(Meanings(found.means))
+
+    def place(self, path: str) -> str | None:
+        """The place in the collection that a path means: there, here, or where the one who carried it had it."""
+        path = without_detours(path)
+        there = path
+        if tail_below(path, self.top) is None:
+            there = self.there_from_here.follow(path) or self.there_from_source.follow(path) or path
+        return tail_below(there, self.top)
+
+    def places(self, path: str) -> Places:
+        """How the paths in a ledger that lies at `path` are read as places."""
+        return Places(os.path.dirname(path), self.resolver, self.place)
+
+    def history_there(self, ledger: Ledger) -> History:
+        """What is kept in the collection of a ledger there."""
+        return self.histories.get(ledger.path[len(self.top) + 1 :], History())
+
+    def meeting(self, here: Ledger, there: Ledger) -> Meeting:
+        """The copy of a ledger here and the one in the collection.  Raises BadLedger."""
+        places = self.places(here.path), self.places(there.path)
+        histories = known_here(here.path), self.history_there(there)
+        return meet((here, there), self.maps, places, histories, (whoami(), self.keeper))
+
+    @property
+    def keeper(self) -> str:
+        """Who keeps the copies there: told apart from other sticks by the trip that wrote it last."""
+        return f"collection {self.trip}"
+
+    def state_there(self, there: Ledger) -> History:
+        """The history of a ledger in the collection up to now."""
+        return looked_at(there, self.maps, self.places(there.path), self.history_there(there), self.keeper).history
+
+    def state_here(self, here: Ledger) -> History:
+        """The history of a ledger here up to now."""
+        return looked_at(here, self.maps, self.places(here.path), known_here(here.path), whoami()).history
+
+
+def back_from(waybill: Waybill, top: str) -> Moves:
+    """The way into a collection from the places here to which a trip brings it."""
+    return Moves(
+        Move(one.new, one.old, names=names_back(one.renames))
+        for one in waybill.relinks
+        if one.what == PLACE and tail_below(one.old, top) is not None
+    )
+
+
+def names_back(pairs: Sequence[tuple[str, str]]) -> Renames | None:
+    """Names on the way back."""
+    return renames_of(tuple((new, old) for old, new in pairs)) if pairs else None
+
+
+def ground_of(trip: Trip) -> Ground:
+    """What is compared on a trip that brings a collection home."""
+    top = trip.waybill.comes_from
+    return Ground(collection.at_top(top), back_from(trip.waybill, top), trip.maps())
+
+
+def bring_together(trip: Trip, row: LedgerRow, target: str) -> Merged:
+    """Write into `target`, a copy of a ledger here, what it and the one in the collection became, and keep the history
+    of that; what was merged.  Raises CannotMerge.
+    """
+    ground, line = ground_of(trip), trip.line(row)
+    here, there = trip.open_ledger(row, row.path), trip.open_ledger(row, line.merge)
+    meeting = ground.meeting(here, there)
+    routes = routes_for(trip.waybill, there.path, True, ground.resolver, like=line.like)
+    with on_trial(there, changes_for(there, routes, here.path)) as trial:
+        places = ground.places(here.path), ground.places(here.path)
+        merged, history = copies.write(meeting, here, copies.at(there, trial), target, places, line.asked)
+    note_here(row.place, history, trip.name)
+    return merged
+
+
+def note_settled(trip: Trip) -> None:
+    """Keep the history of each ledger that a trip brings home."""
+    ground = ground_of(trip)
+    for row in trip.logbook.ledgers():
+        line = trip.line(row)
+        if line.merge:
+            continue  # which was noted when the two were brought together
+        there = trip.open_ledger(row, row.path)
+        if line.over and os.path.isfile(line.over):
+            note_here(row.place, taken(ground.meeting(trip.open_ledger(row, line.over), there)), trip.name)
+        else:
+            note_here(row.place, ground.state_there(there), trip.name)
+
+
+def taken(meeting: Meeting) -> History:
+    """The history of their copy that takes the place of ours."""
+    if meeting.common and meeting.news_here:  # and a person said which holds
+        return prevailing(meeting.theirs, meeting.ours)
+    return meeting.theirs.history
+
+
+def kept(meeting: Meeting) -> History:
+    """The history of our copy, when a person said that it holds."""
+    return prevailing(meeting.ours, meeting.theirs)
+
+
+def note_carried(trip: Trip) -> None:
+    """Keep, here and in the collection, the history of each ledger that a trip carries there."""
+    found = collection.at_top(trip.waybill.collection)
+    ground = Ground(found, trip.waybill.moves(), trip.maps())
+    histories = dict(ground.histories)
+    for row in trip.logbook.ledgers():
+        if tail := tail_below(row.place, found.top):
+            histories[tail] = ground.state_here(trip.open_ledger(row, row.path))
+            note_here(row.path, histories[tail], trip.name)
+    note_there(found, histories, trip.name)
+
+
+def unseen(found: Collection, waybill: Waybill, maps: Sequence[Map], undone: Container[str]) -> list[str]:
+    """The ledgers of a collection that a carry would write over, although something happened there that is not known
+    here.
+    """
+    ground = Ground(found, waybill.moves(), maps)
+    paths = []
+    for line in waybill.ledgers:
+        if line.over and os.path.isfile(line.over):
+            there = open_ledger(line.over, maps, line.map_name)
+            state, known = ground.state_there(there), ground.history_there(there)
+            if found.trip in undone:  # nobody else has written there since
+                news = bool(known.events) and state.events != known.events
+            else:
+                here = ground.state_here(open_ledger(line.path, maps, line.map_name))
+                news = not state.seen() <= here.seen()
+            paths += [line.over] * news
+    return paths

@@ -1,0 +1,238 @@
+"""A JSON document as rows: one for each sound that its map tells of, one for each of its lists, and one for each other
+value.  It is written in the manner in which it stood, or not at all.
+"""
+
+import json
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from copy import deepcopy
+from typing import Any
+
+from saltcart.errors import show
+from saltcart.ledgers import Ledger
+from saltcart.ledgers.containers.json_lists import JsonLists, as_key, spots
+from saltcart.ledgers.maps import Map
+from saltcart.ledgers.spans import TextLedger
+from saltcart.ledgers.textual import decoded
+from saltcart.merging.combine import Merged, Wanted
+from saltcart.merging.forms import REMEDY, CannotMerge, Places, entries_of
+from saltcart.merging.history import Uid
+from saltcart.merging.rows import Cell, Content, Key, Row, Spot
+
+REST, LISTS, MEMBERS = "rest", "lists", "members"
+INDENTS = (None, 1, 2, 3, 4, 8, "\t")
+
+
+class JsonForm:
+    """JSON documents as rows, as a map tells where their sounds and lists stand."""
+
+    def __init__(self, plan: Map):
+        self.plan = plan
+        places = [rule.at.strip("/").split("/") for rule in plan.places]
+        self.arrays = {
+            "/".join(parts[:-2]): parts[-1] for parts in places if parts[-2:-1] == ["*"] and "*" not in parts[:-2]
+        }
+        self.lists = plan.lists if isinstance(plan.lists, JsonLists) else None
+
+    def read(self, ledger: Ledger, places: Places) -> Content:
+        """See Form.read."""
+        assert isinstance(ledger, TextLedger)
+        document = self.document(ledger)
+        means: Counter[str] = Counter()
+        told: dict[tuple[str, int], str | None] = {}
+        for entry, place in entries_of(ledger, places):
+            where = entry.where.rpartition(" ")[0]
+            told[where, means[where]] = place
+            means[where] += 1
+        rows = list(self.sounds(document, told))
+        rows += self.listed(document, {row.table: [one for one in rows if one.table == row.table] for row in rows})
+        rows += (Row(REST, (at,), {"at": at, "value": value}) for at, value in leaves(self.without(document)))
+        alike = {name: (column,) for name, column in self.arrays.items()} | {LISTS: ("name",), REST: ("at",)}
+        return Content(rows, {}, alike)
+
+    @staticmethod
+    def document(ledger: TextLedger) -> dict[str, Any]:
+        """What the file holds.  CannotMerge for what is no object."""
+        found = json.loads(decoded(ledger.find().data).text)
+        if not isinstance(found, dict):
+            raise CannotMerge(f"{show(ledger.path)} holds no object", REMEDY)
+        return found
+
+    def sounds(self, document: dict[str, Any], told: Mapping[tuple[str, int], str | None]) -> Iterator[Row]:
+        """A row for each element of an array of sounds, told by its path."""
+        for name, column in self.arrays.items():
+            found = at_path(document, name)
+            counts: Counter[str] = Counter()
+            for number, one in enumerate(found if isinstance(found, list) else ()):
+                if not isinstance(one, dict) or not isinstance(one.get(column), str):
+                    raise CannotMerge(f"an element of {show(name)} names no sound", REMEDY)
+                place = told.get((f"{name}/*/{column}", number))
+                key = place or one[column]
+                counts[key] += 1
+                cells: dict[str, Cell] = {key: text_of(value) for key, value in one.items()}
+                yield Row(name, (key, counts[key]), cells, {}, {column: place} if place else {})
+
+    def listed(self, document: dict[str, Any], sounds: Mapping[str, list[Row]]) -> Iterator[Row]:
+        """A row for each list, and one for each member of it."""
+        if self.lists is None:
+            return
+        table = self.lists.entries.rpartition("/*/")[0]
+        numbers = {key: row for key, row in zip(self.track_keys(document, table), sounds.get(table, []), strict=True)}
+        for number, (name, members, others) in enumerate(self.lists_in(document)):
+            yield Row(LISTS, (name, number), {"name": name, **others})
+            counts: Counter[Key] = Counter()
+            for member in members:
+                if (track := numbers.get(as_key(member))) is None:
+                    raise CannotMerge(f"the list {show(name)} names a track that is not there", REMEDY)
+                counts[track.key] += 1
+                key = (name, *track.key, counts[track.key])
+                yield Row(MEMBERS, key, {}, {"track": track.spot}, within=(LISTS, (name, number)))
+
+    def track_keys(self, document: dict[str, Any], table: str) -> list[Any]:
+        """What members of lists call the tracks."""
+        found = at_path(document, table)
+        key = self.lists.entry_key if self.lists else ""
+        return [one.get(key) if key else number for number, one in enumerate(found or [])]
+
+    def lists_in(self, document: dict[str, Any]) -> Iterator[tuple[str, list[Any], dict[str, str]]]:
+        """Name, members, and what else stands in it, of each list."""
+        assert self.lists is not None
+        for spot in spots(document, self.lists.at):
+            inner = spot.value if isinstance(spot.value, dict) else {}
+            name = inner.get(self.lists.name) if self.lists.name else spot.key
+            members = inner.get(self.lists.members) if self.lists.members else spot.value
+            if not isinstance(name, str) or not isinstance(members, list):
+                raise CannotMerge("a list has no name, or no members", REMEDY)
+            left = (self.lists.name, self.lists.members)
+            yield name, members, {key: text_of(value) for key, value in inner.items() if key not in left}
+
+    def without(self, document: dict[str, Any]) -> dict[str, Any]:
+        """The document without its sounds and lists."""
+        left = deepcopy(document)
+        for path in [*self.arrays, *([self.lists.at.removesuffix("/*")] if self.lists else [])]:
+            holder, _slash, name = path.rpartition("/")
+            at_path(left, holder).pop(name, None)
+        return left
+
+    def write(self, ledger: Ledger, target: str, merged: Merged, ours: Mapping[Uid, Row]) -> dict[Spot, Uid]:
+        """See Form.write."""
+        assert isinstance(ledger, TextLedger)
+        text = decoded(ledger.find().data).text
+        style = style_of(text)
+        if style is None:
+            raise CannotMerge(f"{show(ledger.path)} is written in a manner of its own", REMEDY)
+        document = self.document(ledger)
+        places: dict[Uid, int] = {}
+        for name in self.arrays:
+            found = [one for one in merged.rows.values() if one.table == name]
+            places |= {one.uid: number for number, one in enumerate(found)}
+            put(document, name, [self.element(one) for one in found])
+        self.put_lists(document, merged, places)
+        for uid in merged.goes:
+            if ours[uid].table == REST:
+                put(document, str(ours[uid].key[0]), None, remove=True)
+        for one in merged.rows.values():
+            if one.table == REST:
+                put(document, str(one.cells["at"]), json.loads(str(one.cells["value"])))
+        with open(target, "w", encoding="utf-8", newline="") as stream:
+            stream.write(style(document))
+        return self.spots(merged)
+
+    @staticmethod
+    def element(one: Wanted) -> dict[str, Any]:
+        """A row as it stands in an array."""
+        return {key: json.loads(str(value)) for key, value in one.cells.items()}
+
+    def put_lists(self, document: dict[str, Any], merged: Merged, places: Mapping[Uid, int]) -> None:
+        """Write all lists."""
+        if self.lists is None:
+            return
+        path = self.lists.at.removesuffix("/*")
+        if "*" in path:
+            raise CannotMerge("its lists stand in more than one place", REMEDY)
+        made: list[tuple[str, Any]] = []
+        for one in merged.rows.values():
+            if one.table == LISTS:
+                tracks = [merged.rows[uid].refs["track"] for uid in merged.orders.get(one.uid, (b"", []))[1]]
+                members: Any = [self.member(merged.rows[uid], places[uid]) for uid in tracks]
+                name = str(one.cells["name"])
+                if self.lists.members:
+                    others = {key: json.loads(str(value)) for key, value in one.cells.items() if key != "name"}
+                    members = {
+                        **({self.lists.name: name} if self.lists.name else {}),
+                        **others,
+                        self.lists.members: members,
+                    }
+                made.append((name, members))
+        named = isinstance(at_path(document, path), dict)
+        put(document, path, dict(made) if named else [value for _name, value in made])
+
+    def member(self, track: Wanted, number: int) -> Any:
+        """What a member of a list calls its track."""
+        assert self.lists is not None
+        return json.loads(str(track.cells[self.lists.entry_key])) if self.lists.entry_key else number
+
+    def spots(self, merged: Merged) -> dict[Spot, Uid]:
+        """Where each row is found in what was written."""
+        found: dict[Spot, Uid] = {}
+        counts: Counter[tuple[str, Any]] = Counter()
+        number = 0
+        for one in merged.rows.values():
+            if one.table in self.arrays:
+                key = one.row.key[0]
+                counts[one.table, key] += 1
+                found[one.table, (key, counts[one.table, key])] = one.uid
+            elif one.table == LISTS:
+                found[LISTS, (one.cells["name"], number)] = one.uid
+                number += 1
+            elif one.table == REST:
+                found[REST, (one.cells["at"],)] = one.uid
+        return found
+
+
+def text_of(value: Any) -> str:
+    """A value as JSON, in one manner."""
+    return json.dumps(value, ensure_ascii=False, sort_keys=True)
+
+
+def leaves(value: Any, at: str = "") -> Iterator[tuple[str, str]]:
+    """Every value in nested objects, with where it stands; an empty object is one."""
+    if isinstance(value, dict) and (value or not at):
+        for key, one in value.items():
+            yield from leaves(one, f"{at}/{key.replace('/', '|')}".lstrip("/"))
+    else:
+        yield at, text_of(value)
+
+
+def at_path(document: Any, path: str) -> Any:
+    """What stands at a path of names; an empty object where nothing does."""
+    for name in filter(None, path.split("/")):
+        document = document.get(name.replace("|", "/"), {}) if isinstance(document, dict) else {}
+    return document
+
+
+def put(document: dict[str, Any], path: str, value: Any, remove: bool = False) -> None:
+    """Let a value stand at a path of names, or nothing."""
+    *above, name = (part.replace("|", "/") for part in path.split("/"))
+    for part in above:
+        document = document.setdefault(part, {})
+    if remove:
+        document.pop(name, None)
+    else:
+        document[name] = value
+
+
+def style_of(text: str) -> Any:
+    """A writer that puts the document of a text down just as it stands there; None when there is none."""
+    document = json.loads(text)
+    end = text[len(text.rstrip()) :]
+    for indent in INDENTS:
+        for plain in (False, True):
+            for separators in (None, (",", ":"), (", ", ": ")):
+
+                def write(value: Any, indent: Any = indent, plain: bool = plain, separators: Any = separators) -> str:
+                    return json.dumps(value, indent=indent, ensure_ascii=plain, separators=separators) + end
+
+                if write(document) == text:
+                    return write
+    return None

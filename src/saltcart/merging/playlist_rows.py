@@ -1,0 +1,75 @@
+"""A playlist in M3U as rows: one for each path line, with the comments before it, in one list."""
+
+import codecs
+from collections import Counter
+from collections.abc import Mapping
+
+from saltcart.errors import show
+from saltcart.ledgers import Ledger
+from saltcart.ledgers.formats.m3u import is_utf8
+from saltcart.ledgers.spans import TextLedger
+from saltcart.merging.combine import FILE as FILE_LIST
+from saltcart.merging.combine import Merged
+from saltcart.merging.forms import REMEDY, CannotMerge, Places, entries_of
+from saltcart.merging.history import Uid
+from saltcart.merging.rows import LINES, Content, Row, Spot
+
+TRACKS, HEAD, TAIL = "tracks", "head", "tail"
+FILE: Spot = "", ()
+
+
+class PlaylistForm:
+    """Playlists as rows.  Each is read in UTF-8, which ASCII is a part of."""
+
+    def read(self, ledger: Ledger, places: Places) -> Content:
+        """See Form.read."""
+        assert isinstance(ledger, TextLedger)
+        spans = ledger.find()
+        if not is_utf8(spans.data):
+            raise CannotMerge(f"{show(ledger.path)} is not in UTF-8", REMEDY)
+        means = {entry.key: place for entry, place in entries_of(ledger, places)}
+        head, leads = apart(spans.outside[0].decode())
+        rows = [Row(HEAD, ("",), {"text": head})]
+        counts: Counter[str] = Counter()
+        for number, raw in enumerate(spans.inside):
+            path, place = raw.decode(), means.get(number)
+            counts[place or path] += 1
+            key = place or path, counts[place or path]
+            told = {"path": place} if place else {}
+            rows.append(Row(TRACKS, key, {"before": leads, "path": path}, {}, told, FILE))
+            leads = after_line(spans.outside[number + 1].decode())
+        rows.append(Row(TAIL, ("",), {"text": leads}))
+        return Content(rows, {HEAD: {"text": LINES}, TAIL: {"text": LINES}})
+
+    def write(self, ledger: Ledger, target: str, merged: Merged, ours: Mapping[Uid, Row]) -> dict[Spot, Uid]:
+        """See Form.write."""
+        assert isinstance(ledger, TextLedger)
+        end = "\r\n" if b"\r\n" in ledger.find().data else "\n"
+        known = {one.table: one for one in merged.rows.values() if one.table != TRACKS}
+        texts = [str(known[HEAD].cells["text"])]
+        for uid in merged.orders.get(FILE_LIST, (b"", []))[1]:
+            cells = merged.rows[uid].cells
+            texts.append(with_ends(str(cells["before"]), end) + str(cells["path"]) + end)
+        texts.append(with_ends(str(known[TAIL].cells["text"]), end))
+        with open(target, "w", encoding="utf-8", newline="") as stream:
+            stream.write("".join(texts))
+        return {(one.table, ("",)): one.uid for one in known.values()}
+
+
+def apart(text: str) -> tuple[str, str]:
+    """What stands before the first path, as the head of the file and what belongs to that path."""
+    mark = codecs.BOM_UTF8.decode()
+    lines = text.splitlines(keepends=True)
+    first = lines[0].removeprefix(mark) if lines else ""
+    head = lines[0] if first.upper().startswith("#EXTM3U") else text[: len(mark)] if text.startswith(mark) else ""
+    return head, text[len(head) :]
+
+
+def after_line(text: str) -> str:
+    """What stands behind a path, without the end of its own line."""
+    return text[2:] if text.startswith("\r\n") else text[1:] if text[:1] in ("\n", "\r") else text
+
+
+def with_ends(text: str, end: str) -> str:
+    """Lines with the ends that the file has."""
+    return "".join(line + end for line in text.splitlines()) if text else ""

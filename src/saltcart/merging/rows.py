@@ -1,0 +1,69 @@
+"""A ledger as rows: what it holds of each sound and each list, whatever its format.
+
+A row has a key that finds it in its file, cells, references to other rows, and perhaps a list that it stands in.  The
+order in which the rows of one list are given is the order of that list.
+"""
+
+import hashlib
+from collections.abc import Mapping
+from typing import TypeAlias
+
+import msgspec
+from msgspec import Struct, field
+
+Cell: TypeAlias = str | int | float | bytes | None
+Key: TypeAlias = tuple[Cell, ...]
+Spot: TypeAlias = tuple[str, Key]  # a row: its table and its key
+
+# How a cell comes from two copies in which both changed it: what each added, the later, or the lines of both.
+SUM, NEWEST, LINES = "sum", "newest", "lines"
+DIGEST = 8  # bytes; rows are thousands, so that two alike are out of reach
+PACK = msgspec.msgpack.Encoder()
+
+
+class Row(Struct):
+    """One row.  `places` are the cells that are paths, as places in the collection, for they are spelt in another way
+    in each copy.  `within` is the list whose member it is.
+    """
+
+    table: str
+    key: Key
+    cells: dict[str, Cell]
+    refs: dict[str, Spot] = field(default_factory=dict)
+    places: dict[str, str] = field(default_factory=dict)
+    within: Spot | None = None
+
+    @property
+    def spot(self) -> Spot:
+        """What finds the row in its file."""
+        return self.table, self.key
+
+    def says(self, column: str) -> Cell:
+        """What a cell says: the place for a path, else what stands there."""
+        return self.places.get(column, self.cells[column])
+
+
+class Content(Struct):
+    """All rows of a ledger, in its order.  `roles` tell of the columns of a table which are counted or dated;
+    `alike` which columns make two new rows of a table one, such as the path of a track.  Two copies of another `shape`
+    were written by other versions of their program.
+    """
+
+    rows: list[Row]
+    roles: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    alike: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    shape: str = ""
+
+
+def digest(*parts: object) -> bytes:
+    """A few bytes that stand for values; numbers differ from texts, and 1 from 1.0."""
+    return hashlib.blake2b(PACK.encode([safe(one) for one in parts]), digest_size=DIGEST).digest()
+
+
+def safe(value: object) -> object:
+    """A value that can be packed: names that are not UTF-8 hold signs that cannot."""
+    if isinstance(value, str):
+        return value.encode("utf-8", "surrogateescape").hex() if not value.isascii() else value
+    if isinstance(value, tuple | list):
+        return [safe(one) for one in value]
+    return value

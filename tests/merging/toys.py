@@ -1,0 +1,91 @@
+"""Copies of a small library in memory, that are changed and brought together in any order."""
+
+from msgspec import Struct, field
+from msgspec.structs import replace
+
+from saltcart.merging.combine import HERE, Combining, Merged, history_of
+from saltcart.merging.history import History, look_at
+from saltcart.merging.rows import NEWEST, SUM, Content, Row
+
+ROLES = {"tracks": {"plays": SUM, "last": NEWEST}}
+COLUMNS = ("path", "rating", "plays", "last", "cues")
+ALIKE = {"tracks": ("path",), "lists": ("name",)}
+
+
+class Track(Struct):
+    """One track."""
+
+    path: str
+    rating: int | None = None
+    plays: int = 0
+    last: str | None = None
+    cues: str = "[]"
+
+
+class Library(Struct):
+    """One copy: tracks and lists by their numbers here."""
+
+    who: str
+    tracks: dict[int, Track] = field(default_factory=dict)
+    lists: dict[int, tuple[str, list[int]]] = field(default_factory=dict)
+    history: History = field(default_factory=History)
+
+    def content(self) -> Content:
+        """Its rows."""
+        rows = [
+            Row("tracks", (number,), {column: getattr(one, column) for column in COLUMNS})
+            for number, one in self.tracks.items()
+        ]
+        for number, (name, members) in self.lists.items():
+            rows.append(Row("lists", (number,), {"name": name}))
+            times: dict[int, int] = {}
+            for track in members:
+                times[track] = times.get(track, 0) + 1
+                refs = {"track": ("tracks", (track,))}
+                rows.append(Row("members", (number, track, times[track]), {}, refs, within=("lists", (number,))))
+        return Content(rows, ROLES, ALIKE)
+
+    def told(self):
+        """What a person sees: tracks by their paths, and lists by their names with the paths in them."""
+        tracks = {one.path: (one.rating, one.plays, one.last, one.cues) for one in self.tracks.values()}
+        lists = {name: [self.tracks[one].path for one in members] for name, members in self.lists.values()}
+        return tracks, lists
+
+    def counted(self):
+        """How many rows there are of each kind, so that nothing doubled hides behind its name."""
+        return len(self.tracks), len(self.lists)
+
+
+def merge(ours: Library, theirs: Library, holds: str = HERE) -> Merged:
+    """Bring into one copy what happened in another; what was merged."""
+    mine, other = look_at(ours.history, ours.content(), ours.who), look_at(theirs.history, theirs.content(), theirs.who)
+    merged = Combining(mine, other, ours.content(), holds=holds).run()
+    spots = {merged.aliases.get(uid, uid): row.spot for uid, row in mine.rows.items() if row.within is None}
+    for one in merged.rows.values():
+        if one.within is None and one.uid not in spots:
+            free = max((key for table, (key,) in spots.values() if table == one.table), default=0) + 1
+            spots[one.uid] = one.table, (free,)
+    number = {uid: key for uid, (_table, (key,)) in spots.items() if uid in merged.rows}
+    tracks = {number[one.uid]: one for one in merged.rows.values() if one.table == "tracks"}
+    ours.tracks = {key: Track(*map(one.cells.get, COLUMNS)) for key, one in tracks.items()}
+    ours.lists = {}
+    for one in merged.rows.values():
+        if one.table == "lists":
+            members = merged.orders.get(one.uid, (b"", []))[1]
+            ours.lists[number[one.uid]] = (
+                one.cells["name"],
+                [number[merged.rows[each].refs["track"]] for each in members],
+            )
+    ours.history = history_of(merged, ours.content(), {spots[uid]: uid for uid in number})
+    return merged
+
+
+def carry(ours: Library, theirs: Library) -> bool:
+    """Let the other copy be this one; False when something happened there that is not known here."""
+    mine, other = look_at(ours.history, ours.content(), ours.who), look_at(theirs.history, theirs.content(), theirs.who)
+    if not other.history.seen() <= mine.history.seen():
+        return False
+    ours.history = theirs.history = mine.history
+    theirs.tracks = {number: replace(one) for number, one in ours.tracks.items()}
+    theirs.lists = {number: (name, list(members)) for number, (name, members) in ours.lists.items()}
+    return True
