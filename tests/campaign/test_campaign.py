@@ -93,7 +93,7 @@ class OfACollection(Campaign, machines.TwoMachines):
     def world(self):
         found = [*self.top.rglob("library.db")]
         # The mark that says who is at work stays when its drive is pulled out; the next to work there removes it.
-        ours = ("data", "attic", "carried.toml", "READ ME", "library.db", "saltcart-in-use")
+        ours = ("data", "attic", "carried.toml", "READ ME", "library.db", "saltcart-in-use", "saltcart-histories")
         return tree(self.top, *ours), {str(path): cells(str(path)) for path in found if "data" not in path.parts}
 
     def carry_words(self):

@@ -1,5 +1,6 @@
 """Two copies of one ledger as one: for each row and cell the side that changed it, and conflicts where both did."""
 
+import json
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
@@ -416,7 +417,8 @@ def elements_of_both(here: object, there: object, role: str = "") -> str | None:
     found = [msgspec.json.decode(each) for each in texts]
     if all(isinstance(each, int | float) for each in found) and one == sorted(one) and two == sorted(two):
         found.sort()
-    return msgspec.json.encode(found).decode()
+    tight = ", " not in f"{here}{there}"
+    return json.dumps(found, ensure_ascii=False, sort_keys=True, separators=(",", ":") if tight else None)
 
 
 def woven(first: Sequence[bytes], second: Sequence[bytes]) -> list[bytes]:
