@@ -43,7 +43,7 @@ class TwoMachines(WorldCase):
 
     def at(self, name, *words, status=0):
         """Run the program on one of the machines."""
-        self.environment |= {"HOME": str(self.homes[name]), "SALTCART_HOME": str(self.top / f"data-{name}")}
+        self.environment |= {"HOME": str(self.homes[name]), "SALTCART_HOME": str(self.top / f"saltcart-data-{name}")}
         return self.run_program(*words, status=status, cwd=self.homes[name])
 
     def carry(self, *more, name="ann", status=0):

@@ -242,7 +242,7 @@ class Stations(TwoMachines):
     def test_one_at_a_time_on_a_folder_that_several_reach(self):
         """Somebody else's mark is honoured; that of a process of ours which has ended is taken over, and told."""
         self.carry()
-        mark, own = self.booth / ".saltcart-in-use", (self.top / "data-ann" / "machine").read_text()
+        mark, own = self.booth / ".saltcart-in-use", (self.top / "saltcart-data-ann" / "machine").read_text()
         ours = {"who": "ann", "machine": own, "process": 1 << 30, "began": 1.0, "since": "2026-01-02T03:04:05Z"}
         for content, status, word in (
             ({**ours, "machine": "other", "who": "bo@quay"}, 3, "bo@quay since 2026-01-02"),
@@ -286,10 +286,10 @@ class Stations(TwoMachines):
                 shutil.rmtree(self.lighter)
                 shutil.copytree(whole, self.lighter)
                 spoil()
-                before = tree(self.top, "data-bo")
+                before = tree(self.top, "saltcart-data-bo")
                 done = self.at("bo", "settle", self.booth, next(ways), "--yes", status=status)
                 self.assertIn(word, done.stdout + done.stderr)
-                self.assertEqual(tree(self.top, "data-bo"), before)
+                self.assertEqual(tree(self.top, "saltcart-data-bo"), before)
         for words in (("--place", "Nowhere=/x"), ("--take", "Nowhere", "--back"), ("--place", "Music")):
             self.at("bo", "settle", self.booth, *words, status=2 if self.restored(whole) else None)
 

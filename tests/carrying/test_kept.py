@@ -76,7 +76,7 @@ class Kept(TwoMachines):
         with open(self.music / "near.m3u8", "a") as stream:
             stream.write("Été/new.wav\nÉté/second.wav\n")
         home = self.homes["ann"]
-        self.environment |= {"HOME": str(home), "SALTCART_HOME": str(self.top / "data-ann")}
+        self.environment |= {"HOME": str(home), "SALTCART_HOME": str(self.top / "saltcart-data-ann")}
         words = ("carry", home / "Music", "--to", self.booth, "--ledger", self.library, "--map", PLAYER_MAP,
                  "--map", PLAYER_MAP.with_name("decks.toml"), "--yes")  # fmt: skip
         kept = self.top.with_name(self.top.name + "-kept")

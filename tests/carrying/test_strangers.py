@@ -87,8 +87,8 @@ class Strangers(TwoMachines):
 
     def test_what_never_came_from_here_does_not_come_home(self):
         """A collection that only says that it is ours."""
-        self.environment["SALTCART_HOME"] = str(self.top / "data-ann")
-        os.remove(self.top / "data-ann" / "agreements")
+        self.environment["SALTCART_HOME"] = str(self.top / "saltcart-data-ann")
+        os.remove(self.top / "saltcart-data-ann" / "agreements")
         wav(self.booth / "Music" / "new.wav", 71)
         self.sql(self.booth / "Ledgers" / "library.db", "UPDATE tracks SET plays = 40 WHERE id = 1")
         before = tree(self.homes["ann"])

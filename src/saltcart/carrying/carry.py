@@ -317,8 +317,8 @@ def finish(name: str, lists: bool = False) -> tuple[Collection, int]:
     made.gone = [one for one in made.gone if os.path.isfile(made.at(one.place))]
     made.read_me = write_read_me(made, known.read_me if known else "")
     collection.write(made)
-    clear_there(made.top, name, known.trip if known else "")
     with trips.held(name) as trip:
+        clear_there(made.top, name, trip.waybill.after)
         trip.logbook.record(**{FINISHED: True})
     return made, lacking
 

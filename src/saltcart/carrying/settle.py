@@ -57,6 +57,7 @@ from saltcart.waybills.waybill import LedgerLine, Waybill
 
 AS_IT_SHOULD = "it is as it should be here"
 KEPT = "kept, as you said"
+NOTED = "noted"  # the fact that what was agreed on is known on both sides
 NOT_OURS = "this computer has no record of having sent it; to take it, say where it goes: --place"
 
 
@@ -396,9 +397,8 @@ def unfinished(plan: SettlePlan, way: str) -> Trip | None:
 
     Its record is closed.  Refused when it settles in another way than is asked for now.
     """
-    known = {one.trip for one in plan.found.known}
     for trip in history.readable():
-        if not trip.waybill.settles or trip.state == UNDONE or trip.name in known:
+        if not trip.waybill.settles or trip.state == UNDONE or trip.logbook.fact(NOTED, False):
             continue
         places = [shelf.old for shelf in trip.waybill.shelves]
         places += [path for line in trip.waybill.ledgers for path in (line.path, line.merge) if path]
@@ -432,16 +432,19 @@ def remember_here(plan: SettlePlan, name: str) -> str:
     """
     found = plan.found
     homes = [] if plan.way == IN_PLACE else [(place, plan.homes[place]) for place, _source in found.sources()]
-    same = [one for one in plan.ledgers if one.step == MERGE or one.why in (AS_IT_SHOULD, KEPT)]
     for one in plan.ledgers:
         if one.meeting and one.why in (AS_IT_SHOULD, KEPT):
             note_here(one.here, kept(one.meeting) if one.why == KEPT else taken(one.meeting), NO_TRIP)
-    ledgers = [(one.carried.place, one.here) for one in same if one.meeting]
+    ledgers = [(one.carried.place, one.here) for one in plan.ledgers if one.meeting]
     if name:
         with trips.opened(name) as trip:
             rows = trip.logbook.ledgers()
         ledgers += [(row.path[len(found.top) + 1 :], row.place) for row in rows if tail_below(row.path, found.top)]
-    return remember(found, name, homes, ledgers, plan.way == BACK) if name or ledgers else ""
+    told = remember(found, name, homes, ledgers, plan.way == BACK) if name or ledgers else ""
+    if name:
+        with trips.held(name) as trip:
+            trip.logbook.record(**{NOTED: True})
+    return told
 
 
 def made_here(found: Collection) -> bool:

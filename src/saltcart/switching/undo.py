@@ -241,8 +241,7 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
     inverse = transaction.inverse([deed for _number, deed, _done in trip.logbook.deeds(repointing.PLAN)])
     # What a half-done switch had not come to needs no undoing, and must not be done when this undo is taken back.
     deeds = [deed for deed in inverse if transaction.standing(deed) != transaction.DONE]
-    if trip.state == SWITCHING:
-        deeds += own_files_back(trip)
+    deeds += own_files_back(trip) if trip.state == SWITCHING else record_back(trip)
     begun: list[str] = []
     try:
         for row in rows:
@@ -273,6 +272,25 @@ def own_files_back(trip: Trip) -> list[transaction.Deed]:
             copy_durably(deed["path"], kept)
             deeds.append(transaction.swap(deed["path"], staged, deed["after"], deed["before"], kept))
     return deeds
+
+
+def record_back(trip: Trip) -> list[transaction.Deed]:
+    """The deed that lets a collection say of itself what it said before a carry, when that was the last; sounds that
+    were brought up to date stay so, and what it says of them.
+    """
+    top, kept = trip.waybill.collection, os.path.join(trip.folder, "ledgers", "carried-before")
+    path = os.path.join(top, collection.NAME)
+    if not top or not os.path.isfile(kept) or not os.path.isfile(path):
+        return []
+    now, before = collection.read(path), collection.read(kept)
+    if now.trip != trip.name:
+        return []
+    newer = {one.place: one for one in now.files}
+    before.top, before.files = top, [newer.get(one.place, one) for one in before.files]
+    staged, after = staged_for_undo(path, trip.name), f"{kept}-after"
+    digest = collection.write(before, staged)
+    copy_durably(path, after)
+    return [transaction.swap(path, staged, digest_of(path), digest, after)]
 
 
 def refuse_absent_drives(trip: Trip, without_new: bool) -> None:
@@ -324,7 +342,7 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: 
     """The deed that gives a ledger its old entries back, with everything its program has written since; none when it
     needs none.
     """
-    if not row.rewrite:
+    if not row.rewrite and not trip.line(row).over:
         return []
     if not os.path.exists(row.place):
         if not (without_new and any(tail_below(row.place, shelf.new) is not None for shelf in trip.waybill.shelves)):
