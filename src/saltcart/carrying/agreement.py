@@ -1,13 +1,16 @@
 """What a collection and a home agreed on, the last time that one came from the other."""
 
 import os
-from collections.abc import Container, Iterable
+from collections.abc import Container, Iterable, Iterator
 from contextlib import suppress
+
+from msgspec import Struct, field
 
 from saltcart.carrying.identity import whoami
 from saltcart.carrying.own_record import mark_of_row, note, noted
 from saltcart.errors import SaltCartError, show
 from saltcart.safefile import digest_of
+from saltcart.spelling.moves import tail_below
 from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import UNDONE, Trip
@@ -34,30 +37,61 @@ def mine(found: Collection) -> list[Known]:
     return [one for one in found.known if one.who == who and mark_of_row(one) in ours]
 
 
-def names_then(found: Collection, place: str, undone: Container[str]) -> set[str] | None:
-    """The files, by their paths in the shelf at `place`, that this user knew of after the last trips with it; None
-    where the record of the trip that brought all of them is gone.
+class Then(Struct):
+    """What the files of a collection were, by their places, the last time that this user and it agreed; `whole` are the
+    shelves of which all files were part of that.
     """
-    names: set[str] = set()
-    for one in reversed(mine(found)):
-        if one.place != place or one.trip in undone:
-            continue
-        with suppress(SaltCartError), trips.opened(one.trip) as trip:
-            names |= names_of(trip, place)
+
+    digests: dict[str, tuple[str, str]] = field(default_factory=dict)
+    whole: set[str] = field(default_factory=set)
+
+    def names(self, place: str) -> set[str] | None:
+        """The files of the shelf at a place, by their names in it; None where it was not known as a whole."""
+        if place not in self.whole:
+            return None
+        return {tail for one in self.digests if (tail := tail_below(f"/{one}", f"/{place}"))}
+
+
+def known_then(found: Collection, undone: Container[str]) -> Then:
+    """What this user knew of the files of a collection after the last trips with it, as far as their records are
+    there.
+    """
+    then, ours = Then(), mine(found)
+    for name in dict.fromkeys(one.trip for one in reversed(ours) if one.trip and one.trip not in undone):
+        with suppress(SaltCartError), trips.opened(name) as trip:
+            for place, known in files_of(trip):
+                then.digests.setdefault(place, known)
             if trip.waybill.collection or trip.waybill.settles == HERE:
-                return names
-    return None
+                then.whole |= set(shelves_of(trip))
+    then.whole &= {one.place for one in ours}
+    return then
 
 
-def names_of(trip: Trip, place: str) -> set[str]:
-    """The files of the shelf at a place of the collection that were part of a trip, by their names there."""
-    coming = bool(trip.waybill.collection)
-    return {
-        shelf.place(row.item.path)[len(shelf.new) + 1 :] if coming else row.item.path
-        for number, shelf in enumerate(trip.waybill.shelves)
-        if not shelf.gathered and (shelf.new if coming else shelf.old).endswith(f"/{place}")
-        for row in trip.logbook.rows(number)
-    }
+def shelves_of(trip: Trip) -> Iterator[str]:
+    """The places in a collection of the shelves that a trip brought there, or from there, whole."""
+    for shelf in trip.waybill.shelves:
+        top, path = top_of(trip), shelf.new if trip.waybill.collection else shelf.old
+        if not shelf.gathered and (not shelf.files or trip.waybill.collection) and (place := tail_below(path, top)):
+            yield place
+
+
+def files_of(trip: Trip) -> Iterator[tuple[str, tuple[str, str]]]:
+    """The files that were part of a trip, by their places in the collection, with kind and digest; the newest first."""
+    top, kind = top_of(trip), trip.waybill.digests
+    for one in trip.waybill.newer:
+        path = one.path if tail_below(one.path, top) else one.source
+        yield (tail_below(path, top) or ""), (one.kind, one.digest)
+    for number, shelf in enumerate(trip.waybill.shelves):
+        coming = bool(trip.waybill.collection)
+        for path, _kind, _size, digest in trip.logbook.brief(number):
+            place = tail_below(shelf.place(path) if coming else f"{shelf.old}/{path}".rstrip("/"), top)
+            if place and digest:
+                yield place, (kind, digest)
+
+
+def top_of(trip: Trip) -> str:
+    """The folder of the collection that a trip brings something into, or home from."""
+    return trip.waybill.collection or trip.waybill.comes_from
 
 
 def remember(

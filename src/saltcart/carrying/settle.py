@@ -3,13 +3,15 @@
 import os
 from collections.abc import Container, Iterator, Mapping, Sequence
 from glob import escape
+from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from saltcart.carrying.agreement import BACK, HERE, IN_PLACE, agreed, mine, remember, undone_trips
+from saltcart.carrying.agreement import BACK, HERE, IN_PLACE, agreed, known_then, mine, remember, undone_trips
 from saltcart.carrying.histories import NO_TRIP, note_here
 from saltcart.carrying.identity import whoami
 from saltcart.carrying.own_record import may_be_proposed
+from saltcart.carrying.sounds import Looking
 from saltcart.carrying.stands import (
     AS_IT_WAS,
     BOTH,
@@ -27,7 +29,6 @@ from saltcart.carrying.stands import (
     at_home,
     found_here,
     stand,
-    verify,
 )
 from saltcart.carrying.turns import Ground, kept, names_back, taken
 from saltcart.cart import Cart
@@ -40,6 +41,7 @@ from saltcart.planning.strays import copied_along
 from saltcart.progress import Progress, silent
 from saltcart.rewriting.staging import changes_for, on_trial, routes_for
 from saltcart.safefile import digest_of
+from saltcart.shelves.digests import BLAKE3, digest_file
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Move, Moves
 from saltcart.spelling.foreign import looks_foreign
@@ -51,7 +53,8 @@ from saltcart.trips.trip import SWITCHED, UNDONE, Trip
 from saltcart.waybills import collection
 from saltcart.waybills.collection import CarriedShelf, Collection
 from saltcart.waybills.new_place import landing_drive
-from saltcart.waybills.relinks import PLACE, Relink
+from saltcart.waybills.newer import Newer, Renamed
+from saltcart.waybills.relinks import ONE, PLACE, Relink
 from saltcart.waybills.shelf import Shelf
 from saltcart.waybills.waybill import LedgerLine, Waybill
 
@@ -59,6 +62,13 @@ AS_IT_SHOULD = "it is as it should be here"
 KEPT = "kept, as you said"
 NOTED = "noted"  # the fact that what was agreed on is known on both sides
 NOT_OURS = "this computer has no record of having sent it; to take it, say where it goes: --place"
+
+
+class Choice(NamedTuple):
+    """Of what changed on both sides, the places in the collection that hold, and those of which what is here does."""
+
+    take: Sequence[str]
+    keep: Sequence[str]
 
 
 def plan_settle(
@@ -99,26 +109,32 @@ def plan_settle(
         ours |= theirs.keys()
         stands = stands_of(found, homes, undone)
     plan = SettlePlan(found, way, homes, stands, undone)
-    if seen:
-        plan.problems, plan.new, plan.beside = seen.problems, seen.new, seen.beside
-    else:
-        verify(plan, progress)
+    plan.then = known_then(found, undone)
+    plan.sounds = seen.sounds if seen else Looking(found, plan.then, progress).run()
     if plan.problems and way and not damaged_too:
         raise Refused(
             f"{len(plan.problems)} file(s) of the collection are missing or altered",
             "Carry it anew, or take it as it is: --damaged-too",
             [f"{show(one.path)}: {one.why}" for one in plan.problems[:20]],
         )
-    for one in (*take, *keep):
-        if one.strip("/") not in {stood.carried.place for stood in stands}:
-            raise UsageError(f"{show(one)} is no ledger of the collection", "saltcart settle shows their places.")
+    refuse_strange(plan, [*take, *keep])
     if way:
         plan.unasked = proposals(plan, ours)
         if way != BACK:
             refuse_proposals(plan.unasked)
-        decide(plan, [one.strip("/") for one in take], [one.strip("/") for one in keep])
-        build(plan)
+        choice = Choice([one.strip("/") for one in take], [one.strip("/") for one in keep])
+        decide(plan, choice.take, choice.keep)
+        build(plan, choice)
     return plan
+
+
+def refuse_strange(plan: SettlePlan, places: Sequence[str]) -> None:
+    """Raise UsageError for a place of which nothing has to be said."""
+    known = {stood.carried.place for stood in plan.ledgers} | plan.sounds.changed.keys()
+    known |= {f"{place}/{name}" for place, names in plan.sounds.new.items() for name in names}
+    for one in places:
+        if one.strip("/") not in known:
+            raise UsageError(f"{show(one)} is nothing that changed in the collection", "saltcart settle shows them.")
 
 
 def stands_of(found: Collection, homes: Mapping[str, str], undone: Container[str]) -> list[LedgerStand]:
@@ -220,7 +236,7 @@ def is_unasked(plan: SettlePlan, place: str) -> bool:
     return any(tail_below(f"/{place}", f"/{top}") is not None for top in plan.unasked)
 
 
-def build(plan: SettlePlan) -> None:
+def build(plan: SettlePlan, choice: Choice) -> None:
     """The waybill that does it."""
     found, waybill = plan.found, plan.waybill
     waybill.maps, waybill.means, waybill.here = found.map_files(), found.means, True
@@ -228,17 +244,14 @@ def build(plan: SettlePlan) -> None:
     waybill.after = next((one.trip for one in reversed(mine(found))), "")
     if plan.way == HERE:
         there_already = [one.there for one in plan.ledgers if one.step != COPY]
-        for shelf in found.shelves:
+        for shelf in (one for one in found.shelves if not is_known(plan, one.place)):
             one = carried_home(found, shelf.name, shelf.place, plan.homes[shelf.place])
             others = [*there_already, *(found.at(file.place) for file in found.files)]
             stay = tuple(escape(tail) for path in others if (tail := tail_below(path, one.old)))
             waybill.shelves.append(replace(one, stay=stay, renames=named_again(shelf, one.new)))
         waybill.shelves += single_files(plan)
-    if plan.way == BACK:
-        left = {place: [one for one in names if not came_home(plan, place, one)] for place, names in plan.new.items()}
-        plan.new = {place: names for place, names in left.items() if names and place not in plan.unasked}
-        waybill.shelves = [new_things(plan, place, names) for place, names in plan.new.items()]
-        waybill.shelves = [shelf for shelf in waybill.shelves if shelf.only]
+    if plan.way in (HERE, BACK):
+        add_sounds(plan, choice)
     names = {shelf.place: shelf for shelf in found.shelves}
     for place, source in found.sources():
         if place in plan.unasked:
@@ -257,7 +270,17 @@ def build(plan: SettlePlan) -> None:
         if stood.step == MERGE:
             add_merge(plan, stood)
     waybill.ledgers += new_ledgers(plan)
+    if waybill.renamed:
+        follow_names(plan)
     try_out(plan)
+
+
+def follow_names(plan: SettlePlan) -> None:
+    """Let the ledgers here that stay otherwise follow the new names of files."""
+    known = {line.over or line.path for line in plan.waybill.ledgers}
+    for one in plan.ledgers:
+        if one.stands_here != NONE and one.here not in known:
+            plan.waybill.ledgers.append(LedgerLine(one.here, one.carried.map_name, True, digest_of(one.here)))
 
 
 def add_merge(plan: SettlePlan, one: LedgerStand) -> None:
@@ -319,30 +342,92 @@ def carried_home(found: Collection, name: str, place: str, home: str) -> Shelf:
     return Shelf(name, old, home, *drives, leave="original")
 
 
-def came_home(plan: SettlePlan, place: str, name: str) -> bool:
-    """Whether a file that came into a shelf on the way is at home already, or was when it was last taken there."""
-    there, here = f"{plan.found.at(place)}/{name}", f"{plan.homes[place]}/{name}"
-    known = agreed(plan.found, f"{place}/{name}", plan.undone)
-    return os.path.isfile(here) and digest_of(there) in (digest_of(here), known and known.digest)
+def is_known(plan: SettlePlan, place: str) -> bool:
+    """Whether a shelf of the collection is here already, so that only what changed in it comes."""
+    return plan.way == BACK or (place in plan.then.whole and os.path.isdir(plan.homes[place]))
 
 
-def new_things(plan: SettlePlan, place: str, names: Sequence[str]) -> Shelf:
-    """The files that came into a shelf on the way, as chosen files; those in whose way others stand are noted."""
-    home = plan.homes[place]
-    plan.clashing += [f"{home}/{name}" for name in names if os.path.lexists(f"{home}/{name}")]
-    fresh = tuple(name for name in names if not os.path.lexists(f"{home}/{name}"))
-    shelf = carried_home(plan.found, f"new in {place}", place, home)
-    return replace(shelf, only=tuple(map(escape, fresh)), files=True)
+def home_of(plan: SettlePlan, place: str) -> str:
+    """Where a file at a place of the collection is here."""
+    if place in plan.homes:
+        return plan.homes[place]
+    shelf = max((one for one in plan.found.shelves if tail_below(place, one.place)), key=lambda one: len(one.place))
+    home, name = plan.homes[shelf.place], place[len(shelf.place) + 1 :]
+    return f"{home}/{dict(named_again(shelf, home)).get(name, name)}"
+
+
+def add_sounds(plan: SettlePlan, choice: Choice) -> None:
+    """Let new, changed and renamed sounds of known shelves come here, where nothing else stands in their way."""
+    sounds, waybill = plan.sounds, plan.waybill
+    ours = [one.place for one in plan.found.shelves if is_known(plan, one.place) and one.place not in plan.unasked]
+    for place in ours:
+        names = [name for name in sounds.new.get(place, []) if comes(plan, f"{place}/{name}", choice)]
+        if names:
+            plan.coming[place] = names
+            shelf = carried_home(plan.found, f"new in {place}", place, plan.homes[place])
+            waybill.shelves.append(replace(shelf, only=tuple(map(escape, names)), files=True))
+        for old, new in sounds.renamed.get(place, {}).items():
+            rename(plan, f"{place}/{old}", f"{place}/{new}")
+    for place, now in sounds.changed.items():
+        shelf_of = next((one for one in ours if tail_below(place, one)), None)
+        if shelf_of or (place in plan.homes and place not in plan.unasked):
+            change(plan, place, now, choice)
+
+
+def comes(plan: SettlePlan, place: str, choice: Choice) -> bool:
+    """Whether a new file comes here; another of its name is in its way, or the same is here already."""
+    here, there = home_of(plan, place), plan.found.at(place)
+    if not os.path.lexists(here):
+        return True
+    if not os.path.isfile(here) or digest_of(here) != digest_of(there):
+        settle_clash(plan, place, choice, (BLAKE3, digest_of(there)), digest_of(here) if os.path.isfile(here) else "")
+    return False
+
+
+def change(plan: SettlePlan, place: str, now: tuple[str, str], choice: Choice) -> None:
+    """Let a sound that changed there take the place of the one here, if that is as it was then."""
+    here, (kind, digest) = home_of(plan, place), now
+    if not os.path.isfile(here):
+        return  # it was removed here; what comes there is not ours to bring back
+    ours = digest_file(here, kind)
+    if ours == digest:
+        return
+    if ours == plan.then.digests[place][1]:
+        plan.waybill.newer.append(Newer(here, plan.found.at(place), kind, digest, ours))
+    else:
+        settle_clash(plan, place, choice, now, ours)
+
+
+def settle_clash(plan: SettlePlan, place: str, choice: Choice, now: tuple[str, str], ours: str) -> None:
+    """Let a file take the place of another as the person said; else tell that both stay."""
+    here, there, (kind, digest) = home_of(plan, place), plan.found.at(place), now
+    if place in choice.take and ours:
+        plan.waybill.newer.append(Newer(here, there, kind, digest, ours))
+    elif place in choice.keep and ours:
+        plan.waybill.newer.append(Newer(there, here, kind, ours, digest))
+    else:
+        plan.clashing[place] = here
+
+
+def rename(plan: SettlePlan, old: str, new: str) -> None:
+    """Let a file that has another name there have it here, if it is as it was; entries follow."""
+    before, after = home_of(plan, old), home_of(plan, new)
+    kind, digest = plan.then.digests[old]
+    if os.path.lexists(after) or not os.path.isfile(before):
+        return
+    if digest_file(before, kind) == digest:
+        plan.waybill.renamed.append(Renamed(before, after))
+        for path in (plan.found.at(old), before):
+            plan.waybill.relinks.append(Relink(path, after, what=ONE))
 
 
 def new_ledgers(plan: SettlePlan) -> list[LedgerLine]:
     """Of the new files that are hauled home, those that are ledgers."""
     found, lines = plan.found, []
     maps = [load_map(path) for path in found.map_files() if os.path.isfile(path)]
-    for shelf in (one for one in plan.waybill.shelves if one.files and plan.way == BACK):
-        for name in plan.new[shelf.old[len(found.top) + 1 :]]:
-            path = f"{shelf.old}/{name}"
-            if may_be_ledger(name) and f"{shelf.new}/{name}" not in plan.clashing:
+    for place, names in plan.coming.items():
+        for path in (found.at(f"{place}/{name}") for name in names):
+            if may_be_ledger(path):
                 try:
                     lines.append(LedgerLine(path, open_ledger(path, maps).map_name, True, digest_of(path)))
                 except SaltCartError:

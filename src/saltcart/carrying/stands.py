@@ -7,11 +7,11 @@ from functools import partial
 
 from msgspec import Struct, field
 
-from saltcart.carrying.agreement import agreed, names_then
+from saltcart.carrying.agreement import Then, agreed
+from saltcart.carrying.sounds import Sounds
 from saltcart.carrying.turns import Ground
 from saltcart.cart import Cart
 from saltcart.errors import SaltCartError
-from saltcart.hauling.workers import Reading
 from saltcart.judging.judge import MISSING
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
@@ -20,14 +20,9 @@ from saltcart.mentions.search import known_as
 from saltcart.merging.combine import Merged
 from saltcart.merging.copies import Meeting
 from saltcart.progress import Progress
-from saltcart.proving.contents import ReadWatch, altered
 from saltcart.proving.results import FileProblem
 from saltcart.safefile import digest_of
-from saltcart.shelves import manifest
-from saltcart.shelves.audio import kind_of
-from saltcart.shelves.oddities import litter
 from saltcart.shelves.true_names import without_detours
-from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling.moves import joined, tail_below
 from saltcart.waybills.collection import CarriedLedger, Collection
 from saltcart.waybills.waybill import Waybill
@@ -61,9 +56,10 @@ class SettlePlan(Struct):
     """What settling would do, in which `way` ("" to look alone).  `homes` are the places here of shelves and gathered
     files, by theirs in the collection.
 
-    `problems` are files that are not as the manifests say; `new` files came into the shelves on the way, by the
-    shelf's place; of these, other ones stand at home in the way of those that are `clashing`.  For the places `unasked`
-    here, only the collection speaks.  Files `beside` the shelves are nobody's.
+    It is known what files were `then`, when the two agreed last. Of its `sounds`, those `new` ones come here for
+    which `coming` holds their names by the shelf's place; where other files stand in the way of new or changed
+    ones, these are `clashing`, by their places there, with those here. For the places `unasked` here, only the
+    collection speaks.
     """
 
     found: Collection
@@ -71,17 +67,26 @@ class SettlePlan(Struct):
     homes: dict[str, str]
     ledgers: list[LedgerStand]
     undone: Container[str] = ()
-    problems: list[FileProblem] = field(default_factory=list)
-    new: dict[str, list[str]] = field(default_factory=dict)
-    clashing: list[str] = field(default_factory=list)
-    beside: list[str] = field(default_factory=list)
+    sounds: Sounds = field(default_factory=Sounds)
+    then: Then = field(default_factory=Then)
+    coming: dict[str, list[str]] = field(default_factory=dict)
+    clashing: dict[str, str] = field(default_factory=dict)
     waybill: Waybill = field(default_factory=lambda: Waybill([]))
     unasked: dict[str, str] = field(default_factory=dict)
 
     @property
     def something(self) -> bool:
         """Whether anything would be done."""
-        return bool(self.waybill.shelves or self.waybill.ledgers)
+        waybill = self.waybill
+        return bool(waybill.shelves or waybill.ledgers or waybill.newer or waybill.renamed)
+
+    @property
+    def problems(self) -> list[FileProblem]:
+        """Files that are missing or damaged."""
+        gone = [one.there for one in self.ledgers if one.stands_there == NONE]
+        return self.sounds.problems + [
+            FileProblem(path, MISSING, "is a ledger of the collection, but not there") for path in gone
+        ]
 
 
 def at_home(found: Collection, place: str, source: str, undone: Container[str]) -> str:
@@ -158,67 +163,6 @@ def sums_at(place: str, maps: Sequence[Map], map_name: str) -> Mapping[str, int]
         return sums_of(place, maps, map_name)
     except SaltCartError:
         return {}
-
-
-def verify(plan: SettlePlan, progress: Progress) -> None:
-    """Hold every file of the collection against its manifests, and find what is new in its shelves."""
-    found = plan.found
-    ours = {found.at(one.place) for one in found.ledgers} | {found.at(one.place) for one in found.gone}
-    ours |= {found.at(one.place) for one in found.files}
-    wanted: list[tuple[Reading, str]] = []
-    for shelf in found.shelves:
-        top = found.at(shelf.place)
-        items = {item.path: item.size for item in walk(top) if item.kind == FILE} if os.path.isdir(top) else {}
-        kind = manifest.kind_of_manifest(top)
-        known = dict(manifest.read(top, kind)) if kind else {}
-        if not kind:
-            plan.problems.append(
-                FileProblem(top, MISSING, "its manifest is not there, so nothing of it can be verified")
-            )
-            continue
-        for name, digest in known.items():
-            place = f"{top}/{name}"
-            if name in items:
-                wanted.append((Reading(name, place, items[name], kind), digest))
-            else:
-                plan.problems.append(FileProblem(place, MISSING, "is in the manifest, but not there"))
-        then = names_then(found, shelf.place, plan.undone)
-        before = set(known) if then is None else then
-        fresh = [name for name in items if name not in before and f"{top}/{name}" not in ours]
-        fresh = [name for name in fresh if not litter(os.path.basename(name)) and not is_hidden(name)]
-        if fresh:
-            plan.new[shelf.place] = sorted(fresh)
-    for one in found.files:
-        place = found.at(one.place)
-        if os.path.isfile(place):
-            wanted.append((Reading(one.place, place, os.path.getsize(place), one.kind), one.digest))
-        else:
-            plan.problems.append(FileProblem(place, MISSING, "was gathered, but is not there"))
-    for stood in plan.ledgers:
-        if stood.stands_there == NONE:
-            plan.problems.append(FileProblem(stood.there, MISSING, "is a ledger of the collection, but not there"))
-    watch = ReadWatch("verify the collection", sum(reading.size for reading, _digest in wanted), progress)
-    plan.problems += altered(wanted, watch)
-    tops = [found.at(shelf.place) for shelf in found.shelves]
-    plan.beside = [path for path in beside(found, tops) if path not in ours]
-
-
-def is_hidden(path: str) -> bool:
-    """Whether a file, or a folder on the way to it, is hidden: nobody looks for sounds there."""
-    return any(part.startswith(".") for part in path.split("/"))
-
-
-def beside(found: Collection, tops: Sequence[str]) -> list[str]:
-    """Sounds and ledgers in the collection that lie in none of its shelves and that nobody carried there."""
-    known = {
-        found.at(place) for place in (*(one.place for one in found.files), *(place for _name, place in found.maps))
-    }
-    paths = (f"{found.top}/{item.path}" for item in walk(found.top) if item.kind == FILE)
-    return [
-        path
-        for path in paths
-        if path not in known and all(tail_below(path, top) is None for top in tops) and kind_of(path) is not None
-    ]
 
 
 def sums_of(path: str, maps: Sequence[Map], map_name: str) -> dict[str, int]:

@@ -111,8 +111,8 @@ def note_settled(trip: Trip) -> None:
     ground = ground_of(trip)
     for row in trip.logbook.ledgers():
         line = trip.line(row)
-        if line.merge:
-            continue  # which was noted when the two were brought together
+        if line.merge or tail_below(row.path, ground.top) is None:
+            continue  # which was noted when the two were brought together, or follows new names of files alone
         there = trip.open_ledger(row, row.path)
         if line.over and os.path.isfile(line.over):
             note_here(row.place, taken(ground.meeting(trip.open_ledger(row, line.over), there)), trip.name)

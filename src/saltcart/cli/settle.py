@@ -2,7 +2,7 @@
 
 import argparse
 import sys
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from contextlib import nullcontext
 from shlex import quote
 
@@ -175,7 +175,11 @@ QUESTIONS = {
 def unsettled(plan: SettlePlan) -> bool:
     """Whether something needs the person: a ledger that changed on both sides, files in each other's way, damage."""
     return bool(
-        plan.clashing or plan.problems or plan.unasked or plan.beside or any(one.step == BOTH for one in plan.ledgers)
+        plan.clashing
+        or plan.problems
+        or plan.unasked
+        or plan.sounds.beside
+        or any(one.step == BOTH for one in plan.ledgers)
     )
 
 
@@ -232,27 +236,46 @@ def show_remarks(screen: Screen, plan: SettlePlan) -> None:
         screen.remark(f"{problem.verdict}: {place(problem.path)}: {problem.why}")
     if more := plan.problems[MOST:]:
         screen.remark(f"and {len(more):,} more that are missing or altered (--json has them)")
-    for shelf, names in plan.new.items():
-        what = many(len(names), "file has", "files have")
-        screen.say(f"New in {show(shelf)}: {what} come on the way: {', '.join(map(show, names[:MOST]))}")
+    show_sounds(screen, plan)
     if plan.unasked:
         first = ", ".join(map(show, [*plan.unasked][:MOST]))
         screen.remark(
             f"{many(len(plan.unasked), 'thing stays', 'things stay')} there, because this computer has no record of"
             f" having sent it: {first}. To take it, say where it goes: --place PLACE=FOLDER"
         )
-    if plan.clashing:
+    if plan.sounds.beside:
         screen.remark(
-            f"{many(len(plan.clashing), 'new file stays', 'new files stay')} there, for others of the same name are at"
-            f" home: {', '.join(map(place, plan.clashing[:MOST]))}"
-        )
-    if plan.beside:
-        screen.remark(
-            f"{many(len(plan.beside), 'sound lies', 'sounds lie')} beside the shelves and will not be taken:"
-            f" {', '.join(map(place, plan.beside[:MOST]))}. Put them into a shelf to take them along."
+            f"{many(len(plan.sounds.beside), 'sound lies', 'sounds lie')} beside the shelves and will not be taken:"
+            f" {', '.join(map(place, plan.sounds.beside[:MOST]))}. Put them into a shelf to take them along."
         )
     if not plan.problems:
-        screen.say("Every file that was carried is there, and is as it was carried: all were read.")
+        screen.say("All files were read, and none is missing or damaged.")
+
+
+def show_sounds(screen: Screen, plan: SettlePlan) -> None:
+    """What became of the sounds there: new, changed, renamed, gone; and what others are in the way of."""
+    sounds = plan.sounds
+    for shelf, names in sounds.new.items():
+        screen.say(f"New in {show(shelf)}: {many(len(names), 'file', 'files')}: {some(names)}")
+    if sounds.changed:
+        screen.say(f"Edited there: {many(len(sounds.changed), 'file', 'files')}: {some(sounds.changed)}")
+    for shelf, pairs in sounds.renamed.items():
+        told = [f"{old} is {new} now" for old, new in pairs.items()]
+        screen.say(f"Renamed in {show(shelf)}: {many(len(pairs), 'file', 'files')}: {some(told)}")
+    for shelf, names in sounds.gone.items():
+        count = many(len(names), "file is", "files are")
+        screen.say(f"Gone from {show(shelf)}: {count} not there any more, and stay here: {some(names)}")
+    if plan.clashing:
+        screen.remark(
+            f"{many(len(plan.clashing), 'file', 'files')} changed there and here, and both stay as they are:"
+            f" {some(plan.clashing)}. To take the one there: --take FILE   to keep the one here: --keep FILE"
+        )
+
+
+def some(names: Collection[str]) -> str:
+    """The first of some names."""
+    more = len(names) - MOST
+    return ", ".join(map(show, [*names][:MOST])) + (f" and {more:,} more" if more > 0 else "")
 
 
 def show_merges(screen: Screen, plan: SettlePlan) -> None:
@@ -398,6 +421,10 @@ def show_closing(
     rows = [("Trip", name)]
     moved = [shelf for shelf in plan.waybill.shelves if not shelf.gathered]
     rows += [("Copied", f"{show(shelf.name)} to {place(shelf.new)}") for shelf in moved if copied]
+    if plan.waybill.newer:
+        rows += [("Newer", f"{many(len(plan.waybill.newer), 'file', 'files')}; what they were before is kept")]
+    if plan.waybill.renamed:
+        rows += [("Renamed", many(len(plan.waybill.renamed), "file", "files"))]
     merged = [one for one in plan.ledgers if one.step == MERGE]
     settled = [one for one in report.ledgers if all(one.state.path != other.here for other in merged)]
     if settled:
@@ -463,7 +490,10 @@ def plan_document(plan: SettlePlan) -> dict[str, object]:
             for one in plan.ledgers
         ],
         "problems": [{"path": one.path, "verdict": one.verdict, "why": one.why} for one in plan.problems],
-        "new": plan.new,
+        "new": plan.sounds.new,
+        "changed": sorted(plan.sounds.changed),
+        "renamed": plan.sounds.renamed,
+        "gone": plan.sounds.gone,
         "clashing": plan.clashing,
-        "beside": plan.beside,
+        "beside": plan.sounds.beside,
     }

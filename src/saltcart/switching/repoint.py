@@ -1,6 +1,7 @@
 """The switch of one trip: ledgers rewritten, originals set aside, signposts left: all or nothing."""
 
 import os
+import shutil
 from collections.abc import Sequence
 from contextlib import suppress
 from functools import partial
@@ -25,6 +26,7 @@ from saltcart.rewriting.content_folders import AddedFolder, added_folders
 from saltcart.rewriting.routes import Changes, new_target
 from saltcart.rewriting.staging import changes_for, judged, routes_for, stage
 from saltcart.safefile import copy_durably, digest_of, remove_if_there, remove_with_side_files, sync_folder
+from saltcart.shelves.digests import digest_file
 from saltcart.shelves.walk import FILE, OTHER
 from saltcart.switching import folder_times, transaction
 from saltcart.switching.programs import refuse_busy
@@ -264,15 +266,16 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
 
 def require_found(trip: Trip) -> None:
     """Raise Refused when what lost entries shall be linked to is not there: its drive may have gone since."""
+    coming = {one.new for one in trip.waybill.renamed}
     for one in trip.waybill.relinks:
-        if one.what in (ALL, ONE, LEVEL) and not os.path.lexists(one.new):
+        if one.what in (ALL, ONE, LEVEL) and one.new not in coming and not os.path.lexists(one.new):
             away = Presence().away(one.new) or "it is not there any more"
             raise Refused(f"{show(one.new)}: {away}", "Connect its drive, and run the same command again.")
 
 
 def updates(trip: Trip) -> list[transaction.Deed]:
     """The deeds that bring sounds, manifests and the record of a collection up to date; none for other trips."""
-    deeds = []
+    deeds = newer_sounds(trip)
     if trip.waybill.settles:
         turns.note_settled(trip)
     earlier = digests_before(trip.waybill.collection)
@@ -298,6 +301,20 @@ def updates(trip: Trip) -> list[transaction.Deed]:
         staged = staged_for(path, trip.name)
         deeds += own_file(trip, path, staged, write_record(trip, staged), "carried")
     return deeds
+
+
+def newer_sounds(trip: Trip) -> list[transaction.Deed]:
+    """The deeds that give single sounds newer content, of which the older is kept, and others another name."""
+    deeds = []
+    for number, one in enumerate(trip.waybill.newer):
+        staged, kept = staged_for(one.path, trip.name), trip.keep(number, "-sound")
+        for source, copy, wanted in ((one.source, staged, one.digest), (one.path, kept, one.was)):
+            copy_durably(source, copy)
+            if digest_file(copy, one.kind) != wanted:
+                raise transaction.changed(source)
+        shutil.copystat(one.source, staged)
+        deeds.append({**transaction.swap(one.path, staged, digest_of(kept), digest_of(staged), kept), "sound": True})
+    return deeds + [transaction.rename(one.old, one.new) for one in trip.waybill.renamed]
 
 
 def own_file(trip: Trip, path: str, staged: str, digest: str, name: str) -> list[transaction.Deed]:
@@ -327,6 +344,7 @@ def clear_updates(trip: Trip) -> None:
     ours += [os.path.join(trip.waybill.collection, NAME)] if trip.waybill.collection else []
     ledgers = {path for row in trip.logbook.ledgers() if row.rewrite for path in (row.place, row.path)}
     left = [neighbour_of(path) for path in (*ledgers, *ours)]  # by a program that was killed while it wrote
+    ours += [one.path for one in trip.waybill.newer]
     for path in (*left, *(staged_for(path, trip.name) for path in ours)):
         if os.path.lexists(path):
             remove_if_there(path)
@@ -449,6 +467,7 @@ def out_of_reach(paths: Sequence[str]) -> bool:
 def clear_staged(trip: Trip) -> bool:
     """Remove prepared ledgers that will not be used; whether none is left, as far as their drives are there."""
     staged = [staged_name(trip, row) for row in trip.logbook.ledgers()]
+    staged += [staged_for(one.path, trip.name) for one in trip.waybill.newer]
     for path in staged:
         with suppress(OSError):
             remove_with_side_files(path)

@@ -242,6 +242,7 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
     # What a half-done switch had not come to needs no undoing, and must not be done when this undo is taken back.
     deeds = [deed for deed in inverse if transaction.standing(deed) != transaction.DONE]
     deeds += own_files_back(trip) if trip.state == SWITCHING else record_back(trip)
+    deeds += sounds_back(trip, report)
     begun: list[str] = []
     try:
         for row in rows:
@@ -271,6 +272,22 @@ def own_files_back(trip: Trip) -> list[transaction.Deed]:
             kept = f"{deed['backup']}-after"
             copy_durably(deed["path"], kept)
             deeds.append(transaction.swap(deed["path"], staged, deed["after"], deed["before"], kept))
+    return deeds
+
+
+def sounds_back(trip: Trip, report: UndoReport) -> list[transaction.Deed]:
+    """The deeds that give single sounds their older content back; one that was edited since stays."""
+    deeds = []
+    for _number, deed, _done in trip.logbook.deeds(repointing.PLAN):
+        if not deed.get("sound") or transaction.standing(deed) == transaction.UNDONE:
+            continue
+        if transaction.standing(deed) == transaction.UNSEEN:
+            report.remarks.append(f"{show(deed['path'])} was edited since; what it was before is at {deed['backup']}")
+            continue
+        staged, kept = staged_for_undo(deed["path"], trip.name), f"{deed['backup']}-after"
+        copy_durably(deed["backup"], staged)
+        copy_durably(deed["path"], kept)
+        deeds.append(transaction.swap(deed["path"], staged, deed["after"], deed["before"], kept))
     return deeds
 
 
@@ -490,6 +507,9 @@ def clear_staged(trip: Trip) -> None:
     for row in trip.logbook.ledgers():
         with suppress(OSError):
             remove_with_side_files(staged_name(trip, row))
+    for one in trip.waybill.newer:
+        with suppress(OSError):
+            remove_if_there(staged_for_undo(one.path, trip.name))
 
 
 def came_so(shelf: Shelf, path: str, home: str) -> bool:

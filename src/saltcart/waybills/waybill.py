@@ -13,6 +13,7 @@ from saltcart.shelves.digests import BLAKE3
 from saltcart.spelling import Meanings, Move, Moves
 from saltcart.spelling.moves import Aims
 from saltcart.spelling.renames import renames_of
+from saltcart.waybills.newer import Newer, Renamed
 from saltcart.waybills.relinks import ALL, LEVEL, ONE, PLACE, FolderLine, Relink
 from saltcart.waybills.shelf import Shelf, taken
 
@@ -53,7 +54,7 @@ class Waybill(Struct):
     The trip makes a `collection` in the folder of that path or brings it up to date: what an earlier one brought, and
     is as it was brought, is replaced by what is newer.  It comes `after` the trip of that id, which did the same.
     With `settles` it brings the collection that it `comes_from` home in that way.  What is renamed got its place by the
-    pattern `arrange`.
+    pattern `arrange`.  Single sounds get the content of `newer` ones, and others are `renamed`.
     """
 
     shelves: list[Shelf]
@@ -75,6 +76,8 @@ class Waybill(Struct):
     settles: str = ""
     comes_from: str = ""
     arrange: str = ""
+    newer: list[Newer] = field(default_factory=list)
+    renamed: list[Renamed] = field(default_factory=list)
 
     @property
     def mends(self) -> bool:

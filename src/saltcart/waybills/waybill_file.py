@@ -8,6 +8,7 @@ from saltcart import tomlfile
 from saltcart.errors import BadFile, show
 from saltcart.shelves.digests import BLAKE3, SHA256
 from saltcart.spelling.renames import Pairs
+from saltcart.waybills.newer import Newer, Renamed
 from saltcart.waybills.relinks import ALL, DO, WHAT, FolderLine, Relink
 from saltcart.waybills.shelf import Shelf, sorted_out
 from saltcart.waybills.waybill import LedgerLine, Waybill
@@ -69,6 +70,8 @@ SHAPE: dict[str, Any] = {
     ],
     "relink": [{"!from": str, "!to": str, "ledger": str, "what": WHAT, "rename": RENAME}],
     "folder": [{"!ledger": str, "!do": DO, "!folder": str}],
+    "newer": [{"!path": str, "!source": str, "!kind": (BLAKE3, SHA256), "!digest": str, "!was": str}],
+    "renamed": [{"!from": str, "!to": str}],
 }
 
 
@@ -129,6 +132,20 @@ def read(path: str) -> Waybill:
         settles=tables.get("settles", ""),
         comes_from=absolute(path, "comes_from", tables["comes_from"]) if "comes_from" in tables else "",
         arrange=tables.get("arrange", ""),
+        newer=[
+            Newer(
+                absolute(path, "path", row["path"]),
+                absolute(path, "source", row["source"]),
+                row["kind"],
+                row["digest"],
+                row["was"],
+            )
+            for row in tables.get("newer", [])
+        ],
+        renamed=[
+            Renamed(absolute(path, "from", row["from"]), absolute(path, "to", row["to"]))
+            for row in tables.get("renamed", [])
+        ],
         signposts=[
             (absolute(path, "at", row["at"]), absolute(path, "to", row["to"])) for row in tables.get("signpost", [])
         ],

@@ -13,6 +13,7 @@ from saltcart.own_names import short_name
 from saltcart.safefile import replacing
 from saltcart.shelves.digests import BLAKE3
 from saltcart.spelling.renames import Pairs
+from saltcart.waybills.newer import Newer, Renamed
 from saltcart.waybills.relinks import ALL, LEVEL, ONE, PLACE, RELATIVE, FolderLine, Relink
 from saltcart.waybills.shelf import Shelf
 from saltcart.waybills.waybill import LedgerLine, Waybill
@@ -72,6 +73,8 @@ def render(waybill: Waybill, place: str) -> str:
         ("gather", [shelf_table(one) for one in waybill.shelves if one.gathered]),
         ("relink", list(map(relink_table, waybill.relinks))),
         ("folder", list(map(folder_table, waybill.folders))),
+        ("newer", list(map(newer_table, waybill.newer))),
+        ("renamed", list(map(renamed_table, waybill.renamed))),
         ("signpost", [signpost_table(*pair) for pair in waybill.signposts]),
         ("ledger", list(map(ledger_table, waybill.ledgers))),
     ):
@@ -165,6 +168,24 @@ def relink_table(relink: Relink) -> tomlkit.items.Table:
     if relink.what != ALL:
         table.add("what", relink.what)
     add_renames(table, relink.renames)
+    return table
+
+
+def newer_table(one: Newer) -> tomlkit.items.Table:
+    """One [[newer]] table."""
+    table = tomlkit.table()
+    table.add("path", tomlkit.item(as_toml_path(one.path)).comment("gets the content of the newer one, and is kept"))
+    table.add("source", as_toml_path(one.source))
+    for key in ("kind", "digest", "was"):
+        table.add(key, getattr(one, key))
+    return table
+
+
+def renamed_table(one: Renamed) -> tomlkit.items.Table:
+    """One [[renamed]] table."""
+    table = tomlkit.table()
+    table.add("from", as_toml_path(one.old))
+    table.add("to", as_toml_path(one.new))
     return table
 
 
