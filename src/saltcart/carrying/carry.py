@@ -396,7 +396,8 @@ def carried_ledger(trip: Trip, row: LedgerRow, top: str, place: str) -> CarriedL
     """What the collection says of one ledger, of which the content lies at `place` just now."""
     entries = list(trip.logbook.entries(row.number))
     relative = trip.line(row).like == RELATIVE
-    full = (entry.old for entry in entries if entry.old != entry.new and is_full(entry.old)) if relative else iter(())
+    full = [entry.old for entry in entries if entry.old != entry.new and is_full(entry.old)][:1] if relative else []
+    unlike = {entry.new for entry in entries if not is_full(entry.old)} if full else set()
     sums: Mapping[str, int] = {}
     with suppress(SaltCartError):
         sums = sums_of(place if os.path.exists(place) else row.place, trip.maps(), row.map_name)
@@ -406,10 +407,11 @@ def carried_ledger(trip: Trip, row: LedgerRow, top: str, place: str) -> CarriedL
         row.map_name,
         row.after or row.before or "",
         relative,
-        next(full, ""),
+        "".join(full),
         len(entries),
         came_along(trip, row),
         sums,
+        tuple(sorted(unlike)),
     )
 
 

@@ -36,6 +36,7 @@ from saltcart.drives import drive_of
 from saltcart.drives.limits import allowed
 from saltcart.errors import CannotSpell, Refused, SaltCartError, UsageError, counted, show
 from saltcart.ledgers import load_map, open_ledger
+from saltcart.merging.copies import held
 from saltcart.planning.shelf_inspection import may_be_ledger
 from saltcart.planning.strays import copied_along
 from saltcart.progress import Progress, silent
@@ -289,6 +290,7 @@ def add_merge(plan: SettlePlan, one: LedgerStand) -> None:
     one.merged = one.meeting.merged()
     like = "/x" if looks_foreign(one.carried.like) else one.carried.like
     line = LedgerLine(one.here, one.carried.map_name, True, digest_of(one.here), like=like, merge=one.there)
+    line = replace(line, unlike=one.carried.unlike)
     plan.waybill.ledgers.append(line)
 
 
@@ -444,6 +446,7 @@ def add_ledger(plan: SettlePlan, one: LedgerStand) -> None:
         waybill.shelves.append(copied_along(there, one.here, landing_drive(one.here).identity))
     was = digest_of(over) if over else ""
     line = LedgerLine(there, one.carried.map_name, True, digest_of(there), like=like, over=over, over_digest=was)
+    line = replace(line, unlike=one.carried.unlike)
     waybill.ledgers.append(line)
 
 
@@ -457,7 +460,7 @@ def try_out(plan: SettlePlan) -> None:
         place = line.over or moves.follow(line.path) or line.path
         try:
             ledger = open_ledger(line.path, maps, line.map_name)
-            routes = routes_for(waybill, line.path, True, resolver, like=line.like)
+            routes = routes_for(waybill, line.path, True, resolver, like=line.like, unlike=line.unlike)
             with on_trial(ledger, changes_for(ledger, routes, place)) as staged:
                 digest = digest_of(staged)
             if line.over and digest == digest_of(line.over):
@@ -519,7 +522,8 @@ def remember_here(plan: SettlePlan, name: str) -> str:
     homes = [] if plan.way == IN_PLACE else [(place, plan.homes[place]) for place, _source in found.sources()]
     for one in plan.ledgers:
         if one.meeting and one.why in (AS_IT_SHOULD, KEPT):
-            note_here(one.here, kept(one.meeting) if one.why == KEPT else taken(one.meeting), NO_TRIP)
+            history = kept(one.meeting) if one.why == KEPT else taken(one.meeting)
+            note_here(one.here, held(history, digest_of(one.here)), NO_TRIP)
     ledgers = [(one.carried.place, one.here) for one in plan.ledgers if one.meeting]
     if name:
         with trips.opened(name) as trip:

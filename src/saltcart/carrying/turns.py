@@ -9,7 +9,7 @@ from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Ledger, Map, open_ledger
 from saltcart.merging import copies
 from saltcart.merging.combine import Merged
-from saltcart.merging.copies import Meeting, looked_at, meet, prevailing
+from saltcart.merging.copies import Meeting, held, looked_at, meet, prevailing
 from saltcart.merging.forms import Places
 from saltcart.merging.history import History
 from saltcart.rewriting.staging import changes_for, on_trial, routes_for
@@ -98,7 +98,7 @@ def bring_together(trip: Trip, row: LedgerRow, target: str) -> Merged:
     ground, line = ground_of(trip), trip.line(row)
     here, there = trip.open_ledger(row, row.path), trip.open_ledger(row, line.merge)
     meeting = ground.meeting(here, there)
-    routes = routes_for(trip.waybill, there.path, True, ground.resolver, like=line.like)
+    routes = routes_for(trip.waybill, there.path, True, ground.resolver, like=line.like, unlike=line.unlike)
     with on_trial(there, changes_for(there, routes, here.path)) as trial:
         places = ground.places(here.path), ground.places(here.path)
         merged, history = copies.write(meeting, here, copies.at(there, trial), target, places, line.asked)
@@ -115,9 +115,10 @@ def note_settled(trip: Trip) -> None:
             continue  # which was noted when the two were brought together, or follows new names of files alone
         there = trip.open_ledger(row, row.path)
         if line.over and os.path.isfile(line.over):
-            note_here(row.place, taken(ground.meeting(trip.open_ledger(row, line.over), there)), trip.name)
+            history = taken(ground.meeting(trip.open_ledger(row, line.over), there))
         else:
-            note_here(row.place, ground.state_there(there), trip.name)
+            history = ground.state_there(there)
+        note_here(row.place, held(history, row.after or ""), trip.name)
 
 
 def taken(meeting: Meeting) -> History:
@@ -139,8 +140,9 @@ def note_carried(trip: Trip) -> None:
     histories = dict(ground.histories)
     for row in trip.logbook.ledgers():
         if tail := tail_below(row.place, found.top):
-            histories[tail] = ground.state_here(trip.open_ledger(row, row.path))
-            note_here(row.path, histories[tail], trip.name)
+            history = ground.state_here(trip.open_ledger(row, row.path))
+            histories[tail] = held(history, row.after or "")
+            note_here(row.path, history, trip.name)
     note_there(found, histories, trip.name)
 
 

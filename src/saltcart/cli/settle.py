@@ -122,6 +122,7 @@ def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
         show_choice(screen, plan)
         screen.document(document)
         return 1 if plan.problems else 0
+    show_merges(screen, plan)
     if not plan.something:
         if told := remember_here(plan, ""):
             screen.remark(told)
@@ -130,7 +131,6 @@ def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
         return 1 if unsettled(plan) else 0
     if name:
         screen.say(f"Trip {name} was cut off while it settled this; it goes on.")
-    show_merges(screen, plan)
     ask_which(screen, plan, options)
     if not screen.agrees(QUESTIONS[way], options):
         raise need_answer(options, "settled")

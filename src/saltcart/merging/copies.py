@@ -18,7 +18,7 @@ from saltcart.merging.json_rows import JsonForm
 from saltcart.merging.playlist_rows import PlaylistForm
 from saltcart.merging.rows import Content, Spot, digest
 from saltcart.merging.sqlite_rows import SqliteForm
-from saltcart.merging.whole import WholeForm
+from saltcart.merging.whole import COLUMN, TABLE, WholeForm
 
 
 class Meeting(Struct):
@@ -154,6 +154,20 @@ def latest(mark: Mark, event: int, mine: Counts, others: Counts) -> Mark:
         back = sum(found.values()) - sum(both.values())
         counts[column] = {**both, event: back} if back else both
     return Mark(mark.uid, mark.key, mark.made, mark.digests, [event] * len(mark.stamps), counts)
+
+
+def held(history: History, content: str) -> History:
+    """The history of a copy that is written in another way, for paths are spelt in another way there: where rows are
+    not told apart, what stands for all of it is the digest of its `content` there.
+    """
+    table = history.tables.get(TABLE)
+    if table is None:
+        return history
+    column = table.columns.index(COLUMN)
+    rows = [replace(mark, digests=[*mark.digests]) for mark in table.rows]
+    for mark in rows:
+        mark.digests[column] = digest(content)
+    return replace(history, tables={**history.tables, TABLE: TableMarks(table.columns, rows)})
 
 
 def write(

@@ -1,7 +1,7 @@
 """Which new text an entry gets when shelves move: the one rule for all ledgers, there and back."""
 
 import os
-from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Container, Hashable, Iterable, Iterator, Sequence
 from contextlib import suppress
 from itertools import islice
 from typing import Any
@@ -58,10 +58,10 @@ class Changes:
 class Routes:
     """Follows paths through links and detours to the moving shelves; `added` ones come in front of content folders.
 
-    The links that it `turns` will lead to the new places, so that what goes through them stays
-    as it is.  `links` are those that were met, with whether anything stays because of them.
-    With `like`, what moves is written in the manner of that text, whatever the manner of each entry is.  `partly` lets
-    a lost entry stay lost that cannot follow where its file is, for those that share its folder.
+    The links that it `turns` will lead to the new places, so that what goes through them stays as it is.  `links` are
+    those that were met, with whether anything stays because of them. With `like`, what moves is written in the manner
+    of that text, whatever the manner of each entry is, but for the texts that are `unlike` it.  `partly` lets a lost
+    entry stay lost that cannot follow where its file is, for those that share its folder.
     """
 
     def __init__(
@@ -74,8 +74,9 @@ class Routes:
         here: bool = False,
         like: str = "",
         partly: bool = False,
+        unlike: Container[str] = (),
     ):
-        self.moves, self.here, self.like, self.partly = moves, here, like, partly
+        self.moves, self.here, self.like, self.partly, self.unlike = moves, here, like, partly, unlike
         self.aims = aims or Aims()
         self.added = added
         self.turns = turns
@@ -222,7 +223,7 @@ class Routes:
         if entry.base and self.meant(entry.base, old_folder)[1] in self.aims.levels:
             return None  # what starts from there was right, and the folder was not
         old_start, start = self.resolver.start(entry, old_folder), self.new_start(entry, old_folder, new_folder)
-        if self.like and not entry.base and (written := self.in_manner(entry, text, target, wanted, start)):
+        if self.like and text not in self.unlike and (written := self.in_manner(entry, text, target, wanted, start)):
             return written
         through = wanted == target and self.passes_through(entry, text, old_start)
         if wanted == target and start == old_start and not through:
@@ -253,9 +254,9 @@ class Routes:
         starts = starts_somewhere(entry.spelling, text)
         if entry.spelling.start == "content" or not (self.moves.covers(target) if relative else starts):
             return None
-        like = self.like + ("/" if entry.is_folder and text.endswith(("/", "\\")) else "")
-        for lead in ("", "./") if relative else ("",):  # without which some names would mean something else
-            manner = (lead + like).replace("/", "\\") if relative and "\\" in text and "/" not in text else lead + like
+        if entry.base and (starts or not relative):
+            return None  # it starts from its base, and that is written in the manner
+        for manner in self.manners(entry, text, starts):
             with suppress(CannotSpell):
                 written = entry.spelling.write(manner, wanted, start)
                 read = entry.spelling.read(written, start)
@@ -265,6 +266,17 @@ class Routes:
         if relative:
             raise CannotSpell("it can hold full paths alone")
         return None
+
+    def manners(self, entry: Entry, text: str, starts: bool) -> Iterator[str]:
+        """The manners that are tried for an entry, one after the other."""
+        like = self.like + ("/" if entry.is_folder and text.endswith(("/", "\\")) else "")
+        if self.like != RELATIVE:
+            yield like
+            return
+        if starts:
+            yield text
+        for lead in ("", "./"):  # without which some names would mean something else
+            yield (lead + like).replace("/", "\\") if "\\" in text and "/" not in text else lead + like
 
     def passes_through(self, entry: Entry, text: str, start: str) -> bool:
         """Whether a path that leads elsewhere goes into a moving shelf and out of it again: once that is gone, it

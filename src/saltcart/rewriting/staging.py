@@ -3,7 +3,7 @@
 import os
 import shutil
 import tempfile
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Container, Iterator, Sequence
 from contextlib import contextmanager
 
 from saltcart.judging.judge import Judge, LedgerState
@@ -33,10 +33,11 @@ def routes_for(
     added: Sequence[AddedFolder] = (),
     turns: Callable[[str], bool] = lambda _link: False,
     like: str = "",
+    unlike: Container[str] = (),
 ) -> Routes:
     """Where the entries of the ledger at that path lead on a trip; whether the ledger itself `travels`."""
     moves = waybill.entry_moves(travels, ledger)
-    return Routes(moves, resolver, added, turns, waybill.aims(ledger), waybill.here, like, waybill.mends)
+    return Routes(moves, resolver, added, turns, waybill.aims(ledger), waybill.here, like, waybill.mends, unlike)
 
 
 def changes_for(

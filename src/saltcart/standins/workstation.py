@@ -2,9 +2,10 @@
 
     python -m saltcart.standins.workstation FOLDER play-all
 
-In FOLDER lie `settings.json`, `index.db` and sessions `*.passage`: zip files with the session as XML in the
-member `session.xml`, and what was noted down about it in `notes.txt`.  A clip of a session names its file
-in full, from the session's own root, or as `find`, which is looked for in each content folder in turn.
+In FOLDER lie `settings.json`, `index.db` and sessions `*.passage`: zip files with the session as XML in the member
+`session.xml`, and what was noted down about it in `notes.txt`.  A clip of a session names its file in full, from the
+session's own root (which starts from the session when it is no full path), or as `find`, which is looked for in each
+content folder in turn.
 """
 
 import json
@@ -83,7 +84,7 @@ def play_all(folder: str) -> Iterator[tuple[str, str | None]]:
     for session in sorted(Path(folder).glob("*.passage")):
         root = read_session(session)
         for clip in root.iter("clip"):
-            place = str(clip_path(clip, Path(root.get("root", "")), content))
+            place = str(clip_path(clip, Path(folder, root.get("root", "")), content))
             yield place, plays(place)
     with closing(sqlite3.connect(Path(folder, "index.db"))) as database:
         rows = database.execute(

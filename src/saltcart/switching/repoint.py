@@ -405,8 +405,9 @@ def prepare_ledger(
     row.backup = trip.keep(row.number, "-before")
     if copy_durably(kept, row.backup) != row.before or digest_of(row.path) != before:
         raise transaction.changed(kept)
-    turns = trip.waybill.turn.__contains__
-    routes = routes_for(trip.waybill, row.path, row.place != row.path, judge.resolver, added, turns, line.like)
+    turned_links = trip.waybill.turn.__contains__
+    travels, manner = row.place != row.path, (line.like, line.unlike)
+    routes = routes_for(trip.waybill, row.path, travels, judge.resolver, added, turned_links, *manner)
     ledger = trip.open_ledger(row, row.path)
     state = judged(ledger, judge)
     changes = (

@@ -19,7 +19,7 @@ from saltcart.own_names import neighbour_of
 from saltcart.safefile import digest_of, remove_if_there, replacing
 from saltcart.shelves import manifest
 from saltcart.shelves.digests import BLAKE3, SHA256
-from saltcart.waybills.waybill_file import absolute, as_toml_path, below
+from saltcart.waybills.waybill_file import absolute, as_toml_path, below, from_toml_path
 
 NAME = "carried.toml"
 READ_ME = "READ ME.txt"
@@ -55,6 +55,7 @@ SHAPE: dict[str, Any] = {
             "!entries": int,
             "!found": int,
             "facts": {"*": int},
+            "unlike": [str],
         }
     ],
     "file": [{"!place": str, "!from": str, "!kind": (BLAKE3, SHA256), "!digest": str}],
@@ -88,7 +89,8 @@ class CarriedLedger(Struct, frozen=True):
     """One ledger: where it lies, where it came from, and its digest in the collection when it was carried.
 
     `relative` when its entries are found wherever the drive hangs; `like` is one as it was written at home, where that
-    was a full path.  Of its `entries`, `found` were found at home.  `facts` are sums of what its map knows.
+    was a full path; those of the texts `unlike` it were none.  Of its `entries`, `found` were found at home.  `facts`
+    are sums of what its map knows.
     """
 
     place: str
@@ -100,6 +102,7 @@ class CarriedLedger(Struct, frozen=True):
     entries: int
     found: int
     facts: Mapping[str, int] = field(default_factory=dict)
+    unlike: tuple[str, ...] = ()
 
 
 class CarriedFile(Struct, frozen=True):
@@ -257,6 +260,7 @@ def read(path: str) -> Collection:
                 row["entries"],
                 row["found"],
                 row.get("facts", {}),
+                tuple(map(from_toml_path, row.get("unlike", []))),
             )
             for row in tables.get("ledger", [])
         ],
@@ -414,6 +418,8 @@ def ledger_row(one: CarriedLedger) -> dict[str, Any]:
     }
     if one.like:
         row["like"] = as_toml_path(one.like)
+    if one.unlike:
+        row["unlike"] = [as_toml_path(text) for text in one.unlike]
     if one.facts:
         row["facts"] = dict(one.facts)
     return row

@@ -21,12 +21,11 @@ from saltcart.waybills.shelf import Shelf, taken
 class LedgerLine(Struct, frozen=True):
     """One ledger of a trip.  `digest` is what it was when drafted; `rewrite` false leaves it as it is.
 
-    With `front`, a list of content folders gets new ones in front of those of which a part moves.
-    What entries name of the shelves is written in the manner of the text `like`: RELATIVE, so that it is found wherever
-    the drive hangs, or a full path.  The ledger is left as it is, and takes the place of that `over` which it goes.
-    That one was `over_digest` when drafted.
-    Or it is brought together with another copy of it, at `merge`; of what both changed in other ways, it was `asked`
-    which of the two holds.
+    With `front`, a list of content folders gets new ones in front of those of which a part moves. What entries name of
+    the shelves is written in the manner of the text `like`: RELATIVE, so that it is found wherever the drive hangs, or
+    a full path; but for the texts `unlike` that.  The ledger is left as it is, and takes the place of that `over` which
+    it goes. That one was `over_digest` when drafted. Or it is brought together with another copy of it, at `merge`; of
+    what both changed in other ways, it was `asked` which of the two holds.
     """
 
     path: str
@@ -40,6 +39,7 @@ class LedgerLine(Struct, frozen=True):
     over_digest: str = ""
     merge: str = ""
     asked: str = "here"
+    unlike: tuple[str, ...] = ()
 
 
 class Waybill(Struct):

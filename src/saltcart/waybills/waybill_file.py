@@ -66,6 +66,7 @@ SHAPE: dict[str, Any] = {
             "over_digest": str,
             "merge": str,
             "asked": ("here", "there"),
+            "unlike": [str],
         }
     ],
     "relink": [{"!from": str, "!to": str, "ledger": str, "what": WHAT, "rename": RENAME}],
@@ -182,6 +183,7 @@ def ledger_of(path: str, row: dict[str, Any]) -> LedgerLine:
         over_digest=row.get("over_digest", ""),
         merge=absolute(path, "merge", row["merge"]) if "merge" in row else "",
         asked=row.get("asked", "here"),
+        unlike=tuple(map(from_toml_path, row.get("unlike", []))),
     )
 
 

@@ -227,6 +227,8 @@ def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
     if line.like:
         word = "found wherever the drive hangs" if line.like == RELATIVE else "what shows how entries are written"
         table.add("like", tomlkit.item(as_toml_path(line.like)).comment(word))
+    if line.unlike:
+        table.add("unlike", tomlkit.item([as_toml_path(text) for text in line.unlike]).multiline(True))
     if line.over:
         table.add("over", tomlkit.item(as_toml_path(line.over)).comment("takes the place of this one, which is kept"))
         table.add("over_digest", line.over_digest)
