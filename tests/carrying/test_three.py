@@ -7,8 +7,8 @@ from contextlib import closing
 from urllib.parse import unquote
 
 from saltcart.standins import player
-from tests.carrying.machines import TwoMachines
-from tests.world import wav
+from tests.carrying.machines import SOUNDS, TwoMachines
+from tests.world import PLAYER_MAP, wav
 
 
 class Three(TwoMachines):
@@ -136,3 +136,27 @@ class Three(TwoMachines):
         self.carry(status=3)
         self.both_ways("ann")
         self.assertEqual({title: plays for title, _rating, plays in self.told("ann")[0]}["01 Slack Tide.wav"], 7)
+
+    def test_a_part_is_a_part(self):
+        """One album: its playlists are cut to it, a library of much more stays; what is missing there is not gone."""
+        album, words = self.music / "Low Water", ("--map", PLAYER_MAP, "--yes")
+        lists = self.homes["ann"] / "Playlists" / "full.m3u8"
+        text = lists.read_text()
+        out = self.at("ann", "carry", album, "--to", self.booth, *words).stdout
+        self.assertEqual(
+            sorted(path.name for path in self.booth.rglob("*.wav")), sorted(map(os.path.basename, SOUNDS[:2]))
+        )
+        self.assertIn("Cut to what travels", out)
+        self.assertEqual([path.name for path in self.booth.rglob("*.db")], [])
+        played = [*player.play_list(str(self.booth / "Ledgers" / "full.m3u8"))]
+        self.assertEqual([why for _path, why in played], [None, None])
+        there = self.booth / "Ledgers" / "full.m3u8"
+        head, *tracks = there.read_text().splitlines(keepends=True)
+        there.write_text("".join([head, *reversed(tracks)]))
+        self.at("ann", "settle", self.booth, "--back", "--yes")
+        lines = lists.read_text().splitlines()
+        self.assertEqual(sorted(lines), sorted(text.splitlines()), "nothing that was not there is gone here")
+        self.assertLess(lines.index(f"{self.music}/{SOUNDS[1]}"), lines.index(f"{self.music}/{SOUNDS[0]}"))
+        self.at("ann", "carry", album, "--to", self.booth, *words)
+        self.at("ann", "carry", album, "--to", self.lighter / "All", "--gather", *words)
+        self.assertEqual(len([*(self.lighter / "All").rglob("*.wav")]), 5)

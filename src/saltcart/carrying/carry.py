@@ -24,6 +24,7 @@ from saltcart.drives import Presence
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.ledgers import load_map
 from saltcart.ledgers.formats import cart_toml
+from saltcart.ledgers.formats.m3u import is_utf8
 from saltcart.looking.tidy import COLLECTION_SHARE
 from saltcart.own_names import staged_for
 from saltcart.planning.allowed_names import allowed_names
@@ -54,6 +55,7 @@ from saltcart.waybills.relinks import RELATIVE
 from saltcart.waybills.shelf import Shelf
 
 LEDGERS, MAPS = "Ledgers", "Maps"
+LITTLE = 0.5  # what ledgers name elsewhere comes along as long as it is little against what they name here
 FINISHED = "finished"  # the fact that all is written beside the sounds: from then on others may carry there too
 
 
@@ -61,7 +63,8 @@ class CarryPlan(Struct):
     """What a carry would do.  `leftovers` and `litter` stay at home, by their sizes; `gone` files of an earlier carry
     are no longer at home; `before` is the collection as that left it.  Of what ledgers name, a part was `chosen`.
     `offline` is what stays in the collection as it is, since the drive of its original is away: the place of each file,
-    shelf or ledger there, and its path at home.
+    shelf or ledger there, and its path at home.  When just a part was meant, files `apart` from it stay, with their
+    sizes, and `libraries` that name much else; of playlists so many lines are `cut`.
     """
 
     draft: Draft
@@ -72,6 +75,9 @@ class CarryPlan(Struct):
     before: Collection | None = None
     chosen: bool = False
     offline: dict[str, str] = field(default_factory=dict)
+    apart: dict[str, int] = field(default_factory=dict)
+    libraries: list[str] = field(default_factory=list)
+    cut: dict[str, int] = field(default_factory=dict)
 
     @property
     def full(self) -> list[DraftedLedger]:
@@ -80,9 +86,16 @@ class CarryPlan(Struct):
 
 
 def plan_carry(
-    request: Request, with_leftovers: bool = False, with_litter: bool = False, progress: Progress = silent
+    request: Request,
+    with_leftovers: bool = False,
+    with_litter: bool = False,
+    gather: bool = False,
+    progress: Progress = silent,
 ) -> CarryPlan:
-    """Work out a carry to the one place of the request.  Raises Refused when it cannot be made; nothing is written."""
+    """Work out a carry to the one place of the request.  Raises Refused when it cannot be made; nothing is written.
+
+    With `gather` all comes along that ledgers name elsewhere, be it more than what was asked for.
+    """
     remarks: list[str] = []
     chosen = bool(request.from_list or request.rated is not None or request.played_since)
     request = replace(request, copy=True, gather=True, like=RELATIVE)
@@ -98,6 +111,7 @@ def plan_carry(
         request = replace(request, ledgers=named, searches=False, elsewhere=False)
     first = work_out(request, base, [], progress)
     plan = CarryPlan(first, top, before=before, chosen=chosen, offline=offline)
+    plan.apart = {} if chosen or gather else much_elsewhere(first, base, request.ledgers)
     stay = [staying(plan, shelf, first, with_leftovers, with_litter) for shelf in base]
     base = [replace(shelf, stay=(*shelf.stay, *more)) for shelf, more in zip(base, stay, strict=True)]
     makers: list[Arranger] = []
@@ -106,6 +120,10 @@ def plan_carry(
     wanted = {true_path(path) for path in request.ledgers}
     outside = [one for one in first.ledgers if not one.travels and (leans(one) or one.line.path in wanted)]
     outside = [one for one in outside if not ours(one) and not in_collection(one.line.path, top)]
+    if plan.apart:  # a library that names much else is not the library of this
+        lists = {one.line.path for one in outside if one.line.map_name == "m3u"}
+        plan.libraries = [one.line.path for one in outside if one.line.path not in lists | wanted]
+        outside = [one for one in outside if one.line.path not in plan.libraries]
     paths = [one.line.path for one in outside]
     request = replace(request, ledgers=paths, maps=first.waybill.maps, searches=False, elsewhere=False)
     maps = [load_map(path) for path in first.waybill.maps]
@@ -123,8 +141,10 @@ def plan_carry(
         return [allowed_names(shelf, request, remarks) for shelf in (makers[0].placed(found) if makers else found)]
 
     known = {shelf.old for shelf in extra}
-    plan.draft, along = gathered([*base, *extra], work, None if chosen else more, homes, known)
+    plan.draft, along = gathered([*base, *extra], work, None if chosen or plan.apart else more, homes, known)
     only_copies(plan.draft)
+    if plan.apart:
+        cut_playlists(plan)
     if before:
         supersede_ledgers(plan.draft, before)
         refuse_unseen(before, plan.draft)
@@ -132,6 +152,37 @@ def plan_carry(
     plan.gone = vanished(plan)
     plan.draft.waybill.after = before.trip if before else ""
     return plan
+
+
+def much_elsewhere(draft: Draft, base: Sequence[Shelf], wanted: Sequence[str]) -> dict[str, int]:
+    """What ledgers that name something of the shelves name elsewhere, with sizes, when that is much against what
+    travels: then a part was meant.
+    """
+    inside: set[str] = set()
+    outside: set[str] = set()
+    named = {true_path(path) for path in wanted}
+    for one in draft.ledgers:
+        if one.travels or leans(one) or one.line.path in named:
+            for path in map(os.path.realpath, files_named(one.state)):
+                (inside if any(tail_below(path, shelf.old) is not None for shelf in base) else outside).add(path)
+    return {path: os.path.getsize(path) for path in sorted(outside)} if len(outside) > LITTLE * len(inside) else {}
+
+
+def cut_playlists(plan: CarryPlan) -> None:
+    """Let playlists go without the lines that name what does not travel."""
+    moves = plan.draft.waybill.moves()
+    for one in plan.draft.ledgers:
+        if one.line.map_name == "m3u" and one.line.rewrite:
+            lines = sum(not moves.covers(judged.resolved) for judged in one.state.judgements())
+            if lines and is_utf8_text(one.line.path):
+                one.line, plan.cut[one.line.path] = replace(one.line, cut=True), lines
+    plan.draft.waybill.ledgers = [one.line for one in plan.draft.ledgers]
+
+
+def is_utf8_text(path: str) -> bool:
+    """Whether a playlist is in UTF-8, so that lines can be taken out of it."""
+    with open(path, "rb") as stream:
+        return is_utf8(stream.read())
 
 
 def away_from_home(before: Collection) -> dict[str, str]:

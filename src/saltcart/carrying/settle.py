@@ -224,7 +224,7 @@ def step_of(one: LedgerStand) -> tuple[str, str]:
         return BOTH, "another one stands here that did not come from this collection"
     if one.stands_there == AS_IT_WAS:
         return LEAVE, "it changed here alone" if one.stands_here == CHANGED else "neither has changed"
-    if one.stands_here == AS_IT_WAS:
+    if one.stands_here == AS_IT_WAS and not (one.meeting and one.meeting.partial):
         return REPLACE, ""
     if one.meeting and one.meeting.by_rows:
         return MERGE, ""

@@ -3,6 +3,8 @@
 import os
 from collections.abc import Container, Sequence
 
+from msgspec.structs import replace
+
 from saltcart.carrying.histories import known_here, known_there, note_here, note_there
 from saltcart.carrying.identity import whoami
 from saltcart.judging.resolver import Resolver
@@ -11,7 +13,10 @@ from saltcart.merging import copies
 from saltcart.merging.combine import Merged
 from saltcart.merging.copies import Meeting, held, looked_at, meet, prevailing
 from saltcart.merging.forms import Places
-from saltcart.merging.history import History
+from saltcart.merging.history import History, TableMarks
+from saltcart.merging.playlist_rows import TRACKS, PlaylistForm, without
+from saltcart.merging.rows import digest
+from saltcart.own_names import staged_for
 from saltcart.rewriting.staging import changes_for, on_trial, routes_for
 from saltcart.shelves.true_names import without_detours
 from saltcart.spelling import Meanings, Move, Moves
@@ -65,6 +70,16 @@ class Ground:
     def state_there(self, there: Ledger) -> History:
         """The history of a ledger in the collection up to now."""
         return looked_at(there, self.maps, self.places(there.path), self.history_there(there), self.keeper).history
+
+    def part(self, history: History, ledger: Ledger, place: str) -> History:
+        """The history of a playlist that was cut: of the rows that are left in it."""
+        content = PlaylistForm().read(ledger, self.places(place))
+        left = {(row.table, digest(row.key)) for row in content.rows}
+        tables = {
+            name: TableMarks(table.columns, [mark for mark in table.rows if (name, mark.key) in left])
+            for name, table in history.tables.items()
+        }
+        return replace(history, tables=tables)
 
     def state_here(self, here: Ledger) -> History:
         """The history of a ledger here up to now."""
@@ -133,6 +148,22 @@ def kept(meeting: Meeting) -> History:
     return prevailing(meeting.ours, meeting.theirs)
 
 
+def staged_or_placed(trip: Trip, row: LedgerRow) -> str:
+    """Where the new content of a ledger lies, before the switch and after it."""
+    staged = staged_for(row.place, trip.name)
+    return staged if os.path.exists(staged) else row.place
+
+
+def cut(trip: Trip, row: LedgerRow, staged: str) -> int:
+    """Take out of a staged playlist the lines that name nothing that travels; how many went."""
+    ground = Ground(collection.at_top(trip.waybill.collection), trip.waybill.moves(), trip.maps())
+    ledger = copies.at(trip.open_ledger(row, row.path), staged)
+    content = PlaylistForm().read(ledger, ground.places(row.place))
+    goes = {row.key for row in content.rows if row.table == TRACKS and not row.places}
+    without(ledger, staged, content, goes)
+    return len(goes)
+
+
 def note_carried(trip: Trip) -> None:
     """Keep, here and in the collection, the history of each ledger that a trip carries there."""
     found = collection.at_top(trip.waybill.collection)
@@ -140,8 +171,11 @@ def note_carried(trip: Trip) -> None:
     histories = dict(ground.histories)
     for row in trip.logbook.ledgers():
         if tail := tail_below(row.place, found.top):
-            history = ground.state_here(trip.open_ledger(row, row.path))
+            ledger = trip.open_ledger(row, row.path)
+            history = ground.state_here(ledger)
             histories[tail] = held(history, row.after or "")
+            if trip.line(row).cut:
+                histories[tail] = ground.part(history, copies.at(ledger, staged_or_placed(trip, row)), row.place)
             note_here(row.path, history, trip.name)
     note_there(found, histories, trip.name)
 

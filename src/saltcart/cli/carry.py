@@ -61,6 +61,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--rated", type=float, metavar="N", help="carry the files that ledgers rate N or higher")
     parser.add_argument("--played-since", type=day, metavar="DAY", help="carry the files played since that day")
     add_list(parser, "--from-list", "LIST", "carry the files that this playlist names")
+    parser.add_argument("--gather", action="store_true", help="take along all that ledgers name elsewhere, be it much")
     parser.add_argument(
         "--with-leftovers", action="store_true", help="take along the sounds of a collection that no ledger names"
     )
@@ -137,7 +138,7 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
             repoint(name, wait=options.wait, progress=watch)
             finish(name)
             screen.say(f"Trip {name} to {place(options.to)} was cut off near its end; it is finished now.")
-        plan = plan_carry(request(options), options.with_leftovers, options.with_litter, watch)
+        plan = plan_carry(request(options), options.with_leftovers, options.with_litter, options.gather, watch)
     show_plan(screen, plan, options.drop_gone, options.limit)
     if not screen.agrees("Copy and verify all this? Nothing at home changes.", options):
         raise need_answer(options, "carried")
@@ -173,6 +174,9 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
             "draft": draft_document(plan.draft, None),
             "portable": [made.at(one.place) for one in made.ledgers if one.relative],
             "full_paths": [made.at(one.place) for one in made.ledgers if not one.relative],
+            "cut": plan.cut,
+            "apart": sorted(plan.apart),
+            "libraries_left": plan.libraries,
             "leading_out": out,
             "leftovers": plan.leftovers,
             "litter": plan.litter,
@@ -272,6 +276,16 @@ def show_what_stays(screen: Screen, plan: CarryPlan, drop: bool) -> None:
                 f"Stay at home: {many(len(found), 'file', 'files')} {word}, {size(sum(found.values()))}. To take them:"
                 f" {option}"
             )
+    if plan.apart:
+        count = many(len(plan.apart), "file", "files")
+        screen.say(f"Stay at home: {count} elsewhere that ledgers name, {size(sum(plan.apart.values()))}: --gather")
+    if plan.libraries:
+        names = ", ".join(map(place, plan.libraries[:MOST]))
+        screen.say(f"Stay at home: {names}, for most of what it names does not travel. To take it: --ledger FILE")
+    if plan.cut:
+        lines = many(sum(plan.cut.values()), "line names", "lines name")
+        names = ", ".join(map(place, [*plan.cut][:MOST]))
+        screen.say(f"Cut to what travels, there and not here: {names}; {lines} other sounds.")
     if plan.gone:
         ends = "they will be removed there" if drop else "they stay there; to remove them: --drop-gone"
         names = ", ".join(show(one.place) for one in plan.gone[:MOST])

@@ -51,6 +51,12 @@ class Meeting(Struct):
         return not self.theirs.history.seen() <= self.ours.history.seen()
 
     @property
+    def partial(self) -> bool:
+        """Whether their copy lacks rows of ours that nobody removed: it was cut, and can take no place of another."""
+        history = self.theirs.history
+        return not self.ours.rows.keys() <= self.theirs.rows.keys() | history.gone.keys() | history.aliases.keys()
+
+    @property
     def by_rows(self) -> bool:
         """Whether both can be brought together row by row."""
         return not isinstance(self.form, WholeForm)

@@ -2,7 +2,7 @@
 
 import codecs
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Container, Mapping
 
 from saltcart.errors import show
 from saltcart.ledgers import Ledger
@@ -12,7 +12,7 @@ from saltcart.merging.combine import FILE as FILE_LIST
 from saltcart.merging.combine import Merged
 from saltcart.merging.forms import REMEDY, CannotMerge, Places, entries_of
 from saltcart.merging.history import Uid
-from saltcart.merging.rows import LINES, Content, Row, Spot
+from saltcart.merging.rows import LINES, Content, Key, Row, Spot
 
 TRACKS, HEAD, TAIL = "tracks", "head", "tail"
 FILE: Spot = "", ()
@@ -54,6 +54,22 @@ class PlaylistForm:
         with open(target, "w", encoding="utf-8", newline="") as stream:
             stream.write("".join(texts))
         return {(one.table, ("",)): one.uid for one in known.values()}
+
+
+def without(ledger: Ledger, target: str, content: Content, goes: Container[Key]) -> None:
+    """Write a playlist into `target` without some of its rows, and all else as it stands."""
+    assert isinstance(ledger, TextLedger)
+    spans = ledger.find()
+    rows = [row for row in content.rows if row.table == TRACKS]
+    data = [next(str(row.cells["text"]) for row in content.rows if row.table == HEAD).encode()]
+    for number, row in enumerate(rows):
+        if row.key not in goes:
+            after = spans.outside[number + 1]
+            end = after[: len(after) - len(after_line(after.decode()).encode())]
+            data += [str(row.cells["before"]).encode(), spans.inside[number], end]
+    data += [str(row.cells["text"]).encode() for row in content.rows if row.table == TAIL]
+    with open(target, "wb") as stream:
+        stream.write(b"".join(data))
 
 
 def apart(text: str) -> tuple[str, str]:

@@ -415,20 +415,21 @@ def prepare_ledger(
         if row.rewrite
         else Changes({}, [])
     )
+    judgements = [found for found in state.judgements() if not line.cut or trip.waybill.moves().covers(found.resolved)]
     entries = [
         EntryRow(
-            key_text(found.entry.key),
+            key_text(number if line.cut else found.entry.key),
             found.entry.where,
             found.entry.written,
             changes.new(found.entry),
             found.verdict,
             found.why,
         )
-        for found in state.judgements()
+        for number, found in enumerate(judgements)
     ]
     row.changed, row.after = (sum(entry.old != entry.new for entry in entries) + changes.edits.count(), before)
-    if row.changed or line.over or line.merge:
-        staged, merging = staged_name(trip, row), partial(merge, trip, row)
+    if row.changed or line.over or line.merge or line.cut:
+        staged, merging = staged_name(trip, row), partial(change_more, trip, row)
         try:
             row.after = stage(ledger, changes, staged, merging)
         except CannotSpell as error:
@@ -444,10 +445,12 @@ def prepare_ledger(
     return [transaction.swap(row.place, staged, row.before, row.after, row.backup)]
 
 
-def merge(trip: Trip, row: LedgerRow, staged: str) -> None:
-    """Bring together, in the staged ledger, this copy of it and that of a collection."""
+def change_more(trip: Trip, row: LedgerRow, staged: str) -> None:
+    """Bring together, in the staged ledger, this copy of it and that of a collection; or cut it to what travels."""
     if trip.line(row).merge:
         row.changed += turns.bring_together(trip, row, staged).differing
+    if trip.line(row).cut:
+        row.changed += turns.cut(trip, row, staged)
 
 
 def staged_name(trip: Trip, row: LedgerRow) -> str:

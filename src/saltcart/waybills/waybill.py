@@ -26,6 +26,7 @@ class LedgerLine(Struct, frozen=True):
     a full path; but for the texts `unlike` that.  The ledger is left as it is, and takes the place of that `over` which
     it goes. That one was `over_digest` when drafted. Or it is brought together with another copy of it, at `merge`; of
     what both changed in other ways, it was `asked` which of the two holds.
+    A playlist that is `cut` goes without the lines that name what does not travel.
     """
 
     path: str
@@ -40,6 +41,7 @@ class LedgerLine(Struct, frozen=True):
     merge: str = ""
     asked: str = "here"
     unlike: tuple[str, ...] = ()
+    cut: bool = False
 
 
 class Waybill(Struct):

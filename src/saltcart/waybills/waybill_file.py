@@ -67,6 +67,7 @@ SHAPE: dict[str, Any] = {
             "merge": str,
             "asked": ("here", "there"),
             "unlike": [str],
+            "cut": bool,
         }
     ],
     "relink": [{"!from": str, "!to": str, "ledger": str, "what": WHAT, "rename": RENAME}],
@@ -184,6 +185,7 @@ def ledger_of(path: str, row: dict[str, Any]) -> LedgerLine:
         merge=absolute(path, "merge", row["merge"]) if "merge" in row else "",
         asked=row.get("asked", "here"),
         unlike=tuple(map(from_toml_path, row.get("unlike", []))),
+        cut=row.get("cut", False),
     )
 
 

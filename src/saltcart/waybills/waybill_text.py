@@ -229,6 +229,8 @@ def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
         table.add("like", tomlkit.item(as_toml_path(line.like)).comment(word))
     if line.unlike:
         table.add("unlike", tomlkit.item([as_toml_path(text) for text in line.unlike]).multiline(True))
+    if line.cut:
+        table.add("cut", tomlkit.item(True).comment("goes without the lines that name what does not travel"))
     if line.over:
         table.add("over", tomlkit.item(as_toml_path(line.over)).comment("takes the place of this one, which is kept"))
         table.add("over_digest", line.over_digest)
