@@ -77,7 +77,7 @@ def told_name(row: Row) -> str:
 
 class Merged(Struct):
     """Both copies as one: the rows, those that go, the members of each list in their order with the event of that,
-    conflicts, and what was seen.
+    conflicts, and what was seen.  The `lists` are those whose members or order change.
     """
 
     rows: dict[Uid, Wanted]
@@ -90,22 +90,24 @@ class Merged(Struct):
     changed: list[tuple[Uid, str]]
     names: dict[Uid, str]
     before: dict[tuple[Uid, str], Cell]
+    lists: list[Uid]
 
     @property
     def changes(self) -> list[Change]:
-        """What comes from the other copy, so that a person can see it; members of lists are not among them."""
+        """What comes from the other copy, so that a person can see it; a list counts as a whole."""
         found = [
             Change(self.names[uid], column, self.before.get((uid, column)), self.rows[uid].cells.get(column))
             for uid, column in dict.fromkeys(self.changed)
             if uid in self.rows
         ]
-        found += [Change(self.names[one.uid], "", None, "comes") for one in self.comes if one.within is None]
+        found += [Change(self.names[one.uid], "", None, "comes") for one in self.comes if one.uid in self.names]
+        found += [Change(self.names.get(uid, ""), "list", None, "changed") for uid in self.lists]
         return found + [Change(self.names[uid], "", "goes", None) for uid in self.goes if uid in self.names]
 
     @property
     def differing(self) -> int:
-        """How many cells and rows change, come or go, and lists of which the order does."""
-        return len(set(self.changed)) + len(self.comes) + len(self.goes) + len(self.conflicts)
+        """How many cells, rows and lists change, come or go."""
+        return len(set(self.changed)) + len(self.comes) + len(self.goes) + len(self.lists)
 
     @property
     def comes(self) -> list[Wanted]:
@@ -217,7 +219,10 @@ class Combining:
         names |= {uid: told_name(row) for side in (others, mine) for uid, row in side.items() if row.places}
         before = {(uid, column): mine[uid].cells.get(column) for uid, column in self.changed if uid in mine}
         events = list(dict.fromkeys(self.events))
-        return Merged(rows, goes, orders, self.conflicts, events, gone, self.aliases, self.changed, names, before)
+        lists = [uid for uid, (_stamp, found) in orders.items() if self.both_orders[0].get(uid, (b"", []))[1] != found]
+        return Merged(
+            rows, goes, orders, self.conflicts, events, gone, self.aliases, self.changed, names, before, lists
+        )
 
     def alone(self, uid: Uid, has: Side, lacks: Side) -> bytes | None:
         """The event by which a row goes that one side alone has; None when it stays, or comes."""
