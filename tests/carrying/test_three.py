@@ -160,3 +160,25 @@ class Three(TwoMachines):
         self.at("ann", "carry", album, "--to", self.booth, *words)
         self.at("ann", "carry", album, "--to", self.lighter / "All", "--gather", *words)
         self.assertEqual(len([*(self.lighter / "All").rglob("*.wav")]), 5)
+
+    def test_in_place_and_back(self):
+        """A booth's computer names the sounds on the stick; what it counts goes into the collection, and home."""
+        self.carry()
+        self.at("bo", "settle", self.booth, "--in-place", "--yes")
+        self.play(self.library_of("bo"), 1, 6)
+        self.play(self.library, 1, 1)
+        out = self.at("bo", "settle", self.booth, "--in-place", "--yes").stdout
+        self.assertIn("Given back", out)
+        self.assertIn("Nothing is to be done", self.at("bo", "settle", self.booth, "--in-place", "--yes").stdout)
+        self.sail(self.top / "media" / "boot")
+        self.both_ways("ann")
+        found = {title: plays for title, _rating, plays in self.told("ann")[0]}
+        self.assertEqual(found["01 Slack Tide.wav"], 7)
+        self.assert_library_plays(self.library)
+        self.assertIn(str(self.music), player.file_of(self.told_places("ann")[0]))
+        self.at("bo", "settle", self.booth, "--in-place", "--yes")
+        self.assertEqual({title: plays for title, _rating, plays in self.told("bo")[0]}["01 Slack Tide.wav"], 7)
+
+    def told_places(self, name):
+        with closing(sqlite3.connect(self.library_of(name))) as database:
+            return [place for (place,) in database.execute("SELECT place FROM tracks ORDER BY id")]

@@ -161,10 +161,12 @@ def much_elsewhere(draft: Draft, base: Sequence[Shelf], wanted: Sequence[str]) -
     inside: set[str] = set()
     outside: set[str] = set()
     named = {true_path(path) for path in wanted}
-    for one in draft.ledgers:
-        if one.travels or leans(one) or one.line.path in named:
-            for path in map(os.path.realpath, files_named(one.state)):
+    meant = [one for one in draft.ledgers if one.travels or leans(one) or one.line.path in named]
+    for one in meant:
+        if not ours(one) and not in_collection(one.line.path, draft.waybill.collection):
+            for path in filter(kind_of, map(os.path.realpath, files_named(one.state))):
                 (inside if any(tail_below(path, shelf.old) is not None for shelf in base) else outside).add(path)
+    outside = {path for path in outside if not in_collection(path, draft.waybill.collection)}
     return {path: os.path.getsize(path) for path in sorted(outside)} if len(outside) > LITTLE * len(inside) else {}
 
 
@@ -393,6 +395,7 @@ def described(trip: Trip, known: Collection | None, staged: Mapping[str, str] | 
     made = Collection(top, now(), machine(), user(), whoami(), os.path.expanduser("~"), name)
     made.means, made.arrange = trip.waybill.means, trip.waybill.arrange
     made.gone, made.known = (known.gone, [*known.known]) if known else ([], [])
+    made.homes = [one for one in dict.fromkeys([known.home, *known.homes]) if one != made.home] if known else []
     ledgers = [row for row in trip.logbook.ledgers() if tail_below(row.place, top)]
     add_sounds(trip, made, {row.place for row in ledgers})
     made.ledgers = [carried_ledger(trip, row, top, (staged or {}).get(row.place, row.place)) for row in ledgers]

@@ -61,6 +61,7 @@ from saltcart.waybills.waybill import LedgerLine, Waybill
 
 AS_IT_SHOULD = "it is as it should be here"
 KEPT = "kept, as you said"
+PLAYS_THERE = "it can hold full paths alone, so that it plays where it was carried from, and not here; --here makes it"
 NOTED = "noted"  # the fact that what was agreed on is known on both sides
 NOT_OURS = "this computer has no record of having sent it; to take it, say where it goes: --place"
 
@@ -207,7 +208,7 @@ def decide(plan: SettlePlan, take: Sequence[str], keep: Sequence[str]) -> None:
         elif one.stands_there == NONE:
             one.step, one.why = LEAVE, "it is not in the collection any more"
         elif plan.way == IN_PLACE and inside:
-            one.step, one.why = STAYS, "" if one.carried.relative else "it holds full paths, and is not changed there"
+            one.step, one.why = STAYS, "" if one.carried.relative else PLAYS_THERE
         else:
             one.step, one.why = step_of(one)
         if one.step in (BOTH, MERGE) and one.carried.place in take:

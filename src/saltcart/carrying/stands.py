@@ -94,7 +94,8 @@ def at_home(found: Collection, place: str, source: str, undone: Container[str]) 
     known = agreed(found, place, undone)
     if known:
         return known.path
-    tail = tail_below(source, found.home)
+    tails = (tail_below(source, home) for home in (found.home, *found.homes))
+    tail = next((one for one in tails if one is not None), None)
     return source if tail is None else joined(os.path.expanduser("~"), tail)
 
 

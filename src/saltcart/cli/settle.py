@@ -9,6 +9,8 @@ from shlex import quote
 from msgspec.structs import asdict, replace
 
 from saltcart.carrying.agreement import BACK, HERE, IN_PLACE
+from saltcart.carrying.carry import finish
+from saltcart.carrying.giving_back import giving_back
 from saltcart.carrying.in_use import in_use
 from saltcart.carrying.settle import made_here, plan_settle, remember_here, take_up
 from saltcart.carrying.stands import (
@@ -123,6 +125,8 @@ def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
         screen.document(document)
         return 1 if plan.problems else 0
     show_merges(screen, plan)
+    if way == IN_PLACE and not plan.something and not unsettled(plan):
+        return give_back(screen, options, plan, document)
     if not plan.something:
         if told := remember_here(plan, ""):
             screen.remark(told)
@@ -147,7 +151,39 @@ def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
     screen.say()
     show_closing(screen, plan, name, report, changed_entries(plan, switched), hauled.copied_files, proof)
     screen.document({**trip_document(summary(name)), **document, "compared": proof, "check": check_document(report)})
+    if way == IN_PLACE and report.ok:
+        with screen.watch() as watch:
+            seen = plan_settle(options.folder, "", options.place, progress=watch, seen=plan, cart=cart)
+        if giving_back(seen.found, seen.ledgers):
+            screen.say("What happened here can go into the collection now: the same command again.")
     return 0 if report.ok and not unsettled(plan) and all(one["equal"] for one in proof) else 1
+
+
+def give_back(screen: Screen, options: argparse.Namespace, plan: SettlePlan, document: dict[str, object]) -> int:
+    """Write into the collection what happened to the ledgers here that name the sounds there."""
+    waybill = giving_back(plan.found, plan.ledgers)
+    if waybill is None:
+        if told := remember_here(plan, ""):
+            screen.remark(told)
+        screen.say("Nothing is to be done here.")
+        screen.document({**document, "trip": None})
+        return 0
+    names = ", ".join(place(line.path) for line in waybill.ledgers)
+    screen.say(f"Goes into the collection: what happened here to {names}. What it was there before is kept.")
+    if not screen.agrees("Write this into the collection?", options):
+        raise need_answer(options, "given back")
+    with screen.watch() as watch:
+        refuse_busy_ledgers(waybill, options.wait, watch)
+        name, _hauled = haul_waybill(waybill_text.keep(waybill), pace(options), watch)
+        repoint_copied(name, wait=options.wait, progress=watch)
+    finish(name)
+    with screen.watch() as watch:
+        report = check_trip(name, progress=watch)
+    if not report.ok:
+        show_check(screen, report)
+    screen.facts([("Trip", name), ("Given back", f"{names}: as it is here"), ("To undo it", f"saltcart undo {name}")])
+    screen.document({**trip_document(summary(name)), **document, "check": check_document(report)})
+    return 0 if report.ok else 1
 
 
 def copied(plan: SettlePlan, name: str | None, screen: Screen, options: argparse.Namespace) -> tuple[str, HaulReport]:

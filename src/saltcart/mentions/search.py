@@ -212,12 +212,21 @@ def sounds(path: str) -> bool:
 
 
 def is_own(path: str) -> bool:
-    """Whether a file is a manifest, or a temporary one of a trip of ours."""
+    """Whether a file is a manifest, what a collection says of itself, or a temporary one of a trip of ours."""
     name = path.rpartition("/")[2]
+    if name == NAME:
+        return says_what_it_is(path)
     if ".saltcart" not in name:
         return False
     half_copied = PART.fullmatch(name) is not None and bool(marked())  # by a trip that is under way, or was cut off
     return half_copied or is_of_trip(trip_of(name)) or (name.endswith(MANIFESTS) and is_manifest(path))
+
+
+def says_what_it_is(path: str) -> bool:
+    """Whether a file is what a collection says of itself: where its things came from, which is not where they are."""
+    with suppress(SaltCartError, OSError):
+        return bool(read(path).trip)
+    return False
 
 
 def is_of_trip(trip: str | None) -> bool:

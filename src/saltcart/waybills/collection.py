@@ -63,6 +63,7 @@ SHAPE: dict[str, Any] = {
     "list": [{"!place": str, "!from": str, "!name": str, "!digest": str}],
     "known": [{"!who": str, "!place": str, "!path": str, "digest": str, "home_digest": str, "trip": str}],
     "means": [str],
+    "homes": [str],
     "arrange": str,
     "read_me": str,
     "gone": [{"!place": str, "!kind": (BLAKE3, SHA256), "!digest": str}],
@@ -149,7 +150,8 @@ class Gone(Struct, frozen=True):
 class Collection(Struct):
     """All that `carried.toml` says.  `top` is the folder it lies in; `who` made it, user and
     machine, and `home` is the home folder of that user.  Sounds in it have their places by the pattern `arrange`.
-    `read_me` is the digest of the words that were written for who finds it.
+    `read_me` is the digest of the words that were written for who finds it.  Others who carried into it before had the
+    home folders `homes`.
     """
 
     top: str
@@ -169,6 +171,7 @@ class Collection(Struct):
     lists: list[CarriedList] = field(default_factory=list)
     arrange: str = ""
     read_me: str = ""
+    homes: list[str] = field(default_factory=list)
 
     def at(self, place: str) -> str:
         """The full path of a place in the collection."""
@@ -275,6 +278,7 @@ def read(path: str) -> Collection:
         [CarriedList(place(row), source(row), row["name"], row["digest"]) for row in tables.get("list", [])],
         tables.get("arrange", ""),
         tables.get("read_me", ""),
+        [absolute(path, "homes", text) for text in tables.get("homes", [])],
     )
     if not found.shelves and not found.files:
         raise BadFile(path, None, "names no shelf and no file", "Carry the collection anew.")
@@ -344,6 +348,8 @@ def write(found: Collection, path: str = "") -> str:
     document.add("format", FORMAT)
     if found.means:
         document.add("means", found.means)
+    if found.homes:
+        document.add("homes", list(map(as_toml_path, found.homes)))
     if found.arrange:
         document.add("arrange", found.arrange)
     if found.read_me:
