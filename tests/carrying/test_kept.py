@@ -97,3 +97,32 @@ class Kept(TwoMachines):
         self.assertEqual([row[3] for row in self.counts(self.booth / "Ledgers" / "library.db")[0]][1], 77)
         self.assertEqual([path.name for path in self.booth.rglob(".*")], [".saltcart-histories"])
         list(player.play_all(self.library))
+
+    def test_a_file_that_nobody_can_read_is_told_here_and_there(self):
+        """A kit of an unknown kind names a sound where it is now: it travels, and will not find it."""
+        kit = self.music / "kit.lamp"
+        kit.write_bytes(b"LAMP\x01\x00" + os.fsencode(str(self.music / SOUNDS[0])) + b"\x00\x7f\x81\x99 end of it")
+        said = self.carry(status=1).stdout
+        self.assertIn("kit.lamp", said)
+        self.assertIn("1 file that travels names sounds", said.replace("\n", " "))
+        self.assertIn("kit.lamp", self.at("bo", "settle", self.booth, "--here", "--yes", status=1).stdout)
+        self.assertTrue((self.homes["bo"] / "Music" / "kit.lamp").is_file())
+
+    def test_a_collection_in_a_collection_is_refused_and_two_beside_each_other_are_not(self):
+        self.carry()
+        words = ("--map", PLAYER_MAP, "--yes")
+        for place in (self.booth / "Inner", self.booth / "Music" / "Inner", self.lighter):
+            done = self.at("ann", "carry", self.music, "--to", place, *words, status=3)
+            self.assertIn("is a collection" if place != self.lighter else "There is a collection", done.stderr)
+        bells = self.homes["ann"] / "Bells"
+        wav(bells / "c.wav", 90)
+        (bells / "near.m3u8").write_text("c.wav\n")
+        self.at("ann", "carry", bells, "--to", self.lighter / "Other", *words)
+        (self.lighter / "Other" / "Bells" / "near.m3u8").write_text("c.wav\nc.wav\n")
+        for place, count in ((self.booth, 1), (self.lighter / "Other", 2)):
+            self.at("ann", "settle", place, "--back", "--yes")
+            self.assertEqual(len((bells / "near.m3u8").read_text().splitlines()), count)
+        for place in (self.booth, self.lighter / "Other"):
+            self.at("bo", "settle", place, "--here", "--yes")
+        self.assertTrue((self.homes["bo"] / "Bells" / "c.wav").is_file())
+        self.assert_library_plays(self.homes["bo"] / "player" / "library.db")

@@ -8,6 +8,7 @@ import stat
 from collections.abc import Callable, Container, Iterator, Mapping, Sequence
 from contextlib import suppress
 from glob import escape
+from shlex import quote
 
 from msgspec import Struct, field
 from msgspec.structs import replace
@@ -26,6 +27,7 @@ from saltcart.ledgers import load_map
 from saltcart.ledgers.formats import cart_toml
 from saltcart.ledgers.formats.m3u import is_utf8
 from saltcart.looking.tidy import COLLECTION_SHARE
+from saltcart.mentions.standings import ORIGINALS
 from saltcart.own_names import staged_for
 from saltcart.planning.allowed_names import allowed_names
 from saltcart.planning.arrange import Arranger, arranged
@@ -64,7 +66,8 @@ class CarryPlan(Struct):
     are no longer at home; `before` is the collection as that left it.  Of what ledgers name, a part was `chosen`.
     `offline` is what stays in the collection as it is, since the drive of its original is away: the place of each file,
     shelf or ledger there, and its path at home.  When just a part was meant, files `apart` from it stay, with their
-    sizes, and `libraries` that name much else; of playlists so many lines are `cut`.
+    sizes, and `libraries` that name much else; of playlists so many lines are `cut`.  What is named in `unread` files
+    that travel could not be written for other places.
     """
 
     draft: Draft
@@ -78,6 +81,7 @@ class CarryPlan(Struct):
     apart: dict[str, int] = field(default_factory=dict)
     libraries: list[str] = field(default_factory=list)
     cut: dict[str, int] = field(default_factory=dict)
+    unread: list[str] = field(default_factory=list)
 
     @property
     def full(self) -> list[DraftedLedger]:
@@ -100,6 +104,7 @@ def plan_carry(
     chosen = bool(request.from_list or request.rated is not None or request.played_since)
     request = replace(request, copy=True, gather=True, like=RELATIVE)
     top = true_path(os.path.expanduser(request.to[0]))
+    refuse_nested(top)
     before = known_collection(top)
     if before and not request.arrange:
         request = replace(request, arrange=before.arrange)
@@ -111,6 +116,7 @@ def plan_carry(
         request = replace(request, ledgers=named, searches=False, elsewhere=False)
     first = work_out(request, base, [], progress)
     plan = CarryPlan(first, top, before=before, chosen=chosen, offline=offline)
+    plan.unread = unread_in(first, base)
     plan.apart = {} if chosen or gather else much_elsewhere(first, base, request.ledgers)
     stay = [staying(plan, shelf, first, with_leftovers, with_litter) for shelf in base]
     base = [replace(shelf, stay=(*shelf.stay, *more)) for shelf, more in zip(base, stay, strict=True)]
@@ -152,6 +158,37 @@ def plan_carry(
     plan.gone = vanished(plan)
     plan.draft.waybill.after = before.trip if before else ""
     return plan
+
+
+def unread_in(draft: Draft, base: Sequence[Shelf]) -> list[str]:
+    """The files in the shelves that name what lies in them in a way that nobody here can write anew."""
+    files = draft.account.files if draft.account else []
+    files = [one for one in files if one.open or (one.standing == ORIGINALS and one.uncovered)]
+    return [one.path for one in files if any(tail_below(one.path, shelf.old) is not None for shelf in base)]
+
+
+def refuse_nested(top: str) -> None:
+    """Raise Refused for a collection in a collection: which of the two a file belongs to could not be told."""
+    folder = os.path.dirname(top)
+    while folder != os.path.dirname(folder):
+        if collection.is_collection(folder):
+            raise Refused(
+                f"{show(folder)} is a collection already, and {show(top)} lies in it",
+                "Choose a folder beside it, or bring that one up to date with --to " + quote(show(folder)),
+            )
+        folder = os.path.dirname(folder)
+    inner = next((path for path in folders_below(top) if collection.is_collection(path)), None)
+    if inner and not collection.is_collection(top):
+        raise Refused(
+            f"There is a collection in {show(top)} already, at {show(inner)}", "Choose a folder beside that one."
+        )
+
+
+def folders_below(top: str) -> Iterator[str]:
+    """The folders in a folder, as deep as they go."""
+    for folder, _folders, _files in os.walk(top):
+        if folder != top:
+            yield folder
 
 
 def much_elsewhere(draft: Draft, base: Sequence[Shelf], wanted: Sequence[str]) -> dict[str, int]:
@@ -357,9 +394,10 @@ def places_of(plan: CarryPlan) -> set[str]:
     return {one.shelf.place(path) for one in plan.draft.shelves for path in one.items}
 
 
-def finish(name: str, lists: bool = False) -> tuple[Collection, int]:
+def finish(name: str, lists: bool = False, unread: Sequence[str] | None = None) -> tuple[Collection, int]:
     """Write beside the sounds of a carry what another machine needs to know; what was written.  With `lists` the named
-    lists of databases as files too; how many of their tracks did not travel.
+    lists of databases as files too; how many of their tracks did not travel.  It is noted which files at home are
+    `unread`, where that was looked for.
     """
     with trips.opened(name) as trip:
         known = known_collection(trip.waybill.collection)
@@ -368,12 +406,19 @@ def finish(name: str, lists: bool = False) -> tuple[Collection, int]:
         plays = any(one.relative for one in made.ledgers)
         made.lists, lacking = write_lists(trip, made, known, lists, not plays)
     made.gone = [one for one in made.gone if os.path.isfile(made.at(one.place))]
+    made.unread = known.unread if known and unread is None else places_in(trip, made.top, unread or ())
     made.read_me = write_read_me(made, known.read_me if known else "")
     collection.write(made)
     with trips.held(name) as trip:
         clear_there(made.top, name, trip.waybill.after)
         trip.logbook.record(**{FINISHED: True})
     return made, lacking
+
+
+def places_in(trip: Trip, top: str, paths: Sequence[str]) -> list[str]:
+    """The places in a collection that files at home have there."""
+    places = (trip.waybill.moves().follow(path) for path in paths)
+    return [tail for place in places if place and (tail := tail_below(place, top))]
 
 
 def write_record(trip: Trip, place: str) -> str:
@@ -383,7 +428,7 @@ def write_record(trip: Trip, place: str) -> str:
     known = known_collection(trip.waybill.collection)
     made = described(trip, known, {row.place: staged_for(row.place, trip.name) for row in trip.logbook.ledgers()})
     if known:
-        made.lists, made.read_me = known.lists, known.read_me
+        made.lists, made.read_me, made.unread = known.lists, known.read_me, known.unread
     return collection.write(made, place)
 
 

@@ -159,7 +159,7 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
     with screen.watch() as watch:
         repoint_copied(name, wait=options.wait, progress=watch)
     dropped = drop_gone(plan) if options.drop_gone else 0
-    made, lacking = finish(name, options.lists)
+    made, lacking = finish(name, options.lists, plan.unread)
     with screen.watch() as watch:
         report = check_trip(name, progress=watch)
     out = leading_out(report, made)
@@ -174,6 +174,7 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
             "draft": draft_document(plan.draft, None),
             "portable": [made.at(one.place) for one in made.ledgers if one.relative],
             "full_paths": [made.at(one.place) for one in made.ledgers if not one.relative],
+            "unread": plan.unread,
             "cut": plan.cut,
             "apart": sorted(plan.apart),
             "libraries_left": plan.libraries,
@@ -190,7 +191,7 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
             "check": check_document(report),
         }
     )
-    return 0 if report.ok and (plan.chosen or not out) else 1
+    return 0 if report.ok and (plan.chosen or not out) and not plan.unread else 1
 
 
 def leading_out(report: CheckReport, made: Collection) -> list[dict[str, str]]:
@@ -211,6 +212,12 @@ def show_plan(screen: Screen, plan: CarryPlan, drop: bool, limit: int | None) ->
     show_ledgers(screen, plan)
     show_what_stays(screen, plan, drop)
     show_room(screen, plan, limit)
+    if plan.unread:
+        names = ", ".join(map(place, plan.unread[:MOST]))
+        screen.remark(
+            f"{many(len(plan.unread), 'file that travels names', 'files that travel name')} sounds in a way that nobody"
+            f" here can write anew; on another computer they look for them where they are on this one: {names}"
+        )
     for text in plan.draft.remarks:
         screen.remark(text)
 

@@ -273,6 +273,11 @@ def show_remarks(screen: Screen, plan: SettlePlan) -> None:
     if more := plan.problems[MOST:]:
         screen.remark(f"and {len(more):,} more that are missing or altered (--json has them)")
     show_sounds(screen, plan)
+    if unread := plan.found.unread:
+        screen.remark(
+            f"{many(len(unread), 'file names', 'files name')} sounds where they were on the computer that carried them,"
+            f" and nobody could write that anew: {some(unread)}. Open each in its program, and let it search there."
+        )
     if plan.unasked:
         first = ", ".join(map(show, [*plan.unasked][:MOST]))
         screen.remark(

@@ -64,6 +64,7 @@ SHAPE: dict[str, Any] = {
     "known": [{"!who": str, "!place": str, "!path": str, "digest": str, "home_digest": str, "trip": str}],
     "means": [str],
     "homes": [str],
+    "unread": [str],
     "arrange": str,
     "read_me": str,
     "gone": [{"!place": str, "!kind": (BLAKE3, SHA256), "!digest": str}],
@@ -151,7 +152,7 @@ class Collection(Struct):
     """All that `carried.toml` says.  `top` is the folder it lies in; `who` made it, user and
     machine, and `home` is the home folder of that user.  Sounds in it have their places by the pattern `arrange`.
     `read_me` is the digest of the words that were written for who finds it.  Others who carried into it before had the
-    home folders `homes`.
+    home folders `homes`.  Files at the places `unread` name sounds where they were when they were carried.
     """
 
     top: str
@@ -172,6 +173,7 @@ class Collection(Struct):
     arrange: str = ""
     read_me: str = ""
     homes: list[str] = field(default_factory=list)
+    unread: list[str] = field(default_factory=list)
 
     def at(self, place: str) -> str:
         """The full path of a place in the collection."""
@@ -279,6 +281,7 @@ def read(path: str) -> Collection:
         tables.get("arrange", ""),
         tables.get("read_me", ""),
         [absolute(path, "homes", text) for text in tables.get("homes", [])],
+        [below(path, text) for text in tables.get("unread", [])],
     )
     if not found.shelves and not found.files:
         raise BadFile(path, None, "names no shelf and no file", "Carry the collection anew.")
@@ -350,6 +353,8 @@ def write(found: Collection, path: str = "") -> str:
         document.add("means", found.means)
     if found.homes:
         document.add("homes", list(map(as_toml_path, found.homes)))
+    if found.unread:
+        document.add("unread", list(map(as_toml_path, found.unread)))
     if found.arrange:
         document.add("arrange", found.arrange)
     if found.read_me:
