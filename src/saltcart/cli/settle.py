@@ -209,14 +209,10 @@ QUESTIONS = {
 
 
 def unsettled(plan: SettlePlan) -> bool:
-    """Whether something needs the person: a ledger that changed on both sides, files in each other's way, damage."""
-    return bool(
-        plan.clashing
-        or plan.problems
-        or plan.unasked
-        or plan.sounds.beside
-        or any(one.step == BOTH for one in plan.ledgers)
-    )
+    """Whether something needs the person: what changed on both sides, what cannot play here, damage."""
+    both = [one for one in plan.ledgers if one.step == BOTH or (one.step == STAYS and one.why)]
+    unread = plan.found.unread if plan.way == HERE and not made_here(plan.found) else []
+    return bool(both or unread or plan.clashing or plan.problems or plan.unasked or plan.sounds.beside)
 
 
 def left_word(plan: SettlePlan) -> str:
