@@ -182,3 +182,37 @@ class Three(TwoMachines):
     def told_places(self, name):
         with closing(sqlite3.connect(self.library_of(name))) as database:
             return [place for (place,) in database.execute("SELECT place FROM tracks ORDER BY id")]
+
+    def test_what_is_no_longer_chosen_goes_when_it_is_said_so(self):
+        words = ("--rated", "3", "--to", self.booth, "--ledger", self.library, "--map", PLAYER_MAP, "--lists", "--yes")
+        player.add_list(self.library, "a\\b", [4])
+        self.at("ann", "carry", *words)
+        self.assertEqual([path.name for path in (self.booth / "Lists").glob("a*")], ["a\\b.m3u8"])
+        self.sql(self.library, "UPDATE tracks SET rating = 1 WHERE id = 4")
+        self.assertIn("No longer at home: 1 file", self.at("ann", "carry", *words).stdout)
+        self.assertEqual(len([*self.booth.rglob("*.wav")]), 2)
+        self.at("ann", "carry", *words, "--drop-gone")
+        self.assertEqual([path.name for path in self.booth.rglob("*.wav")], ["stray.wav"])
+
+    def test_what_somebody_else_brought_does_not_go_with_what_is_gone_here(self):
+        self.carry()
+        self.both_ways("bo")
+        self.add("bo", "tape of bo", 120)
+        self.carry(name="bo")
+        os.remove(self.music / SOUNDS[0])
+        self.sql(self.library, "DELETE FROM tracks WHERE id = 1")
+        self.at("ann", "settle", self.booth, "--back", "--yes")
+        os.remove(self.music / "tape of bo.wav")
+        self.assertIn("tape of bo.wav", os.listdir(self.booth / "Music"))
+        self.at("bo", "settle", self.booth, "--back", "--yes")
+        wav(self.homes["bo"] / "Music" / "second.wav", 121)
+        player.add_tracks(
+            self.library_of("bo"), [(str(self.homes["bo"] / "Music" / "second.wav"), "s", "x", 1.0, 0, 0, None)]
+        )
+        self.carry(name="bo")
+        self.sql(self.library, "DELETE FROM tracks WHERE title LIKE 'tape%'")
+        self.carry("--drop-gone", status=3)
+        self.at("ann", "settle", self.booth, "--back", "--yes", status=None)
+        os.remove(self.music / "second.wav")
+        self.carry("--drop-gone", status=None)
+        self.assertNotIn("second.wav", os.listdir(self.booth / "Music"), "it was known here, and was removed here")

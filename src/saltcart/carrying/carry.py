@@ -7,13 +7,14 @@ import os
 import stat
 from collections.abc import Callable, Container, Iterator, Mapping, Sequence
 from contextlib import suppress
+from datetime import UTC, datetime
 from glob import escape
 from shlex import quote
 
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from saltcart.carrying.agreement import mine, undone_trips
+from saltcart.carrying.agreement import known_then, mine, undone_trips
 from saltcart.carrying.histories import clear_there
 from saltcart.carrying.identity import machine, user, whoami
 from saltcart.carrying.lists import write_lists
@@ -49,12 +50,12 @@ from saltcart.spelling import spelling_of
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import history
 from saltcart.trips import trip as trips
-from saltcart.trips.records import LedgerRow, now
+from saltcart.trips.records import LedgerRow
 from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING, Trip
 from saltcart.waybills import collection
 from saltcart.waybills.collection import CarriedFile, CarriedLedger, CarriedShelf, Collection, Gone, Known
 from saltcart.waybills.relinks import RELATIVE
-from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.shelf import Shelf, sorted_out
 
 LEDGERS, MAPS = "Ledgers", "Maps"
 LITTLE = 0.5  # what ledgers name elsewhere comes along as long as it is little against what they name here
@@ -67,7 +68,8 @@ class CarryPlan(Struct):
     `offline` is what stays in the collection as it is, since the drive of its original is away: the place of each file,
     shelf or ledger there, and its path at home.  When just a part was meant, files `apart` from it stay, with their
     sizes, and `libraries` that name much else; of playlists so many lines are `cut`.  What is named in `unread` files
-    that travel could not be written for other places.
+    that travel could not be written for other places.  Sounds at the places `strange` there came from others, and are
+    not known here.
     """
 
     draft: Draft
@@ -82,6 +84,7 @@ class CarryPlan(Struct):
     libraries: list[str] = field(default_factory=list)
     cut: dict[str, int] = field(default_factory=dict)
     unread: list[str] = field(default_factory=list)
+    strange: list[str] = field(default_factory=list)
 
     @property
     def full(self) -> list[DraftedLedger]:
@@ -108,7 +111,7 @@ def plan_carry(
     before = known_collection(top)
     if before and not request.arrange:
         request = replace(request, arrange=before.arrange)
-    base = chosen_shelves(request, remarks)
+    base = [at_known_places(shelf, before) for shelf in chosen_shelves(request, remarks)]
     offline = away_from_home(before) if before else {}
     request = replace(request, collection=top, kept=[(home, place) for place, home in offline.items()])
     if chosen:  # what else names these files names others too, which stay
@@ -224,6 +227,18 @@ def is_utf8_text(path: str) -> bool:
         return is_utf8(stream.read())
 
 
+def at_known_places(shelf: Shelf, before: Collection | None) -> Shelf:
+    """Chosen files where an earlier carry put them, whatever else was chosen then."""
+    known = {one.path: one.place for one in mine(before)} if before and shelf.files else {}
+    names = sorted(sorted_out(shelf.only)[0]) if known else []
+    places = {name: known.get(f"{shelf.old}/{name}") for name in names}
+    if before is None or all(place is None or before.at(place) == shelf.place(name) for name, place in places.items()):
+        return shelf
+    own = {name: shelf.place(name)[len(before.top) + 1 :] for name in names}
+    renames = tuple((name, place) for name in names if (place := places[name] or own[name]) != name)
+    return replace(shelf, new=before.top, renames=renames)
+
+
 def away_from_home(before: Collection) -> dict[str, str]:
     """The places in a collection of what is known here and lies on a drive that is not connected, with the path of each
     at home: nothing is known of it now, so it is neither gone nor changed.
@@ -327,21 +342,29 @@ def placed(paths: Sequence[str], folder: str, base: Sequence[Shelf], before: Col
 
 
 def vanished(plan: CarryPlan) -> list[Gone]:
-    """The files that an earlier carry brought and that nothing at home stands for any more: of the shelves that are
-    carried now, and single ones.  What other shelves brought is no part of this.
+    """The files that an earlier carry from here brought and that nothing at home stands for any more: of the shelves
+    that are carried now, of what was chosen, and single ones.  What others brought stays, and is noted as `strange`.
     """
-    coming = places_of(plan)
-    tops = [one.shelf.new for one in plan.draft.shelves if not one.shelf.gathered and not one.shelf.files]
-    homes = {plan.before.at(one.place): one.path for one in mine(plan.before)} if plan.before else {}
-    known = collection.digests_before(plan.top)
+    if plan.before is None:
+        return []
+    coming, then = places_of(plan), known_then(plan.before, undone_trips())
+    shelves = [one.shelf for one in plan.draft.shelves if not one.shelf.gathered]
+    tops = [shelf.new for shelf in shelves if plan.chosen or not shelf.files]
+    homes = {plan.before.at(one.place): one.path for one in mine(plan.before)}
+    away = [place for place in plan.offline if os.path.isdir(place)]
+    ledgers = {plan.before.at(one.place) for one in plan.before.ledgers}
     gone = []
-    away = [tail for tail in plan.offline if os.path.isdir(tail)]
-    for place in (place for place in known if place not in coming and os.path.isfile(place)):
-        if place in plan.offline or any(tail_below(place, top) is not None for top in away):
+    for place, known in collection.digests_before(plan.top).items():
+        if place in coming or not os.path.isfile(place) or place in plan.offline:
             continue
+        if any(tail_below(place, top) is not None for top in away):
+            continue
+        tail = place[len(plan.top) + 1 :]
         inside = any(tail_below(place, top) is not None for top in tops)
-        if inside or (place in homes and not os.path.lexists(homes[place])):
-            gone.append(Gone(place[len(plan.top) + 1 :], *known[place]))
+        if inside and tail not in then.digests and place not in ledgers:
+            plan.strange.append(tail)
+        elif inside or (place in homes and not os.path.lexists(homes[place])):
+            gone.append(Gone(tail, *known))
     return gone
 
 
@@ -437,7 +460,7 @@ def described(trip: Trip, known: Collection | None, staged: Mapping[str, str] | 
     ledgers are read where they are `staged`, by their places.
     """
     top, name = trip.waybill.collection, trip.name
-    made = Collection(top, now(), machine(), user(), whoami(), os.path.expanduser("~"), name)
+    made = Collection(top, datetime.now(UTC).isoformat(), machine(), user(), whoami(), os.path.expanduser("~"), name)
     made.means, made.arrange = trip.waybill.means, trip.waybill.arrange
     made.gone, made.known = (known.gone, [*known.known]) if known else ([], [])
     made.homes = [one for one in dict.fromkeys([known.home, *known.homes]) if one != made.home] if known else []

@@ -36,7 +36,8 @@ from saltcart.drives import drive_of
 from saltcart.drives.limits import allowed
 from saltcart.errors import CannotSpell, Refused, SaltCartError, UsageError, counted, show
 from saltcart.ledgers import load_map, open_ledger
-from saltcart.merging.copies import held
+from saltcart.merging.copies import Meeting, respelt
+from saltcart.merging.history import History
 from saltcart.planning.shelf_inspection import may_be_ledger
 from saltcart.planning.strays import copied_along
 from saltcart.progress import Progress, silent
@@ -141,14 +142,19 @@ def refuse_strange(plan: SettlePlan, places: Sequence[str]) -> None:
 
 def stands_of(found: Collection, homes: Mapping[str, str], undone: Container[str]) -> list[LedgerStand]:
     """How each ledger of a collection stands, there and here."""
+    ground = ground_for(found, homes)
+    return [stand(found, one, homes, undone, ground) for one in found.ledgers]
+
+
+def ground_for(found: Collection, homes: Mapping[str, str]) -> Ground:
+    """What ledgers here and there are compared on."""
     maps = [load_map(path) for path in found.map_files() if os.path.isfile(path)]
     names = {one.place: one for one in found.shelves}
     ways = [
         Move(homes[place], found.at(place), names=names_of_copy(names[place], homes[place]) if place in names else None)
         for place, _source in found.sources()
     ]
-    ground = Ground(found, Moves(ways), maps)
-    return [stand(found, one, homes, undone, ground) for one in found.ledgers]
+    return Ground(found, Moves(ways), maps)
 
 
 def names_of_copy(shelf: CarriedShelf, home: str) -> Renames | None:
@@ -523,8 +529,7 @@ def remember_here(plan: SettlePlan, name: str) -> str:
     homes = [] if plan.way == IN_PLACE else [(place, plan.homes[place]) for place, _source in found.sources()]
     for one in plan.ledgers:
         if one.meeting and one.why in (AS_IT_SHOULD, KEPT):
-            history = kept(one.meeting) if one.why == KEPT else taken(one.meeting)
-            note_here(one.here, held(history, digest_of(one.here)), NO_TRIP)
+            note_here(one.here, kept(one.meeting) if one.why == KEPT else as_here(plan, one, one.meeting), NO_TRIP)
     ledgers = [(one.carried.place, one.here) for one in plan.ledgers if one.meeting]
     if name:
         with trips.opened(name) as trip:
@@ -535,6 +540,13 @@ def remember_here(plan: SettlePlan, name: str) -> str:
         with trips.held(name) as trip:
             trip.logbook.record(**{NOTED: True})
     return told
+
+
+def as_here(plan: SettlePlan, one: LedgerStand, meeting: Meeting) -> History:
+    """The history of a ledger here that is just what the one there would be here."""
+    ground = ground_for(plan.found, plan.homes)
+    here = open_ledger(one.here, ground.maps, one.carried.map_name)
+    return respelt(taken(meeting), here, ground.maps, ground.places(one.here))
 
 
 def made_here(found: Collection) -> bool:

@@ -2,6 +2,7 @@
 
 import os
 from collections.abc import Container, Sequence
+from functools import partial
 
 from msgspec.structs import replace
 
@@ -11,7 +12,7 @@ from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Ledger, Map, open_ledger
 from saltcart.merging import copies
 from saltcart.merging.combine import Merged
-from saltcart.merging.copies import Meeting, held, looked_at, meet, prevailing
+from saltcart.merging.copies import Meeting, looked_at, meet, prevailing, respelt
 from saltcart.merging.forms import Places
 from saltcart.merging.history import History, TableMarks
 from saltcart.merging.playlist_rows import TRACKS, PlaylistForm, without
@@ -27,6 +28,7 @@ from saltcart.trips.trip import Trip
 from saltcart.waybills import collection
 from saltcart.waybills.collection import Collection
 from saltcart.waybills.relinks import PLACE
+from saltcart.waybills.shelf import sorted_out
 from saltcart.waybills.waybill import Waybill
 
 
@@ -37,20 +39,23 @@ class Ground:
 
     def __init__(self, found: Collection, there_from_here: Moves, maps: Sequence[Map]):
         self.top, self.trip, self.maps, self.there_from_here = found.top, found.trip, maps, there_from_here
-        self.there_from_source = Moves(Move(source, found.at(place)) for place, source in found.sources())
+        self.there_from_source = ways_told(found)
         self.histories, self.resolver = known_there(found), Resolver(Meanings(found.means))
 
-    def place(self, path: str) -> str | None:
-        """The place in the collection that a path means: there, here, or where the one who carried it had it."""
+    def place(self, ways: Sequence[Moves], path: str) -> str | None:
+        """The place in the collection that a path means, by the first way that leads there."""
         path = without_detours(path)
-        there = path
-        if tail_below(path, self.top) is None:
-            there = self.there_from_here.follow(path) or self.there_from_source.follow(path) or path
-        return tail_below(there, self.top)
+        found = (moved for way in ways if tail_below(path, self.top) is None and (moved := way.follow(path)))
+        return tail_below(next(found, path), self.top)
 
     def places(self, path: str) -> Places:
-        """How the paths in a ledger that lies at `path` are read as places."""
-        return Places(os.path.dirname(path), self.resolver, self.place)
+        """How the paths in a ledger that lies at `path` are read as places: here as they are here first, and there as
+        the one who carried it had them.
+        """
+        ways = self.there_from_here, self.there_from_source
+        inside = tail_below(path, self.top) is not None
+        place = partial(self.place, ways[::-1] if inside else ways)
+        return Places(os.path.dirname(path), self.resolver, place)
 
     def history_there(self, ledger: Ledger) -> History:
         """What is kept in the collection of a ledger there."""
@@ -95,6 +100,26 @@ def back_from(waybill: Waybill, top: str) -> Moves:
     )
 
 
+def ways_in(waybill: Waybill) -> Moves:
+    """The ways into a collection from here, as it will tell of them: of chosen files each by itself, and no folder."""
+    moves = []
+    for shelf in waybill.shelves:
+        if shelf.files:
+            moves += [Move(f"{shelf.old}/{name}", shelf.place(name)) for name in sorted_out(shelf.only)[0]]
+        else:
+            moves.append(Move(shelf.old, shelf.new, names=renames_of(shelf.renames) if shelf.renames else None))
+    return Moves(moves)
+
+
+def ways_told(found: Collection) -> Moves:
+    """The ways into a collection from where its things came from; what is gone at home came from nowhere."""
+    gone = {one.place for one in found.gone}
+    names = {one.place: renames_of(one.renames) for one in found.shelves if one.renames}
+    return Moves(
+        Move(source, found.at(place), names=names.get(place)) for place, source in found.sources() if place not in gone
+    )
+
+
 def names_back(pairs: Sequence[tuple[str, str]]) -> Renames | None:
     """Names on the way back."""
     return renames_of(tuple((new, old) for old, new in pairs)) if pairs else None
@@ -133,7 +158,8 @@ def note_settled(trip: Trip) -> None:
             history = taken(ground.meeting(trip.open_ledger(row, line.over), there))
         else:
             history = ground.state_there(there)
-        note_here(row.place, held(history, row.after or ""), trip.name)
+        now = copies.at(there, staged_or_placed(trip, row))
+        note_here(row.place, respelt(history, now, ground.maps, ground.places(row.place)), trip.name)
 
 
 def taken(meeting: Meeting) -> History:
@@ -167,15 +193,15 @@ def cut(trip: Trip, row: LedgerRow, staged: str) -> int:
 def note_carried(trip: Trip) -> None:
     """Keep, here and in the collection, the history of each ledger that a trip carries there."""
     found = collection.at_top(trip.waybill.collection)
-    ground = Ground(found, trip.waybill.moves(), trip.maps())
+    ground = Ground(found, ways_in(trip.waybill), trip.maps())
     histories = dict(ground.histories)
     for row in trip.logbook.ledgers():
         if tail := tail_below(row.place, found.top):
             ledger = trip.open_ledger(row, row.path)
             history = ground.state_here(ledger)
-            histories[tail] = held(history, row.after or "")
-            if trip.line(row).cut:
-                histories[tail] = ground.part(history, copies.at(ledger, staged_or_placed(trip, row)), row.place)
+            now = copies.at(ledger, staged_or_placed(trip, row))
+            left = ground.part(history, now, row.place) if trip.line(row).cut else history
+            histories[tail] = respelt(left, now, ground.maps, ground.places(row.place))
             note_here(row.path, history, trip.name)
     note_there(found, histories, trip.name)
 
@@ -184,7 +210,7 @@ def unseen(found: Collection, waybill: Waybill, maps: Sequence[Map], undone: Con
     """The ledgers of a collection that a carry would write over, although something happened there that is not known
     here.
     """
-    ground = Ground(found, waybill.moves(), maps)
+    ground = Ground(found, ways_in(waybill), maps)
     paths = []
     for line in waybill.ledgers:
         if line.over and os.path.isfile(line.over):

@@ -175,6 +175,7 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
             "portable": [made.at(one.place) for one in made.ledgers if one.relative],
             "full_paths": [made.at(one.place) for one in made.ledgers if not one.relative],
             "unread": plan.unread,
+            "from_others": plan.strange,
             "cut": plan.cut,
             "apart": sorted(plan.apart),
             "libraries_left": plan.libraries,
@@ -283,6 +284,9 @@ def show_what_stays(screen: Screen, plan: CarryPlan, drop: bool) -> None:
                 f"Stay at home: {many(len(found), 'file', 'files')} {word}, {size(sum(found.values()))}. To take them:"
                 f" {option}"
             )
+    if plan.strange:
+        count, top = many(len(plan.strange), "file", "files"), quote(show(plan.top))
+        screen.say(f"Stay there: {count} that came from others. To take them home: saltcart settle {top} --back")
     if plan.apart:
         count = many(len(plan.apart), "file", "files")
         screen.say(f"Stay at home: {count} elsewhere that ledgers name, {size(sum(plan.apart.values()))}: --gather")

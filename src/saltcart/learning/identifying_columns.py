@@ -4,7 +4,6 @@ A column is recognised by comparing its cells with the files."""
 
 import hashlib
 import os
-import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from itertools import islice
 from math import ceil, floor
@@ -13,7 +12,7 @@ from blake3 import blake3
 from msgspec import Struct
 
 from saltcart.learning.ground import Disk
-from saltcart.ledgers.facts import number, text, whole
+from saltcart.ledgers.facts import LAST_PLAYED, PLAYS, RATING, number, text, whole
 from saltcart.ledgers.maps import Map, Rule
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.sqlite.opening import reading
@@ -31,10 +30,7 @@ EXACT, VARIED = (
     ("size", "digest"),
     3,
 )  # what agrees to the last digit; for the others, fewer different values may agree by chance
-LAST_PLAYED, PLAYS = (
-    re.compile(r"(?i)last.*play|play.*(?:last|time|date|at$)"),
-    re.compile(r"(?i)plays|play.*count|count.*play"),
-)
+MOST_STARS = 255  # the most that a rating counts
 # By their number of digits.
 DIGESTS: dict[int, tuple[Callable[[], Worker], ...]] = {
     32: (hashlib.md5,),
@@ -148,10 +144,18 @@ def guesses(column: str, cells: Sequence[tuple[str, object]], lengths: Mapping[s
                 why if sure else f"{why}, but too few differ to be sure",
                 milliseconds,
             )
-    whole_numbers = all(isinstance(cell, int) and cell >= 0 for _place, cell in cells)
-    if LAST_PLAYED.search(column) or (PLAYS.search(column) and whole_numbers):
-        fact = "last_played" if LAST_PLAYED.search(column) else "plays"
+    if fact := fact_by_name(column, [cell for _place, cell in cells]):
         yield ColumnFact(column, fact, len(cells), 0, len(set(cells)), False, "by its name; nothing on the drive tells")
+
+
+def fact_by_name(column: str, cells: Sequence[object]) -> str:
+    """What the name of a column lets one think, of plays, when, and ratings, where its cells may say so."""
+    if LAST_PLAYED.search(column):
+        return "last_played"
+    if PLAYS.search(column) and all(isinstance(cell, int) and cell >= 0 for cell in cells):
+        return "plays"
+    rates = RATING.search(column) and all(isinstance(cell, int | float) and 0 <= cell <= MOST_STARS for cell in cells)
+    return "rating" if rates else ""
 
 
 def near(seconds: float | None, length: float) -> bool:

@@ -1,5 +1,6 @@
 """What a ledger itself says of the sounds it names: how often each was played, and what tells it from others."""
 
+import re
 from collections.abc import Hashable, Sequence
 from datetime import UTC, datetime
 from math import inf, isfinite
@@ -7,6 +8,10 @@ from typing import NamedTuple
 
 # The keys of a map that name columns of such facts, in the order of the fields below.
 COLUMNS = ("plays", "last_played", "size", "length", "title", "digest", "artist", "rating", "track")
+# How columns are called that count plays, that say when, and that rate.
+LAST_PLAYED = re.compile(r"(?i)last.*play|play.*(?:last|time|date|at$)")
+PLAYS = re.compile(r"(?i)plays|play.*count|count.*play")
+RATING = re.compile(r"(?i)rating|rated|stars")
 # Unix times from here on count milliseconds: as seconds they would lie beyond the year 5000.
 MILLISECONDS = 100_000_000_000
 

@@ -161,7 +161,7 @@ def side_of(copy: Copy, aliases: Mapping[Uid, Uid]) -> Side:
     plain = {row.spot: names[uid] for uid, row in rows.items() if row.within is None}
     for uid, row in rows.items():
         if row.within is not None:
-            names[uid] = plain[row.spot] = member_uid(row, plain.__getitem__)
+            names[uid] = plain[row.spot] = member_uid(row, plain)
     renamed = Copy(history, {names[uid]: row for uid, row in rows.items()})
     marks = {names[mark.uid]: mark for table in history.tables.values() for mark in table.rows}
     columns = {name: table.columns for name, table in history.tables.items()}
@@ -261,7 +261,7 @@ class Combining:
     def wanted(self, uid: Uid, side: Side, row: Row) -> Wanted:
         """A row with the cells of one side."""
         refs = {column: side.uids.get(spot, b"") for column, spot in row.refs.items()}
-        within = parent_uid(row.within, side.uids.__getitem__) if row.within is not None else None
+        within = parent_uid(row.within, side.uids) if row.within is not None else None
         return Wanted(uid, row.table, row, dict(row.cells), refs, within, side.event(side.marks[uid].made))
 
     def both(self, uid: Uid) -> Wanted:
@@ -377,7 +377,7 @@ def orders_of(side: Side) -> dict[Uid, tuple[bytes, list[Uid]]]:
     members: dict[Uid, list[Uid]] = defaultdict(list)
     for uid, row in side.copy.rows.items():
         if row.within is not None:
-            members[parent_uid(row.within, side.uids.__getitem__)].append(uid)
+            members[parent_uid(row.within, side.uids)].append(uid)
     return {uid: (side.event(side.orders[uid]), found) for uid, found in members.items()}
 
 
@@ -470,7 +470,7 @@ def history_of(merged: Merged, content: Content, spots: Mapping[Spot, Uid]) -> H
     uids = dict(spots)
     for row in content.rows:
         if row.within is not None:
-            uids[row.spot] = member_uid(row, uids.__getitem__)
+            uids[row.spot] = member_uid(row, uids)
     tables: dict[str, list[Row]] = defaultdict(list)
     for row in content.rows:
         tables[row.table].append(row)

@@ -13,12 +13,12 @@ from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.wrappers import PLAIN
 from saltcart.merging.combine import HERE, Combining, Merged, history_of
 from saltcart.merging.forms import REMEDY, CannotMerge, Form, Places
-from saltcart.merging.history import Copy, History, Mark, TableMarks, Uid, look_at
+from saltcart.merging.history import Copy, History, Mark, TableMarks, Uid, by_table, digest_of_cell, look_at
 from saltcart.merging.json_rows import JsonForm
 from saltcart.merging.playlist_rows import PlaylistForm
-from saltcart.merging.rows import Content, Spot, digest
+from saltcart.merging.rows import SUM, Content, Spot, digest
 from saltcart.merging.sqlite_rows import SqliteForm
-from saltcart.merging.whole import COLUMN, TABLE, WholeForm
+from saltcart.merging.whole import WholeForm
 
 
 class Meeting(Struct):
@@ -162,18 +162,36 @@ def latest(mark: Mark, event: int, mine: Counts, others: Counts) -> Mark:
     return Mark(mark.uid, mark.key, mark.made, mark.digests, [event] * len(mark.stamps), counts)
 
 
-def held(history: History, content: str) -> History:
-    """The history of a copy that is written in another way, for paths are spelt in another way there: where rows are
-    not told apart, what stands for all of it is the digest of its `content` there.
+def respelt(history: History, ledger: Ledger, maps: Sequence[Map], places: Places) -> History:
+    """The history of a copy that was written anew with its paths spelt for another place: the same rows and events, and
+    what stands there now, as this ledger holds it.
     """
-    table = history.tables.get(TABLE)
-    if table is None:
-        return history
-    column = table.columns.index(COLUMN)
-    rows = [replace(mark, digests=[*mark.digests]) for mark in table.rows]
-    for mark in rows:
-        mark.digests[column] = digest(content)
-    return replace(history, tables={**history.tables, TABLE: TableMarks(table.columns, rows)})
+    _form, content = read(ledger, form_of(ledger, maps), places)
+    rows = by_table(content.rows)
+    if {name: len(found) for name, found in rows.items()} != {
+        name: len(table.rows) for name, table in history.tables.items() if table.rows
+    }:
+        return history  # it is read in another way there: the next look tells
+    uids = {
+        row.spot: mark.uid
+        for name, found in rows.items()
+        for row, mark in zip(found, history.tables[name].rows, strict=True)
+    }
+    tables = dict(history.tables)
+    for name, found in rows.items():
+        table, roles = history.tables[name], content.roles.get(name, {})
+        marks = [
+            replace(
+                mark,
+                key=digest(row.key),
+                digests=[
+                    b"" if roles.get(column) == SUM else digest_of_cell(row, column, uids) for column in table.columns
+                ],
+            )
+            for row, mark in zip(found, table.rows, strict=True)
+        ]
+        tables[name] = TableMarks(table.columns, marks)
+    return replace(history, tables=tables)
 
 
 def write(

@@ -11,7 +11,7 @@ old stick is simply one that has not seen much.
 import hashlib
 import zlib
 from collections import defaultdict
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 
 import msgspec
 from msgspec import Struct, field
@@ -128,7 +128,7 @@ class Look:
                 uids[row.spot] = mark.uid if mark and known else digest("row", self.event, row.table, row.key)
         for row in self.content.rows:
             if row.within is not None:
-                uids[row.spot] = member_uid(row, uids.__getitem__)
+                uids[row.spot] = member_uid(row, uids)
         return uids
 
     def is_another(self, mark: Mark, row: Row) -> bool:
@@ -139,7 +139,7 @@ class Look:
         then = dict(zip(columns, mark.digests, strict=False))
         differing = sum(then[column] not in (b"", one) for column, one in now.items())
         compared = sum(then[column] != b"" for column in now)
-        return any(now.get(column) != then.get(column) for column in told) and 2 * differing > compared
+        return compared > 1 and any(now.get(column) != then.get(column) for column in told) and 2 * differing > compared
 
     def written(self) -> History:
         """The history as it is now."""
@@ -193,7 +193,7 @@ class Look:
         members: dict[Uid, list[Uid]] = defaultdict(list)
         for uid, row in self.rows.items():
             if row.within is not None:
-                members[parent_uid(row.within, self.uids.__getitem__)].append(uid)
+                members[parent_uid(row.within, self.uids)].append(uid)
         found = {}
         for uid, now in members.items():
             before = self.history.orders.get(uid)
@@ -205,7 +205,7 @@ class Look:
 def digest_of_cell(row: Row, column: str, uids: Mapping[Spot, Uid]) -> bytes:
     """What stands for a cell; for a reference, the row that is meant; nothing where the row has no such cell."""
     if column in row.refs:
-        return digest("ref", uids.get(row.refs[column]) or safe(row.refs[column]))
+        return digest("ref", uid_at(row.refs[column], uids))
     return digest(row.says(column)) if column in row.cells else b""
 
 
@@ -218,16 +218,21 @@ def name_of_event(history: History, content: Content, who: str) -> bytes:
     return made.digest()
 
 
-def member_uid(row: Row, uid_of: Callable[[Spot], Uid]) -> Uid:
+def member_uid(row: Row, uids: Mapping[Spot, Uid]) -> Uid:
     """What a member of a list is called in every copy: by its list, and by what it is a member for."""
     assert row.within is not None
-    named = [uid_of(spot) for _column, spot in sorted(row.refs.items())] if row.refs else list(row.key)
-    return digest("member", parent_uid(row.within, uid_of), safe(named), safe(row.key[-1:]))
+    named = [uid_at(spot, uids) for _column, spot in sorted(row.refs.items())] if row.refs else list(row.key)
+    return digest("member", parent_uid(row.within, uids), safe(named), safe(row.key[-1:]))
 
 
-def parent_uid(spot: Spot, uid_of: Callable[[Spot], Uid]) -> Uid:
+def parent_uid(spot: Spot, uids: Mapping[Spot, Uid]) -> Uid:
     """What a list is called: the file itself, or a row."""
-    return digest("file") if not spot[0] else uid_of(spot)
+    return uid_at(spot, uids) if spot[0] else digest("file")
+
+
+def uid_at(spot: Spot, uids: Mapping[Spot, Uid]) -> Uid:
+    """What a row that is referred to is called; one that is not there, by its key."""
+    return uids.get(spot) or digest("missing", safe(spot))
 
 
 def by_table(rows: Sequence[Row]) -> dict[str, list[Row]]:

@@ -15,6 +15,7 @@ from msgspec import Struct, field
 
 from saltcart.errors import show
 from saltcart.ledgers import Ledger
+from saltcart.ledgers.facts import LAST_PLAYED, PLAYS
 from saltcart.ledgers.maps import Lists, Map
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.sqlite.opening import connect, reading, tables
@@ -140,13 +141,24 @@ class Database:
         return ()
 
     def roles(self, plan: Plan) -> dict[str, str]:
-        """Which columns are counted, and which are dated."""
-        found: dict[str, str] = {}
+        """Which columns are counted, and which are dated: as the map says, else as their names do."""
+        found = {column: role for column in plan.own if (role := self.role_by_name(plan, column))}
         for rule in self.map.rules:
             if rule.table == plan.name:
                 plays, last = rule.facts[:2]
                 found |= ({plays: SUM} if plays else {}) | ({last: NEWEST} if last else {})
         return found
+
+    def role_by_name(self, plan: Plan, column: str) -> str:
+        """What the name of a column lets one think of it; a count holds whole numbers alone."""
+        if LAST_PLAYED.search(column):
+            return NEWEST
+        if not PLAYS.search(column):
+            return ""
+        cell = quoted(column)
+        odd = f"typeof({cell}) NOT IN ('integer', 'null') OR {cell} < 0"
+        query = f"SELECT 1 FROM main.{quoted(plan.name)} WHERE {odd} LIMIT 1"
+        return "" if self.connection.execute(query).fetchone() else SUM
 
     def rows(self, places: Mapping[tuple[str, str, Key], str]) -> Iterator[tuple[Row, Key]]:
         """Every row, and what SQLite finds it by."""
@@ -335,7 +347,7 @@ class Writing:
         before: dict[Uid, list[Uid]] = defaultdict(list)
         spots = {self.ours[uid].spot: uid for uid in self.ours}
         for uid, row in self.ours.items():
-            if row.within is not None:
+            if row.within in spots:
                 before[spots[row.within]].append(uid)
         touched = {self.merged.rows[uid].within for uid, _column in self.merged.changed if uid in self.merged.rows}
         first = self.first_place(plan)

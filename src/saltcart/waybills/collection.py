@@ -383,7 +383,7 @@ def write(found: Collection, path: str = "") -> str:
             {
                 "place": as_toml_path(one.place),
                 "from": as_toml_path(one.source),
-                "name": show(one.name),
+                "name": one.name.encode("utf-8", "surrogateescape").decode("utf-8", "replace"),
                 "digest": one.digest,
             }
             for one in found.lists
