@@ -180,6 +180,7 @@ class Petrel(WorldCase):
                 "title": ("name", True),
                 "size": ("bytes", True),
                 "plays": ("play_count", False),
+                "rating": ("stars", False),
             },
         )
         known = self.run_json(

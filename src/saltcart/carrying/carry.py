@@ -134,7 +134,10 @@ def plan_carry(
         plan.libraries = [one.line.path for one in outside if one.line.path not in lists | wanted]
         outside = [one for one in outside if one.line.path not in plan.libraries]
     paths = [one.line.path for one in outside]
-    request = replace(request, ledgers=paths, maps=first.waybill.maps, searches=False, elsewhere=False)
+    inside = [
+        one.line.path for one in first.ledgers if one.travels and leans(one)
+    ]  # some of which a search found alone
+    request = replace(request, ledgers=paths + inside, maps=first.waybill.maps, searches=False, elsewhere=False)
     maps = [load_map(path) for path in first.waybill.maps]
     used = {one.line.map_name for one in first.ledgers if one.travels or one in outside}
     extra = placed(paths, os.path.join(top, LEDGERS), base, before)
@@ -166,7 +169,9 @@ def plan_carry(
 def unread_in(draft: Draft, base: Sequence[Shelf]) -> list[str]:
     """The files in the shelves that name what lies in them in a way that nobody here can write anew."""
     files = draft.account.files if draft.account else []
+    full = {one.line.path for one in draft.ledgers if not one.line.rewrite}  # which go as they are, and settle
     files = [one for one in files if one.open or (one.standing == ORIGINALS and one.uncovered)]
+    files = [one for one in files if one.path not in full]
     return [one.path for one in files if any(tail_below(one.path, shelf.old) is not None for shelf in base)]
 
 
