@@ -20,6 +20,7 @@ TO = Path(__file__).parents[1] / "docs" / "screenshots"
 DISPLAY = ":77"
 STUDIO = Path(tempfile.gettempdir()) / "petrel"
 WORDS = shlex.join(MOVE)
+PLAYER = "python -m saltcart.standins.player"
 PICTURES = {
     "demo": ("", "saltcart demo | head -44"),
     "start": ("rm cart.toml", "saltcart start keel --yes"),
@@ -52,9 +53,16 @@ PICTURES = {
     "undo": (f"{WORDS} --quiet", "saltcart undo --yes --drop-copies; saltcart trips"),
     "carry": ("", shlex.join(CARRY)),
     "settle": (
-        f"{shlex.join(CARRY)} --quiet; python -m saltcart.standins.player {BOOTH}/Ledgers/library.db play 'Slack Tide';"
-        " python -m saltcart.standins.player keel/player/library.db play 'Landfall'",
-        f"saltcart settle {BOOTH} --back --yes",
+        "; ".join(
+            [
+                f"{shlex.join(CARRY)} --quiet",
+                f"{PLAYER} {BOOTH}/Ledgers/library.db play 'Slack Tide' 'Landfall'",
+                f"{PLAYER} {BOOTH}/Ledgers/library.db rate 'Landfall' 5",
+                f"{PLAYER} keel/player/library.db play 'Landfall' 'Salt & Rope'",
+                f"{PLAYER} keel/player/library.db rate 'Landfall' 1",
+            ]
+        ),
+        f"saltcart settle {BOOTH} --back --yes --asked there",
     ),
 }
 

@@ -2,6 +2,7 @@
 
 import argparse
 import os
+from collections import Counter
 from datetime import date
 from shlex import quote
 
@@ -9,6 +10,7 @@ from saltcart.carrying.carry import CarryPlan, drop_gone, finish, given_up, note
 from saltcart.carrying.in_use import in_use
 from saltcart.cart import load
 from saltcart.cli.arguments import (
+    add_all,
     add_arrange,
     add_cart,
     add_ledgers,
@@ -45,6 +47,7 @@ from saltcart.trips.summary import summary
 from saltcart.waybills import waybill_text
 from saltcart.waybills.collection import Collection, clear_unfinished
 from saltcart.waybills.new_place import landing_drive
+from saltcart.waybills.waybill import LedgerLine
 
 MOST = 8  # of a kind, each in a line
 
@@ -76,6 +79,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--drop-gone", action="store_true", help="remove from the collection what is no longer at home")
     add_arrange(parser)
+    add_all(parser)
     add_search(parser)
     add_sha256(parser)
     add_pace(parser)
@@ -249,28 +253,44 @@ def show_what_goes(screen: Screen, plan: CarryPlan) -> None:
 
 
 def show_ledgers(screen: Screen, plan: CarryPlan) -> None:
-    """The ledgers that go along, and how."""
+    """The ledgers that go along, and how: each, or where there are many, a line for each kind."""
     draft = plan.draft
-    screen.table(
-        "Ledgers that go along",
-        ("Ledger", "Plays anywhere", ">Entries", "Map", "There"),
-        [
-            (
-                place(one.line.path),
-                "yes" if one.line.rewrite else "as it is",
-                sum(one.state.counts().values()),
-                one.line.map_name,
-                place(draft.waybill.moves().follow(one.line.path) or one.line.path),
-            )
-            for one in draft.ledgers
-        ],
-    )
-    for one in plan.full:
+    moves = draft.waybill.moves()
+    rows = [
+        (
+            place(one.line.path),
+            manner(plan, one.line),
+            sum(one.state.counts().values()),
+            one.line.map_name,
+            place(moves.follow(one.line.path) or one.line.path),
+        )
+        for one in draft.ledgers
+    ]
+    if screen.all or len(rows) <= MOST:
+        screen.table("Ledgers that go along", ("Ledger", "Plays anywhere", ">Entries", "Map", "There"), rows)
+    else:
+        kinds = Counter((row[3], row[1]) for row in rows)
+        entries = {kind: sum(row[2] for row in rows if (row[3], row[1]) == kind) for kind in kinds}
+        screen.table(
+            "Ledgers that go along (--all lists each)",
+            ("Kind", "Plays anywhere", ">Ledgers", ">Entries"),
+            [(*kind, count, entries[kind]) for kind, count in kinds.items()],
+        )
+    if plan.full:
+        first = plan.full[0]
+        count = "It goes" if len(rows) == 1 else many(len(plan.full), "ledger goes", "ledgers go")
         screen.say(
-            f"{place(one.line.path)} goes as it is, for {one.line.why}; settle makes it true on another computer."
+            f"{count} as it is, for {first.line.why} ({place(first.line.path)}): settle makes it true elsewhere."
         )
     if not draft.ledgers:
         screen.remark("No ledger names these sounds, as far as was searched: the sounds alone go.")
+
+
+def manner(plan: CarryPlan, line: LedgerLine) -> str:
+    """How a ledger goes along, in a word."""
+    if line.path in plan.cut:
+        return "yes, cut to what travels"
+    return "yes" if line.rewrite else "as it is"
 
 
 def show_what_stays(screen: Screen, plan: CarryPlan, drop: bool) -> None:
@@ -352,8 +372,8 @@ def show_closing(
         less = f"; {many(lacking, 'track', 'tracks')} of theirs did not come along" if lacking else ""
         rows += [("Lists", f"{many(len(made.lists), 'playlist', 'playlists')} in {place(made.at('Lists'))}{less}")]
     if full:
-        names = ", ".join(place(made.at(one.place)) for one in full[:MOST])
-        rows += [("As they are", f"{names}: full paths alone, which settle makes true on the other computer")]
+        names = ", ".join(place(made.at(one.place)) for one in full[:2]) + (" ..." if len(full) > 2 else "")
+        rows += [("As they are", f"{many(len(full), 'ledger', 'ledgers')}, made true elsewhere by settle: {names}")]
     if out:
         rows += [
             (

@@ -60,6 +60,7 @@ class Screen:
         self.quiet = options.quiet
         self.wide = getattr(options, "wide", False)
         self.all = getattr(options, "all", False)
+        self.blank = True  # whether the line above is one
 
     @cached_property
     def rendering(self) -> ModuleType:
@@ -82,15 +83,17 @@ class Screen:
         return console
 
     def say(self, text: str = "", style: str = "") -> None:
-        """A line for a person."""
-        if not (self.json or self.quiet):
+        """A line for a person; an empty one where there is none yet."""
+        if not (self.json or self.quiet or (not text and self.blank)):
             self.out.print(self.rendering.line(text, style), soft_wrap=whole(text))
+            self.blank = not text
 
     def remark(self, text: str) -> None:
         """Something worth knowing that is no failure."""
         if not self.quiet:
             console = self.err if self.json else self.out
             console.print(self.rendering.remark(text), soft_wrap=whole(text) or not sys.stdout.isatty())
+            self.blank = False
 
     def table(self, title: str, columns: Sequence[str], rows: Sequence[Sequence[Any]]) -> None:
         """A table; a column whose name begins with `>` is for numbers, one with `?` before that goes first where there
@@ -102,8 +105,11 @@ class Screen:
             fits = sys.stdout.isatty() and not self.wide
             look = self.rendering
             made = look.fitted_table(title, columns, rows, self.out.width) if fits else look.table(title, columns, rows)
+            if not self.blank:
+                self.out.print()
             self.out.print(made)
             self.out.print()
+            self.blank = True
 
     def tree(self, title: str, counts: Mapping[str, int], most: int) -> None:
         """Folders, each with how much is in it and below it, as deep as about `most` lines can show."""
@@ -116,6 +122,7 @@ class Screen:
         if not (self.json or self.quiet):
             self.out.print(self.rendering.facts(rows))
             self.out.print()
+            self.blank = True
 
     def document(self, content: dict[str, Any]) -> None:
         """The one JSON document of the command, when asked for."""

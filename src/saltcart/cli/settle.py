@@ -2,7 +2,8 @@
 
 import argparse
 import sys
-from collections.abc import Collection, Mapping
+from collections import Counter
+from collections.abc import Collection, Iterable, Mapping
 from contextlib import nullcontext
 from shlex import quote
 
@@ -50,6 +51,7 @@ from saltcart.waybills.collection import clear_unfinished
 
 MOST = 8  # of a kind, each in a line
 MOST_CELLS = 12
+MOST_MERGES = 3  # ledgers of which it is shown what comes
 WAYS = {"here": HERE, "in_place": IN_PLACE, "back": BACK}
 DONE = {
     COPY: "comes here",
@@ -243,7 +245,7 @@ def show_plan(screen: Screen, plan: SettlePlan) -> None:
             for one in found.shelves
         ],
     )
-    if found.files and plan.way != IN_PLACE:
+    if found.files and plan.way in (HERE, ""):
         screen.table(
             "Single files",
             ("File", here),
@@ -252,11 +254,19 @@ def show_plan(screen: Screen, plan: SettlePlan) -> None:
         if len(found.files) > MOST and not screen.all:
             screen.say(f"and {many(len(found.files) - MOST, 'more file', 'more files')} (--all lists them)")
     shown = [one for one in plan.ledgers if not plan.way or not (one.step == LEAVE and unchanged(one))]
-    screen.table(
-        "Ledgers",
-        ("Ledger", "In the collection", "Here", "Its place here", "What is done"),
-        [ledger_row(plan, one) for one in shown],
-    )
+    if screen.all or len(shown) <= MOST:
+        screen.table(
+            "Ledgers",
+            ("Ledger", "In the collection", "Here", "Its place here", "What is done"),
+            [ledger_row(plan, one) for one in shown],
+        )
+    else:
+        kinds = Counter(kind_row(plan, one) for one in shown)
+        screen.table(
+            "Ledgers (--all lists each)",
+            ("Kind", "In the collection", "Here", "What is done", ">Ledgers"),
+            [(*kind, count) for kind, count in kinds.items()],
+        )
     if folded := len(plan.ledgers) - len(shown):
         screen.say(f"{many(folded, 'ledger is', 'ledgers are')} as they were on both sides.")
     show_remarks(screen, plan)
@@ -309,6 +319,12 @@ def show_sounds(screen: Screen, plan: SettlePlan) -> None:
         )
 
 
+def listed(paths: Iterable[str]) -> str:
+    """A path, or the first of some."""
+    found = list(paths)
+    return place(found[0]) + (f" and {many(len(found) - 1, 'other', 'others')}" if found[1:] else "")
+
+
 def some(names: Collection[str]) -> str:
     """The first of some names."""
     more = len(names) - MOST
@@ -317,14 +333,16 @@ def some(names: Collection[str]) -> str:
 
 def show_merges(screen: Screen, plan: SettlePlan) -> None:
     """What is brought together, before it is; and what can only be taken as a whole."""
-    for one in plan.ledgers:
-        if one.step == BOTH:
-            which = quote(show(one.carried.place))
-            screen.say(
-                f"  To let it take the place of the one here: --take {which}   to keep the one here: --keep {which}"
-            )
+    both = [one for one in plan.ledgers if one.step == BOTH]
+    for one in both[: None if screen.all else MOST_MERGES]:
+        which = quote(show(one.carried.place))
+        screen.say(f"  To let it take the place of the one here: --take {which}   to keep the one here: --keep {which}")
+    merges = [one for one in plan.ledgers if one.merged]
+    for one in merges[: None if screen.all else MOST_MERGES]:
         if one.merged:
             show_changes(screen, one.here, one.merged)
+    if not screen.all and (more := max(0, len(both) - MOST_MERGES) + max(0, len(merges) - MOST_MERGES)):
+        screen.say(f"and {many(more, 'more ledger', 'more ledgers')} (--all shows them)")
 
 
 def show_changes(screen: Screen, here: str, merged: Merged) -> None:
@@ -383,6 +401,12 @@ def ledger_row(plan: SettlePlan, one: LedgerStand) -> tuple[str, ...]:
         for pair in zip((one.stands_there, one.stands_here), map(said, one.sums), strict=True)
     )
     return (show(one.carried.place), there, here, place(one.here), done)
+
+
+def kind_row(plan: SettlePlan, one: LedgerStand) -> tuple[str, str, str, str]:
+    """The same for one of many."""
+    done = ledger_row(plan, one)[4]
+    return one.carried.map_name, one.stands_there, one.stands_here, done
 
 
 def said(sums: Mapping[str, int]) -> str:
@@ -481,13 +505,15 @@ def show_closing(
         what = f"still names {len(away)} in the collection" if isinstance(away, list) and away else "differs from there"
         rows += [("Compared", f"{place(str(one['ledger']))} {what}")]
     kept = [one for one in plan.ledgers if one.step == REPLACE]
-    rows += [("Kept", f"{place(one.here)} as it was before is kept with the trip; undo brings it back") for one in kept]
-    for each in merged:
-        count = len(each.merged.changes) if each.merged else 0
-        what = f"{many(count, 'change', 'changes')} from there in {place(each.here)}" if count else place(each.here)
-        rows += [("Merged", f"{what}; what it was before is kept, and undo brings it back")]
+    if kept:
+        rows += [("Kept", f"{listed(one.here for one in kept)} as before, with the trip; undo brings it back")]
+    if merged:
+        count = sum(len(each.merged.changes) for each in merged if each.merged)
+        what = f"{many(count, 'change', 'changes')} from there in {listed(each.here for each in merged)}"
+        rows += [("Merged", f"{what}; what was before is kept, and undo brings it back")]
     both = [one for one in plan.ledgers if one.step == BOTH]
-    rows += [("Both changed", f"{place(one.here)} and {place(one.there)}: both are as they were") for one in both]
+    if both:
+        rows += [("Both changed", f"{listed(one.here for one in both)}: here and there are as they were")]
     rows += [("To undo it", f"saltcart undo {name}")]
     screen.facts(rows)
 

@@ -1,6 +1,7 @@
 """Two copies of one ledger as one: for each row and cell the side that changed it, and conflicts where both did."""
 
 import json
+import os
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
@@ -69,8 +70,8 @@ class Change(Struct, frozen=True):
 
 
 def told_name(row: Row) -> str:
-    """What a person calls a row: its file, its name or title, else its key."""
-    known = [*row.places.values(), *(row.cells.get(column) for column in ("name", "title"))]
+    """What a person calls a row: the name of its file, its name or title, else its key."""
+    known = [*map(os.path.basename, row.places.values()), *(row.cells.get(column) for column in ("name", "title"))]
     named = next((one for one in known if isinstance(one, str) and one), None)
     return named or " ".join(str(one) for one in row.key)
 
@@ -100,8 +101,9 @@ class Merged(Struct):
             for uid, column in dict.fromkeys(self.changed)
             if uid in self.rows
         ]
-        found += [Change(self.names[one.uid], "", None, "comes") for one in self.comes if one.uid in self.names]
-        found += [Change(self.names.get(uid, ""), "list", None, "changed") for uid in self.lists]
+        come = {one.uid: one for one in self.comes if one.uid in self.names}
+        found += [Change(self.names[uid], "", None, "comes") for uid in come]
+        found += [Change(self.names.get(uid, ""), "list", None, "changed") for uid in self.lists if uid not in come]
         return found + [Change(self.names[uid], "", "goes", None) for uid in self.goes if uid in self.names]
 
     @property

@@ -2,6 +2,7 @@
 
 python -m saltcart.standins.player LIBRARY play-all
 python -m saltcart.standins.player LIBRARY play TITLE
+python -m saltcart.standins.player LIBRARY rate TITLE STARS
 python -m saltcart.standins.player - play-list LIST...
 """
 
@@ -84,6 +85,12 @@ def play(library: str, title: str) -> str | None:
     return why
 
 
+def rate(library: str, title: str, stars: int) -> None:
+    """Give a track stars, from 0 to 5."""
+    with closing(sqlite3.connect(library)) as database, database:
+        database.execute("UPDATE tracks SET rating = ? WHERE title = ?", (stars, title))
+
+
 def play_list(path: str) -> Iterator[tuple[str, str | None]]:
     """Every track of a playlist file, and why it does not play."""
     raw = Path(path).read_bytes().removeprefix(b"\xef\xbb\xbf")
@@ -104,6 +111,9 @@ def main(words: list[str]) -> int:
         return report("player", play_all(library))
     if verb == "play":
         return report("player", [(title, play(library, title)) for title in rest])
+    if verb == "rate":
+        rate(library, rest[0], int(rest[1]))
+        return 0
     return report("player, playlists", (row for path in rest for row in play_list(path)))
 
 
