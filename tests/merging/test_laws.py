@@ -3,13 +3,16 @@
 import copy
 import os
 import unittest
+from tempfile import TemporaryDirectory
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from tests.merging.toys import Library, Track, carry, merge
+from tests.merging.toys import Library, Track, carry, carry_files, merge, merge_files
 
+# How many histories are tried; all of a release: SALTCART_HISTORIES=2000 python -m tests tests.merging.test_laws
 HISTORIES = int(os.environ.get("SALTCART_HISTORIES", "150"))
+OF_FILES = HISTORIES if "SALTCART_HISTORIES" in os.environ else 10
 PATHS = [f"{name}.wav" for name in "abcde"]
 CHANGES = ("play", "rate", "remove", "cue", "list", "unlist", "shuffle", "add")
 MEETING = st.tuples(st.just("meet"), st.integers(0, 3), st.integers(0, 1))
@@ -24,6 +27,8 @@ STEPS = st.one_of(
 class World:
     """Four computers and two sticks, and what was done by anybody."""
 
+    merge, carry = staticmethod(lambda home, stick: len(merge(home, stick).conflicts)), staticmethod(carry)
+
     def __init__(self):
         start = {number: Track(path, number % 3 or None, number) for number, path in enumerate(PATHS[:3])}
         self.copies = [Library("home 0", copy.deepcopy(start), {1: ("night", [0, 1])})]
@@ -37,9 +42,8 @@ class World:
 
     def meet(self, home, stick):
         home, stick = self.copies[home], self.copies[4 + stick]
-        merged = merge(home, stick)
-        self.conflicts += len(merged.conflicts)
-        assert carry(home, stick), "all of the stick is known at home by now"
+        self.conflicts += self.merge(home, stick)
+        assert self.carry(home, stick), "all of the stick is known at home by now"
 
     def change(self, what, who, which, number):
         """Somebody does something to one copy."""
@@ -110,11 +114,33 @@ class World:
                 self.meet(home, stick)
 
 
+class FileWorld(World):
+    """The same with databases of the player and playlists, each in a folder of its own."""
+
+    def __init__(self, top):
+        self.top = top
+        super().__init__()
+
+    def merge(self, home, stick):
+        return merge_files(self.top, home, stick)
+
+    def carry(self, home, stick):
+        return carry_files(self.top, home, stick)
+
+
 class Laws(unittest.TestCase):
     @settings(max_examples=HISTORIES, deadline=None, suppress_health_check=list(HealthCheck))
     @given(st.lists(STEPS, max_size=40))
     def test_everyone_agrees_after_everyone_has_met_twice(self, steps):
-        world = World()
+        self.live(World(), steps)
+
+    @settings(max_examples=OF_FILES, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(st.lists(STEPS, max_size=40))
+    def test_the_same_with_databases(self, steps):
+        with TemporaryDirectory() as top:
+            self.live(FileWorld(top), steps)
+
+    def live(self, world, steps):
         for step in steps:
             world.take(*step)
         world.everyone_meets()

@@ -1,11 +1,23 @@
 """Copies of a small library in memory, that are changed and brought together in any order."""
 
+import os
+import shutil
+import sqlite3
+from contextlib import closing
+
 from msgspec import Struct, field
 from msgspec.structs import replace
 
+from saltcart.judging.resolver import Resolver
+from saltcart.ledgers import load_map
+from saltcart.ledgers.sqlite.ledger import SqliteLedger
+from saltcart.merging import copies
 from saltcart.merging.combine import HERE, Combining, Merged, history_of
+from saltcart.merging.forms import Places
 from saltcart.merging.history import History, look_at
 from saltcart.merging.rows import NEWEST, SUM, Content, Row
+from saltcart.standins import player
+from tests.world import PLAYER_MAP
 
 ROLES = {"tracks": {"plays": SUM, "last": NEWEST}}
 COLUMNS = ("path", "rating", "plays", "last", "cues")
@@ -88,4 +100,75 @@ def carry(ours: Library, theirs: Library) -> bool:
     ours.history = theirs.history = mine.history
     theirs.tracks = {number: replace(one) for number, one in ours.tracks.items()}
     theirs.lists = {number: (name, list(members)) for number, (name, members) in ours.lists.items()}
+    return True
+
+
+MAP = load_map(str(PLAYER_MAP))
+
+
+def written(top: str, one: Library) -> str:
+    """The copy as a database of the player; its path."""
+    path = f"{top}/{one.who}.db"
+    if os.path.exists(path):
+        os.remove(path)
+    player.create(path)
+    with closing(sqlite3.connect(path)) as database, database:
+        database.execute("ALTER TABLE tracks ADD COLUMN cues TEXT")
+        for number, track in one.tracks.items():
+            row = (number, f"file:///s/{track.path}", track.path, track.rating, track.plays, track.last, track.cues)
+            database.execute(
+                "INSERT INTO tracks (id, place, title, rating, plays, last_played, cues) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                row,
+            )
+        for number, (name, members) in one.lists.items():
+            database.execute("INSERT INTO lists VALUES (?, ?)", (number, name))
+            database.executemany(
+                "INSERT INTO list_tracks VALUES (?, ?, ?)", [(number, at, track) for at, track in enumerate(members)]
+            )
+    return path
+
+
+def read_back(path: str, one: Library) -> None:
+    """Let a copy hold what its database does."""
+    with closing(sqlite3.connect(path)) as database:
+        rows = database.execute("SELECT id, title, rating, plays, last_played, cues FROM tracks ORDER BY id").fetchall()
+        one.tracks = {number: Track(*cells) for number, *cells in rows}
+        one.lists = {
+            number: (name, [track for (track,) in database.execute(MEMBERS, (number,))])
+            for number, name in database.execute("SELECT id, name FROM lists ORDER BY id").fetchall()
+        }
+
+
+MEMBERS = "SELECT track FROM list_tracks WHERE list = ? ORDER BY position"
+
+
+def meeting_of(top: str, home: Library, stick: Library) -> tuple[copies.Meeting, SqliteLedger, SqliteLedger]:
+    """Two databases that meet."""
+    here, there = (SqliteLedger(written(top, one), MAP) for one in (home, stick))
+    histories, who = (home.history, stick.history), (home.who, stick.who)
+    return copies.meet((here, there), [MAP], (PLACES, PLACES), histories, who), here, there
+
+
+PLACES = Places("/s", Resolver(), str)
+
+
+def merge_files(top: str, home: Library, stick: Library) -> int:
+    """Bring into one database what happened in another; how many conflicts there were."""
+    meeting, here, there = meeting_of(top, home, stick)
+    if not meeting.news_there:
+        return 0
+    target = f"{top}/both.db"
+    shutil.copy(here.path, target)
+    merged, home.history = copies.write(meeting, here, there, target, (PLACES, PLACES), HERE)
+    read_back(target, home)
+    return len(merged.conflicts)
+
+
+def carry_files(top: str, home: Library, stick: Library) -> bool:
+    """Let the other database be this one; False when something happened there that is not known here."""
+    meeting, here, _there = meeting_of(top, home, stick)
+    if meeting.news_there:
+        return False
+    home.history = stick.history = meeting.ours.history
+    read_back(here.path, stick)
     return True

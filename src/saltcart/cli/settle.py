@@ -514,6 +514,8 @@ def show_closing(
     both = [one for one in plan.ledgers if one.step == BOTH]
     if both:
         rows += [("Both changed", f"{listed(one.here for one in both)}: here and there are as they were")]
+    if merged and plan.way != IN_PLACE:
+        rows += [("Then", "the same carry again takes to the drive what changed here")]
     rows += [("To undo it", f"saltcart undo {name}")]
     screen.facts(rows)
 
