@@ -8,7 +8,7 @@ from tempfile import TemporaryDirectory
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from tests.merging.toys import Library, Track, carry, carry_files, merge, merge_files
+from tests.merging.toys import LARGER, Library, Track, carry, carry_files, merge, merge_files
 
 # How many histories are tried; all of a release: SALTCART_HISTORIES=2000 python -m tests tests.merging.test_laws
 HISTORIES = int(os.environ.get("SALTCART_HISTORIES", "150"))
@@ -27,7 +27,7 @@ STEPS = st.one_of(
 class World:
     """Four computers and two sticks, and what was done by anybody."""
 
-    merge, carry = staticmethod(lambda home, stick: len(merge(home, stick).conflicts)), staticmethod(carry)
+    merge, carry = staticmethod(lambda home, stick: len(merge(home, stick, LARGER).conflicts)), staticmethod(carry)
 
     def __init__(self):
         start = {number: Track(path, number % 3 or None, number) for number, path in enumerate(PATHS[:3])}

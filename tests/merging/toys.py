@@ -12,7 +12,7 @@ from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.merging import copies
-from saltcart.merging.combine import HERE, Combining, Merged, history_of
+from saltcart.merging.combine import HERE, THERE, Combining, Merged, history_of
 from saltcart.merging.forms import Places
 from saltcart.merging.history import History, look_at
 from saltcart.merging.rows import NEWEST, SUM, Content, Row
@@ -21,6 +21,7 @@ from tests.world import PLAYER_MAP
 
 ROLES = {"tracks": {"plays": SUM, "last": NEWEST}}
 COLUMNS = ("path", "rating", "plays", "last", "cues")
+LARGER = "larger"
 ALIKE = {"tracks": ("path",), "lists": ("name",)}
 
 
@@ -68,10 +69,17 @@ class Library(Struct):
         return len(self.tracks), len(self.lists)
 
 
+def larger(conflicts) -> dict:
+    """The choice of a person who always decides alike, whichever side is here: for the larger."""
+    return {(one.uid, one.column): THERE if repr(one.there) > repr(one.here) else HERE for one in conflicts}
+
+
 def merge(ours: Library, theirs: Library, holds: str = HERE) -> Merged:
     """Bring into one copy what happened in another; what was merged."""
     mine, other = look_at(ours.history, ours.content(), ours.who), look_at(theirs.history, theirs.content(), theirs.who)
     merged = Combining(mine, other, ours.content(), holds=holds).run()
+    if holds == LARGER:
+        merged = Combining(mine, other, ours.content(), larger(merged.conflicts)).run()
     spots = {merged.aliases.get(uid, uid): row.spot for uid, row in mine.rows.items() if row.within is None}
     for one in merged.rows.values():
         if one.within is None and one.uid not in spots:
@@ -159,7 +167,8 @@ def merge_files(top: str, home: Library, stick: Library) -> int:
         return 0
     target = f"{top}/both.db"
     shutil.copy(here.path, target)
-    merged, home.history = copies.write(meeting, here, there, target, (PLACES, PLACES), HERE)
+    choices = larger(meeting.merged().conflicts)
+    merged, home.history = copies.write(meeting, here, there, target, (PLACES, PLACES), HERE, choices)
     read_back(target, home)
     return len(merged.conflicts)
 

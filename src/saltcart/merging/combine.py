@@ -354,6 +354,11 @@ class Combining:
         """The orders of the lists of both sides."""
         return orders_of(self.ours), orders_of(self.theirs)
 
+    def called(self, uid: Uid, rows: Mapping[Uid, Wanted]) -> str:
+        """What a person calls a member of a list: as what it stands for."""
+        meant = next((rows[ref].row for ref in rows[uid].refs.values() if ref in rows), rows[uid].row)
+        return told_name(meant)
+
     def order(self, uid: Uid, rows: Mapping[Uid, Wanted]) -> tuple[bytes, list[Uid]]:
         """The members of one list in their order, and the event that gave it."""
         mine, other = (side.get(uid, (b"", [])) for side in self.both_orders)
@@ -367,8 +372,8 @@ class Combining:
         elif seen_there != seen_here:
             leads, stamp = seen_here, mine[0] if seen_here else other[0]
         else:
-            told = Conflict(uid, "", ORDER, None, None)
-            self.conflicts.append(told)
+            named = (", ".join(self.called(one, rows) for one in members) for members in (first, second))
+            self.conflicts.append(Conflict(uid, "", ORDER, *named))
             leads = self.choices.get((uid, ORDER), self.holds) == HERE
             stamp = self.fresh("chosen", uid, ORDER, digest(first if leads else second))
         return stamp, woven(first, second) if leads else woven(second, first)

@@ -61,9 +61,11 @@ class Meeting(Struct):
         """Whether both can be brought together row by row."""
         return not isinstance(self.form, WholeForm)
 
-    def merged(self, holds: str = HERE) -> Merged:
-        """Both as one; of what both changed, each in its way, that of the side holds which is named."""
-        return Combining(self.ours, self.theirs, self.content, holds=holds).run()
+    def merged(self, holds: str = HERE, choices: Mapping[tuple[Uid, str], str] | None = None) -> Merged:
+        """Both as one; of what both changed, each in its way, that of the side holds which is named: of one row and
+        column by the `choices`.
+        """
+        return Combining(self.ours, self.theirs, self.content, choices, holds).run()
 
 
 def form_of(ledger: Ledger, maps: Sequence[Map]) -> Form:
@@ -195,7 +197,13 @@ def respelt(history: History, ledger: Ledger, maps: Sequence[Map], places: Place
 
 
 def write(
-    meeting: Meeting, ledger: Ledger, spelt: Ledger, target: str, places: tuple[Places, Places], holds: str
+    meeting: Meeting,
+    ledger: Ledger,
+    spelt: Ledger,
+    target: str,
+    places: tuple[Places, Places],
+    holds: str,
+    choices: Mapping[tuple[Uid, str], str] | None = None,
 ) -> tuple[Merged, History]:
     """Write into `target`, a copy of our ledger, what both became; what was merged, and the history of that.
 
@@ -207,7 +215,7 @@ def write(
     if len(rows) != len(uids):
         raise CannotMerge(f"{show(spelt.path)} has other rows than {show(ledger.path)}", REMEDY)
     theirs = Copy(meeting.theirs.history, dict(zip(uids, rows, strict=True)))
-    merged = replace(meeting, theirs=theirs).merged(holds)
+    merged = replace(meeting, theirs=theirs).merged(holds, choices)
     ours = {merged.aliases.get(uid, uid): row for uid, row in meeting.ours.rows.items()}
     spots = meeting.form.write(ledger, target, merged, ours)
     return merged, proven(meeting, ledger, target, merged, spots, places[0])
