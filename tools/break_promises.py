@@ -462,7 +462,7 @@ BREAKAGES = (
         "merging/combine.py",
         "self.aliases = aliases | one_and_the_same(*first, content)",
         "self.aliases = aliases",
-        (MERGING_LAW,),
+        ("tests.merging.test_combine",),
     ),
     Breakage(
         13,

@@ -96,6 +96,12 @@ class OfACollection(Campaign, machines.TwoMachines):
         ours = ("data", "attic", "carried.toml", "READ ME", "library.db", "saltcart-in-use", "saltcart-histories")
         return tree(self.top, *ours), {str(path): cells(str(path)) for path in found if "data" not in path.parts}
 
+    def last_trip(self):
+        """The id of the newest trip of the first machine."""
+        folder = self.top / "data" / "ann" / "trips"
+        trips = [path for path in folder.iterdir() if not path.name.startswith(".")]
+        return max(trips, key=lambda path: (path / "waybill.toml").stat().st_mtime_ns).name
+
     def carry_words(self):
         lists = str(self.homes["ann"] / "Playlists" / "full.m3u8")
         maps = ("--map", str(PLAYER_MAP), "--map", str(DECKS_MAP))
@@ -160,6 +166,36 @@ class SettleBackMerging(SettleBack):
     def change_there(self):
         super().change_there()
         self.sql(self.library, "UPDATE tracks SET plays = 41 WHERE id = 2")
+
+
+class SettleBackSounds(SettleBack):
+    """Sounds were edited and renamed on the way: newer content takes the place of older, and a name follows."""
+
+    def change_there(self):
+        wav(self.booth / "Music" / SOUNDS[0], 81)
+        os.rename(self.booth / "Music" / SOUNDS[1], self.booth / "Music" / "Low Water" / "02 Clear Fog.wav")
+
+
+class UndoSettleBackSounds(SettleBackSounds):
+    def prepare(self):
+        self.run_again(*super().prepare())
+        return ("undo", self.last_trip(), "--yes")
+
+
+class UndoCarryAgain(CarryAgain):
+    def prepare(self):
+        self.run_again(*super().prepare())
+        return ("undo", self.last_trip(), "--yes")
+
+
+class GiveBack(Settle):
+    way = ("--in-place",)
+
+    def prepare(self):
+        words = super().prepare()
+        self.run_again(*words)
+        self.sql(self.homes["bo"] / "player" / "library.db", "UPDATE tracks SET plays = 41 WHERE id = 2")
+        return words
 
 
 class Mend(Campaign, mending.MendCase):

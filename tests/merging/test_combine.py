@@ -91,6 +91,21 @@ class Cases(unittest.TestCase):
         merge(home, stick)
         self.assertEqual(home.told()[0], {"a.wav": (3, 5, None, "[]"), "e.wav": (5, 1, "2026", "[]")})
 
+    def test_the_same_track_added_on_both_sides_is_one(self):
+        """And the lists that hold it on either side hold that one; so it stays when a third copy comes."""
+        home, stick = two()
+        third = Library("third")
+        merge(third, stick)
+        home.tracks[3], stick.tracks[4], third.tracks[5] = Track("c.wav", 2, 1), Track("c.wav", 2, 2), Track("c.wav", 2)
+        home.lists[2], stick.lists[2] = ("new", [3]), ("new", [1, 4])
+        merge(home, stick)
+        carry(home, stick)
+        merge(third, stick)
+        for one in (home, third):
+            self.assertEqual(one.counted(), (3, 2))
+            self.assertEqual(one.told()[0]["c.wav"], (2, 3, None, "[]"))
+            self.assertEqual(sorted(one.told()[1]["new"]), ["a.wav", "c.wav"])
+
     def test_two_who_do_the_same_did_it_twice(self):
         """Their copies are alike to the letter, and yet two plays were made."""
         home, stick = two()
