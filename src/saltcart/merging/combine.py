@@ -17,7 +17,7 @@ from saltcart.merging.history import (
     TableMarks,
     Uid,
     columns_of,
-    digest_of_cell,
+    digests_of,
     in_common,
     member_uid,
     parent_uid,
@@ -43,6 +43,7 @@ class Conflict(Struct, frozen=True):
 class Wanted(Struct):
     """One row as it shall be: its cells, the rows that it refers to and the list it stands in, and the events of all
     that.  `comes` from the other copy when it is not in this one yet.
+    One to which the same happened on both sides is the `same` as it was.
     """
 
     uid: Uid
@@ -55,6 +56,7 @@ class Wanted(Struct):
     stamps: dict[str, bytes] = field(default_factory=dict)
     counts: dict[str, dict[bytes, int]] = field(default_factory=dict)
     comes: bool = False
+    same: Mark | None = None
 
 
 class Change(Struct, frozen=True):
@@ -207,7 +209,7 @@ class Combining:
         gone: dict[Uid, bytes] = {}
         for uid in dict.fromkeys([*mine, *others]):
             if uid in mine and uid in others:
-                rows[uid] = self.both(uid)
+                rows[uid] = self.unchanged(uid) or self.both(uid)
             elif found := self.alone(uid, *((self.ours, self.theirs) if uid in mine else (self.theirs, self.ours))):
                 gone[uid] = found
             else:
@@ -265,6 +267,30 @@ class Combining:
         refs = {column: side.uids.get(spot, b"") for column, spot in row.refs.items()}
         within = parent_uid(row.within, side.uids) if row.within is not None else None
         return Wanted(uid, row.table, row, dict(row.cells), refs, within, side.event(side.marks[uid].made))
+
+    @cached_property
+    def alike(self) -> int:
+        """How many events both histories begin with, so that these have one number in both."""
+        pairs = zip(self.ours.copy.history.events, self.theirs.copy.history.events, strict=False)
+        return next(
+            (number for number, (one, other) in enumerate(pairs) if one != other),
+            min(len(self.ours.copy.history.events), len(self.theirs.copy.history.events)),
+        )
+
+    def unchanged(self, uid: Uid) -> Wanted | None:
+        """A row to which nothing happened since both were one; None for any other."""
+        mine, other = self.ours.marks[uid], self.theirs.marks[uid]
+        row = self.ours.copy.rows[uid]
+        if (mine.made, mine.stamps, mine.counts) != (other.made, other.stamps, other.counts):
+            return None
+        if self.ours.columns[row.table] != self.theirs.columns[self.theirs.copy.rows[uid].table]:
+            return None
+        latest = max((mine.made, *mine.stamps, *(event for found in mine.counts.values() for event in found)))
+        if latest >= self.alike:
+            return None
+        refs = {column: self.ours.uids.get(spot, b"") for column, spot in row.refs.items()} if row.refs else {}
+        within = parent_uid(row.within, self.ours.uids) if row.within is not None else None
+        return Wanted(uid, row.table, row, row.cells, refs, within, self.ours.event(mine.made), same=mine)
 
     def both(self, uid: Uid) -> Wanted:
         """A row that both sides have, cell by cell."""
@@ -485,7 +511,10 @@ def history_of(merged: Merged, content: Content, spots: Mapping[Spot, Uid]) -> H
     for row in content.rows:
         wanted = merged.rows[uids[row.spot]]
         table, counted = made[row.table], content.roles.get(row.table, {})
-        digests = [b"" if counted.get(one) == SUM else digest_of_cell(row, one, uids) for one in table.columns]
+        if wanted.same and len(wanted.same.stamps) == len(table.columns) and wanted.uid == wanted.same.uid:
+            table.rows.append(wanted.same)  # events have the numbers that they had here
+            continue
+        digests = digests_of(row, table.columns, counted, uids)
         stamps = [numbers[wanted.stamps.get(one, wanted.made)] for one in table.columns]
         counts = {
             table.columns.index(one): {numbers[event]: more for event, more in found.items()}

@@ -13,10 +13,10 @@ from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.wrappers import PLAIN
 from saltcart.merging.combine import HERE, Combining, Merged, history_of
 from saltcart.merging.forms import REMEDY, CannotMerge, Form, Places
-from saltcart.merging.history import Copy, History, Mark, TableMarks, Uid, by_table, digest_of_cell, look_at
+from saltcart.merging.history import Copy, History, Mark, TableMarks, Uid, by_table, digests_of, look_at
 from saltcart.merging.json_rows import JsonForm
 from saltcart.merging.playlist_rows import PlaylistForm
-from saltcart.merging.rows import SUM, Content, Spot, digest
+from saltcart.merging.rows import Content, Spot, digest
 from saltcart.merging.sqlite_rows import SqliteForm
 from saltcart.merging.whole import WholeForm
 
@@ -183,13 +183,7 @@ def respelt(history: History, ledger: Ledger, maps: Sequence[Map], places: Place
     for name, found in rows.items():
         table, roles = history.tables[name], content.roles.get(name, {})
         marks = [
-            replace(
-                mark,
-                key=digest(row.key),
-                digests=[
-                    b"" if roles.get(column) == SUM else digest_of_cell(row, column, uids) for column in table.columns
-                ],
-            )
+            replace(mark, key=digest(row.key), digests=digests_of(row, table.columns, roles, uids))
             for row, mark in zip(found, table.rows, strict=True)
         ]
         tables[name] = TableMarks(table.columns, marks)

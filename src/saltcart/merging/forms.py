@@ -7,10 +7,12 @@ from msgspec import Struct
 
 from saltcart.errors import SaltCartError
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import Entry, Ledger
+from saltcart.ledgers import Ledger
+from saltcart.ledgers.base import Key
 from saltcart.merging.combine import Merged
 from saltcart.merging.history import Uid
 from saltcart.merging.rows import Content, Row, Spot
+from saltcart.spelling import Spelling
 
 REMEDY = "Say which of the two holds: --take or --keep."
 
@@ -26,11 +28,9 @@ class Places(Struct):
     resolver: Resolver
     place: Callable[[str], str | None]
 
-    def of(self, entry: Entry) -> str | None:
-        """The place that an entry means."""
-        if entry.base is not None or entry.tried:
-            return None  # its text alone does not say it, and stays as it is
-        path = self.resolver.path(entry.spelling, entry.written, self.resolver.start(entry, self.folder))
+    def of(self, spelling: Spelling, text: str, start: str) -> str | None:
+        """The place that a text means, which starts from that folder."""
+        path = self.resolver.path(spelling, text, start)
         return self.place(path) if path else None
 
 
@@ -46,7 +46,19 @@ class Form(Protocol):
         """
 
 
-def entries_of(ledger: Ledger, places: Places) -> Iterator[tuple[Entry, str | None]]:
-    """Each entry of a ledger with the place it means."""
-    for entry in ledger.entries():
-        yield entry, places.of(entry)
+def places_of(ledger: Ledger, places: Places) -> Iterator[tuple[Key, str, str | None]]:
+    """Key and line of each entry of a ledger that names a file, and the place it means; None for one of which the text
+    alone does not say it.
+    """
+    for batch in ledger.batches():
+        start: str | None = None
+        for number, text in enumerate(batch.texts):
+            entry = batch.entry(number)
+            if batch.spelling is None or entry.base is not None or entry.tried:
+                if batch.names_a_file(text):
+                    yield entry.key, entry.where, None
+                continue
+            start = places.resolver.start(entry, places.folder) if start is None else start
+            place = places.of(batch.spelling, text, start)
+            if place is not None or batch.names_a_file(text):
+                yield entry.key, entry.where, place

@@ -17,22 +17,24 @@ import msgspec
 from msgspec import Struct, field
 
 from saltcart.errors import BadFile
-from saltcart.merging.rows import DIGEST, PACK, SUM, Content, Row, Spot, digest, safe
+from saltcart.merging.rows import DIGEST, SUM, Content, Row, Spot, digest, digest_of
 
 FORMAT = 1
 LARGEST = 512 << 20  # bytes of a history, unpacked
 Uid = bytes
+NOTHING = b"\0" * DIGEST  # for a cell that is not there, or is compared by what it means
 
 
-class Mark(Struct, array_like=True):
+class Mark(Struct, array_like=True, gc=False):
     """One row as it was when it was last looked at: what it is called in every copy, what stands for its key in this
-    one, the event that brought it, digest and event of each cell, and what each event added to each count.
+    one, the event that brought it, the digests of its cells one after the other, the event of each cell, and what each
+    event added to each count.
     """
 
     uid: Uid
     key: bytes
     made: int
-    digests: list[bytes]
+    digests: bytes
     stamps: list[int]
     counts: dict[int, dict[int, int]] = field(default_factory=dict)  # by number of the column, then of the event
 
@@ -109,43 +111,66 @@ class Look:
 
     def __init__(self, history: History, content: Content, who: str):
         self.history, self.content = history, content
-        self.event = name_of_event(history, content, who)
+        self.columns = {name: columns_of(rows) for name, rows in by_table(content.rows).items()}
+        self.cells = [self.cells_of(row) for row in content.rows]
+        self.keys = [digest(row.key) for row in content.rows]
+        self.event = self.name_of_event(who)
         self.at = len(history.events)  # the number of the event, should it turn out that anything changed
         self.changed = False
-        self.known = {mark.uid: mark for table in history.tables.values() for mark in table.rows}
-        self.columns = {name: table.columns for name, table in history.tables.items()}
+        self.known = {mark.uid: (name, mark) for name, table in history.tables.items() for mark in table.rows}
         self.uids = self.name_rows()
         self.rows = {self.uids[row.spot]: row for row in content.rows}
 
+    def cells_of(self, row: Row) -> list[bytes]:
+        """The digests of the cells of a row; nothing for counts and references, which are compared by what they mean,
+        and for cells that it does not have.
+        """
+        roles, cells, places = self.content.roles.get(row.table, {}), row.cells, row.places
+        return [
+            NOTHING if column not in cells or roles.get(column) == SUM else digest_of(places.get(column, cells[column]))
+            for column in self.columns[row.table]
+        ]
+
+    def name_of_event(self, who: str) -> bytes:
+        """The name of what happened since the last look: the same for whoever looks at the same."""
+        made = hashlib.blake2b(digest(who, sorted(self.history.events)), digest_size=DIGEST)
+        for row, key, cells in zip(self.content.rows, self.keys, self.cells, strict=True):
+            made.update(digest_of(row.table) + key + b"".join(cells))
+            for column in self.content.roles.get(row.table, ()):
+                made.update(digest_of(row.cells.get(column)))
+            if row.refs:
+                made.update(digest(sorted(row.refs.items())))
+        return made.digest()
+
     def name_rows(self) -> dict[Spot, Uid]:
         """What each row is called in every copy: as before where its key says so, else by the event that brings it."""
-        keys = {(name, mark.key): mark for name, table in self.history.tables.items() for mark in table.rows}
+        before = {(name, mark.key): mark for name, table in self.history.tables.items() for mark in table.rows}
         uids: dict[Spot, Uid] = {}
-        for row in self.content.rows:
+        for number, row in enumerate(self.content.rows):
             if row.within is None:
-                mark = keys.get((row.table, digest(row.key)))
-                known = mark is not None and not self.is_another(mark, row)
+                mark = before.get((row.table, self.keys[number]))
+                known = mark is not None and not self.is_another(mark, row, self.cells[number])
                 uids[row.spot] = mark.uid if mark and known else digest("row", self.event, row.table, row.key)
         for row in self.content.rows:
             if row.within is not None:
                 uids[row.spot] = member_uid(row, uids)
         return uids
 
-    def is_another(self, mark: Mark, row: Row) -> bool:
+    def is_another(self, mark: Mark, row: Row, cells: Sequence[bytes]) -> bool:
         """Whether a row that has the key of an earlier one is about something else: a program gave the number anew."""
-        told = [column for column in self.content.alike.get(row.table, ()) if column in row.cells]
-        columns = self.columns[row.table]
-        now = {column: digest(row.says(column)) for column in row.cells if column in columns}
-        then = dict(zip(columns, mark.digests, strict=False))
-        differing = sum(then[column] not in (b"", one) for column, one in now.items())
-        compared = sum(then[column] != b"" for column in now)
-        return compared > 1 and any(now.get(column) != then.get(column) for column in told) and 2 * differing > compared
+        then = dict(zip(self.history.tables[row.table].columns, split(mark.digests), strict=True))
+        now = dict(zip(self.columns[row.table], cells, strict=True))
+        told = [column for column in self.content.alike.get(row.table, ()) if column in now]
+        if all(now[column] == then.get(column) for column in told):
+            return False
+        compared = [column for column, one in now.items() if NOTHING not in (one, then.get(column, NOTHING))]
+        return len(compared) > 1 and 2 * sum(now[column] != then[column] for column in compared) > len(compared)
 
     def written(self) -> History:
         """The history as it is now."""
-        tables = {name: TableMarks(columns_of(rows), []) for name, rows in by_table(self.content.rows).items()}
-        for uid, row in self.rows.items():
-            tables[row.table].rows.append(self.mark(uid, row, tables[row.table].columns))
+        tables = {name: TableMarks(columns, []) for name, columns in self.columns.items()}
+        for number, row in enumerate(self.content.rows):
+            tables[row.table].rows.append(self.mark(number, row))
         orders = self.orders()
         gone = {uid: event for uid, event in self.history.gone.items() if uid not in self.rows}
         for uid in self.known.keys() - self.rows.keys():
@@ -158,27 +183,47 @@ class Look:
         self.changed = True
         return self.at
 
-    def mark(self, uid: Uid, row: Row, columns: Sequence[str]) -> Mark:
-        """One row as it is now."""
-        before = self.known.get(uid)
-        mark = Mark(uid, digest(row.key), before.made if before else self.now(), [], [])
-        roles = self.content.roles.get(row.table, {})
-        for number, column in enumerate(columns):
-            digest_before, stamp, counts = self.before(before, row.table, column)
-            if roles.get(column) == SUM:
-                mark.counts[number] = self.counted(row, column, counts, None if before else mark.made)
-            now = b"" if roles.get(column) == SUM else digest_of_cell(row, column, self.uids)
-            mark.digests.append(now)
-            mark.stamps.append(mark.made if not before else stamp if digest_before == now else self.now())
-        return mark
+    def mark(self, number: int, row: Row) -> Mark:
+        """One row as it is now: as it was, if nothing in it changed."""
+        uid, columns, cells = self.uids[row.spot], self.columns[row.table], self.cells[number]
+        for column in row.refs:
+            cells[columns.index(column)] = digest_of_ref(row.refs[column], self.uids)
+        table, before = self.known.get(uid, ("", None))
+        digests = b"".join(cells)
+        counts = self.counts(row, columns, before)
+        if before and before.digests == digests and columns == self.history.tables[table].columns:
+            return (
+                before
+                if before.key == self.keys[number] and counts == before.counts
+                else Mark(uid, self.keys[number], before.made, digests, before.stamps, counts)
+            )
+        if before is None:
+            made = self.now()
+            return Mark(uid, self.keys[number], made, digests, [made] * len(columns), counts)
+        stamps = [self.stamp(before, row.table, column, cell) for column, cell in zip(columns, cells, strict=True)]
+        return Mark(uid, self.keys[number], before.made, digests, stamps, counts)
+
+    def counts(self, row: Row, columns: Sequence[str], before: Mark | None) -> dict[int, dict[int, int]]:
+        """What each event added to each count of a row."""
+        found = {}
+        for column, role in self.content.roles.get(row.table, {}).items():
+            if role == SUM and column in columns:
+                then = self.before(before, row.table, column)[2]
+                found[columns.index(column)] = self.counted(row, column, then, None if before else self.at)
+        return found
+
+    def stamp(self, before: Mark, table: str, column: str, cell: bytes) -> int:
+        """The event of a cell: that of before if it is as it was."""
+        then, stamp, _counts = self.before(before, table, column)
+        return stamp if then == cell else self.now()
 
     def before(self, mark: Mark | None, table: str, column: str) -> tuple[bytes, int, Mapping[int, int]]:
         """Digest, event and counts of a cell at the last look; of one that was not there, as of a missing one."""
-        columns = self.columns.get(table, [])
-        if mark is None or column not in columns:
-            return b"", mark.made if mark else 0, {}
-        at = columns.index(column)
-        return mark.digests[at], mark.stamps[at], mark.counts.get(at, {})
+        known = self.history.tables.get(table)
+        if mark is None or known is None or column not in known.columns:
+            return NOTHING, mark.made if mark else 0, {}
+        at = known.columns.index(column)
+        return mark.digests[at * DIGEST : (at + 1) * DIGEST], mark.stamps[at], mark.counts.get(at, {})
 
     def counted(self, row: Row, column: str, before: Mapping[int, int], made: int | None) -> dict[int, int]:
         """What each event added to a count, up to now; of a row that was just `made`, all of it."""
@@ -202,27 +247,33 @@ class Look:
         return found
 
 
-def digest_of_cell(row: Row, column: str, uids: Mapping[Spot, Uid]) -> bytes:
-    """What stands for a cell; for a reference, the row that is meant; nothing where the row has no such cell."""
-    if column in row.refs:
-        return digest("ref", uid_at(row.refs[column], uids))
-    return digest(row.says(column)) if column in row.cells else b""
+def digests_of(row: Row, columns: Sequence[str], roles: Mapping[str, str], uids: Mapping[Spot, Uid]) -> bytes:
+    """What stands for the cells of a row, one after the other."""
+    return b"".join(
+        digest_of_ref(row.refs[column], uids)
+        if column in row.refs
+        else NOTHING
+        if column not in row.cells or roles.get(column) == SUM
+        else digest_of(row.says(column))
+        for column in columns
+    )
 
 
-def name_of_event(history: History, content: Content, who: str) -> bytes:
-    """The name of what happened since the last look: the same for whoever looks at the same."""
-    made = hashlib.blake2b(PACK.encode([safe(who), *sorted(history.events)]), digest_size=DIGEST)
-    for row in content.rows:
-        cells = [(column, row.says(column)) for column in sorted(row.cells)]
-        made.update(PACK.encode(safe((row.table, row.key, cells, sorted(row.refs.items())))))
-    return made.digest()
+def digest_of_ref(spot: Spot, uids: Mapping[Spot, Uid]) -> bytes:
+    """What stands for a reference: the row that is meant."""
+    return digest("ref", uid_at(spot, uids))
+
+
+def split(digests: bytes) -> list[bytes]:
+    """Digests that stand one after the other."""
+    return [digests[at : at + DIGEST] for at in range(0, len(digests), DIGEST)]
 
 
 def member_uid(row: Row, uids: Mapping[Spot, Uid]) -> Uid:
     """What a member of a list is called in every copy: by its list, and by what it is a member for."""
     assert row.within is not None
     named = [uid_at(spot, uids) for _column, spot in sorted(row.refs.items())] if row.refs else list(row.key)
-    return digest("member", parent_uid(row.within, uids), safe(named), safe(row.key[-1:]))
+    return digest("member", parent_uid(row.within, uids), named, row.key[-1:])
 
 
 def parent_uid(spot: Spot, uids: Mapping[Spot, Uid]) -> Uid:
@@ -232,7 +283,7 @@ def parent_uid(spot: Spot, uids: Mapping[Spot, Uid]) -> Uid:
 
 def uid_at(spot: Spot, uids: Mapping[Spot, Uid]) -> Uid:
     """What a row that is referred to is called; one that is not there, by its key."""
-    return uids.get(spot) or digest("missing", safe(spot))
+    return uids.get(spot) or digest("missing", spot)
 
 
 def by_table(rows: Sequence[Row]) -> dict[str, list[Row]]:

@@ -15,7 +15,7 @@ from saltcart.ledgers.maps import Map
 from saltcart.ledgers.spans import TextLedger
 from saltcart.ledgers.textual import decoded
 from saltcart.merging.combine import Merged, Wanted
-from saltcart.merging.forms import REMEDY, CannotMerge, Places, entries_of
+from saltcart.merging.forms import REMEDY, CannotMerge, Places, places_of
 from saltcart.merging.history import Uid
 from saltcart.merging.rows import Cell, Content, Key, Row, Spot
 
@@ -40,8 +40,8 @@ class JsonForm:
         document = self.document(ledger)
         means: Counter[str] = Counter()
         told: dict[tuple[str, int], str | None] = {}
-        for entry, place in entries_of(ledger, places):
-            where = entry.where.rpartition(" ")[0]
+        for _key, line, place in places_of(ledger, places):
+            where = line.rpartition(" ")[0]
             told[where, means[where]] = place
             means[where] += 1
         rows = list(self.sounds(document, told))

@@ -10,7 +10,7 @@ from saltcart.ledgers.formats.m3u import is_utf8
 from saltcart.ledgers.spans import TextLedger
 from saltcart.merging.combine import FILE as FILE_LIST
 from saltcart.merging.combine import Merged
-from saltcart.merging.forms import REMEDY, CannotMerge, Places, entries_of
+from saltcart.merging.forms import REMEDY, CannotMerge, Places, places_of
 from saltcart.merging.history import Uid
 from saltcart.merging.rows import LINES, Content, Key, Row, Spot
 
@@ -27,7 +27,7 @@ class PlaylistForm:
         spans = ledger.find()
         if not is_utf8(spans.data):
             raise CannotMerge(f"{show(ledger.path)} is not in UTF-8", REMEDY)
-        means = {entry.key: place for entry, place in entries_of(ledger, places)}
+        means = {key: place for key, _where, place in places_of(ledger, places)}
         head, leads = apart(spans.outside[0].decode())
         rows = [Row(HEAD, ("",), {"text": head})]
         counts: Counter[str] = Counter()

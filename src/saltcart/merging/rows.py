@@ -6,9 +6,9 @@ order in which the rows of one list are given is the order of that list.
 
 import hashlib
 from collections.abc import Mapping
+from functools import lru_cache
 from typing import TypeAlias
 
-import msgspec
 from msgspec import Struct, field
 
 Cell: TypeAlias = str | int | float | bytes | None
@@ -18,10 +18,9 @@ Spot: TypeAlias = tuple[str, Key]  # a row: its table and its key
 # How a cell comes from two copies in which both changed it: what each added, the later, or the lines of both.
 SUM, NEWEST, LINES = "sum", "newest", "lines"
 DIGEST = 8  # bytes; rows are thousands, so that two alike are out of reach
-PACK = msgspec.msgpack.Encoder()
 
 
-class Row(Struct):
+class Row(Struct, gc=False):
     """One row.  `places` are the cells that are paths, as places in the collection, for they are spelt in another way
     in each copy.  `within` is the list whose member it is.
     """
@@ -55,15 +54,22 @@ class Content(Struct):
     shape: str = ""
 
 
-def digest(*parts: object) -> bytes:
-    """A few bytes that stand for values; numbers differ from texts, and 1 from 1.0."""
-    return hashlib.blake2b(PACK.encode([safe(one) for one in parts]), digest_size=DIGEST).digest()
-
-
-def safe(value: object) -> object:
-    """A value that can be packed: names that are not UTF-8 hold signs that cannot."""
+@lru_cache(maxsize=1 << 15, typed=True)
+def digest_of(value: Cell) -> bytes:
+    """A few bytes that stand for a cell; 1 differs from 1.0, and from the text."""
     if isinstance(value, str):
-        return value.encode("utf-8", "surrogateescape").hex() if not value.isascii() else value
-    if isinstance(value, tuple | list):
-        return [safe(one) for one in value]
-    return value
+        data = b"s" + value.encode("utf-8" if value.isascii() else "utf-32", "surrogatepass")
+    else:
+        data = b"b" + value if isinstance(value, bytes) else repr(value).encode()
+    return hashlib.blake2b(data, digest_size=DIGEST).digest()
+
+
+def digest(*parts: object) -> bytes:
+    """A few bytes that stand for values, be they in tuples or lists."""
+    made = hashlib.blake2b(digest_size=DIGEST)
+    for part in parts:
+        if isinstance(part, tuple | list):
+            made.update(b"(" + digest(*part) + b")")
+        else:
+            made.update(digest_of(part))
+    return made.digest()

@@ -23,7 +23,7 @@ from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.sqlite.schema import derived, differing_schema, triggers_asleep
 from saltcart.ledgers.sqlite.tables import Table
 from saltcart.merging.combine import Merged, Wanted
-from saltcart.merging.forms import REMEDY, CannotMerge, Places, entries_of
+from saltcart.merging.forms import REMEDY, CannotMerge, Places, places_of
 from saltcart.merging.history import Uid
 from saltcart.merging.rows import NEWEST, SUM, Cell, Content, Key, Row, Spot, digest
 
@@ -214,8 +214,7 @@ class SqliteForm:
     def places(ledger: SqliteLedger, places: Places) -> dict[tuple[str, str, Key], str]:
         """The places that paths mean, by table, column and what SQLite finds the row by."""
         found = {}
-        for entry, place in entries_of(ledger, places):
-            number, *key = entry.key
+        for (number, *key), _where, place in places_of(ledger, places):
             rule = ledger.plan.rules[number]
             if place is not None and not rule.parts:
                 found[rule.table, rule.column, tuple(key)] = place
