@@ -542,7 +542,7 @@ BREAKAGES = (
         "carrying/agreement.py",
         'tail_below(shelf.place(path) if coming else f"{shelf.old}/{path}".rstrip("/"), top)',
         'tail_below(f"{shelf.new if coming else shelf.old}/{path}".rstrip("/"), top)',
-        (ARRANGE,),
+        (CARRIED_SOUNDS,),
     ),
     Breakage(
         9,

@@ -99,3 +99,14 @@ class Sounds(TwoMachines):
         self.assertEqual((self.homes["bo"] / "Music" / SOUNDS[0]).read_bytes(), (self.music / SOUNDS[0]).read_bytes())
         self.assertEqual([why for _path, why in player.play_list(self.homes["bo"] / "Music" / "near.m3u8") if why], [])
         self.assertTrue(own.exists())
+
+    def test_edited_under_another_name_than_at_home(self):
+        """The collection arranges its sounds; here they have the names that they had."""
+        self.booth = self.lighter / "Arranged"
+        self.carry("--arrange", "{kind}/{name}")
+        there = next(path for path in self.booth.rglob("*.wav") if path.name == os.path.basename(SOUNDS[0]))
+        self.assertNotIn("Low Water", str(there))
+        wav(there, 250)
+        out = self.back()
+        self.assertEqual((self.music / SOUNDS[0]).read_bytes(), there.read_bytes())
+        self.assertNotIn("New in", out)

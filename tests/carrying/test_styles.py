@@ -92,3 +92,29 @@ class Styles(TwoMachines):
         self.assertEqual((self.music / "made there.m3u8").read_text(), f"{SOUNDS[0]}\n")
         self.assert_library_plays(self.library)
         self.assertIn(str(self.music / "new.wav"), [path for path, _why in player.play_all(self.library)])
+
+    def test_a_library_of_full_paths_in_the_collection_is_no_library_in_place(self):
+        """It plays where it was carried from; that is said, and is no success."""
+        inside = self.music / "own.db"
+        player.create(str(inside))
+        player.add_tracks(str(inside), [(str(self.music / SOUNDS[0]), "t", "x", 1.0, 0, 0, None)])
+        self.carry_all()
+        out = self.at("bo", "settle", self.booth, "--in-place", "--yes", status=1).stdout
+        self.assertIn("own.db", out)
+        self.assertIn("--here", out)
+        self.at("bo", "settle", self.booth, "--here", "--yes", status=None)
+        self.assertEqual([why for _path, why in player.play_all(str(self.homes["bo"] / "Music" / "own.db")) if why], [])
+
+    def test_many_ledgers_of_a_kind_take_one_line(self):
+        lists = self.homes["ann"] / "Playlists"
+        for number in range(60):
+            (lists / f"set {number}.m3u8").write_text(f"{self.music}/{SOUNDS[number % 4]}\n")
+        self.assertLessEqual(len(self.carry_all().splitlines()), 40)
+        for number in range(60):
+            with open(self.booth / "Ledgers" / f"set {number}.m3u8", "a") as stream:
+                stream.write(f"../Music/{SOUNDS[(number + 1) % 4]}\n")
+            with open(lists / f"set {number}.m3u8", "a") as stream:
+                stream.write(f"{self.music}/{SOUNDS[(number + 2) % 4]}\n")
+        out = self.at("ann", "settle", self.booth, "--back", "--yes").stdout
+        self.assertLessEqual(len(out.splitlines()), 40, out)
+        self.assertEqual(len((lists / "set 7.m3u8").read_text().splitlines()), 3)

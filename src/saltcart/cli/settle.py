@@ -3,7 +3,7 @@
 import argparse
 import sys
 from collections import Counter
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from contextlib import nullcontext
 from shlex import quote
 
@@ -337,35 +337,36 @@ def show_merges(screen: Screen, plan: SettlePlan) -> None:
     for one in both[: None if screen.all else MOST_MERGES]:
         which = quote(show(one.carried.place))
         screen.say(f"  To let it take the place of the one here: --take {which}   to keep the one here: --keep {which}")
-    merges = [one for one in plan.ledgers if one.merged]
-    for one in merges[: None if screen.all else MOST_MERGES]:
-        if one.merged:
-            show_changes(screen, one.here, one.merged)
-    if not screen.all and (more := max(0, len(both) - MOST_MERGES) + max(0, len(merges) - MOST_MERGES)):
+    if not screen.all and (more := len(both) - MOST_MERGES) > 0:
         screen.say(f"and {many(more, 'more ledger', 'more ledgers')} (--all shows them)")
+    show_changes(screen, [(one.here, one.merged) for one in plan.ledgers if one.merged])
 
 
-def show_changes(screen: Screen, here: str, merged: Merged) -> None:
-    """What comes from there into one ledger, and what both changed in other ways."""
-    changes = merged.changes
+def show_changes(screen: Screen, merges: Sequence[tuple[str, Merged]]) -> None:
+    """What comes from there into the ledgers here, and what both changed in other ways."""
+    changes = [(here, one) for here, merged in merges for one in merged.changes]
+    conflicts = [(here, merged, one) for here, merged in merges for one in merged.conflicts]
+    most = None if screen.all else MOST_CELLS
     screen.table(
-        f"What comes into {place(here)}",
-        ("Sound or list", "What", "Here", "Will be"),
+        "What comes from the collection",
+        ("Into", "Sound or list", "What", "Here", "Will be"),
         [
-            (show(one.name), show(one.column), told(one.here), told(one.becomes))
-            for one in changes[: None if screen.all else MOST_CELLS]
+            (place(here), show(one.name), show(one.column), told(one.here), told(one.becomes))
+            for here, one in changes[:most]
         ],
     )
-    if not screen.all and (more := len(changes) - MOST_CELLS) > 0:
+    if most and (more := len(changes) - most) > 0:
         screen.say(f"and {many(more, 'more change', 'more changes')} (--all lists them)")
     screen.table(
-        "Changed on both sides",
-        ("Sound or list", "What", "Here", "There"),
+        "Changed in both places",
+        ("In", "Sound or list", "What", "Here", "There"),
         [
-            (show(merged.names.get(one.uid, "")), one.column, told(one.here), told(one.there))
-            for one in merged.conflicts[: None if screen.all else MOST_CELLS]
+            (place(here), show(merged.names.get(one.uid, "")), one.column, told(one.here), told(one.there))
+            for here, merged, one in conflicts[:most]
         ],
     )
+    if most and (more := len(conflicts) - most) > 0:
+        screen.say(f"and {many(more, 'more', 'more')} (--all lists them)")
 
 
 def told(cell: object) -> str:

@@ -105,8 +105,13 @@ class Merged(Struct):
         ]
         come = {one.uid: one for one in self.comes if one.uid in self.names}
         found += [Change(self.names[uid], "", None, "comes") for uid in come]
-        found += [Change(self.names.get(uid, ""), "list", None, "changed") for uid in self.lists if uid not in come]
-        return found + [Change(self.names[uid], "", "goes", None) for uid in self.goes if uid in self.names]
+        found += [
+            Change(self.names.get(uid, ""), "list", None, "changed")
+            for uid in self.lists
+            if uid in self.names and uid not in come
+        ]
+        found += [Change(self.names[uid], "", "goes", None) for uid in self.goes if uid in self.names]
+        return found or [Change("", "order", None, "changed")] * len(self.lists)
 
     @property
     def differing(self) -> int:
