@@ -196,7 +196,7 @@ def judge(home: Path, shelf: Path, to: Path, true: list[Path], environment: dict
         print(f"        {os.path.relpath(path, home)}: {standing.get(path, 'not found')}")
     before = digests(home)
     words = [PROGRAM, "move", str(shelf), "--to", str(to), "--yes", "--no-search", str(home / "gone")]
-    words[-2:] = ["--leave-unread", *sorted(unread | false)] if unread | false else []
+    words[-2:] = ["--ignore", *sorted(unread | false)] if unread | false else []
     done = subprocess.run(words, env=environment, capture_output=True, text=True, check=False)
     after = digests(home)
     touched = {path for path in before.keys() & after.keys() if before[path] != after[path]} - wanted

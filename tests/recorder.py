@@ -60,7 +60,7 @@ class Folder(WorldCase):
 
 
 class Part(Folder):
-    more = ("--leave-out", "high", "low/C1.wav")
+    more = ("--exclude", "high", "low/C1.wav")
 
 
 class Chosen(Folder):

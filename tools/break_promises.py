@@ -476,8 +476,8 @@ BREAKAGES = (
         13,
         "an event is told from another by who keeps the copy",
         "merging/history.py",
-        "PACK.encode([safe(who), *sorted",
-        'PACK.encode(["", *sorted',
+        "digest(who, sorted(",
+        'digest("", sorted(',
         ("tests.merging.test_combine",),
     ),
     Breakage(

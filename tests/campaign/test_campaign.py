@@ -55,7 +55,7 @@ class Drop(OfATrip):
 
 
 class InPieces(OfATrip):
-    more = ("--signpost", "--leave-out", "high", "low/C1.wav", "inside.m3u8")
+    more = ("--signpost", "--exclude", "high", "low/C1.wav", "inside.m3u8")
     before, command = ("haul",), "repoint"
 
 

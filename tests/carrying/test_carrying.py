@@ -23,7 +23,7 @@ class Stations(TwoMachines):
     def test_there_on_the_way_on_another_machine_and_home_again(self):
         home, said = tree(self.homes["ann"]), self.counts(self.library)
         out = self.carry().stdout
-        self.assertIn("1 file that no ledger names", out)
+        self.assertIn("1 file that no ledger lists", out)
         self.assertIn("1 file of litter", out)
         self.assertEqual(tree(self.homes["ann"]), home, "nothing at home changes")
         self.sail(self.homes["bo"] / "media" / "boot")
@@ -64,7 +64,7 @@ class Stations(TwoMachines):
         self.sail(self.top / "elsewhere")
         self.assert_lists_play(self.music / "near.m3u8", self.homes["ann"] / "Playlists" / "full.m3u8")
         self.sail(self.top / "quay")
-        self.assertIn("Nothing is to be done", self.at("ann", "settle", self.booth, "--back", "--yes").stdout)
+        self.assertIn("Everything is up to date", self.at("ann", "settle", self.booth, "--back", "--yes").stdout)
         self.at("ann", "undo", "--yes", "--drop-copies")
         self.assertEqual(tree(self.homes["ann"]), home)
         # What was taken back can be taken again.
@@ -93,12 +93,12 @@ class Stations(TwoMachines):
         before = tree(self.homes["ann"])
         self.assertIn("--back", self.carry(status=3).stderr, "or what changed there would be written over")
         out = self.at("ann", "settle", self.booth, "--back", "--yes", "--asked", "there").stdout
-        self.assertIn("1 thing changed on both sides: what is there holds", out)
+        self.assertIn("1 thing changed in both places: the one there wins", out)
         rows = {row[0]: row[2:] for row in self.counts(self.library)[0]}
         self.assertEqual(rows, {1: (5, 40), 2: (2, 9), 3: (4, 6), 4: (3, 9), 5: (4, 12), 9: (None, 0), 10: (None, 2)})
         self.assertTrue(lists.read_text().endswith("# at home\n# on the way\n"))
         self.assert_lists_play(lists)
-        self.assertIn("Nothing is to be done", self.at("ann", "settle", self.booth, "--back", "--yes").stdout)
+        self.assertIn("Everything is up to date", self.at("ann", "settle", self.booth, "--back", "--yes").stdout)
         self.at("ann", "undo", "--yes")
         self.assertEqual(tree(self.homes["ann"]), before)
         self.carry(status=3)
@@ -193,7 +193,7 @@ class Stations(TwoMachines):
         self.assertEqual((self.booth / "Music" / SOUNDS[1]).read_bytes(), b"somebody else's, made there")
         os.remove(self.booth / "Music" / SOUNDS[1])
         out = self.carry("--drop-gone").stdout
-        self.assertIn("1 file that had gone at home", out)
+        self.assertIn("1 file that you removed here", out)
         self.assertFalse((self.booth / "Music" / SOUNDS[2]).exists())
 
     def test_chosen_by_rating_with_playlists_as_files(self):
@@ -254,7 +254,7 @@ class Stations(TwoMachines):
         for content, status, word in (
             ({**ours, "machine": "other", "who": "bo@quay"}, 3, "bo@quay since 2026-01-02"),
             ("not ours at all", 3, "somebody"),
-            (ours, 0, "was cut off there"),
+            (ours, 0, "was interrupted there"),
         ):
             with self.subTest(word):
                 mark.write_text(content if isinstance(content, str) else json.dumps(content))

@@ -104,7 +104,7 @@ class Kept(TwoMachines):
         kit.write_bytes(b"LAMP\x01\x00" + os.fsencode(str(self.music / SOUNDS[0])) + b"\x00\x7f\x81\x99 end of it")
         said = self.carry(status=1).stdout
         self.assertIn("kit.lamp", said)
-        self.assertIn("1 file that travels names sounds", said.replace("\n", " "))
+        self.assertIn("1 file that travels refers to sounds", said.replace("\n", " "))
         self.assertIn("kit.lamp", self.at("bo", "settle", self.booth, "--here", "--yes", status=1).stdout)
         self.assertTrue((self.homes["bo"] / "Music" / "kit.lamp").is_file())
 

@@ -34,7 +34,7 @@ class Sounds(TwoMachines):
         self.back(name="bo")
         self.assertEqual((self.homes["bo"] / "Music" / SOUNDS[0]).read_bytes(), new)
         for name in ("ann", "bo"):
-            self.assertIn("Nothing is to be done", self.back(name=name))
+            self.assertIn("Everything is up to date", self.back(name=name))
 
     def test_edited_by_another_machine_and_carried(self):
         """What the manifest says by then is not what this machine knew."""
@@ -50,7 +50,7 @@ class Sounds(TwoMachines):
                 wav(self.there / SOUNDS[0], 210 + winner)
                 wav(self.music / SOUNDS[0], 220 + winner)
                 both = (self.there / SOUNDS[0]).read_bytes(), (self.music / SOUNDS[0]).read_bytes()
-                self.assertIn("1 file changed there and here", self.back(status=1))
+                self.assertIn("1 file changed in both places", self.back(status=1))
                 self.assertEqual(((self.there / SOUNDS[0]).read_bytes(), (self.music / SOUNDS[0]).read_bytes()), both)
                 self.carry(status=3)
                 self.back(word, f"Music/{SOUNDS[0]}")
@@ -76,7 +76,7 @@ class Sounds(TwoMachines):
 
     def test_removed_there_stays_here(self):
         os.remove(self.there / SOUNDS[1])
-        self.assertIn("Gone from Music: 1 file is not there any more, and stay here", self.back())
+        self.assertIn("Removed from Music there: 1 file", self.back())
         self.assert_library_plays(self.library)
 
     def test_removed_here_and_edited_there(self):

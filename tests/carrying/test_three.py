@@ -76,7 +76,7 @@ class Three(TwoMachines):
         for name in ("bo", "cy"):
             self.assertEqual(self.told(name), wanted)
         for name in ("ann", "bo", "cy"):
-            self.assertIn("Nothing is to be done", self.at(name, "settle", self.booth, "--back", "--yes").stdout)
+            self.assertIn("Everything is up to date", self.at(name, "settle", self.booth, "--back", "--yes").stdout)
 
     def test_an_old_stick(self):
         """A copy of the stick from before comes again, after things went on, and was played from."""
@@ -168,8 +168,8 @@ class Three(TwoMachines):
         self.play(self.library_of("bo"), 1, 6)
         self.play(self.library, 1, 1)
         out = self.at("bo", "settle", self.booth, "--in-place", "--yes").stdout
-        self.assertIn("Given back", out)
-        self.assertIn("Nothing is to be done", self.at("bo", "settle", self.booth, "--in-place", "--yes").stdout)
+        self.assertIn("Written back", out)
+        self.assertIn("Everything is up to date", self.at("bo", "settle", self.booth, "--in-place", "--yes").stdout)
         self.sail(self.top / "media" / "boot")
         self.both_ways("ann")
         found = {title: plays for title, _rating, plays in self.told("ann")[0]}
@@ -189,7 +189,7 @@ class Three(TwoMachines):
         self.at("ann", "carry", *words)
         self.assertEqual([path.name for path in (self.booth / "Lists").glob("a*")], ["a\\b.m3u8"])
         self.sql(self.library, "UPDATE tracks SET rating = 1 WHERE id = 4")
-        self.assertIn("No longer at home: 1 file", self.at("ann", "carry", *words).stdout)
+        self.assertIn("Removed here: 1 file", self.at("ann", "carry", *words).stdout)
         self.assertEqual(len([*self.booth.rglob("*.wav")]), 2)
         self.at("ann", "carry", *words, "--drop-gone")
         self.assertEqual([path.name for path in self.booth.rglob("*.wav")], ["stray.wav"])

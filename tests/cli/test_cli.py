@@ -67,7 +67,7 @@ class Documents(WorldCase):
         self.assertEqual(done.stdout + done.stderr, "")
         done = self.run_program("check")
         self.assertNotIn("\x1b", done.stdout)
-        self.assertIn("1 broken now as before the trip", done.stdout)
+        self.assertIn("1 was already broken before the trip", done.stdout)
 
     def test_a_question_on_a_terminal(self):
         self.furnish()
@@ -93,7 +93,7 @@ class Documents(WorldCase):
             os.close(main)
             self.assertEqual(child.wait(), status, text.decode())
             self.assertIn(b"[y/N", text)
-            self.assertEqual(b"Everything that names these sounds" in text, status == 0)
+            self.assertEqual(b"Every file that refers to these sounds" in text, status == 0)
             self.assertEqual(tree(self.keel) == before, status == 2)
 
     def test_no_control_character_reaches_a_terminal(self):
@@ -150,7 +150,7 @@ class Documents(WorldCase):
             "assert h.finish_group; h.finish_group = lambda *a: os._exit(9)\nm.main(['haul', 'w.toml'])"
         )
         subprocess.run([sys.executable, "-c", code], env=self.environment, cwd=self.top, capture_output=True)
-        told = "was cut off while hauling. Go on with: saltcart haul"
+        told = "was interrupted while hauling. Continue with: saltcart haul"
         for words in (("ledgers",), ("survey", self.shelf)):
             self.assertIn(told, self.run_program(*words, status=None).stderr)
         self.run_program("trips", self.trip_ids()[0], "--forget", "--yes", status=3)
@@ -214,6 +214,18 @@ class Documents(WorldCase):
             self.assertEqual((done.returncode, done.stderr), (0, b""))
 
 
+class Pages(WorldCase):
+    def test_pages_come_with_the_program_and_no_message_points_elsewhere(self):
+        told = self.run_json("help")
+        for name in told["pages"]:
+            text = (ROOT / "docs" / f"{name}.md").read_text("utf-8")
+            self.assertEqual(self.run_program("help", name).stdout.strip(), text.strip())
+        said = "".join(path.read_text("utf-8") for path in (ROOT / "src" / "saltcart").rglob("*.py"))
+        known = {*told["pages"], *told["commands"], "COMMAND", "lists", "shows"}
+        self.assertLessEqual(set(re.findall(r"saltcart help (\w+)", said)), known)
+        self.assertEqual(re.findall(r"docs/[a-z]+\.md", said), [])
+
+
 class Structure(unittest.TestCase):
     def test_every_command_is_in_the_manual_and_its_options_too(self):
         manual = (ROOT / "docs" / "manual.md").read_text()
@@ -232,7 +244,7 @@ class Structure(unittest.TestCase):
 
     def test_wrong_words_are_told_with_what_was_perhaps_meant(self):
         cases = {
-            ("fly",): 'no command "fly"',
+            ("fly",): 'no command or page "fly"',
             ("mov", "x"): 'Did you mean "move"',
             ("status",): '"trips"',
             ("move",): "move needs --to",
@@ -240,7 +252,7 @@ class Structure(unittest.TestCase):
             ("move", "x", "--dry-run", "--to", "y"): "draft is the dry run",
             ("release", "--yess"): 'Did you mean "--yes"',
             ("tidy", "--older-than", "x"): "saltcart help tidy",
-            ("help", "fly"): 'no command "fly"',
+            ("help", "fly"): 'no command or page "fly"',
             ("check", "one", "two"): '"two" is not known to check',
         }
         for words, said in cases.items():

@@ -171,7 +171,7 @@ class Real(WorldCase):
         )
         inside.write_text("LOW/two.wav\nLow/Été One.wav\n")
         texts = outside.read_text(), inside.read_text()
-        report = self.run_json("check", "--ledger", str(outside), str(inside), "--means", f"D:={place}", status=1)
+        report = self.run_json("check", "--ledger", str(outside), str(inside), "--drive", f"D:={place}", status=1)
         self.assertEqual(
             report["entries"],
             {"found": 6, "missing": 1, **dict.fromkeys(("offline", "altered", "unreadable", "unclear"), 0)},

@@ -81,7 +81,7 @@ class Parted(ArchiveCase):
         said = self.parted(path, status=3).stderr
         self.assertIn("presets/One.tin", said)
         self.assertEqual(tree(self.top, "home"), before)
-        self.parted(path, "--leave-unread", path)
+        self.parted(path, "--ignore", path)
 
     def test_what_is_too_large_to_be_looked_into_is_named(self):
         """A picture of that size is not: it holds no references."""
@@ -96,11 +96,11 @@ class Parted(ArchiveCase):
                 if status:
                     self.assertIn("Big.tin", said)
                     self.assertIn("too large", said)
-                    self.assertIn(f"--leave-unread {shlex.quote(str(path))}", said)
+                    self.assertIn(f"--ignore {shlex.quote(str(path))}", said)
 
     def test_drive_letters_that_are_declared_stand_in_the_waybill(self):
         waybill = self.top / "w.toml"
-        words = ("--to", self.lighter, "--means", f"D:={self.keel}", "-o", waybill)
+        words = ("--to", self.lighter, "--drive", f"D:={self.keel}", "-o", waybill)
         self.run_program("draft", self.pack("zip"), *words)
         self.assertIn("D:", waybill.read_text())
 
@@ -247,6 +247,6 @@ class Untrusted(ArchiveCase):
 
     def test_an_archive_that_changed_or_was_not_unpacked_whole_stays(self):
         path = self.pack("zip")
-        self.unpack(path, "--leave-out", "*.sfz")
+        self.unpack(path, "--exclude", "*.sfz")
         done = self.run_json("release", "--yes", status=1)
         self.assertEqual((done["kept"], path.exists()), ([str(path)], True))

@@ -188,9 +188,9 @@ class Strange(HaulCase):
 
     def test_a_file_that_cannot_be_read_is_left_out(self):
         trip = self.stopped_trip()
-        self.run_program("haul", self.waybill, "--leave-out", "3.wav", status=2)
+        self.run_program("haul", self.waybill, "--exclude", "3.wav", status=2)
         shutil.move(self.shelf / "5.wav", self.top)  # of which the copy is all there is in its place
-        self.run_program("haul", trip, "--leave-out", "[345].wav")
+        self.run_program("haul", trip, "--exclude", "[345].wav")
         self.run_program("repoint", trip, "--yes")
         self.assertEqual(
             (sorted(os.listdir(self.shelf)), sorted(os.listdir(self.place))),
@@ -299,7 +299,7 @@ class Strange(HaulCase):
         self.assertEqual(ledger.read_text(), f"{places[1]}/Sounds/Bell Tones/1.wav\n")
         self.run_program("check", "--digests")
         subprocess.run(["umount", str(places[1])], check=True)
-        self.assertIn("plug it in, nothing is lost", self.run_program("check", status=1).stdout)
+        self.assertIn("connect it, nothing is lost", self.run_program("check", status=1).stdout)
         self.assertIn("--without-new", self.run_program("undo", "--yes", status=3).stderr)
         undone = self.run_json("undo", "--yes", "--drop-copies", "--without-new", status=1)
         self.assertIn("their drive is not connected", undone["remarks"][0])
@@ -316,7 +316,7 @@ class Ways(HaulCase):
         began = time.monotonic()
         self.run_program("haul", self.waybill, "--limit", "0.4M")
         self.assertGreater(time.monotonic() - began, 1.4)
-        self.assertIn("is no rate", self.run_program("haul", self.waybill, "--limit", "fast", status=2).stderr)
+        self.assertIn("is not a speed", self.run_program("haul", self.waybill, "--limit", "fast", status=2).stderr)
 
     def test_a_shelf_or_ledger_that_another_trip_works_on(self):
         self.draft()

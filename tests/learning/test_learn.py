@@ -230,7 +230,7 @@ class Petrel(WorldCase):
         self.assertEqual([one["resolved"] for one in odd["listing"]], [sounds[9]])
         (rigs / "odd name").unlink()
         said = self.run_program(*words, cwd=self.studio).stdout  # again: nothing is written twice
-        self.assertIn("not read already", said)
+        self.assertIn("no unknown file", said)
         text = (self.studio / "own" / "cart.toml").read_text()
         self.assertEqual((text[:6], text.count('.kit"'), text.count('.toml"')), ("# mine", 6, 2))
         self.run_program(*words[:-3], "-o", "one.toml", cwd=self.studio, status=3)
@@ -243,7 +243,7 @@ class Petrel(WorldCase):
         words = (str(path), "--against", "keel/Sounds")
         learnt = self.learnt(*words, status=1)
         self.assertEqual(learnt["means"], [f"E:={self.studio / 'keel'}"])
-        again = self.learnt(*words, "--means", learnt["means"][0])
+        again = self.learnt(*words, "--drive", learnt["means"][0])
         self.assertEqual(again["files"][0]["entries"], 5)
 
     def test_a_start_asks_once_and_the_move_after_it_needs_no_other_word(self):

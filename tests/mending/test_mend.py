@@ -444,12 +444,12 @@ class Foreign(MendCase):
         self.assertEqual(
             (rule["means"], rule["taken"], letters.read_bytes()), (f"D:\\Musik={self.lighter}", False, before)
         )
-        self.assertEqual(self.run_json("check", "--ledger", letters, "--means", rule["means"])["entries"]["found"], 5)
+        self.assertEqual(self.run_json("check", "--ledger", letters, "--drive", rule["means"])["entries"]["found"], 5)
         self.mend(*words, "--for-here", "--yes")
         self.assertEqual(letters.read_text().split("\n")[:-1], [str(place / name) for name in NAMES])
         self.run_program("undo", "--yes")
         self.assertEqual(letters.read_bytes(), before)
-        self.mend("--ledger", letters, "--means", rule["means"], "--for-here", "--yes")
+        self.mend("--ledger", letters, "--drive", rule["means"], "--for-here", "--yes")
         self.assertEqual(letters.read_text().split("\n")[:-1], [str(place / name) for name in NAMES])
 
     def test_names_in_another_case_or_form_are_found_to_the_letter(self):

@@ -175,9 +175,9 @@ class Account(WorldCase):
         self.assertEqual((one["standing"], one["count"], one["left"]), ("in part", 16, 10))
         before = tree(self.top, "home", "w.toml")
         refused = self.run_program("move", *draft[1:-2], "--yes", status=3).stderr
-        self.assertIn("a.kit: understood in part, 10 left", refused)
+        self.assertIn("a.kit: can be updated only in part, 10 left", refused)
         self.assertEqual(tree(self.top, "home", "w.toml"), before)
-        done = self.run_json("move", *draft[1:-2], "--yes", "--leave-unread", str(kit))
+        done = self.run_json("move", *draft[1:-2], "--yes", "--ignore", str(kit))
         (left,) = done["check"]["left"]
         self.assertEqual((left["standing"], left["count"]), ("left on purpose", 10))
         self.assertEqual(kit.read_text().count(str(self.new)), 6)
@@ -187,22 +187,22 @@ class Account(WorldCase):
         raw = [path.encode() for path in self.sounds]
         state.write_bytes(b"\x7fRACK\0" + b"".join(path.ljust(300, b"\0") for path in raw))
         self.assertIn(
-            "state.bin: not understood, 5 left", self.run_program("move", *self.words, "--yes", status=3).stderr
+            "state.bin: cannot be read yet, 5 left", self.run_program("move", *self.words, "--yes", status=3).stderr
         )
         self.assertTrue(self.shelf.is_dir())
         done = self.run_program("move", *self.words, "--yes", "--signpost")
-        self.assertIn("served by the signpost", done.stdout)
+        self.assertIn("kept working by the signpost", done.stdout)
         self.assertTrue(all(os.path.exists(path) for path in raw))
 
     def test_what_a_program_adds_later_is_seen(self):
         kit = self.kit()
         trip = self.run_json("move", *self.words, "--yes")["trip"]
-        self.assertIn("Nothing is lost", self.run_program("check", trip).stdout)
+        self.assertIn("Everything that worked before works now", self.run_program("check", trip).stdout)
         note = self.settings / "late.cfg"
         note.write_text(f"kit={self.sounds[0]}\n")
         said = self.run_program("check", trip, status=1).stdout
-        self.assertIn("1 mention of the old place is left in 1 file", said)
-        self.assertNotIn("Nothing is lost", said)
+        self.assertIn("1 entry still points to the old place in 1 file", said)
+        self.assertNotIn("Everything that worked before works now", said)
         self.assertIn("late.cfg", self.run_program("release", trip, "--yes", "--own", status=3).stderr)
         note.unlink()
         self.run_program("release", trip, "--yes", "--own")
@@ -217,7 +217,7 @@ class Account(WorldCase):
         self.assertEqual((row["name"], row["file"]), ("Bell Tones", "../../lighter/Sounds/Bell Tones/low/C1.wav"))
 
     def test_places_and_files_that_are_not_there_are_refused_or_told(self):
-        for words in (("--search", "nowhere"), ("--leave-unread", "nothing.cfg")):
+        for words in (("--search", "nowhere"), ("--ignore", "nothing.cfg")):
             self.assertIn(
                 f"{words[1]} is not there", self.run_program("move", *self.words, *words, "--yes", status=3).stderr
             )
@@ -225,7 +225,7 @@ class Account(WorldCase):
         single.write_text(f"kit={self.sounds[0]}\n")
         (self.top / "cart.toml").write_text('places = ["unplugged"]\n')
         said = self.run_program("draft", *self.words, "-o", "w.toml", status=1).stdout
-        self.assertIn("Not searched, for it is not there: unplugged", said)
+        self.assertIn("Not searched, because it is not there: unplugged", said)
         self.run_program("move", *self.words, "--search", str(single), "--yes")
         self.assertEqual(single.read_text(), f"kit={self.moved()[0]}\n")
 
@@ -241,8 +241,8 @@ class Account(WorldCase):
     def test_what_a_draft_did_not_search_the_check_does(self):
         self.kit()
         said = self.run_program("move", *self.words, "--yes", "--no-search", status=1).stdout
-        self.assertIn("16 mentions of the old place are left in 1 file", said)
-        self.assertNotIn("Nothing is lost", said)
+        self.assertIn("16 entries still point to the old place in 1 file", said)
+        self.assertNotIn("Everything that worked before works now", said)
         self.run_program("release", "--yes", "--own", status=3)
 
     def test_a_zip_and_what_is_broken_never_end_the_search(self):

@@ -95,7 +95,7 @@ class Unchanged(WorldCase):
         }
         for name, text in files.items():
             (self.user / name).write_text(text)
-        self.run_program(*self.words, "--leave-unread", *(self.user / name for name in files), status=None)
+        self.run_program(*self.words, "--ignore", *(self.user / name for name in files), status=None)
         for name, text in files.items():
             with self.subTest(name):
                 said = (self.user / name).read_text()

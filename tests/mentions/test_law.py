@@ -152,7 +152,7 @@ class Law(WorldCase):
         standings = {Path(one["path"]).name: one["standing"] for one in drafted}
         self.assertEqual(standings.keys(), ledgers.keys(), "each file is found")
         left = [str(here / name) for name, standing in standings.items() if standing != "in full"]
-        leave = ["--leave-unread", *left] if left else []
+        leave = ["--ignore", *left] if left else []
         done = self.run_program("move", *words, *leave, "--yes", status=None)
         self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
         for name, wrap in ledgers.items():

@@ -119,14 +119,14 @@ class Places(WorldCase):
         """Nothing is called well while it stands; a person may say that it does not matter."""
         self.large()
         said = self.move(status=1).stdout
-        self.assertNotIn("Nothing is lost", said)
+        self.assertNotIn("Everything that worked before works now", said)
         self.assertIn("user/library.big", said)
         for option in ("--no-search", "--cart"):
             with self.subTest(option):
                 self.setUp()
                 huge = self.large()
                 value = huge if option == "--no-search" else self.told(huge)
-                self.assertIn("Nothing is lost", self.move(option, value, status=0).stdout)
+                self.assertIn("Everything that worked before works now", self.move(option, value, status=0).stdout)
 
     def large(self):
         """A file that is larger than is read."""

@@ -167,7 +167,7 @@ class Arranged(TwoMachines):
         self.assertEqual(len(planned["arranged"][0]["clashes"]), 1)
         self.assertEqual(sum(planned["arranged"][0]["kept"].values()), 3)
         out = self.at("ann", "move", self.music, *words, "--yes").stdout
-        self.assertIn("comes to", out)
+        self.assertIn("becomes", out)
         self.assertEqual(self.places(self.lighter / "Music"), self.expected)
         self.assertFalse((self.lighter / "Music/In/deep").exists(), "what is emptied is not made anew")
         self.assertTrue((self.lighter / "Music/empty").is_dir())
@@ -200,7 +200,7 @@ class Arranged(TwoMachines):
         before, said = tree(self.homes["ann"]), self.counts(self.library)
         self.carry("--arrange", self.pattern)
         self.assertEqual(self.places(self.booth / "Music"), self.expected)
-        self.assertIn("Nothing is to be done", self.at("ann", "settle", self.booth, "--back", "--yes").stdout)
+        self.assertIn("Everything is up to date", self.at("ann", "settle", self.booth, "--back", "--yes").stdout)
         self.sail(self.top / "quay")
         self.away("ann")
         self.assert_lists_play(self.booth / "Music/near.m3u8")

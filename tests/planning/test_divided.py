@@ -41,10 +41,10 @@ class Divided(WorldCase):
     def test_each_way_to_divide_and_back(self):
         for words in (
             ("--only", "Samples"),
-            ("--leave-out", "*.sfz", "part.inc", "kit.zzz"),
-            ("--leave-out", "Samples"),
+            ("--exclude", "*.sfz", "part.inc", "kit.zzz"),
+            ("--exclude", "Samples"),
             ("--only", "*.wav"),
-            ("--leave-out", "Patches"),
+            ("--exclude", "Patches"),
         ):
             with self.subTest(words):
                 report = self.run_json("move", self.library, "--to", self.lighter, *words, "--yes")
@@ -69,7 +69,7 @@ class Divided(WorldCase):
         self.run_program("draft", self.library, "--to", self.lighter, "-o", "w.toml")
         self.run_program("haul", "w.toml")
         trip = self.run_json("trips")["trips"][0]["trip"]
-        self.run_program("haul", trip, "--leave-out", "all.sfz", "Patches")
+        self.run_program("haul", trip, "--exclude", "all.sfz", "Patches")
         self.run_program("repoint", trip, "--yes")
         self.assertTrue((self.library / "all.sfz").exists())
         self.assert_plays(self.library, self.lighter / "Library")
@@ -77,8 +77,8 @@ class Divided(WorldCase):
     def test_what_nobody_knows_and_stays_is_told(self):
         (self.library / "odd.bin").write_text('x "Samples/low.wav" y')
         words = ("move", self.library, "--to", self.lighter, "--only", "Samples", "--yes")
-        self.assertIn("odd.bin: not understood, 1 left", self.run_program(*words, status=3).stderr)
-        self.run_program(*words, "--leave-unread", self.library / "odd.bin")
+        self.assertIn("odd.bin: cannot be read yet, 1 left", self.run_program(*words, status=3).stderr)
+        self.run_program(*words, "--ignore", self.library / "odd.bin")
         (self.library / "new.bin").write_text('x "Samples/low.wav" y')
         self.assertIn("new.bin", self.run_program("check", status=1).stdout)
 
@@ -144,7 +144,7 @@ class ContentFolders(WorldCase):
         one.write_text(json.dumps({"dir": str(self.shelf)}))
         plan = self.top / "one.toml"
         plan.write_text('name = "one"\ncontainer = "json"\n[[entries]]\nat = "dir"\nnames = "folder"\n')
-        words = self.plan_words("--leave-out", "*.ini", "Thumbs.db", "--ledger", str(one), "--map", str(plan), "--yes")
+        words = self.plan_words("--exclude", "*.ini", "Thumbs.db", "--ledger", str(one), "--map", str(plan), "--yes")
         done = self.run_program("move", *words)
         self.assertIn("from which all sounds move", done.stdout)
         self.assertEqual(one.read_text(), json.dumps({"dir": str(self.new)}))
@@ -304,12 +304,12 @@ class ChosenFiles(WorldCase):
         wav(self.lighter / "Store" / "b.wav", 71)
         store = self.lighter / "Store"
         for words, status, says in (
-            ((self.films / "b.wav", "--to", store), 3, "already holds 1 other"),
+            ((self.films / "b.wav", "--to", store), 3, "already contains 1 other"),
             ((self.films / "b.wav", "--to", self.films), 3, "already there"),
             ((self.films / "b.wav", self.films / "Old/b.wav", "--to", self.lighter / "New"), 3, "one name there"),
             ((self.films / "b.wav", "--only", "x", "--to", store), 2, "are for folders"),
-            (("--from-list", self.films / "empty.m3u8", "--to", store), 3, "names no file that is there"),
-            (("--to", store), 2, "No shelf was named"),
+            (("--from-list", self.films / "empty.m3u8", "--to", store), 3, "lists no existing file"),
+            (("--to", store), 2, "No folder was given"),
         ):
             with self.subTest(says):
                 self.assertIn(says, self.run_program("move", *words, "--yes", status=status).stderr)

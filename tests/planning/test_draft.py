@@ -40,7 +40,7 @@ class Drafts(WorldCase):
     def test_what_is_left_out_stays_where_it_is_and_its_entries_too(self):
         (self.shelf / "settings.ini").write_text("[x]\n")
         for signpost in ((), ("--signpost",)):
-            self.there_and_back(*self.plan_words("--leave-out", "*.ini", "high", *signpost))
+            self.there_and_back(*self.plan_words("--exclude", "*.ini", "high", *signpost))
             names = {name for name in self.moved if name.startswith(b"Sounds/Bell Tones/")}
             self.assertFalse([name for name in names if b"high" in name or b".ini" in name])
             self.assertIn(b"Sounds/Bell Tones/settings.ini", self.between)
@@ -63,7 +63,7 @@ class Drafts(WorldCase):
         )
 
     def test_release_leaves_what_stayed(self):
-        self.run_program("move", *self.plan_words("--leave-out", "low/C1.wav"), "--yes")
+        self.run_program("move", *self.plan_words("--exclude", "low/C1.wav"), "--yes")
         self.run_program("release", "--yes", "--own")
         left = {name for name in tree(self.keel / "Sounds") if b"Extra" not in name}
         self.assertEqual(left, {b"Bell Tones", b"Bell Tones/low", b"Bell Tones/low/C1.wav"})
@@ -142,8 +142,8 @@ class Drafts(WorldCase):
         words = ("draft", str(self.shelf), "--to", str(self.lighter), "-o", str(self.top / "p.toml"))
         self.assertIn("Nothing in", self.run_program(*words, "--only", "Nowhere", status=3).stderr)
         self.assertIn(
-            "--leave-out Nowhere matches nothing",
-            self.run_program(*words, "--leave-out", "Nowhere", "low", status=3).stderr,
+            "--exclude Nowhere matches nothing",
+            self.run_program(*words, "--exclude", "Nowhere", "low", status=3).stderr,
         )
 
     def test_ledgers_are_found_where_programs_keep_them(self):

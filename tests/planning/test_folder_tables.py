@@ -35,7 +35,7 @@ class FolderTables(WorldCase):
         for words in (
             (self.loops / "one.wav", *to),
             (self.loops, "--only", "t*.wav", *to),
-            (self.loops, "--leave-out", "one.wav", *to),
+            (self.loops, "--exclude", "one.wav", *to),
             (self.keel / "Coll", "--set-aside-gathered", *to),
         ):
             with self.subTest(words):

@@ -196,7 +196,7 @@ class RightLevel(FolderCase):
 
     def test_with_a_move(self):
         words = (self.keel / "Kits", "--to", self.lighter, "--yes")
-        self.run_json("move", *words, "--right-level")
+        self.run_json("move", *words, "--fix-folder-level")
         self.assertEqual(self.lost(), [])
         self.assertEqual(json.loads(self.settings.read_text())["content"]["folders"], [str(self.lighter / "Kits")])
 

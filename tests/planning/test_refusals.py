@@ -40,7 +40,7 @@ class Refusals(WorldCase):
             ((self.shelf, "--to", file), "is a file"),
             ((self.shelf, "--to", small), "the trip needs"),
             ((self.shelf, self.shelf / "low", "--to", self.lighter), "overlap"),
-            ((self.shelf, "--to", self.lighter / "other"), ("already holds 1 other", "C1.wav")),
+            ((self.shelf, "--to", self.lighter / "other"), ("already contains 1 other", "C1.wav")),
             ((self.shelf, "--to", self.lighter, "--ledger", sounds / "no.m3u"), "There is no ledger"),
             ((self.shelf, "--to", self.lighter, "--ledger", self.shelf), "is not a file"),
         ]
@@ -65,15 +65,13 @@ class Refusals(WorldCase):
         self.addCleanup(mark, "-", victim)
         words = self.plan_words("-o", self.top / "w.toml")
         remarks = " ".join(self.run_json("draft", *words)["remarks"])
-        self.assertIn(
-            f"1 file(s) or folder(s) of Bell Tones are marked as not to be changed, such as {victim}", remarks
-        )
+        self.assertIn(f"1 locked file or folder in Bell Tones, such as {victim}", remarks)
 
     def test_same_size_other_content_is_refused_by_the_haul(self):
         shutil.copytree(self.shelf, self.new)
         victim = self.new / "low" / "C1.wav"
         victim.write_bytes(victim.read_bytes()[::-1])
-        self.refused("move", *self.plan_words("--yes"), says=("already holds 1 other", "C1.wav"))
+        self.refused("move", *self.plan_words("--yes"), says=("already contains 1 other", "C1.wav"))
         self.assertEqual(self.run_json("trips")["trips"], [])
 
     @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
@@ -128,9 +126,9 @@ class Refusals(WorldCase):
         subprocess.run(["mount", "-t", "tmpfs", "none", str(inner)], check=True)
         (inner / "x.wav").touch()
         self.refused(
-            "move", str(self.shelf), "--to", str(self.lighter), "--yes", says=(str(inner), "--leave-out 'more sounds'")
+            "move", str(self.shelf), "--to", str(self.lighter), "--yes", says=(str(inner), "--exclude 'more sounds'")
         )
-        self.run_program("move", str(self.shelf), "--to", str(self.lighter), "--leave-out", "more sounds", "--yes")
+        self.run_program("move", str(self.shelf), "--to", str(self.lighter), "--exclude", "more sounds", "--yes")
         self.assertTrue((inner / "x.wav").exists())
 
     def test_ledgers_that_cannot_be_read(self):
@@ -206,7 +204,7 @@ class Refusals(WorldCase):
         self.assertIn(str(path), twins.stderr)
         (self.top / "open.xspf").write_text("<playlist><broken")
         said = self.run_program("check", "--ledger", self.ledgers[1], str(self.top / "open.xspf"), status=1).stdout
-        self.assertIn("2 of 2 entries found", said)  # one that cannot be read does not hide the others
+        self.assertIn("2 of 2 entries work", said)  # one that cannot be read does not hide the others
         self.assertIn("not well-formed", said)
         (self.top / "open.xspf").unlink()
         path = self.top / "w.toml"
@@ -272,8 +270,8 @@ class Refusals(WorldCase):
         before = Path(self.ledgers[2]).read_bytes()
         words = ("move", str(self.shelf), "--to", str(self.lighter / "łódź"), "--ledger", *self.ledgers)
         words = (*words, "--map", str(PLAYER_MAP), "--yes")
-        self.refused(*words, says=("old.m3u", "has no letter ł", "--leave-unread"))
-        done = self.run_program(*words, "--leave-unread", self.ledgers[2], status=1)
+        self.refused(*words, says=("old.m3u", "has no letter ł", "--ignore"))
+        done = self.run_program(*words, "--ignore", self.ledgers[2], status=1)
         self.assertEqual(Path(self.ledgers[2]).read_bytes(), before)
         self.assertIn("has no letter ł", done.stdout)
         self.run_program("release", "--yes", "--own", status=3)

@@ -309,7 +309,7 @@ class Views(WorldCase):
     def test_a_person_may_say_that_it_may_be_so(self):
         path, _read = self.write("one.conf", OTHERS, [self.sounds])
         raw = path.read_bytes()
-        self.move("--leave-unread", path, status=0)
+        self.move("--ignore", path, status=0)
         self.assertEqual(path.read_bytes(), raw)
 
     def test_folders_further_up_and_the_top_of_a_drive(self):

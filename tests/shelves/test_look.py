@@ -104,7 +104,7 @@ class Petrel(WorldCase):
         for words in (
             "is a shortcut file",
             "ballast is not connected",
-            "holds files of the same names and sizes",
+            "contains files with the same names and sizes",
             "Outside every shelf",
             "What leans on what",
         ):
@@ -186,7 +186,7 @@ class Petrel(WorldCase):
             "--ledger",
             lists,
             "--no-search",
-            "--leave-unread",
+            "--ignore",
             *(f"keel/{name}" for name in OTHERS),
             "-o",
             str(waybill),

@@ -68,7 +68,7 @@ class CrashCase(WorldCase):
         self.assertEqual(run_until(words, self.environment, 0), 0, words)
 
     def trips(self):
-        """The ids of all trips; one that was cut off while it was made is none."""
+        """The ids of all trips; one that was interrupted while it was made is none."""
         folder = self.top / "home" / "trips"
         return [name for name in os.listdir(folder) if not name.startswith(".")] if folder.exists() else []
 
@@ -232,7 +232,7 @@ class Crash(LinkedCase):
 class CrashInPieces(CrashCase):
     """The same where a part of the shelf stays, so that it is set aside piece by piece, each with its signpost."""
 
-    more = ("--signpost", "--leave-out", "high", "low/C1.wav", "inside.m3u8")
+    more = ("--signpost", "--exclude", "high", "low/C1.wav", "inside.m3u8")
 
     def test_repoint(self):
         self.cut_repoint()

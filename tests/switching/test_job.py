@@ -222,7 +222,7 @@ class Job(WorldCase):
         words = (str(self.shelf), "--to", str(self.lighter / "Sounds"), "--ledger", str(through))
         self.assertIn("--turn-links", self.run_program("draft", *words, status=1).stdout)
         self.assertEqual(
-            self.run_json("draft", *words, "--turn-links", "--leave-out", "high", "--force", status=None)["links"],
+            self.run_json("draft", *words, "--turn-links", "--exclude", "high", "--force", status=None)["links"],
             [{"path": str(self.top / "bells"), "turned": False}],
         )
         done = self.run_json("move", *words, "--turn-links", "--yes")
@@ -306,7 +306,7 @@ class Job(WorldCase):
     def test_what_stays_of_a_content_folder_is_still_found_in_it(self):
         desk, settings, _session, words = self.desk("low/C1.wav", "high/it's & all.wav")
         workstation.write_settings(str(desk), [str(self.shelf)])
-        words += ["--front", str(settings), "--leave-out", "high"]
+        words += ["--folder-first", str(settings), "--exclude", "high"]
         self.run_program("draft", *words, "-o", str(self.top / "w.toml"))  # no ledger is left as it is
         self.run_program("move", *words, "--yes")
         self.assertEqual(
@@ -318,7 +318,7 @@ class Job(WorldCase):
         desk, settings, _session, words = self.desk("low/C1.wav")
         workstation.write_settings(str(desk), [str(self.shelf), str(desk)])
         before = settings.read_bytes()
-        self.assertTrue(self.run_json("move", *words, "--front", str(settings), "--yes")["check"]["ok"])
+        self.assertTrue(self.run_json("move", *words, "--folder-first", str(settings), "--yes")["check"]["ok"])
         self.assertEqual(settings.read_bytes(), before.replace(os.fsencode(self.shelf), os.fsencode(self.new)))
 
     def test_a_content_folder_comes_in_front_where_a_part_of_another_moves(self):
@@ -326,7 +326,8 @@ class Job(WorldCase):
         sounds = self.keel / "Sounds"
         workstation.write_settings(str(desk), [str(sounds)])
         self.assertIn(
-            "lists no content folders", self.run_program("draft", *words, "--front", self.ledgers[0], status=2).stderr
+            "lists no content folders",
+            self.run_program("draft", *words, "--folder-first", self.ledgers[0], status=2).stderr,
         )
         shutil.rmtree(self.keel / "lists")  # what else names the shelf would follow too
         for folders, joint in (([sounds], b'", "'), ([sounds, desk], b'",\n\t\t\t"'), ([desk, sounds], b'",\n\t\t\t"')):
@@ -335,7 +336,7 @@ class Job(WorldCase):
                 before = settings.read_bytes(), session.read_bytes()
                 said = self.run_program("draft", *words, "-o", str(self.top / "w.toml"), "--force").stdout
                 self.assertIn("the new place comes into the list", said, "without a word on it, too")
-                done = self.run_json("move", *words, "--front", str(settings), "--yes")
+                done = self.run_json("move", *words, "--folder-first", str(settings), "--yes")
                 self.assertEqual((done["check"]["ok"], done["changed_entries"]), (True, 3), "two of them in the shelf")
                 self.assertEqual(
                     settings.read_bytes(),
@@ -400,7 +401,7 @@ class Job(WorldCase):
         self.drop_after_another_trip()
 
     def test_copies_stay_when_only_signposts_in_the_shelf_lead_to_them(self):
-        self.drop_after_another_trip("--leave-out", "high")
+        self.drop_after_another_trip("--exclude", "high")
 
     def test_a_shelf_that_moves_on_turns_its_signposts(self):
         self.move("--signpost")

@@ -138,7 +138,7 @@ class Edits(KeptCase):
     def test_a_copy_of_what_is_left_out_is_kept_when_it_was_edited(self):
         trip = self.haul()
         edit(self.new / "2.wav")
-        self.run_program("haul", trip, "--leave-out", "2.wav", "3.wav")
+        self.run_program("haul", trip, "--exclude", "2.wav", "3.wav")
         self.assertTrue(holds(self.new / "2.wav"))
         self.assertFalse((self.new / "3.wav").exists())
 

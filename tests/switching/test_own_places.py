@@ -46,7 +46,7 @@ class OwnPlaces(WorldCase):
         refused = "is the top of another drive, or of a folder mounted there"
         self.bind(outside, place)
         self.assertIn(refused, self.run_program(*self.draft_words, status=3).stderr)
-        self.run_program(*self.draft_words, "--leave-out", "low")
+        self.run_program(*self.draft_words, "--exclude", "low")
         subprocess.run(["umount", str(place)], check=True)
         self.run_program(*self.draft_words)
         self.bind(outside, place)

@@ -23,7 +23,7 @@ from saltcart.carrying.stands import leads, sums_of
 from saltcart.carrying.turns import unseen
 from saltcart.cart import NAME as CART
 from saltcart.drives import Presence
-from saltcart.errors import Refused, SaltCartError, show
+from saltcart.errors import Refused, SaltCartError, counted, show
 from saltcart.ledgers import load_map
 from saltcart.ledgers.formats import cart_toml
 from saltcart.ledgers.formats.m3u import is_utf8
@@ -306,8 +306,9 @@ def refuse_unseen(before: Collection, draft: Draft) -> None:
     maps = [load_map(path) for path in draft.waybill.maps]
     if changed := unseen(before, draft.waybill, maps, undone_trips()):
         raise Refused(
-            f"{len(changed)} ledger(s) in the collection at {show(before.top)} changed there, which is not known here",
-            f"Bring the two together first: saltcart settle {show(before.top)} --back",
+            f"{counted(len(changed), 'ledger', 'ledgers')} in the collection at {show(before.top)} changed there"
+            f" since they were last here",
+            f"Bring that home first: saltcart settle {show(before.top)} --back",
             list(map(show, changed[:20])),
         )
 
@@ -588,11 +589,11 @@ def read_me(made: Collection) -> str:
         *(f"    {show(one.place)}" for one in made.ledgers if one.relative),
     ]
     if full:
-        lines += ["", "These can only hold full paths and play on the computer they come from alone, until they are"]
+        lines += ["", "These can store only full paths, and work only on the computer they come from until they are"]
         lines += ["settled:", *(f"    {show(one.place)}" for one in full)]
     lines += [
         "",
-        "To make it at home on a computer that has Salt Cart:    saltcart settle   in this folder.",
+        "To use it on a computer that has Salt Cart:    saltcart settle   in this folder.",
         "To verify that nothing is damaged: the files that end in .saltcart.b3 are lists for b3sum --check.",
         "",
     ]

@@ -115,7 +115,7 @@ def left_over(path: str) -> str:
     except (OSError, ValueError, KeyError, TypeError):
         who, since, process, start, age, ours = "somebody", "an unknown time", 0, None, None, False
     if ours and began(process) != start:
-        return f"A saltcart of yours was cut off there ({ago(age)}); what it began goes on"
+        return f"Salt Cart was interrupted there ({ago(age)}); this continues what it began"
     raise Refused(
         f"{show(os.path.dirname(path))} is in use by {show(str(who))} since {show(str(since))} ({ago(age)})",
         f"Wait until that has ended. If that computer has crashed, remove {show(path)} and type this again.",

@@ -60,11 +60,11 @@ from saltcart.waybills.relinks import ONE, PLACE, Relink
 from saltcart.waybills.shelf import Shelf
 from saltcart.waybills.waybill import LedgerLine, Waybill
 
-AS_IT_SHOULD = "it is as it should be here"
+AS_IT_SHOULD = "it is up to date here"
 KEPT = "kept, as you said"
-PLAYS_THERE = "it can hold full paths alone, so that it plays where it was carried from, and not here; --here makes it"
+PLAYS_THERE = "it can store only full paths, so it works only on the computer it came from; use --here for it"
 NOTED = "noted"  # the fact that what was agreed on is known on both sides
-NOT_OURS = "this computer has no record of having sent it; to take it, say where it goes: --place"
+NOT_OURS = "this computer has no record of having sent it; to take it: --place"
 
 
 class Choice(NamedTuple):
@@ -116,8 +116,8 @@ def plan_settle(
     plan.sounds = seen.sounds if seen else Looking(found, plan.then, progress).run()
     if plan.problems and way and not damaged_too:
         raise Refused(
-            f"{len(plan.problems)} file(s) of the collection are missing or altered",
-            "Carry it anew, or take it as it is: --damaged-too",
+            f"{counted(len(plan.problems), 'file', 'files')} of the collection missing or damaged",
+            "Carry it again from the first computer, or use it as it is: --damaged-too",
             [f"{show(one.path)}: {one.why}" for one in plan.problems[:20]],
         )
     refuse_strange(plan, [*take, *keep])
@@ -183,7 +183,7 @@ def refuse_proposals(found: Mapping[str, str]) -> None:
         count = counted(len(found), "place", "places")
         raise Refused(
             f"The collection proposes {count} outside your home folder, or hidden in it",
-            "What a drive says never decides alone where something is written. If you trust it, say where it goes:"
+            "A drive never decides on its own where files are written. If you trust it, say where they go:"
             " --place PLACE=FOLDER",
             [f"{show(place)}: {show(home)}" for place, home in list(found.items())[:20]],
         )
@@ -228,15 +228,15 @@ def step_of(one: LedgerStand) -> tuple[str, str]:
     if one.stands_here in (NONE, SAME):
         return (COPY if one.stands_here == NONE else REPLACE), ""
     if one.stands_here == UNKNOWN:
-        return BOTH, "another one stands here that did not come from this collection"
+        return BOTH, "there is another one here that did not come from this collection"
     if one.stands_there == AS_IT_WAS:
-        return LEAVE, "it changed here alone" if one.stands_here == CHANGED else "neither has changed"
+        return LEAVE, "it changed only here" if one.stands_here == CHANGED else "neither has changed"
     if one.stands_here == AS_IT_WAS and not (one.meeting and one.meeting.partial):
         return REPLACE, ""
     if one.meeting and one.meeting.by_rows:
         return MERGE, ""
     why = one.meeting.why if one.meeting else ""
-    return BOTH, "it changed there and here" + (f"; {why}" if why else "")
+    return BOTH, "it changed in both places" + (f"; {why}" if why else "")
 
 
 def is_unasked(plan: SettlePlan, place: str) -> bool:
@@ -501,8 +501,8 @@ def unfinished(plan: SettlePlan, way: str) -> Trip | None:
         if any(tail_below(path, plan.found.top) for path in places) and not noted:
             if trip.waybill.settles != way:
                 raise Refused(
-                    f"Trip {trip.name}, which settles this --{trip.waybill.settles.replace(' ', '-')}, was cut off",
-                    f"Go on with that, or take it back first: saltcart undo {trip.name} --drop-copies",
+                    f"Trip {trip.name}, which settles this --{trip.waybill.settles.replace(' ', '-')}, was interrupted",
+                    f"Continue that, or undo it first: saltcart undo {trip.name} --drop-copies",
                 )
             return trip
     return None

@@ -28,7 +28,7 @@ from saltcart.waybills.collection import CarriedLedger, Collection
 from saltcart.waybills.waybill import Waybill
 
 # How a ledger of the collection, and the one here, stand against the last time that the two agreed.
-AS_IT_WAS, CHANGED, NONE, SAME, UNKNOWN = "as it was", "changed", "none", "the same", "not known from before"
+AS_IT_WAS, CHANGED, NONE, SAME, UNKNOWN = "unchanged", "changed", "none", "the same", "a different one"
 # What is done about a ledger.
 COPY, REPLACE, LEAVE, BOTH, STAYS, MERGE = "copy", "replace", "leave", "both changed", "stays on the drive", "merge"
 

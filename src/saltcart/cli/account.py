@@ -39,17 +39,17 @@ WHY_NOT = {
     TOO_MUCH: "because it unpacks to too much",
 }
 STANDINGS = {
-    IN_FULL: "understood",
-    IN_PART: "understood in part",
-    UNREAD: "not understood",
+    IN_FULL: "will be updated",
+    IN_PART: "can be updated only in part",
+    UNREAD: "cannot be read yet",
     UNCHANGEABLE: "cannot be changed",
     SHOWS_LESS: "will show less",
-    LINKED: "a link into it",
-    HISTORY: "a history, may stay",
-    SAID: "only mentioned in a text, unchanged",
-    LEFT: "left as you said",
-    SERVED: "served by the signpost",
-    ORIGINALS: "finds the originals",
+    LINKED: "a link to the old place",
+    HISTORY: "an old record, stays",
+    SAID: "only mentioned in a text, stays",
+    LEFT: "left, as you allowed",
+    SERVED: "kept working by the signpost",
+    ORIGINALS: "uses the originals",
 }
 
 
@@ -62,11 +62,11 @@ def show_account(screen: Screen, account: Account, changed: bool) -> None:
     if files:
         parts = [f"{counts[word]:,} {text}" for word, text in STANDINGS.items() if counts[word]]
         screen.say(
-            f"{many(len(files), 'file names', 'files name')} these sounds: {', '.join(parts)}"
-            f"{f'; {learnt} learnt just now' if learnt else ''}."
+            f"{many(len(files), 'file refers', 'files refer')} to these sounds: {', '.join(parts)}"
+            f"{f'; {learnt} of an unknown kind, worked out just now' if learnt else ''}."
         )
     else:
-        screen.say(f"No {'other ' if changed else ''}file names these sounds.")
+        screen.say(f"No {'other ' if changed else ''}file refers to these sounds.")
     rows = [
         (place(one.path), STANDINGS[one.standing], one.uncovered, spots_text(one.spots))
         for one in files
@@ -74,39 +74,40 @@ def show_account(screen: Screen, account: Account, changed: bool) -> None:
     ]
     if rows or any(one.views for one in files):
         screen.say()
-    screen.table("Will go on naming the old place", ("File", "How it stands", ">Times", "For instance"), rows[:SHOWN])
+    screen.table("Would still point to the old place", ("File", "Why", ">Times", "For instance"), rows[:SHOWN])
     if len(rows) > SHOWN:
         screen.say(f"... and {len(rows) - SHOWN} more (see --json)")
     show_views(screen, files)
     for one in files:
         if one.counted:
             screen.remark(
-                f"{place(one.path)} is binary, read by the lengths before its texts: after the move, open it in its"
-                " program before you release the originals"
+                f"{place(one.path)} is a binary file of which only the text lengths are understood. After the move,"
+                f" open it in"
+                " its program before you release the originals"
             )
     screen.say(searched_text(account.search))
     show_gaps(screen, account.search, account.away)
     if account.backups:
-        screen.say(f"Not searched, for they are kept for backups: {', '.join(map(place, account.backups))}.")
+        screen.say(f"Not searched, because they hold backups: {', '.join(map(place, account.backups))}.")
 
 
 def show_inside(screen: Screen, files: Sequence[Accounted]) -> None:
     """Which files in archives name what parts from them, or may do so, and are not understood."""
     rows = [(place(one.path), one.uncovered, spots_text(one.spots) or one.why) for one in files]
-    screen.table("In archives, and naming what goes elsewhere", ("File", ">Times", "For instance"), rows[:SHOWN])
+    screen.table("In archives, and referring to what goes elsewhere", ("File", ">Times", "For instance"), rows[:SHOWN])
 
 
 def show_gaps(screen: Screen, search: Search, away: Sequence[str]) -> None:
     """What was not searched, and how to say that this is meant."""
     for one in away:
-        screen.remark(f"Not searched, for it is not there: {place(one)}")
+        screen.remark(f"Not searched, because it is not there: {place(one)}")
     for why, count in sorted(search.gap_counts.items()):
         some = [gap.path for gap in search.gaps if gap.why == why]
         shown = some if screen.all else some[:MOST_GAPS_SHOWN]
         more = f" and {count - len(shown)} more (--all)" if count > len(shown) else ""
         words = shlex.join(map(show, some[:MOST_GAPS_SHOWN]))
         screen.remark(
-            f"Not searched, {WHY_NOT[why]}: {', '.join(map(place, shown))}{more}. If nothing there matters:"
+            f"Not searched, {WHY_NOT[why]}: {', '.join(map(place, shown))}{more}. If it does not matter:"
             f" --no-search {words}"
         )
 
@@ -114,8 +115,8 @@ def show_gaps(screen: Screen, search: Search, away: Sequence[str]) -> None:
 def show_views(screen: Screen, files: Sequence[Accounted]) -> None:
     """Which programs would see less, through which of their folders."""
     rows = [(place(one.path), place(view.folder), view.before, view.after) for one in files for view in one.views]
-    columns = ("Program's file", "Folder that it lists", ">Sounds in it now", ">After the move")
-    screen.table("Folders that stay and will show less", columns, rows if screen.all else rows[:SHOWN])
+    columns = ("Program's file", "Folder it lists", ">Sounds now", ">After the move")
+    screen.table("Folders that stay, with fewer sounds in them", columns, rows if screen.all else rows[:SHOWN])
 
 
 def show_learnt(screen: Screen, account: Account) -> None:
@@ -124,8 +125,8 @@ def show_learnt(screen: Screen, account: Account) -> None:
         (place(one.path), STANDINGS[one.standing], one.map_name, one.count, one.uncovered, spots_text(one.spots))
         for one in account.files
     ]
-    columns = ("File", "How it stands", "Read as", ">Times", ">Left", "For instance")
-    screen.table("Everything that names these sounds", columns, rows)
+    columns = ("File", "What happens", "Read as", ">Times", ">Left", "For instance")
+    screen.table("Every file that refers to these sounds", columns, rows)
 
 
 def searched_text(search: Search) -> str:
@@ -135,9 +136,8 @@ def searched_text(search: Search) -> str:
         for word, count in sorted(search.passed_over.items())
     )
     return (
-        f"Searched: {', '.join(map(place, search.places))} ({many(search.files, 'file', 'files')}"
-        f"{f', {search.unchanged:,} of them as they were when last read' if search.unchanged else ''}"
-        f"{f'; passed over: {passed}' if passed else ''})."
+        f"Searched {many(search.files, 'file', 'files')} in {', '.join(map(place, search.places))}"
+        f"{f' (skipped: {passed})' if passed else ''}."
     )
 
 
@@ -149,28 +149,30 @@ def spots_text(spots: Sequence[Spot]) -> str:
 def advice(files: Sequence[Accounted], arranged: bool) -> list[str]:
     """What a person can do about files that would not follow."""
     if packed := files[0].archive:
-        left = f"Or let it go on naming the old place:   add --leave-unread {shlex.quote(show(packed))}"
-        return ["Keep what it names together with it: change the patterns of --small-to, or leave that out", left]
+        left = f"Or do not stop because of it:   add --ignore {shlex.quote(show(packed))}"
+        return ["Keep it together with the sounds it uses: change the patterns of --small-to, or leave it out", left]
     first, unread = shlex.quote(show(files[0].path)), [one for one in files if one.standing != UNCHANGEABLE]
-    link = "Leave a link at the old place, for programs that follow links:   add --signpost"
+    link = "Leave a link at the old place, so that the old paths still work:   add --signpost"
     lines = [] if arranged else [link]  # which leads to one folder
     less = [one for one in files if one.standing == SHOWS_LESS]
     linked = [one for one in files if one.standing == LINKED]
     unread = [one for one in unread if one not in less and one not in linked]
     if linked:
-        lines.append("Let your own links lead to the new place:   add --turn-links")
+        lines.append("Point your own links to the new place:   add --turn-links")
     if less:
         shown = shlex.quote(show(less[0].path))
-        lines.append(f"Add the new folder to the list in its program after the move:   add --leave-unread {shown}")
+        lines.append(f"Or add the new folder in its program after the move:   add --ignore {shown}")
     if len(less) == len(files):
         return lines
     if len(linked) == len(files):
-        return [*lines, f"Or let it lead nowhere:   add --leave-unread {first}"]
+        return [*lines, f"Or let the link break:   add --ignore {first}"]
     first = shlex.quote(show(next(one for one in files if one not in less).path))
     if unread:
         described = shlex.quote(show(unread[0].path))
-        lines.append(f"Describe the file (see docs/maps.md):   saltcart learn {described} --against SHELF")
-    return [*lines, f"Or let it go on naming the old place:   add --leave-unread {first}"]
+        lines.append(
+            f"Or describe the file with a map (saltcart help maps):   saltcart learn {described} --against SHELF"
+        )
+    return [*lines, f"Or do not stop because of it:   add --ignore {first}"]
 
 
 def show_advice(screen: Screen, plan: Draft) -> None:
@@ -184,12 +186,12 @@ def refuse_open(plan: Draft) -> None:
     files = plan.open()
     if files:
         names = (
-            ("file names", "files name")
+            ("file refers", "files refer")
             if any(one.spots or one.views for one in files)
-            else ("file may name", "files may name")
+            else ("file may refer", "files may refer")
         )
         raise Refused(
-            f"{many(len(files), *names)} these sounds and would not follow",
+            f"{many(len(files), *names)} to these sounds and would not find them after the move",
             "\n     ".join(advice(files, bool(plan.arranged))),
             [f"{show(one.path)}: {reason(one)}" for one in files[:SHOWN]],
         )
@@ -215,7 +217,7 @@ def show_left(screen: Screen, report: CheckReport) -> None:
         for one in report.left
         if one.unaccounted or one.standing in (SERVED, LEFT, ORIGINALS)
     ]
-    screen.table("Still names the old place", ("File", "How it stands", ">Times", "For instance"), rows[:SHOWN])
+    screen.table("Still points to the old place", ("File", "Why", ">Times", "For instance"), rows[:SHOWN])
     if len(rows) > SHOWN:
         screen.say(f"... and {len(rows) - SHOWN} more (see --json)")
     if report.search:

@@ -22,26 +22,26 @@ def add_list(parser: Group, option: str, metavar: str, text: str) -> None:
 
 def add_ledgers(parser: Group) -> None:
     """--ledger and --map."""
-    add_list(parser, "--ledger", "FILE", "files that name sounds: playlists, databases")
-    add_list(parser, "--map", "FILE", "maps that describe ledgers no built-in format reads")
+    add_list(parser, "--ledger", "FILE", "playlists and databases that list these sounds")
+    add_list(parser, "--map", "FILE", "maps for databases and other files that Salt Cart cannot read without one")
     parser.add_argument(
-        "--means",
+        "--drive",
         action="append",
         default=[],
         metavar="D:=FOLDER",
-        help="what a drive letter, share or folder of another system is here",
+        help="treat paths that start with D: (or a share, or a folder of another system) as paths in FOLDER",
     )
 
 
 def add_plan(parser: argparse.ArgumentParser) -> None:
     """The shelves and what becomes of them."""
-    add_shelves(parser.add_argument_group("What moves, and where to"))
-    add_links(parser.add_argument_group("What stays at the old place"))
-    add_gathering(parser.add_argument_group("What lies elsewhere"))
-    lists = parser.add_argument_group("Files that name the sounds")
+    add_shelves(parser.add_argument_group("Usual options"))
+    add_links(parser.add_argument_group("Folders and links"))
+    add_gathering(parser.add_argument_group("Sounds from elsewhere"))
+    lists = parser.add_argument_group("Your programs' files")
     add_ledgers(lists)
     add_rewriting(lists)
-    add_search(parser.add_argument_group("The search for what names the sounds"))
+    add_search(parser.add_argument_group("Search"))
     add_archives(parser.add_argument_group("Archives"))
     add_sha256(parser)
     add_all(parser)
@@ -58,13 +58,15 @@ def add_shelves(group: Group) -> None:
         required=True,
         action="append",
         metavar="FOLDER",
-        help="the folder that will hold the shelf; once for all, or once for each",
+        help="the folder to move them into; give it once for all of them, or once for each",
     )
-    add_list(group, "--leave-out", "PATTERN", "what stays where it is, such as '*.ini' or 'Old Packs'")
-    add_list(group, "--only", "PATTERN", "move nothing but this")
-    add_list(group, "--from-list", "LIST", "move the files that this playlist names, with the folders they lie in")
+    add_list(group, "--exclude", "PATTERN", "leave these where they are, such as '*.ini' or 'Old Packs'")
+    add_list(group, "--only", "PATTERN", "move only these")
+    add_list(group, "--from-list", "LIST", "move the files in this playlist, and keep their folders")
     group.add_argument(
-        "--with-programs", action="store_true", help="take along programs and plug-ins, which stay otherwise"
+        "--with-programs",
+        action="store_true",
+        help="move programs and plug-ins too, which normally stay where they are",
     )
     add_arrange(group)
 
@@ -72,15 +74,19 @@ def add_shelves(group: Group) -> None:
 def add_links(group: Group) -> None:
     """What is left behind, and what becomes of links."""
     group.add_argument(
-        "--signpost", action="store_true", help="leave a link with exactly the old name at the old place"
+        "--signpost",
+        action="store_true",
+        help="leave a link at the old place, so that programs still find the sounds there",
     )
     group.add_argument(
         "--turn-links",
         action="store_true",
-        help="turn links that entries go through to the new place, and leave those entries as they are",
+        help="point existing links to the new place, and leave the entries that go through them as they are",
     )
     group.add_argument(
-        "--copy", action="store_true", help="copy: ledgers name the copies, and the originals stay as they are"
+        "--copy",
+        action="store_true",
+        help="copy instead of moving: ledgers refer to the copies, and the originals stay",
     )
 
 
@@ -89,12 +95,12 @@ def add_gathering(group: Group) -> None:
     group.add_argument(
         "--gather",
         action="store_true",
-        help="take along what lies elsewhere and playlists and databases in the shelf name; the originals stay",
+        help="also copy sounds from elsewhere that the playlists and databases in the shelf use",
     )
     group.add_argument(
         "--set-aside-gathered",
         action="store_true",
-        help="the same, and set these aside too, so that release frees them",
+        help="do the same, and set those originals aside too, so that release frees their space",
     )
 
 
@@ -102,50 +108,46 @@ def add_rewriting(group: Group) -> None:
     """How ledgers are rewritten."""
     add_list(
         group,
-        "--front",
+        "--folder-first",
         "FILE",
-        "ledgers that list content folders: where a part of one moves, a new one comes in front of it",
+        "when only part of a folder listed in FILE moves, add the new folder ahead of the old one",
     )
     group.add_argument(
         "--keep-entries",
         action="store_true",
-        help="rewrite nothing: ledgers go on naming the old place, through the signpost",
+        help="change no ledger: they still point to the old place, which the link keeps working",
     )
     group.add_argument(
         "--trust-map",
         action="store_true",
-        help="rewrite binary files too of which nothing is known but the lengths before their texts",
+        help="also rewrite binary files of which only the text lengths are understood",
     )
     group.add_argument(
-        "--new-things",
-        metavar="FOLDER",
-        help="let programs put what is bought or recorded next there, where their maps say which entry that is",
+        "--new-things", metavar="FOLDER", help="set the folder in which programs save new purchases and recordings"
     )
     group.add_argument(
-        "--right-level",
+        "--fix-folder-level",
         action="store_true",
-        help="turn folders in ledgers that are a level too high or too low for what starts from them",
+        help="correct folder entries that point one level too high or too low",
     )
     group.add_argument(
         "--turn-folders",
         action="store_true",
-        help="where a ledger holds one folder, of which a part moves: let it name the new one",
+        help="if a ledger holds a single folder and part of it moves, point it to the new folder",
     )
 
 
 def add_archives(group: Group) -> None:
     """What becomes of archives."""
-    group.add_argument("--packed", action="store_true", help="move archives as they are, and do not unpack them")
+    group.add_argument("--packed", action="store_true", help="move archives without unpacking them")
     group.add_argument(
         "--small-to",
         nargs="+",
         default=[],
         metavar=("FOLDER", "PATTERN"),
-        help="of an archive: what matches, such as '*.ini', goes into this folder, the rest to --to",
+        help="unpack files that match, such as '*.ini', into this folder, and the rest into --to",
     )
-    group.add_argument(
-        "--signpost-at", metavar="FOLDER", help="of an archive: leave a link to the new place in this folder"
-    )
+    group.add_argument("--signpost-at", metavar="FOLDER", help="leave a link to the unpacked files in this folder")
 
 
 def add_arrange(parser: Group) -> None:
@@ -154,29 +156,27 @@ def add_arrange(parser: Group) -> None:
         "--arrange",
         metavar="PATTERN",
         default="",
-        help="give each sound a place from its tags, such as '{artist}/{album}/{track:02} {title}'; as it is:"
+        help="name files and folders after their tags, such as '{artist}/{album}/{track:02} {title}'; to keep them:"
         " '{folder}/{name}'",
     )
 
 
 def add_all(parser: argparse.ArgumentParser) -> None:
     """--all."""
-    parser.add_argument("--all", action="store_true", help="show everything, not only what needs attention")
+    parser.add_argument("--all", action="store_true", help="show everything, not only what needs your attention")
 
 
 def add_search(parser: Group) -> None:
-    """--search, --no-search and --leave-unread."""
-    add_list(parser, "--search", "PLACE", "search these folders too for what names the sounds")
+    """--search, --no-search and --ignore."""
+    add_list(parser, "--search", "PLACE", "also search these folders for files that refer to the sounds")
     parser.add_argument(
         "--no-search",
         nargs="*",
         metavar="PLACE",
-        help="leave these places out of the search for what names the sounds; without a place: do not search before the"
-        " move, the check after it does",
+        help="do not search these places for files that refer to the sounds; without a place: do not search before the"
+        " move (the check afterwards does)",
     )
-    add_list(
-        parser, "--leave-unread", "FILE", "files that may go on naming the old place, though nothing will be there"
-    )
+    add_list(parser, "--ignore", "FILE", "do not stop because of this file, even if it still points to the old place")
 
 
 def add_output(parser: argparse.ArgumentParser, what: str, default: str) -> None:
@@ -184,7 +184,7 @@ def add_output(parser: argparse.ArgumentParser, what: str, default: str) -> None
     parser.add_argument(
         "--output", "-o", metavar="FILE", default=default, help=f"the {what} to write (default: {default})"
     )
-    parser.add_argument("--force", action="store_true", help=f"write over an earlier {what} of that name")
+    parser.add_argument("--force", action="store_true", help=f"overwrite an existing {what} with that name")
 
 
 def add_sha256(parser: argparse.ArgumentParser) -> None:
@@ -195,26 +195,24 @@ def add_sha256(parser: argparse.ArgumentParser) -> None:
         action="store_const",
         const="sha256",
         default="blake3",
-        help="digests and the manifest in SHA-256, which every system can verify, instead of BLAKE3, which is quicker",
+        help="use SHA-256 for digests, which every system can verify, instead of the faster BLAKE3",
     )
 
 
 def add_yes(parser: argparse.ArgumentParser) -> None:
     """--yes."""
-    parser.add_argument("--yes", action="store_true", help="do not ask")
+    parser.add_argument("--yes", action="store_true", help="answer yes to every question")
 
 
 def add_pace(parser: argparse.ArgumentParser) -> None:
     """How fast to copy, and what tells that it is done."""
-    parser.add_argument(
-        "--limit", metavar="RATE", type=rate, help="copy and read back at most so many bytes a second, such as 40M"
-    )
+    parser.add_argument("--limit", metavar="RATE", type=rate, help="copy at most this many bytes a second, such as 40M")
     add_bell(parser)
 
 
 def add_bell(parser: argparse.ArgumentParser) -> None:
     """--bell."""
-    parser.add_argument("--bell", action="store_true", help="ring the terminal's bell at the end, however it ends")
+    parser.add_argument("--bell", action="store_true", help="ring the terminal bell when it is done or has stopped")
 
 
 def pace(options: argparse.Namespace) -> Pace:
@@ -229,19 +227,22 @@ def rate(text: str) -> int:
     found = re.fullmatch(r"([0-9]+(?:\.[0-9]+)?)\s*([kMG]?)B?(?:/s)?", text)
     count = int(float(found[1]) * {"": 1, "k": 10**3, "M": 10**6, "G": 10**9}[found[2]]) if found else 0
     if not count:
-        raise argparse.ArgumentTypeError(f"{show(text)} is no rate; write it like 40M, in bytes a second")
+        raise argparse.ArgumentTypeError(f"{show(text)} is not a speed; write it like 40M (bytes a second)")
     return count
 
 
 def add_wait(parser: argparse.ArgumentParser) -> None:
     """--wait."""
-    parser.add_argument("--wait", action="store_true", help="wait until the programs that use the ledgers are closed")
+    parser.add_argument("--wait", action="store_true", help="wait until the programs that use these ledgers are closed")
 
 
 def add_trip(parser: argparse.ArgumentParser) -> None:
     """The trip to work on."""
     parser.add_argument(
-        "trip", nargs="?", metavar="TRIP", help="the trip's id (see saltcart trips); the latest that fits by default"
+        "trip",
+        nargs="?",
+        metavar="TRIP",
+        help="the trip's id, as listed by saltcart trips (default: the latest suitable trip)",
     )
 
 
@@ -270,5 +271,5 @@ def add_cart(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--cart",
         metavar="FILE",
-        help="the configuration (default: cart.toml here, then in the user's configuration folder)",
+        help="the configuration file (default: cart.toml in this folder, then in your configuration folder)",
     )

@@ -54,30 +54,24 @@ MOST = 8  # of a kind, each in a line
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """What goes, and where."""
-    parser.add_argument("shelf", nargs="*", metavar="SHELF", help="the folder of sounds to carry, or single files")
-    parser.add_argument(
-        "--to", required=True, metavar="FOLDER", help="the folder on a drive that will hold the collection"
-    )
+    parser.add_argument("shelf", nargs="*", metavar="SHELF", help="the folder of sounds to copy, or single files")
+    parser.add_argument("--to", required=True, metavar="FOLDER", help="the folder on a drive for the collection")
     add_ledgers(parser)
-    add_list(parser, "--only", "PATTERN", "carry nothing but this")
-    add_list(parser, "--leave-out", "PATTERN", "what stays at home, such as '*.ini' or 'Old Packs'")
-    parser.add_argument("--rated", type=float, metavar="N", help="carry the files that ledgers rate N or higher")
-    parser.add_argument("--played-since", type=day, metavar="DAY", help="carry the files played since that day")
-    add_list(parser, "--from-list", "LIST", "carry the files that this playlist names")
-    parser.add_argument("--gather", action="store_true", help="take along all that ledgers name elsewhere, be it much")
+    add_list(parser, "--only", "PATTERN", "copy only these")
+    add_list(parser, "--exclude", "PATTERN", "leave these out, such as '*.ini' or 'Old Packs'")
+    parser.add_argument("--rated", type=float, metavar="N", help="copy the sounds rated N or higher")
+    parser.add_argument("--played-since", type=day, metavar="DAY", help="copy the sounds played since that day")
+    add_list(parser, "--from-list", "LIST", "copy the sounds in this playlist")
     parser.add_argument(
-        "--with-leftovers", action="store_true", help="take along the sounds of a collection that no ledger names"
+        "--gather", action="store_true", help="also copy every sound from elsewhere that the ledgers use"
     )
+    parser.add_argument("--with-leftovers", action="store_true", help="also copy sounds that no ledger lists")
     parser.add_argument(
-        "--with-litter", action="store_true", help="take along what systems and programs leave lying about"
+        "--with-litter", action="store_true", help="also copy files that systems and programs leave behind"
     )
-    parser.add_argument(
-        "--with-programs", action="store_true", help="take along programs and plug-ins, which stay otherwise"
-    )
-    parser.add_argument(
-        "--lists", action="store_true", help="write each playlist of a database as a file that any player reads"
-    )
-    parser.add_argument("--drop-gone", action="store_true", help="remove from the collection what is no longer at home")
+    parser.add_argument("--with-programs", action="store_true", help="also copy programs and plug-ins")
+    parser.add_argument("--lists", action="store_true", help="also write each playlist of a database as an M3U8 file")
+    parser.add_argument("--drop-gone", action="store_true", help="remove from the collection what you removed here")
     add_arrange(parser)
     add_all(parser)
     add_search(parser)
@@ -93,7 +87,7 @@ def day(text: str) -> str:
     try:
         return date.fromisoformat(text).isoformat()
     except ValueError:
-        raise argparse.ArgumentTypeError(f"{show(text)} is no day; write it like 2026-01-31") from None
+        raise argparse.ArgumentTypeError(f"{show(text)} is not a date; write it like 2026-01-31") from None
 
 
 def request(options: argparse.Namespace) -> Request:
@@ -103,15 +97,15 @@ def request(options: argparse.Namespace) -> Request:
         to=[options.to],
         ledgers=options.ledger,
         maps=options.map,
-        leave_out=options.leave_out,
+        leave_out=options.exclude,
         only=options.only,
-        means=options.means,
+        means=options.drive,
         cart=load(options.cart),
         digests=options.digests_kind,
         searches=options.no_search != [],
         not_searched=options.no_search or (),
         search=options.search,
-        leave_unread=options.leave_unread,
+        leave_unread=options.ignore,
         from_list=options.from_list,
         with_programs=options.with_programs,
         rated=options.rated,
@@ -141,18 +135,18 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
         if name := unfinished(options.to):
             repoint(name, wait=options.wait, progress=watch)
             finish(name)
-            screen.say(f"Trip {name} to {place(options.to)} was cut off near its end; it is finished now.")
+            screen.say(f"Trip {name} to {place(options.to)} was interrupted near its end. It is finished now.")
         plan = plan_carry(request(options), options.with_leftovers, options.with_litter, options.gather, watch)
     show_plan(screen, plan, options.drop_gone, options.limit)
-    if not screen.agrees("Copy and verify all this? Nothing at home changes.", options):
+    if not screen.agrees("Copy and verify all this? Nothing on this computer changes.", options):
         raise need_answer(options, "carried")
     with screen.watch() as watch:
         refuse_busy_ledgers(plan.draft.waybill, options.wait, watch)
     path = waybill_text.keep(plan.draft.waybill)
     if name := given_up(plan, path):
         screen.say(
-            f"Trip {name} to this folder was interrupted, and things at home have changed since. It is undone first;"
-            " what it copied and is still wanted stays."
+            f"Trip {name} to this folder was interrupted, and something here has changed since. It is undone first."
+            " What it copied and is still needed stays."
         )
         with screen.watch() as watch:
             undo(name, drop_copies=True, wait=options.wait, progress=watch, spare=places_of(plan))
@@ -220,8 +214,8 @@ def show_plan(screen: Screen, plan: CarryPlan, drop: bool, limit: int | None) ->
     if plan.unread:
         names = ", ".join(map(place, plan.unread[:MOST]))
         screen.remark(
-            f"{many(len(plan.unread), 'file that travels names', 'files that travel name')} sounds in a way that nobody"
-            f" here can write anew; on another computer they look for them where they are on this one: {names}"
+            f"{many(len(plan.unread), 'file that travels refers', 'files that travel refer')} to sounds in a way Salt"
+            f" Cart cannot rewrite. On another computer they will not find them: {names}"
         )
     for text in plan.draft.remarks:
         screen.remark(text)
@@ -232,11 +226,14 @@ def show_what_goes(screen: Screen, plan: CarryPlan) -> None:
     draft = plan.draft
     files, total = sum(one.files for one in draft.shelves), sum(one.bytes for one in draft.shelves)
     ledgers = many(len(draft.ledgers), "ledger", "ledgers")
-    screen.say(f"{many(files, 'file', 'files')}, {size(total)}, with {ledgers}. Nothing at home changes.", style="bold")
+    screen.say(
+        f"{many(files, 'file', 'files')}, {size(total)}, with {ledgers}. Nothing on this computer changes.",
+        style="bold",
+    )
     screen.say()
     shelves = [one for one in draft.shelves if not one.shelf.gathered]
     screen.table(
-        "What goes" if plan.before is None else f"What is there since {plan.before.made[:10]} is brought up to date",
+        "What is copied" if plan.before is None else f"Brings the collection of {plan.before.made[:10]} up to date",
         ("Shelf", ">Files", ">Size", "From", "To"),
         [
             (show(one.shelf.name), one.files, size(one.bytes), place(one.shelf.old), place(one.shelf.new))
@@ -247,8 +244,9 @@ def show_what_goes(screen: Screen, plan: CarryPlan) -> None:
     if draft.strays:
         folders = ", ".join(sorted({place(os.path.dirname(path)) for path in draft.strays})[:3])
         screen.say(
-            f"Gathered from elsewhere, for these ledgers name them: {many(len(draft.strays), 'file', 'files')},"
-            f" {size(sum(draft.strays.values()))}, from {folders}."
+            f"{many(len(draft.strays), 'file', 'files')} from elsewhere ({size(sum(draft.strays.values()))}) are"
+            f" copied too,"
+            f" because these ledgers use them: from {folders}."
         )
 
 
@@ -267,60 +265,65 @@ def show_ledgers(screen: Screen, plan: CarryPlan) -> None:
         for one in draft.ledgers
     ]
     if screen.all or len(rows) <= MOST:
-        screen.table("Ledgers that go along", ("Ledger", "Plays anywhere", ">Entries", "Map", "There"), rows)
+        screen.table("Ledgers", ("Ledger", "Plays anywhere", ">Entries", "Map", "There"), rows)
     else:
         kinds = Counter((row[3], row[1]) for row in rows)
         entries = {kind: sum(row[2] for row in rows if (row[3], row[1]) == kind) for kind in kinds}
         screen.table(
-            "Ledgers that go along (--all lists each)",
+            "Ledgers (--all lists each)",
             ("Kind", "Plays anywhere", ">Ledgers", ">Entries"),
             [(*kind, count, entries[kind]) for kind, count in kinds.items()],
         )
     if plan.full:
         first = plan.full[0]
-        count = "It goes" if len(rows) == 1 else many(len(plan.full), "ledger goes", "ledgers go")
+        count = many(len(plan.full), "ledger is", "ledgers are")
         screen.say(
-            f"{count} as it is, for {first.line.why} ({place(first.line.path)}): settle makes it true elsewhere."
+            f"{count} copied unchanged, because {first.line.why} ({place(first.line.path)}). saltcart settle adjusts"
+            " that on the other computer."
         )
     if not draft.ledgers:
-        screen.remark("No ledger names these sounds, as far as was searched: the sounds alone go.")
+        screen.remark("No ledger that was found lists these sounds. Only the sounds are copied.")
 
 
 def manner(plan: CarryPlan, line: LedgerLine) -> str:
     """How a ledger goes along, in a word."""
     if line.path in plan.cut:
         return "yes, cut to what travels"
-    return "yes" if line.rewrite else "as it is"
+    return "yes" if line.rewrite else "after settle"
 
 
 def show_what_stays(screen: Screen, plan: CarryPlan, drop: bool) -> None:
     """What stays at home, and what is in the collection and not at home any more."""
     for found, word, option in (
-        (plan.leftovers, "that no ledger names", "--with-leftovers"),
+        (plan.leftovers, "that no ledger lists", "--with-leftovers"),
         (plan.litter, "of litter", "--with-litter"),
     ):
         if found:
             screen.say(
-                f"Stay at home: {many(len(found), 'file', 'files')} {word}, {size(sum(found.values()))}. To take them:"
+                f"Not copied: {many(len(found), 'file', 'files')} {word}, {size(sum(found.values()))}. To copy them:"
                 f" {option}"
             )
     if plan.strange:
         count, top = many(len(plan.strange), "file", "files"), quote(show(plan.top))
-        screen.say(f"Stay there: {count} that came from others. To take them home: saltcart settle {top} --back")
+        screen.say(
+            f"{count} in the collection came from others and are not on this computer yet: saltcart settle {top} --back"
+        )
     if plan.apart:
         count = many(len(plan.apart), "file", "files")
-        screen.say(f"Stay at home: {count} elsewhere that ledgers name, {size(sum(plan.apart.values()))}: --gather")
+        screen.say(
+            f"Not copied: {count} elsewhere that ledgers use, {size(sum(plan.apart.values()))}. To copy them: --gather"
+        )
     if plan.libraries:
         names = ", ".join(map(place, plan.libraries[:MOST]))
-        screen.say(f"Stay at home: {names}, for most of what it names does not travel. To take it: --ledger FILE")
+        screen.say(f"Not copied: {names}, because most of what it lists does not travel. To copy it: --ledger FILE")
     if plan.cut:
-        lines = many(sum(plan.cut.values()), "line names", "lines name")
+        lines = many(sum(plan.cut.values()), "line", "lines")
         names = ", ".join(map(place, [*plan.cut][:MOST]))
-        screen.say(f"Cut to what travels, there and not here: {names}; {lines} other sounds.")
+        screen.say(f"Cut to what travels, only in the copy: {names} ({lines} with other sounds).")
     if plan.gone:
-        ends = "they will be removed there" if drop else "they stay there; to remove them: --drop-gone"
+        ends = "removed there too" if drop else "kept there; to remove them: --drop-gone"
         names = ", ".join(show(one.place) for one in plan.gone[:MOST])
-        screen.say(f"No longer at home: {many(len(plan.gone), 'file', 'files')} of the collection ({names}); {ends}.")
+        screen.say(f"Removed here: {many(len(plan.gone), 'file', 'files')} of the collection ({names}); {ends}.")
 
 
 def show_room(screen: Screen, plan: CarryPlan, limit: int | None) -> None:
@@ -333,10 +336,10 @@ def show_room(screen: Screen, plan: CarryPlan, limit: int | None) -> None:
                 f" about {duration(slowed(draft, limit))}."
             )
     if plan.offline:
-        count = many(len(plan.offline), "item stays", "items stay")
+        count = many(len(plan.offline), "item", "items")
         first = next(iter(plan.offline.values()))
         screen.remark(
-            f"{count} in the collection as before, because the drive of the original is not connected: {place(first)}"
+            f"{count} in the collection stay as they are, because their drive is not connected: {place(first)}"
             + (" and others" if len(plan.offline) > 1 else "")
         )
 
@@ -356,38 +359,38 @@ def show_closing(
     rows = [("Collection", place(made.top))]
     carried = [one for one in plan.draft.shelves if not one.shelf.gathered]
     files, room = sum(one.files for one in carried), sum(one.bytes for one in carried)
-    rows += [("Holds", f"{many(files, 'file', 'files')}, {size(room)}, each read back and compared")]
+    rows += [("Holds", f"{many(files, 'file', 'files')}, {size(room)}, each copy verified")]
     if along := len(plan.draft.strays):
         rows += [("Gathered", many(along, "file", "files") + " from elsewhere")]
     if relative:
         entries = sum(one.entries for one in relative)
         rows += [
-            (
-                "Plays anywhere",
-                f"{many(len(relative), 'ledger', 'ledgers')} with {many(entries, 'entry', 'entries')}, named from where"
-                " they lie",
-            )
+            ("Plays anywhere", f"{many(len(relative), 'ledger', 'ledgers')} with {many(entries, 'entry', 'entries')}")
         ]
     if made.lists:
-        less = f"; {many(lacking, 'track', 'tracks')} of theirs did not come along" if lacking else ""
+        less = f"; {many(lacking, 'track', 'tracks')} of them were not copied" if lacking else ""
         rows += [("Lists", f"{many(len(made.lists), 'playlist', 'playlists')} in {place(made.at('Lists'))}{less}")]
     if full:
         names = ", ".join(place(made.at(one.place)) for one in full[:2]) + (" ..." if len(full) > 2 else "")
-        rows += [("As they are", f"{many(len(full), 'ledger', 'ledgers')}, made true elsewhere by settle: {names}")]
+        rows += [("After settle", f"{many(len(full), 'ledger', 'ledgers')}: {names}")]
     if out:
         rows += [
             (
                 "Leads out",
-                f"{many(len(out), 'entry', 'entries')} name what"
-                f" {'was not chosen' if plan.chosen else 'is not in the collection'}, first"
+                f"{many(len(out), 'entry', 'entries')} to sounds that"
+                f" {'were not chosen' if plan.chosen else 'are not in the collection'}, first"
                 f" {place(out[0]['resolved'])} in {place(out[0]['ledger'])}",
             )
         ]
     if before := sum(report.before_counts.values()):
-        rows += [("Broken before", f"{many(before, 'entry is', 'entries are')} found neither here nor at home")]
+        rows += [("Broken before", f"{many(before, 'entry', 'entries')}, on this computer too")]
     if dropped:
-        rows += [("Removed", f"{many(dropped, 'file', 'files')} that had gone at home")]
-    rows += [("At home", "nothing was written")]
-    rows += [("Elsewhere", f"saltcart settle {quote(show(made.top))}   there, or here to bring home what changed")]
+        rows += [("Removed", f"{many(dropped, 'file', 'files')} that you removed here")]
+        rows += [
+            (
+                "Elsewhere",
+                f"saltcart settle {quote(show(made.top))}   on the other computer, or here to bring home what changed",
+            )
+        ]
     rows += [("Again", "the same command brings the collection up to date")]
     screen.facts(rows)

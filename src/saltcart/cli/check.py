@@ -31,8 +31,8 @@ SHOWN = 20
 FEW = 3  # sounds of each ledger, where no number was given
 NAMES = 3  # of entries that share a row
 OF_ONE_FILE = ("no such file", "")  # causes that lie with each file, and not above it
-ALL_FOLLOWED = "no file that was searched names the old place"
-NO_ENTRIES = "No ledger with entries was part of this, so none was judged"
+ALL_FOLLOWED = "no file that was searched still points to the old place"
+NO_ENTRIES = "No ledger was part of this, so there was nothing to check"
 
 
 class Trace(NamedTuple):
@@ -51,10 +51,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--digests",
         action="store_true",
-        help="read every copy and compare its content, not only its size; with a FOLDER, against its manifest",
+        help="read every copy and compare its content, not only its size; with a FOLDER, compare it with its manifest",
     )
     parser.add_argument(
-        "--write", action="store_true", help="with --digests and a FOLDER: make its manifest from what is there now"
+        "--write", action="store_true", help="with --digests and a FOLDER: write a new manifest of what is there now"
     )
     add_sha256(parser)
     parser.add_argument(
@@ -100,7 +100,7 @@ def run(options: argparse.Namespace) -> int:
         if options.ledger:
             cart = load(options.cart)
             report = check_ledgers(
-                options.ledger, [*options.map, *cart.maps], headers, cart.meanings(options.means), watch
+                options.ledger, [*options.map, *cart.maps], headers, cart.meanings(options.drive), watch
             )
         else:
             name = options.trip or latest(SWITCHED, HAULED, RELEASING, RELEASED, UNDONE)
@@ -142,7 +142,10 @@ def play_some(report: CheckReport, options: argparse.Namespace, watch: Watch) ->
             ' listen = ["PLAYER", "{}"]. One in another folder is not used for that.',
         )
     if not any(True for one in report.ledgers for _sound in sounds_of(one.state)):
-        raise Refused("No ledger of this names a sound that is there, so none can be played", "Name others: --ledger")
+        raise Refused(
+            "No ledger of this trip lists a sound that exists, so nothing can be played",
+            "Choose other ledgers: --ledger",
+        )
     for one in report.ledgers:
         played = play(one.state, FEW if options.play is None else options.play, watch)
         played.troubles += listen(played.heard, command) if options.listen else []
@@ -155,9 +158,9 @@ def show_played(screen: Screen, report: CheckReport) -> None:
     bad = list(dict.fromkeys(trouble for one in report.played for trouble in one.troubles))
     unknown = list(dict.fromkeys(trouble for one in report.played for trouble in one.unknown))
     folders, every = (sum(getattr(one, key) for one in report.played) for key in ("folders", "all_folders"))
-    end = f"{many(len(bad), 'does', 'do')} not play to the end" if bad else "all of these play to their end"
+    end = f"{many(len(bad), 'does', 'do')} not play to the end" if bad else "all of them play to the end"
     if not decoded:
-        end = "so nothing is known of how they play"
+        end = "so whether they play is not known"
     screen.say(
         f"Played: {many(decoded, 'sound', 'sounds')} of {many(len(report.played), 'ledger', 'ledgers')} decoded"
         f" ({clock(seconds)}), out of {folders:,} of {every:,} folders: {end}."
@@ -207,7 +210,7 @@ def traces(report: CheckReport, options: argparse.Namespace, watch: Watch) -> li
         raise UsageError("--traces needs a trip: it searches for that trip's old places", "Leave --ledger out.")
     cart, shelves = load(options.cart), summary(report.trip).shelves
     maps = [load_map(path) for path in dict.fromkeys([*options.map, *cart.maps])]
-    forms = forms_of([one.shelf.old for one in shelves], cart.meanings(options.means))
+    forms = forms_of([one.shelf.old for one in shelves], cart.meanings(options.drive))
     return [Trace(one, known_as(one.path, maps)) for one in search(forms, options.traces, watch).found]
 
 
@@ -232,10 +235,10 @@ def show_check(screen: Screen, report: CheckReport) -> None:
     show_problems(screen, "Needs attention", [pair for pair in problems if pair[1].new])
     show_problems(
         screen,
-        "Already so before the trip",
+        "Already broken before the trip",
         [pair for pair in problems if not pair[1].new and pair[1].judgement.verdict != "found"],
     )
-    show_problems(screen, "Found, with a remark", [pair for pair in problems if pair[1].judgement.verdict == "found"])
+    show_problems(screen, "Found, with a note", [pair for pair in problems if pair[1].judgement.verdict == "found"])
     for ledger in report.ledgers:
         if ledger.state.trouble:
             screen.remark(f"{ledger.state.trouble.what}. {ledger.state.trouble.remedy}")
@@ -267,8 +270,8 @@ def show_notes(screen: Screen, report: CheckReport) -> None:
     for level in report.levels:
         what = many(level.entries, "entry that starts", "entries that start")
         screen.remark(
-            f"{place(level.ledger)} names the folder {place(level.folder)}; the {what} from there lead into"
-            f" {place(level.better)}: name that one in its program"
+            f"{place(level.ledger)} lists the folder {place(level.folder)}, but the {what} from there lie in"
+            f" {place(level.better)}. Choose that folder in its program, or add --fix-folder-level"
         )
     for found in (found for shelf in report.shelves for found in shelf.accepted):
         screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
@@ -279,7 +282,7 @@ def standing(shelf: ShelfCheck) -> str:
     if not shelf.problems:
         return "all copies are there"
     if shelf.problems[0].verdict == "offline":
-        return f"not looked at, for {show(shelf.problems[0].why)}; plug it in, nothing is lost"
+        return f"not checked, because {show(shelf.problems[0].why)}; connect it, nothing is lost"
     return many(len(shelf.problems), "copy is not as recorded", "copies are not as recorded")
 
 
@@ -321,25 +324,29 @@ def closing(report: CheckReport) -> str:
     known = report.before_counts if report.trip else {}
     before, offline = sum(known.values()), counts["offline"] - known.get("offline", 0)
     bad = sum(count for verdict, count in counts.items() if verdict != "found") - before - offline
-    text = f"{counts['found']} of {sum(counts.values())} entries found" if any(counts.values()) else NO_ENTRIES
+    text = f"{counts['found']} of {sum(counts.values())} entries work" if any(counts.values()) else NO_ENTRIES
     if before:
-        text += f"; {before} broken now as before the trip"
+        text += f"; {before} {'was' if before == 1 else 'were'} already broken before the trip"
     if offline:
-        text += f"; {offline} offline: {plug_in(report)}, nothing is lost"
+        text += f"; {offline} offline ({plug_in(report)}; nothing is lost)"
     if left := report.unaccounted:
-        places = many(sum(one.count for one in left), "mention of the old place is", "mentions of the old place are")
-        text += f"; {places} left in {many(len(left), 'file', 'files')}, and lead nowhere"
+        places = many(sum(one.count for one in left), "entry still points", "entries still point")
+        text += f"; {places} to the old place in {many(len(left), 'file', 'files')}, and will not play"
     if stuck := len({path for one in report.played for path, _why in one.troubles}):
         text += f"; {many(stuck, 'sound does', 'sounds do')} not play to the end"
     if unknown := len({path for one in report.played for path, _why in one.unknown}):
-        text += f"; how {many(unknown, 'sound plays', 'sounds play')} is not known, for nothing here decodes such"
+        text += f"; {many(unknown, 'sound', 'sounds')} could not be decoded here, so whether they play is not known"
     if bad:
-        return f"{text}; {bad} {'needs' if bad == 1 else 'need'} attention."
+        return f"{text}; {bad} {'needs' if bad == 1 else 'need'} your attention."
     if offline:
         return f"{text}."
     if not report.ok:
         where = "" if report.complete else f"; {unseen(report)}"
-        return f"{text}{where}." if left or where or stuck or unknown else f"{text}; but not all is as it should be."
+        return (
+            f"{text}{where}."
+            if left or where or stuck or unknown
+            else f"{text}; but something else needs your attention."
+        )
     return f"{text}. {assurance(report)}"
 
 
@@ -348,7 +355,7 @@ def unseen(report: CheckReport) -> str:
     gaps = [gap.path for gap in report.search.gaps] if report.search else []
     first, *more = map(place, [*report.unsearched, *gaps])
     others = f" and {len(more)} more" if more else ""
-    return f"no reference to the old place was found where could be searched; not searched: {first}{others}"
+    return f"not everything could be searched for references to the old place; not searched: {first}{others}"
 
 
 def plug_in(report: CheckReport) -> str:
@@ -357,26 +364,31 @@ def plug_in(report: CheckReport) -> str:
     whys = {one.why for one in problems if one.verdict == OFFLINE}
     elsewhere = {why for why in whys if ELSEWHERE in why}
     if elsewhere == whys:
-        return "their drive hangs at another place now; saltcart mend makes them name it there"
-    return "plug in what is not connected" + (" (some hangs at another place now: saltcart mend)" if elsewhere else "")
+        return "their drive is mounted somewhere else now; saltcart mend corrects the entries"
+    return "connect the drive" + (", or run saltcart mend where it is mounted elsewhere" if elsewhere else "")
 
 
 def assurance(report: CheckReport) -> str:
     """The last word on what is sound, as far as that was looked at."""
     if not report.trip:
-        return "All is well." if sum(report.counts.values()) else "There was nothing to judge."
+        return "All is well." if sum(report.counts.values()) else "There was nothing to check."
     if report.state in (HAULED, UNDONE):  # without a search, which only a switch needs, no more can be said
-        return "Ledgers and originals are in their old places."
+        return "Ledgers and originals are unchanged."
     if report.search is None:
         what = "Every file is there" if report.shelves else "Nothing moved"
-        return f"{what}, and all that these ledgers found before is found."
+        return f"{what}, and everything these ledgers found before, they find now."
     counts = Counter(one.standing for one in report.left)
     if counts[LEFT]:
-        files = many(counts[LEFT], "file goes", "files go")
-        return f"As you said, {files} on naming the old place, where nothing is now."
-    parts = [f"{many(counts[HISTORY], 'history', 'histories')}"] if counts[HISTORY] else []
-    parts += [f"{many(counts[SAID], 'text', 'texts')} that nothing is opened by"] if counts[SAID] else []
-    parts += [f"{many(counts[ORIGINALS], 'file', 'files')} that find the originals"] if counts[ORIGINALS] else []
-    parts += [f"{many(counts[SERVED], 'file', 'files')} that the signpost serves"] if counts[SERVED] else []
-    what = f"only {' and '.join(parts)} still name the old place, as they may" if parts else ALL_FOLLOWED
-    return f"Nothing is lost: {what}."
+        files = many(counts[LEFT], "file still points", "files still point")
+        return f"{files} to the old place, as you allowed; nothing is there any more."
+    parts = [f"{many(counts[HISTORY], 'old record', 'old records')}"] if counts[HISTORY] else []
+    parts += [f"{many(counts[SAID], 'text', 'texts')}"] if counts[SAID] else []
+    parts += [f"{many(counts[ORIGINALS], 'file', 'files')} that use the originals"] if counts[ORIGINALS] else []
+    parts += [f"{many(counts[SERVED], 'file', 'files')} that the signpost keeps working"] if counts[SERVED] else []
+    if not parts:
+        return f"Everything that worked before works now: {ALL_FOLLOWED}."
+    kept = [counts[word] for word in (HISTORY, SAID, ORIGINALS, SERVED)]
+    mention = "mentions" if sum(kept) == 1 else "mention"
+    return (
+        f"Everything that worked before works now. ({' and '.join(parts)} still {mention} the old place; that is fine.)"
+    )

@@ -36,24 +36,24 @@ def request(options: argparse.Namespace) -> Request:
         ledgers=options.ledger,
         maps=options.map,
         signpost=options.signpost,
-        leave_out=options.leave_out,
+        leave_out=options.exclude,
         only=options.only,
         keep_entries=options.keep_entries,
-        means=options.means,
+        means=options.drive,
         cart=load(options.cart),
-        front=options.front,
+        front=options.folder_first,
         digests=options.digests_kind,
         turn_links=options.turn_links,
         searches=options.no_search != [],
         search=options.search,
-        leave_unread=options.leave_unread,
+        leave_unread=options.ignore,
         from_list=options.from_list,
         copy=options.copy,
         gather=options.gather,
         set_aside_gathered=options.set_aside_gathered,
         with_programs=options.with_programs,
         new_things=options.new_things,
-        right_level=options.right_level,
+        right_level=options.fix_folder_level,
         packed=options.packed,
         small_to=options.small_to,
         signpost_at=options.signpost_at,
@@ -73,7 +73,8 @@ def run(options: argparse.Namespace) -> int:
         shelves_of(wanted)  # what is wrong with these is told before anything else
     if os.path.exists(path) and not options.force:
         raise Refused(
-            f"There is a waybill at {place(path)} already", "Choose another name with --output, or add --force."
+            f"There is already a plan at {place(path)}",
+            "Choose another name with --output, or add --force to overwrite it.",
         )
     with screen.watch() as watch:
         plan = draft(wanted, watch)
@@ -81,11 +82,11 @@ def run(options: argparse.Namespace) -> int:
         waybill_text.write(plan.waybill, path)
     except OSError as error:
         raise Refused(
-            f"The waybill cannot be written to {place(path)}: {error.strerror}", "Choose another name with --output."
+            f"The plan cannot be written to {place(path)}: {error.strerror}", "Choose another name with --output."
         ) from error
     show_draft(screen, plan)
     show_advice(screen, plan)
-    screen.say(f"Waybill written: {place(path)}. Nothing has moved; read it and edit it if you like.")
+    screen.say(f"Plan written to {place(path)}. Nothing has moved yet. You can read the plan, and edit it.")
     screen.say(f"Next: saltcart haul {shlex.quote(show(os.path.relpath(path)))}")
     screen.document(draft_document(plan, path))
     complete = plan.account is None or plan.account.complete
@@ -120,7 +121,7 @@ def show_draft(screen: Screen, plan: Draft, limit: int | None = None) -> None:
     show_arranged(screen, plan)
     shown = [one for one in plan.ledgers if screen.all or not one.line.rewrite]
     screen.table(
-        "What names it" if screen.all else "What names it and cannot follow",
+        "Ledgers that list these sounds" if screen.all else "Ledgers that cannot be updated",
         ("Ledger", "Map", ">Entries", ">Will change", ">Missing now", "Note"),
         [
             (
@@ -143,21 +144,21 @@ def show_answer(screen: Screen, plan: Draft, limit: int | None) -> None:
     away = any(one.shelf.old_drive != one.shelf.new_drive for one in plan.shelves)
     seconds = duration(slowed(plan, limit))
     rows = [
-        ("Goes", f"{many(files, 'file', 'files')}, {size(room)}"),
-        ("Takes", f"about {seconds}, every byte {'read back from the new drive' if away else 'read'}"),
+        ("Moves", f"{many(files, 'file', 'files')}, {size(room)}"),
+        ("Takes", f"about {seconds}; every byte is {'read back from the new drive' if away else 'read'}"),
     ]
     following = sorted((one for one in plan.ledgers if one.changes), key=lambda one: -one.changes)
     if following:
         changes = many(sum(one.changes for one in following), "entry", "entries")
         names = ", ".join(place(one.line.path) for one in following[:MOST_NAMED])
         more = f" and {len(following) - MOST_NAMED} more (--all)" if following[MOST_NAMED:] and not screen.all else ""
-        rows.append(("Follow", f"{changes} in {many(len(following), 'ledger', 'ledgers')}: {names}{more}"))
+        rows.append(("Updates", f"{changes} in {many(len(following), 'ledger', 'ledgers')}: {names}{more}"))
     if missing := sum(one.state.counts()["missing"] for one in plan.ledgers):
-        rows.append(("Missing now", f"{many(missing, 'entry', 'entries')}, before anything moves"))
+        rows.append(("Missing now", f"{many(missing, 'entry', 'entries')}: already broken before the move"))
     for one in plan.rooms:
         hauled, released = size(max(0, one.hauled)), size(max(0, one.released))
         after = f"{hauled} after" if hauled == released else f"{hauled} after, {released} after the release"
-        rows.append(("Room", f"{show(one.drive.name)}: {size(one.before)} free now, {after}"))
+        rows.append(("Space", f"{show(one.drive.name)}: {size(one.before)} free now, {after}"))
     screen.facts(rows)
 
 
@@ -169,7 +170,7 @@ def show_arranged(screen: Screen, plan: Draft) -> None:
             if count:
                 screen.say(f"{many(count, 'sound keeps its place', 'sounds keep their places')}, {why}.")
         for old, new in one.clashes[:MOST_CLASHES]:
-            screen.say(f"{show(old)} comes to {show(new)}: the name that the pattern gives is taken.")
+            screen.say(f"{show(old)} becomes {show(new)}, because the name from the pattern is taken.")
         if (more := len(one.clashes) - MOST_CLASHES) > 0:
             screen.say(f"... and so do {more} more.")
 
@@ -180,19 +181,16 @@ def show_rest(screen: Screen, plan: Draft) -> None:
     if plan.account:
         show_account(screen, plan.account, any(one.changes for one in plan.ledgers))
     elif plan.searched:
-        screen.say(
-            f"Searched for ledgers: {', '.join(map(place, plan.searched))}. Not searched: everything else; name others"
-            " with --ledger."
-        )
+        screen.say(f"Searched for ledgers only in {', '.join(map(place, plan.searched))}. To add others: --ledger FILE")
     if plan.strays:
-        count = many(len(plan.strays), "file that lies", "files that lie")
+        count = many(len(plan.strays), "file that these ledgers use lies", "files that these ledgers use lie")
         screen.say(
-            f"What moves names {count} elsewhere ({size(sum(plan.strays.values()))}), such as"
-            f" {place(min(plan.strays))}; entries will lead there. To take such along: add --gather"
+            f"{count} outside the folders you are moving ({size(sum(plan.strays.values()))}), such as"
+            f" {place(min(plan.strays))}. They stay and keep playing. To copy them too, add --gather"
         )
     for path, now, then in plan.new_things:
-        goes = f"will go to {place(then)}; what is in {place(now)} stays there" if now != then else "go on going there"
-        screen.say(f"New things of {place(path)} go to {place(now)}: they {goes}.")
+        goes = f"will go to {place(then)}; what is in {place(now)} stays there" if now != then else "still go there"
+        screen.say(f"{place(path)} saves new sounds in {place(now)}: they {goes}.")
     for remark in plan.remarks:
         screen.remark(remark)
 

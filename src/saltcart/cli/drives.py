@@ -208,7 +208,7 @@ def kind(drive: Drive, cart: Cart) -> str:
     if drive.facts.network:
         return "network"
     spinning = is_spinning(drive, cart)
-    word = "not told by the system" if spinning is None else "spinning" if spinning else "solid"
+    word = "not reported by the system" if spinning is None else "spinning" if spinning else "solid"
     bus = drive.facts.bus_bits_per_second
     return f"{word}, USB {f'{bus // 10**9} Gbit/s' if bus >= 10**9 else f'{bus // 10**6} Mbit/s'}" if bus else word
 

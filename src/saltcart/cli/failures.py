@@ -23,7 +23,7 @@ def tell_cut_off(options: argparse.Namespace) -> None:
     from saltcart.trips.trip import cut_off as cut_off_trips
 
     for name, state, remedy in cut_off_trips():
-        print(f"saltcart: Trip {name} was cut off while {state}. {remedy}", file=sys.stderr)
+        print(f"saltcart: Trip {name} was interrupted while {state}. {remedy}", file=sys.stderr)
 
 
 def tell_passed_over(options: argparse.Namespace) -> None:
@@ -34,7 +34,7 @@ def tell_passed_over(options: argparse.Namespace) -> None:
 
     if path := passed_over():
         print(
-            f"saltcart: {show(path)} is not used: others may write it, or its drive travels. If it is yours:"
+            f"saltcart: {show(path)} is not used, because others can write to it or its drive travels. If it is yours:"
             f" --cart {quote(path)}",
             file=sys.stderr,
         )
@@ -59,20 +59,21 @@ def failing(error: OSError, options: argparse.Namespace) -> int:
     place = os.fspath(error.filename) if isinstance(error.filename, str) else ""
     where = f" at {show(place)}" if place else ""
     if place and tail_below(place, str(home())) is not None:
-        what = f"Salt Cart's own data cannot be kept{where}: {error.strerror or error}"
+        what = f"Salt Cart cannot write its own data{where}: {error.strerror or error}"
         remedy = (
-            "Make room there, give permission, or name another folder in SALTCART_HOME; then the same command again."
+            "Free some space there, allow writing, or set another folder in SALTCART_HOME. Then run the same"
+            " command again."
         )
     else:
-        what = f"The system answered: {error.strerror or error}{where}"
-        remedy = "Mend that (connect the drive, make room, give permission) and run the same command again."
+        what = f"The system reported an error: {error.strerror or error}{where}"
+        remedy = "Fix that (connect the drive, free some space, allow writing) and run the same command again."
     report(what, [], f"Nothing is lost. {remedy}", options, INTERRUPTED)
     return INTERRUPTED
 
 
 def interrupted(options: argparse.Namespace) -> int:
     """Say that the work can go on."""
-    report("Stopped", [], "Nothing is lost. Run the same command again to go on.", options, INTERRUPTED)
+    report("Stopped", [], "Nothing is lost. Run the same command again to continue.", options, INTERRUPTED)
     return INTERRUPTED
 
 
@@ -89,12 +90,13 @@ def unforeseen(error: Exception, options: argparse.Namespace) -> int:
     try:
         path = made_home() / "unforeseen.log"
         path.write_text("".join(traceback.format_exception(error)), encoding="utf-8", errors="backslashreplace")
-        where = f"Please send {path}. Then run the same command again, or saltcart trips to see where things stand."
+        where = (
+            f"A report was saved at {path}. Run the same command again to continue, or saltcart trips to see"
+            f" what is done."
+        )
     except OSError:
-        where = "Run the same command again, or saltcart trips to see where things stand."
-    report(
-        f"Something unforeseen happened: {type(error).__name__}: {show(str(error))}", [], where, options, INTERRUPTED
-    )
+        where = "Run the same command again to continue, or saltcart trips to see what is done."
+    report(f"Internal error: {type(error).__name__}: {show(str(error))}", [], where, options, INTERRUPTED)
     return INTERRUPTED
 
 

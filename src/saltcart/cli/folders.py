@@ -67,7 +67,7 @@ def run(options: argparse.Namespace) -> int:
         raise UsageError("Nobody said which program", "Name the file that lists its folders with --ledger.")
     cart = load(options.cart)
     maps = [load_map(path) for path in dict.fromkeys([*options.map, *cart.maps])]
-    means = cart.meanings(options.means)
+    means = cart.meanings(options.drive)
     if options.action != "show":  # which only looks
         carry_on(screen, options)
     if needs_folder:
@@ -106,7 +106,7 @@ def run(options: argparse.Namespace) -> int:
 def answer(found: Sequence[ListedFolder], wrong: int, better: int) -> str:
     """The state in a sentence."""
     if not found:
-        return "No ledger that was looked at names a folder. Name others with --ledger and --map."
+        return "None of these ledgers lists a folder. To add others: --ledger and --map."
     text = f"{many(len(found), 'folder is', 'folders are')} named"
     if better:
         return f"{text}; {better} at the wrong level. To turn: saltcart folders right-level"

@@ -15,12 +15,14 @@ from saltcart.trips.summary import summary
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The waybill, or the trip to go on with."""
-    parser.add_argument("waybill", metavar="WAYBILL|TRIP", help="a waybill file, or the id of a trip to go on with")
+    parser.add_argument(
+        "waybill", metavar="WAYBILL|TRIP", help="a plan (waybill file), or the id of a trip to continue"
+    )
     add_list(
         parser,
-        "--leave-out",
+        "--exclude",
         "PATTERN",
-        "of a trip that goes on: what shall stay where it is after all, such as a file that cannot be read",
+        "when continuing a trip: leave these where they are after all, such as a file that cannot be read",
     )
     parser.add_argument(
         "--accept",
@@ -29,15 +31,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         default=[],
         metavar="PATTERN",
         help=(
-            "of a trip that goes on: files that could not be copied, to go without; their originals are set aside with"
-            " the others and never released"
+            "when continuing a trip: go without these files, which could not be copied; their originals are set aside"
+            " with the others and never deleted"
         ),
     )
     add_list(
         parser,
         "--rename",
         "PATTERN",
-        "of a trip that goes on: files that the new drive refuses, to get another name there; entries follow",
+        "when continuing a trip: give these files another name that the new drive accepts; entries follow",
     )
     add_pace(parser)
     add_cart(parser)
@@ -47,14 +49,14 @@ def run(options: argparse.Namespace) -> int:
     """Copy and verify."""
     screen = Screen(options)
     waybill = os.path.exists(options.waybill) or os.sep in options.waybill or options.waybill.endswith(".toml")
-    if waybill and (options.leave_out or options.accept or options.rename):
+    if waybill and (options.exclude or options.accept or options.rename):
         raise UsageError(
-            "--leave-out, --accept and --rename are for a trip that goes on, by its id",
-            "For a new trip, draft it with --leave-out.",
+            "--exclude, --accept and --rename are for continuing a trip by its id",
+            "For a new trip, draft it with --exclude.",
         )
     with screen.watch() as watch:
-        if options.leave_out:
-            leave_out(options.waybill, options.leave_out)
+        if options.exclude:
+            leave_out(options.waybill, options.exclude)
         if options.accept:
             accept(options.waybill, options.accept)
         for old, new in rename(options.waybill, options.rename) if options.rename else ():
@@ -66,12 +68,12 @@ def run(options: argparse.Namespace) -> int:
     show_haul(screen, name, report)
     for one in summary(name).shelves:
         screen.say(
-            f"  {show(one.shelf.name)}: {many(one.files, 'file', 'files')}, {size(one.bytes)}, all verified at"
+            f"  {show(one.shelf.name)}: {many(one.files, 'file', 'files')}, {size(one.bytes)}, all verified, at"
             f" {place(one.shelf.new)}"
         )
     for path in report.manifests:
         screen.say(f"  Manifest, for any checksum command: {place(path)}")
-    screen.say(f"Originals and ledgers are as they were. Next: saltcart repoint {name}")
+    screen.say(f"Originals and ledgers are unchanged. Next: saltcart repoint {name}")
     screen.document(
         {
             **trip_document(summary(name)),

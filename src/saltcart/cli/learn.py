@@ -38,7 +38,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--name", metavar="NAME", help="how the map calls this kind of ledger")
     parser.add_argument(
-        "--means",
+        "--drive",
         action="append",
         default=[],
         metavar="D:=FOLDER",
@@ -60,13 +60,13 @@ def run(options: argparse.Namespace) -> int:
         if not os.path.isdir(os.path.expanduser(shelf)):
             raise Refused(f"{show(shelf)} is not a folder", "Name the shelves whose sounds the files name.")
     known = cart.load(options.cart)
-    means, maps = known.meanings(options.means), [load_map(path) for path in known.maps]
+    means, maps = known.meanings(options.drive), [load_map(path) for path in known.maps]
     with screen.watch() as watch:
         paths = unknown_files([os.path.expanduser(one) for one in options.places], options.against, means, maps, watch)
     groups = kinds_of(paths)
     if len(groups) > 1 and (output or options.name):
         raise Refused(
-            f"These are {len(groups)} kinds of files, and each gets a map of its own",
+            f"These are {len(groups)} kinds of files, and each needs its own map",
             "Name files of one kind, or add --keep in place of --output and --name.",
         )
     taught = [learn(group, options.against, means, options.name) for group in groups]
@@ -77,7 +77,7 @@ def run(options: argparse.Namespace) -> int:
             screen.say(learnt.map_text)
     written = write(screen, taught, names, output, options)
     if not taught:
-        screen.say("Nothing there names these shelves that is not read already.")
+        screen.say("There is no unknown file that refers to these shelves.")
     screen.document({"kinds": [document(one, written.get(number)) for number, one in enumerate(taught)]})
     return 0 if all(learnt.complete for learnt in taught) else 1
 
@@ -146,14 +146,14 @@ def show_lessons(screen: Screen, learnt: Learnt) -> None:
             " nothing else would change."
         )
     elif learnt.proven:
-        screen.say("Nothing in it names a sound of these shelves, as far as can be told.")
+        screen.say("It does not seem to refer to any sound in these shelves.")
     for proof in [proof for proof in learnt.proofs if proof.uncovered][:SHOWN]:
         spots = "; ".join(f"{spot.where}: {spot.text}" for spot in proof.spots[:3])
         count = many(proof.uncovered, "mention", "mentions")
         screen.remark(f"Not reached in {place(proof.path)}: {count} of these shelves, such as {spots}")
     for declaration, paths_there in learnt.means:
         screen.remark(
-            f"{many(paths_there, 'path', 'paths')} of another system would lead to a file here with:   --means"
+            f"{many(paths_there, 'path', 'paths')} of another system would lead to a file here with:   --drive"
             f" {shlex.quote(show(declaration))}"
         )
     if learnt.container == "counted":

@@ -29,7 +29,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--map", nargs="+", action="extend", default=[], metavar="FILE", help="maps that describe ledgers"
     )
     parser.add_argument(
-        "--means",
+        "--drive",
         action="append",
         default=[],
         metavar="D:=FOLDER",
@@ -52,7 +52,7 @@ def run(options: argparse.Namespace) -> int:
             [(kind.name, kind.container, show(kind.what)) for kind in kinds],
         )
         screen.say(
-            "Any other: describe it with a map (docs/maps.md), or let saltcart learn FILE --against SHELF derive one."
+            "Any other file: let saltcart learn FILE --against SHELF work out a map, or write one (saltcart help maps)."
         )
         screen.document(
             {
@@ -63,7 +63,7 @@ def run(options: argparse.Namespace) -> int:
             }
         )
         return 0
-    state = list_entries(options.file, maps, cart.meanings(options.means))
+    state = list_entries(options.file, maps, cart.meanings(options.drive))
     show_entries(screen, state, options.all)
     screen.document(
         {

@@ -11,10 +11,10 @@ STATUS = (
     ("1", "something needs attention"),
     ("2", "the command line was not understood"),
     ("3", "refused, and nothing was changed"),
-    ("4", "stopped part-way; the same command again goes on"),
+    ("4", "stopped part-way; the same command again continues"),
 )
 FILES = (
-    ("cart.toml", "what you have told Salt Cart: in the working folder, else in the user's configuration folder"),
+    ("cart.toml", "your settings: in the working folder, or else in the user's configuration folder"),
     ("$SALTCART_HOME", "where Salt Cart keeps its own data; the user's data folder by default"),
 )
 
@@ -29,8 +29,11 @@ def lines() -> Iterator[str]:
     yield f'.TH SALTCART 1 "" "Salt Cart {__version__}" "User Commands"'
     yield from (".SH NAME", "saltcart \\- move sounds to another drive, and prove that nothing was lost")
     yield from (".SH SYNOPSIS", ".B saltcart", ".I COMMAND", "[\\fIARGUMENT\\fR...]")
-    yield from (".SH DESCRIPTION", "Moves folders of sounds to another drive, changes every file that names them, and")
-    yield "proves that nothing was lost. Every step can be taken back until the originals are released."
+    yield from (
+        ".SH DESCRIPTION",
+        "Moves folders of sounds to another drive, updates every file that refers to them, and",
+    )
+    yield "proves that nothing was lost. Every step can be undone until the originals are released."
     for title, names in GROUPS.items():
         yield f".SH {escaped(title).upper()}"
         for name in names:

@@ -52,14 +52,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="look for the lost files there, and not in the places that are known",
     )
     parser.add_argument("--plan", dest="output", metavar="FILE", help="write what would be done, to read and edit")
-    parser.add_argument("--by-name", action="store_true", help="take rules too for which names and folders alone speak")
-    add_list(parser, "--only-rule", "N", "take these rules alone")
+    parser.add_argument("--by-name", action="store_true", help="also apply matches based only on file and folder names")
+    add_list(parser, "--only-rule", "N", "apply only these rules")
     add_list(parser, "--not", "N", "leave these rules out")
     add_list(parser, "--choose", "N=M", "for the entry of number N take the file of number M")
     parser.add_argument(
         "--for-here",
         action="store_true",
-        help="the ledgers live here from now on: what is spelt as on another system gets this one's spelling",
+        help="the ledgers stay on this computer: write paths of another system in this system's style",
     )
     parser.add_argument(
         "--signposts",
@@ -79,7 +79,7 @@ def run(options: argparse.Namespace) -> int:
         return carry_out(screen, waybill_file.read(options.plan), options)
     cart = load(options.cart)
     maps = [load_map(path) for path in dict.fromkeys([*options.map, *cart.maps])]
-    means = cart.meanings(options.means)
+    means = cart.meanings(options.drive)
     options.places = [meant_place(place) for place in options.places]
     for path in options.places:
         if not os.path.isdir(os.path.expanduser(path)):
@@ -121,7 +121,7 @@ def carry_on(screen: Screen, options: argparse.Namespace) -> None:
     """Finish what was cut off in the middle before anything is judged."""
     with screen.watch() as watch:
         for name in finish_cut_off(options.wait, watch):
-            screen.remark(f"trip {name} was cut off while it changed ledgers; it is carried out now")
+            screen.remark(f"trip {name} was interrupted while it changed ledgers. It is finished now")
 
 
 def chosen(options: argparse.Namespace, found: Findings) -> dict[int, int]:
@@ -170,7 +170,7 @@ def likely_ones(screen: Screen, options: argparse.Namespace, found: Findings, ta
     for number, rule in left:
         show_sample(screen, found, rule)
         entries = many(found.entries_of(rule), "entry", "entries")
-        if screen.agrees(f"Take rule {number} too ({entries})? Names alone speak for it.", options):
+        if screen.agrees(f"Take rule {number} too ({entries})? It is based only on names.", options):
             likely.append(rule)
     return likely
 
@@ -189,7 +189,7 @@ def write_plan(
         known = {line.path for line in waybill.ledgers}
         waybill.ledgers += [line for line in lines_of(found) if line.path not in known]
     waybill_text.write(waybill, path, proposed=proposed)
-    more = many(len(proposed), "proposal that is not taken stands", "proposals that are not taken stand")
+    more = many(len(proposed), "proposal that was not applied is", "proposals that were not applied are")
     screen.say(f"Plan written: {place(path)}.{f' {more} in it as comments.' if proposed else ''} Nothing was changed.")
     screen.say(f"Next: saltcart mend {shlex.quote(show(os.path.relpath(path)))}")
     screen.document({"trip": None, "plan": path, **document(found, taken)})

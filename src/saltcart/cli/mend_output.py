@@ -26,7 +26,7 @@ FEW = 5  # singles of a kind that are shown one by one
 def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
     """The state in a sentence, what waits for a drive, rules before files."""
     show_state(screen, found, taken)
-    columns = (">No", ">Entries", "From", "To", "How sure", "What speaks for it")
+    columns = (">No", ">Entries", "From", "To", "How sure", "Evidence")
     rows = [
         (number, found.entries_of(rule), place(rule.old), place(rule.new), sureness(found, rule, taken),
          "; ".join(rule.evidence()))
@@ -35,12 +35,12 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
     screen.table("Rules: what lay below the one place is below the other now", columns, rows)
     for rule in (rule for rule in found.rules if rule.means and not any(rule is one for one in taken)):
         screen.say(
-            f"By all evidence that means: --means {shlex.quote(rule.means or '')}   (in cart.toml: means = [...])"
+            f"By all evidence that means: --drive {shlex.quote(rule.means or '')}   (in cart.toml: means = [...])"
         )
         screen.say("Programs on this machine do not know that. To let these ledgers live here from now on: --for-here")
     show_singles(screen, found)
     if found.leftovers:
-        files = many(found.leftovers, "sound that no entry names lies", "sounds that no entry names lie")
+        files = many(found.leftovers, "sound that no entry lists lies", "sounds that no entry lists lie")
         screen.say(f"{files} below the found places.")
     show_warnings(screen, found)
     show_choices(screen, found, taken)
@@ -52,7 +52,7 @@ def show_state(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
     looked = many(len(losses.states), "ledger", "ledgers")
     if not losses.states:
         screen.say(
-            "No file that is understood names sounds which are gone. If a program misses some all the same:"
+            "No file that can be read lists sounds that are gone. If a program still misses some:"
             " --ledger FILE, and --in where the sounds are now."
         )
     elif not lost:
@@ -77,7 +77,7 @@ def show_choices(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None
     left = [(number, rule) for number, rule in enumerate(found.rules, 1) if not any(rule is one for one in taken)]
     if any(not is_proven(rule) and not rule.doubt for _number, rule in left):
         screen.say(
-            "Of what is likely by names alone nothing is taken by itself. To take it: --by-name, or --only-rule N"
+            "Matches based only on file names are not applied automatically. To apply them: --by-name, or --only-rule N"
         )
     for number, rule in left:
         if rule.doubt:
@@ -169,7 +169,7 @@ def show_many(screen: Screen, some: Sequence[Single]) -> None:
     words = ", ".join(dict.fromkeys(word for one in some[:FEW] for word in one.evidence))
     taken = all(one.chosen for one in some)
     what = many(len(some), "sound is", "sounds are")
-    how = "found again one by one" if first.why == ELSEWHERE else "perhaps found, for one file alone has the name"
+    how = "found again one by one" if first.why == ELSEWHERE else "perhaps found: only one file has that name"
     screen.say(
         f"{what} {how} ({many(entries, 'entry', 'entries')}; {words}), such as {place(first.lost.path)} ->"
         f" {place(first.files[0])}. {'' if taken else 'Not taken: --by-name takes them. '}Each of them: --plan FILE, or"
@@ -225,7 +225,7 @@ def tell_unknown(screen: Screen, discovered: Discovery) -> None:
     rows = sorted(discovered.unknown.items(), key=lambda pair: -pair[1])
     for path, count in rows[:FEW]:
         what = many(count, "sound that is gone", "sounds that are gone")
-        screen.remark(f"{place(path)} names {what}, and what kind of file it is was not understood: it is left alone")
+        screen.remark(f"{place(path)} names {what}, and cannot be read yet: it stays as it is")
     if rows[FEW:]:
         screen.remark(f"{len(rows) - FEW:,} more files name sounds that are gone, and were not understood")
     for why in dict.fromkeys(gap.why for gap in discovered.gaps):

@@ -8,7 +8,7 @@ from saltcart.errors import UsageError, show
 # What people are used to type, and what does it here.
 MEANT = {
     "--dry-run": "draft is the dry run: it writes down what would be done and touches nothing.",
-    "--verbose": "Everything is said anyway; --wide shows every column, --json everything.",
+    "--verbose": "There is no verbose mode: --wide shows every column, --json shows everything.",
     "--help": "saltcart help shows every command.",
     "--delete": "Originals stay until saltcart release, which reads every copy once more first.",
     "--force": "Nothing here is forced: what is refused says what helps.",
@@ -30,7 +30,7 @@ def explained(message: str, command: str, commands: Sequence[str], options: Sequ
             f"There is no command {quoted(found[1])}", near(found[1], commands, "saltcart help shows all.")
         )
     if "required: COMMAND" in message:
-        return UsageError("No command was named", "saltcart help shows them all.")
+        return UsageError("No command was given", "saltcart help shows them all.")
     if found := re.search(r"unrecognized arguments: (.*)", message):
         word = found[1].split(" ")[0]
         return UsageError(f"{quoted(found[1])} is not known to {command or 'saltcart'}", near(word, options, usage))

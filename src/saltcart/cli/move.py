@@ -60,9 +60,9 @@ def move(screen: Screen, options: argparse.Namespace) -> int:
     account = plan.account
     look = partial(show_learnt, screen, account) if account and account.files else None
     ends = "leave the originals as they are" if options.copy else "set the originals aside"
-    question = f"Copy, verify, rewrite these ledgers and {ends}?"
+    question = f"Copy and verify the sounds, update these ledgers, and {ends}?"
     if any(one.shelf.archive for one in plan.shelves):
-        question = "Unpack, verify, and leave the archive as it is?"
+        question = "Unpack and verify the sounds, and keep the archive?"
     if not screen.agrees(question, options, look):
         raise need_answer(options, "moved")
     return carry_out(screen, plan, options)
@@ -111,8 +111,8 @@ def carry_out(screen: Screen, plan: Draft, options: argparse.Namespace) -> int:
 def answer(report: CheckReport) -> str:
     """How it ended, in a sentence or two."""
     if not report.ok:
-        return f"Not all is as it was: {closing(report)}"
-    return f"{'Copied' if report.copies else 'Moved'} and proven. {assurance(report)}"
+        return f"Moved, but something needs your attention: {closing(report)}"
+    return f"Done. {'Copied' if report.copies else 'Moved'} and verified. {assurance(report)}"
 
 
 def show_closing(
@@ -135,37 +135,37 @@ def show_closing(
     if along := [one for one in done.shelves if one.shelf.gathered]:
         folders = ", ".join(sorted({place(os.path.dirname(one.shelf.old)) for one in along})[:3])
         files, room = many(len(along), "file", "files"), size(sum(one.bytes for one in along))
-        rows += [("Gathered", f"{files} from {folders}, where the originals stay and take {room}")]
+        rows += [("Gathered", f"{files} from {folders}, copied; the originals stay there and take {room}")]
     rows += [
         (
             "Rewritten",
             (
                 f"{many(switched.changed, 'entry', 'entries')} in {sum(row.changed > 0 for row in done.ledgers)} of"
-                f" {len(done.ledgers)} ledgers, nothing else in them"
+                f" {len(done.ledgers)} ledgers; nothing else in them changed"
             ),
         )
     ]
-    rows += [("Resolves", closing(report).split(". ")[0].rstrip("."))]
+    rows += [("Works", closing(report).split(". ")[0].rstrip("."))]
     if before:
         where = "listed above" if screen.all or not report.ok else f"listed by saltcart check {done.trip}"
-        rows += [("Broken before", f"{many(before, 'entry', 'entries')}, {where}; the move did not cause it")]
+        rows += [("Broken before", f"{many(before, 'entry', 'entries')}, {where}; not caused by the move")]
     if report.search and not screen.all and report.ok:
         rows += [("Searched", searched_text(report.search).removeprefix("Searched: "))]
-    rows += [("Set aside", f"{place(folder)} (nothing is removed)") for folder in switched.aside]
+    rows += [("Set aside", f"{place(folder)} (nothing has been deleted)") for folder in switched.aside]
     archives = sorted({one.shelf.old for one in done.shelves if one.shelf.archive})
     if archives and report.ok:
         rows += [("Archive", f"stays at {place(path)}") for path in archives]
-        rows += [("To free it", f"saltcart release {done.trip}   removes the archive after one more verification")]
+        rows += [("To free it", f"saltcart release {done.trip}   deletes the archive after verifying the copies again")]
     elif report.copies:
-        rows += [("Originals", f"stay in use at {place(one.shelf.old)}") for one in done.shelves]
+        rows += [("Originals", f"stay at {place(one.shelf.old)}, and are still used") for one in done.shelves]
     elif report.ok:
         what = (
             f"the originals, {size(sum(one.bytes for one in done.shelves if not one.shelf.original_stays))},"
             if hauled.copied_files or not hauled.named_files
-            else "the old names of the files, which gains no room,"
+            else "the old names of the files, which frees no space,"
         )
-        rows += [("To free it", f"saltcart release {done.trip}   removes {what} after one more verification")]
+        rows += [("To free it", f"saltcart release {done.trip}   deletes {what} after verifying the copies again")]
     else:
-        rows += [("Not clean", f"see above; saltcart check {done.trip}   shows it again")]
+        rows += [("Needs you", f"see above; saltcart check {done.trip}   shows it again")]
     rows += [("To undo it", f"saltcart undo {done.trip}")]
     screen.facts(rows)

@@ -10,38 +10,38 @@ from saltcart.cli.misunderstood import explained
 # In the order of the job, by what it is about.  Each is a module here with add_arguments(parser) and run(options),
 # loaded only when it is called, so that the program starts at once.
 GROUPS = {
-    "Begin and look": {
-        "start": "begin here: asks where your sounds, programs and drives are, and learns your programs' files",
-        "survey": "see which shelves and ledgers are where, how big, and how every entry stands",
-        "drives": "which drives could take the load, what is left on each, what speaks against each",
-        "tidy": "what need not travel or should come along; deletes nothing",
+    "Start and look": {
+        "start": "set up: find your sounds, programs and drives, and learn to read your programs' files",
+        "survey": "show how big your sounds are, where they are, and which entries work",
+        "drives": "show which drives have enough space, and what speaks against each",
+        "tidy": "list duplicates, litter and unused sounds before a move; deletes nothing",
     },
     "Move": {
-        "move": "draft, haul, repoint and check in one go, shown and confirmed first",
-        "draft": "write a waybill: what will move, change and stay; touches nothing",
-        "haul": "copy and verify what a waybill says; originals and ledgers stay as they are",
-        "repoint": "switch ledgers to the new place and set the originals aside: all or nothing",
+        "move": "move sounds and update every file that refers to them, after you confirm the plan",
+        "draft": "write a plan of what will move and change; nothing is changed yet",
+        "haul": "copy the files in a plan and verify every copy; originals and ledgers stay unchanged",
+        "repoint": "point ledgers to the copies and set the originals aside, all together or not at all",
     },
-    "Prove, free, or take back": {
-        "check": "judge every entry again and compare with before; writes nothing",
-        "release": "remove set-aside originals whose copies still verify",
-        "undo": "take a trip back, keeping what programs have written since",
-        "trips": "the history of trips, or the log of one",
-        "report": "one page that says what a trip did and how it stands, to keep or to print",
+    "Check, free space, or undo": {
+        "check": "check that everything that worked before still works; writes nothing",
+        "release": "delete the originals that were set aside, after verifying the copies again",
+        "undo": "undo a trip, and keep what your programs have written since",
+        "trips": "list your trips, or show the log of one",
+        "report": "write a page about a trip, to keep or to print",
     },
     "Repair": {
-        "mend": "find what lost entries meant and relink them in place, with evidence; nothing is imported",
-        "folders": "which folders your programs look in; add, remove or turn one without moving anything",
+        "mend": "find lost sounds and relink them in place, without importing anything again",
+        "folders": "show and change the folders your programs look in, without moving anything",
     },
     "Travel": {
-        "carry": "make a collection on a drive that plays on any computer; nothing at home changes",
-        "settle": "make such a collection at home on this computer, or take home what changed on the way",
+        "carry": "copy sounds and ledgers to a drive that plays on any computer; nothing here changes",
+        "settle": "use such a collection on this computer, or bring home what changed on the way",
     },
     "Understand": {
-        "ledgers": "which kinds of ledger are known, or every entry of one",
-        "learn": "derive a map for a ledger nobody described",
-        "demo": "build a made-up studio and run the whole job on it",
-        "help": "the words and the commands, or one command",
+        "ledgers": "list the kinds of ledger Salt Cart can read, or the entries of one",
+        "learn": "work out a map for a file that Salt Cart cannot read yet",
+        "demo": "try the whole job on a made-up studio",
+        "help": "explain the commands and the words they use",
     },
 }
 COMMANDS = {name: summary for group in GROUPS.values() for name, summary in group.items()}
@@ -50,8 +50,8 @@ first time:    saltcart demo, then saltcart start
 the usual job: saltcart move "~/Sounds/Bell Tones" --to /media/lighter/Sounds
 more:          saltcart help COMMAND
 
-exit status: 0 all well, 1 something needs attention, 2 wrong usage,
-             3 refused and nothing changed, 4 stopped part-way: run again to go on
+exit status: 0 all is well, 1 something needs your attention, 2 wrong usage,
+             3 refused and nothing changed, 4 stopped part-way: run it again to continue
 """
 
 
@@ -82,7 +82,7 @@ def build(chosen: str | None) -> Parser:
     parser = Parser(
         prog="saltcart",
         description=(
-            "Move folders of sounds to another drive, change every file that names them, prove that nothing was lost."
+            "Move sounds to another drive, update every file that refers to them, and prove that nothing was lost."
         ),
         epilog=EPILOG,
         formatter_class=argparse.RawDescriptionHelpFormatter,
@@ -101,9 +101,7 @@ def furnish(command: argparse.ArgumentParser, name: str) -> None:
     """Give a command its arguments, and those that every command has."""
     module = import_module(f"saltcart.cli.{name}")
     module.add_arguments(command)
-    command.add_argument(
-        "--json", action="store_true", help="print one JSON document and nothing else on standard output"
-    )
-    command.add_argument("--wide", action="store_true", help="show every column, however narrow the window is")
-    command.add_argument("--quiet", action="store_true", help="say only what went wrong")
+    command.add_argument("--json", action="store_true", help="print one JSON document instead of text")
+    command.add_argument("--wide", action="store_true", help="show every column, even in a narrow window")
+    command.add_argument("--quiet", action="store_true", help="print only errors")
     command.set_defaults(run=module.run)

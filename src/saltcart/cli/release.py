@@ -81,7 +81,7 @@ def show_release(screen: Screen, report: ReleaseReport, trash: bool) -> None:
     if report.read_files:
         screen.say(
             f"{many(report.read_files, 'original was', 'originals were')} read once more too"
-            f" ({size(report.read_bytes)}), because size and times alone did not prove them unchanged."
+            f" ({size(report.read_bytes)}), because sizes and times were not enough to prove them unchanged."
         )
     if not trash and report.freed_bytes < report.removed_bytes // 2:
         screen.remark(

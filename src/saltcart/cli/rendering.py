@@ -118,6 +118,13 @@ def facts(rows: Sequence[tuple[str, str]]) -> Table:
     return made
 
 
+def document(text: str) -> RenderableType:
+    """A page of the documentation, in Markdown."""
+    from rich.markdown import Markdown  # which only this needs
+
+    return Markdown(text)
+
+
 def room_beside(where: Console) -> tuple[bool, int]:
     """Whether a note fits beside a bar and its numbers, and how many signs are left for what is worked on."""
     left = where.width - NUMBERS - LEAST_BAR

@@ -54,12 +54,12 @@ MOST_CELLS = 12
 MOST_MERGES = 3  # ledgers of which it is shown what comes
 WAYS = {"here": HERE, "in_place": IN_PLACE, "back": BACK}
 DONE = {
-    COPY: "comes here",
-    REPLACE: "takes the place of the one here, which is kept",
+    COPY: "is copied here",
+    REPLACE: "replaces the one here, which is kept",
     LEAVE: "left as it is",
-    BOTH: "both are left as they are",
+    BOTH: "both stay as they are",
     STAYS: "stays in the collection",
-    MERGE: "both are brought together here",
+    MERGE: "both are combined here",
 }
 
 
@@ -71,26 +71,30 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     ways = parser.add_mutually_exclusive_group()
     ways.add_argument("--here", action="store_true", help="copy sounds and ledgers to their places on this computer")
     ways.add_argument(
-        "--in-place", action="store_true", help="sounds stay where they are; this computer's ledgers name them there"
+        "--in-place",
+        action="store_true",
+        help="leave the sounds on the drive; ledgers on this computer refer to them there",
     )
-    ways.add_argument("--back", action="store_true", help="take home what changed on the way: ledgers, and new sounds")
+    ways.add_argument(
+        "--back", action="store_true", help="bring home what happened on the way: plays, ratings, playlists, sounds"
+    )
     parser.add_argument(
         "--place",
         action="append",
         default=[],
         metavar="PLACE=FOLDER",
-        help="where a shelf or ledger of the collection goes on this computer, if not where it was at home",
+        help="where a shelf or ledger of the collection goes on this computer",
     )
-    add_list(parser, "--take", "LEDGER", "of ledgers that changed on both sides: take these from the collection")
-    add_list(parser, "--keep", "LEDGER", "of ledgers that changed on both sides: keep these as they are here")
+    add_list(
+        parser, "--take", "LEDGER", "of ledgers and sounds that changed in both places: take these from the collection"
+    )
+    add_list(parser, "--keep", "LEDGER", "of ledgers and sounds that changed in both places: keep the ones here")
     parser.add_argument(
         "--asked",
         choices=("here", "there"),
-        help="of what changed on both sides, such as a rating: which holds (default: here)",
+        help="which one wins when the same thing changed in both places (default: here)",
     )
-    parser.add_argument(
-        "--damaged-too", action="store_true", help="go on though files are missing or altered, and take what is there"
-    )
+    parser.add_argument("--damaged-too", action="store_true", help="continue although files are missing or damaged")
     add_all(parser)
     add_pace(parser)
     add_wait(parser)
@@ -132,11 +136,11 @@ def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
     if not plan.something:
         if told := remember_here(plan, ""):
             screen.remark(told)
-        screen.say(f"Nothing is to be done here. {left_word(plan)}".strip())
+        screen.say(f"Everything is up to date here. {left_word(plan)}".strip())
         screen.document({**document, "trip": None})
         return 1 if unsettled(plan) else 0
     if name:
-        screen.say(f"Trip {name} was cut off while it settled this; it goes on.")
+        screen.say(f"Trip {name} was interrupted while it settled this. It continues.")
     ask_which(screen, plan, options)
     if not screen.agrees(QUESTIONS[way], options):
         raise need_answer(options, "settled")
@@ -157,7 +161,7 @@ def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
         with screen.watch() as watch:
             seen = plan_settle(options.folder, "", options.place, progress=watch, seen=plan, cart=cart)
         if giving_back(seen.found, seen.ledgers):
-            screen.say("What happened here can go into the collection now: the same command again.")
+            screen.say("To write what happened here to the drive, run the same command again.")
     return 0 if report.ok and not unsettled(plan) and all(one["equal"] for one in proof) else 1
 
 
@@ -167,12 +171,12 @@ def give_back(screen: Screen, options: argparse.Namespace, plan: SettlePlan, doc
     if waybill is None:
         if told := remember_here(plan, ""):
             screen.remark(told)
-        screen.say("Nothing is to be done here.")
+        screen.say("Everything is up to date here.")
         screen.document({**document, "trip": None})
         return 0
     names = ", ".join(place(line.path) for line in waybill.ledgers)
-    screen.say(f"Goes into the collection: what happened here to {names}. What it was there before is kept.")
-    if not screen.agrees("Write this into the collection?", options):
+    screen.say(f"Writes to the collection what happened here: {names}. What was there before is kept.")
+    if not screen.agrees("Write this to the collection?", options):
         raise need_answer(options, "given back")
     with screen.watch() as watch:
         refuse_busy_ledgers(waybill, options.wait, watch)
@@ -183,7 +187,7 @@ def give_back(screen: Screen, options: argparse.Namespace, plan: SettlePlan, doc
         report = check_trip(name, progress=watch)
     if not report.ok:
         show_check(screen, report)
-    screen.facts([("Trip", name), ("Given back", f"{names}: as it is here"), ("To undo it", f"saltcart undo {name}")])
+    screen.facts([("Trip", name), ("Written back", f"{names}"), ("To undo it", f"saltcart undo {name}")])
     screen.document({**trip_document(summary(name)), **document, "check": check_document(report)})
     return 0 if report.ok else 1
 
@@ -204,9 +208,9 @@ def copied(plan: SettlePlan, name: str | None, screen: Screen, options: argparse
 
 
 QUESTIONS = {
-    HERE: "Copy and verify all this, and let its ledgers name it here?",
-    IN_PLACE: "Let the ledgers here name the sounds where they are?",
-    BACK: "Take this home?",
+    HERE: "Copy and verify all this, and adjust the ledgers for this computer?",
+    IN_PLACE: "Use the sounds on the drive from the ledgers on this computer?",
+    BACK: "Bring this home?",
 }
 
 
@@ -220,7 +224,7 @@ def unsettled(plan: SettlePlan) -> bool:
 def left_word(plan: SettlePlan) -> str:
     """What needs the person, in a sentence."""
     both = [one for one in plan.ledgers if one.step == BOTH]
-    return f"{many(len(both), 'ledger', 'ledgers')} changed on both sides, see above." if both else ""
+    return f"{many(len(both), 'ledger', 'ledgers')} changed in both places, see above." if both else ""
 
 
 def show_plan(screen: Screen, plan: SettlePlan) -> None:
@@ -268,7 +272,7 @@ def show_plan(screen: Screen, plan: SettlePlan) -> None:
             [(*kind, count) for kind, count in kinds.items()],
         )
     if folded := len(plan.ledgers) - len(shown):
-        screen.say(f"{many(folded, 'ledger is', 'ledgers are')} as they were on both sides.")
+        screen.say(f"{many(folded, 'ledger is', 'ledgers are')} unchanged in both places.")
     show_remarks(screen, plan)
 
 
@@ -281,22 +285,23 @@ def show_remarks(screen: Screen, plan: SettlePlan) -> None:
     show_sounds(screen, plan)
     if unread := plan.found.unread:
         screen.remark(
-            f"{many(len(unread), 'file names', 'files name')} sounds where they were on the computer that carried them,"
-            f" and nobody could write that anew: {some(unread)}. Open each in its program, and let it search there."
+            f"{many(len(unread), 'file refers', 'files refer')} to sounds by their place on the first computer, and"
+            f" Salt Cart"
+            f" cannot rewrite that: {some(unread)}. Open each in its program, and let it search there."
         )
     if plan.unasked:
         first = ", ".join(map(show, [*plan.unasked][:MOST]))
         screen.remark(
-            f"{many(len(plan.unasked), 'thing stays', 'things stay')} there, because this computer has no record of"
-            f" having sent it: {first}. To take it, say where it goes: --place PLACE=FOLDER"
+            f"{many(len(plan.unasked), 'item stays', 'items stay')} there, because this computer has no record of"
+            f" having sent it: {first}. To take it: --place PLACE=FOLDER"
         )
     if plan.sounds.beside:
         screen.remark(
-            f"{many(len(plan.sounds.beside), 'sound lies', 'sounds lie')} beside the shelves and will not be taken:"
-            f" {', '.join(map(place, plan.sounds.beside[:MOST]))}. Put them into a shelf to take them along."
+            f"{many(len(plan.sounds.beside), 'sound lies', 'sounds lie')} outside the shelves and will not be copied:"
+            f" {', '.join(map(place, plan.sounds.beside[:MOST]))}. Move them into a shelf to include them."
         )
     if not plan.problems:
-        screen.say("All files were read, and none is missing or damaged.")
+        screen.say("Every file was read; none is missing or damaged.")
 
 
 def show_sounds(screen: Screen, plan: SettlePlan) -> None:
@@ -310,12 +315,12 @@ def show_sounds(screen: Screen, plan: SettlePlan) -> None:
         told = [f"{old} is {new} now" for old, new in pairs.items()]
         screen.say(f"Renamed in {show(shelf)}: {many(len(pairs), 'file', 'files')}: {some(told)}")
     for shelf, names in sounds.gone.items():
-        count = many(len(names), "file is", "files are")
-        screen.say(f"Gone from {show(shelf)}: {count} not there any more, and stay here: {some(names)}")
+        count = many(len(names), "file,", "files,")
+        screen.say(f"Removed from {show(shelf)} there: {count} kept here: {some(names)}")
     if plan.clashing:
         screen.remark(
-            f"{many(len(plan.clashing), 'file', 'files')} changed there and here, and both stay as they are:"
-            f" {some(plan.clashing)}. To take the one there: --take FILE   to keep the one here: --keep FILE"
+            f"{many(len(plan.clashing), 'file', 'files')} changed in both places and stay as they are:"
+            f" {some(plan.clashing)}. To use the one there: --take FILE   to use the one here: --keep FILE"
         )
 
 
@@ -336,7 +341,7 @@ def show_merges(screen: Screen, plan: SettlePlan) -> None:
     both = [one for one in plan.ledgers if one.step == BOTH]
     for one in both[: None if screen.all else MOST_MERGES]:
         which = quote(show(one.carried.place))
-        screen.say(f"  To let it take the place of the one here: --take {which}   to keep the one here: --keep {which}")
+        screen.say(f"  To use the one there: --take {which}   to keep the one here: --keep {which}")
     if not screen.all and (more := len(both) - MOST_MERGES) > 0:
         screen.say(f"and {many(more, 'more ledger', 'more ledgers')} (--all shows them)")
     show_changes(screen, [(one.here, one.merged) for one in plan.ledgers if one.merged])
@@ -381,10 +386,10 @@ def ask_which(screen: Screen, plan: SettlePlan, options: argparse.Namespace) -> 
         return
     word = options.asked
     if word is None and sys.stdin.isatty():
-        question = f"{many(asked, 'thing', 'things')} changed on both sides. Which holds, here or there?"
+        question = f"{many(asked, 'thing', 'things')} changed in both places. Which one wins, here or there?"
         word = screen.ask(question, "here", options)
     word = "there" if word == "there" else "here"
-    screen.say(f"{many(asked, 'thing', 'things')} changed on both sides: what is {word} holds.")
+    screen.say(f"{many(asked, 'thing', 'things')} changed in both places: the one {word} wins.")
     plan.waybill.ledgers = [replace(line, asked=word) if line.merge else line for line in plan.waybill.ledgers]
 
 
@@ -424,8 +429,8 @@ def show_choice(screen: Screen, plan: SettlePlan) -> None:
     screen.say("Nothing has been changed. What to do with it:")
     rows = [
         ("Copy it here", f"saltcart settle {top} --here"),
-        ("Play from there", f"saltcart settle {top} --in-place"),
-        ("Take changes home", f"saltcart settle {top} --back"),
+        ("Play from the drive", f"saltcart settle {top} --in-place"),
+        ("Bring changes home", f"saltcart settle {top} --back"),
     ]
     screen.facts(rows[::-1] if made_here(plan.found) else rows)
 
@@ -491,32 +496,36 @@ def show_closing(
     settled = [one for one in report.ledgers if all(one.state.path != other.here for other in merged)]
     if settled:
         what = f"{many(changed, 'entry', 'entries')} in {many(len(settled), 'ledger', 'ledgers')}"
-        rows += [("Rewritten", f"{what}, nothing else in them")]
+        rows += [("Updated", f"{what}; nothing else in them changed")]
     elif not merged:
-        rows += [("Rewritten", "nothing was left to do")]
+        rows += [("Updated", "nothing was left to do")]
     if any(report.counts.values()):
-        rows += [("Resolves", closing(report).split(". ")[0].rstrip("."))]
+        rows += [("Works", closing(report).split(". ")[0].rstrip("."))]
     unequal = [one for one in proof if not one["equal"]]
     if proof and not unequal:
         plays = sum(int(one["says"].get("plays", 0)) for one in proof if isinstance(one["says"], dict))
-        what = f", and {plays:,} plays are counted as there" if plays else ""
-        rows += [("Compared", f"all that was found there is found here{what}")]
+        what = f", with the same {plays:,} plays" if plays else ""
+        rows += [("Compared", f"everything that works there works here{what}")]
     for one in unequal:
         away = one["still_there"]
-        what = f"still names {len(away)} in the collection" if isinstance(away, list) and away else "differs from there"
+        what = (
+            f"still points to {len(away)} sounds in the collection"
+            if isinstance(away, list) and away
+            else "differs from there"
+        )
         rows += [("Compared", f"{place(str(one['ledger']))} {what}")]
     kept = [one for one in plan.ledgers if one.step == REPLACE]
     if kept:
-        rows += [("Kept", f"{listed(one.here for one in kept)} as before, with the trip; undo brings it back")]
+        rows += [("Kept", f"the old {listed(one.here for one in kept)}; undo brings it back")]
     if merged:
         count = sum(len(each.merged.changes) for each in merged if each.merged)
         what = f"{many(count, 'change', 'changes')} from there in {listed(each.here for each in merged)}"
-        rows += [("Merged", f"{what}; what was before is kept, and undo brings it back")]
+        rows += [("Combined", f"{what}; the old one is kept, and undo brings it back")]
     both = [one for one in plan.ledgers if one.step == BOTH]
     if both:
-        rows += [("Both changed", f"{listed(one.here for one in both)}: here and there are as they were")]
+        rows += [("Both changed", f"{listed(one.here for one in both)}: both stay as they are")]
     if merged and plan.way != IN_PLACE:
-        rows += [("Then", "the same carry again takes to the drive what changed here")]
+        rows += [("Next", "the same carry again copies what changed here to the drive")]
     rows += [("To undo it", f"saltcart undo {name}")]
     screen.facts(rows)
 

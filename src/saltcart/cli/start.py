@@ -39,7 +39,9 @@ def run(options: argparse.Namespace) -> int:
     """Ask, search, learn, write."""
     screen = Screen(options)
     if not options.yes and not sys.stdin.isatty():
-        raise UsageError("Nobody is there to be asked", "Run it in a terminal, or add --yes to take what it finds.")
+        raise UsageError(
+            "Cannot ask you anything: there is no terminal", "Run it in a terminal, or add --yes to take what it finds."
+        )
     path = carts.place(options.cart)
     cart = carts.load(path) if os.path.exists(path) else carts.Cart()
     places = options.place or asked_places(screen, options, cart)
@@ -97,7 +99,7 @@ def asked_places(screen: Screen, options: argparse.Namespace, cart: carts.Cart) 
     )
     named = [one.strip() for one in text.split(",") if one.strip()] if text else usual
     if not named:
-        raise UsageError("No folder of sounds was named, and none was found where they usually are", "Name one.")
+        raise UsageError("No folder of sounds was given, and none was found in the usual places", "Name one.")
     return named
 
 
@@ -129,7 +131,7 @@ def keep_kind(screen: Screen, options: argparse.Namespace, learnt: Learnt) -> bo
     what = f"{place(paths[0])}{f' and {len(paths) - 1:,} more like it' if len(paths) > 1 else ''}"
     left = sum(proof.uncovered for proof in learnt.proofs)
     rest = f", {left:,} more not understood" if left else ""
-    screen.say(f"{what}: names your sounds {many(named, 'time', 'times')}, understood{rest}.")
+    screen.say(f"{what}: lists your sounds {many(named, 'time', 'times')}, understood{rest}.")
     return screen.ask("Is this a file of a program you use? y or n", "y", options).lower() not in ("n", "no")
 
 

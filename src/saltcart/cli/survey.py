@@ -61,13 +61,13 @@ def run(options: argparse.Namespace) -> int:
     cart, found = load(options.cart), None
     page = page_path(options.report, options.force) if options.report else None
     with screen.watch() as watch:
-        report = survey(options.place, options.ledger, options.map, cart, options.means, watch)
+        report = survey(options.place, options.ledger, options.map, cart, options.drive, watch)
         if options.headers or page:
             read_shelf_headers(report, watch)
         if not options.no_search:
             from saltcart.looking.undescribed import undescribed  # others use the tables here, and search for nothing
 
-            found = undescribed(report, cart, options.map, options.means, watch)
+            found = undescribed(report, cart, options.map, options.drive, watch)
     show_survey(screen, report, options.depth, found)
     extras(screen, report, options)
     if page:

@@ -74,7 +74,7 @@ def show_report(screen: Screen, report: TidyReport) -> None:
     for one in report.judged:
         if screen.all or not one.collection:
             word = "looked through" if one.collection else "not looked through"
-            screen.say(f"  {show(one.name)}: {word} for files nobody names ({one.why})")
+            screen.say(f"  {show(one.name)}: {word} for files that no ledger lists ({one.why})")
     for remark in report.remarks:
         screen.remark(show(remark))
     if not report.finds:
@@ -82,7 +82,7 @@ def show_report(screen: Screen, report: TidyReport) -> None:
         return
     screen.say("To leave findings out of a trip, or to gather strays into it: saltcart tidy --into WAYBILL NUMBER...")
     screen.say(
-        "To judge a shelf otherwise, set collection = true or false for it in cart.toml (saltcart survey --write"
+        "To change that for a shelf, set collection = true or false for it in cart.toml (saltcart survey --write"
         " cart.toml)."
     )
 
@@ -101,7 +101,7 @@ def decide(screen: Screen, options: argparse.Namespace) -> int:
     wanted = numbers(options.word)
     unknown = [number for number in wanted if number not in finds]
     if unknown or not wanted:
-        word = f"There is no finding {unknown[0]}" if unknown else "No finding was named"
+        word = f"There is no finding {unknown[0]}" if unknown else "No finding was given"
         raise UsageError(word, f"The last look had findings 1 to {len(finds)}: saltcart tidy PLACE")
     lines = apply_decisions(
         options.into,

@@ -45,7 +45,7 @@ def run(options: argparse.Namespace) -> int:
             (
                 trip.trip,
                 trip.state,
-                ", ".join(show(one.shelf.name) for one in trip.shelves) or "none: ledgers alone changed",
+                ", ".join(show(one.shelf.name) for one in trip.shelves) or "none: only ledgers changed",
                 trip.files,
                 size(trip.bytes),
                 moment(trip.started),

@@ -16,7 +16,7 @@ def show_undescribed(screen: Screen, found: Undescribed) -> None:
     rows = [(place(one.path), one.live(), spots_text(one.spots)) for one in found.files]
     if rows:
         screen.say()
-    screen.table("Names sounds here, and nobody has described it yet", ("File", ">Times", "For instance"), rows[:SHOWN])
+    screen.table("Lists sounds, but cannot be read yet", ("File", ">Times", "For instance"), rows[:SHOWN])
     if len(rows) > SHOWN:
         screen.say(f"... and {len(rows) - SHOWN:,} more (see --json)")
     screen.say(searched_text(found.search))

@@ -28,7 +28,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--without-new",
         action="store_true",
-        help="go on although the new drive is not connected, and give up what programs wrote there since the switch",
+        help="continue although the new drive is not connected, and give up what programs wrote there since the move",
     )
     parser.add_argument(
         "--plan",
@@ -40,7 +40,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     add_list(
         parser,
-        "--leave-unread",
+        "--ignore",
         "FILE",
         "for a released trip: do not stop because of these files, even if they still point to where the sounds were",
     )
@@ -67,7 +67,7 @@ def run(options: argparse.Namespace) -> int:
         report = undo(name, options.drop_copies, options.wait, options.without_new, watch)
     done = summary(name)
     back = "name the old place again" if moved else "as before"
-    screen.say(f"Trip {name} is taken back: {many(report.changed, 'entry', 'entries')} {back}.")
+    screen.say(f"Trip {name} is undone: {many(report.changed, 'entry', 'entries')} {back}.")
     for one in (one for one in done.shelves if not one.shelf.gathered):
         screen.say(f"  {show(one.shelf.name)}: {originals(one.shelf)} at {place(one.shelf.old)}")
         if not options.drop_copies:
@@ -107,7 +107,7 @@ def bring_back(screen: Screen, name: str, options: argparse.Namespace) -> int:
     if path and os.path.exists(path):
         raise Refused(f"There is a file at {place(path)} already", "Choose another name with --plan, or remove it.")
     with screen.watch() as watch:
-        plan = way_back(name, load(options.cart), watch, options.signpost, options.leave_unread)
+        plan = way_back(name, load(options.cart), watch, options.signpost, options.ignore)
     show_draft(screen, plan, options.limit)
     screen.say(f"Trip {name} is released, so its originals are gone. The copies can travel back to the old place.")
     if path:

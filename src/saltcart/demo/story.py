@@ -36,7 +36,7 @@ STORY = (
         PLAYER,
         1,
     ),
-    Scene("(That one track was lost years ago. Salt Cart must not hide it, nor be blamed for it.)", SAMPLER),
+    Scene("(That one track was lost years ago. Salt Cart neither hides it nor caused it.)", SAMPLER),
     Scene("", WORKSTATION),
     Scene(
         "The naive way: drag a folder to the new drive ...",
@@ -44,7 +44,8 @@ STORY = (
     ),
     Scene("... and every track shows as lost.", PLAYER, 1),
     Scene(
-        "Mend it where it stands: nothing is imported, ratings stay. For the decks' list names alone speak.",
+        "Repair it in place: nothing is imported again, and ratings stay. Only names match the decks' list, hence"
+        " --by-name.",
         ("saltcart", "mend", "--in", "lighter", "--by-name", "--yes"),
         1,
         ("proven", "by names", "found again", "Still missing"),
@@ -55,7 +56,7 @@ STORY = (
         "... put the folder back, and do it properly.", ("drag", "lighter/Sounds/Collection", "keel/Music/Collection")
     ),
     Scene(
-        "Look first: what is there, how big, and what names it.",
+        "Look first: what is there, how big it is, and what lists it.",
         ("saltcart", "survey", "keel"),
         1,
         ("Nothing moved or changed", "saltcart mend"),
@@ -107,7 +108,11 @@ STORY = (
         (*CARRY[:2], "lighter/Sounds/Collection", *CARRY[3:]),
         tells=("Holds ", "Plays anywhere ", "Lists ", "At home "),
     ),
-    Scene("From dinghy alone:", ("player", "-", "play-list", *BOOTH_LISTS)),
+    Scene("From dinghy only:", ("player", "-", "play-list", *BOOTH_LISTS)),
     Scene("A track is played there ...", ("player", f"{BOOTH}/Ledgers/library.db", "play", "Slack Tide")),
-    Scene("... and counted at home.", ("saltcart", "settle", BOOTH, "--back", "--yes"), tells=("Compared ", "Kept ")),
+    Scene(
+        "... and counted in the library here.",
+        ("saltcart", "settle", BOOTH, "--back", "--yes"),
+        tells=("Compared ", "Kept "),
+    ),
 )

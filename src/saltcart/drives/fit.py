@@ -10,7 +10,7 @@ from msgspec import Struct, field
 from saltcart.cart import Cart
 from saltcart.drives.drive import Drive, drive_of
 from saltcart.drives.limits import ADVICE, HARD, Obstacle, obstacles
-from saltcart.errors import show
+from saltcart.errors import counted, show
 from saltcart.shelves.walk import FILE, Item
 
 # Bytes per second that a haul is assumed to move where nothing was measured.
@@ -171,11 +171,11 @@ def room_reasons(drive: Drive, load: Load, need: int, headroom: int, unit: int) 
     reasons = []
     if need > drive.free_bytes:
         what = (
-            "too little room for a second copy"
+            "not enough free space for a second copy"
             if any(home.identity == drive.identity for home in load.drives)
-            else "too little room"
+            else "not enough free space"
         )
-        reasons.append(Reason(HARD, "room", f"{what}: {need:,} bytes are needed there, {drive.free_bytes:,} are free"))
+        reasons.append(Reason(HARD, "room", f"{what}: {need:,} bytes are needed, {drive.free_bytes:,} are free"))
     elif need + headroom > drive.free_bytes:
         reasons.append(Reason(ADVICE, "headroom", f"less than {headroom:,} bytes would be left free"))
     if need > LAVISH * load.bytes:
@@ -185,26 +185,31 @@ def room_reasons(drive: Drive, load: Load, need: int, headroom: int, unit: int) 
     return reasons
 
 
+# What follows the words below, where that does not depend on the number.
+ENDS = {"forbidden sign": " that it does not allow", "same name": " from a neighbour only in case or Unicode form"}
+
+
 def limit_reasons(drive: Drive, load: Load) -> list[Reason]:
     """What its file system cannot hold, one reason a kind."""
     kinds: dict[tuple[str, str], list[Obstacle]] = {}
     for one in obstacles(load.items, drive.limits, len(drive.mount)):
         kinds.setdefault((one.weight, one.kind), []).append(one)
     words = {
-        "file size": "file(s) are too large for it",
-        "forbidden sign": "name(s) hold signs it does not allow",
-        "reserved name": "name(s) are reserved on it",
-        "trailing sign": "name(s) end in a dot or space",
-        "name length": "name(s) are too long",
-        "path length": "path(s) are too long",
-        "same name": "name(s) differ from a neighbour only in case or Unicode form",
-        "undecodable name": "name(s) are not valid text",
-        "link": "link(s) cannot be kept",
-        "hard link": "hard link(s) become files of their own",
-        "no file": "pipe(s), socket(s) or device(s) are not copied",
+        "file size": ("file is too large for it", "files are too large for it"),
+        "forbidden sign": ("name contains a character", "names contain characters"),
+        "reserved name": ("name is reserved on it", "names are reserved on it"),
+        "trailing sign": ("name ends in a dot or space", "names end in a dot or space"),
+        "name length": ("name is too long", "names are too long"),
+        "path length": ("path is too long", "paths are too long"),
+        "same name": ("name differs", "names differ"),
+        "undecodable name": ("name is not valid text", "names are not valid text"),
+        "link": ("link cannot be kept", "links cannot be kept"),
+        "hard link": ("hard link becomes a separate file", "hard links become separate files"),
+        "no file": ("pipe, socket or device is not copied", "pipes, sockets or devices are not copied"),
     }
     reasons = [
-        Reason(weight, kind, f"{len(found)} {words[kind]}", tuple(found)) for (weight, kind), found in kinds.items()
+        Reason(weight, kind, f"{counted(len(found), *words[kind])}{ENDS.get(kind, '')}", tuple(found))
+        for (weight, kind), found in kinds.items()
     ]
     if drive.limits.time_step_ns >= 1_000_000_000:
         reasons.append(Reason(ADVICE, "times", f"it keeps times in steps of {drive.limits.time_step_ns / 1e9:g} s"))

@@ -163,9 +163,7 @@ def obstacle(item: Item, limits: Limits, lead: int) -> Iterator[Obstacle]:
     elif item.kind == LINK and not limits.links:
         yield Obstacle("link", path, ADVICE, "is a link, which cannot be kept there; it stays at the old place")
     elif item.kind == FILE and item.links > 1 and not limits.hard_links:
-        yield Obstacle(
-            "hard link", path, ADVICE, "is one file under several names; each name becomes a file of its own"
-        )
+        yield Obstacle("hard link", path, ADVICE, "is one file with several names; each name becomes a separate file")
     elif item.kind == OTHER:
         yield Obstacle("no file", path, ADVICE, "is a pipe, socket or device; it is not copied")
     if lead + units(path, limits.utf16) + 1 > limits.path_units:
@@ -204,7 +202,7 @@ def allowed(name: str, limits: Limits) -> Allowed:
         kind, what = "undecodable name", "is not valid text"
     bare = "".join("_" if sign in limits.forbidden or (limits.forbidden and sign < " ") else sign for sign in fresh)
     if bare != fresh:
-        kind, what = "forbidden sign", "has a sign that is not allowed there"
+        kind, what = "forbidden sign", "contains a character that is not allowed there"
     trimmed = bare.rstrip(limits.trailing) if limits.trailing else bare
     if trimmed != bare:
         kind, what, trimmed = "trailing sign", "ends in a dot or space, which is dropped there", trimmed or "_"

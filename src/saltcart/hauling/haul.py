@@ -188,7 +188,8 @@ def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> Non
     before = log.since(drafts.seen(trip.waybill.draft, shelf.source)) if fresh else log.differences(number)
     if before["vanished"] and not log.stock_count():
         raise Refused(
-            f"The shelf {show(shelf.old)} is empty, where {len(before['vanished']):,} thing(s) were seen before",
+            f"The shelf {show(shelf.old)} is empty now;"
+            f" {counted(len(before['vanished']), 'file or folder was', 'files or folders were')} seen there before",
             "Look where they went; if its drive is not connected, plug it in.",
         )
     if not fresh and keeps_change_times(shelf.stays_at) and not shelf.archive:
@@ -388,7 +389,10 @@ def foreign_manifest(trip: Trip, shelf: Shelf) -> str | None:
 def tell_lost(trip: Trip, lost: Counter[str], report: HaulReport) -> None:
     """Say once a kind what the new drive could not keep, and of how many things."""
     for kind, count in sorted(lost.items()):
-        note = f"the new drive does not keep {kind}: lost on {count:,} copied file(s) or folder(s)"
+        note = (
+            f"the new drive does not keep {kind}: lost on"
+            f" {counted(count, 'copied file or folder', 'copied files or folders')}"
+        )
         trip.logbook.tell(note)
         report.remarks.append(note)
 
@@ -406,7 +410,7 @@ def not_copied(trip: Trip, troubles: Sequence[tuple[Shelf, Row]]) -> Stopped:
         )
     return Stopped(
         f"{counted(len(troubles), 'file', 'files')} could not be copied; all others are copied and verified",
-        f"Mend them and run: saltcart haul {trip.name}   Or add --leave-out NAME, to leave them where they are,"
+        f"Mend them and run: saltcart haul {trip.name}   Or add --exclude NAME, to leave them where they are,"
         " --accept NAME, to go without them, or --rename NAME, where the new drive refuses the name.",
         [f"{show(os.path.join(shelf.old, row.item.path))}: {row.why}" for shelf, row in troubles[:20]],
     )
@@ -418,7 +422,7 @@ def finish(trip: Trip, report: HaulReport) -> None:
         (shelf, row) for number, shelf in enumerate(trip.waybill.shelves) for row in trip.logbook.rows(number, TROUBLE)
     ]
     if troubles:
-        trip.enter(HAULING, f"haul ends with {len(troubles)} file(s) not copied")
+        trip.enter(HAULING, f"haul ends with {counted(len(troubles), 'file', 'files')} not copied")
         raise not_copied(trip, troubles)
     for number, shelf in enumerate(trip.waybill.shelves):
         if not shelf.gathered and not shelf.files:

@@ -372,4 +372,4 @@ def forgiven(written: str, path: str) -> str:
 def undeclared(path: str) -> str | None:
     """Whether `path` is one of another system's that nobody has declared, in words."""
     found = PSEUDO.match(path)
-    return f"nobody has said what {found[1]} is on this machine: --means '{found[1]}=/folder'" if found else None
+    return f"nobody has said what {found[1]} is on this machine: --drive '{found[1]}=/folder'" if found else None

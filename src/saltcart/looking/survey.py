@@ -373,7 +373,8 @@ def duplicate_finding(report: SurveyReport, number: int, other: int) -> Finding:
     return Finding(
         "twin",
         one,
-        f"holds files of the same names and sizes as {show(two)}; entries that name this one: {uses[0]}, the other:"
+        f"contains files with the same names and sizes as {show(two)}; entries that name this one: {uses[0]}, the"
+        f" other:"
         f" {uses[1]}",
     )
 

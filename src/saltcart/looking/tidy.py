@@ -168,7 +168,7 @@ def unnamed(sight: Sight, judged: Sequence[Judged]) -> Iterator[Find]:
                 os.path.join(shelf.path, folder) if folder else shelf.path,
                 paths,
                 total(items),
-                "no ledger names them",
+                "no ledger lists them",
             )
 
 

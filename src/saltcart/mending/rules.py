@@ -71,7 +71,7 @@ class Rule(Struct):
 
     @property
     def means(self) -> str | None:
-        """What the rule declares of a drive or share of another system, as for --means; None when it speaks of none."""
+        """What the rule declares of a drive or share of another system, as for --drive; None when it speaks of none."""
         if not PSEUDO.match(self.old):
             return None
         return f"{self.old[1:].replace('/', chr(92))}={self.new}"

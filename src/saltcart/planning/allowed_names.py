@@ -8,7 +8,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from saltcart.drives.limits import HARD, allowed, obstacles, renames_of
-from saltcart.errors import Refused, show
+from saltcart.errors import Refused, counted, show
 from saltcart.planning.request import Request
 from saltcart.shelves.programs import is_program, units
 from saltcart.shelves.walk import FILE, Item
@@ -37,13 +37,15 @@ class Programs(Struct):
         stay = list(dict.fromkeys(units(self.found)))
         if stay and not self.others:
             raise Refused(
-                f"{show(self.shelf.name)} holds nothing but programs, which are looked for where they are",
-                "To move them all the same: --with-programs",
+                f"{show(self.shelf.name)} contains only programs, which systems look for where they are",
+                "To move them anyway: --with-programs",
             )
         if stay:
             remarks.append(
-                f"{len(stay)} program(s) or plug-in(s) in {show(self.shelf.name)} stay where they are, for they are"
-                f" looked for there: {show(', '.join(stay[:3]))}{' ...' if stay[3:] else ''}. To take them along:"
+                f"{counted(len(stay), 'program or plug-in', 'programs or plug-ins')} in {show(self.shelf.name)} not"
+                f" moved, because"
+                f" systems look for them there: {show(', '.join(stay[:3]))}{' ...' if stay[3:] else ''}. To move"
+                f" them too:"
                 " --with-programs"
             )
         return stay
@@ -67,7 +69,7 @@ def allowed_names(shelf: Shelf, request: Request, remarks: list[str]) -> Shelf:
     if hard:
         raise Refused(
             f"The new drive cannot hold {len(hard)} file(s) of {show(shelf.name)}",
-            "Leave them out with --leave-out, or choose another drive.",
+            "Leave them out with --exclude, or choose another drive.",
             [f"{show(one.path)} {one.what}" for one in hard[:20]],
         )
     staying = tuple(escape(one.path) for one in found if one.kind == "link")
@@ -75,12 +77,14 @@ def allowed_names(shelf: Shelf, request: Request, remarks: list[str]) -> Shelf:
     renames = tuple(pair for pair in renames_of(found) if pair[0] not in given)
     if staying:
         remarks.append(
-            f"{len(staying)} link(s) in {show(shelf.name)} cannot be kept on the new drive and stay where they are"
+            f"{counted(len(staying), 'link', 'links')} in {show(shelf.name)} cannot exist on the new drive; left in"
+            f" place"
         )
     if renames:
         first = ", ".join(f"{show(old)} -> {show(os.path.basename(new))}" for old, new in renames[:3])
         remarks.append(
-            f"{len(renames)} name(s) in {show(shelf.name)} cannot be kept on the new drive; entries follow the new"
+            f"{counted(len(renames), 'name', 'names')} in {show(shelf.name)} cannot exist on the new drive; entries"
+            f" follow the new"
             f" names: {first}{' ...' if renames[3:] else ''}"
         )
     return replace(shelf, stay=(*shelf.stay, *staying), renames=(*given.items(), *renames))

@@ -59,7 +59,7 @@ def shelves_of(request: Request) -> list[Shelf]:
     pairs = list(zip(request.shelves, targets, strict=True))
     chosen = [(true_path(path), to) for path, to in pairs if os.path.isfile(path)]
     if (chosen or request.from_list) and (request.only or request.leave_out):
-        raise UsageError("--only and --leave-out are for folders", "Name the files themselves, or the folder.")
+        raise UsageError("--only and --exclude are for folders", "Name the files themselves, or the folder.")
     groups = [
         one
         for to in dict.fromkeys(to for _path, to in chosen)
@@ -168,7 +168,7 @@ def distinct(shelves: Sequence[Shelf], remarks: list[str]) -> list[Shelf]:
     for shelf in (beside(shelf, done) for shelf in shelves if not shelf.files):
         for other in done:
             if not other.files and lie_in_each_other(shelf.old, other.old):
-                raise Refused(f"{show(other.old)} and {show(shelf.old)} overlap", "Move the outer one alone.")
+                raise Refused(f"{show(other.old)} and {show(shelf.old)} overlap", "Move only the outer one.")
         new, number = shelf.new, 1
         while any(new.casefold() == other.new.casefold() for other in done):
             number += 1

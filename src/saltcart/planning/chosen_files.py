@@ -23,7 +23,7 @@ def named_by(path: str, request: Request) -> list[str]:
         raise state.trouble
     found = [one.resolved for one in state.judgements() if one.verdict == FOUND and os.path.isfile(one.resolved)]
     if not found:
-        raise Refused(f"{show(path)} names no file that is there", f"See: saltcart check --ledger {show(path)}")
+        raise Refused(f"{show(path)} lists no existing file", f"See: saltcart check --ledger {show(path)}")
     return list(dict.fromkeys(map(os.path.realpath, found)))
 
 
@@ -41,7 +41,7 @@ def by_facts(request: Request) -> list[str]:
                 found.append(os.path.realpath(one.path))
     if not found:
         raise Refused(
-            "No ledger names a file that is there, and is rated so high or was played since then",
+            "No ledger lists an existing file that is rated so high or was played since then",
             "Name the ledger that knows with --ledger; its map must say which columns hold that.",
         )
     return list(dict.fromkeys(found))
@@ -67,7 +67,9 @@ def by_common_top(files: Sequence[str], target: str) -> list[tuple[str, str, tup
     tops = [os.path.commonpath([os.path.dirname(path) for path in group]) for group in drives.values()]
     names = [os.path.basename(top) or "top" for top in tops]
     if len(set(names)) < len(names):
-        raise UsageError("The list names files on several drives, in folders of one name", "Make a list for each.")
+        raise UsageError(
+            "The playlist lists files on several drives, in folders with the same name", "Make a list for each."
+        )
     places = [target] if len(tops) == 1 else [os.path.join(target, name) for name in names]
     return [
         (top, place, names_from(top, group)) for top, place, group in zip(tops, places, drives.values(), strict=True)

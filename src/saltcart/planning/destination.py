@@ -6,7 +6,7 @@ from shlex import quote
 
 from saltcart.drives import Drive, Presence, drive_of
 from saltcart.drives.limits import allowed
-from saltcart.errors import Refused, show
+from saltcart.errors import Refused, counted, show
 from saltcart.shelves.fixed import is_fixed
 from saltcart.shelves.mountinfo import mounts_below
 from saltcart.spelling.moves import tail_below
@@ -34,12 +34,12 @@ def moved_by(place: str) -> str | None:
 
 
 def refuse_cut_off(place: str) -> None:
-    """Raise Refused when a trip was cut off while it switched the shelf at `place`: it must end, one way or the
+    """Raise Refused when a trip was interrupted while it switched the shelf at `place`: it must end, one way or the
     other, first.
     """
     for trip in history.readable():
         if trip.state in CUT_OFF and any(shelf.old == place for shelf in trip.waybill.shelves):
-            raise Refused(f"Trip {trip.name} was cut off while it switched {show(place)}", trips.next_step(trip))
+            raise Refused(f"Trip {trip.name} was interrupted while it switched {show(place)}", trips.next_step(trip))
 
 
 def refuse_unreleased(place: str) -> None:
@@ -73,7 +73,7 @@ def refuse_mounts(shelf: Shelf) -> None:
         if not matches(tail, shelf.stay) and (not shelf.only or any(map(shelf.takes, above))):
             raise Refused(
                 f"{show(place)} in the shelf is the top of another drive, or of a folder mounted there",
-                f"Unmount it, or leave it out: --leave-out {quote(tail)}",
+                f"Unmount it, or leave it out: --exclude {quote(tail)}",
             )
 
 
@@ -81,7 +81,8 @@ def refuse_clashes(shelf: Shelf, clashes: Sequence[str]) -> None:
     """Raise Refused when `clashes`, paths at the new place, are other files of the same names."""
     if clashes:
         raise Refused(
-            f"The new place {show(shelf.new)} already holds {len(clashes)} other file(s) of the same names",
+            f"{show(shelf.new)} already contains {counted(len(clashes), 'other file', 'other files')} with the same"
+            f" names",
             left_by(shelf.new) or "Choose another place with --to, or move those files away.",
             [show(path) for path in clashes[:SHOWN]],
         )
@@ -92,7 +93,7 @@ def left_by(place: str) -> str | None:
     for trip in history.readable():
         if trip.state == trips.UNDONE and any(shelf.new == place for shelf in trip.waybill.shelves):
             return (
-                f"Trip {trip.name}, which was taken back, left its copies there. Remove them with: saltcart undo"
+                f"Trip {trip.name}, which was undone, left its copies there. Remove them with: saltcart undo"
                 f" {trip.name} --drop-copies"
             )
     return None
@@ -164,7 +165,7 @@ def refuse_hole(new: str) -> None:
     away = Presence().away(new)
     if away:
         raise Refused(
-            f"{show(new)} is where a drive hangs that is not there: {away}",
+            f"{show(new)} is the mount point of a drive that is not connected: {away}",
             "Plug it in and mount it, or choose another place with --to.",
         )
 

@@ -95,7 +95,7 @@ def refuse_twins(maps: Sequence[Map]) -> None:
 def draft(request: Request, progress: Progress = silent) -> Draft:
     """Work out a trip.  Raises Refused when it cannot be made; nothing is written but our own list of what was seen."""
     if not request.shelves and not request.from_list:
-        raise UsageError("No shelf was named", "Name the folder to move.")
+        raise UsageError("No folder was given", "Say which folder to move.")
     remarks: list[str] = []
     base, makers = chosen(request, remarks, progress)
     homes = [*(place for one in base for place in (one.old, one.new)), *(one.path for one in request.cart.shelves)]
@@ -225,7 +225,7 @@ def refuse_unmatched(inspector: ShelfInspector) -> None:
     """Raise Refused for what a person wanted to leave out and is not there: more would move than they mean."""
     if inspector.unmatched:
         raise Refused(
-            f"--leave-out {' '.join(map(show, sorted(inspector.unmatched)))} matches nothing",
+            f"--exclude {' '.join(map(show, sorted(inspector.unmatched)))} matches nothing",
             "Patterns are matched against paths from the shelf's top, such as 'Low Bells' or '*.wav'.",
         )
 
@@ -279,6 +279,6 @@ def remarks_on(
     remarks += [f"{show(line.path)} will be left as it is: {line.why}" for line in left]
     if not ledgers and not request.keep_entries and not request.searches:
         remarks.append(
-            "No ledger was named or found in the shelf: files elsewhere that name these sounds will not be changed"
+            "No ledger was given or found in the shelf. Files elsewhere that refer to these sounds will not be updated"
         )
     return remarks

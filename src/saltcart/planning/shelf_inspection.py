@@ -7,7 +7,7 @@ from shlex import quote
 from msgspec import Struct, field
 
 from saltcart.drives.drive import mount_of
-from saltcart.errors import Refused, show
+from saltcart.errors import Refused, counted, show
 from saltcart.home import home
 from saltcart.ledgers import Map
 from saltcart.looking.survey import look_for_ledger
@@ -92,8 +92,9 @@ class ShelfInspector:
             one.left = self.left
         if fixed:
             self.remarks.append(
-                f"{len(fixed)} file(s) or folder(s) of {show(shelf.name)} are marked as not to be changed, such as"
-                f" {show(fixed[0])}: release cannot remove them until the mark is taken away:"
+                f"{counted(len(fixed), 'locked file or folder', 'locked files or folders')} in {show(shelf.name)},"
+                f" such as"
+                f" {show(fixed[0])}: release cannot delete them until they are unlocked:"
                 f" chattr -R -i -a {quote(show(shelf.old))}"
             )
         refuse_clashes(shelf, clashes)

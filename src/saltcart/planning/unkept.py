@@ -8,6 +8,7 @@ from collections import Counter
 from collections.abc import Iterator, Mapping
 
 from saltcart.drives.limits import ACCESS_LISTS, ATTRIBUTES, FAR_TIMES, FINE_TIMES, HOLES, MODES, OWNERS, Limits
+from saltcart.errors import counted
 from saltcart.shelves.marks import EARLIEST_NS, LATEST_NS
 from saltcart.shelves.walk import FILE, FOLDER, Item
 from saltcart.waybills.shelf import Shelf
@@ -31,7 +32,8 @@ def unkept(shelf: Shelf, limits: Limits, far_times: int) -> list[str]:
 def told(counts: Mapping[str, int], shelf: Shelf) -> list[str]:
     """A remark for each kind of thing, with how many lose it."""
     return [
-        f"The new drive does not keep {kind}: {count:,} file(s) or folder(s) of {shelf.name} lose them"
+        f"The new drive does not keep {kind}: {counted(count, 'file or folder', 'files or folders')} of {shelf.name}"
+        f" lose them"
         for kind, count in sorted(counts.items())
     ]
 

@@ -48,7 +48,7 @@ def added_folders(ledgers: Iterable[Ledger], shelves: "Sequence[Shelf]", resolve
         if not folders:
             raise UsageError(
                 f"{show(ledger.path)} lists no content folders",
-                "Leave it out of --front; its entries are rewritten anyway.",
+                "Leave it out of --folder-first; its entries are rewritten anyway.",
             )
         pairs += [
             AddedFolder(folder, new) for folder in folders for shelf in shelves if (new := new_root(folder, shelf))

@@ -66,7 +66,7 @@ class Windows(Form):
         if not found:
             raise CannotSpell(
                 f"no drive letter is known for {show(path)}",
-                "Declare it: --means 'D:=/folder', or windows = \"D:\" for the drive in cart.toml.",
+                "Declare it: --drive 'D:=/folder', or windows = \"D:\" for the drive in cart.toml.",
             )
         long, text = without_long(text)
         slash = "/" if "\\" not in text and "/" in text else "\\"
@@ -211,7 +211,7 @@ def meaning(text: str) -> tuple[str, str]:
         else plain(there)
     )
     if not sign or not path or not here.startswith(("/", "~")):
-        raise UsageError(f"{show(text)} does not say what a drive means", "Write it like: --means 'D:=/media/lighter'.")
+        raise UsageError(f"{show(text)} does not say what a drive means", "Write it like: --drive 'D:=/media/lighter'.")
     return path, plain(os.path.expanduser(here))
 
 

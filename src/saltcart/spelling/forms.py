@@ -75,7 +75,7 @@ class InContent(Relative):
         if written.split("/")[0] == "..":
             raise CannotSpell(
                 f"{show(path)} would lie in none of the content folders of its program",
-                "Put the new folder in front of them (--front, or in the program), or leave a signpost.",
+                "Put the new folder in front of them (--folder-first, or in the program), or leave a signpost.",
             )
         return written
 

@@ -64,7 +64,7 @@ class FileUri(Form):
         elif host:
             raise CannotSpell(
                 f"no share is known for {show(path)}",
-                "Declare it: --means '\\\\host\\share=/folder', or use a signpost.",
+                "Declare it: --drive '\\\\host\\share=/folder', or use a signpost.",
             )
         elif (letter := DRIVE.match(old)) and letter[1].islower():
             path = DRIVE.sub(lambda one: f"/{one[1].lower()}:", path, count=1)

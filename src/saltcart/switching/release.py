@@ -162,7 +162,7 @@ def refuse_unclean(report: CheckReport) -> None:
         for problem in ledger.problems
         if problem.new
     ]
-    details += [f"{show(one.path)}: still names the old place, {one.count} times" for one in report.unaccounted]
+    details += [f"{show(one.path)}: still points to the old place, {one.count} times" for one in report.unaccounted]
     details += [f"{show(place)}: is not there to be searched" for place in report.unsearched]
     details += [f"{show(gap.path)}: {gap.why}" for gap in (report.search.gaps if report.search else ())]
     details += [str(ledger.state.trouble) for ledger in report.ledgers if ledger.state.trouble]

@@ -90,7 +90,7 @@ def repoint_copied(name: str, wait: bool = False, progress: Progress = silent) -
     except Refused as error:
         raise Stopped(
             f"{error.what}; everything is copied and verified, and neither a ledger nor an original was changed",
-            f"{error.remedy} To go on from here: saltcart repoint {name}",
+            f"{error.remedy} To continue from here: saltcart repoint {name}",
             error.details,
         ) from error
 

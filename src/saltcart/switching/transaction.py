@@ -259,7 +259,7 @@ def changed(path: str) -> SaltCartError:
     """The error for a ledger that is not what it was."""
     return Refused(
         f"The ledger {show(path)} has changed since it was read",
-        "Close its program. To go on with the ledger as it is now, add --reread.",
+        "Close its program. To continue with the ledger as it is now, add --reread.",
     )
 
 
@@ -298,7 +298,7 @@ def do_rename(deed: Deed) -> None:
     except OSError as error:
         raise Refused(
             f"{show(old)} cannot be renamed to {show(new)}: {error.strerror}",
-            "Move away what stands there, or close the program that uses it, and try again.",
+            "Move away what is there, or close the program that uses it, and try again.",
         ) from error
     for folder in {os.path.dirname(new), os.path.dirname(old)}:
         sync_folder(folder)

@@ -334,7 +334,7 @@ def refuse_blocked(trip: Trip, shelf: Shelf) -> None:
     empty = os.path.isdir(place) and not os.path.islink(place) and not os.listdir(place)
     if os.path.lexists(place) and not signpost and not empty and not (shelf.stay or shelf.only):
         raise Refused(
-            f"Something else now stands at {show(place)}", "Move it away, then undo again; nothing was changed."
+            f"There is something else at {show(place)}", "Move it away, then undo again; nothing was changed."
         )
 
 

@@ -129,7 +129,7 @@ def next_step(trip: Trip) -> str:
     if trip.state == SWITCHED and not trip.waybill.shelves:
         return f"Nothing moved, so there is nothing to release. To take it back: saltcart undo {trip.name}"
     return {
-        HAULING: f"Go on with: saltcart haul {trip.name}",
+        HAULING: f"Continue with: saltcart haul {trip.name}",
         HAULED: f"Next: saltcart repoint {trip.name}",
         SWITCHING: f"Finish it with: saltcart repoint {trip.name}   or take it back: saltcart undo {trip.name}",
         SWITCHED: (
@@ -141,7 +141,7 @@ def next_step(trip: Trip) -> str:
         RELEASING: f"Finish it with: saltcart release {trip.name}",
         UNDOING: f"Finish it with: saltcart undo {trip.name}",
         RELEASED: f"This trip is over: the originals are gone. To draft the way back: saltcart undo {trip.name}",
-        UNDONE: "This trip is over: it was taken back. Draft a new one to try again.",
+        UNDONE: "This trip was undone. To try again, start a new one.",
     }[trip.state]
 
 
