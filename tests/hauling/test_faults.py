@@ -171,7 +171,7 @@ class Faults(WorldCase):
         trip, _report = saltcart.haul_waybill(self.waybill)
         saltcart.repoint(trip)
         wav(self.shelf / "made anew by a program.wav")
-        self.assertIn("Something else now stands", self.run_program("undo", trip, "--yes", status=3).stderr)
+        self.assertIn("There is something else at", self.run_program("undo", trip, "--yes", status=3).stderr)
         (self.shelf / "made anew by a program.wav").unlink()
         self.run_program("undo", trip, "--yes")
         self.assertEqual(tree(self.keel), self.originals)

@@ -199,9 +199,11 @@ def add_sha256(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def add_yes(parser: argparse.ArgumentParser) -> None:
-    """--yes."""
+def add_yes(parser: argparse.ArgumentParser, changes: bool = True) -> None:
+    """--yes; and --dry-run where a command changes anything."""
     parser.add_argument("--yes", action="store_true", help="answer yes to every question")
+    if changes:
+        parser.add_argument("--dry-run", action="store_true", help="show what would be done, and change nothing")
 
 
 def add_pace(parser: argparse.ArgumentParser) -> None:

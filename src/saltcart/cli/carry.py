@@ -122,6 +122,8 @@ def run(options: argparse.Namespace) -> int:
     remember(
         [landing_drive(true_path(options.to))]
     )  # from now on it is known when it goes, and that its mount point is none
+    if options.dry_run:
+        return carry(screen, options)
     with in_use(true_path(options.to)) as told:
         if told:
             screen.remark(told)
@@ -132,7 +134,7 @@ def run(options: argparse.Namespace) -> int:
 def carry(screen: Screen, options: argparse.Namespace) -> int:
     """Carry, with the place to ourselves."""
     with screen.watch() as watch:
-        if name := unfinished(options.to):
+        if not options.dry_run and (name := unfinished(options.to)):
             repoint(name, wait=options.wait, progress=watch)
             finish(name)
             screen.say(f"Trip {name} to {place(options.to)} was interrupted near its end. It is finished now.")

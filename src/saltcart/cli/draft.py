@@ -186,7 +186,7 @@ def show_rest(screen: Screen, plan: Draft) -> None:
         count = many(len(plan.strays), "file that these ledgers use lies", "files that these ledgers use lie")
         screen.say(
             f"{count} outside the folders you are moving ({size(sum(plan.strays.values()))}), such as"
-            f" {place(min(plan.strays))}. They stay and keep playing. To copy them too, add --gather"
+            f" {place(min(plan.strays))}. Such files stay where they are and keep playing. To copy them too: --gather"
         )
     for path, now, then in plan.new_things:
         goes = f"will go to {place(then)}; what is in {place(now)} stays there" if now != then else "still go there"

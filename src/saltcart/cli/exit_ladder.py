@@ -7,6 +7,7 @@ from types import FrameType
 
 from saltcart.cli import failures
 from saltcart.cli.parser import Parser
+from saltcart.cli.screen import DryRun
 from saltcart.errors import SaltCartError
 from saltcart.home import note_home
 
@@ -39,6 +40,8 @@ def run_command(options: argparse.Namespace) -> int:
         failures.tell_passed_over(options)
         status: int = options.run(options)
         return status
+    except DryRun:
+        return 0
     except SaltCartError as error:
         return failures.foreseen(error, options)
     except KeyboardInterrupt:

@@ -118,7 +118,9 @@ def run(options: argparse.Namespace) -> int:
 
 
 def carry_on(screen: Screen, options: argparse.Namespace) -> None:
-    """Finish what was cut off in the middle before anything is judged."""
+    """Finish what was interrupted before anything is judged."""
+    if options.dry_run:
+        return
     with screen.watch() as watch:
         for name in finish_cut_off(options.wait, watch):
             screen.remark(f"trip {name} was interrupted while it changed ledgers. It is finished now")

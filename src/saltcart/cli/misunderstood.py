@@ -7,7 +7,6 @@ from saltcart.errors import UsageError, show
 
 # What people are used to type, and what does it here.
 MEANT = {
-    "--dry-run": "draft is the dry run: it writes down what would be done and touches nothing.",
     "--verbose": "There is no verbose mode: --wide shows every column, --json shows everything.",
     "--help": "saltcart help shows every command.",
     "--delete": "Originals stay until saltcart release, which reads every copy once more first.",

@@ -138,19 +138,19 @@ def show_closing(
         rows += [("Gathered", f"{files} from {folders}, copied; the originals stay there and take {room}")]
     rows += [
         (
-            "Rewritten",
+            "Updated",
             (
                 f"{many(switched.changed, 'entry', 'entries')} in {sum(row.changed > 0 for row in done.ledgers)} of"
                 f" {len(done.ledgers)} ledgers; nothing else in them changed"
             ),
         )
     ]
-    rows += [("Works", closing(report).split(". ")[0].rstrip("."))]
+    rows += [("Entries", closing(report).split(". ")[0].rstrip("."))]
     if before:
         where = "listed above" if screen.all or not report.ok else f"listed by saltcart check {done.trip}"
         rows += [("Broken before", f"{many(before, 'entry', 'entries')}, {where}; not caused by the move")]
     if report.search and not screen.all and report.ok:
-        rows += [("Searched", searched_text(report.search).removeprefix("Searched: "))]
+        rows += [("Searched", searched_text(report.search).removeprefix("Searched "))]
     rows += [("Set aside", f"{place(folder)} (nothing has been deleted)") for folder in switched.aside]
     archives = sorted({one.shelf.old for one in done.shelves if one.shelf.archive})
     if archives and report.ok:

@@ -44,6 +44,29 @@ GROUPS = {
         "help": "explain the commands and the words they use",
     },
 }
+EXAMPLES = {
+    "start": "saltcart start",
+    "survey": "saltcart survey ~/Music ~/Sounds",
+    "drives": "saltcart drives --for ~/Sounds",
+    "tidy": "saltcart tidy ~/Sounds",
+    "move": 'saltcart move "~/Sounds/Bell Tones" --to /media/lighter/Sounds --signpost',
+    "draft": "saltcart draft ~/Sounds --to /media/lighter/Sounds -o plan.toml",
+    "haul": "saltcart haul plan.toml",
+    "repoint": "saltcart repoint",
+    "check": "saltcart check --play 20",
+    "release": "saltcart release",
+    "undo": "saltcart undo --drop-copies",
+    "trips": "saltcart trips",
+    "report": "saltcart report -o move.html",
+    "mend": "saltcart mend --in /media/lighter",
+    "folders": "saltcart folders add /media/lighter/Loops --ledger ~/workstation/settings.json",
+    "carry": "saltcart carry ~/Music --to /media/booth/Collection --lists",
+    "settle": "saltcart settle /media/booth/Collection --back",
+    "ledgers": "saltcart ledgers ~/player/library.db",
+    "learn": "saltcart learn ~/player/library.db --against ~/Music",
+    "demo": "saltcart demo",
+    "help": "saltcart help move",
+}
 COMMANDS = {name: summary for group in GROUPS.values() for name, summary in group.items()}
 EPILOG = """\
 first time:    saltcart demo, then saltcart start
@@ -97,6 +120,21 @@ def build(chosen: str | None) -> Parser:
     return parser
 
 
+def usage(command: argparse.ArgumentParser) -> str:
+    """The command in one line: what it needs, and that it has options."""
+    required = [
+        f"{one.option_strings[0]} {one.metavar}" for one in command._actions if one.required and one.option_strings
+    ]
+    places = [
+        f"[{one.metavar or one.dest}{' ...' if one.nargs == '*' else ''}]"
+        if one.nargs in ("?", "*")
+        else str(one.metavar)
+        for one in command._actions
+        if not one.option_strings
+    ]
+    return " ".join([command.prog, *places, *required, "[options]"])
+
+
 def furnish(command: argparse.ArgumentParser, name: str) -> None:
     """Give a command its arguments, and those that every command has."""
     module = import_module(f"saltcart.cli.{name}")
@@ -104,4 +142,6 @@ def furnish(command: argparse.ArgumentParser, name: str) -> None:
     command.add_argument("--json", action="store_true", help="print one JSON document instead of text")
     command.add_argument("--wide", action="store_true", help="show every column, even in a narrow window")
     command.add_argument("--quiet", action="store_true", help="print only errors")
+    command.usage, command.epilog = usage(command), f"example:\n  {EXAMPLES[name]}"
+    command.formatter_class = argparse.RawDescriptionHelpFormatter
     command.set_defaults(run=module.run)

@@ -52,6 +52,10 @@ def whole(text: str) -> bool:
     return "saltcart " in text or not sys.stdout.isatty()
 
 
+class DryRun(Exception):
+    """A command has shown what it would do, and was asked to do no more."""
+
+
 class Screen:
     """Where one command shows what it did.  With --json only the document goes to standard output."""
 
@@ -144,8 +148,12 @@ class Screen:
     def agrees(self, question: str, options: argparse.Namespace, look: Callable[[], None] | None = None) -> bool:
         """Whether the person says yes; --yes does it for them, and without a terminal nobody can be asked.
 
-        With `look` they may first type `l` to see more.
+        With `look` they may first type `l` to see more.  Raises DryRun with --dry-run.
         """
+        if options.dry_run:
+            self.say("Dry run: nothing was changed.")
+            self.document({"dry_run": True})
+            raise DryRun
         if options.yes:
             return True
         if not sys.stdin.isatty():

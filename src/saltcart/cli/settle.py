@@ -107,10 +107,11 @@ def run(options: argparse.Namespace) -> int:
     screen = Screen(options)
     way = next((way for key, way in WAYS.items() if getattr(options, key)), "")
     options.folder = meant_place(options.folder)
-    with in_use(true_path(options.folder)) if way else nullcontext("") as told:
+    works = way and not options.dry_run
+    with in_use(true_path(options.folder)) if works else nullcontext("") as told:
         if told:
             screen.remark(told)
-        if way:
+        if works:
             clear_unfinished(true_path(options.folder))
         return settle(screen, options, way)
 
@@ -134,7 +135,7 @@ def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
     if way == IN_PLACE and not plan.something and not unsettled(plan):
         return give_back(screen, options, plan, document)
     if not plan.something:
-        if told := remember_here(plan, ""):
+        if not options.dry_run and (told := remember_here(plan, "")):
             screen.remark(told)
         screen.say(f"Everything is up to date here. {left_word(plan)}".strip())
         screen.document({**document, "trip": None})
@@ -169,7 +170,7 @@ def give_back(screen: Screen, options: argparse.Namespace, plan: SettlePlan, doc
     """Write into the collection what happened to the ledgers here that name the sounds there."""
     waybill = giving_back(plan.found, plan.ledgers)
     if waybill is None:
-        if told := remember_here(plan, ""):
+        if not options.dry_run and (told := remember_here(plan, "")):
             screen.remark(told)
         screen.say("Everything is up to date here.")
         screen.document({**document, "trip": None})
@@ -500,7 +501,7 @@ def show_closing(
     elif not merged:
         rows += [("Updated", "nothing was left to do")]
     if any(report.counts.values()):
-        rows += [("Works", closing(report).split(". ")[0].rstrip("."))]
+        rows += [("Entries", closing(report).split(". ")[0].rstrip("."))]
     unequal = [one for one in proof if not one["equal"]]
     if proof and not unequal:
         plays = sum(int(one["says"].get("plays", 0)) for one in proof if isinstance(one["says"], dict))

@@ -31,7 +31,7 @@ MOST_ASKED = 20  # files of one kind that are looked at
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Where the sounds are, for those who know already."""
     parser.add_argument("place", nargs="*", metavar="PLACE", help="folders that hold sounds (default: it asks)")
-    add_yes(parser)
+    add_yes(parser, changes=False)
     add_cart(parser)
 
 

@@ -71,7 +71,7 @@ STORY = (
         "Move three shelves, with every ledger that cart.toml names; the sampler (nobody has described its settings)"
         " gets a signpost.",
         MOVE,
-        tells=("Moved ", "Rewritten ", "Resolves ", "Looked for "),
+        tells=("Moved ", "Updated ", "Entries ", "Looked for "),
     ),
     Scene(
         "The same programs again, reading from lighter; the originals are set aside, so nothing can lean on them.",
@@ -93,10 +93,10 @@ STORY = (
     Scene(
         "Changed your mind? Take it all back; that new play count stays.",
         ("saltcart", "undo", "--drop-copies", "--yes"),
-        tells=("taken back", "removed"),
+        tells=("is undone", "removed"),
     ),
     Scene("And once more, for good.", (*MOVE, "--quiet")),
-    Scene("Judge everything again, whenever you like.", ("saltcart", "check"), tells=("entries found", "To free")),
+    Scene("Judge everything again, whenever you like.", ("saltcart", "check"), tells=("entries work", "To free")),
     Scene(
         "Only now let the originals go: every copy is read back once more first.",
         ("saltcart", "release", "--yes", "--own"),
@@ -106,7 +106,7 @@ STORY = (
     Scene(
         "Saturday night in another booth: a collection on the little dinghy, which plays on any computer.",
         (*CARRY[:2], "lighter/Sounds/Collection", *CARRY[3:]),
-        tells=("Holds ", "Plays anywhere ", "Lists ", "At home "),
+        tells=("Holds ", "Plays anywhere ", "Lists "),
     ),
     Scene("From dinghy only:", ("player", "-", "play-list", *BOOTH_LISTS)),
     Scene("A track is played there ...", ("player", f"{BOOTH}/Ledgers/library.db", "play", "Slack Tide")),
