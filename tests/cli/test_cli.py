@@ -235,7 +235,11 @@ class DryRuns(WorldCase):
         self.assertEqual(tree(self.top, "home"), before)
         self.run_program(*words, "--yes", status=None)
         moved = tree(self.top, "home")
-        for command in (("undo",), ("release", "--own"), ("carry", self.lighter / "Sounds", "--to", self.lighter / "C")):
+        for command in (
+            ("undo",),
+            ("release", "--own"),
+            ("carry", self.lighter / "Sounds", "--to", self.lighter / "C"),
+        ):
             with self.subTest(command[0]):
                 self.assertIn("Dry run", self.run_program(*command, "--dry-run", "--yes").stdout)
                 self.assertEqual(tree(self.top, "home"), moved)

@@ -307,7 +307,7 @@ class Faults(WorldCase):
         with mock.patch.object(os, "fchown", side_effect=PermissionError(1, "no")):
             trip, report = saltcart.haul_waybill(self.waybill)
         told = [one for one in report.remarks if "owners" in one]
-        self.assertEqual(told, ["the new drive does not keep owners and groups: lost on 1 copied file(s) or folder(s)"])
+        self.assertEqual(told, ["the new drive does not keep owners and groups: lost on 1 copied file or folder"])
         self.assertIn("does not keep owners", self.run_program("trips", trip).stdout)
         with open(self.lighter / ".saltcart-drive.toml", "a") as marker:
             marker.write('filesystem = "exfat"\n')

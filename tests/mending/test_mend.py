@@ -211,7 +211,7 @@ class Mended(MendCase):
             for handle in (ours, theirs):
                 os.close(handle)
             with self.subTest(answers):
-                self.assertIn("Take rule 1 too (6 entries)? Names alone speak for it.", done.stderr)
+                self.assertIn("Take rule 1 too (6 entries)? It is based only on names.", done.stderr)
                 self.assertEqual((done.returncode, self.state() == before), (status, same), done.stdout)
 
     def test_another_album_of_the_same_artist_proves_nothing(self):

@@ -57,7 +57,7 @@ class Playing(WorldCase):
         # What nothing decodes is not known to play, and where there is no sound, none does.
         ledger.write_text("Sounds/odd.ape\n")
         out = self.run_program("check", "--no-headers", "--play", "all", "--ledger", ledger, status=1).stdout
-        self.assertIn("nothing is known of how they play", out)
+        self.assertIn("so whether they play is not known", out)
         ledger.write_text("Sounds/gone.wav\n")
         self.run_program("check", "--play", "all", "--ledger", ledger, status=3)
         # Nothing to listen with, then a player of one's own, and one that fails.

@@ -42,7 +42,7 @@ def run(options: argparse.Namespace) -> int:
         if options.into:
             home = os.path.join(top, "saltcart-data")
             screen.say(
-                f"\nThe studio stays in {show(top)}. To go on there:\n  cd {shlex.quote(top)}; export"
+                f"\nThe studio stays in {show(top)}. To continue there:\n  cd {shlex.quote(top)}; export"
                 f" SALTCART_HOME={shlex.quote(home)}"
             )
         screen.document({"folder": top if options.into else None, "ok": ended_well, "scenes": results})

@@ -83,7 +83,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="append",
         default=[],
         metavar="PLACE=FOLDER",
-        help="where a shelf or ledger of the collection goes on this computer",
+        help="where to put a shelf or ledger of the collection on this computer",
     )
     add_list(
         parser, "--take", "LEDGER", "of ledgers and sounds that changed in both places: take these from the collection"

@@ -73,8 +73,8 @@ def forget_one(screen: Screen, options: argparse.Namespace) -> int:
     room = sum(item.size for item in walk(done.folder))
     ledgers = many(len(kept), "ledger", "ledgers")
     screen.say(
-        f"Trip {done.trip} is {done.state}. Its record takes {size(room)}; in it {ledgers} as before the trip."
-        " Without it undo cannot draft the way back, check cannot compare with before, and mend does not know where it"
+        f"Trip {done.trip} is {done.state}. Its record takes {size(room)}; it holds {ledgers} as they were then."
+        " Without it undo cannot plan the way back, check cannot compare with before, and mend does not know where it"
         " moved things."
     )
     if not screen.agrees(f"Forget trip {done.trip}?", options):

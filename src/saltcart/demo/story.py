@@ -68,8 +68,8 @@ STORY = (
     ),
     Scene("What need not travel?", ("saltcart", "tidy", "keel"), tells=("  copies  ", "  stray  ")),
     Scene(
-        "Move three shelves, with every ledger that cart.toml names; the sampler (nobody has described its settings)"
-        " gets a signpost.",
+        "Move three shelves and update every ledger in cart.toml. The sampler's settings cannot be read yet: it gets a"
+        " signpost.",
         MOVE,
         tells=("Moved ", "Updated ", "Entries ", "Looked for "),
     ),

@@ -64,7 +64,7 @@ def build(top: str) -> None:
         500_000_000,
         disk="usb4",
         spinning=True,
-        health="the system has noted 3 error(s) of its file system",
+        health="the system has recorded 3 errors in its file system",
     )
     (studio / "lighter/Sounds").mkdir()
     make_bells(studio / "keel/Sounds/Bell Tones")

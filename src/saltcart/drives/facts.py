@@ -70,7 +70,7 @@ def health(disk: str, name: str, sys: str) -> str | None:
     """What the system has noted against a disk or the file system on it."""
     errors = read(f"{sys}/fs/ext4/{name}/errors_count")
     if errors not in (None, "0"):
-        return f"the system has noted {errors} error(s) of its file system"
+        return f"the system has noted {errors} errors in its file system"
     worn = re.findall(r"0x([0-9a-fA-F]+)", read(os.path.join(disk, "device", "life_time")) or "")
     if any(int(level, 16) >= WORN for level in worn):
         return "it is almost worn out, by its own estimate"

@@ -146,7 +146,9 @@ def refuse_last_room(job: FileCopy) -> None:
     state = os.statvfs(os.path.dirname(job.temporary))
     if (state.f_bavail - state.f_blocks // 50) * state.f_frsize < job.disk_bytes:
         raise OSError(
-            errno.ENOSPC, "no second name is allowed there, and a copy would leave too little room", job.temporary
+            errno.ENOSPC,
+            "hard links are not allowed there, and there is not enough free space for a copy",
+            job.temporary,
         )
 
 

@@ -298,7 +298,7 @@ class Scan:
             found = list(dict.fromkeys(units(tail for path in self.programs if (tail := tail_below(path, top)))))
             if found:
                 names = show(", ".join(found[:3])) + (" ..." if found[3:] else "")
-                self.tell("programs", top, f"holds {len(found)} program(s) or plug-in(s), which would stay: {names}")
+                self.tell("programs", top, f"holds {len(found)} programs or plug-ins, which would stay: {names}")
 
     def tell_of_links_to_nowhere(self) -> None:
         """Name the links that lead nowhere and lie in a shelf or beside one, should lead into one, or are on the way

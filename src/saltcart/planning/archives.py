@@ -21,7 +21,7 @@ def archive_shelves(request: Request, remarks: list[str]) -> list[Shelf]:
         raise UsageError("--arrange is for folders", "Unpack the archive first; then arrange what came out of it.")
     if not all(map(is_archive, request.shelves)) or request.from_list:
         raise UsageError(
-            "Archives and folders do not go on one trip",
+            "Archives and folders cannot be moved in one trip",
             "Move them one after the other, or archives as they are: --packed",
         )
     if len(request.to) not in (1, len(request.shelves)):
@@ -40,7 +40,7 @@ def whole_of(path: str, to: str, request: Request, remarks: list[str]) -> Shelf:
     found = contents(path)
     name = found.top or name_without_suffix(path)
     if found.left_out:
-        remarks.append(f"{found.left_out} thing(s) in {show(path)} are no plain files, and are left out")
+        remarks.append(f"Not unpacked from {show(path)}: {found.left_out}, because they are not ordinary files")
     post = os.path.join(true_path(request.signpost_at), name) if request.signpost_at else ""
     if post and (os.path.lexists(post) or not os.path.isdir(os.path.dirname(post))):
         raise Refused(f"No link can be left at {show(post)}", "It must be a new name in a folder that is there.")

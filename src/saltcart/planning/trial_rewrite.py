@@ -281,13 +281,11 @@ def look_ahead(request: Request, trial: Trial, paths: Sequence[str], inspector: 
 # Whether the one folder that a ledger can hold will be the new one.
 KEPT = {
     False: (
-        "{} names the folder {}, of which a part moves, and can hold no second one: it goes on naming it, and what"
-        " moves is not found from there. --turn-folders lets it name the new one, and what stays is not; --signpost"
-        " leaves links"
+        "{} lists the folder {}, of which a part moves, and it can list only one. It will not find what moves. To list"
+        " the new folder instead, and not find what stays: --turn-folders. To leave links: --signpost"
     ),
     True: (
-        "{} names the folder {}, from which all sounds move: it will name the new place, and what stays is not looked"
-        " for any more"
+        "{} lists the folder {}, from which all sounds move. It will list the new folder, and will not find what stays"
     ),
 }
 

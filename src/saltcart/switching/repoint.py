@@ -98,7 +98,7 @@ def repoint_copied(name: str, wait: bool = False, progress: Progress = silent) -
 def face_the_world(trip: Trip) -> None:
     """Let the record say `switching` where a switch is half done although the record says that it was taken back."""
     if trip.state == HAULED and transaction.half_way(trip, PLAN):
-        trip.enter(SWITCHING, "a switch was found half done, although it was recorded as taken back")
+        trip.enter(SWITCHING, "a switch was found half done, although it was recorded as rolled back")
 
 
 def prepare_all(trip: Trip, reread: bool, wait: bool, progress: Progress) -> None:
@@ -133,7 +133,7 @@ def switch(trip: Trip) -> None:
     try:
         transaction.carry_out(trip, PLAN)
     except transaction.TakenBack as ended:
-        trip.enter(HAULED, "repoint failed and was taken back")
+        trip.enter(HAULED, "repoint failed and was rolled back")
         clear_staged(trip)  # after the record, which a second interrupt may keep from being written
         raise ended.cause from None
     try:
@@ -153,7 +153,7 @@ def give_up(trip: Trip) -> None:
         troubles = transaction.take_back(trip, PLAN)
     if troubles:
         raise transaction.half_done(trip, cause, troubles)
-    trip.enter(HAULED, "a switch that could not be carried on was taken back, to begin anew")
+    trip.enter(HAULED, "a switch that could not continue was rolled back, to start again")
     clear_staged(trip)
 
 

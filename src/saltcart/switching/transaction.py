@@ -125,9 +125,9 @@ def stays_done(deed: Deed) -> bool:
 def half_done(trip: Trip, error: BaseException, troubles: list[str]) -> HalfDone:
     """The error for a plan that could neither be finished nor be taken back."""
     why = error.what if isinstance(error, SaltCartError) else (str(error) or "it was interrupted")
-    trip.logbook.tell(f"stopped in the middle: {why}; not taken back: {'; '.join(troubles)}")
+    trip.logbook.tell(f"stopped in the middle: {why}; not rolled back: {'; '.join(troubles)}")
     return HalfDone(
-        f"The switch of trip {trip.name} stopped in the middle ({why}), and could not be taken back",
+        f"The switch of trip {trip.name} stopped in the middle ({why}), and could not be rolled back",
         "Nothing is lost: what it was about is kept. Connect the drive again, or close the program, then finish it:"
         f" saltcart repoint {trip.name}   or take it back: saltcart undo {trip.name}",
         troubles[:20],

@@ -53,7 +53,9 @@ def render(waybill: Waybill, place: str) -> str:
         document.add("means", tomlkit.item(waybill.means).comment("what paths of other systems stand for here"))
     add_places(document, waybill)
     if waybill.here:
-        document.add("here", tomlkit.item(True).comment("what is spelt as on another system gets this one's spelling"))
+        document.add(
+            "here", tomlkit.item(True).comment("paths in the style of another system get the style of this one")
+        )
     for key, word in (
         ("settles", "the way in which a collection comes home"),
         ("arrange", "what the places of single sounds below were made from; each can be changed"),
@@ -93,7 +95,7 @@ def add_places(document: tomlkit.TOMLDocument, waybill: Waybill) -> None:
         ("turn", waybill.turn, "links that will lead to the new place; entries that go through them stay as they are"),
         ("search", waybill.search, "searched for what names the shelves, now and by every check after the switch"),
         ("not_searched", waybill.not_searched, "left out of the search: so you decided"),
-        ("left_unread", waybill.left_unread, "go on naming the old place: so you decided"),
+        ("left_unread", waybill.left_unread, "may still point to the old place, as you allowed"),
     ):
         if paths and key in ("collection", "comes_from"):
             document.add(key, tomlkit.item(as_toml_path(paths[0])).comment(word))
@@ -124,7 +126,7 @@ def shelf_table(shelf: Shelf) -> tomlkit.items.Table:
     table.add(
         "entries",
         tomlkit.item(shelf.entries).comment(
-            '"rewrite": ledgers name the new place; "keep": they go on through the signpost'
+            '"rewrite": ledgers name the new place; "keep": they still work through the signpost'
         ),
     )
     for key, patterns, word in (
@@ -225,7 +227,7 @@ def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
             tomlkit.item(True).comment("where a part of a content folder moves, a new one comes in front of it"),
         )
     if line.like:
-        word = "found wherever the drive hangs" if line.like == RELATIVE else "what shows how entries are written"
+        word = "found wherever the drive is mounted" if line.like == RELATIVE else "what shows how entries are written"
         table.add("like", tomlkit.item(as_toml_path(line.like)).comment(word))
     if line.unlike:
         table.add("unlike", tomlkit.item([as_toml_path(text) for text in line.unlike]).multiline(True))

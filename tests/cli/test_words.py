@@ -1,0 +1,36 @@
+"""How the program talks: the words that nobody would say, which no message holds."""
+
+import ast
+import re
+import unittest
+from pathlib import Path
+
+HOUSE = Path(__file__).parents[2] / "src" / "saltcart"
+NOT = re.compile(
+    r"\b(hangs?|plugged|cut off|taken back|spelt|unforeseen|of one name|nobody has described|be it|as far as"
+    r"|go(es)? on (naming|with)|(is|are) told|as before the trip|too little room)\b|\(s\)",
+    re.IGNORECASE,
+)
+
+
+def texts(path):
+    """Line and text of everything in a module that may be shown: its strings, but for docstrings and single words."""
+    tree = ast.parse(path.read_text("utf-8"))
+    scopes = (ast.Module, ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
+    docs = {id(node.body[0].value) for node in ast.walk(tree)
+            if isinstance(node, scopes) and node.body and isinstance(node.body[0], ast.Expr)}  # fmt: skip
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in docs and " " in node.value:
+            yield node.lineno, node.value
+
+
+class Words(unittest.TestCase):
+    def test_no_message_holds_a_word_that_nobody_would_say(self):
+        found = [
+            f"{path.relative_to(HOUSE)}:{line}: {text}"
+            for path in sorted(HOUSE.rglob("*.py"))
+            if "standins" not in path.parts
+            for line, text in texts(path)
+            if NOT.search(text)
+        ]
+        self.assertEqual(found, [])
