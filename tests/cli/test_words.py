@@ -20,7 +20,12 @@ def texts(path):
     docs = {id(node.body[0].value) for node in ast.walk(tree)
             if isinstance(node, scopes) and node.body and isinstance(node.body[0], ast.Expr)}  # fmt: skip
     for node in ast.walk(tree):
-        if isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in docs and " " in node.value:
+        if (
+            isinstance(node, ast.Constant)
+            and isinstance(node.value, str)
+            and id(node) not in docs
+            and " " in node.value
+        ):
             yield node.lineno, node.value
 
 

@@ -102,7 +102,7 @@ def tidied(
     if report.unseen:
         files, first = sum(len(one.files) for one in report.unseen), report.unseen[0].folder
         folders = f"{len(report.unseen):,} folders of sounds"
-        remarks.append(f"ledgers name {files:,} file(s) in {folders} too where nobody looked, such as {first}")
+        remarks.append(f"ledgers also list {files:,} files in {folders} that were not searched, such as {first}")
     items = [list(walk(shelf.tree.path)) for shelf in report.shelves]
     indexes = {plan.name for plan in map(load_map, dict.fromkeys([*maps, *cart.maps])) if plan.index}
     sight = Sight(report, items, named_paths(report, indexes))

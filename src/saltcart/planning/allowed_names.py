@@ -68,7 +68,7 @@ def allowed_names(shelf: Shelf, request: Request, remarks: list[str]) -> Shelf:
     hard = [one for one in found if one.weight == HARD]
     if hard:
         raise Refused(
-            f"The new drive cannot hold {len(hard)} file(s) of {show(shelf.name)}",
+            f"The new drive cannot hold {counted(len(hard), 'file', 'files')} of {show(shelf.name)}",
             "Leave them out with --exclude, or choose another drive.",
             [f"{show(one.path)} {one.what}" for one in hard[:20]],
         )

@@ -7,7 +7,7 @@ from glob import escape
 import tomlkit
 
 from saltcart.drives import drive_of
-from saltcart.errors import Refused, show
+from saltcart.errors import Refused, counted, show
 from saltcart.ledgers import Map, load_map, recognised
 from saltcart.looking.tidy import EMPTY, STRAY, Find
 from saltcart.planning.strays import GATHERED
@@ -81,8 +81,8 @@ def gather(document: tomlkit.TOMLDocument, plan: Waybill, find: Find, ledgers: S
     add_ledgers(document, plan, ledgers)
     note = f", {clashes} under another name" if clashes else ""
     return (
-        f"{find.number}: {len(find.paths)} file(s) of {show(find.folder)} come along into {show(folder)}{note}; their"
-        " entries follow"
+        f"{find.number}: {counted(len(find.paths), 'file', 'files')} of {show(find.folder)} will be copied into"
+        f" {show(folder)}{note}; entries follow"
     )
 
 

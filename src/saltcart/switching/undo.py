@@ -546,7 +546,5 @@ def newcomers(trip: Trip) -> list[str]:
         ]
         if places:
             names = ", ".join(map(show, places[:3])) + (" ..." if len(places) > 3 else "")
-            remarks.append(
-                f"{len(places)} file(s) in {show(shelf.new)} are newer than the originals and stay there: {names}"
-            )
+            remarks.append(f"{counted(len(places), 'newer file', 'newer files')} kept at {show(shelf.new)}: {names}")
     return remarks
