@@ -387,7 +387,7 @@ BREAKAGES = (
     Breakage(
         13,
         "a sound that was edited here too is not replaced",
-        "carrying/settle.py",
+        "carrying/home_sounds.py",
         "    if ours == plan.then.digests[place][1]:",
         "    if True:",
         (CARRIED_SOUNDS,),
@@ -675,7 +675,7 @@ BREAKAGES = (
     Breakage(
         11,
         "a person's words beside a collection",
-        "carrying/carry.py",
+        "carrying/record.py",
         "    if os.path.lexists(path) and (os.path.islink(path) or digest_of(path) != before):",
         "    if False:",
         ("tests.carrying.test_kept",),
@@ -748,7 +748,7 @@ BREAKAGES = (
     Breakage(
         13,
         "what was edited in a collection and is gone at home",
-        "carrying/carry.py",
+        "carrying/gone.py",
         "    return lambda state: stat.S_ISREG(state.st_mode) and digest_file(place, one.kind) == one.digest",
         "    return lambda state: stat.S_ISREG(state.st_mode)",
         (GUARDS,),
@@ -756,7 +756,7 @@ BREAKAGES = (
     Breakage(
         13,
         "offline is never gone",
-        "carrying/carry.py",
+        "carrying/gone.py",
         "or not os.path.isfile(place) or place in plan.offline:",
         "or not os.path.isfile(place):",
         ("tests.carrying.test_kept",),

@@ -215,7 +215,7 @@ class Untrusted(ArchiveCase):
                 self.assertIn(words, self.run_program("move", path, "--to", self.lighter, "--yes", status=3).stderr)
                 self.assertEqual(tree(self.lighter), before)
         words = ("move", self.made, self.downloads / "link.tar", "--to", self.lighter, "--yes")
-        self.assertIn("do not go on one trip", self.run_program(*words, status=2).stderr)
+        self.assertIn("cannot be moved in one trip", self.run_program(*words, status=2).stderr)
 
     def test_damage_in_one_member_stops_before_the_switch_and_the_rest_is_there(self):
         for packing in (zipfile.ZIP_DEFLATED, zipfile.ZIP_STORED):  # of which the sum alone tells the second

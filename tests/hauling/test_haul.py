@@ -446,7 +446,7 @@ class OnItsDrive(WorldCase):
             full = mock.Mock(f_bavail=2_000, f_blocks=100_000, f_frsize=4096)
             with (
                 mock.patch.object(file_copy.os, "statvfs", return_value=full),
-                self.assertRaisesRegex(OSError, "too little room"),
+                self.assertRaisesRegex(OSError, "not enough free space"),
             ):
                 copy_of(self.shelf / "low/D1 #2.wav", self.top / "other")
         self.assertFalse((self.top / "other").exists())

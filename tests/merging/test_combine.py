@@ -4,9 +4,9 @@ import copy
 import unittest
 
 from saltcart.errors import BadFile
-from saltcart.merging.combine import ORDER, REMOVED, THERE
 from saltcart.merging.copies import prevailing
 from saltcart.merging.history import History, look_at, pack, unpack
+from saltcart.merging.merged import ORDER, REMOVED, THERE
 from tests.merging.toys import Library, Track, carry, merge
 
 

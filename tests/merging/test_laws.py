@@ -38,7 +38,7 @@ class World:
         self.added, self.added_on_sticks, self.removed = set(PATHS[:3]), set(), set()
         self.clock, self.conflicts, self.an_old_one_came = 0, 0, False
         self.cues = {}
-        carry(self.copies[0], self.copies[4])
+        self.carry(self.copies[0], self.copies[4])
 
     def meet(self, home, stick):
         home, stick = self.copies[home], self.copies[4 + stick]

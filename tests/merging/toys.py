@@ -12,9 +12,10 @@ from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.merging import copies
-from saltcart.merging.combine import HERE, THERE, Combining, Merged, history_of
+from saltcart.merging.combine import Combining
 from saltcart.merging.forms import Places
 from saltcart.merging.history import History, look_at
+from saltcart.merging.merged import HERE, THERE, Merged, history_of
 from saltcart.merging.rows import NEWEST, SUM, Content, Row
 from saltcart.standins import player
 from tests.world import PLAYER_MAP

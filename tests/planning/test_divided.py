@@ -117,7 +117,7 @@ class ContentFolders(WorldCase):
             )
         for name, text in single.items():
             self.assertEqual((self.top / name).read_text(), text % shelf)
-            self.assertIn(f"{name} names the folder", done.stdout)
+            self.assertIn(f"{name} lists the folder", done.stdout)
         self.run_program("undo", "--yes")
         for name, text in texts.items():
             self.assertEqual((self.top / name).read_text(), text % (shelf, other))
@@ -227,7 +227,7 @@ class Programs(WorldCase):
         (self.shelf / "all.m3u").chmod(0o755)
         survey = self.run_json("survey", self.keel, status=1)
         self.assertIn("all.m3u", {os.path.basename(one["path"]) for one in survey["ledgers"]})
-        self.assertIn("3 program(s)", next(one["what"] for one in survey["findings"] if one["kind"] == "programs"))
+        self.assertIn("3 programs", next(one["what"] for one in survey["findings"] if one["kind"] == "programs"))
         words = ("move", self.shelf, "--to", self.lighter / "Sounds", "--yes")
         self.run_program(*words)
         moved = {str(one.relative_to(self.new)) for one in self.new.rglob("*") if one.is_file()}

@@ -74,7 +74,7 @@ class Playing(WorldCase):
         # Nor is a configuration believed that somebody else may have put there; named, it is.
         (self.top / "cart.toml").chmod(0o666)
         said = self.run_program("check", "--ledger", good, cwd=self.keel).stderr
-        self.assertIn("cart.toml is not used: others may write it", said)
+        self.assertIn("cart.toml is not used, because others can write to it", said)
         self.assertNotIn("not used", self.run_program("check", "--ledger", good, *own, cwd=self.keel).stderr)
         self.assertEqual(self.run_json("ledgers", good, cwd=self.keel)["named_twice"], [])
         good.write_text("Sounds/one.wav\nSounds/deep/../one.wav\n")

@@ -84,7 +84,7 @@ class OwnPlaces(WorldCase):
         self.assertIn("leads through a link", self.run_program("haul", self.waybill, status=3).stderr)
         self.shelf.unlink()
         self.shelf.mkdir()
-        self.assertIn("is empty, where", self.run_program("haul", self.waybill, status=3).stderr)
+        self.assertIn("is empty now", self.run_program("haul", self.waybill, status=3).stderr)
         self.assertFalse(self.new.exists())
 
     def test_where_a_drive_hangs_that_is_not_plugged_in(self):

@@ -3,14 +3,14 @@
 import os
 from collections.abc import Container, Iterator, Mapping, Sequence
 from glob import escape
-from typing import NamedTuple
 
 from msgspec.structs import replace
 
 from saltcart.carrying.agreement import BACK, HERE, IN_PLACE, agreed, known_then, mine, remember, undone_trips
 from saltcart.carrying.histories import NO_TRIP, note_here
+from saltcart.carrying.home_sounds import Choice, add_sounds, carried_home, is_known, named_again
 from saltcart.carrying.identity import whoami
-from saltcart.carrying.own_record import may_be_proposed
+from saltcart.carrying.proposals import chosen, is_unasked, proposals, refuse_proposals
 from saltcart.carrying.sounds import Looking
 from saltcart.carrying.stands import (
     AS_IT_WAS,
@@ -32,8 +32,6 @@ from saltcart.carrying.stands import (
 )
 from saltcart.carrying.turns import Ground, kept, names_back, taken
 from saltcart.cart import Cart
-from saltcart.drives import drive_of
-from saltcart.drives.limits import allowed
 from saltcart.errors import CannotSpell, Refused, SaltCartError, UsageError, counted, show
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.merging.copies import Meeting, respelt
@@ -43,7 +41,6 @@ from saltcart.planning.strays import copied_along
 from saltcart.progress import Progress, silent
 from saltcart.rewriting.staging import changes_for, on_trial, routes_for
 from saltcart.safefile import digest_of
-from saltcart.shelves.digests import BLAKE3, digest_file
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Move, Moves
 from saltcart.spelling.foreign import looks_foreign
@@ -55,8 +52,7 @@ from saltcart.trips.trip import SWITCHED, UNDONE, Trip
 from saltcart.waybills import collection
 from saltcart.waybills.collection import CarriedShelf, Collection
 from saltcart.waybills.new_place import landing_drive
-from saltcart.waybills.newer import Newer, Renamed
-from saltcart.waybills.relinks import ONE, PLACE, Relink
+from saltcart.waybills.relinks import PLACE, Relink
 from saltcart.waybills.shelf import Shelf
 from saltcart.waybills.waybill import LedgerLine, Waybill
 
@@ -65,13 +61,6 @@ KEPT = "kept, as you said"
 PLAYS_THERE = "it can store only full paths, so it works only on the computer it came from; use --here for it"
 NOTED = "noted"  # the fact that what was agreed on is known on both sides
 NOT_OURS = "this computer has no record of having sent it; to take it: --place"
-
-
-class Choice(NamedTuple):
-    """Of what changed on both sides, the places in the collection that hold, and those of which what is here does."""
-
-    take: Sequence[str]
-    keep: Sequence[str]
 
 
 def plan_settle(
@@ -162,48 +151,6 @@ def names_of_copy(shelf: CarriedShelf, home: str) -> Renames | None:
     return names_back(named_again(shelf, home))
 
 
-def proposals(plan: SettlePlan, ours: Container[str]) -> dict[str, str]:
-    """The places here that only the collection itself speaks for, by those in it: neither our own record nor the person
-    does.  On the way back that is every such place; else those that must not be taken over unasked.
-    """
-    found = {} if plan.way == IN_PLACE else {place: home for place, home in plan.homes.items() if place not in ours}
-    tops = [place for place, _source in plan.found.sources()]
-    for one in plan.ledgers:
-        inside = any(tail_below(f"/{one.carried.place}", f"/{top}") for top in tops)
-        if one.carried.place not in ours and not inside and one.stands_there != NONE:
-            found[one.carried.place] = one.here
-    return {place: home for place, home in found.items() if plan.way == BACK or not may_be_proposed(home)}
-
-
-def refuse_proposals(found: Mapping[str, str]) -> None:
-    """Raise Refused for places that a collection proposes and that must not be taken over unasked: what is on a drive
-    may have been edited by anybody.
-    """
-    if found:
-        count = counted(len(found), "place", "places")
-        raise Refused(
-            f"The collection proposes {count} outside your home folder, or hidden in it",
-            "A drive never decides on its own where files are written. If you trust it, say where they go:"
-            " --place PLACE=FOLDER",
-            [f"{show(place)}: {show(home)}" for place, home in list(found.items())[:20]],
-        )
-
-
-def chosen(found: Collection, places: Sequence[str]) -> dict[str, str]:
-    """The places here that were asked for, by those in the collection.  UsageError for what is none."""
-    known = {place for place, _source in found.sources()} | {one.place for one in found.ledgers}
-    result = {}
-    for text in places:
-        place, sign, home = text.partition("=")
-        if not sign or not home or place.strip("/") not in known:
-            raise UsageError(
-                f"{show(text)} does not say where something of the collection goes",
-                f"Write it like PLACE=FOLDER, with one of: {', '.join(map(show, sorted(known)))}",
-            )
-        result[place.strip("/")] = true_path(os.path.expanduser(home))
-    return result
-
-
 def decide(plan: SettlePlan, take: Sequence[str], keep: Sequence[str]) -> None:
     """What is done about each ledger."""
     shelves = [plan.found.at(one.place) for one in plan.found.shelves]
@@ -237,11 +184,6 @@ def step_of(one: LedgerStand) -> tuple[str, str]:
         return MERGE, ""
     why = one.meeting.why if one.meeting else ""
     return BOTH, "it changed in both places" + (f"; {why}" if why else "")
-
-
-def is_unasked(plan: SettlePlan, place: str) -> bool:
-    """Whether only the collection says where a place of it, or what it lies in, is here."""
-    return any(tail_below(f"/{place}", f"/{top}") is not None for top in plan.unasked)
 
 
 def build(plan: SettlePlan, choice: Choice) -> None:
@@ -336,98 +278,6 @@ def add_relink(waybill: Waybill, old: str, new: str, renames: Pairs) -> None:
     known = {(one.old, one.new) for one in waybill.relinks}
     if old != new and (old, new) not in known:
         waybill.relinks.append(Relink(old, new, what=PLACE, renames=renames))
-
-
-def named_again(shelf: CarriedShelf, home: str) -> tuple[tuple[str, str], ...]:
-    """The names that the drive of the collection could not keep and the one here can, as renames on the way here."""
-    limits = landing_drive(home).limits
-    return tuple((new, old) for old, new in shelf.renames if not allowed(os.path.basename(old), limits).what)
-
-
-def carried_home(found: Collection, name: str, place: str, home: str) -> Shelf:
-    """A shelf of the collection on its way to its place here."""
-    old = found.at(place)
-    drives = drive_of(old).identity, landing_drive(home).identity
-    return Shelf(name, old, home, *drives, leave="original")
-
-
-def is_known(plan: SettlePlan, place: str) -> bool:
-    """Whether a shelf of the collection is here already, so that only what changed in it comes."""
-    return plan.way == BACK or (place in plan.then.whole and os.path.isdir(plan.homes[place]))
-
-
-def home_of(plan: SettlePlan, place: str) -> str:
-    """Where a file at a place of the collection is here."""
-    if place in plan.homes:
-        return plan.homes[place]
-    shelf = max((one for one in plan.found.shelves if tail_below(place, one.place)), key=lambda one: len(one.place))
-    home, name = plan.homes[shelf.place], place[len(shelf.place) + 1 :]
-    return f"{home}/{dict(named_again(shelf, home)).get(name, name)}"
-
-
-def add_sounds(plan: SettlePlan, choice: Choice) -> None:
-    """Let new, changed and renamed sounds of known shelves come here, where nothing else stands in their way."""
-    sounds, waybill = plan.sounds, plan.waybill
-    ours = [one.place for one in plan.found.shelves if is_known(plan, one.place) and one.place not in plan.unasked]
-    for place in ours:
-        names = [name for name in sounds.new.get(place, []) if comes(plan, f"{place}/{name}", choice)]
-        if names:
-            plan.coming[place] = names
-            shelf = carried_home(plan.found, f"new in {place}", place, plan.homes[place])
-            waybill.shelves.append(replace(shelf, only=tuple(map(escape, names)), files=True))
-        for old, new in sounds.renamed.get(place, {}).items():
-            rename(plan, f"{place}/{old}", f"{place}/{new}")
-    for place, now in sounds.changed.items():
-        shelf_of = next((one for one in ours if tail_below(place, one)), None)
-        if shelf_of or (place in plan.homes and place not in plan.unasked):
-            change(plan, place, now, choice)
-
-
-def comes(plan: SettlePlan, place: str, choice: Choice) -> bool:
-    """Whether a new file comes here; another of its name is in its way, or the same is here already."""
-    here, there = home_of(plan, place), plan.found.at(place)
-    if not os.path.lexists(here):
-        return True
-    if not os.path.isfile(here) or digest_of(here) != digest_of(there):
-        settle_clash(plan, place, choice, (BLAKE3, digest_of(there)), digest_of(here) if os.path.isfile(here) else "")
-    return False
-
-
-def change(plan: SettlePlan, place: str, now: tuple[str, str], choice: Choice) -> None:
-    """Let a sound that changed there take the place of the one here, if that is as it was then."""
-    here, (kind, digest) = home_of(plan, place), now
-    if not os.path.isfile(here):
-        return  # it was removed here; what comes there is not ours to bring back
-    ours = digest_file(here, kind)
-    if ours == digest:
-        return
-    if ours == plan.then.digests[place][1]:
-        plan.waybill.newer.append(Newer(here, plan.found.at(place), kind, digest, ours))
-    else:
-        settle_clash(plan, place, choice, now, ours)
-
-
-def settle_clash(plan: SettlePlan, place: str, choice: Choice, now: tuple[str, str], ours: str) -> None:
-    """Let a file take the place of another as the person said; else tell that both stay."""
-    here, there, (kind, digest) = home_of(plan, place), plan.found.at(place), now
-    if place in choice.take and ours:
-        plan.waybill.newer.append(Newer(here, there, kind, digest, ours))
-    elif place in choice.keep and ours:
-        plan.waybill.newer.append(Newer(there, here, kind, ours, digest))
-    else:
-        plan.clashing[place] = here
-
-
-def rename(plan: SettlePlan, old: str, new: str) -> None:
-    """Let a file that has another name there have it here, if it is as it was; entries follow."""
-    before, after = home_of(plan, old), home_of(plan, new)
-    kind, digest = plan.then.digests[old]
-    if os.path.lexists(after) or not os.path.isfile(before):
-        return
-    if digest_file(before, kind) == digest:
-        plan.waybill.renamed.append(Renamed(before, after))
-        for path in (plan.found.at(old), before):
-            plan.waybill.relinks.append(Relink(path, after, what=ONE))
 
 
 def new_ledgers(plan: SettlePlan) -> list[LedgerLine]:

@@ -17,8 +17,8 @@ from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
 from saltcart.looking.survey import usual_ledgers
 from saltcart.mentions.search import known_as
-from saltcart.merging.combine import Merged
 from saltcart.merging.copies import Meeting
+from saltcart.merging.merged import Merged
 from saltcart.progress import Progress
 from saltcart.proving.results import FileProblem
 from saltcart.safefile import digest_of

@@ -11,10 +11,10 @@ from saltcart.carrying.identity import whoami
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Ledger, Map, open_ledger
 from saltcart.merging import copies
-from saltcart.merging.combine import Merged
 from saltcart.merging.copies import Meeting, looked_at, meet, prevailing, respelt
 from saltcart.merging.forms import Places
 from saltcart.merging.history import History, TableMarks
+from saltcart.merging.merged import Merged
 from saltcart.merging.playlist_rows import TRACKS, PlaylistForm, without
 from saltcart.merging.rows import digest
 from saltcart.own_names import staged_for

@@ -6,8 +6,11 @@ from collections import Counter
 from datetime import date
 from shlex import quote
 
-from saltcart.carrying.carry import CarryPlan, drop_gone, finish, given_up, note_gone, places_of, plan_carry, unfinished
+from saltcart.carrying.carry import given_up, plan_carry, unfinished
+from saltcart.carrying.carry_plan import CarryPlan
+from saltcart.carrying.gone import drop_gone, note_gone, places_of
 from saltcart.carrying.in_use import in_use
+from saltcart.carrying.record import finish
 from saltcart.cart import load
 from saltcart.cli.arguments import (
     add_all,

@@ -10,9 +10,9 @@ from shlex import quote
 from msgspec.structs import asdict, replace
 
 from saltcart.carrying.agreement import BACK, HERE, IN_PLACE
-from saltcart.carrying.carry import finish
 from saltcart.carrying.giving_back import giving_back
 from saltcart.carrying.in_use import in_use
+from saltcart.carrying.record import finish
 from saltcart.carrying.settle import made_here, plan_settle, remember_here, take_up
 from saltcart.carrying.stands import (
     AS_IT_WAS,
@@ -37,7 +37,7 @@ from saltcart.errors import show
 from saltcart.hauling.haul import haul, haul_waybill
 from saltcart.hauling.shelf_copy import HaulReport
 from saltcart.ledgers import load_map
-from saltcart.merging.combine import Merged
+from saltcart.merging.merged import Merged
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.true_names import true_path, without_detours

@@ -11,10 +11,11 @@ from saltcart.ledgers import Ledger, Map
 from saltcart.ledgers.spans import TextLedger
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.wrappers import PLAIN
-from saltcart.merging.combine import HERE, Combining, Merged, history_of
+from saltcart.merging.combine import Combining
 from saltcart.merging.forms import REMEDY, CannotMerge, Form, Places
 from saltcart.merging.history import Copy, History, Mark, TableMarks, Uid, by_table, digests_of, look_at
 from saltcart.merging.json_rows import JsonForm
+from saltcart.merging.merged import HERE, Merged, history_of
 from saltcart.merging.playlist_rows import PlaylistForm
 from saltcart.merging.rows import Content, Spot, digest
 from saltcart.merging.sqlite_rows import SqliteForm

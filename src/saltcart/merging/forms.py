@@ -9,8 +9,8 @@ from saltcart.errors import SaltCartError
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Ledger
 from saltcart.ledgers.base import Key
-from saltcart.merging.combine import Merged
 from saltcart.merging.history import Uid
+from saltcart.merging.merged import Merged
 from saltcart.merging.rows import Content, Row, Spot
 from saltcart.spelling import Spelling
 

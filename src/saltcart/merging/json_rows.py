@@ -14,9 +14,9 @@ from saltcart.ledgers.containers.json_lists import JsonLists, as_key, spots
 from saltcart.ledgers.maps import Map
 from saltcart.ledgers.spans import TextLedger
 from saltcart.ledgers.textual import decoded
-from saltcart.merging.combine import Merged, Wanted
 from saltcart.merging.forms import REMEDY, CannotMerge, Places, places_of
 from saltcart.merging.history import Uid
+from saltcart.merging.merged import Merged, Wanted
 from saltcart.merging.rows import Cell, Content, Key, Row, Spot
 
 REST, LISTS, MEMBERS = "rest", "lists", "members"

@@ -8,10 +8,10 @@ from saltcart.errors import show
 from saltcart.ledgers import Ledger
 from saltcart.ledgers.formats.m3u import is_utf8
 from saltcart.ledgers.spans import TextLedger
-from saltcart.merging.combine import FILE as FILE_LIST
-from saltcart.merging.combine import Merged
 from saltcart.merging.forms import REMEDY, CannotMerge, Places, places_of
 from saltcart.merging.history import Uid
+from saltcart.merging.merged import FILE as FILE_LIST
+from saltcart.merging.merged import Merged
 from saltcart.merging.rows import LINES, Content, Key, Row, Spot
 
 TRACKS, HEAD, TAIL = "tracks", "head", "tail"

@@ -22,9 +22,9 @@ from saltcart.ledgers.sqlite.opening import connect, reading, tables
 from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.sqlite.schema import derived, differing_schema, triggers_asleep
 from saltcart.ledgers.sqlite.tables import Table
-from saltcart.merging.combine import Merged, Wanted
 from saltcart.merging.forms import REMEDY, CannotMerge, Places, places_of
 from saltcart.merging.history import Uid
+from saltcart.merging.merged import Merged, Wanted
 from saltcart.merging.rows import NEWEST, SUM, Cell, Content, Key, Row, Spot, digest
 
 

@@ -4,9 +4,9 @@ from collections.abc import Mapping
 
 from saltcart.errors import show
 from saltcart.ledgers import Ledger
-from saltcart.merging.combine import Merged
 from saltcart.merging.forms import REMEDY, CannotMerge, Places
 from saltcart.merging.history import Uid
+from saltcart.merging.merged import Merged
 from saltcart.merging.rows import Content, Row, Spot
 from saltcart.safefile import digest_of
 

@@ -295,7 +295,7 @@ def updates(trip: Trip) -> list[transaction.Deed]:
     if top:
         turns.note_carried(trip)
     if top and is_collection(top):
-        from saltcart.carrying.carry import write_record  # which few trips need
+        from saltcart.carrying.record import write_record  # which few trips need
 
         path = os.path.join(top, NAME)
         staged = staged_for(path, trip.name)

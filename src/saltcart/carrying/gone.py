@@ -1,0 +1,68 @@
+"""What a collection holds and is not here any more."""
+
+import os
+import stat
+from collections.abc import Callable
+from contextlib import suppress
+
+from saltcart.carrying.agreement import known_then, mine, undone_trips
+from saltcart.carrying.carry_plan import CarryPlan
+from saltcart.shelves.digests import digest_file
+from saltcart.shelves.removal import Removal
+from saltcart.spelling.moves import tail_below
+from saltcart.waybills import collection
+from saltcart.waybills.collection import Gone
+
+
+def vanished(plan: CarryPlan) -> list[Gone]:
+    """The files that an earlier carry from here brought and that nothing at home stands for any more: of the shelves
+    that are carried now, of what was chosen, and single ones.  What others brought stays, and is noted as `strange`.
+    """
+    if plan.before is None:
+        return []
+    coming, then = places_of(plan), known_then(plan.before, undone_trips())
+    shelves = [one.shelf for one in plan.draft.shelves if not one.shelf.gathered]
+    tops = [shelf.new for shelf in shelves if plan.chosen or not shelf.files]
+    homes = {plan.before.at(one.place): one.path for one in mine(plan.before)}
+    away = [place for place in plan.offline if os.path.isdir(place)]
+    ledgers = {plan.before.at(one.place) for one in plan.before.ledgers}
+    gone = []
+    for place, known in collection.digests_before(plan.top).items():
+        if place in coming or not os.path.isfile(place) or place in plan.offline:
+            continue
+        if any(tail_below(place, top) is not None for top in away):
+            continue
+        tail = place[len(plan.top) + 1 :]
+        inside = any(tail_below(place, top) is not None for top in tops)
+        if inside and tail not in then.digests and place not in ledgers:
+            plan.strange.append(tail)
+        elif inside or (place in homes and not os.path.lexists(homes[place])):
+            gone.append(Gone(tail, *known))
+    return gone
+
+
+def note_gone(plan: CarryPlan) -> None:
+    """Write into the collection what has vanished at home, before its manifests are written anew."""
+    if plan.before and plan.gone:
+        plan.before.gone = plan.gone
+        collection.write(plan.before)
+
+
+def drop_gone(plan: CarryPlan) -> int:
+    """Remove from the collection what has vanished at home and is as it was brought; how many files went."""
+    dropped = 0
+    for one in plan.gone:
+        place = os.path.join(plan.top, one.place)
+        with suppress(OSError), Removal(plan.top) as removal:
+            dropped += removal.unlink(one.place, as_it_was_brought(place, one)) is not None
+    return dropped
+
+
+def as_it_was_brought(place: str, one: Gone) -> Callable[[os.stat_result], bool]:
+    """What tells whether a file of a collection still holds what was brought there."""
+    return lambda state: stat.S_ISREG(state.st_mode) and digest_file(place, one.kind) == one.digest
+
+
+def places_of(plan: CarryPlan) -> set[str]:
+    """Where everything comes that a plan carries."""
+    return {one.shelf.place(path) for one in plan.draft.shelves for path in one.items}

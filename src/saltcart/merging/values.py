@@ -1,0 +1,54 @@
+"""Values of two sides as one: arrays, lines, sequences, times."""
+
+import json
+from collections.abc import Sequence
+
+import msgspec
+
+from saltcart.merging.rows import LINES, Cell
+
+
+def plain(value: object) -> Cell:
+    """A value for a person to see."""
+    return value if isinstance(value, str | int | float | bytes | None) else None
+
+
+def rank(value: object) -> tuple[int, float, str]:
+    """What times are compared by, numbers or texts."""
+    if isinstance(value, int | float):
+        return 1, float(value), ""
+    return (2, 0.0, value) if isinstance(value, str) else (0, 0.0, "")
+
+
+def elements_of_both(here: object, there: object, role: str = "") -> str | None:
+    """Two arrays in JSON as one that has the elements of both, or two texts with the lines of both; None for others."""
+    if role == LINES:
+        lines = sorted([str(one).encode("utf-8", "surrogateescape").splitlines(keepends=True) for one in (here, there)])
+        return b"".join(woven(*lines)).decode("utf-8", "surrogateescape")
+    try:
+        first, second = (msgspec.json.decode(one if isinstance(one, str | bytes) else "") for one in (here, there))
+    except msgspec.MsgspecError:
+        return None
+    if not isinstance(first, list) or not isinstance(second, list):
+        return None
+    one, two = sorted([first, second], key=repr)
+    texts = woven(*([msgspec.json.encode(each) for each in side] for side in (one, two)))
+    found = [msgspec.json.decode(each) for each in texts]
+    if all(isinstance(each, int | float) for each in found) and one == sorted(one) and two == sorted(two):
+        found.sort()
+    tight = ", " not in f"{here}{there}"
+    return json.dumps(found, ensure_ascii=False, sort_keys=True, separators=(",", ":") if tight else None)
+
+
+def woven(first: Sequence[bytes], second: Sequence[bytes]) -> list[bytes]:
+    """The members of both, in the order of the first; each of the others behind what it stands behind there."""
+    result, known = list(first), set(first)
+    place = 0 if known & {*second} else len(result)
+    for one in second:
+        if one in known:
+            place = result.index(one) + 1
+        else:
+            result.insert(place, one)
+            known.add(one)
+            place += 1
+    return result
