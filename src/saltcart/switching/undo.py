@@ -546,5 +546,7 @@ def newcomers(trip: Trip) -> list[str]:
         ]
         if places:
             names = ", ".join(map(show, places[:3])) + (" ..." if len(places) > 3 else "")
-            remarks.append(f"{counted(len(places), 'newer file', 'newer files')} kept at {show(shelf.new)}: {names}")
+            remarks.append(
+                f"{counted(len(places), 'file', 'files')} newer than the originals kept at {show(shelf.new)}: {names}"
+            )
     return remarks
