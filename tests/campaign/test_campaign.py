@@ -78,7 +78,7 @@ class OfACollection(Campaign, machines.TwoMachines):
     """Carrying, and all that follows it."""
 
     drives = ("lighter", "data")
-    step = STEP or 127
+    step = STEP or 263
 
     def setUp(self):
         machines.TwoMachines.setUp(self)

@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 from tests.merging.toys import LARGER, Library, Track, carry, carry_files, merge, merge_files
 
 # How many histories are tried; all of a release: SALTCART_HISTORIES=2000 python -m tests tests.merging.test_laws
-HISTORIES = int(os.environ.get("SALTCART_HISTORIES", "150"))
-OF_FILES = HISTORIES if "SALTCART_HISTORIES" in os.environ else 10
+HISTORIES = int(os.environ.get("SALTCART_HISTORIES", "100"))
+OF_FILES = HISTORIES if "SALTCART_HISTORIES" in os.environ else 3
 PATHS = [f"{name}.wav" for name in "abcde"]
 CHANGES = ("play", "rate", "remove", "cue", "list", "unlist", "shuffle", "add")
 MEETING = st.tuples(st.just("meet"), st.integers(0, 3), st.integers(0, 1))
