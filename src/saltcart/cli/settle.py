@@ -357,7 +357,7 @@ def show_changes(screen: Screen, merges: Sequence[tuple[str, Merged]]) -> None:
         "What comes from the collection",
         ("Into", "Sound or list", "What", "Here", "Will be"),
         [
-            (place(here), show(one.name), show(one.column), told(one.here), told(one.becomes))
+            (place(here), show(one.name), told_column(one.column), told(one.here), told(one.becomes))
             for here, one in changes[:most]
         ],
     )
@@ -367,12 +367,17 @@ def show_changes(screen: Screen, merges: Sequence[tuple[str, Merged]]) -> None:
         "Changed in both places",
         ("In", "Sound or list", "What", "Here", "There"),
         [
-            (place(here), show(merged.names.get(one.uid, "")), one.column, told(one.here), told(one.there))
+            (place(here), show(merged.names.get(one.uid, "")), told_column(one.column), told(one.here), told(one.there))
             for here, merged, one in conflicts[:most]
         ],
     )
     if most and (more := len(conflicts) - most) > 0:
         screen.say(f"and {many(more, 'more', 'more')} (--all lists them)")
+
+
+def told_column(name: str) -> str:
+    """The name of a column for a person."""
+    return show(name).replace("_", " ")
 
 
 def told(cell: object) -> str:
@@ -519,7 +524,7 @@ def show_closing(
     if kept:
         rows += [("Kept", f"the old {listed(one.here for one in kept)}; undo brings it back")]
     if merged:
-        count = sum(len(each.merged.changes) for each in merged if each.merged)
+        count = sum(came_from_there(plan, each.here, each.merged) for each in merged if each.merged)
         what = f"{many(count, 'change', 'changes')} from there in {listed(each.here for each in merged)}"
         rows += [("Combined", f"{what}; the old one is kept, and undo brings it back")]
     both = [one for one in plan.ledgers if one.step == BOTH]
@@ -529,6 +534,12 @@ def show_closing(
         rows += [("Next", "the same carry again copies what changed here to the drive")]
     rows += [("To undo it", f"saltcart undo {name}")]
     screen.facts(rows)
+
+
+def came_from_there(plan: SettlePlan, here: str, merged: Merged) -> int:
+    """How many changes a ledger here took from the collection, with what both changed where the one there won."""
+    won = any(line.merge and line.path == here and line.asked == "there" for line in plan.waybill.ledgers)
+    return len(merged.changes) + (len(merged.conflicts) if won else 0)
 
 
 def conflicts_of(merged: Merged) -> list[dict[str, object]]:
