@@ -25,6 +25,7 @@ WORDS = {
 PAGES = {
     "manual": "every command with its options",
     "recipes": "whole jobs, command by command",
+    "trouble": "what to do if something goes wrong, by what you see",
     "maps": "how to describe a file that Salt Cart cannot read yet",
     "durability": "what is safe when, and what was tried",
     "security": "what untrusted drives and files can and cannot do",

@@ -109,6 +109,11 @@ def mount_of(path: str) -> str:
     return place
 
 
+def landing_mount(place: str) -> str:
+    """The top of the drive on which `place` is to be made; a signpost that stands there says nothing about that."""
+    return mount_of(os.path.dirname(place) if os.path.islink(place) else place)
+
+
 def drive_of(path: str) -> Drive:
     """The drive that holds `path`, or would hold it once it is made.  BadFile for a broken marker."""
     return drive_at(mount_of(path))

@@ -10,7 +10,7 @@ from contextlib import suppress
 from platformdirs import site_config_dir, site_data_dir
 
 from saltcart.cart import Cart
-from saltcart.drives.drive import drive_at, mount_of, mounts
+from saltcart.drives.drive import drive_at, landing_mount, mount_of, mounts
 from saltcart.drives.fit import for_backups
 from saltcart.drives.known import remembered
 from saltcart.home import home as data
@@ -173,7 +173,7 @@ def forms_after(olds: Sequence[str], news: Sequence[str], means: Sequence[str] =
     """The forms of old places that are none of the new ones: what still uses them leads nowhere."""
     forms = forms_of(olds, means)
     for one, new in zip(forms, news, strict=True):
-        one.pass_over(PlaceForms(new, mount_of(new), letters(new, means)))
+        one.pass_over(PlaceForms(new, landing_mount(new), letters(new, means)))
     return forms
 
 

@@ -6,7 +6,7 @@ from shlex import quote
 
 from msgspec import Struct, field
 
-from saltcart.drives.drive import mount_of
+from saltcart.drives.drive import landing_mount
 from saltcart.errors import Refused, counted, show
 from saltcart.home import home
 from saltcart.ledgers import Map
@@ -63,7 +63,7 @@ class ShelfInspector:
     def inspect(self, shelf: Shelf) -> DraftedShelf:
         """One shelf.  Refused when a part of it cannot be read, or other files stand at its new place."""
         one = DraftedShelf(shelf)
-        unit = unit_of(mount_of(shelf.new))
+        unit = unit_of(landing_mount(shelf.new))
         refuse_mounts(shelf)
         clashes: list[str] = []
         folders: list[str] = []

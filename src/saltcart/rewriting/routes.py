@@ -290,10 +290,16 @@ class Routes:
 
     def new_start(self, entry: Entry, old_folder: str, new_folder: str) -> str:
         """The folder the text of `entry` will start from: for one with a base, where that will lead."""
+        drive = entry.spelling.start == "drive"
         if entry.base is None:
-            return self.resolver.start(entry, new_folder)
+            return self.resolver.start(entry, self.landing(new_folder) if drive else new_folder)
         _text, target = self.meant(entry.base, old_folder)
         return self.resolver.base_folder(entry.base, self.wanted(entry.base, target))
+
+    def landing(self, folder: str) -> str:
+        """A folder on the drive that `folder` will lie on: a signpost that makes room for its shelf leads elsewhere."""
+        links = (move.new for move in self.moves.moves if os.path.islink(move.new))
+        return next((os.path.dirname(link) for link in links if tail_below(folder, link) is not None), folder)
 
     def wanted(self, entry: Entry, target: str) -> str:
         """Where an entry that leads to `target` shall lead."""

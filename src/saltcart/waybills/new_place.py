@@ -2,7 +2,8 @@
 
 import os
 
-from saltcart.drives import Drive, drive_of
+from saltcart.drives import Drive
+from saltcart.drives.drive import drive_at, landing_mount
 from saltcart.drives.limits import APART, NAMES
 from saltcart.errors import Refused, show
 from saltcart.spelling import Moves
@@ -12,7 +13,7 @@ from saltcart.waybills.shelf import Shelf
 
 def landing_drive(place: str) -> Drive:
     """The drive on which `place` is to be made; a signpost that stands there says nothing about that."""
-    return drive_of(os.path.dirname(place) if os.path.islink(place) else place)
+    return drive_at(landing_mount(place))
 
 
 def sharing(shelf: Shelf, drive: Drive) -> str:
