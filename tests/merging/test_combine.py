@@ -2,11 +2,17 @@
 
 import copy
 import unittest
+from itertools import pairwise
+
+from hypothesis import given
+from hypothesis import strategies as st
 
 from saltcart.errors import BadFile
 from saltcart.merging.copies import prevailing
-from saltcart.merging.history import History, look_at, pack, unpack
+from saltcart.merging.history import History, Order, look_at
+from saltcart.merging.history_file import Damaged, pack, unpack
 from saltcart.merging.merged import ORDER, REMOVED, THERE
+from saltcart.merging.values import woven
 from tests.merging.toys import Library, Track, carry, merge
 
 
@@ -136,3 +142,51 @@ class Cases(unittest.TestCase):
         for data in (b"", b"nonsense", pack({"x": home.history})[:-9], pack({"x": History(format=9)})):
             with self.subTest(data[:9]), self.assertRaises(BadFile):
                 unpack(data, "x")
+
+    def test_histories_that_somebody_made(self):
+        """Each would end in an error, or never, were it used."""
+        for name, harm in HARMS.items():
+            with self.subTest(name):
+                _home, stick = two()
+                history = stick.history
+                unpack(pack({"x": history}), "x")
+                harm(history, history.tables["tracks"].rows)
+                with self.assertRaises(Damaged):
+                    unpack(pack({"x": history}), "x")
+
+    def test_a_small_file_that_is_large_inside(self):
+        history = History(events=[number.to_bytes(8, "big") for number in range(5000)])
+        data = pack({"x": history})
+        self.assertEqual(unpack(data, "x", 100_000)["x"], history)
+        with self.assertRaises(Damaged):
+            unpack(data, "x", 40_000)
+
+    @given(st.lists(st.integers(0, 9)), st.lists(st.integers(0, 9), unique=True))
+    def test_members_of_both(self, first, second):
+        """All of the first in their order; each of the others once, behind what stands before it in the second."""
+        found = woven(first, second)
+        others = [one for one in second if one not in first]
+        self.assertEqual([one for one in found if one not in others], first)
+        self.assertEqual(sorted(one for one in found if one in others), sorted(others))
+        for before, one in pairwise(second):
+            if one in others and first and set(first) & set(second):
+                self.assertLess(found.index(before), found.index(one))
+
+
+HARMS = {
+    "a name that leads to itself": lambda history, rows: history.aliases.update({b"a": b"b", b"b": b"a"}),
+    "a row made by an event that is not there": lambda history, rows: setattr(rows[0], "made", 99),
+    "a row made before all events": lambda history, rows: setattr(rows[0], "made", -1),
+    "a cell of an event that is not there": lambda history, rows: setattr(rows[0], "stamps", [77] * 5),
+    "cells without events": lambda history, rows: setattr(rows[0], "stamps", []),
+    "digests of less than all cells": lambda history, rows: setattr(rows[0], "digests", b"x"),
+    "a count of an event that is not there": lambda history, rows: setattr(rows[0], "counts", {2: {99: 1}}),
+    "a count of a column that is not there": lambda history, rows: setattr(rows[0], "counts", {99: {0: 1}}),
+    "more plays than there can be": lambda history, rows: setattr(rows[0], "counts", {2: {0: 2**63}}),
+    "an order of an event that is not there": lambda history, rows: history.orders.update({b"l" * 8: Order(99, [])}),
+    "a row that went with an event that is not there": lambda history, rows: history.gone.update({b"q" * 8: 99}),
+    "two rows of one name": lambda history, rows: setattr(rows[0], "uid", rows[1].uid),
+    "one event twice": lambda history, rows: history.events.append(history.events[0]),
+    "a name of an event that is too short": lambda history, rows: history.events.append(b"e"),
+    "a column twice": lambda history, rows: history.tables["tracks"].columns.__setitem__(0, "rating"),
+}

@@ -1,6 +1,7 @@
 """Ledgers of each form that were changed apart, as their programs see what they became."""
 
 import json
+import os
 import shutil
 import sqlite3
 import unittest
@@ -31,6 +32,8 @@ class Apart(unittest.TestCase):
     def start(self, name, make):
         """Make a ledger here, and its copy there with the same history."""
         self.here, self.there = f"{self.top}/{name}", f"{self.top}/there {name}"
+        if os.path.exists(self.here):
+            os.remove(self.here)
         make(self.here)
         shutil.copy(self.here, self.there)
         places = Places(self.top, Resolver(), str)
@@ -48,15 +51,20 @@ class Apart(unittest.TestCase):
         )
 
     def together(self):
-        """Write here what both became."""
+        """Write here what both became; what was merged."""
+        merged, history, form = self.written("here")
+        _form, content = copies.read(open_ledger(self.here, MAPS), form, Places(self.top, Resolver(), str))
+        self.assertEqual(look_at(history, content, "here").history, history, "nothing is left to be seen")
+        return merged
+
+    def written(self, holds):
+        """Write here what both became, where both changed one cell that of one side."""
         meeting, (here, there), places = self.meeting()
         target = f"{self.top}/both"
         shutil.copy(self.here, target)
-        merged, history = copies.write(meeting, here, there, target, (places, places), "here")
+        merged, history = copies.write(meeting, here, there, target, (places, places), holds)
         shutil.move(target, self.here)
-        _form, content = copies.read(here, meeting.form, places)
-        self.assertEqual(look_at(history, content, "here").history, history, "nothing is left to be seen")
-        return merged
+        return merged, history, meeting.form
 
     def sql(self, path, *statements):
         with closing(sqlite3.connect(path)) as database, database:

@@ -8,9 +8,10 @@ import os
 from collections.abc import Mapping
 from contextlib import suppress
 
-from saltcart.errors import BadFile, SaltCartError
+from saltcart.errors import SaltCartError
 from saltcart.home import home, made_home
-from saltcart.merging.history import LARGEST, History, pack, unpack
+from saltcart.merging.history import History
+from saltcart.merging.history_file import LARGEST, Damaged, damaged, pack, unpack
 from saltcart.own_names import short_name
 from saltcart.safefile import PRIVATE_FILE, make_folders, remove_if_there, replacing
 from saltcart.trips import trip as trips
@@ -19,6 +20,8 @@ from saltcart.waybills.collection import Collection
 
 FOLDER, HIDDEN = "histories", ".saltcart-histories"
 KEPT = 4  # trips may be taken back, the last first
+# How many bytes the histories of a collection have at most, unpacked: a few, and of each ledger a multiple of its own.
+SMALL, TIMES = 16 << 20, 8
 NO_TRIP = "none"  # of what was agreed on without a trip, since nothing had to be written
 
 
@@ -29,11 +32,13 @@ def folder_of(path: str) -> str:
 
 def known_here(path: str) -> History:
     """The history of the ledger at a path on this computer, up to the last trip that holds; an empty one where there is
-    none.
+    none that can be read.
     """
     for name in reversed(names_in(folder_of(path))):
         if holds(name.partition("-")[2]):
-            return read(os.path.join(folder_of(path), name)).get("", History())
+            with suppress(Damaged):
+                return read(os.path.join(folder_of(path), name), LARGEST).get("", History())
+            break
     return History()
 
 
@@ -68,9 +73,16 @@ def holds(trip: str) -> bool:
 
 
 def known_there(found: Collection) -> Mapping[str, History]:
-    """The histories of the ledgers of a collection, by their places in it; none where no carry kept any."""
+    """The histories of the ledgers of a collection, by their places in it; none before its first carry.  Raises Damaged
+    for one that is not there, cannot be read, or tells of more than its ledgers can hold.
+    """
+    if not found.trip:
+        return {}
     path = os.path.join(found.top, HIDDEN, found.trip)
-    return read(path) if found.trip.isalnum() and os.path.isfile(path) and not os.path.islink(path) else {}
+    if not found.trip.isalnum() or not os.path.isfile(path) or os.path.islink(path):
+        raise damaged(path)
+    sizes = (os.path.getsize(path) for path in (found.at(one.place) for one in found.ledgers) if os.path.isfile(path))
+    return read(path, SMALL + TIMES * sum(sizes))
 
 
 def note_there(found: Collection, histories: Mapping[str, History], trip: str) -> None:
@@ -89,12 +101,12 @@ def clear_there(top: str, *trips_kept: str) -> None:
                 remove_if_there(os.path.join(folder, name))
 
 
-def read(path: str) -> dict[str, History]:
-    """The histories in a file.  Raises BadFile."""
-    if os.path.getsize(path) > LARGEST:
-        raise BadFile(path, None, "is too large for a history", "Carry the collection anew.")
+def read(path: str, most: int) -> dict[str, History]:
+    """The histories in a file, of `most` so many bytes.  Raises BadFile."""
+    if os.path.getsize(path) > most:
+        raise damaged(path)
     with open(path, "rb") as stream:
-        return unpack(stream.read(), path)
+        return unpack(stream.read(), path, most)
 
 
 def write(path: str, histories: Mapping[str, History], mode: int = 0o666) -> None:

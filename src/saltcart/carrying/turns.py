@@ -1,7 +1,7 @@
 """A ledger here and the one in a collection, held against each other: what happened to each since they were one."""
 
 import os
-from collections.abc import Container, Sequence
+from collections.abc import Container, Mapping, Sequence
 from functools import partial
 
 from msgspec.structs import replace
@@ -14,6 +14,7 @@ from saltcart.merging import copies
 from saltcart.merging.copies import Meeting, looked_at, meet, prevailing, respelt
 from saltcart.merging.forms import Places
 from saltcart.merging.history import History, TableMarks
+from saltcart.merging.history_file import Damaged
 from saltcart.merging.merged import Merged
 from saltcart.merging.playlist_rows import TRACKS, PlaylistForm, without
 from saltcart.merging.rows import digest
@@ -34,13 +35,19 @@ from saltcart.waybills.waybill import Waybill
 
 class Ground:
     """What two copies of a ledger are compared on: the collection with its histories, the way there from the places
-    here, and the maps.
+    here, and the maps.  It is `lost` when nothing is known of what happened there.
     """
 
     def __init__(self, found: Collection, there_from_here: Moves, maps: Sequence[Map]):
         self.top, self.trip, self.maps, self.there_from_here = found.top, found.trip, maps, there_from_here
         self.there_from_source = ways_told(found)
-        self.histories, self.resolver = known_there(found), Resolver(Meanings(found.means))
+        self.resolver = Resolver(Meanings(found.means))
+        self.histories: Mapping[str, History] = {}
+        self.lost = False
+        try:
+            self.histories = known_there(found)
+        except Damaged:
+            self.lost = True
 
     def place(self, ways: Sequence[Moves], path: str) -> str | None:
         """The place in the collection that a path means, by the first way that leads there."""
@@ -216,8 +223,8 @@ def unseen(found: Collection, waybill: Waybill, maps: Sequence[Map], undone: Con
         if line.over and os.path.isfile(line.over):
             there = open_ledger(line.over, maps, line.map_name)
             state, known = ground.state_there(there), ground.history_there(there)
-            if found.trip in undone:  # nobody else has written there since
-                news = bool(known.events) and state.events != known.events
+            if found.trip in undone and not ground.lost:  # nobody else has written there since
+                news = state.events != known.events
             else:
                 here = ground.state_here(open_ledger(line.path, maps, line.map_name))
                 news = not state.seen() <= here.seen()

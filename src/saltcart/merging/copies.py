@@ -21,6 +21,8 @@ from saltcart.merging.rows import Content, Spot, digest
 from saltcart.merging.sqlite_rows import SqliteForm
 from saltcart.merging.whole import WholeForm
 
+Roles = Mapping[str, Mapping[str, str]]  # by table and column
+
 
 class Meeting(Struct):
     """Two copies of one ledger, `ours` and `theirs`, each with its history up to now.
@@ -88,7 +90,7 @@ def read(ledger: Ledger, form: Form, places: Places) -> tuple[Form, Content]:
         content = form.read(ledger, places)
         "".join(column for row in content.rows for column in row.cells).encode()
         return form, content
-    except (CannotMerge, UnicodeEncodeError):  # a name of a column that is no text has no place in a history
+    except (CannotMerge, RecursionError, UnicodeEncodeError):  # a name that is no text has no place in a history
         return WholeForm(), WholeForm().read(ledger, places)
 
 
@@ -113,9 +115,19 @@ def meet(
         why = "the two have other tables, as other versions of their program make them"
     if why or any(isinstance(form, WholeForm) for form, _content in found):
         found = [read(ledger, WholeForm(), place) for ledger, place in zip(ledgers, places, strict=True)]
+    roles = in_both(found[0][1].roles, found[1][1].roles)
+    found = [(form, replace(content, roles=roles)) for form, content in found]
     ours, theirs = (look_at(*each) for each in zip(histories, [one for _form, one in found], who, strict=True))
-    content = Content([], found[0][1].roles, found[0][1].alike)
+    content = Content([], roles, found[0][1].alike)
     return Meeting(ours, theirs, content, found[0][0], why)
+
+
+def in_both(ours: Roles, theirs: Roles) -> dict[str, dict[str, str]]:
+    """What columns are in both copies: one that holds no numbers in one of them is counted in neither."""
+    return {
+        table: {column: role for column, role in known.items() if theirs.get(table, {}).get(column) == role}
+        for table, known in ours.items()
+    }
 
 
 def prevailing(wins: Copy, loses: Copy) -> History:
@@ -212,7 +224,10 @@ def write(
     theirs = Copy(meeting.theirs.history, dict(zip(uids, rows, strict=True)))
     merged = replace(meeting, theirs=theirs).merged(holds, choices)
     ours = {merged.aliases.get(uid, uid): row for uid, row in meeting.ours.rows.items()}
-    spots = meeting.form.write(ledger, target, merged, ours)
+    try:
+        spots = meeting.form.write(ledger, target, merged, ours)
+    except RecursionError as error:
+        raise CannotMerge(f"{show(ledger.path)} is nested too deeply", REMEDY) from error
     return merged, proven(meeting, ledger, target, merged, spots, places[0])
 
 
@@ -220,7 +235,7 @@ def proven(
     meeting: Meeting, ledger: Ledger, target: str, merged: Merged, spots: Mapping[Spot, Uid], places: Places
 ) -> History:
     """The history of what was written, which is read back.  CannotMerge when it is not what was wanted."""
-    content = meeting.form.read(at(ledger, target), places)
+    content = replace(meeting.form.read(at(ledger, target), places), roles=meeting.content.roles)
     try:
         history = history_of(merged, content, spots)
     except KeyError as error:

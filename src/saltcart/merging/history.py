@@ -9,18 +9,14 @@ old stick is simply one that has not seen much.
 """
 
 import hashlib
-import zlib
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 
-import msgspec
 from msgspec import Struct, field
 
-from saltcart.errors import BadFile
 from saltcart.merging.rows import DIGEST, SUM, Content, Row, Spot, digest, digest_of
 
 FORMAT = 1
-LARGEST = 512 << 20  # bytes of a history, unpacked
 Uid = bytes
 NOTHING = b"\0" * DIGEST  # for a cell that is not there, or is compared by what it means
 
@@ -82,24 +78,6 @@ class Copy(Struct):
     rows: dict[Uid, Row]
 
 
-def pack(histories: Mapping[str, History]) -> bytes:
-    """Histories by the names of their ledgers, as a file holds them."""
-    return zlib.compress(msgspec.msgpack.encode(dict(histories)), 3)
-
-
-def unpack(data: bytes, path: str) -> dict[str, History]:
-    """The histories in a file.  Raises BadFile for what is none, or of another version."""
-    try:
-        opened = zlib.decompressobj()
-        plain = opened.decompress(data, LARGEST)
-        found = msgspec.msgpack.decode(plain, type=dict[str, History])
-    except (zlib.error, msgspec.MsgspecError, UnicodeError) as error:
-        raise BadFile(path, None, f"is no history ({error})", "Carry the collection anew.") from error
-    if opened.unconsumed_tail or any(one.format != FORMAT for one in found.values()):
-        raise BadFile(path, None, "is too large, or of another version", "Use the version that wrote it.")
-    return found
-
-
 def look_at(history: History, content: Content, who: str) -> Copy:
     """The history of a copy, brought up to date with its content; `who` keeps the copy, a computer or a stick."""
     look = Look(history, content, who)
@@ -117,7 +95,7 @@ class Look:
         self.event = self.name_of_event(who)
         self.at = len(history.events)  # the number of the event, should it turn out that anything changed
         self.changed = False
-        self.known = {mark.uid: (name, mark) for name, table in history.tables.items() for mark in table.rows}
+        self.known = history.marks()
         self.uids = self.name_rows()
         self.rows = {self.uids[row.spot]: row for row in content.rows}
 
@@ -204,8 +182,12 @@ class Look:
         return Mark(uid, self.keys[number], before.made, digests, stamps, counts)
 
     def counts(self, row: Row, columns: Sequence[str], before: Mark | None) -> dict[int, dict[int, int]]:
-        """What each event added to each count of a row."""
+        """What each event added to each count of a row; of one that just now is none, what was known."""
+        known = self.history.tables.get(row.table)
         found = {}
+        if before and known:
+            names = {column: known.columns[column] for column in before.counts}
+            found = {columns.index(name): before.counts[at] for at, name in names.items() if name in columns}
         for column, role in self.content.roles.get(row.table, {}).items():
             if role == SUM and column in columns:
                 then = self.before(before, row.table, column)[2]
@@ -307,4 +289,4 @@ def in_common(members: Sequence[Uid], others: Sequence[Uid]) -> list[Uid]:
 
 def whole(cell: object) -> int:
     """A count as a number; 0 for what is none."""
-    return int(cell) if isinstance(cell, int | float) else 0
+    return cell if isinstance(cell, int) else 0

@@ -4,7 +4,7 @@ value.  It is written in the manner in which it stood, or not at all.
 
 import json
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from copy import deepcopy
 from typing import Any
 
@@ -20,7 +20,6 @@ from saltcart.merging.merged import Merged, Wanted
 from saltcart.merging.rows import Cell, Content, Key, Row, Spot
 
 REST, LISTS, MEMBERS = "rest", "lists", "members"
-INDENTS = (None, 1, 2, 3, 4, 8, "\t")
 
 
 class JsonForm:
@@ -30,7 +29,9 @@ class JsonForm:
         self.plan = plan
         places = [rule.at.strip("/").split("/") for rule in plan.places]
         self.arrays = {
-            "/".join(parts[:-2]): parts[-1] for parts in places if parts[-2:-1] == ["*"] and "*" not in parts[:-2]
+            "/".join(parts[:-2]): parts[-1]
+            for parts in places
+            if parts[-2:-1] == ["*"] and parts[:-2] and "*" not in parts[:-2]
         }
         self.lists = plan.lists if isinstance(plan.lists, JsonLists) else None
 
@@ -62,8 +63,10 @@ class JsonForm:
         """A row for each element of an array of sounds, told by its path."""
         for name, column in self.arrays.items():
             found = at_path(document, name)
+            if found is not None and not isinstance(found, list):
+                raise CannotMerge(f"{show(name)} is no array", REMEDY)
             counts: Counter[str] = Counter()
-            for number, one in enumerate(found if isinstance(found, list) else ()):
+            for number, one in enumerate(found or ()):
                 if not isinstance(one, dict) or not isinstance(one.get(column), str):
                     raise CannotMerge(f"an element of {show(name)} names no sound", REMEDY)
                 place = told.get((f"{name}/*/{column}", number))
@@ -77,7 +80,10 @@ class JsonForm:
         if self.lists is None:
             return
         table = self.lists.entries.rpartition("/*/")[0]
-        numbers = {key: row for key, row in zip(self.track_keys(document, table), sounds.get(table, []), strict=True)}
+        keys, tracks = self.track_keys(document, table), sounds.get(table, [])
+        if len(keys) != len(tracks):
+            raise CannotMerge("its lists are of something else than its sounds", REMEDY)
+        numbers = dict(zip(keys, tracks, strict=True))
         for number, (name, members, others) in enumerate(self.lists_in(document)):
             yield Row(LISTS, (name, number), {"name": name, **others})
             counts: Counter[Key] = Counter()
@@ -92,10 +98,10 @@ class JsonForm:
         """What members of lists call the tracks."""
         found = at_path(document, table)
         key = self.lists.entry_key if self.lists else ""
-        return [one.get(key) if key else number for number, one in enumerate(found or [])]
+        return [one.get(key) if key else number for number, one in enumerate(found if isinstance(found, list) else [])]
 
     def lists_in(self, document: dict[str, Any]) -> Iterator[tuple[str, list[Any], dict[str, str]]]:
-        """Name, members, and what else stands in it, of each list."""
+        """Name, members, and what else stands in it, of each list; a dot before the keys tells them from the name."""
         assert self.lists is not None
         for spot in spots(document, self.lists.at):
             inner = spot.value if isinstance(spot.value, dict) else {}
@@ -104,14 +110,13 @@ class JsonForm:
             if not isinstance(name, str) or not isinstance(members, list):
                 raise CannotMerge("a list has no name, or no members", REMEDY)
             left = (self.lists.name, self.lists.members)
-            yield name, members, {key: text_of(value) for key, value in inner.items() if key not in left}
+            yield name, members, {f".{key}": text_of(value) for key, value in inner.items() if key not in left}
 
     def without(self, document: dict[str, Any]) -> dict[str, Any]:
         """The document without its sounds and lists."""
         left = deepcopy(document)
         for path in [*self.arrays, *([self.lists.at.removesuffix("/*")] if self.lists else [])]:
-            holder, _slash, name = path.rpartition("/")
-            at_path(left, holder).pop(name, None)
+            put(left, names_in(path), remove=True)
         return left
 
     def write(self, ledger: Ledger, target: str, merged: Merged, ours: Mapping[Uid, Row]) -> dict[Spot, Uid]:
@@ -126,14 +131,15 @@ class JsonForm:
         for name in self.arrays:
             found = [one for one in merged.rows.values() if one.table == name]
             places |= {one.uid: number for number, one in enumerate(found)}
-            put(document, name, [self.element(one) for one in found])
+            if found or at_path(document, name) is not None:
+                put(document, names_in(name), [self.element(one) for one in found])
         self.put_lists(document, merged, places)
         for uid in merged.goes:
             if ours[uid].table == REST:
-                put(document, str(ours[uid].key[0]), None, remove=True)
+                put(document, names_at(str(ours[uid].key[0])), remove=True)
         for one in merged.rows.values():
             if one.table == REST:
-                put(document, str(one.cells["at"]), json.loads(str(one.cells["value"])))
+                put(document, names_at(str(one.cells["at"])), json.loads(str(one.cells["value"])))
         with open(target, "w", encoding="utf-8", newline="") as stream:
             stream.write(style(document))
         return self.spots(merged)
@@ -157,15 +163,17 @@ class JsonForm:
                 members: Any = [self.member(merged.rows[uid], places[uid]) for uid in tracks]
                 name = str(one.cells["name"])
                 if self.lists.members:
-                    others = {key: json.loads(str(value)) for key, value in one.cells.items() if key != "name"}
+                    others = {key[1:]: json.loads(str(value)) for key, value in one.cells.items() if key != "name"}
                     members = {
                         **({self.lists.name: name} if self.lists.name else {}),
                         **others,
                         self.lists.members: members,
                     }
                 made.append((name, members))
-        named = isinstance(at_path(document, path), dict)
-        put(document, path, dict(made) if named else [value for _name, value in made])
+        known = at_path(document, path)
+        if made or known is not None:
+            named = not self.lists.name if known is None else isinstance(known, dict)
+            put(document, names_in(path), dict(made) if named else [value for _name, value in made])
 
     def member(self, track: Wanted, number: int) -> Any:
         """What a member of a list calls its track."""
@@ -191,29 +199,42 @@ class JsonForm:
 
 
 def text_of(value: Any) -> str:
-    """A value as JSON, in one manner."""
-    return json.dumps(value, ensure_ascii=False, sort_keys=True)
+    """A value as JSON, in one manner.  CannotMerge for what is no number in JSON (RFC 8259, 6)."""
+    try:
+        return json.dumps(value, ensure_ascii=False, sort_keys=True, allow_nan=False)
+    except ValueError as error:
+        raise CannotMerge("it holds a number that JSON does not have", REMEDY) from error
 
 
 def leaves(value: Any, at: str = "") -> Iterator[tuple[str, str]]:
-    """Every value in nested objects, with where it stands; an empty object is one."""
+    """Every value in nested objects, with the JSON Pointer to it (RFC 6901); an empty object is one."""
     if isinstance(value, dict) and (value or not at):
         for key, one in value.items():
-            yield from leaves(one, f"{at}/{key.replace('/', '|')}".lstrip("/"))
+            yield from leaves(one, f"{at}/{key.replace('~', '~0').replace('/', '~1')}")
     else:
         yield at, text_of(value)
 
 
+def names_at(pointer: str) -> list[str]:
+    """The names on the way that a JSON Pointer tells."""
+    return [part.replace("~1", "/").replace("~0", "~") for part in pointer.split("/")[1:]]
+
+
+def names_in(path: str) -> list[str]:
+    """The names on the way that the path of a map tells, in which `|` stands for a slash in a name."""
+    return [name.replace("|", "/") for name in path.split("/")]
+
+
 def at_path(document: Any, path: str) -> Any:
-    """What stands at a path of names; an empty object where nothing does."""
-    for name in filter(None, path.split("/")):
-        document = document.get(name.replace("|", "/"), {}) if isinstance(document, dict) else {}
+    """What stands at the path of a map; None where nothing does."""
+    for name in names_in(path):
+        document = document.get(name) if isinstance(document, dict) else None
     return document
 
 
-def put(document: dict[str, Any], path: str, value: Any, remove: bool = False) -> None:
-    """Let a value stand at a path of names, or nothing."""
-    *above, name = (part.replace("|", "/") for part in path.split("/"))
+def put(document: dict[str, Any], names: Sequence[str], value: Any = None, remove: bool = False) -> None:
+    """Let a value stand at the end of a way of names, or nothing."""
+    *above, name = names
     for part in above:
         document = document.setdefault(part, {})
     if remove:
@@ -222,11 +243,11 @@ def put(document: dict[str, Any], path: str, value: Any, remove: bool = False) -
         document[name] = value
 
 
-def style_of(text: str) -> Any:
+def style_of(text: str) -> Callable[[Any], str] | None:
     """A writer that puts the document of a text down just as it stands there; None when there is none."""
     document = json.loads(text)
     end = text[len(text.rstrip()) :]
-    for indent in INDENTS:
+    for indent in indents_of(text):
         for plain in (False, True):
             for separators in (None, (",", ":"), (", ", ": ")):
 
@@ -236,3 +257,12 @@ def style_of(text: str) -> Any:
                 if write(document) == text:
                     return write
     return None
+
+
+def indents_of(text: str) -> list[Any]:
+    """How the lines of a document may be indented: as the second one is, if there is one."""
+    lines = text.strip().split("\n", 2)
+    if len(lines) == 1:
+        return [None]
+    blanks = lines[1][: len(lines[1]) - len(lines[1].lstrip())]
+    return [blanks if blanks.strip(" ") else len(blanks)]

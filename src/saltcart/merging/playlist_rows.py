@@ -1,6 +1,7 @@
 """A playlist in M3U as rows: one for each path line, with the comments before it, in one list."""
 
 import codecs
+import re
 from collections import Counter
 from collections.abc import Container, Mapping
 
@@ -16,6 +17,7 @@ from saltcart.merging.rows import LINES, Content, Key, Row, Spot
 
 TRACKS, HEAD, TAIL = "tracks", "head", "tail"
 FILE: Spot = "", ()
+LINE = re.compile(r"[^\r\n]*(?:\r\n|\r|\n)|[^\r\n]+$")  # no other sign ends one
 
 
 class PlaylistForm:
@@ -44,12 +46,14 @@ class PlaylistForm:
     def write(self, ledger: Ledger, target: str, merged: Merged, ours: Mapping[Uid, Row]) -> dict[Spot, Uid]:
         """See Form.write."""
         assert isinstance(ledger, TextLedger)
-        end = "\r\n" if b"\r\n" in ledger.find().data else "\n"
+        end = end_of(ledger.find().data)
         known = {one.table: one for one in merged.rows.values() if one.table != TRACKS}
         texts = [str(known[HEAD].cells["text"])]
         for uid in merged.orders.get(FILE_LIST, (b"", []))[1]:
-            cells = merged.rows[uid].cells
-            texts.append(with_ends(str(cells["before"]), end) + str(cells["path"]) + end)
+            cells, mine = merged.rows[uid].cells, ours.get(uid)
+            as_it_is = mine is not None and mine.cells["before"] == cells["before"]
+            before = str(cells["before"]) if as_it_is else with_ends(str(cells["before"]), end)
+            texts.append(before + str(cells["path"]) + end)
         texts.append(with_ends(str(known[TAIL].cells["text"]), end))
         with open(target, "w", encoding="utf-8", newline="") as stream:
             stream.write("".join(texts))
@@ -75,9 +79,10 @@ def without(ledger: Ledger, target: str, content: Content, goes: Container[Key])
 def apart(text: str) -> tuple[str, str]:
     """What stands before the first path, as the head of the file and what belongs to that path."""
     mark = codecs.BOM_UTF8.decode()
-    lines = text.splitlines(keepends=True)
-    first = lines[0].removeprefix(mark) if lines else ""
-    head = lines[0] if first.upper().startswith("#EXTM3U") else text[: len(mark)] if text.startswith(mark) else ""
+    found = LINE.match(text)
+    line = found[0] if found else ""
+    is_head = line.removeprefix(mark).upper().startswith("#EXTM3U")
+    head = line if is_head else text[: len(mark)] if text.startswith(mark) else ""
     return head, text[len(head) :]
 
 
@@ -86,6 +91,11 @@ def after_line(text: str) -> str:
     return text[2:] if text.startswith("\r\n") else text[1:] if text[:1] in ("\n", "\r") else text
 
 
+def end_of(data: bytes) -> str:
+    """How the lines of a playlist end."""
+    return "\r\n" if b"\r\n" in data else "\n" if b"\n" in data or b"\r" not in data else "\r"
+
+
 def with_ends(text: str, end: str) -> str:
     """Lines with the ends that the file has."""
-    return "".join(line + end for line in text.splitlines()) if text else ""
+    return "".join(line.rstrip("\r\n") + end for line in LINE.findall(text))

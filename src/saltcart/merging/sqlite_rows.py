@@ -25,7 +25,7 @@ from saltcart.ledgers.sqlite.tables import Table
 from saltcart.merging.forms import REMEDY, CannotMerge, Places, places_of
 from saltcart.merging.history import Uid
 from saltcart.merging.merged import Merged, Wanted
-from saltcart.merging.rows import NEWEST, SUM, Cell, Content, Key, Row, Spot, digest
+from saltcart.merging.rows import MOST_PLAYS, NEWEST, SUM, Cell, Content, Key, Row, Spot, digest
 
 
 class Plan(Struct):
@@ -142,23 +142,20 @@ class Database:
 
     def roles(self, plan: Plan) -> dict[str, str]:
         """Which columns are counted, and which are dated: as the map says, else as their names do."""
-        found = {column: role for column in plan.own if (role := self.role_by_name(plan, column))}
+        found = {column: NEWEST for column in plan.own if LAST_PLAYED.search(column)}
+        found |= {column: SUM for column in plan.own if PLAYS.search(column) and column not in found}
         for rule in self.map.rules:
             if rule.table == plan.name:
                 plays, last = rule.facts[:2]
                 found |= ({plays: SUM} if plays else {}) | ({last: NEWEST} if last else {})
-        return found
+        return {column: role for column, role in found.items() if role != SUM or self.is_counted(plan, column)}
 
-    def role_by_name(self, plan: Plan, column: str) -> str:
-        """What the name of a column lets one think of it; a count holds whole numbers alone."""
-        if LAST_PLAYED.search(column):
-            return NEWEST
-        if not PLAYS.search(column):
-            return ""
+    def is_counted(self, plan: Plan, column: str) -> bool:
+        """Whether a column holds whole numbers only, so that what was added to it can be told."""
         cell = quoted(column)
-        odd = f"typeof({cell}) NOT IN ('integer', 'null') OR {cell} < 0"
+        odd = f"typeof({cell}) NOT IN ('integer', 'null') OR {cell} < 0 OR {cell} >= {MOST_PLAYS}"
         query = f"SELECT 1 FROM main.{quoted(plan.name)} WHERE {odd} LIMIT 1"
-        return "" if self.connection.execute(query).fetchone() else SUM
+        return self.connection.execute(query).fetchone() is None
 
     def rows(self, places: Mapping[tuple[str, str, Key], str]) -> Iterator[tuple[Row, Key]]:
         """Every row, and what SQLite finds it by."""
@@ -230,7 +227,7 @@ class SqliteForm:
             try:
                 with triggers_asleep(copy):
                     spots = work.run()
-            except sqlite3.IntegrityError as error:
+            except (sqlite3.IntegrityError, OverflowError) as error:
                 raise CannotMerge(
                     f"{show(ledger.path)}: the rows of both do not fit together ({error})", REMEDY
                 ) from error
@@ -249,6 +246,9 @@ class Writing:
         self.database, self.copy, self.merged, self.ours = database, database.connection, merged, ours
         self.finders = {row.spot: finder for row, finder in database.rows({})} if self.keyless else {}
         self.keys: dict[Uid, Key] = {uid: row.key for uid, row in ours.items() if row.within is None}
+        self.taken: dict[str, set[Key]] = defaultdict(set)
+        for uid, key in self.keys.items():
+            self.taken[ours[uid].table].add(key)
         self.free: dict[str, int] = {}
 
     @cached_property
@@ -285,16 +285,15 @@ class Writing:
             return tuple(
                 self.keys[one.refs[column]][0] if column in one.refs else one.cells[column] for column in plan.key
             )
-        taken = {key for uid, key in self.keys.items() if self.table(uid) == one.table}
-        if one.row.key not in taken:
-            return one.row.key
-        top = self.free.get(one.table) or max((int(key[0] or 0) for key in taken), default=0)
-        self.free[one.table] = top + 1
-        return (self.free[one.table],)
-
-    def table(self, uid: Uid) -> str:
-        """The table of a row."""
-        return self.merged.rows[uid].table if uid in self.merged.rows else self.ours[uid].table
+        taken, key = self.taken[one.table], one.row.key
+        if key in taken:
+            if one.table not in self.free:
+                self.free[one.table] = max(int(known[0] or 0) for known in taken)
+            while key in taken:
+                self.free[one.table] += 1
+                key = (self.free[one.table],)
+        taken.add(key)
+        return key
 
     def value(self, one: Wanted, column: str) -> Cell:
         """What a column of a row shall hold."""

@@ -1,11 +1,14 @@
 """Values of two sides as one: arrays, lines, sequences, times."""
 
 import json
+from collections import defaultdict
 from collections.abc import Sequence
 
 import msgspec
 
 from saltcart.merging.rows import LINES, Cell
+
+BEFORE, AFTER = object(), object()  # where members go that stand behind nothing, or share nothing with the others
 
 
 def plain(value: object) -> Cell:
@@ -41,14 +44,18 @@ def elements_of_both(here: object, there: object, role: str = "") -> str | None:
 
 
 def woven(first: Sequence[bytes], second: Sequence[bytes]) -> list[bytes]:
-    """The members of both, in the order of the first; each of the others behind what it stands behind there."""
-    result, known = list(first), set(first)
-    place = 0 if known & {*second} else len(result)
-    for one in second:
+    """The members of both, in the order of the first; each of the others behind what it stands behind there, or behind
+    all when the two have nothing in common.
+    """
+    known = set(first)
+    behind: dict[object, list[bytes]] = defaultdict(list)
+    last: object = BEFORE if known & {*second} else AFTER
+    for one in dict.fromkeys(second):
         if one in known:
-            place = result.index(one) + 1
+            last = one
         else:
-            result.insert(place, one)
-            known.add(one)
-            place += 1
-    return result
+            behind[last].append(one)
+    result = behind[BEFORE]
+    for one in first:
+        result += [one, *behind.pop(one, ())]
+    return result + behind[AFTER]
