@@ -5,11 +5,13 @@ import re
 import tempfile
 import threading
 import unittest
+import zlib
 from unittest import mock
 
 from saltcart.carrying import own_record
+from saltcart.merging.history_file import pack
 from saltcart.waybills.collection import Known
-from tests.carrying.machines import TwoMachines
+from tests.carrying.machines import SOUNDS, TwoMachines
 from tests.world import tree, wav
 
 
@@ -95,6 +97,34 @@ class Strangers(TwoMachines):
         said = self.at("ann", "settle", self.booth, "--back", "--yes", status=1).stdout
         self.assertIn("no record", said)
         self.assertEqual(tree(self.homes["ann"]), before)
+
+    def test_the_record_of_changes_is_gone_or_nonsense(self):
+        """Nothing that a person did is written over, and a person can go on by saying which ledgers hold."""
+        histories = self.booth / ".saltcart-histories"
+        for number, data in enumerate((None, b"nonsense", pack({}), zlib.compress(bytes(64 << 20)))):
+            with self.subTest(number):
+                rating, near = number % 2 + 4, self.music / "near.m3u8"
+                self.sql(self.booth / "Ledgers" / "library.db", f"UPDATE tracks SET rating = {rating} WHERE id = 1")
+                near.write_text(f"{near.read_text()}{SOUNDS[1]}\n")
+                for one in list(histories.iterdir()):
+                    one.write_bytes(data) if data else one.unlink()
+                before = tree(self.booth, ".saltcart-histories"), tree(self.homes["ann"])
+                self.assertIn("settle", self.carry(status=3).stderr)
+                self.assertEqual((tree(self.booth, ".saltcart-histories"), tree(self.homes["ann"])), before)
+                said = self.at("ann", "settle", self.booth, "--back", "--all", status=None).stdout
+                self.assertEqual("record of changes" in said, data != pack({}))
+                self.at("ann", "settle", self.booth, "--back", "--yes", *self.answers(said))
+                self.carry()
+                for path in (self.library, self.booth / "Ledgers" / "library.db"):
+                    self.assertEqual(self.counts(path)[0][0], (1, "t0", rating, 0))
+                self.assertEqual((self.booth / "Music" / "near.m3u8").read_text(), near.read_text())
+                self.assert_lists_play(near, self.booth / "Music" / "near.m3u8", self.booth / "Ledgers" / "full.m3u8")
+
+    def answers(self, said):
+        """The library there holds; for all else that is asked, the one here."""
+        for one in re.findall(r"--take (?:'([^']+)'|(\S+))", said):
+            name = "".join(one)
+            yield from ("--take" if "library" in name else "--keep", name)
 
 
 class OwnRecord(unittest.TestCase):

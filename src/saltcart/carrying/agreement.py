@@ -25,10 +25,9 @@ def undone_trips() -> set[str]:
     return {trip.name for trip in history.readable() if trip.state == UNDONE}
 
 
-def agreed(found: Collection, place: str, undone: Container[str]) -> Known | None:
-    """What is known of a place for this user at this machine, from the last trip that was not taken back."""
-    rows = [one for one in mine(found) if one.place == place and one.trip not in undone]
-    return rows[-1] if rows else None
+def agreed(found: Collection, undone: Container[str]) -> dict[str, Known]:
+    """What is known of each place for this user at this machine, from the last trip that was not undone."""
+    return {one.place: one for one in mine(found) if one.trip not in undone}
 
 
 def mine(found: Collection) -> list[Known]:

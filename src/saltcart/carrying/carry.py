@@ -4,7 +4,7 @@ The ledgers there name the copies so that they are found wherever the drive hang
 """
 
 import os
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from glob import escape
 from shlex import quote
 
@@ -26,6 +26,7 @@ from saltcart.planning.choosing import chosen_shelves
 from saltcart.planning.draft import Draft, gathered, maps_of, work_out
 from saltcart.planning.request import Request
 from saltcart.planning.strays import copied_along, files_named, numbered, taken_along
+from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.progress import Progress, silent
 from saltcart.safefile import digest_of
 from saltcart.shelves.audio import kind_of
@@ -55,15 +56,12 @@ def plan_carry(
     """
     remarks: list[str] = []
     chosen = bool(request.from_list or request.rated is not None or request.played_since)
-    request = replace(request, copy=True, gather=True, like=RELATIVE)
     top = true_path(os.path.expanduser(request.to[0]))
     refuse_nested(top)
     before = known_collection(top)
-    if before and not request.arrange:
-        request = replace(request, arrange=before.arrange)
-    base = [at_known_places(shelf, before) for shelf in chosen_shelves(request, remarks)]
     offline = away_from_home(before) if before else {}
-    request = replace(request, collection=top, kept=[(home, place) for place, home in offline.items()])
+    request = within(request, top, before, offline)
+    base = [at_known_places(shelf, before) for shelf in chosen_shelves(request, remarks)]
     if chosen:  # what else names these files names others too, which stay
         named = [*request.ledgers, *request.from_list] if request.from_list else request.ledgers
         request = replace(request, ledgers=named, searches=False, elsewhere=False)
@@ -76,24 +74,54 @@ def plan_carry(
     makers: list[Arranger] = []
     if request.arrange:
         base, makers = arranged(base, request.arrange, first.ledgers, maps_of(request), progress)
+    plan.draft = whole_draft(plan, request, base, makers, remarks, progress)
+    if plan.apart:
+        cut_playlists(plan)
+    if before:
+        supersede_ledgers(plan.draft, before)
+        refuse_unseen(before, plan.draft)
+    plan.gone = vanished(plan)
+    plan.draft.waybill.after = before.trip if before else ""
+    return plan
+
+
+def within(request: Request, top: str, before: Collection | None, offline: Mapping[str, str]) -> Request:
+    """The request as one for a collection: copies, with all that its ledgers name, by paths from their own folder."""
+    kept = [(home, place) for place, home in offline.items()]
+    arrange = request.arrange or (before.arrange if before else request.arrange)
+    return replace(request, copy=True, gather=True, like=RELATIVE, collection=top, kept=kept, arrange=arrange)
+
+
+def ledgers_outside(plan: CarryPlan, request: Request) -> list[DraftedLedger]:
+    """The ledgers that lie elsewhere at home and come along.  A library that names much else is not the library of
+    this: its path is noted in the plan, and it stays.
+    """
     wanted = {true_path(path) for path in request.ledgers}
-    outside = [one for one in first.ledgers if not one.travels and (leans(one) or one.line.path in wanted)]
-    outside = [one for one in outside if not ours(one) and not in_collection(one.line.path, top)]
-    if plan.apart:  # a library that names much else is not the library of this
-        lists = {one.line.path for one in outside if one.line.map_name == "m3u"}
-        plan.libraries = [one.line.path for one in outside if one.line.path not in lists | wanted]
-        outside = [one for one in outside if one.line.path not in plan.libraries]
+    found = [one for one in plan.draft.ledgers if not one.travels and (leans(one) or one.line.path in wanted)]
+    found = [one for one in found if not ours(one) and not in_collection(one.line.path, plan.top)]
+    if not plan.apart:
+        return found
+    lists = {one.line.path for one in found if one.line.map_name == "m3u"}
+    plan.libraries = [one.line.path for one in found if one.line.path not in lists | wanted]
+    return [one for one in found if one.line.path not in plan.libraries]
+
+
+def whole_draft(
+    plan: CarryPlan, request: Request, base: list[Shelf], makers: list[Arranger], remarks: list[str], progress: Progress
+) -> Draft:
+    """The draft of a carry with the ledgers that come along, their maps, and all that these name elsewhere."""
+    first, top, before = plan.draft, plan.top, plan.before
+    outside = ledgers_outside(plan, request)
+    inside = [one for one in first.ledgers if one.travels]
     paths = [one.line.path for one in outside]
-    inside = [
-        one.line.path for one in first.ledgers if one.travels and leans(one)
-    ]  # some of which a search found alone
-    request = replace(request, ledgers=paths + inside, maps=first.waybill.maps, searches=False, elsewhere=False)
-    maps = [load_map(path) for path in first.waybill.maps]
-    used = {one.line.map_name for one in first.ledgers if one.travels or one in outside}
-    extra = placed(paths, os.path.join(top, LEDGERS), base, before)
-    extra += placed([one.path for one in maps if one.name in used], os.path.join(top, MAPS), base, before)
+    known = [*paths, *(one.line.path for one in inside if leans(one))]  # a search alone found some of these
+    request = replace(request, ledgers=known, maps=first.waybill.maps, searches=False, elsewhere=False)
+    used = {one.line.map_name for one in [*inside, *outside]}
+    maps = [one.path for one in map(load_map, first.waybill.maps) if one.name in used]
+    extra = placed(paths, os.path.join(top, LEDGERS), base, before) + placed(
+        maps, os.path.join(top, MAPS), base, before
+    )
     extra = [allowed_names(shelf, request, remarks) for shelf in extra]
-    homes = [place for one in base for place in (one.old, one.new)]
 
     def work(shelves: list[Shelf]) -> Draft:
         return work_out(request, shelves, list(remarks), progress)
@@ -102,18 +130,12 @@ def plan_carry(
         found = taken_along(paths, base[0], base, False, top)
         return [allowed_names(shelf, request, remarks) for shelf in (makers[0].placed(found) if makers else found)]
 
-    known = {shelf.old for shelf in extra}
-    plan.draft, along = gathered([*base, *extra], work, None if chosen or plan.apart else more, homes, known)
-    only_copies(plan.draft)
-    if plan.apart:
-        cut_playlists(plan)
-    if before:
-        supersede_ledgers(plan.draft, before)
-        refuse_unseen(before, plan.draft)
-    plan.draft.strays, plan.draft.arranged = along, [one.told for one in makers]
-    plan.gone = vanished(plan)
-    plan.draft.waybill.after = before.trip if before else ""
-    return plan
+    homes = [place for one in base for place in (one.old, one.new)]
+    along_too = None if plan.chosen or plan.apart else more
+    draft, along = gathered([*base, *extra], work, along_too, homes, {shelf.old for shelf in extra})
+    only_copies(draft)
+    draft.strays, draft.arranged = along, [one.told for one in makers]
+    return draft
 
 
 def refuse_nested(top: str) -> None:
@@ -126,8 +148,10 @@ def refuse_nested(top: str) -> None:
                 "Choose a folder beside it, or bring that one up to date with --to " + quote(show(folder)),
             )
         folder = os.path.dirname(folder)
+    if collection.is_collection(top):
+        return
     inner = next((path for path in folders_below(top) if collection.is_collection(path)), None)
-    if inner and not collection.is_collection(top):
+    if inner:
         raise Refused(
             f"There is a collection in {show(top)} already, at {show(inner)}", "Choose a folder beside that one."
         )

@@ -30,6 +30,8 @@ class Choice(NamedTuple):
 
 def named_again(shelf: CarriedShelf, home: str) -> tuple[tuple[str, str], ...]:
     """The names that the drive of the collection could not keep and the one here can, as renames on the way here."""
+    if not shelf.renames:
+        return ()
     limits = landing_drive(home).limits
     return tuple((new, old) for old, new in shelf.renames if not allowed(os.path.basename(old), limits).what)
 
@@ -46,75 +48,87 @@ def is_known(plan: SettlePlan, place: str) -> bool:
     return plan.way == BACK or (place in plan.then.whole and os.path.isdir(plan.homes[place]))
 
 
-def home_of(plan: SettlePlan, place: str) -> str:
-    """Where a file at a place of the collection is here."""
-    if place in plan.homes:
-        return plan.homes[place]
-    shelf = max((one for one in plan.found.shelves if tail_below(place, one.place)), key=lambda one: len(one.place))
-    home, name = plan.homes[shelf.place], place[len(shelf.place) + 1 :]
-    return f"{home}/{dict(named_again(shelf, home)).get(name, name)}"
+class SoundsHome:
+    """New, changed and renamed sounds of shelves that are known here, on their way into a plan, where nothing else
+    stands in their way.
+    """
 
+    def __init__(self, plan: SettlePlan, choice: Choice):
+        self.plan, self.choice, self.found, self.waybill = plan, choice, plan.found, plan.waybill
+        self.names: dict[str, dict[str, str]] = {}  # by shelf, what files are called here
+        shelves = [one.place for one in plan.found.shelves]
+        self.ours = [one for one in shelves if is_known(plan, one) and one not in plan.unasked]
 
-def add_sounds(plan: SettlePlan, choice: Choice) -> None:
-    """Let new, changed and renamed sounds of known shelves come here, where nothing else stands in their way."""
-    sounds, waybill = plan.sounds, plan.waybill
-    ours = [one.place for one in plan.found.shelves if is_known(plan, one.place) and one.place not in plan.unasked]
-    for place in ours:
-        names = [name for name in sounds.new.get(place, []) if comes(plan, f"{place}/{name}", choice)]
+    def add(self) -> None:
+        """Let all come that can."""
+        for shelf in self.ours:
+            self.add_new(shelf)
+            for old, new in self.plan.sounds.renamed.get(shelf, {}).items():
+                self.rename(f"{shelf}/{old}", f"{shelf}/{new}")
+        for place, now in self.plan.sounds.changed.items():
+            in_ours = any(tail_below(place, one) for one in self.ours)
+            if in_ours or (place in self.plan.homes and place not in self.plan.unasked):
+                self.change(place, now)
+
+    def home_of(self, place: str) -> str:
+        """Where a file at a place of the collection is here."""
+        if place in self.plan.homes:
+            return self.plan.homes[place]
+        around = (one for one in self.found.shelves if tail_below(place, one.place))
+        shelf = max(around, key=lambda one: len(one.place))
+        home, name = self.plan.homes[shelf.place], place[len(shelf.place) + 1 :]
+        if shelf.place not in self.names:
+            self.names[shelf.place] = dict(named_again(shelf, home))
+        return f"{home}/{self.names[shelf.place].get(name, name)}"
+
+    def add_new(self, shelf: str) -> None:
+        """Let the new files of a shelf come."""
+        names = [name for name in self.plan.sounds.new.get(shelf, []) if self.comes(f"{shelf}/{name}")]
         if names:
-            plan.coming[place] = names
-            shelf = carried_home(plan.found, f"new in {place}", place, plan.homes[place])
-            waybill.shelves.append(replace(shelf, only=tuple(map(escape, names)), files=True))
-        for old, new in sounds.renamed.get(place, {}).items():
-            rename(plan, f"{place}/{old}", f"{place}/{new}")
-    for place, now in sounds.changed.items():
-        shelf_of = next((one for one in ours if tail_below(place, one)), None)
-        if shelf_of or (place in plan.homes and place not in plan.unasked):
-            change(plan, place, now, choice)
+            self.plan.coming[shelf] = names
+            way = carried_home(self.found, f"new in {shelf}", shelf, self.plan.homes[shelf])
+            self.waybill.shelves.append(replace(way, only=tuple(map(escape, names)), files=True))
 
+    def comes(self, place: str) -> bool:
+        """Whether a new file comes here; another of its name is in its way, or the same is here already."""
+        here, there = self.home_of(place), self.found.at(place)
+        if not os.path.lexists(here):
+            return True
+        ours, theirs = digest_of(here) if os.path.isfile(here) else "", digest_of(there)
+        if ours != theirs:
+            self.settle_clash(place, (BLAKE3, theirs), ours)
+        return False
 
-def comes(plan: SettlePlan, place: str, choice: Choice) -> bool:
-    """Whether a new file comes here; another of its name is in its way, or the same is here already."""
-    here, there = home_of(plan, place), plan.found.at(place)
-    if not os.path.lexists(here):
-        return True
-    if not os.path.isfile(here) or digest_of(here) != digest_of(there):
-        settle_clash(plan, place, choice, (BLAKE3, digest_of(there)), digest_of(here) if os.path.isfile(here) else "")
-    return False
+    def change(self, place: str, now: tuple[str, str]) -> None:
+        """Let a sound that changed there take the place of the one here, if that is as it was then."""
+        here, (kind, digest) = self.home_of(place), now
+        if not os.path.isfile(here):
+            return  # it was removed here; what comes there is not ours to bring back
+        ours = digest_file(here, kind)
+        if ours == digest:
+            return
+        if ours == self.plan.then.digests[place][1]:
+            self.waybill.newer.append(Newer(here, self.found.at(place), kind, digest, ours))
+        else:
+            self.settle_clash(place, now, ours)
 
+    def settle_clash(self, place: str, now: tuple[str, str], ours: str) -> None:
+        """Let a file take the place of another as the person said; else tell that both stay."""
+        here, there, (kind, digest) = self.home_of(place), self.found.at(place), now
+        if place in self.choice.take and ours:
+            self.waybill.newer.append(Newer(here, there, kind, digest, ours))
+        elif place in self.choice.keep and ours:
+            self.waybill.newer.append(Newer(there, here, kind, ours, digest))
+        else:
+            self.plan.clashing[place] = here
 
-def change(plan: SettlePlan, place: str, now: tuple[str, str], choice: Choice) -> None:
-    """Let a sound that changed there take the place of the one here, if that is as it was then."""
-    here, (kind, digest) = home_of(plan, place), now
-    if not os.path.isfile(here):
-        return  # it was removed here; what comes there is not ours to bring back
-    ours = digest_file(here, kind)
-    if ours == digest:
-        return
-    if ours == plan.then.digests[place][1]:
-        plan.waybill.newer.append(Newer(here, plan.found.at(place), kind, digest, ours))
-    else:
-        settle_clash(plan, place, choice, now, ours)
-
-
-def settle_clash(plan: SettlePlan, place: str, choice: Choice, now: tuple[str, str], ours: str) -> None:
-    """Let a file take the place of another as the person said; else tell that both stay."""
-    here, there, (kind, digest) = home_of(plan, place), plan.found.at(place), now
-    if place in choice.take and ours:
-        plan.waybill.newer.append(Newer(here, there, kind, digest, ours))
-    elif place in choice.keep and ours:
-        plan.waybill.newer.append(Newer(there, here, kind, ours, digest))
-    else:
-        plan.clashing[place] = here
-
-
-def rename(plan: SettlePlan, old: str, new: str) -> None:
-    """Let a file that has another name there have it here, if it is as it was; entries follow."""
-    before, after = home_of(plan, old), home_of(plan, new)
-    kind, digest = plan.then.digests[old]
-    if os.path.lexists(after) or not os.path.isfile(before):
-        return
-    if digest_file(before, kind) == digest:
-        plan.waybill.renamed.append(Renamed(before, after))
-        for path in (plan.found.at(old), before):
-            plan.waybill.relinks.append(Relink(path, after, what=ONE))
+    def rename(self, old: str, new: str) -> None:
+        """Let a file that has another name there have it here, if it is as it was; entries follow."""
+        before, after = self.home_of(old), self.home_of(new)
+        kind, digest = self.plan.then.digests[old]
+        if os.path.lexists(after) or not os.path.isfile(before):
+            return
+        if digest_file(before, kind) == digest:
+            self.waybill.renamed.append(Renamed(before, after))
+            for path in (self.found.at(old), before):
+                self.waybill.relinks.append(Relink(path, after, what=ONE))

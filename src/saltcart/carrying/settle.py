@@ -1,14 +1,14 @@
 """Settling: what a collection means on this machine, and a trip that makes it at home here, in one of three ways."""
 
 import os
-from collections.abc import Container, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from glob import escape
 
 from msgspec.structs import replace
 
 from saltcart.carrying.agreement import BACK, HERE, IN_PLACE, agreed, known_then, mine, remember, undone_trips
 from saltcart.carrying.histories import NO_TRIP, note_here
-from saltcart.carrying.home_sounds import Choice, add_sounds, carried_home, is_known, named_again
+from saltcart.carrying.home_sounds import Choice, SoundsHome, carried_home, is_known, named_again
 from saltcart.carrying.identity import whoami
 from saltcart.carrying.proposals import chosen, is_unasked, proposals, refuse_proposals
 from saltcart.carrying.sounds import Looking
@@ -17,6 +17,7 @@ from saltcart.carrying.stands import (
     BOTH,
     CHANGED,
     COPY,
+    KEEP,
     LEAVE,
     MERGE,
     NONE,
@@ -24,6 +25,7 @@ from saltcart.carrying.stands import (
     SAME,
     STAYS,
     UNKNOWN,
+    UP_TO_DATE,
     LedgerStand,
     SettlePlan,
     at_home,
@@ -56,8 +58,6 @@ from saltcart.waybills.relinks import PLACE, Relink
 from saltcart.waybills.shelf import Shelf
 from saltcart.waybills.waybill import LedgerLine, Waybill
 
-AS_IT_SHOULD = "it is up to date here"
-KEPT = "kept, as you said"
 PLAYS_THERE = "it can store only full paths, so it works only on the computer it came from; use --here for it"
 NOTED = "noted"  # the fact that what was agreed on is known on both sides
 NOT_OURS = "this computer has no record of having sent it; to take it: --place"
@@ -81,34 +81,25 @@ def plan_settle(
 
     Raises Refused for a collection that is incomplete or altered, unless `damaged_too`; nothing is written.
     """
-    top = true_path(os.path.expanduser(folder))
-    path = os.path.join(top, collection.NAME)
-    if not os.path.isfile(path):
-        raise Refused(
-            f"There is no collection in {show(top)}: it holds no {collection.NAME}",
-            "Name the folder that carry made; if its drive is not connected, plug it in.",
-        )
-    found = collection.read(path)
+    found = collection_in(folder)
     undone = undone_trips()
-    homes = {place: at_home(found, place, source, undone) for place, source in found.sources()}
+    known = agreed(found, undone)
+    homes = {place: at_home(found, place, source, known) for place, source in found.sources()}
     asked = chosen(found, places)
     homes |= asked
-    ours = {place for place, _source in found.sources() if agreed(found, place, undone)} | asked.keys()
-    ours |= {one.place for one in found.ledgers if agreed(found, one.place, undone)}
-    stands = stands_of(found, homes, undone)
+    ours = known.keys() | asked.keys()
+    ground = ground_for(found, homes)
+    stands = [stand(found, one, homes, known, ground) for one in found.ledgers]
     if way != BACK and (theirs := found_here(found, cart or Cart(), stands, progress)):
         homes = theirs | homes
         ours |= theirs.keys()
-        stands = stands_of(found, homes, undone)
-    plan = SettlePlan(found, way, homes, stands, undone)
+        ground = ground_for(found, homes)
+        stands = [stand(found, one, homes, known, ground) for one in found.ledgers]
+    plan = SettlePlan(found, way, homes, stands, lost=ground.lost)
     plan.then = known_then(found, undone)
     plan.sounds = seen.sounds if seen else Looking(found, plan.then, progress).run()
-    if plan.problems and way and not damaged_too:
-        raise Refused(
-            f"{counted(len(plan.problems), 'file', 'files')} of the collection missing or damaged",
-            "Carry it again from the first computer, or use it as it is: --damaged-too",
-            [f"{show(one.path)}: {one.why}" for one in plan.problems[:20]],
-        )
+    if way and not damaged_too:
+        refuse_damage(plan)
     refuse_strange(plan, [*take, *keep])
     if way:
         plan.unasked = proposals(plan, ours)
@@ -120,19 +111,36 @@ def plan_settle(
     return plan
 
 
+def collection_in(folder: str) -> Collection:
+    """The collection in a folder.  Raises Refused when there is none."""
+    top = true_path(os.path.expanduser(folder))
+    path = os.path.join(top, collection.NAME)
+    if not os.path.isfile(path):
+        raise Refused(
+            f"There is no collection in {show(top)}: it holds no {collection.NAME}",
+            "Give the folder that carry made. If its drive is not connected, connect it.",
+        )
+    return collection.read(path)
+
+
+def refuse_damage(plan: SettlePlan) -> None:
+    """Raise Refused when files of the collection are missing or damaged."""
+    if plan.problems:
+        count = counted(len(plan.problems), "file of the collection is", "files of the collection are")
+        raise Refused(
+            f"{count} missing or damaged",
+            "Carry it again from the first computer, or use it as it is: --damaged-too",
+            [f"{show(one.path)}: {one.why}" for one in plan.problems[:20]],
+        )
+
+
 def refuse_strange(plan: SettlePlan, places: Sequence[str]) -> None:
-    """Raise UsageError for a place of which nothing has to be said."""
+    """Raise UsageError for a place that did not change in the collection."""
     known = {stood.carried.place for stood in plan.ledgers} | plan.sounds.changed.keys()
     known |= {f"{place}/{name}" for place, names in plan.sounds.new.items() for name in names}
     for one in places:
         if one.strip("/") not in known:
-            raise UsageError(f"{show(one)} is nothing that changed in the collection", "saltcart settle shows them.")
-
-
-def stands_of(found: Collection, homes: Mapping[str, str], undone: Container[str]) -> list[LedgerStand]:
-    """How each ledger of a collection stands, there and here."""
-    ground = ground_for(found, homes)
-    return [stand(found, one, homes, undone, ground) for one in found.ledgers]
+            raise UsageError(f"{show(one)} did not change in the collection", "saltcart settle FOLDER lists what did.")
 
 
 def ground_for(found: Collection, homes: Mapping[str, str]) -> Ground:
@@ -167,7 +175,7 @@ def decide(plan: SettlePlan, take: Sequence[str], keep: Sequence[str]) -> None:
         if one.step in (BOTH, MERGE) and one.carried.place in take:
             one.step, one.why = REPLACE, "as you said"
         elif one.step in (BOTH, MERGE) and one.carried.place in keep:
-            one.step, one.why = LEAVE, KEPT
+            one.step, one.why = KEEP, ""
 
 
 def step_of(one: LedgerStand) -> tuple[str, str]:
@@ -175,7 +183,7 @@ def step_of(one: LedgerStand) -> tuple[str, str]:
     if one.stands_here in (NONE, SAME):
         return (COPY if one.stands_here == NONE else REPLACE), ""
     if one.stands_here == UNKNOWN:
-        return BOTH, "there is another one here that did not come from this collection"
+        return BOTH, "nothing says which of the two is newer"
     if one.stands_there == AS_IT_WAS:
         return LEAVE, "it changed only here" if one.stands_here == CHANGED else "neither has changed"
     if one.stands_here == AS_IT_WAS and not (one.meeting and one.meeting.partial):
@@ -201,7 +209,7 @@ def build(plan: SettlePlan, choice: Choice) -> None:
             waybill.shelves.append(replace(one, stay=stay, renames=named_again(shelf, one.new)))
         waybill.shelves += single_files(plan)
     if plan.way in (HERE, BACK):
-        add_sounds(plan, choice)
+        SoundsHome(plan, choice).add()
     names = {shelf.place: shelf for shelf in found.shelves}
     for place, source in found.sources():
         if place in plan.unasked:
@@ -321,20 +329,20 @@ def try_out(plan: SettlePlan) -> None:
             with on_trial(ledger, changes_for(ledger, routes, place)) as staged:
                 digest = digest_of(staged)
             if line.over and digest == digest_of(line.over):
-                leave(plan, line, AS_IT_SHOULD)
+                leave(plan, line, UP_TO_DATE)
             else:
                 kept.append(line)
         except CannotSpell as error:
             waybill.shelves = [shelf for shelf in waybill.shelves if shelf.old != line.path]
-            leave(plan, line, error.what)
+            leave(plan, line, LEAVE, error.what)
     waybill.ledgers = kept
 
 
-def leave(plan: SettlePlan, line: LedgerLine, why: str) -> None:
+def leave(plan: SettlePlan, line: LedgerLine, step: str, why: str = "") -> None:
     """Leave the ledger of a line as it is, with the reason."""
     for one in plan.ledgers:
         if one.there == line.path:
-            one.step, one.why = LEAVE, why
+            one.step, one.why = step, why
 
 
 def unfinished(plan: SettlePlan, way: str) -> Trip | None:
@@ -378,9 +386,9 @@ def remember_here(plan: SettlePlan, name: str) -> str:
     found = plan.found
     homes = [] if plan.way == IN_PLACE else [(place, plan.homes[place]) for place, _source in found.sources()]
     for one in plan.ledgers:
-        if one.meeting and one.why in (AS_IT_SHOULD, KEPT):
-            note_here(one.here, kept(one.meeting) if one.why == KEPT else as_here(plan, one, one.meeting), NO_TRIP)
-    ledgers = [(one.carried.place, one.here) for one in plan.ledgers if one.meeting]
+        if one.meeting and one.step in (KEEP, UP_TO_DATE):
+            note_here(one.here, kept(one.meeting) if one.step == KEEP else as_here(plan, one, one.meeting), NO_TRIP)
+    ledgers = [(one.carried.place, one.here) for one in plan.ledgers if one.meeting and one.step != BOTH]
     if name:
         with trips.opened(name) as trip:
             rows = trip.logbook.ledgers()

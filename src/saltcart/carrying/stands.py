@@ -1,13 +1,13 @@
 """How a collection stands: each file against its manifests, each ledger against the last time that the two agreed."""
 
 import os
-from collections.abc import Container, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from functools import partial
 
 from msgspec import Struct, field
 
-from saltcart.carrying.agreement import Then, agreed
+from saltcart.carrying.agreement import Then
 from saltcart.carrying.sounds import Sounds
 from saltcart.carrying.turns import Ground
 from saltcart.cart import Cart
@@ -24,13 +24,14 @@ from saltcart.proving.results import FileProblem
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import without_detours
 from saltcart.spelling.moves import joined, tail_below
-from saltcart.waybills.collection import CarriedLedger, Collection
+from saltcart.waybills.collection import CarriedLedger, Collection, Known
 from saltcart.waybills.waybill import Waybill
 
 # How a ledger of the collection, and the one here, stand against the last time that the two agreed.
 AS_IT_WAS, CHANGED, NONE, SAME, UNKNOWN = "unchanged", "changed", "none", "the same", "a different one"
 # What is done about a ledger.
 COPY, REPLACE, LEAVE, BOTH, STAYS, MERGE = "copy", "replace", "leave", "both changed", "stays on the drive", "merge"
+KEEP, UP_TO_DATE = "keep", "up to date"  # the one here: since a person said so, or since it is what it would become
 
 
 class LedgerStand(Struct):
@@ -59,20 +60,20 @@ class SettlePlan(Struct):
     It is known what files were `then`, when the two agreed last. Of its `sounds`, those `new` ones come here for
     which `coming` holds their names by the shelf's place; where other files stand in the way of new or changed
     ones, these are `clashing`, by their places there, with those here. For the places `unasked` here, only the
-    collection speaks.
+    collection speaks.  It is `lost` when nothing is known of what happened there.
     """
 
     found: Collection
     way: str
     homes: dict[str, str]
     ledgers: list[LedgerStand]
-    undone: Container[str] = ()
     sounds: Sounds = field(default_factory=Sounds)
     then: Then = field(default_factory=Then)
     coming: dict[str, list[str]] = field(default_factory=dict)
     clashing: dict[str, str] = field(default_factory=dict)
     waybill: Waybill = field(default_factory=lambda: Waybill([]))
     unasked: dict[str, str] = field(default_factory=dict)
+    lost: bool = False
 
     @property
     def something(self) -> bool:
@@ -89,24 +90,24 @@ class SettlePlan(Struct):
         ]
 
 
-def at_home(found: Collection, place: str, source: str, undone: Container[str]) -> str:
-    """Where something of the collection is, or would be, at home for this user at this machine."""
-    known = agreed(found, place, undone)
-    if known:
-        return known.path
+def at_home(found: Collection, place: str, source: str, known: Mapping[str, Known]) -> str:
+    """Where something of the collection is, or would be, on this computer for this user, of whom it is `known`."""
+    if place in known:
+        return known[place].path
     tails = (tail_below(source, home) for home in (found.home, *found.homes))
     tail = next((one for one in tails if one is not None), None)
     return source if tail is None else joined(os.path.expanduser("~"), tail)
 
 
 def stand(
-    found: Collection, one: CarriedLedger, homes: Mapping[str, str], undone: Container[str], ground: Ground
+    found: Collection, one: CarriedLedger, homes: Mapping[str, str], known: Mapping[str, Known], ground: Ground
 ) -> LedgerStand:
     """How one ledger stands, there and here."""
     there = found.at(one.place)
-    shelf = max((place for place in homes if tail_below(f"/{one.place}", f"/{place}")), key=len, default=None)
+    shelves = [shelf.place for shelf in found.shelves if tail_below(f"/{one.place}", f"/{shelf.place}")]
+    shelf = max(shelves, key=len, default=None)
     inside = shelf and joined(homes[shelf], one.place[len(shelf) + 1 :])
-    here = homes.get(one.place) or inside or at_home(found, one.place, one.source, undone)
+    here = homes.get(one.place) or inside or at_home(found, one.place, one.source, known)
     is_there, is_here = os.path.isfile(there), os.path.isfile(here)
     sums = tuple(
         sums_at(path, ground.maps, one.map_name) if known else {}
@@ -131,8 +132,8 @@ def compare(stood: LedgerStand, ground: Ground) -> None:
         return
     meeting = ground.meeting(open_ledger(stood.here, ground.maps, stood.carried.map_name), there)
     stood.stands_there = CHANGED if meeting.news_there else AS_IT_WAS
+    stood.meeting = meeting
     if meeting.common:
-        stood.meeting = meeting
         stood.stands_here = CHANGED if meeting.news_here else AS_IT_WAS
     elif digest_of(stood.here) == digest_of(stood.there):
         stood.stands_here = SAME

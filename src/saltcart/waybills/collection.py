@@ -4,7 +4,8 @@ It lies at the top of the collection, and all places in it start from there, so 
 """
 
 import os
-from collections.abc import Mapping, Sequence
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from functools import lru_cache
 from typing import Any
@@ -181,10 +182,12 @@ class Collection(Struct):
 
     def learn(self, fresh: Sequence[Known]) -> None:
         """Remember where things are at home for someone; the last few times, for a trip may be taken back."""
-        for one in fresh:
-            mine = [other for other in self.known if (other.who, other.place) == (one.who, one.place)]
-            self.known = [other for other in self.known if other not in mine[: 1 - MOST_KNOWN]]
-            self.known.append(one)
+        times: Counter[tuple[str, str]] = Counter()
+        last = []
+        for one in reversed([*self.known, *fresh]):
+            times[one.who, one.place] += 1
+            last += [one] if times[one.who, one.place] <= MOST_KNOWN else []
+        self.known = last[::-1]
 
     def agree(self, digests: Mapping[str, str]) -> None:
         """Let the digests of ledgers, by their places, be those of what may be written over."""
@@ -224,22 +227,8 @@ def read(path: str) -> Collection:
     """The collection whose `carried.toml` is at `path`.  Raises BadFile with file, line and key."""
     tables = tomlfile.read(path, SHAPE)
     if tables["format"] != FORMAT:
-        raise BadFile(
-            path,
-            None,
-            f"is of format {tables['format']}; this version knows {FORMAT}",
-            "Use the version that wrote it.",
-        )
-
-    def place(row: Mapping[str, Any]) -> str:
-        return below(path, row["place"], "place")
-
-    def source(row: Mapping[str, Any]) -> str:
-        return absolute(path, "from", row["from"])
-
-    def renames(row: Mapping[str, Any]) -> tuple[tuple[str, str], ...]:
-        return tuple((below(path, one["from"]), below(path, one["to"])) for one in row.get("rename", []))
-
+        what = f"is of format {tables['format']}; this version knows {FORMAT}"
+        raise BadFile(path, None, what, "Use the version that wrote it.")
     found = Collection(
         os.path.dirname(os.path.abspath(path)),
         tables["made"],
@@ -248,45 +237,60 @@ def read(path: str) -> Collection:
         tables["who"],
         absolute(path, "home", tables["home"]),
         tables["trip"],
-        [
-            CarriedShelf(
-                row["name"], place(row), source(row), row["from_drive"], row["files"], row["bytes"], renames(row)
-            )
-            for row in tables.get("shelf", [])
-        ],
-        [
-            CarriedLedger(
-                place(row),
-                source(row),
-                row["map"],
-                row["digest"],
-                row["relative"],
-                row.get("like", ""),
-                row["entries"],
-                row["found"],
-                row.get("facts", {}),
-                tuple(map(from_toml_path, row.get("unlike", []))),
-            )
-            for row in tables.get("ledger", [])
-        ],
-        [CarriedFile(place(row), source(row), row["kind"], row["digest"]) for row in tables.get("file", [])],
-        [(row["name"], place(row)) for row in tables.get("map", [])],
-        [Gone(place(row), row["kind"], row["digest"]) for row in tables.get("gone", [])],
-        [
-            Known(row["who"], place(row), absolute(path, "path", row["path"]), *agreement_in(row))
-            for row in tables.get("known", [])
-        ],
-        list(tables.get("means", [])),
-        [CarriedList(place(row), source(row), row["name"], row["digest"]) for row in tables.get("list", [])],
-        tables.get("arrange", ""),
-        tables.get("read_me", ""),
-        [absolute(path, "homes", text) for text in tables.get("homes", [])],
-        [below(path, text) for text in tables.get("unread", [])],
+        means=list(tables.get("means", [])),
+        arrange=tables.get("arrange", ""),
+        read_me=tables.get("read_me", ""),
+        homes=[absolute(path, "homes", text) for text in tables.get("homes", [])],
+        unread=[below(path, text) for text in tables.get("unread", [])],
     )
+    add_rows(found, path, tables)
     if not found.shelves and not found.files:
         raise BadFile(path, None, "names no shelf and no file", "Carry the collection anew.")
     refuse_links(path, found)
     return found
+
+
+def add_rows(found: Collection, path: str, tables: Mapping[str, Any]) -> None:
+    """Add what the tables of a `carried.toml` list.  BadFile for a place outside it, or a path that is not full."""
+
+    def rows(key: str) -> Iterator[tuple[str, Mapping[str, Any]]]:
+        return ((below(path, row["place"], "place"), row) for row in tables.get(key, []))
+
+    def source(row: Mapping[str, Any]) -> str:
+        return absolute(path, "from", row["from"])
+
+    found.shelves = [shelf_in(path, place, source(row), row) for place, row in rows("shelf")]
+    found.ledgers = [ledger_in(place, source(row), row) for place, row in rows("ledger")]
+    found.files = [CarriedFile(place, source(row), row["kind"], row["digest"]) for place, row in rows("file")]
+    found.maps = [(row["name"], place) for place, row in rows("map")]
+    found.gone = [Gone(place, row["kind"], row["digest"]) for place, row in rows("gone")]
+    found.lists = [CarriedList(place, source(row), row["name"], row["digest"]) for place, row in rows("list")]
+    found.known = [
+        Known(row["who"], place, absolute(path, "path", row["path"]), *agreement_in(row))
+        for place, row in rows("known")
+    ]
+
+
+def shelf_in(path: str, place: str, source: str, row: Mapping[str, Any]) -> CarriedShelf:
+    """One shelf as its table tells of it."""
+    renames = tuple((below(path, one["from"]), below(path, one["to"])) for one in row.get("rename", []))
+    return CarriedShelf(row["name"], place, source, row["from_drive"], row["files"], row["bytes"], renames)
+
+
+def ledger_in(place: str, source: str, row: Mapping[str, Any]) -> CarriedLedger:
+    """One ledger as its table tells of it."""
+    return CarriedLedger(
+        place,
+        source,
+        row["map"],
+        row["digest"],
+        row["relative"],
+        row.get("like", ""),
+        row["entries"],
+        row["found"],
+        row.get("facts", {}),
+        tuple(map(from_toml_path, row.get("unlike", []))),
+    )
 
 
 def agreement_in(row: Mapping[str, Any]) -> tuple[str, str, str]:
@@ -341,65 +345,8 @@ def known_digests(path: str, _stamp: int) -> Mapping[str, tuple[str, str]]:
 
 def write(found: Collection, path: str = "") -> str:
     """Write the `carried.toml` of a collection, whole or not at all, in its place or at `path`; its digest."""
-    document = tomlkit.document()
-    for line in HEAD.splitlines():
-        document.add(tomlkit.comment(line))
-    for key in ("made", "machine", "user", "who"):
-        document.add(key, getattr(found, key))
-    document.add("home", as_toml_path(found.home))
-    document.add("trip", found.trip)
-    document.add("format", FORMAT)
-    if found.means:
-        document.add("means", found.means)
-    if found.homes:
-        document.add("homes", list(map(as_toml_path, found.homes)))
-    if found.unread:
-        document.add("unread", list(map(as_toml_path, found.unread)))
-    if found.arrange:
-        document.add("arrange", found.arrange)
-    if found.read_me:
-        document.add("read_me", found.read_me)
-    tables: dict[str, list[dict[str, Any]]] = {
-        "shelf": [
-            {
-                "name": show(one.name),
-                "place": as_toml_path(one.place),
-                "from": as_toml_path(one.source),
-                "from_drive": one.source_drive,
-                "files": one.files,
-                "bytes": one.bytes,
-                **renames_of(one),
-            }
-            for one in found.shelves
-        ],
-        "ledger": [ledger_row(one) for one in found.ledgers],
-        "file": [
-            {"place": as_toml_path(one.place), "from": as_toml_path(one.source), "kind": one.kind, "digest": one.digest}
-            for one in found.files
-        ],
-        "map": [{"name": name, "place": as_toml_path(place)} for name, place in found.maps],
-        "gone": [{"place": as_toml_path(one.place), "kind": one.kind, "digest": one.digest} for one in found.gone],
-        "list": [
-            {
-                "place": as_toml_path(one.place),
-                "from": as_toml_path(one.source),
-                "name": one.name.encode("utf-8", "surrogateescape").decode("utf-8", "replace"),
-                "digest": one.digest,
-            }
-            for one in found.lists
-        ],
-        "known": [
-            {
-                "who": one.who,
-                "place": as_toml_path(one.place),
-                "path": as_toml_path(one.path),
-                **({"digest": one.digest, "home_digest": one.home_digest} if one.digest else {}),
-                "trip": one.trip,
-            }
-            for one in found.known
-        ],
-    }
-    for key, rows in tables.items():
+    document = head_of(found)
+    for key, rows in rows_of(found).items():
         if rows:
             document.add(key, tomlkit.aot())
         for row in rows:
@@ -408,6 +355,62 @@ def write(found: Collection, path: str = "") -> str:
     with replacing(path) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
         stream.write(tomlkit.dumps(document))
     return digest_of(path)
+
+
+def head_of(found: Collection) -> tomlkit.TOMLDocument:
+    """What a collection says of itself as a whole."""
+    document = tomlkit.document()
+    for line in HEAD.splitlines():
+        document.add(tomlkit.comment(line))
+    for key in ("made", "machine", "user", "who"):
+        document.add(key, getattr(found, key))
+    document.add("home", as_toml_path(found.home))
+    document.add("trip", found.trip)
+    document.add("format", FORMAT)
+    homes, unread = (list(map(as_toml_path, paths)) for paths in (found.homes, found.unread))
+    for key, value in (("means", found.means), ("homes", homes), ("unread", unread)):
+        if value:
+            document.add(key, value)
+    for key, text in (("arrange", found.arrange), ("read_me", found.read_me)):
+        if text:
+            document.add(key, text)
+    return document
+
+
+def rows_of(found: Collection) -> dict[str, list[dict[str, Any]]]:
+    """The tables of everything that a collection lists."""
+    return {
+        "shelf": list(map(shelf_row, found.shelves)),
+        "ledger": list(map(ledger_row, found.ledgers)),
+        "file": [{**place_and_source(one), "kind": one.kind, "digest": one.digest} for one in found.files],
+        "map": [{"name": name, "place": as_toml_path(place)} for name, place in found.maps],
+        "gone": [{"place": as_toml_path(one.place), "kind": one.kind, "digest": one.digest} for one in found.gone],
+        "list": [{**place_and_source(one), "name": shown_name(one.name), "digest": one.digest} for one in found.lists],
+        "known": list(map(known_row, found.known)),
+    }
+
+
+def place_and_source(one: CarriedShelf | CarriedLedger | CarriedFile | CarriedList) -> dict[str, Any]:
+    """Where something lies in a collection, and where it came from."""
+    return {"place": as_toml_path(one.place), "from": as_toml_path(one.source)}
+
+
+def shown_name(name: str) -> str:
+    """The name of a list, without what is no text."""
+    return name.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
+
+
+def known_row(one: Known) -> dict[str, Any]:
+    """The table of what is known to someone."""
+    digests = {"digest": one.digest, "home_digest": one.home_digest} if one.digest else {}
+    place, path = as_toml_path(one.place), as_toml_path(one.path)
+    return {"who": one.who, "place": place, "path": path, **digests, "trip": one.trip}
+
+
+def shelf_row(one: CarriedShelf) -> dict[str, Any]:
+    """The table of one shelf."""
+    sizes = {"from_drive": one.source_drive, "files": one.files, "bytes": one.bytes}
+    return {"name": show(one.name), **place_and_source(one), **sizes, **renames_of(one)}
 
 
 def renames_of(shelf: CarriedShelf) -> dict[str, Any]:
@@ -419,8 +422,7 @@ def renames_of(shelf: CarriedShelf) -> dict[str, Any]:
 def ledger_row(one: CarriedLedger) -> dict[str, Any]:
     """The table of one ledger."""
     row: dict[str, Any] = {
-        "place": as_toml_path(one.place),
-        "from": as_toml_path(one.source),
+        **place_and_source(one),
         "map": one.map_name,
         "digest": one.digest,
         "relative": one.relative,
