@@ -16,6 +16,7 @@ ROOMS = (
     "merging", "judging", "drives", "ledgers", "shelves", "spelling", "cart", "tomlfile", "unchanged_files", "home",
     "safefile", "renaming", "own_names", "patterns", "progress", "errors", "standins",
 )  # fmt: skip
+LONGEST_FUNCTION = 50  # lines
 
 
 def room_of(module):
@@ -50,6 +51,15 @@ class Structure(unittest.TestCase):
             f"{place} imports from {other}" for place, room, other in arrows() if ROOMS.index(other) < ROOMS.index(room)
         ]
         self.assertEqual(upward, [])
+
+    def test_functions_fit_on_a_screen(self):
+        long = [
+            f"{path.name}: {one.name}"
+            for path in sorted(HOUSE.rglob("*.py"))
+            for one in ast.walk(ast.parse(path.read_text("utf-8")))
+            if isinstance(one, ast.FunctionDef) and one.end_lineno - one.lineno >= LONGEST_FUNCTION
+        ]
+        self.assertEqual(long, [])
 
     def test_witnesses_stand_alone(self):
         """Only the demo knows the stand-ins, and they know nothing of ours."""

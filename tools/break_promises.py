@@ -388,8 +388,8 @@ BREAKAGES = (
         13,
         "a sound that was edited here too is not replaced",
         "carrying/home_sounds.py",
-        "    if ours == plan.then.digests[place][1]:",
-        "    if True:",
+        "if ours == self.plan.then.digests[place][1]:",
+        "if True:",
         (CARRIED_SOUNDS,),
     ),
     Breakage(

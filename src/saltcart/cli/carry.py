@@ -148,13 +148,7 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
     with screen.watch() as watch:
         refuse_busy_ledgers(plan.draft.waybill, options.wait, watch)
     path = waybill_text.keep(plan.draft.waybill)
-    if name := given_up(plan, path):
-        screen.say(
-            f"Trip {name} to this folder was interrupted, and something here has changed since. It is undone first."
-            " What it copied and is still needed stays."
-        )
-        with screen.watch() as watch:
-            undo(name, drop_copies=True, wait=options.wait, progress=watch, spare=places_of(plan))
+    undo_given_up(screen, plan, path, options.wait)
     note_gone(plan)
     with screen.watch() as watch:
         name, hauled = haul_waybill(path, pace(options), watch)
@@ -170,32 +164,41 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
         show_check(screen, report)
     screen.say()
     show_closing(screen, plan, made, report, out, dropped, lacking)
-    screen.document(
-        {
-            **trip_document(summary(name)),
-            "collection": made.top,
-            "draft": draft_document(plan.draft, None),
-            "portable": [made.at(one.place) for one in made.ledgers if one.relative],
-            "full_paths": [made.at(one.place) for one in made.ledgers if not one.relative],
-            "unread": plan.unread,
-            "from_others": plan.strange,
-            "cut": plan.cut,
-            "apart": sorted(plan.apart),
-            "libraries_left": plan.libraries,
-            "leading_out": out,
-            "leftovers": plan.leftovers,
-            "litter": plan.litter,
-            "kept_offline": sorted(plan.offline),
-            "gone": [one.place for one in plan.gone],
-            "lists": [made.at(one.place) for one in made.lists],
-            "lacking_in_lists": lacking,
-            "dropped": dropped,
-            "copied_files": hauled.copied_files,
-            "copied_bytes": hauled.copied_bytes,
-            "check": check_document(report),
-        }
-    )
+    carried = {"leading_out": out, "lacking_in_lists": lacking, "dropped": dropped, "check": check_document(report)}
+    copied = {"copied_files": hauled.copied_files, "copied_bytes": hauled.copied_bytes}
+    screen.document({**trip_document(summary(name)), **carried_document(plan, made), **carried, **copied})
     return 0 if report.ok and (plan.chosen or not out) and not plan.unread else 1
+
+
+def undo_given_up(screen: Screen, plan: CarryPlan, path: str, wait: bool) -> None:
+    """Undo an interrupted trip to this folder after which something here changed; copies that are of use stay."""
+    if name := given_up(plan, path):
+        screen.say(
+            f"Trip {name} to this folder was interrupted, and something here has changed since. It is undone first."
+            " What it copied and is still needed stays."
+        )
+        with screen.watch() as watch:
+            undo(name, drop_copies=True, wait=wait, progress=watch, spare=places_of(plan))
+
+
+def carried_document(plan: CarryPlan, made: Collection) -> dict[str, object]:
+    """What was carried, and what stayed, for a program."""
+    return {
+        "collection": made.top,
+        "draft": draft_document(plan.draft, None),
+        "portable": [made.at(one.place) for one in made.ledgers if one.relative],
+        "full_paths": [made.at(one.place) for one in made.ledgers if not one.relative],
+        "unread": plan.unread,
+        "from_others": plan.strange,
+        "cut": plan.cut,
+        "apart": sorted(plan.apart),
+        "libraries_left": plan.libraries,
+        "leftovers": plan.leftovers,
+        "litter": plan.litter,
+        "kept_offline": sorted(plan.offline),
+        "gone": [one.place for one in plan.gone],
+        "lists": [made.at(one.place) for one in made.lists],
+    }
 
 
 def leading_out(report: CheckReport, made: Collection) -> list[dict[str, str]]:

@@ -120,31 +120,9 @@ def show_closing(
 ) -> None:
     """What was moved, what was rewritten, how it stands, and what to type next."""
     before = sum(report.before_counts.values())
-    rows = [("Trip", done.trip)]
-    rows += [
-        (
-            "Unpacked" if one.shelf.archive else "Copied" if report.copies else "Moved",
-            (
-                f"{show(one.shelf.name)}: {many(one.files, 'file', 'files')}, {size(one.bytes)}, now at"
-                f" {place(one.shelf.new)}"
-            ),
-        )
-        for one in done.shelves
-        if not one.shelf.gathered
-    ]
-    if along := [one for one in done.shelves if one.shelf.gathered]:
-        folders = ", ".join(sorted({place(os.path.dirname(one.shelf.old)) for one in along})[:3])
-        files, room = many(len(along), "file", "files"), size(sum(one.bytes for one in along))
-        rows += [("Gathered", f"{files} from {folders}, copied; the originals stay there and take {room}")]
-    rows += [
-        (
-            "Updated",
-            (
-                f"{many(switched.changed, 'entry', 'entries')} in {sum(row.changed > 0 for row in done.ledgers)} of"
-                f" {len(done.ledgers)} ledgers; nothing else in them changed"
-            ),
-        )
-    ]
+    lines = f"{many(switched.changed, 'entry', 'entries')} in {sum(row.changed > 0 for row in done.ledgers)}"
+    rows = [("Trip", done.trip), *shelf_rows(done, report.copies)]
+    rows += [("Updated", f"{lines} of {len(done.ledgers)} ledgers; nothing else in them changed")]
     rows += [("Entries", closing(report).split(". ")[0].rstrip("."))]
     if before:
         where = "listed above" if screen.all or not report.ok else f"listed by saltcart check {done.trip}"
@@ -152,20 +130,36 @@ def show_closing(
     if report.search and not screen.all and report.ok:
         rows += [("Searched", searched_text(report.search).removeprefix("Searched "))]
     rows += [("Set aside", f"{place(folder)} (nothing has been deleted)") for folder in switched.aside]
+    copied = hauled.copied_files > 0 or not hauled.named_files
+    screen.facts([*rows, *next_rows(done, report, copied), ("To undo it", f"saltcart undo {done.trip}")])
+
+
+def shelf_rows(done: TripSummary, copies: bool) -> list[tuple[str, str]]:
+    """What went where."""
+    rows = []
+    for one in done.shelves:
+        if not one.shelf.gathered:
+            verb = "Unpacked" if one.shelf.archive else "Copied" if copies else "Moved"
+            what = f"{show(one.shelf.name)}: {many(one.files, 'file', 'files')}, {size(one.bytes)}"
+            rows.append((verb, f"{what}, now at {place(one.shelf.new)}"))
+    if along := [one for one in done.shelves if one.shelf.gathered]:
+        folders = ", ".join(sorted({place(os.path.dirname(one.shelf.old)) for one in along})[:3])
+        files, room = many(len(along), "file", "files"), size(sum(one.bytes for one in along))
+        rows.append(("Gathered", f"{files} from {folders}, copied; the originals stay there and take {room}"))
+    return rows
+
+
+def next_rows(done: TripSummary, report: CheckReport, copied: bool) -> list[tuple[str, str]]:
+    """What became of the originals, and what to type about them; whether new copies were made of what they hold."""
+    free, after = f"saltcart release {done.trip}   deletes", "after verifying the copies again"
     archives = sorted({one.shelf.old for one in done.shelves if one.shelf.archive})
     if archives and report.ok:
-        rows += [("Archive", f"stays at {place(path)}") for path in archives]
-        rows += [("To free it", f"saltcart release {done.trip}   deletes the archive after verifying the copies again")]
-    elif report.copies:
-        rows += [("Originals", f"stay at {place(one.shelf.old)}, and are still used") for one in done.shelves]
-    elif report.ok:
-        what = (
-            f"the originals, {size(sum(one.bytes for one in done.shelves if not one.shelf.original_stays))},"
-            if hauled.copied_files or not hauled.named_files
-            else "the old names of the files, which frees no space,"
-        )
-        rows += [("To free it", f"saltcart release {done.trip}   deletes {what} after verifying the copies again")]
-    else:
-        rows += [("Needs you", f"see above; saltcart check {done.trip}   shows it again")]
-    rows += [("To undo it", f"saltcart undo {done.trip}")]
-    screen.facts(rows)
+        rows = [("Archive", f"stays at {place(path)}") for path in archives]
+        return [*rows, ("To free it", f"{free} the archive {after}")]
+    if report.copies:
+        return [("Originals", f"stay at {place(one.shelf.old)}, and are still used") for one in done.shelves]
+    if not report.ok:
+        return [("Needs you", f"see above; saltcart check {done.trip}   shows it again")]
+    room = size(sum(one.bytes for one in done.shelves if not one.shelf.original_stays))
+    what = f"the originals, {room}," if copied else "the old names of the files, which frees no space,"
+    return [("To free it", f"{free} {what} {after}")]

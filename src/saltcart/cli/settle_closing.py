@@ -1,5 +1,7 @@
 """What `saltcart settle` tells at the end: what was done, and how it compares with what was carried."""
 
+from collections.abc import Iterator, Mapping, Sequence
+
 from saltcart.carrying.agreement import IN_PLACE
 from saltcart.carrying.stands import AS_IT_WAS, BOTH, COPY, MERGE, REPLACE, SettlePlan, sums_at
 from saltcart.cli.check import closing
@@ -80,19 +82,7 @@ def show_closing(
         rows += [("Updated", "nothing was left to do")]
     if any(report.counts.values()):
         rows += [("Entries", closing(report).split(". ")[0].rstrip("."))]
-    unequal = [one for one in proof if not one["equal"]]
-    if proof and not unequal:
-        plays = sum(int(one["says"].get("plays", 0)) for one in proof if isinstance(one["says"], dict))
-        what = f", with the same {plays:,} plays" if plays else ""
-        rows += [("Compared", f"everything that works there works here{what}")]
-    for one in unequal:
-        away = one["still_there"]
-        what = (
-            f"still points to {len(away)} sounds in the collection"
-            if isinstance(away, list) and away
-            else "differs from there"
-        )
-        rows += [("Compared", f"{place(str(one['ledger']))} {what}")]
+    rows += [("Compared", what) for what in comparisons(proof)]
     kept = [one for one in plan.ledgers if one.step == REPLACE]
     if kept:
         rows += [("Kept", f"the old {listed(one.here for one in kept)}; undo brings it back")]
@@ -107,6 +97,19 @@ def show_closing(
         rows += [("Next", "the same carry again copies what changed here to the drive")]
     rows += [("To undo it", f"saltcart undo {name}")]
     screen.facts(rows)
+
+
+def comparisons(proof: Sequence[Mapping[str, object]]) -> Iterator[str]:
+    """How what was settled compares with what was carried, in sentences."""
+    unequal = [one for one in proof if not one["equal"]]
+    if proof and not unequal:
+        plays = sum(int(one["says"].get("plays", 0)) for one in proof if isinstance(one["says"], dict))
+        yield "everything that works there works here" + (f", with the same {plays:,} plays" if plays else "")
+    for one in unequal:
+        away = one["still_there"]
+        count = len(away) if isinstance(away, list) else 0
+        what = f"still points to {count} sounds in the collection" if count else "differs from there"
+        yield f"{place(str(one['ledger']))} {what}"
 
 
 def came_from_there(plan: SettlePlan, here: str, merged: Merged) -> int:

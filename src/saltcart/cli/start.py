@@ -65,17 +65,12 @@ def run(options: argparse.Namespace) -> int:
     texts = {name: renamed(one, name) for name, one in zip(names, chosen, strict=True)}
     ledgers = [proof.path for one in chosen for proof in one.proofs]
     kept = keep_maps(path, texts, ledgers) if chosen else []
-    screen.say()
-    screen.say(
-        f"Written to {place(path)}: {many(added, 'table', 'tables')}, {many(len(kept), 'map', 'maps')}."
-        " Change it as you like; nothing else was touched."
-    )
-    not_understood = [proof.path for one in taught if not one.complete for proof in one.proofs]
-    taught_paths = {proof.path for one in taught for proof in one.proofs}
-    not_understood += [one.path for one in found.files if one.path not in taught_paths]
+    written = f"{many(added, 'table', 'tables')}, {many(len(kept), 'map', 'maps')}"
+    screen.say(f"\nWritten to {place(path)}: {written}. Change it as you like; nothing else was touched.")
+    not_understood = left_over(taught, [one.path for one in found.files])
     if not_understood:
-        some = ", ".join(place(one) for one in not_understood[:3])
         count = many(len(not_understood), "file", "files")
+        some = ", ".join(map(place, not_understood[:3]))
         screen.remark(f"Not understood: {count} ({some}). A move says so again, before it begins.")
     say_next(screen, report, gone)
     screen.document(
@@ -89,6 +84,13 @@ def run(options: argparse.Namespace) -> int:
         }
     )
     return 1 if not_understood else 0
+
+
+def left_over(taught: Sequence[Learnt], found: Sequence[str]) -> list[str]:
+    """The files that were found and are not understood, or not wholly."""
+    known = {proof.path for one in taught for proof in one.proofs}
+    left = [proof.path for one in taught if not one.complete for proof in one.proofs]
+    return left + [path for path in found if path not in known]
 
 
 def asked_places(screen: Screen, options: argparse.Namespace, cart: carts.Cart) -> Sequence[str]:

@@ -157,36 +157,14 @@ def survey(
         except Refused as error:  # nobody asked for it just now: its drive may well be away
             scan.tell("place", place, error.what.removeprefix(f"{show(place)}: "))
     scan.follow_links()
-    report = scan.report
-    report.shelves.sort(key=lambda shelf: -shelf.tree.bytes)
-    names = told_apart([shelf.name for shelf in report.shelves], [shelf.tree.path for shelf in report.shelves])
-    for shelf, name in zip(report.shelves, names, strict=True):
-        shelf.name = name
-    add_drives(report)
-    named = [true_path(path) for path in ledgers]
-    paths = list(dict.fromkeys([*named, *map(true_path, cart.ledgers), *scan.found]))
-    judge = Judge(headers=False, presence=scan.presence, resolver=Resolver(Meanings(cart.meanings(means))))
-
-    def noted(path: str, error: SaltCartError) -> None:
-        """One that cannot be opened and that nobody named now is noted, and the survey goes on."""
-        if path in named:
-            raise error
-        report.ledgers.append(LedgerState(path, "", trouble=error))
-
-    for number, ledger in enumerate(with_parts(paths, partial(open_ledger, maps=loaded), noted)):
-        progress(Tick("judge", ledger.path, number, len(paths)))
-        report.ledgers.append(state := judge.ledger(ledger))
-        for level in wrong_levels(state, judge.resolver):
-            scan.tell(
-                "level",
-                level.ledger,
-                f"names the folder {show(level.folder)}; what starts from there lies in {show(level.better)}",
-            )
+    scan.name_shelves()
+    add_drives(scan.report)
+    scan.judge([true_path(path) for path in ledgers], Resolver(Meanings(cart.meanings(means))))
     scan.tell_of_links_to_nowhere()
     scan.tell_of_programs()
-    lean(report)
-    report.findings += duplicate_shelves(report)
-    return report
+    lean(scan.report)
+    scan.report.findings += duplicate_shelves(scan.report)
+    return scan.report
 
 
 class Scan:
@@ -283,6 +261,33 @@ class Scan:
                     self.tell("offline", link, f"leads to {show(target)}: {away}; plug it in, nothing is lost")
                 else:
                     self.nowhere[link] = target
+
+    def name_shelves(self) -> None:
+        """Tell shelves of one name apart; the largest come first."""
+        shelves = self.report.shelves
+        shelves.sort(key=lambda shelf: -shelf.tree.bytes)
+        names = told_apart([shelf.name for shelf in shelves], [shelf.tree.path for shelf in shelves])
+        for shelf, name in zip(shelves, names, strict=True):
+            shelf.name = name
+
+    def judge(self, named: Sequence[str], resolver: Resolver) -> None:
+        """Judge the ledgers that were named now, those that the cart knows, and those that were found.  One that cannot
+        be opened and that nobody named now is noted, and the survey goes on.
+        """
+        paths = list(dict.fromkeys([*named, *map(true_path, self.cart.ledgers), *self.found]))
+        judge = Judge(headers=False, presence=self.presence, resolver=resolver)
+
+        def noted(path: str, error: SaltCartError) -> None:
+            if path in named:
+                raise error
+            self.report.ledgers.append(LedgerState(path, "", trouble=error))
+
+        for number, ledger in enumerate(with_parts(paths, partial(open_ledger, maps=self.maps), noted)):
+            self.progress(Tick("judge", ledger.path, number, len(paths)))
+            self.report.ledgers.append(state := judge.ledger(ledger))
+            for level in wrong_levels(state, resolver):
+                better = f"what starts from there lies in {show(level.better)}"
+                self.tell("level", level.ledger, f"names the folder {show(level.folder)}; {better}")
 
     def leads_on(self, link: str, target: str) -> bool:
         """Whether what a link leads to is looked at as if it lay there: not for links within a shelf, nor for those

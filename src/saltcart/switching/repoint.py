@@ -16,7 +16,7 @@ from saltcart.errors import CannotSpell, Refused, Stopped, UsageError, show
 from saltcart.hauling.altered import altered_since
 from saltcart.hauling.group_copy import may_replace
 from saltcart.hauling.haul import refuse_replaced, require_drives
-from saltcart.judging.judge import FOUND, UNREADABLE, Judge
+from saltcart.judging.judge import FOUND, UNREADABLE, Judge, Judgement
 from saltcart.ledgers import Ledger
 from saltcart.own_names import neighbour_of, staged_for, superseded
 from saltcart.planning.destination import refuse_mounts
@@ -388,11 +388,17 @@ def in_front(trip: Trip, row: LedgerRow) -> bool:
     return row.rewrite and trip.line(row).front
 
 
-def prepare_ledger(
-    trip: Trip, row: LedgerRow, judge: Judge, reread: bool, added: Sequence[AddedFolder]
-) -> list[transaction.Deed]:
-    """Record a ledger's entries as they are, and stage its new content; the deed that puts it in place, if any."""
-    leftovers.sweep(row.place, trip)
+def entry_row(found: Judgement, changes: Changes, number: int | None) -> EntryRow:
+    """An entry as the logbook keeps it, by its number where the ledger becomes a part of what it was."""
+    entry = found.entry
+    key = key_text(entry.key if number is None else number)
+    return EntryRow(key, entry.where, entry.written, changes.new(entry), found.verdict, found.why)
+
+
+def keep_as_it_is(trip: Trip, row: LedgerRow, reread: bool) -> tuple[str, str, str]:
+    """Keep a copy of what the switch replaces: the digests of the ledger and of that, and the copy.  Raises what
+    `transaction.changed` makes when the ledger is another than when it was last read.
+    """
     line = trip.line(row)
     kept = line.over or row.path
     before = digest_of(row.path) if os.path.exists(row.path) else None
@@ -405,6 +411,16 @@ def prepare_ledger(
     row.backup = trip.keep(row.number, "-before")
     if copy_durably(kept, row.backup) != row.before or digest_of(row.path) != before:
         raise transaction.changed(kept)
+    return before, row.before, row.backup
+
+
+def prepare_ledger(
+    trip: Trip, row: LedgerRow, judge: Judge, reread: bool, added: Sequence[AddedFolder]
+) -> list[transaction.Deed]:
+    """Record a ledger's entries as they are, and stage its new content; the deed that puts it in place, if any."""
+    leftovers.sweep(row.place, trip)
+    line = trip.line(row)
+    before, replaced, backup = keep_as_it_is(trip, row, reread)
     turned_links = trip.waybill.turn.__contains__
     travels, manner = row.place != row.path, (line.like, line.unlike)
     routes = routes_for(trip.waybill, row.path, travels, judge.resolver, added, turned_links, *manner)
@@ -415,18 +431,9 @@ def prepare_ledger(
         if row.rewrite
         else Changes({}, [])
     )
-    judgements = [found for found in state.judgements() if not line.cut or trip.waybill.moves().covers(found.resolved)]
-    entries = [
-        EntryRow(
-            key_text(number if line.cut else found.entry.key),
-            found.entry.where,
-            found.entry.written,
-            changes.new(found.entry),
-            found.verdict,
-            found.why,
-        )
-        for number, found in enumerate(judgements)
-    ]
+    moves = trip.waybill.moves()
+    judgements = [found for found in state.judgements() if not line.cut or moves.covers(found.resolved)]
+    entries = [entry_row(found, changes, number if line.cut else None) for number, found in enumerate(judgements)]
     row.changed, row.after = (sum(entry.old != entry.new for entry in entries) + changes.edits.count(), before)
     if row.changed or line.over or line.merge or line.cut:
         staged, merging = staged_name(trip, row), partial(change_more, trip, row)
@@ -442,7 +449,7 @@ def prepare_ledger(
     if (not row.changed and not line.over) or row.after == row.before:
         remove_with_side_files(staged_name(trip, row))  # of a merge, or an update, in which nothing changes
         return []
-    return [transaction.swap(row.place, staged, row.before, row.after, row.backup)]
+    return [transaction.swap(row.place, staged, replaced, row.after, backup)]
 
 
 def change_more(trip: Trip, row: LedgerRow, staged: str) -> None:

@@ -111,10 +111,9 @@ def read(path: str) -> Waybill:
     def full(key: str) -> list[str]:
         return [absolute(path, key, text) for text in tables.get(key, [])]
 
-    folders = [
-        FolderLine(absolute(path, "ledger", row["ledger"]), row["do"], absolute(path, "folder", row["folder"]))
-        for row in tables.get("folder", [])
-    ]
+    def one(key: str) -> str:
+        return absolute(path, key, tables[key]) if key in tables else ""
+
     return Waybill(
         shelves,
         ledgers,
@@ -127,30 +126,16 @@ def read(path: str) -> Waybill:
         not_searched=full("not_searched"),
         left_unread=full("left_unread"),
         relinks=relinks,
-        folders=folders,
+        folders=[folder_of(path, row) for row in tables.get("folder", [])],
         here=tables.get("here", False),
-        collection=absolute(path, "collection", tables["collection"]) if "collection" in tables else "",
+        collection=one("collection"),
         after=tables.get("after", ""),
         settles=tables.get("settles", ""),
-        comes_from=absolute(path, "comes_from", tables["comes_from"]) if "comes_from" in tables else "",
+        comes_from=one("comes_from"),
         arrange=tables.get("arrange", ""),
-        newer=[
-            Newer(
-                absolute(path, "path", row["path"]),
-                absolute(path, "source", row["source"]),
-                row["kind"],
-                row["digest"],
-                row["was"],
-            )
-            for row in tables.get("newer", [])
-        ],
-        renamed=[
-            Renamed(absolute(path, "from", row["from"]), absolute(path, "to", row["to"]))
-            for row in tables.get("renamed", [])
-        ],
-        signposts=[
-            (absolute(path, "at", row["at"]), absolute(path, "to", row["to"])) for row in tables.get("signpost", [])
-        ],
+        newer=[newer_of(path, row) for row in tables.get("newer", [])],
+        renamed=[Renamed(*absolutes(path, row, "from", "to")) for row in tables.get("renamed", [])],
+        signposts=[absolutes(path, row, "at", "to") for row in tables.get("signpost", [])],
     )
 
 
@@ -187,6 +172,17 @@ def ledger_of(path: str, row: dict[str, Any]) -> LedgerLine:
         unlike=tuple(map(from_toml_path, row.get("unlike", []))),
         cut=row.get("cut", False),
     )
+
+
+def folder_of(path: str, row: dict[str, Any]) -> FolderLine:
+    """One row of `folder`."""
+    ledger, folder = absolutes(path, row, "ledger", "folder")
+    return FolderLine(ledger, row["do"], folder)
+
+
+def newer_of(path: str, row: dict[str, Any]) -> Newer:
+    """One row of `newer`."""
+    return Newer(*absolutes(path, row, "path", "source"), row["kind"], row["digest"], row["was"])
 
 
 def relink_of(path: str, row: dict[str, Any]) -> Relink:
@@ -241,3 +237,8 @@ def absolute(waybill: str, key: str, text: str) -> str:
     if not path.startswith("/") or "\0" in path:
         raise BadFile(waybill, None, f'{key} = "{show(text)}" is not a full path', "Write it from the top: /...")
     return os.path.normpath(path)
+
+
+def absolutes(waybill: str, row: dict[str, Any], one: str, other: str) -> tuple[str, str]:
+    """Two paths of a row; BadFile unless each begins at the top."""
+    return absolute(waybill, one, row[one]), absolute(waybill, other, row[other])
