@@ -44,6 +44,18 @@ class Documents(Odd):
                 self.together()
                 self.assertEqual(self.read(self.here), wanted)
 
+    def test_a_stream_among_the_sounds(self):
+        """It has no place on a drive; what comes after it is still told by its own place."""
+        stream = {"file": "https://radio.example/tide", "title": "tide", "cues": [1]}
+        sounds = [{"file": f"s/{name}.wav", "title": name, "cues": [1]} for name in "ab"]
+        self.start_with({"tracks": [sounds[0], stream, sounds[1]], "sets": {}})
+        self.change(self.here, lambda one: one["tracks"][2].update(cues=[1, 2]))
+        self.change(self.there, lambda one: (one["tracks"].pop(1), one["tracks"][1].update(title="new")))
+        self.assertEqual(self.together().conflicts, [])
+        self.assertEqual(
+            self.read(self.here)["tracks"], [sounds[0], {"file": "s/b.wav", "title": "new", "cues": [1, 2]}]
+        )
+
     def test_what_cannot_be_taken_apart(self):
         deep = json.loads('{"x":' * 400 + "1" + "}" * 400)
         for name, more in (

@@ -89,8 +89,8 @@ def lists_of(trip: Trip) -> Iterator[tuple[str, Listed]]:
 
 def lists_in(ledger: TextLedger, where: JsonLists, resolver: Resolver) -> Iterator[Listed]:
     """The lists in a JSON document, with where their tracks lead."""
-    spots = (entry.where.rpartition(" ") for entry in ledger.entries())
-    known = {(spot[0], int(spot[2])): path for spot, path in zip(spots, leads(ledger, resolver), strict=True)}
+    spots = (entry.where for entry in ledger.entries())
+    known = {spot[:2]: path for spot, path in zip(spots, leads(ledger, resolver), strict=True)}
     for name, tracks in listed(decoded(ledger.find().data).text, where):
         yield Listed(name, [Facts(track, known[track]) for track in tracks if track in known])
 

@@ -205,7 +205,7 @@ def leading_out(report: CheckReport, made: Collection) -> list[dict[str, str]]:
     """The entries of ledgers that play anywhere which are found, and not in the collection."""
     relative = {made.at(one.place) for one in made.ledgers if one.relative}
     return [
-        {"ledger": one.state.path, "where": judgement.entry.where, "resolved": judgement.resolved}
+        {"ledger": one.state.path, "where": str(judgement.entry.where), "resolved": judgement.resolved}
         for one in report.ledgers
         if one.state.path in relative
         for judgement in one.state.judgements()

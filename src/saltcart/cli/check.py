@@ -308,7 +308,7 @@ def in_one_row(problems: Sequence[Problem]) -> tuple[str, str]:
     """Where entries stand in their ledger, and what is written there: of more than two the folder once, then names."""
     first, *more = [problem.judgement for problem in problems]
     if len(more) < 2:
-        wheres = ", ".join(one.entry.where for one in (first, *more))
+        wheres = ", ".join(str(one.entry.where) for one in (first, *more))
         return wheres, "; ".join(show(one.entry.written) for one in (first, *more))
     paths = [os.path.normpath(one.resolved) for one in (first, *more)]
     folder = os.path.commonpath([os.path.dirname(path) for path in paths])

@@ -174,7 +174,7 @@ def problem(found: Problem) -> dict[str, Any]:
     """One entry that needs a word."""
     judgement = found.judgement
     return {
-        "where": judgement.entry.where,
+        "where": str(judgement.entry.where),
         "written": judgement.entry.written,
         "resolved": judgement.resolved,
         "verdict": judgement.verdict,

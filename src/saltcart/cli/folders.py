@@ -167,7 +167,7 @@ def document(one: ListedFolder) -> dict[str, object]:
     """One folder."""
     return {
         "ledger": one.ledger,
-        "where": one.judgement.entry.where,
+        "where": str(one.judgement.entry.where),
         "written": one.judgement.entry.written,
         "folder": one.judgement.resolved,
         "use": one.use,

@@ -84,7 +84,7 @@ def show_entries(screen: Screen, state: LedgerState, everything: bool) -> None:
         ("Where", "Verdict", "Spelling", "As written", "Means here", "Why"),
         [
             (
-                one.entry.where + said(state.facts.get(one.entry.key)),
+                str(one.entry.where) + said(state.facts.get(one.entry.key)),
                 one.verdict,
                 one.entry.spelling.seen_in(one.entry.written).name,
                 show(one.entry.written),
@@ -129,7 +129,7 @@ def row(one: Judgement, facts: Facts | None) -> dict[str, object]:
     """One entry."""
     known = facts or Facts(one.entry.key, one.resolved)
     return {
-        "where": one.entry.where,
+        "where": str(one.entry.where),
         "written": one.entry.written,
         "spelling": one.entry.spelling.seen_in(one.entry.written).name,
         "names": one.entry.names,

@@ -33,7 +33,7 @@ def wrong_levels(state: LedgerState, resolver: Resolver) -> list[WrongLevel]:
         if one.verdict == MISSING and (one.entry.base or one.entry.tried):
             bases = one.entry.tried or (one.entry.base,)
             for listed in one.entry.tried:
-                lists[resolver.start_at(listed, home)] = listed.where
+                lists[resolver.start_at(listed, home)] = listed.where.ledger
             for folder in {resolver.start_at(base, home) for base in bases if base}:
                 groups.setdefault(folder, []).append((one.entry.spelling, one.entry.written))
     for part in state.judged if groups else ():

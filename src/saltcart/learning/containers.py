@@ -212,7 +212,7 @@ def names_by_place(data: bytes) -> dict[str, list[str]]:
     found: dict[str, list[str]] = {}
     for place, texts in by_place(Spans.of(data, json.spans(data, [rule]))).items():
         texts = [text for text in texts if "/" in text or "\\" in text]
-        holder = place.removesuffix(", its name").rpartition("/")[0]
+        holder = place.rpartition("/")[0]
         if texts:
             found.setdefault(f"{holder}/*{KEYS}".lstrip("/"), []).extend(texts)
     return found
@@ -222,7 +222,7 @@ def by_place(spans: Spans) -> dict[str, list[str]]:
     """The values of spans by their places, without the numbers that `where` adds."""
     values: dict[str, list[str]] = {}
     for number, (kind, raw) in enumerate(zip(spans.kinds, spans.inside, strict=True)):
-        place = re.sub(r"^line \d+, | \d+$", "", spans.where(number))
+        place = spans.where(number).place
         found = values.setdefault(place, [])
         if len(found) < MOST_VALUES:
             try:

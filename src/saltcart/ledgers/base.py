@@ -6,6 +6,7 @@ from typing import Any, NamedTuple, Protocol
 from msgspec import Struct, field
 
 from saltcart.ledgers.facts import Facts
+from saltcart.ledgers.where import Where
 from saltcart.spelling import Spelling, encodable, readings
 from saltcart.spelling.swaps import Swap
 
@@ -45,7 +46,7 @@ class Entry(Struct, frozen=True):
     """
 
     key: Key
-    where: str
+    where: Where
     written: str
     spelling: Spelling
     names: str = "file"

@@ -14,6 +14,7 @@ from saltcart.ledgers.rules import NUMBER, At
 from saltcart.ledgers.spans import Shape, SpanFinder, TextLedger
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.sqlite.opening import claims
+from saltcart.ledgers.where import Where
 from saltcart.ledgers.wrappers import PLAIN, ZIP_MAGIC
 from saltcart.spelling import spelling_named
 
@@ -120,7 +121,7 @@ def content_folders(path: str, plan: str) -> tuple[Entry, ...]:
         if entry.is_folder
     ]
     return tuple(
-        Entry(number, path, place, spelling_named("native"), "folder")
+        Entry(number, Where(ledger=path), place, spelling_named("native"), "folder")
         for number, place in enumerate(filter(None, found))
     )
 

@@ -21,6 +21,7 @@ from saltcart.ledgers.base import NO_EDITS, REMEDY_DEPENDANT, REMEDY_LIST, Batch
 from saltcart.ledgers.facts import Facts
 from saltcart.ledgers.list_length import recounted
 from saltcart.ledgers.numbered import Members, edit, is_plain, list_around, plain_joint, runs_to_edit
+from saltcart.ledgers.where import Where, nowhere
 from saltcart.ledgers.wrappers import PLAIN, Wrapper
 from saltcart.spelling import Spelling
 from saltcart.spelling.swaps import Beginnings, Swap
@@ -64,7 +65,7 @@ class Span(NamedTuple):
 
     start: int
     end: int
-    where: str
+    where: Where
     coding: Coding
     spelling: Spelling | None
     names: str = "file"
@@ -87,7 +88,12 @@ class Spans:
     """
 
     def __init__(
-        self, data: bytes, inside: list[bytes], outside: list[bytes], kinds: Sequence[Kind], where: Callable[[int], str]
+        self,
+        data: bytes,
+        inside: list[bytes],
+        outside: list[bytes],
+        kinds: Sequence[Kind],
+        where: Callable[[int], Where],
     ):
         self.data, self.inside, self.outside, self.kinds, self.where = data, inside, outside, kinds, where
 
@@ -306,7 +312,7 @@ class TextLedger(Batched):
             joints = [self.joint(spans, number) for _more in (*front, *behind)]
             inside += [*front, text, *behind]
             outside += [*joints, after]
-        result = Spans(b"", inside, outside, [], str).spliced(inside)
+        result = Spans(b"", inside, outside, [], nowhere).spliced(inside)
         with suppress(ValueError):
             found = Spans.of(result, self.finder(result))
             if (found.inside, found.outside) == (inside, outside):

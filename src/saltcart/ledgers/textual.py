@@ -10,6 +10,7 @@ from saltcart.ledgers.base import Entry
 from saltcart.ledgers.codings import Escape, TextCoding, is_narrow
 from saltcart.ledgers.rules import Bases
 from saltcart.ledgers.spans import Span
+from saltcart.ledgers.where import Where
 from saltcart.spelling import Spelling
 
 BOMS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"))
@@ -20,7 +21,7 @@ class Found(NamedTuple):
 
     start: int
     end: int
-    where: str
+    where: Where
     escape: Escape
     spelling: Spelling | None
     names: str = "file"
@@ -104,9 +105,9 @@ def finder(find: Callable[[str], Sequence[Found]]) -> Callable[[bytes], list[Spa
     return spans
 
 
-def line_of(text: str, place: int, known: list[tuple[int, int]]) -> str:
-    """ "line N" for a place in `text`; `known` remembers the last answer, since places come in order."""
+def line_of(text: str, place: int, known: list[tuple[int, int]]) -> Where:
+    """The line of a place in `text`; `known` remembers the last answer, since places come in order."""
     last, number = known[-1] if known else (0, 1)
     number += text.count("\n", last, place)
     known.append((place, number))
-    return f"line {number}"
+    return Where(line=number)

@@ -9,6 +9,7 @@ from saltcart.errors import SaltCartError
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Ledger
 from saltcart.ledgers.base import Key
+from saltcart.ledgers.where import Where
 from saltcart.merging.history import Uid
 from saltcart.merging.merged import Merged
 from saltcart.merging.rows import Content, Row, Spot
@@ -46,8 +47,8 @@ class Form(Protocol):
         """
 
 
-def places_of(ledger: Ledger, places: Places) -> Iterator[tuple[Key, str, str | None]]:
-    """Key and line of each entry of a ledger that names a file, and the place it means; None for one of which the text
+def places_of(ledger: Ledger, places: Places) -> Iterator[tuple[Key, Where, str | None]]:
+    """Key and spot of each entry of a ledger that names a file, and the place it means; None for one of which the text
     alone does not say it.
     """
     for batch in ledger.batches():

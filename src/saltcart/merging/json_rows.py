@@ -39,12 +39,7 @@ class JsonForm:
         """See Form.read."""
         assert isinstance(ledger, TextLedger)
         document = self.document(ledger)
-        means: Counter[str] = Counter()
-        told: dict[tuple[str, int], str | None] = {}
-        for _key, line, place in places_of(ledger, places):
-            where = line.rpartition(" ")[0]
-            told[where, means[where]] = place
-            means[where] += 1
+        told = {(where.place, where.number): place for _key, where, place in places_of(ledger, places)}
         rows = list(self.sounds(document, told))
         rows += self.listed(document, {row.table: [one for one in rows if one.table == row.table] for row in rows})
         rows += (Row(REST, (at,), {"at": at, "value": value}) for at, value in leaves(self.without(document)))
@@ -69,7 +64,7 @@ class JsonForm:
             for number, one in enumerate(found or ()):
                 if not isinstance(one, dict) or not isinstance(one.get(column), str):
                     raise CannotMerge(f"an element of {show(name)} names no sound", REMEDY)
-                place = told.get((f"{name}/*/{column}", number))
+                place = told.get((f"{name}/*/{column}", number + 1))
                 key = place or one[column]
                 counts[key] += 1
                 cells: dict[str, Cell] = {key: text_of(value) for key, value in one.items()}

@@ -86,7 +86,7 @@ def leaning_on(lists: Sequence[Ledger], paths: Sequence[str], maps: Sequence[Map
     """Of the ledgers at `paths`, those whose program looks for files in the folders that one of `lists` lists."""
     wanted = {ledger.path for ledger in lists}
     opened = with_parts([path for path in paths if path not in wanted], partial(open_ledger, maps=maps), ignored)
-    return [ledger for ledger in opened if any(base.where in wanted for base in ledger.content)]
+    return [ledger for ledger in opened if any(base.where.ledger in wanted for base in ledger.content)]
 
 
 def ignored(_path: str, _error: SaltCartError) -> None:
@@ -101,7 +101,7 @@ def refuse_loss(ledgers: Sequence[Ledger], waybill: Waybill) -> list[str]:
     for ledger in ledgers:
         home, otherwise = os.path.dirname(ledger.path), 0
         for entry in ledger.entries():
-            tried = [(base.where, resolver.start_at(base, home)) for base in entry.tried]
+            tried = [(base.where.ledger, resolver.start_at(base, home)) for base in entry.tried]
             now, then = (first_with(entry, folders, resolver) for folders in (tried, after(tried, waybill.folders)))
             if now and not then:
                 lost.append(f"{show(ledger.path)}, {entry.where}: {show(entry.written)}")

@@ -89,7 +89,7 @@ def ledger_rows(done: TripSummary, report: CheckReport) -> Iterator[tuple[str | 
 def problem_row(path: str, problem: Problem) -> tuple[str, ...]:
     """One entry that needs a word."""
     found = problem.judgement
-    return found.verdict, show(path), found.entry.where, show(found.entry.written), show(found.why)
+    return found.verdict, show(path), str(found.entry.where), show(found.entry.written), show(found.why)
 
 
 def drives_figure(trip: Trip) -> str:

@@ -86,7 +86,7 @@ def in_lists(ledger: Ledger, resolver: Resolver) -> list[tuple[Entry, str]]:
     found = listed(ledger, resolver)
     if ledger.adds:
         return found
-    places = [re.sub(r"^line \d+, | \d+$", "", entry.where) for entry, _folder in found]
+    places = [entry.where.place for entry, _folder in found]
     counts = Counter(re.sub(r"\d+", "#", place) for place in places)
     first = re.compile(r"\D[01]\Z")  # `folder1` is the first of a list, be it alone
     return [

@@ -392,7 +392,7 @@ def entry_row(found: Judgement, changes: Changes, number: int | None) -> EntryRo
     """An entry as the logbook keeps it, by its number where the ledger becomes a part of what it was."""
     entry = found.entry
     key = key_text(entry.key if number is None else number)
-    return EntryRow(key, entry.where, entry.written, changes.new(entry), found.verdict, found.why)
+    return EntryRow(key, str(entry.where), entry.written, changes.new(entry), found.verdict, found.why)
 
 
 def keep_as_it_is(trip: Trip, row: LedgerRow, reread: bool) -> tuple[str, str, str]:

@@ -14,6 +14,7 @@ from msgspec import Struct
 from saltcart.ledgers.codings import ONE, Escape, TextCoding, same
 from saltcart.ledgers.rules import At, Matcher
 from saltcart.ledgers.spans import Span, Spans
+from saltcart.ledgers.where import Where
 
 TYPED = {b"FORM", b"LIST", b"RIFF", b"CAT ", b"RIFX"}
 DEEPEST = 64
@@ -93,7 +94,7 @@ def spans(data: bytes, rules: Sequence[At], encoding: str) -> list[Span]:
             if (end - chunk.start) % width:
                 raise ValueError(f"has a {chunk.place} chunk that is no {encoding} text")
             found.append(
-                Span(chunk.start, end, f"{chunk.place} {counts[chunk.place]}", coding, rule.spelling, rule.names)
+                Span(chunk.start, end, Where(chunk.place, counts[chunk.place]), coding, rule.spelling, rule.names)
             )
     return found
 

@@ -14,6 +14,7 @@ from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.codings import ONE, Escape, TextCoding, same
 from saltcart.ledgers.rules import At, Matcher
 from saltcart.ledgers.spans import Span, Spans
+from saltcart.ledgers.where import Where, nowhere
 
 WHOLE = Escape("whole", ONE, same, same)
 PLACE = "text"
@@ -57,7 +58,7 @@ def spans(data: bytes, rules: Sequence[At], counting: Counting) -> list[Span]:
         text = text_at(data, start.start(), counting)
         if text:
             end = start.start() + len(text)
-            found.append(Span(start.start(), end, f"{PLACE} {len(found) + 1}", coding, rule.spelling, rule.names))
+            found.append(Span(start.start(), end, Where(PLACE, len(found) + 1), coding, rule.spelling, rule.names))
         at = max(start.start() + 1, end if text else 0)
     if found and says_its_length(data[: found[0].start - counting.width][:HEADER], len(data)):
         raise ValueError("says how long it is at its beginning, so it holds more lengths than those before its texts")
@@ -100,7 +101,7 @@ def splicer(counting: Counting) -> Callable[[Spans, Sequence[bytes]], bytes]:
             if count >= 1 << 8 * counting.width or count * counting.unit > LONGEST:
                 raise CannotSpell(f"{show(new)} is too long for this file, which counts in {counting.width} bytes")
             outside[number] = before + count.to_bytes(counting.width, counting.order)
-        return Spans(b"", list(texts), outside, [], str).spliced(texts)
+        return Spans(b"", list(texts), outside, [], nowhere).spliced(texts)
 
     return splice
 

@@ -8,6 +8,7 @@ from saltcart.ledgers.codings import JSON
 from saltcart.ledgers.rules import At, Bases, Matcher, parted
 from saltcart.ledgers.spans import Span
 from saltcart.ledgers.textual import Found, byte_spans, decoded, with_bases
+from saltcart.ledgers.where import Where
 
 TOKEN = re.compile(r'"([^"\\]*+(?:\\.[^"\\]*+)*+)"(\s*:)?|[{}\[\],]', re.DOTALL)
 DEEPEST = 500
@@ -50,13 +51,13 @@ def found_in(text: str, rule_for: Matcher) -> list[Found]:
             name = "".join(map(JSON.mean, JSON.signs.findall(token[1])))
             path[-1] = f"{holders[-1]}/{name.replace('/', '|')}"  # one name, though it may be a path
             if rule_for.named and name and (rule := rule_for.key(path[-1].lstrip("/"))):
-                where = f"{path[-1].lstrip('/')}, its name"
+                where = Where(path[-1].lstrip("/"), is_name=True)
                 found.append(Found(*token.span(1), where, JSON, rule.spelling, rule.names))
         elif sign == '"':
             place = path[-1].lstrip("/")
             if rule := rule_for(place):
                 counts[place] = counts.get(place, 0) + 1
-                where, start = f"{place} {counts[place]}", token.start(1)
+                where, start = Where(place, counts[place]), token.start(1)
                 for first, last in parted(token[1], rule.parts, JSON):
                     if first < last:
                         bases.note(len(found), rule, tuple(inside))

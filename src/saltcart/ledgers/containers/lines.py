@@ -7,6 +7,7 @@ from saltcart.ledgers.codings import CSV, CSV_FIELD, LINE, QUOTED, TOML, TSV_FIE
 from saltcart.ledgers.rules import At, Bases, Matcher, parted
 from saltcart.ledgers.spans import Span
 from saltcart.ledgers.textual import Found, byte_spans, decoded, line_of, with_bases
+from saltcart.ledgers.where import Where
 from saltcart.patterns import Pattern
 
 Value = tuple[int, int, str, Escape, int]  # start, end, place, escape, number of its section or row
@@ -126,7 +127,7 @@ def spans(kind: str, data: bytes, rules: Sequence[At]) -> list[Span]:
                 quoted = text.text[start] == '"'
                 start, end, escape = start + quoted, end - quoted, CSV if quoted else LINE
             for first, last in parted(text.text[start:end], rule.parts, escape):
-                where = f"{line_of(text.text, start, known)}, {place}"
+                where = line_of(text.text, start, known)._replace(place=place)
                 bases.note(len(found), rule, (holder,))
                 found.append(Found(start + first, start + last, where, escape, rule.spelling, rule.names))
     return byte_spans(text, with_bases(found, bases))
@@ -138,7 +139,7 @@ def pattern_spans(data: bytes, rules: Sequence[At]) -> list[Span]:
     found: list[Found] = []
     for rule in rules:
         for start, end in Pattern(rule.at, lines=True).spans(text.text):
-            found.append(Found(start, end, "", LINE, rule.spelling, rule.names))
+            found.append(Found(start, end, Where(), LINE, rule.spelling, rule.names))
     found.sort(key=lambda one: one.start)
     known: list[tuple[int, int]] = []
     apart = [one for number, one in enumerate(found) if not number or one.start >= found[number - 1].end]

@@ -19,6 +19,7 @@ from saltcart.ledgers.codings import XML
 from saltcart.ledgers.containers import xml
 from saltcart.ledgers.rules import At, Matcher
 from saltcart.ledgers.spans import Span, Spans
+from saltcart.ledgers.where import Where
 
 MAGIC = b"bplist00"
 DEEPEST, MOST_SHARED = 200, 100_000
@@ -224,7 +225,7 @@ def binary_spans(data: bytes, rule_for: Matcher) -> list[Span]:
         end = body + count * (1 if data[start] >> 4 == 5 else 2)
         counts[place] = counts.get(place, 0) + 1
         coding = SharedCoding(place) if number in others else BINARY
-        found.append(Span(start, end, f"{place} {counts[place]}", coding, rule.spelling, rule.names))
+        found.append(Span(start, end, Where(place, counts[place]), coding, rule.spelling, rule.names))
     return found
 
 

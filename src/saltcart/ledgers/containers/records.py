@@ -13,6 +13,7 @@ from xml.parsers import expat
 from saltcart.ledgers.codings import XML, TextCoding
 from saltcart.ledgers.rules import Matcher
 from saltcart.ledgers.spans import Kind, Spans
+from saltcart.ledgers.where import Where
 
 DEEPEST = 500
 PROLOG = re.compile(rb"(?:\xef\xbb\xbf)?\s*(?:<\?xml[^>]*\?>)?\s*(?:<!DOCTYPE[^>\[]*>)?\s*(?=<[^!?])")
@@ -75,7 +76,7 @@ def spans(data: bytes, rule_for: Matcher) -> Spans | None:
         texts,
         outside,
         [kind] * len(texts),
-        lambda number: f"{b'/'.join([*path, wanted.element]).decode()} {number + 1}",
+        lambda number: Where(b"/".join([*path, wanted.element]).decode(), number + 1),
     )
 
 

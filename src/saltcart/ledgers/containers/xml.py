@@ -14,11 +14,12 @@ from saltcart.ledgers.containers import records
 from saltcart.ledgers.rules import At, Bases, Matcher, must_match, parted
 from saltcart.ledgers.spans import Span, Spans
 from saltcart.ledgers.textual import Found, Text, byte_spans, decoded, with_bases
+from saltcart.ledgers.where import Where
 
 DECLARED = re.compile(rb"""^<\?xml[^>]*?encoding\s*=\s*["']([A-Za-z0-9._-]+)["']""")
 TAG_END = re.compile(rb"""(?:[^>"']++|"[^"]*"|'[^']*')*+>""")
 ATTRIBUTE = re.compile(rb"""\s([^\s=/>"']+)\s*=\s*(?:"([^"]*)"|'([^']*)')""")
-Place = tuple[int, int, str, Escape, At, tuple[int, ...]]
+Place = tuple[int, int, Where, Escape, At, tuple[int, ...]]
 
 
 def spans(data: bytes, rules: Sequence[At], one_namespace: bool = False) -> Spans | list[Span]:
@@ -191,7 +192,7 @@ class Reader:
         if start < end:
             self.found.append((start, end, self.numbered(node.path), escape, node.rule, tuple(self.numbers)))
 
-    def numbered(self, path: str) -> str:
+    def numbered(self, path: str) -> Where:
         """A place with its number among those alike, for people."""
         self.counts[path] = self.counts.get(path, 0) + 1
-        return f"{path} {self.counts[path]}"
+        return Where(path, self.counts[path])

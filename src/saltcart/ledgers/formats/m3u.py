@@ -15,6 +15,7 @@ from msgspec import Struct
 
 from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.spans import Kind, Spans
+from saltcart.ledgers.where import Where
 from saltcart.spelling import spelling_named
 
 NAME = "m3u"
@@ -113,14 +114,14 @@ def about(spans: Spans) -> Iterator[tuple[int, str | None, float | None]]:
             yield number, text or None, float(seconds) if float(seconds) > 0 else None
 
 
-def numbering(outside: list[bytes]) -> Callable[[int], str]:
+def numbering(outside: list[bytes]) -> Callable[[int], Where]:
     """Which line each path is, by what stands between them."""
     ends: list[int] = []
 
-    def where(number: int) -> str:
+    def where(number: int) -> Where:
         if not ends:
             ends.extend(accumulate(map(line_ends, outside)))
-        return f"line {ends[number] + 1}"
+        return Where(line=ends[number] + 1)
 
     return where
 

@@ -23,6 +23,7 @@ from saltcart.ledgers.codings import Escape, one_line
 from saltcart.ledgers.rules import must_match
 from saltcart.ledgers.spans import Span, TextLedger
 from saltcart.ledgers.textual import Found, byte_spans, decoded, line_of
+from saltcart.ledgers.where import Where
 from saltcart.shelves.true_names import AnyCase
 from saltcart.spelling import spelling_named
 from saltcart.spelling.foreign import EITHER_SLASH
@@ -83,7 +84,7 @@ class Instrument(Struct, dict=True):
     def folder(self) -> Entry:
         """Where everything counts from, for the files that are included; a URI stands for the folder it lies in."""
         uri = "file://" + quote(os.fsencode(self.path))
-        return Entry(None, "the instrument", uri, spelling_named("uri"), "folder")
+        return Entry(None, Where("the instrument"), uri, spelling_named("uri"), "folder")
 
     def include(self, name: str, state: State, within: tuple[str, ...]) -> None:
         """Read an included file for what it changes in `state`.  ValueError when there is no end to them."""
@@ -128,7 +129,7 @@ class Reading(Struct, dict=True):
                 escape = self.escape(token["include"])
                 base = self.instrument.folder if self.instrument and self.within else None
                 span = token.span("include")
-                self.found.append(Found(*span, f"{where}, #include", escape, EITHER_SLASH, "file", base))
+                self.found.append(Found(*span, where._replace(place="#include"), escape, EITHER_SLASH, "file", base))
                 if self.instrument:
                     self.include(self.instrument, meaning(escape, token["include"]))
             elif token["opcode"]:
@@ -161,7 +162,7 @@ class Reading(Struct, dict=True):
             self.found.append(Found(start, value.end(), where, escape, EITHER_SLASH, "file", folder))
         return value.end()
 
-    def default_path(self, raw: str, start: int, where: str) -> None:
+    def default_path(self, raw: str, start: int, where: Where) -> None:
         """Note what stands before the samples from here on: a folder, and the beginning of their names when it ends
         within one.
         """
@@ -172,7 +173,9 @@ class Reading(Struct, dict=True):
             cut, before = len(raw), ""
         if cut:
             escape = self.escape(raw[:cut])
-            place = Found(start, start + cut, f"{where}, default_path", escape, EITHER_SLASH, "folder", own.folder)
+            place = Found(
+                start, start + cut, where._replace(place="default_path"), escape, EITHER_SLASH, "folder", own.folder
+            )
             self.found.append(place)
             own = own._replace(folder=len(self.found) - 1)
         self.state.start = own._replace(before=before)

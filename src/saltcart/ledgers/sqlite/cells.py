@@ -10,6 +10,7 @@ from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.base import Batch, Entry
 from saltcart.ledgers.maps import Rule
 from saltcart.ledgers.rules import Parts
+from saltcart.ledgers.where import Where
 
 BATCH_ROWS = 10_000
 LEAST = -(1 << 63)  # of the numbers that rows have
@@ -108,7 +109,7 @@ def batches_of(
 
         def entry(at: int, rows: Sequence[int] = rows, base: Entry | None = base) -> Entry:
             key = tuple(column[rows[at]] for column in keys)
-            where = f"{rule.table}.{rule.column}, row {'/'.join(map(str, key))}"
+            where = Where(f"{rule.table}.{rule.column}", row="/".join(map(str, key)))
             return Entry(
                 (number, *key),
                 where,

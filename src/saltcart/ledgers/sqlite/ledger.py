@@ -22,6 +22,7 @@ from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.sqlite.row_edits import RowEdits
 from saltcart.ledgers.sqlite.schema import derived, differing_schema, loose_ends, triggers_asleep
 from saltcart.ledgers.sqlite.tables import Table
+from saltcart.ledgers.where import Where
 from saltcart.spelling.swaps import Swap
 
 
@@ -45,7 +46,7 @@ class SqliteLedger(Batched):
                     cells = columns.pop()
                     if rule.folder and not rule.folder.table:
                         folders = {
-                            text: Entry(text, "", text, rule.folder.spelling, "folder")
+                            text: Entry(text, Where(), text, rule.folder.spelling, "folder")
                             for text in owners
                             if isinstance(text, str)
                         }
@@ -62,7 +63,7 @@ class SqliteLedger(Batched):
             return {}
         query = f"SELECT {quoted(rule.folder.key)}, {quoted(rule.folder.column)} FROM {quoted(rule.folder.table)}"
         return {
-            key: Entry(key, "", text, rule.folder.spelling, "folder")
+            key: Entry(key, Where(), text, rule.folder.spelling, "folder")
             for key, text in connection.execute(query)
             if isinstance(text, str)
         }
@@ -104,7 +105,7 @@ class SqliteLedger(Batched):
         try:
             yield
         except sqlite3.OperationalError as error:
-            if "locked" in str(error):
+            if error.sqlite_errorcode & 0xFF in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
                 raise BadLedger(
                     self.path, "is locked by another program", "Close the program that uses it and try again."
                 ) from error
