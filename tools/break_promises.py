@@ -82,7 +82,7 @@ BREAKAGES = (
         1,
         "what changed is kept by a release",
         "switching/release.py",
-        "keep = newer_originals(trip, number, aside)",
+        "keep = newer_originals(stock, aside)",
         "keep = set()",
         (JOB, FAULTS, OWN),
     ),
@@ -97,7 +97,7 @@ BREAKAGES = (
     Breakage(
         2,
         "flush of a swapped ledger's folder",
-        "switching/transaction.py",
+        "switching/deed_kinds.py",
         '    os.replace(deed["staged"], path)\n    sync_folder(os.path.dirname(path))',
         '    os.replace(deed["staged"], path)',
         (f"{CRASH}.Crash.test_repoint", f"{ALIVE}.Durable"),
@@ -113,7 +113,7 @@ BREAKAGES = (
     Breakage(
         2,
         "taking back what was done",
-        "switching/transaction.py",
+        "switching/all_or_nothing.py",
         "            revert(deed)\n",
         "",
         (f"{CRASH}.Crash", ALIVE),
@@ -121,7 +121,7 @@ BREAKAGES = (
     Breakage(
         3,
         "proof of a rewritten text",
-        "ledgers/spans.py",
+        "ledgers/text_ledger.py",
         "return found.inside == texts and self.shape.rest(spans) == self.shape.rest(found)",
         "return True",
         ("tests.ledgers.test_proofs",),
@@ -154,14 +154,14 @@ BREAKAGES = (
         4,
         "the world is believed before the record",
         "switching/repoint.py",
-        "if trip.state == HAULED and transaction.half_way(trip, PLAN):",
+        "if trip.state == HAULED and all_or_nothing.half_way(trip, PLAN):",
         "if False:",
         (ALIVE,),
     ),
     Breakage(
         4,
         "what is verified is not copied again",
-        "hauling/haul.py",
+        "hauling/comparing.py",
         "return (EQUAL, row.digest) if same_size else (CLASH, None)",
         "return CLASH, None",
         ("tests.hauling.test_haul", FAULTS),
@@ -227,7 +227,7 @@ BREAKAGES = (
     Breakage(
         10,
         "looking again after taking back",
-        "switching/transaction.py",
+        "switching/all_or_nothing.py",
         '        if (stands := standing(deed)) not in KINDS[deed["do"]].back or (',
         "        if False and (",
         (ALIVE,),
@@ -235,7 +235,7 @@ BREAKAGES = (
     Breakage(
         10,
         "interrupts held while taking back",
-        "switching/transaction.py",
+        "switching/all_or_nothing.py",
         "    if threading.current_thread() is not threading.main_thread():",
         "    if True:",
         (ALIVE,),
@@ -252,7 +252,7 @@ BREAKAGES = (
         10,
         "a half-done switch recorded as taken back",
         "switching/repoint.py",
-        "transaction.half_way(trip, PLAN)",
+        "all_or_nothing.half_way(trip, PLAN)",
         "False",
         (ALIVE,),
     ),
@@ -379,7 +379,7 @@ BREAKAGES = (
     Breakage(
         1,
         "sounds that changed in a collection are not written over",
-        "hauling/haul.py",
+        "hauling/comparing.py",
         "    return known is not None and os.path.isfile(place) and digest_file(place, known[0]) == known[1]",
         "    return known is not None",
         (CARRYING,),
@@ -403,7 +403,7 @@ BREAKAGES = (
     Breakage(
         13,
         "entries follow a file that was renamed on the way",
-        "carrying/settle.py",
+        "carrying/settle_trip.py",
         "        follow_names(plan)",
         "        pass",
         (CARRIED_SOUNDS,),
@@ -579,7 +579,7 @@ BREAKAGES = (
     Breakage(
         1,
         "the last look at an original",
-        "switching/release.py",
+        "switching/freeing.py",
         "            return ours or mark_of(state) == (item.inode, item.ctime_ns)",
         "            return True",
         (KEPT,),
@@ -587,7 +587,7 @@ BREAKAGES = (
     Breakage(
         1,
         "originals where times prove nothing",
-        "switching/release.py",
+        "switching/freeing.py",
         "                return self.holds_what_was_copied(row)",
         "                return True",
         (KEPT,),
@@ -596,7 +596,7 @@ BREAKAGES = (
         1,
         "an original edited between haul and switch",
         "switching/repoint.py",
-        "            edited = altered_since(trip, number, shelf.old).paths\n",
+        "            edited = altered_since(trip, stock, shelf.old).paths\n",
         "            edited: list[str] = []\n",
         (KEPT,),
     ),
@@ -659,7 +659,7 @@ BREAKAGES = (
     Breakage(
         5,
         "a folder that became a link",
-        "hauling/shelf_copy.py",
+        "hauling/new_folders.py",
         "        if not stat.S_ISDIR(os.stat(path, dir_fd=handle, follow_symlinks=False).st_mode):",
         "        if False:",
         (KEPT,),
@@ -683,7 +683,7 @@ BREAKAGES = (
     Breakage(
         10,
         "deeds that are recorded as done are looked at",
-        "switching/transaction.py",
+        "switching/all_or_nothing.py",
         "            if not (done and stays_done(deed)):",
         "            if not done:",
         (KEPT,),
@@ -691,7 +691,7 @@ BREAKAGES = (
     Breakage(
         10,
         "a mark goes before its deed is undone",
-        "switching/transaction.py",
+        "switching/all_or_nothing.py",
         "            trip.logbook.mark_deed(plan, number, False)  # first: a mark says that it is done and was not"
         " taken back\n            revert(deed)\n",
         "            revert(deed)\n            trip.logbook.mark_deed(plan, number, False)\n",
@@ -708,7 +708,7 @@ BREAKAGES = (
     Breakage(
         2,
         "a ledger that was written to since it was prepared",
-        "switching/transaction.py",
+        "switching/deed_kinds.py",
         '    if found != deed["before"]:\n        raise changed(path)',
         "    if False:\n        raise changed(path)",
         (GUARDS,),
@@ -716,7 +716,7 @@ BREAKAGES = (
     Breakage(
         2,
         "what a program wrote is not written over when a switch is undone",
-        "switching/transaction.py",
+        "switching/deed_kinds.py",
         '    if os.path.exists(deed["path"]) and digest_of(deed["path"]) == deed["after"] != deed["before"]:',
         '    if os.path.exists(deed["path"]):',
         (GUARDS,),
@@ -788,7 +788,7 @@ BREAKAGES = (
     Breakage(
         11,
         "what others have left beside a ledger",
-        "switching/repoint.py",
+        "switching/repoint_ledger.py",
         "    leftovers.sweep(row.place, trip)\n",
         "",
         (LEFT,),
@@ -820,7 +820,7 @@ BREAKAGES = (
     Breakage(
         10,
         "away is not gone when a mend is undone",
-        "switching/undo.py",
+        "switching/undo_ledger.py",
         "            refuse_away(trip, row)\n",
         "            pass\n",
         (LEFT,),
@@ -1012,7 +1012,7 @@ BREAKAGES = (
     Breakage(
         3,
         "a digest in another member is seen",
-        "ledgers/spans.py",
+        "ledgers/text_ledger.py",
         "        if not why and any(digest_of_member(spans.data, other)",
         "        if not spans and any(digest_of_member(spans.data, other)",
         ("tests.ledgers.test_dependants",),
@@ -1052,7 +1052,7 @@ BREAKAGES = (
     Breakage(
         9,
         "a list without numbers keeps its length too",
-        "ledgers/spans.py",
+        "ledgers/text_ledger.py",
         "            around[first], around[last + 1] = recounted(",
         "            recounted(",
         ("tests.planning.test_views",),
@@ -1124,7 +1124,7 @@ BREAKAGES = (
     Breakage(
         9,
         "what holds too many names is named",
-        "planning/account.py",
+        "planning/accountant.py",
         "self.unseen[path] = str(error)",
         "pass",
         ("tests.planning.test_parting",),
@@ -1132,7 +1132,7 @@ BREAKAGES = (
     Breakage(
         9,
         "names from a file's own folder that part are seen",
-        "planning/account.py",
+        "planning/accountant.py",
         "                if parting:\n                    yield path, parting",
         "                if parting == path:\n                    yield path, parting",
         ("tests.planning.test_parting",),
@@ -1148,7 +1148,7 @@ BREAKAGES = (
     Breakage(
         9,
         "links into a shelf are told",
-        "planning/account.py",
+        "planning/accountant.py",
         "        return [self.standing_of_link(link, found[link]) for link in staying]",
         "        return [self.standing_of_link(link, found[link]) for link in staying[:0]]",
         ("tests.mentions.test_links",),
@@ -1156,7 +1156,7 @@ BREAKAGES = (
     Breakage(
         9,
         "files that name a shelf through a link are found",
-        "planning/account.py",
+        "planning/accountant.py",
         "        if aliases := through_links(seen.links, self.olds):",
         "        if aliases := through_links({}, self.olds):",
         ("tests.mentions.test_links",),
@@ -1404,7 +1404,7 @@ BREAKAGES = (
     Breakage(
         12,
         "a count may hold anything",
-        "merging/sqlite_rows.py",
+        "merging/sqlite_content.py",
         "if role != SUM or self.is_counted(plan, column)",
         "if True",
         ("tests.merging.test_odd",),

@@ -1,6 +1,6 @@
 """Break every guard of some modules, one at a time, and see whether a test notices:
 
-    python tools/mutate.py switching/transaction.py shelves/removal.py [--list] [--match TEXT]
+    python tools/mutate.py switching/deed_kinds.py shelves/removal.py [--list] [--match TEXT]
 
 A guard is a condition after which something is refused or left alone (it is taken for false), a call that flushes,
 refuses or requires (it is left out), and an answer of yes or no that several parts make up (each part is taken for

@@ -17,9 +17,9 @@ from saltcart.errors import BadLedger, CannotSpell
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map, open_ledger, recognised
 from saltcart.ledgers.formats import m3u
-from saltcart.ledgers.spans import TextLedger
 from saltcart.ledgers.sqlite import cells as sqlite_cells
 from saltcart.ledgers.sqlite.cells import text_of
+from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.rewriting.routes import Routes
 from saltcart.spelling import Move, Moves
 from tests.ledgers.samples import NAMED, formats_without_sample, samples

@@ -9,8 +9,8 @@ from msgspec.structs import replace
 
 from saltcart.errors import CannotSpell
 from saltcart.ledgers import load_map, open_ledger
-from saltcart.ledgers.spans import TextLedger
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
+from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.rewriting.routes import Routes
 from saltcart.spelling import Move, Moves
 from tests.ledgers.samples import samples

@@ -17,7 +17,7 @@ from types import SimpleNamespace
 from unittest.mock import Mock, patch
 
 from saltcart.standins import player
-from saltcart.switching import transaction, undo
+from saltcart.switching import all_or_nothing, deed_kinds, undo
 from tests.switching.crashing import FAILED, KILLED, Trouble, plug_in, pull, run_until, run_with
 from tests.switching.test_crash import EVERY_POINT, CrashCase, LinkedCase
 from tests.world import cells, tree
@@ -112,7 +112,7 @@ class Alive(AliveCase):
 
     def test_an_impatient_interrupt_waits_until_all_is_taken_back(self):
         self.restore()
-        done, real = [], (transaction.perform, transaction.revert)
+        done, real = [], (deed_kinds.perform, deed_kinds.revert)
 
         def perform(deed):
             done.append(deed)
@@ -126,7 +126,7 @@ class Alive(AliveCase):
                 os.kill(os.getpid(), signal.SIGINT)
             real[1](deed)
 
-        with patch.multiple(transaction, perform=perform, revert=revert):
+        with patch.multiple(all_or_nothing, perform=perform, revert=revert):
             status = self.program_says("repoint", self.trip, "--yes")
         self.assertEqual((status, self.state(), self.seen()), (4, "hauled", self.hauled))
         self.assert_back()
@@ -243,11 +243,11 @@ class Alive(AliveCase):
 
     def test_a_link_that_cannot_be_set_up_again_is_no_switch_taken_back(self):
         gone = self.top / "bells"
-        deeds = [(0, transaction.unlink(str(gone), "../Sounds"), True)]
+        deeds = [(0, deed_kinds.unlink(str(gone), "../Sounds"), True)]
         trip = SimpleNamespace(logbook=Mock(deeds=lambda _plan: deeds))
         with patch("os.symlink", side_effect=EIO):
-            self.assertEqual(len(transaction.take_back(trip, "repoint")), 1)
-        self.assertEqual(transaction.take_back(trip, "repoint"), [])
+            self.assertEqual(len(all_or_nothing.take_back(trip, "repoint")), 1)
+        self.assertEqual(all_or_nothing.take_back(trip, "repoint"), [])
         self.assertTrue(gone.is_symlink())
 
     def test_said_once_more(self):

@@ -6,7 +6,7 @@ from unittest import mock
 
 import saltcart
 from saltcart.errors import Refused
-from saltcart.switching import release, transaction
+from saltcart.switching import all_or_nothing, deed_kinds, freeing, release
 from saltcart.trips import trip as trips
 from tests.carrying.machines import SOUNDS, TwoMachines
 from tests.world import WorldCase, wav
@@ -27,14 +27,14 @@ class Guards(WorldCase):
 
     def test_a_ledger_that_was_written_to_since_it_was_prepared(self):
         """By a program in the last moment: the switch is undone, and what was written stays."""
-        real = transaction.carry_out
+        real = all_or_nothing.carry_out
 
         def late(trip, plan):
             with open(self.list, "a") as stream:
                 stream.write("# in the last moment\n")
             real(trip, plan)
 
-        with mock.patch.object(transaction, "carry_out", late), self.assertRaisesRegex(Refused, "has changed"):
+        with mock.patch.object(all_or_nothing, "carry_out", late), self.assertRaisesRegex(Refused, "has changed"):
             saltcart.repoint(self.trip)
         self.assertIn("in the last moment", self.list.read_text())
         self.assertTrue(self.shelf.is_dir())
@@ -43,7 +43,7 @@ class Guards(WorldCase):
         self.assertIn(str(self.lighter), self.list.read_text())
 
     def test_a_ledger_that_was_written_to_after_it_switched_is_not_written_over_when_that_is_undone(self):
-        real = transaction.perform
+        real = deed_kinds.perform
 
         def failing(deed):
             if deed["do"] == "rename":
@@ -52,7 +52,7 @@ class Guards(WorldCase):
                 raise OSError(5, "Input/output error")
             real(deed)
 
-        with mock.patch.object(transaction, "perform", failing), self.assertRaises(saltcart.errors.HalfDone):
+        with mock.patch.object(all_or_nothing, "perform", failing), self.assertRaises(saltcart.errors.HalfDone):
             saltcart.repoint(self.trip)
         self.assertIn("after the switch", self.list.read_text())
         saltcart.undo(self.trip)
@@ -61,7 +61,7 @@ class Guards(WorldCase):
     def test_the_whole_way_to_the_copies_is_flushed_before_originals_go(self):
         saltcart.repoint(self.trip)
         flushed, removed = [], []
-        real, unlink = release.sync_folder, release.Removal.unlink
+        real, unlink = release.sync_folder, freeing.Removal.unlink
 
         def noted(folder):
             flushed.append(folder)
@@ -71,7 +71,7 @@ class Guards(WorldCase):
             removed.append(len(flushed))
             return unlink(removal, path, expected)
 
-        with mock.patch.object(release, "sync_folder", noted), mock.patch.object(release.Removal, "unlink", removing):
+        with mock.patch.object(release, "sync_folder", noted), mock.patch.object(freeing.Removal, "unlink", removing):
             saltcart.release(self.trip)
         before = flushed[: removed[0]]
         for folder in ("a/b/Bell Tones/deep", "a/b/Bell Tones", "a/b", "a", ""):
@@ -85,7 +85,7 @@ class Guards(WorldCase):
     def test_an_original_that_became_a_link_is_not_removed(self):
         saltcart.repoint(self.trip)
         aside = self.shelf.parent / f".Bell Tones.set-aside-{self.trip}"
-        real = release.Freeing.free
+        real = freeing.Freeing.free
 
         def swapping(freeing, row, removal):
             if row.item.path == "deep/1.wav":
@@ -93,7 +93,7 @@ class Guards(WorldCase):
                 (aside / "deep" / "1.wav").symlink_to("/elsewhere")
             real(freeing, row, removal)
 
-        with mock.patch.object(release.Freeing, "free", swapping):
+        with mock.patch.object(freeing.Freeing, "free", swapping):
             kept = saltcart.release(self.trip).kept
         self.assertEqual(kept, [str(aside / "deep" / "1.wav")])
         self.assertTrue((aside / "deep" / "1.wav").is_symlink())

@@ -12,7 +12,7 @@ import saltcart
 from saltcart import renaming
 from saltcart.errors import NameTaken, Refused, Stopped
 from saltcart.hauling import file_copy, group_copy
-from saltcart.switching import transaction, undo
+from saltcart.switching import all_or_nothing, deed_kinds, undo
 from saltcart.trips import trip as trips
 from tests.switching.crashing import KILLED, run_until
 from tests.world import WorldCase, tree, wav
@@ -110,16 +110,16 @@ class Edits(KeptCase):
         trip = self.haul()
         self.run_program("repoint", trip, "--yes")
         aside = self.shelf.parent / f".Bell Tones.set-aside-{trip}"
-        from saltcart.switching import release
+        from saltcart.switching import freeing
 
-        real = release.Freeing.free
+        real = freeing.Freeing.free
 
         def editing(freeing, row, removal):
             if row.item.path == "zweit.wav":  # the first to go
                 edit(aside / "1.wav")
             real(freeing, row, removal)
 
-        with mock.patch.object(release.Freeing, "free", editing):
+        with mock.patch.object(freeing.Freeing, "free", editing):
             report = saltcart.release(trip)
         self.assertEqual(report.kept, [str(aside / "1.wav")])
         self.assertTrue(holds(aside / "1.wav"))
@@ -274,7 +274,7 @@ class Renaming(WorldCase):
         aside.write_text("the original")
         old.symlink_to("/somewhere/of/mine")
         with self.assertRaises(Refused):
-            transaction.do_rename(transaction.rename(str(aside), str(old)))
+            deed_kinds.do_rename(deed_kinds.rename(str(aside), str(old)))
         self.assertEqual((os.readlink(old), aside.read_text()), ("/somewhere/of/mine", "the original"))
 
 
@@ -373,7 +373,7 @@ class TheRecordAndTheDisk(KeptCase):
                 with trips.opened(trip, writing=True) as opened:
                     for _number, deed, _done in reversed(opened.logbook.deeds("repoint")):
                         if deed["do"] != "swap" or with_ledgers:
-                            transaction.revert(deed)
+                            deed_kinds.revert(deed)
                     opened.logbook.record(state="switching")
                 self.assertTrue(self.shelf.exists())
                 status = self.run_program("repoint", trip, "--yes", status=None).returncode
@@ -394,8 +394,8 @@ class TheRecordAndTheDisk(KeptCase):
             def killed(_deed):
                 raise KeyboardInterrupt
 
-            with mock.patch.object(transaction, "revert", killed), self.assertRaises(KeyboardInterrupt):
-                transaction.take_back(opened, "repoint")
+            with mock.patch.object(all_or_nothing, "revert", killed), self.assertRaises(KeyboardInterrupt):
+                all_or_nothing.take_back(opened, "repoint")
             self.assertFalse(opened.logbook.deeds("repoint")[-1][2])
 
     def test_killed_while_what_was_interrupted_is_undone(self):

@@ -20,6 +20,7 @@ from saltcart.safefile import replacing
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.records import LISTED, VERIFIED
+from saltcart.trips.stock import Stock
 from tests.world import WorldCase, tree, wav
 
 
@@ -50,9 +51,9 @@ class Parts(unittest.TestCase):
     def test_the_logbook_reads_on_while_it_is_marked(self):
         book = Logbook(str(self.folder / "l"))
         names = [f"f{number:05d}" for number in range(2500)]
-        book.take_stock(0, [item("", FOLDER), item("a", FOLDER), item("a b"), item("a/x\udcff"), *map(item, names)])
-        self.assertEqual(len(book.differences(0)["new"]), 2504)
-        book.adopt(0)
+        stock = Stock(book, 0, [item("", FOLDER), item("a", FOLDER), item("a b"), item("a/x\udcff"), *map(item, names)])
+        self.assertEqual(len(stock.differences()["new"]), 2504)
+        stock.adopt()
         self.assertEqual([row.item.path for row in book.rows(0)][:4], ["", "a", "a b", "a/x\udcff"])
         seen = []
         for row in book.rows(0, LISTED, kind=FILE):
@@ -60,13 +61,13 @@ class Parts(unittest.TestCase):
             book.mark(0, [(row.item.path, VERIFIED, "d", None, False)])
         self.assertEqual(len(seen), 2502)
         self.assertEqual((book.totals(0, VERIFIED), book.totals(0, LISTED)), ((2502, 2502), (0, 0)))
-        book.take_stock(0, [item("", FOLDER), item("a b", size=2), *map(item, names[1:]), item("new")])
-        found = book.differences(0)
+        stock = Stock(book, 0, [item("", FOLDER), item("a b", size=2), *map(item, names[1:]), item("new")])
+        found = stock.differences()
         self.assertEqual(
             (found["new"], found["changed"], sorted(found["vanished"])),
             (["new"], ["a b"], ["a", "a/x\udcff", names[0]]),
         )
-        book.adopt(0)
+        stock.adopt()
         self.assertEqual(
             [(row.item.path, row.digest) for row in book.rows(0, LISTED, kind=FILE)], [("a b", "d"), ("new", None)]
         )
@@ -74,7 +75,8 @@ class Parts(unittest.TestCase):
             book.record(fact=1)
             raise ZeroDivisionError
         self.assertIsNone(book.fact("fact"))
-        book.take_stock(
+        Stock(
+            book,
             1,
             [
                 item("b", inode=7, links=2),
@@ -82,11 +84,12 @@ class Parts(unittest.TestCase):
                 item("c", inode=8, links=3),
                 item("l", LINK, target="x"),
             ],
-        )
-        book.adopt(1)
+        ).adopt()
         self.assertEqual(book.hard_links(1), {"b": "a"})
-        book.take_stock(1, [item("a", inode=9), item("b", inode=9), item("c", inode=8), item("l", LINK, target="y")])
-        self.assertEqual(book.differences(1)["changed"], ["l"])
+        stock = Stock(
+            book, 1, [item("a", inode=9), item("b", inode=9), item("c", inode=8), item("l", LINK, target="y")]
+        )
+        self.assertEqual(stock.differences()["changed"], ["l"])
         book.close()
 
     def test_errors_in_toml_name_their_line(self):

@@ -14,7 +14,7 @@ from saltcart.spelling.moves import tail_below
 from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import UNDONE, Trip
-from saltcart.waybills import collection
+from saltcart.waybills import collection_file
 from saltcart.waybills.collection import Collection, Known
 
 HERE, IN_PLACE, BACK = "here", "in place", "back"  # the ways in which a collection settles
@@ -111,7 +111,7 @@ def remember(
     if taken:
         found.agree({one.place: one.digest for one in fresh if one.digest})
     try:
-        collection.write(found)
+        collection_file.write(found)
     except OSError as error:
         return (
             f"What is known here could not be noted in {show(found.top)} ({error.strerror}): --back cannot tell later"

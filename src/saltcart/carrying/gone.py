@@ -10,7 +10,7 @@ from saltcart.carrying.carry_plan import CarryPlan
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.removal import Removal
 from saltcart.spelling.moves import tail_below
-from saltcart.waybills import collection
+from saltcart.waybills import collection_file
 from saltcart.waybills.collection import Gone
 
 
@@ -27,7 +27,7 @@ def vanished(plan: CarryPlan) -> list[Gone]:
     away = [place for place in plan.offline if os.path.isdir(place)]
     ledgers = {plan.before.at(one.place) for one in plan.before.ledgers}
     gone = []
-    for place, known in collection.digests_before(plan.top).items():
+    for place, known in collection_file.digests_before(plan.top).items():
         if place in coming or not os.path.isfile(place) or place in plan.offline:
             continue
         if any(tail_below(place, top) is not None for top in away):
@@ -45,7 +45,7 @@ def note_gone(plan: CarryPlan) -> None:
     """Write into the collection what has vanished at home, before its manifests are written anew."""
     if plan.before and plan.gone:
         plan.before.gone = plan.gone
-        collection.write(plan.before)
+        collection_file.write(plan.before)
 
 
 def drop_gone(plan: CarryPlan) -> int:

@@ -12,9 +12,9 @@ from saltcart.drives.limits import allowed
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers.containers.json_lists import JsonLists, listed
 from saltcart.ledgers.facts import Facts
-from saltcart.ledgers.spans import TextLedger
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.sqlite.lists import Listed, named_lists
+from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.ledgers.textual import decoded
 from saltcart.planning.strays import numbered
 from saltcart.safefile import digest_of, make_folders, replacing

@@ -19,9 +19,10 @@ from saltcart.shelves.walk import FILE
 from saltcart.spelling import spelling_of
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import trip as trips
+from saltcart.trips.holding import held
 from saltcart.trips.records import LedgerRow
 from saltcart.trips.trip import Trip
-from saltcart.waybills import collection
+from saltcart.waybills import collection, collection_file
 from saltcart.waybills.collection import CarriedFile, CarriedLedger, CarriedShelf, Collection, Known
 from saltcart.waybills.relinks import RELATIVE
 from saltcart.waybills.shelf import Shelf
@@ -32,7 +33,7 @@ FINISHED = "finished"  # the fact that all is written beside the sounds: from th
 def known_collection(top: str) -> Collection | None:
     """The collection that is in a folder already.  Raises BadFile when its carried.toml cannot be read."""
     path = os.path.join(top, collection.NAME)
-    return collection.read(path) if os.path.lexists(path) else None
+    return collection_file.read(path) if os.path.lexists(path) else None
 
 
 def finish(name: str, lists: bool = False, unread: Sequence[str] | None = None) -> tuple[Collection, int]:
@@ -49,8 +50,8 @@ def finish(name: str, lists: bool = False, unread: Sequence[str] | None = None) 
     made.gone = [one for one in made.gone if os.path.isfile(made.at(one.place))]
     made.unread = known.unread if known and unread is None else places_in(trip, made.top, unread or ())
     made.read_me = write_read_me(made, known.read_me if known else "")
-    collection.write(made)
-    with trips.held(name) as trip:
+    collection_file.write(made)
+    with held(name) as trip:
         clear_there(made.top, name, trip.waybill.after)
         trip.logbook.record(**{FINISHED: True})
     return made, lacking
@@ -70,7 +71,7 @@ def write_record(trip: Trip, place: str) -> str:
     made = described(trip, known, {row.place: staged_for(row.place, trip.name) for row in trip.logbook.ledgers()})
     if known:
         made.lists, made.read_me, made.unread = known.lists, known.read_me, known.unread
-    return collection.write(made, place)
+    return collection_file.write(made, place)
 
 
 def described(trip: Trip, known: Collection | None, staged: Mapping[str, str] | None = None) -> Collection:

@@ -12,7 +12,7 @@ from msgspec import Struct, field
 
 from saltcart.carrying.agreement import Then
 from saltcart.hauling.workers import Reading
-from saltcart.judging.judge import MISSING
+from saltcart.judging.judgements import MISSING
 from saltcart.progress import Progress
 from saltcart.proving.contents import ReadWatch, altered
 from saltcart.proving.results import FileProblem

@@ -12,7 +12,7 @@ from saltcart.carrying.sounds import Sounds
 from saltcart.carrying.turns import Ground
 from saltcart.cart import Cart
 from saltcart.errors import SaltCartError
-from saltcart.judging.judge import MISSING
+from saltcart.judging.judgements import MISSING
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
 from saltcart.looking.survey import usual_ledgers

@@ -26,7 +26,7 @@ from saltcart.spelling.moves import tail_below
 from saltcart.spelling.renames import Renames, renames_of
 from saltcart.trips.records import LedgerRow
 from saltcart.trips.trip import Trip
-from saltcart.waybills import collection
+from saltcart.waybills import collection_file
 from saltcart.waybills.collection import Collection
 from saltcart.waybills.relinks import PLACE
 from saltcart.waybills.shelf import sorted_out
@@ -135,7 +135,7 @@ def names_back(pairs: Sequence[tuple[str, str]]) -> Renames | None:
 def ground_of(trip: Trip) -> Ground:
     """What is compared on a trip that brings a collection home."""
     top = trip.waybill.comes_from
-    return Ground(collection.at_top(top), back_from(trip.waybill, top), trip.maps())
+    return Ground(collection_file.at_top(top), back_from(trip.waybill, top), trip.maps())
 
 
 def bring_together(trip: Trip, row: LedgerRow, target: str) -> Merged:
@@ -189,7 +189,7 @@ def staged_or_placed(trip: Trip, row: LedgerRow) -> str:
 
 def cut(trip: Trip, row: LedgerRow, staged: str) -> int:
     """Take out of a staged playlist the lines that name nothing that travels; how many went."""
-    ground = Ground(collection.at_top(trip.waybill.collection), trip.waybill.moves(), trip.maps())
+    ground = Ground(collection_file.at_top(trip.waybill.collection), trip.waybill.moves(), trip.maps())
     ledger = copies.at(trip.open_ledger(row, row.path), staged)
     content = PlaylistForm().read(ledger, ground.places(row.place))
     goes = {row.key for row in content.rows if row.table == TRACKS and not row.places}
@@ -199,7 +199,7 @@ def cut(trip: Trip, row: LedgerRow, staged: str) -> int:
 
 def note_carried(trip: Trip) -> None:
     """Keep, here and in the collection, the history of each ledger that a trip carries there."""
-    found = collection.at_top(trip.waybill.collection)
+    found = collection_file.at_top(trip.waybill.collection)
     ground = Ground(found, ways_in(trip.waybill), trip.maps())
     histories = dict(ground.histories)
     for row in trip.logbook.ledgers():

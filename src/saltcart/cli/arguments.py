@@ -10,7 +10,7 @@ from saltcart.cart import load
 from saltcart.errors import UsageError, show
 
 if TYPE_CHECKING:  # the commands that only look do without
-    from saltcart.hauling.shelf_copy import Pace
+    from saltcart.hauling.haul_report import Pace
 
     Group = argparse.ArgumentParser | argparse._ArgumentGroup
 
@@ -219,7 +219,7 @@ def add_bell(parser: argparse.ArgumentParser) -> None:
 
 def pace(options: argparse.Namespace) -> Pace:
     """The pace that was asked for, with what cart.toml says of drives."""
-    from saltcart.hauling.shelf_copy import Pace
+    from saltcart.hauling.haul_report import Pace
 
     return Pace(options.limit, load(options.cart))
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:  # every command loads this module, few need what these bring in
-    from saltcart.judging.judge import LedgerState
+    from saltcart.judging.judgements import LedgerState
     from saltcart.mentions.content import Spot
     from saltcart.mentions.search import Search
     from saltcart.planning.account import Account, Accounted

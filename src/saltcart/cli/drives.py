@@ -18,7 +18,7 @@ from saltcart.drives.measure import Speed, measure
 from saltcart.errors import Refused, UsageError, show
 from saltcart.progress import Progress
 from saltcart.shelves.walk import walk
-from saltcart.waybills.collection import collections_on
+from saltcart.waybills.collection_file import collections_on
 
 SHOWN = 5
 

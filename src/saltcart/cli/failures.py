@@ -20,7 +20,7 @@ def tell_cut_off(options: argparse.Namespace) -> None:
     """
     if options.quiet or options.command in GO_ON or not any(map(cut, glob(str(trips_folder() / "*" / "under-way")))):
         return  # nearly always, and what follows takes its time to load
-    from saltcart.trips.trip import cut_off as cut_off_trips
+    from saltcart.trips.holding import cut_off as cut_off_trips
 
     for name, state, remedy in cut_off_trips():
         print(f"saltcart: Trip {name} was interrupted while {state}. {remedy}", file=sys.stderr)

@@ -8,7 +8,7 @@ from saltcart.cli.documents import trip_document
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import UsageError, show
 from saltcart.hauling.haul import haul, haul_waybill
-from saltcart.hauling.shelf_copy import HaulReport
+from saltcart.hauling.haul_report import HaulReport
 from saltcart.switching.omissions import accept, leave_out, rename
 from saltcart.trips.summary import summary
 

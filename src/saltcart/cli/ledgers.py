@@ -11,7 +11,7 @@ from saltcart.cli.documents import ledger_state
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
 from saltcart.judging.entry_list import known_kinds, list_entries
-from saltcart.judging.judge import FOUND, Judgement, LedgerState
+from saltcart.judging.judgements import FOUND, Judgement, LedgerState
 from saltcart.ledgers import Facts
 
 SHOWN = 200

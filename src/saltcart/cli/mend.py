@@ -10,7 +10,7 @@ from collections.abc import Sequence
 
 from saltcart.cart import load
 from saltcart.cli.arguments import add_cart, add_ledgers, add_list, add_wait, add_yes, need_answer
-from saltcart.cli.check import show_check
+from saltcart.cli.check_output import show_check
 from saltcart.cli.documents import check_document, trip_document
 from saltcart.cli.mend_output import document, show_findings, show_outcome, show_sample, tell_unknown
 from saltcart.cli.screen import Screen, many, place
@@ -18,7 +18,8 @@ from saltcart.cli.survey import show_ledgers
 from saltcart.drives import Presence
 from saltcart.drives.named import meant_place
 from saltcart.errors import Refused, UsageError, show
-from saltcart.judging.judge import FOUND, Judge
+from saltcart.judging.judge import Judge
+from saltcart.judging.judgements import FOUND
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map
 from saltcart.looking.survey import usual_ledgers

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from saltcart.cli.account import WHY_NOT
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
-from saltcart.judging.judge import ALTERED, FOUND, MISSING, UNREADABLE, add_counts
+from saltcart.judging.judgements import ALTERED, FOUND, MISSING, UNREADABLE, add_counts
 from saltcart.mending.discovery import Discovery
 from saltcart.mending.findings import Findings, is_proven
 from saltcart.mending.losses import Lost

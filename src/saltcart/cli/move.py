@@ -9,7 +9,7 @@ from functools import partial
 from saltcart.carrying.in_use import in_use
 from saltcart.cli.account import refuse_open, searched_text, show_advice, show_learnt
 from saltcart.cli.arguments import add_pace, add_plan, add_wait, add_yes, need_answer, pace
-from saltcart.cli.check import assurance, closing, show_check, show_notes
+from saltcart.cli.check_output import assurance, closing, show_check, show_notes
 from saltcart.cli.documents import check_document, trip_document
 from saltcart.cli.draft import request, show_draft
 from saltcart.cli.haul import show_haul
@@ -19,7 +19,7 @@ from saltcart.drives import drive_of
 from saltcart.drives.named import meant_place
 from saltcart.errors import show
 from saltcart.hauling.haul import haul_waybill, note_remarks
-from saltcart.hauling.shelf_copy import HaulReport
+from saltcart.hauling.haul_report import HaulReport
 from saltcart.planning.draft import Draft, draft
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport

@@ -8,7 +8,8 @@ from saltcart.cli.documents import trip_document
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import UsageError, show
 from saltcart.proving.backups import Irreplaceable, irreplaceable
-from saltcart.switching.release import ReleaseReport, release
+from saltcart.switching.freeing import ReleaseReport
+from saltcart.switching.release import release
 from saltcart.trips.summary import summary
 from saltcart.trips.trip import RELEASING, SWITCHED
 

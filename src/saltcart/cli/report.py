@@ -3,7 +3,7 @@
 import argparse
 
 from saltcart.cli.arguments import add_output, add_trip
-from saltcart.cli.check import closing
+from saltcart.cli.check_output import closing
 from saltcart.cli.page_file import page_path
 from saltcart.cli.screen import Screen, place
 from saltcart.proving.check import check_trip

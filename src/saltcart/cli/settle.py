@@ -14,7 +14,7 @@ from saltcart.carrying.settle import made_here, plan_settle, remember_here, take
 from saltcart.carrying.stands import BOTH, STAYS, SettlePlan
 from saltcart.cart import load
 from saltcart.cli.arguments import add_all, add_cart, add_list, add_pace, add_wait, add_yes, need_answer, pace
-from saltcart.cli.check import show_check
+from saltcart.cli.check_output import show_check
 from saltcart.cli.documents import check_document, trip_document
 from saltcart.cli.haul import show_haul
 from saltcart.cli.screen import Screen, many, place
@@ -22,7 +22,7 @@ from saltcart.cli.settle_closing import changed_entries, compared, show_closing
 from saltcart.cli.settle_output import plan_document, show_choice, show_merges, show_plan
 from saltcart.drives.named import meant_place
 from saltcart.hauling.haul import haul, haul_waybill
-from saltcart.hauling.shelf_copy import HaulReport
+from saltcart.hauling.haul_report import HaulReport
 from saltcart.proving.check import check_trip
 from saltcart.shelves.true_names import true_path
 from saltcart.switching.programs import refuse_busy_ledgers

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from saltcart.carrying.agreement import IN_PLACE
 from saltcart.carrying.stands import AS_IT_WAS, BOTH, COPY, MERGE, REPLACE, SettlePlan, sums_at
-from saltcart.cli.check import closing
+from saltcart.cli.check_output import closing
 from saltcart.cli.screen import Screen, many, place
 from saltcart.cli.settle_output import listed
 from saltcart.errors import show

@@ -21,7 +21,8 @@ from saltcart.learning.lessons import Learnt
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.base import NEW_THINGS
 from saltcart.looking.cart_draft import keep_maps, write
-from saltcart.looking.survey import SurveyReport, default_places, survey
+from saltcart.looking.survey import default_places, survey
+from saltcart.looking.survey_report import SurveyReport
 from saltcart.looking.undescribed import undescribed
 from saltcart.mending.discovery import look_for_losses
 

@@ -10,12 +10,13 @@ from typing import TYPE_CHECKING
 
 from saltcart.cart import load
 from saltcart.cli.arguments import add_all, add_cart, add_ledgers
-from saltcart.cli.documents import ledger_state
 from saltcart.cli.page_file import page_path
 from saltcart.cli.screen import Screen, many, place, size
+from saltcart.cli.survey_document import document, sums
 from saltcart.errors import show
-from saltcart.judging.judge import FOUND, LedgerState
-from saltcart.looking.survey import Stray, SurveyedShelf, SurveyReport, read_shelf_headers, survey
+from saltcart.judging.judgements import FOUND, LedgerState
+from saltcart.looking.survey import read_shelf_headers, survey
+from saltcart.looking.survey_report import SurveyedShelf, SurveyReport
 from saltcart.shelves.folder_tree import FolderTree, packs
 from saltcart.shelves.headers import HeaderSums
 from saltcart.shelves.true_names import told_apart
@@ -174,11 +175,6 @@ def write_page(screen: Screen, report: SurveyReport, options: argparse.Namespace
     screen.say(f"Page written: {place(path)}. It needs nothing else and opens in any browser.")
 
 
-def sums(report: SurveyReport) -> tuple[int, int]:
-    """Files and bytes in all shelves."""
-    return sum(shelf.tree.files for shelf in report.shelves), sum(shelf.tree.bytes for shelf in report.shelves)
-
-
 def show_shelves(screen: Screen, report: SurveyReport, depth: int) -> None:
     """The table of shelves and, to `depth`, their packs."""
     rows: list[tuple[str | int, ...]] = []
@@ -287,78 +283,3 @@ def show_leans(screen: Screen, report: SurveyReport) -> None:
             ("Ledger", *(f">{show(report.shelves[shelf].name)}" for shelf in part)),
             rows,
         )
-
-
-def stray_document(one: Stray) -> dict[str, object]:
-    """What ledgers name in one folder outside every shelf."""
-    return {"folder": one.folder, "entries": one.entries, "files": one.files, "bytes": one.bytes}
-
-
-def document(report: SurveyReport, depth: int, found: Undescribed | None) -> dict[str, object]:
-    """The survey as the design fixes it."""
-    from saltcart.cli.undescribed import document as undescribed_document
-
-    files, total = sums(report)
-    return {
-        "undescribed": found and undescribed_document(found),
-        "places": report.places,
-        "shelves": [shelf_document(report, number, depth) for number in range(len(report.shelves))],
-        "ledgers": [ledger_state(state) for state in report.ledgers],
-        "strays": list(map(stray_document, report.strays)),
-        "not_looked_at": list(map(stray_document, report.unseen)),
-        "findings": [{"kind": one.kind, "path": one.path, "what": one.what} for one in report.findings],
-        "totals": {"files": files, "bytes": total, "entries": report.counts},
-    }
-
-
-def shelf_document(report: SurveyReport, number: int, depth: int) -> dict[str, object]:
-    """One shelf."""
-    shelf = report.shelves[number]
-    return {
-        "name": shelf.name,
-        "path": shelf.tree.path,
-        "reached_as": shelf.reached_as,
-        "care": shelf.care,
-        "drive": shelf.drive.identity if shelf.drive else None,
-        "drive_share": (
-            round(shelf.tree.disk_bytes / shelf.drive.total_bytes, 4)
-            if shelf.drive and shelf.drive.total_bytes
-            else None
-        ),
-        **tree_document(shelf.tree),
-        "packs": [
-            {"path": tree.path, "level": level, **tree_document(tree)} for level, tree in packs(shelf.tree, depth)
-        ],
-        "leant_on_by": {
-            report.ledgers[ledger].path: count for (ledger, one), count in sorted(report.leans.items()) if one == number
-        },
-        **({"headers": header_document(shelf.headers)} if shelf.headers else {}),
-    }
-
-
-def tree_document(tree: FolderTree) -> dict[str, object]:
-    """The sums of one folder."""
-    newest = datetime.fromtimestamp(tree.newest, UTC).strftime("%Y-%m-%dT%H:%M:%SZ") if tree.newest else None
-    return {
-        "files": tree.files,
-        "bytes": tree.bytes,
-        "disk_bytes": tree.disk_bytes,
-        "largest_file_bytes": tree.largest_bytes,
-        "audio_files": tree.audio_files,
-        "audio_share": round(tree.audio_share, 4),
-        "kinds": dict(tree.kinds),
-        "newest": newest,
-    }
-
-
-def header_document(found: HeaderSums) -> dict[str, object]:
-    """What the headers of one shelf say."""
-    return {
-        "duration_seconds": round(found.seconds, 3),
-        "longest_seconds": round(found.longest_seconds, 3),
-        "sample_rates_hz": dict(found.rates),
-        "channels": dict(found.channels),
-        "bits": dict(found.bits),
-        "tagged_files": found.tagged,
-        "unreadable_files": len(found.troubles),
-    }

@@ -8,9 +8,10 @@ from saltcart.cli.documents import trip_document
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import UsageError, show
 from saltcart.shelves.walk import walk
+from saltcart.trips.holding import forget
 from saltcart.trips.leftovers import leftovers, remove
 from saltcart.trips.summary import TripSummary, history, summary
-from saltcart.trips.trip import damaged, forget, next_step, opened
+from saltcart.trips.trip import damaged, next_step, opened
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

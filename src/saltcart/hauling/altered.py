@@ -12,6 +12,7 @@ from msgspec import Struct, field
 from saltcart.hauling.workers import Reading, read_all
 from saltcart.progress import Progress, Tick, silent
 from saltcart.trips.records import Row
+from saltcart.trips.stock import Stock
 from saltcart.trips.trip import Trip
 
 
@@ -25,15 +26,15 @@ class Altered(Struct):
     bytes: int = 0
 
 
-def altered_since(trip: Trip, number: int, top: str, progress: Progress = silent) -> Altered:
-    """Of the files of shelf `number` that the last `take_stock` saw below `top` with recorded size and time, those with
-    other content.  For drives whose inodes and change times prove something.  What is as copied is recorded so.
+def altered_since(trip: Trip, stock: Stock, top: str, progress: Progress = silent) -> Altered:
+    """Of the files in the stock of a shelf, below `top`, with recorded size and time, those with other content.  For
+    drives whose inodes and change times prove something.  What is as copied is recorded so.
     """
-    shelf, log = trip.waybill.shelves[number], trip.logbook
-    rows = [row for row in log.doubtful(number) if row.digest]
+    shelf = trip.waybill.shelves[stock.shelf]
+    rows = [row for row in stock.doubtful() if row.digest]
     same = {row.item.path for row in rows if is_one_file(f"{top}/{row.item.path}", shelf.place(row.item.path))}
     found = read_again([row for row in rows if row.item.path not in same], top, trip.waybill.digests, progress)
-    log.proven(number, [row.item.path for row in rows if row.item.path not in found.paths])
+    stock.proven([row.item.path for row in rows if row.item.path not in found.paths])
     return found
 
 

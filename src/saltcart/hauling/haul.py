@@ -3,46 +3,36 @@
 import errno
 import os
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 
 from saltcart.drives import Drive, drive_of
 from saltcart.drives import drive as drives
-from saltcart.drives.drive import keeps_change_times
 from saltcart.drives.known import remember
 from saltcart.errors import NameTaken, Refused, Stopped, counted, show
-from saltcart.hauling.altered import altered_since
-from saltcart.hauling.shelf_copy import TO_COPY, HaulReport, Meter, Pace, ShelfCopy
+from saltcart.hauling.comparing import compare_destination, refuse_full_drives
+from saltcart.hauling.haul_report import HaulReport, Meter, Pace
+from saltcart.hauling.listing import list_shelf, record_ledgers, record_unpacked_ledgers
+from saltcart.hauling.shelf_copy import ShelfCopy
 from saltcart.hauling.unpacking import ArchiveCopy
 from saltcart.home import home
-from saltcart.ledgers import open_ledger
-from saltcart.looking.survey import look_for_ledger
 from saltcart.own_names import staged_for
-from saltcart.planning.destination import refuse_clashes, refuse_mounts, refuse_unreleased
-from saltcart.planning.shelf_inspection import may_be_ledger
+from saltcart.planning.destination import refuse_unreleased
 from saltcart.progress import Progress, silent
 from saltcart.rewriting.routes import new_target
 from saltcart.safefile import copy_owner
 from saltcart.shelves import manifest
-from saltcart.shelves.digests import digest_file
-from saltcart.shelves.marks import mark_of
-from saltcart.shelves.true_names import true_path
-from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER
 from saltcart.spelling.moves import tail_below
 from saltcart.trips import history, manifests
 from saltcart.trips import trip as trips
-from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow, Row
+from saltcart.trips.holding import held
+from saltcart.trips.records import TROUBLE, Row
 from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.signposts import make_room
 from saltcart.trips.trip import HAULED, HAULING, Trip
-from saltcart.waybills import collection, waybill_file
-from saltcart.waybills import snapshots as drafts
-from saltcart.waybills.collection import digests_before, is_collection
-from saltcart.waybills.new_place import landing_drive, refuse_lack_of_room, sharing, unit_of
+from saltcart.waybills import collection, collection_file, waybill_file
+from saltcart.waybills.collection import is_collection
+from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.shelf import Shelf
-
-MOST_TOLD = 5  # of things that have vanished, each in a remark
-# How what stands at a new place compares with what shall come there.
-GONE, EQUAL, OURS, CLASH = "gone", "equal", "ours", "clash"
 
 
 def haul_waybill(path: str, pace: Pace | None = None, progress: Progress = silent) -> tuple[str, HaulReport]:
@@ -67,7 +57,7 @@ def haul_waybill(path: str, pace: Pace | None = None, progress: Progress = silen
 def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> HaulReport:
     """Copy what trip `name` has still to copy.  Raises Refused or Stopped."""
     pace = pace or Pace()
-    with trips.held(name) as trip:
+    with held(name) as trip:
         trip.require(HAULING, HAULED, step="haul")
         report = HaulReport()
         follow_remounts(trip)
@@ -166,192 +156,6 @@ def require_drives(trip: Trip) -> list[Drive]:
     return targets
 
 
-def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> None:
-    """Record what lies in the shelf today, and remark on what differs from before."""
-    if not (os.path.isfile if shelf.gathered or shelf.archive else os.path.isdir)(shelf.old):
-        raise Refused(
-            f"The shelf {show(shelf.old)} is not there", "Check the path in the waybill, or plug its drive in."
-        )
-    refuse_replaced(shelf)
-    refuse_mounts(shelf)
-    if shelf.archive:
-        state = os.stat(shelf.old)
-        trip.logbook.record(**{f"archive {shelf.old}": [state.st_size, state.st_mtime_ns, *mark_of(state)]})
-    unread: list[str] = []
-    log = trip.logbook
-    log.take_stock(number, shelf.walk(lambda path, error: unread.append(f"{show(path)}: {error.strerror}")))
-    if unread:
-        raise Refused(
-            f"Parts of the shelf {show(shelf.old)} cannot be read", "Mend their permissions and try again.", unread[:20]
-        )
-    fresh = log.totals(number) == (0, 0)
-    before = log.since(drafts.seen(trip.waybill.draft, shelf.source)) if fresh else log.differences(number)
-    if before["vanished"] and not log.stock_count():
-        raise Refused(
-            f"The shelf {show(shelf.old)} is empty now;"
-            f" {counted(len(before['vanished']), 'file or folder was', 'files or folders were')} seen there before",
-            "Look where they went; if its drive is not connected, plug it in.",
-        )
-    if not fresh and keeps_change_times(shelf.stays_at) and not shelf.archive:
-        edited = altered_since(trip, number, shelf.old).paths
-        log.mark(number, [(path, LISTED, log.digest(number, path), None, False) for path in edited])
-    log.adopt(number)
-    for path in before["vanished"]:
-        log.tell(f"vanished from {shelf.name}: {path}")
-    gone = sorted(before["vanished"])
-    report.remarks += [f"{show(shelf.name)}: {show(path)} is no longer in the shelf" for path in gone[:MOST_TOLD]]
-    if more := gone[MOST_TOLD:]:
-        report.remarks.append(f"{show(shelf.name)}: nor are {len(more):,} more (saltcart trips {trip.name} has them)")
-    if before["new"]:
-        report.remarks.append(
-            f"{show(shelf.name)}: {len(before['new']):,} new since {'the draft' if fresh else 'the last haul'}, taken"
-            " along"
-        )
-    for row in log.rows(number, kind=OTHER):
-        report.remarks.append(
-            f"{show(shelf.name)}: {show(row.item.path)} is a pipe, socket or device; it is not copied"
-        )
-        log.mark(number, [(row.item.path, VERIFIED, None, "not copied", True)])
-
-
-def refuse_replaced(shelf: Shelf) -> None:
-    """Raise Refused when the shelf, or a folder above it, has become a link since the draft."""
-    if true_path(shelf.old) != shelf.old:
-        raise Refused(
-            f"{show(shelf.old)} now leads through a link to {show(os.path.realpath(shelf.old))}",
-            "Put the folder back, or draft anew; the waybill must name the folder itself.",
-        )
-
-
-def record_ledgers(trip: Trip) -> None:
-    """Put the waybill's ledgers into the logbook, each once."""
-    if trip.logbook.ledgers():
-        return
-    moves = trip.waybill.moves()
-    with trip.logbook.together():
-        for number, line in enumerate(trip.waybill.ledgers):
-            place = line.over or moves.follow(line.path) or line.path
-            trip.logbook.put_ledger(
-                LedgerRow(number, line.path, place, line.map_name, line.rewrite, line.digest, None, None, 0)
-            )
-
-
-def record_unpacked_ledgers(trip: Trip) -> None:
-    """Put the ledgers that came out of archives into the logbook, to be made true for where things lie, and checked."""
-    found: dict[str, None] = {}
-    for number, shelf in enumerate(trip.waybill.shelves):
-        for row in trip.logbook.rows(number, VERIFIED, kind=FILE) if shelf.archive else ():
-            if may_be_ledger(row.item.path):
-                look_for_ledger(shelf.place(row.item.path), trip.maps(), found, [])
-    known = trip.logbook.ledgers()
-    with trip.logbook.together():
-        for place in [place for place in found if all(row.place != place for row in known)]:
-            name = open_ledger(place, trip.maps()).map_name
-            trip.logbook.put_ledger(
-                LedgerRow(len(trip.logbook.ledgers()), place, place, name, True, None, None, None, 0)
-            )
-
-
-def compare_destination(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> None:
-    """Compare what is at the new place already: equal files count as done, others refuse the haul.
-
-    What stood there before the trip first looked is marked as such, so that `undo` leaves it alone.
-    """
-    log = trip.logbook
-    first = not log.fact(f"settled {number}", False)
-    if first and not os.path.lexists(shelf.new):
-        log.record(**{f"settled {number}": True})
-        return
-    clashes: list[str] = []
-    earlier = digests_before(trip.waybill.collection)
-    over = {line.over for line in trip.waybill.ledgers if line.over}
-    waiting = {path for _number, path in log.waiting(number)}
-    for row in log.rows(number):
-        place = shelf.place(row.item.path)
-        if row.item.kind == OTHER or place in over:
-            continue
-        if row.item.path in waiting:
-            look_for_waiting(trip, number, row, place)
-            continue
-        standing, digest = compare_existing(trip, shelf, row, place)
-        if standing == CLASH and not as_brought(place, earlier):
-            clashes.append(place)
-        elif (standing == GONE and row.state in (VERIFIED, PLACING)) or (
-            row.state == PLACING and row.item.links > 1 and standing != EQUAL
-        ):
-            log.mark(number, [(row.item.path, LISTED, row.digest, None, False)])
-        elif standing == EQUAL and row.state != VERIFIED and (row.item.kind == FILE or first):
-            report.there_already += row.item.kind == FILE
-            log.mark(number, [(row.item.path, VERIFIED, digest, None, first)])
-    refuse_clashes(shelf, clashes)
-    log.record(**{f"settled {number}": True})
-
-
-def look_for_waiting(trip: Trip, number: int, row: Row, place: str) -> None:
-    """Let a copy that waited for the switch be made anew when its original has changed, or it is not there."""
-    staged = staged_for(place, trip.name)
-    if row.state == VERIFIED and os.path.isfile(staged) and os.path.getsize(staged) == row.item.size:
-        return
-    with trip.logbook.together():
-        trip.logbook.waits_no_more(number, row.item.path)
-        trip.logbook.mark(number, [(row.item.path, LISTED, None, None, False)])
-
-
-def compare_existing(trip: Trip, shelf: Shelf, row: Row, place: str) -> tuple[str, str | None]:
-    """How what stands at the new place of one row compares with it, and its digest where that was taken."""
-    item = row.item
-    if not os.path.lexists(place):
-        return GONE, None
-    if item.kind == FOLDER:
-        return (EQUAL if os.path.isdir(place) and not os.path.islink(place) else CLASH), None
-    if item.kind == LINK:
-        return (
-            EQUAL
-            if os.path.islink(place)
-            and os.readlink(place) == trip.waybill.link_target(shelf, item.path, item.target or "")
-            else CLASH
-        ), None
-    if os.path.islink(place) or not os.path.isfile(place):
-        return CLASH, None
-    return compare_file(
-        trip.waybill.digests, row, os.path.join(shelf.old, item.path) if item.path else shelf.old, place
-    )
-
-
-def compare_file(kind: str, row: Row, source: str, place: str) -> tuple[str, str | None]:
-    """As `compare_existing`, for a regular file.  A file the logbook knows as ours may be replaced."""
-    same_size = os.path.getsize(place) == row.item.size
-    if row.state == VERIFIED:
-        return (EQUAL, row.digest) if same_size else (CLASH, None)
-    if not same_size and not row.digest:
-        return CLASH, None
-    found = digest_file(place, kind)
-    again = same_size and os.path.isfile(source)  # what is in an archive is compared with nothing that stands there
-    wanted = row.digest if row.state == PLACING else digest_file(source, kind) if again else None
-    if found == wanted:
-        return EQUAL, found
-    kept_name = row.state == PLACING and os.path.getsize(place) == 0  # which a rename by steps leaves when it is killed
-    return (OURS if row.digest == found or kept_name else CLASH), None
-
-
-def as_brought(place: str, earlier: Mapping[str, tuple[str, str]]) -> bool:
-    """Whether a file is what an earlier trip brought there, and may be replaced by what is newer."""
-    known = earlier.get(place)
-    return known is not None and os.path.isfile(place) and digest_file(place, known[0]) == known[1]
-
-
-def refuse_full_drives(trip: Trip, targets: list[Drive]) -> None:
-    """Raise Refused when what is still to copy does not fit."""
-    for drive in {drive.identity: drive for drive in targets}.values():
-        unit = unit_of(drive.mount)
-        numbers = [
-            number
-            for number, target in enumerate(targets)
-            if target.identity == drive.identity and not sharing(trip.waybill.shelves[number], drive)
-        ]
-        refuse_lack_of_room(drive, sum(trip.logbook.room(number, unit, *TO_COPY) for number in numbers))
-
-
 def write_manifest(trip: Trip, number: int) -> str:
     """Write the manifest of a shelf beside its copy; ledgers in it, which their programs change, are left out.
 
@@ -380,7 +184,7 @@ def foreign_manifest(trip: Trip, shelf: Shelf) -> str | None:
     One that belongs to the collection which is brought up to date is no stranger, whoever carried there last.
     """
     top = trip.waybill.collection
-    before = collection.read(os.path.join(top, collection.NAME)) if top and is_collection(top) else None
+    before = collection_file.read(os.path.join(top, collection.NAME)) if top and is_collection(top) else None
     if before and any(shelf.new == before.at(one.place) for one in before.shelves):
         return None
     return next(iter(manifests.foreign(shelf.new)), None)

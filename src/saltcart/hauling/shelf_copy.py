@@ -4,17 +4,14 @@ Folders come first, then files in groups, then further names of files (hard link
 modes and times of folders."""
 
 import os
-import stat
 import time
-from collections import Counter, deque
+from collections import deque
 from collections.abc import Iterator
 from contextlib import suppress
 from functools import partial
 
-from msgspec import Struct, field
 from msgspec.structs import replace
 
-from saltcart.cart import Cart
 from saltcart.drives import Drive, drive_of
 from saltcart.drives import drive as drives
 from saltcart.drives.drive import keeps_change_times
@@ -31,18 +28,18 @@ from saltcart.hauling.group_copy import (
     name_copies,
     start_group,
 )
+from saltcart.hauling.haul_report import TO_COPY, Meter, Pace
+from saltcart.hauling.new_folders import make_folder_below, remove_temporaries
 from saltcart.hauling.workers import InProcess, WorkerProcesses, Workers, worth_several_processes
-from saltcart.own_names import PART
-from saltcart.progress import Progress, Tick
 from saltcart.safefile import FOLDER_FLAGS, make_folders, missing_folders, remove_if_there, sync_folder
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.marks import mark_of
 from saltcart.shelves.walk import FILE, FOLDER, LINK
 from saltcart.spelling.moves import tail_below
 from saltcart.spelling.renames import renames_of
-from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, Row, Trouble
+from saltcart.trips.records import PLACING, TROUBLE, VERIFIED, Row, Trouble
 from saltcart.trips.trip import Trip
-from saltcart.waybills.collection import digests_before
+from saltcart.waybills.collection_file import digests_before
 from saltcart.waybills.new_place import leads_out, sharing
 from saltcart.waybills.shelf import Shelf
 
@@ -50,76 +47,7 @@ GROUP_FILES = 1000
 GROUP_BYTES = 256 << 20
 # Groups that several processes copy while one before them is flushed and read back.
 AHEAD = 2
-TO_COPY = (LISTED, PLACING, TROUBLE)
-LEAST_STEP, MOST_POINTS = 0.5, 100  # seconds between two notes of the pace, and about how many there are
 HARD_LINKS = "hard links, which became files of their own"
-
-
-class HaulReport(Struct):
-    """What a haul did: files and bytes copied now, those of them that got a second name, files that were there
-    already, remarks for a person, where the manifests lie, and the shelves beside which none could be written.
-    """
-
-    files: int = 0
-    bytes: int = 0
-    named_files: int = 0
-    named_bytes: int = 0
-    there_already: int = 0
-    remarks: list[str] = field(default_factory=list)
-    manifests: list[str] = field(default_factory=list)
-    without_manifest: list[str] = field(default_factory=list)
-
-    @property
-    def copied_files(self) -> int:
-        """Files that were copied."""
-        return self.files - self.named_files
-
-    @property
-    def copied_bytes(self) -> int:
-        """Bytes that were copied."""
-        return self.bytes - self.named_bytes
-
-
-class Pace(Struct, frozen=True):
-    """How to copy: at most `limit` bytes a second, and what a person says of the drives."""
-
-    limit: int | None = None
-    cart: Cart = field(default_factory=Cart)
-
-
-class Meter:
-    """How far the haul of a whole trip is: each byte counts half when copied and half when read back.  One that goes on
-    starts from where it was.
-    """
-
-    def __init__(self, trip: Trip, limit: int | None, report: HaulReport, progress: Progress):
-        self.there, done = trip.logbook.totals(None, VERIFIED)
-        self.files, size = trip.logbook.totals(None, VERIFIED, *TO_COPY)
-        self.total, self.done, self.start = 2 * size, 2 * done, 2 * done
-        self.limit, self.report, self.progress = limit, report, progress
-        self.began = time.monotonic()
-        self.points: list[tuple[float, int]] = [(0.0, 0)]  # seconds since it began, and bytes carried by then
-        self.lost: Counter[str] = Counter()
-
-    def tell(self, shelf: str, step: str, path: str, count: int) -> None:
-        """Report progress, and rest when it goes too fast."""
-        self.done += count
-        if self.limit:
-            time.sleep(max(0.0, (self.done - self.start) / self.limit - (time.monotonic() - self.began)))
-        if step == "copy":
-            self.report.bytes += count
-        elif step == "share":
-            self.report.named_bytes += count
-            self.report.named_files += 1
-        self.note_pace()
-        note = f"{self.there + self.report.files:,} of {self.files:,} files, {step}"
-        self.progress(Tick("haul", f"{shelf}/{path}", self.done // 2, self.total // 2, note, in_bytes=True))
-
-    def note_pace(self, last: bool = False) -> None:
-        """Note how far it is, at most some hundred times, however long it takes."""
-        seconds = time.monotonic() - self.began
-        if last or seconds - self.points[-1][0] > max(LEAST_STEP, seconds / MOST_POINTS):
-            self.points.append((round(seconds, 3), (self.done - self.start) // 2))
 
 
 class ShelfCopy:
@@ -403,28 +331,3 @@ class ShelfCopy:
         """Record rows as done."""
         with self.log.together():
             self.log.mark(self.number, [(row.item.path, VERIFIED, None, None, False) for row in rows])
-
-
-def make_folder_below(handle: int, path: str) -> None:
-    """Make a folder at `path` below an opened one, and those on the way that are missing.
-
-    FileExistsError when something that is no folder, be it a link to one, has that name.
-    """
-    try:
-        os.mkdir(path, dir_fd=handle)
-    except FileNotFoundError:
-        if "/" not in path:
-            raise
-        make_folder_below(handle, os.path.dirname(path))
-        os.mkdir(path, dir_fd=handle)
-    except FileExistsError:
-        if not stat.S_ISDIR(os.stat(path, dir_fd=handle, follow_symlinks=False).st_mode):
-            raise
-
-
-def remove_temporaries(folder: str) -> None:
-    """Remove temporary files that a start which was cut off has left in a folder."""
-    with os.scandir(folder) as things:
-        left = [one.path for one in things if PART.fullmatch(one.name)]
-    for path in left:
-        remove_if_there(path)

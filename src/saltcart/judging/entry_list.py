@@ -4,7 +4,8 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from saltcart.judging.judge import Judge, LedgerState
+from saltcart.judging.judge import Judge
+from saltcart.judging.judgements import LedgerState
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.kinds import TEXT_FORMATS

@@ -4,7 +4,7 @@ import os
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from saltcart.judging.judge import FOUND, MISSING, LedgerState
+from saltcart.judging.judgements import FOUND, MISSING, LedgerState
 from saltcart.judging.resolver import Resolver
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.walk import FILE, walk

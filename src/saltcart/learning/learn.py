@@ -29,8 +29,8 @@ from saltcart.ledgers import Map, load_map, open_ledger
 from saltcart.ledgers.kinds import head_of
 from saltcart.ledgers.maps import column_rule
 from saltcart.ledgers.rules import NUMBER, At
-from saltcart.ledgers.spans import TextLedger
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
+from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.ledgers.wrappers import GZIP_MAGIC, ZIP_MAGIC
 from saltcart.mentions.content import UNREADABLE, mentions_in
 from saltcart.mentions.search import known_as, search

@@ -12,7 +12,7 @@ from saltcart.learning.containers import KEYS, FolderJoin, folder_joins
 from saltcart.learning.lessons import Lesson
 from saltcart.learning.places import SURE, Sample
 from saltcart.ledgers.rules import At
-from saltcart.ledgers.spans import TextLedger
+from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.shelves.audio import kind_of
 from saltcart.spelling import spelling_named
 

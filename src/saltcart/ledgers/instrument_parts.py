@@ -9,7 +9,7 @@ from saltcart.errors import CannotSpell, SaltCartError, show
 from saltcart.ledgers.base import NO_EDITS, REMEDY_LIST, Batch, Batched, Entry, Key, Ledger, ListEdits
 from saltcart.ledgers.formats import sfz
 from saltcart.ledgers.formats.sfz import InstrumentLedger
-from saltcart.ledgers.spans import TextLedger
+from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.spelling.swaps import Swap
 
 INSTRUMENT, PART = sfz.NAME, sfz.PART

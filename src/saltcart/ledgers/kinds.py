@@ -11,9 +11,10 @@ from saltcart.ledgers.containers import chunks, counted, json, lines, xml
 from saltcart.ledgers.formats import cart_toml, cue, dawproject, jspf, m3u, pls, sfz, turtle, xspf
 from saltcart.ledgers.maps import Map, load_map
 from saltcart.ledgers.rules import NUMBER, At
-from saltcart.ledgers.spans import Shape, SpanFinder, TextLedger
+from saltcart.ledgers.spans import SpanFinder
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.sqlite.opening import claims
+from saltcart.ledgers.text_ledger import Shape, TextLedger
 from saltcart.ledgers.where import Where
 from saltcart.ledgers.wrappers import PLAIN, ZIP_MAGIC
 from saltcart.spelling import spelling_named

@@ -13,7 +13,7 @@ from tomlkit.exceptions import TOMLKitError
 from saltcart.cart import load
 from saltcart.drives.drive import Drive
 from saltcart.errors import BadFile
-from saltcart.looking.survey import SurveyedShelf, SurveyReport
+from saltcart.looking.survey_report import SurveyedShelf, SurveyReport
 from saltcart.safefile import make_folders, replacing
 from saltcart.waybills.waybill_file import as_toml_path
 

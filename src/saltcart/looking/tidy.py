@@ -15,7 +15,8 @@ from saltcart.errors import SaltCartError, UsageError
 from saltcart.home import home, made_home
 from saltcart.ledgers import Facts, load_map, open_ledger
 from saltcart.ledgers.instrument_parts import PART
-from saltcart.looking.survey import SurveyedShelf, SurveyReport, survey
+from saltcart.looking.survey import survey
+from saltcart.looking.survey_report import SurveyedShelf, SurveyReport
 from saltcart.progress import Progress, silent
 from saltcart.safefile import replacing
 from saltcart.shelves.audio import kind_of

@@ -28,7 +28,7 @@ from saltcart.mentions.packed import TooMuch
 from saltcart.mentions.readers import TOO_MUCH, UNREADABLE_WORD, closed, vanished
 from saltcart.mentions.search import Gap, Search, Walked, candidates, known_as, search
 from saltcart.mentions.search_places import forms_of, other_drives, shared_places
-from saltcart.planning.account import keep_map, worth
+from saltcart.planning.accountant import keep_map, worth
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.oddities import litter

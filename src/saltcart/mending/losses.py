@@ -7,7 +7,8 @@ from functools import partial
 from msgspec import Struct, field
 
 from saltcart.errors import SaltCartError
-from saltcart.judging.judge import FOUND, MISSING, OFFLINE, Judge, LedgerState
+from saltcart.judging.judge import Judge
+from saltcart.judging.judgements import FOUND, MISSING, OFFLINE, LedgerState
 from saltcart.judging.levels import WrongLevel, wrong_levels
 from saltcart.ledgers import Facts, Ledger, Map, open_ledger
 from saltcart.ledgers.instrument_parts import with_parts

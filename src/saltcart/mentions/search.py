@@ -31,8 +31,10 @@ from saltcart.shelves.manifest import SUFFIXES, is_manifest
 from saltcart.shelves.mountinfo import mounted
 from saltcart.shelves.walk import FILE, LINK, Item, walk
 from saltcart.spelling.moves import tail_below
-from saltcart.trips.trip import marked, opened
-from saltcart.waybills.collection import NAME, is_collection, read
+from saltcart.trips.holding import marked
+from saltcart.trips.trip import opened
+from saltcart.waybills.collection import NAME, is_collection
+from saltcart.waybills.collection_file import read
 
 LARGEST = 512 << 20  # bytes; larger files that are no databases are told and not read
 OURS = "ours"

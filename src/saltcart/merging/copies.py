@@ -8,8 +8,8 @@ from msgspec.structs import replace
 
 from saltcart.errors import show
 from saltcart.ledgers import Ledger, Map
-from saltcart.ledgers.spans import TextLedger
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
+from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.ledgers.wrappers import PLAIN
 from saltcart.merging.combine import Combining
 from saltcart.merging.forms import REMEDY, CannotMerge, Form, Places

@@ -12,7 +12,7 @@ from saltcart.errors import show
 from saltcart.ledgers import Ledger
 from saltcart.ledgers.containers.json_lists import JsonLists, as_key, spots
 from saltcart.ledgers.maps import Map
-from saltcart.ledgers.spans import TextLedger
+from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.ledgers.textual import decoded
 from saltcart.merging.forms import REMEDY, CannotMerge, Places, places_of
 from saltcart.merging.history import Uid

@@ -8,7 +8,7 @@ from collections.abc import Container, Mapping
 from saltcart.errors import show
 from saltcart.ledgers import Ledger
 from saltcart.ledgers.formats.m3u import is_utf8
-from saltcart.ledgers.spans import TextLedger
+from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.merging.forms import REMEDY, CannotMerge, Places, places_of
 from saltcart.merging.history import Uid
 from saltcart.merging.merged import FILE as FILE_LIST

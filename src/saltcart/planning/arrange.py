@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from saltcart.drives.limits import Limits, allowed, folded, unique, units
 from saltcart.errors import UsageError, show
-from saltcart.judging.judge import FOUND, LedgerState
+from saltcart.judging.judgements import FOUND, LedgerState
 from saltcart.ledgers.formats import cue, jspf, m3u, pls, xspf
 from saltcart.ledgers.maps import Map
 from saltcart.planning.trial_rewrite import DraftedLedger

@@ -6,7 +6,8 @@ from glob import escape
 
 from saltcart.drives.drive import mount_of
 from saltcart.errors import Refused, UsageError, show
-from saltcart.judging.judge import FOUND, Judge
+from saltcart.judging.judge import Judge
+from saltcart.judging.judgements import FOUND
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.planning.request import Request

@@ -14,7 +14,8 @@ from saltcart.drives import drive_of
 from saltcart.drives.known import remember
 from saltcart.errors import Refused, UsageError, show
 from saltcart.ledgers import Map, load_map
-from saltcart.planning.account import Account, Accountant, Accounted, without_search
+from saltcart.planning.account import Account, Accounted, without_search
+from saltcart.planning.accountant import Accountant
 from saltcart.planning.allowed_names import allowed_names
 from saltcart.planning.archives import archive_shelves
 from saltcart.planning.arrange import Arranged, Arranger, arranged

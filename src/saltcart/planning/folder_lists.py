@@ -6,7 +6,8 @@ from functools import partial
 from typing import NamedTuple
 
 from saltcart.errors import Refused, SaltCartError, show
-from saltcart.judging.judge import Judge, Judgement
+from saltcart.judging.judge import Judge
+from saltcart.judging.judgements import Judgement
 from saltcart.judging.levels import wrong_levels
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Entry, Ledger, Map, open_ledger

@@ -14,7 +14,8 @@ from saltcart.drives import drive_of
 from saltcart.ledgers import Map
 from saltcart.mentions.file_types import ENOUGH, holds_no_references
 from saltcart.mentions.standings import UNREAD
-from saltcart.planning.account import Accountant, Accounted
+from saltcart.planning.account import Accounted
+from saltcart.planning.accountant import Accountant
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import ShelfInspector, may_be_ledger
 from saltcart.planning.trial_rewrite import DraftedLedger, Trial, gather_ledgers

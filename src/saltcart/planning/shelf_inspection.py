@@ -10,7 +10,7 @@ from saltcart.drives.drive import landing_mount
 from saltcart.errors import Refused, counted, show
 from saltcart.home import home
 from saltcart.ledgers import Map
-from saltcart.looking.survey import look_for_ledger
+from saltcart.looking.scan import look_for_ledger
 from saltcart.planning.destination import refuse_clashes, refuse_mounts
 from saltcart.progress import Progress, Tick
 from saltcart.shelves.audio import kind_of
@@ -20,7 +20,7 @@ from saltcart.shelves.oddities import litter
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.signposts import leads_home
-from saltcart.waybills.collection import digests_before
+from saltcart.waybills.collection_file import digests_before
 from saltcart.waybills.new_place import allocated, leads_out, unit_of
 from saltcart.waybills.shelf import MOST_TOPS, Shelf, is_set_aside, matches
 from saltcart.waybills.waybill import Waybill

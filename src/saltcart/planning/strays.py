@@ -5,7 +5,7 @@ from collections.abc import Iterator, Sequence
 
 from saltcart.drives import drive_of
 from saltcart.drives.limits import allowed
-from saltcart.judging.judge import FOUND, LedgerState
+from saltcart.judging.judgements import FOUND, LedgerState
 from saltcart.planning.chosen_files import names_from
 from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.spelling.moves import tail_below

@@ -7,7 +7,8 @@ from functools import partial
 from msgspec import Struct, field
 
 from saltcart.errors import CannotSpell, SaltCartError, show
-from saltcart.judging.judge import FOUND, Judge, JudgedBatch, Judgement, LedgerState
+from saltcart.judging.judge import Judge
+from saltcart.judging.judgements import FOUND, JudgedBatch, Judgement, LedgerState
 from saltcart.judging.levels import wrong_levels
 from saltcart.ledgers import Ledger, open_ledger
 from saltcart.ledgers.base import NEW_THINGS

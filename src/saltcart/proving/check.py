@@ -6,7 +6,8 @@ from functools import partial
 
 from saltcart.drives import Presence
 from saltcart.errors import Refused, SaltCartError, show
-from saltcart.judging.judge import MISSING, OFFLINE, Judge, LedgerState
+from saltcart.judging.judge import Judge
+from saltcart.judging.judgements import MISSING, OFFLINE, LedgerState
 from saltcart.judging.levels import wrong_levels
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map, open_ledger

@@ -6,7 +6,7 @@ from itertools import islice
 
 from saltcart.errors import Refused, show
 from saltcart.hauling.workers import Reading, read_all
-from saltcart.judging.judge import ALTERED, MISSING, UNREADABLE
+from saltcart.judging.judgements import ALTERED, MISSING, UNREADABLE
 from saltcart.progress import Progress, Tick, silent
 from saltcart.proving.results import CheckReport, FileProblem, ShelfCheck
 from saltcart.shelves import manifest

@@ -3,7 +3,7 @@
 import os
 from collections.abc import Container, Iterable, Iterator, Sequence
 
-from saltcart.judging.judge import ALTERED, MISSING, UNREADABLE
+from saltcart.judging.judgements import ALTERED, MISSING, UNREADABLE
 from saltcart.proving.results import FileProblem
 from saltcart.waybills.shelf import Shelf
 

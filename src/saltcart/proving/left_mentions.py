@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 
 from saltcart.cart import Cart
 from saltcart.errors import show
-from saltcart.judging.judge import LedgerState
+from saltcart.judging.judgements import LedgerState
 from saltcart.ledgers.formats import cart_toml
 from saltcart.mentions.content import Mention, Spot, naming
 from saltcart.mentions.search import Search, search

@@ -9,7 +9,7 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct, field
 
 from saltcart.errors import Refused, show
-from saltcart.judging.judge import FOUND, LedgerState
+from saltcart.judging.judgements import FOUND, LedgerState
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.headers import READERS

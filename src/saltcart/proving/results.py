@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct, field
 
-from saltcart.judging.judge import ALTERED, FOUND, MISSING, OFFLINE, UNREADABLE, Judgement, LedgerState, add_counts
+from saltcart.judging.judgements import ALTERED, FOUND, MISSING, OFFLINE, UNREADABLE, Judgement, LedgerState, add_counts
 from saltcart.judging.levels import WrongLevel
 from saltcart.mentions.content import Spot
 from saltcart.mentions.search import Search

@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from rich.filesize import decimal
 
 from saltcart.errors import show
-from saltcart.looking.survey import SurveyReport
+from saltcart.looking.survey_report import SurveyReport
 from saltcart.looking.tidy import Find, TidyReport
 from saltcart.report.canvas import as_svg
 from saltcart.report.page import render

@@ -7,7 +7,7 @@ from rich.filesize import decimal
 
 from saltcart.drives import drive_of, find_drive
 from saltcart.errors import show
-from saltcart.judging.judge import FOUND
+from saltcart.judging.judgements import FOUND
 from saltcart.proving.results import CheckReport, Problem
 from saltcart.report.canvas import as_svg
 from saltcart.report.page import render

@@ -6,12 +6,14 @@ import tempfile
 from collections.abc import Callable, Container, Iterator, Sequence
 from contextlib import contextmanager
 
-from saltcart.judging.judge import Judge, LedgerState
+from saltcart.judging.judge import Judge
+from saltcart.judging.judgements import LedgerState
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Ledger
 from saltcart.ledgers.base import ListEdits
+from saltcart.rewriting.changes import Changes
 from saltcart.rewriting.content_folders import AddedFolder, list_edits
-from saltcart.rewriting.routes import Changes, Routes
+from saltcart.rewriting.routes import Routes
 from saltcart.safefile import copy_owner, create_file, digest_of, read_back, remove_with_side_files, sync_folder
 from saltcart.waybills.relinks import FolderLine
 from saltcart.waybills.waybill import Waybill

@@ -15,7 +15,8 @@ from msgspec import Struct, field
 from saltcart.drives.drive import keeps_change_times
 from saltcart.drives.limits import EXFAT
 from saltcart.errors import SaltCartError, show
-from saltcart.judging.judge import FOUND, Judge
+from saltcart.judging.judge import Judge
+from saltcart.judging.judgements import FOUND
 from saltcart.own_names import neighbour_of, part_of
 from saltcart.progress import Progress, Tick
 from saltcart.safefile import digest_of, remove_empty, remove_if_there, sync_folder

@@ -11,6 +11,7 @@ from saltcart.spelling.moves import tail_below
 from saltcart.switching.repoint import RepointReport, clear_staged, repoint
 from saltcart.trips import history
 from saltcart.trips import trip as trips
+from saltcart.trips.holding import held
 from saltcart.trips.trip import HAULED, HAULING, SWITCHING
 from saltcart.waybills import waybill_text
 from saltcart.waybills.waybill import Waybill
@@ -50,6 +51,6 @@ def finish_cut_off(wait: bool = False, progress: Progress = silent) -> list[str]
 
 def discard_untouched(name: str) -> None:
     """Remove the record of a trip that changed nothing: there is nothing to go on with, or to take back."""
-    with trips.held(name) as trip:
+    with held(name) as trip:
         if trip.state in (HAULING, HAULED) and clear_staged(trip):  # else what was prepared would stay for good
             trips.discard(trip)

@@ -14,9 +14,10 @@ from saltcart.shelves.removal import Removal
 from saltcart.shelves.walk import FOLDER
 from saltcart.spelling.moves import tail_below
 from saltcart.switching.dropping import can_go, our_copy
+from saltcart.trips.holding import held
 from saltcart.trips.records import ACCEPTED, TROUBLE, VERIFIED, Row
 from saltcart.trips.remounts import follow_shelves
-from saltcart.trips.trip import HAULED, HAULING, Trip, held
+from saltcart.trips.trip import HAULED, HAULING, Trip
 from saltcart.waybills.shelf import Shelf, matches
 
 SHORT_NAME = 100  # signs that any drive should take

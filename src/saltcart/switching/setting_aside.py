@@ -4,7 +4,7 @@ import os
 from collections.abc import Iterator
 
 from saltcart.shelves.walk import FOLDER, Item, walk
-from saltcart.switching.transaction import Deed, link, make, rename
+from saltcart.switching.deed_kinds import Deed, link, make, rename
 from saltcart.waybills.shelf import Shelf, matches
 
 

@@ -6,64 +6,38 @@ One that its program has written to is rewritten entry by entry as it is now, so
 additions stay.  A half-done switch is taken back the same way, since a program may have written to a ledger that
 had switched.
 
-The plan is recorded, with everything it needs, before its first deed; see `transaction` for what a crash leaves.
+The plan is recorded, with everything it needs, before its first deed; see `all_or_nothing` for what a crash leaves.
 """
 
 import os
 from collections.abc import Container, Sequence
-from contextlib import suppress
 
-from msgspec import Struct, field
-from msgspec.structs import replace
-
-from saltcart.drives import Presence, drive_of, find_drive
-from saltcart.drives.drive import drive_at, mount_of, refuse_other_drive, require
-from saltcart.errors import CannotSpell, Refused, Stopped, counted, show
-from saltcart.ledgers import Entry, Ledger
-from saltcart.ledgers.base import NO_EDITS, ListEdits
-from saltcart.own_names import staged_for_undo, staged_in_place
+from saltcart.drives import drive_of, find_drive
+from saltcart.drives.drive import refuse_other_drive, require
+from saltcart.errors import Refused, Stopped, counted, show
+from saltcart.ledgers import Ledger
 from saltcart.progress import Progress, Tick, silent
-from saltcart.rewriting.content_folders import list_edits, listed, same_place
-from saltcart.rewriting.routes import Changes, Routes
-from saltcart.rewriting.staging import stage
-from saltcart.safefile import (
-    copy_durably,
-    digest_of,
-    remove_empty,
-    remove_if_there,
-    remove_with_side_files,
-    sync_folder,
-)
+from saltcart.safefile import digest_of, remove_empty, remove_if_there
 from saltcart.shelves.walk import walk
-from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
-from saltcart.switching import folder_times, transaction
+from saltcart.switching import all_or_nothing, deed_kinds, folder_times, superseding
 from saltcart.switching import repoint as repointing
 from saltcart.switching.dropping import COARSEST_NS, Dropped, Kept, drop, is_original, named_copies
 from saltcart.switching.programs import refuse_busy
-from saltcart.trips import history, leftovers
-from saltcart.trips import trip as trips
-from saltcart.trips.records import EntryRow, LedgerRow, key_text
+from saltcart.switching.undo_files import own_files_back, record_back, sounds_back
+from saltcart.switching.undo_ledger import UndoReport, came_so, clear_staged, prepare_ledger, staged_name
+from saltcart.trips import history
+from saltcart.trips.holding import held
+from saltcart.trips.records import LedgerRow
 from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.signposts import put_back
+from saltcart.trips.stock import Stock
 from saltcart.trips.trip import DROPPING, ENDED, HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, UNDONE, Trip
-from saltcart.waybills import collection
+from saltcart.waybills import collection, collection_file
 from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.shelf import Shelf
 
 PLAN = "undo"
-
-
-class UndoReport(Struct):
-    """What was undone: entries changed, copies dropped (files and bytes), and remarks; `undropped` when copies are left
-    to be removed once a drive is connected.
-    """
-
-    changed: int = 0
-    dropped_files: int = 0
-    dropped_bytes: int = 0
-    undropped: bool = False
-    remarks: list[str] = field(default_factory=list)
 
 
 def undo(
@@ -81,7 +55,7 @@ def undo(
     Raises Refused with nothing changed, HalfDone when it stopped in the middle and could not be taken back itself.
     """
     report = UndoReport()
-    with trips.held(name) as trip:
+    with held(name) as trip:
         trip.require(HAULING, HAULED, SWITCHING, SWITCHED, UNDOING, UNDONE, step="undo")
         repointing.face_the_world(trip)
         if trip.state in (SWITCHING, SWITCHED):
@@ -95,7 +69,7 @@ def undo(
             folder_times.give_back(trip)
         if trip.state in (HAULING, HAULED):
             repointing.clear_staged(trip)
-        repointing.clear_updates(trip)
+        superseding.clear_updates(trip)
         if trip.state != UNDONE:
             report.remarks += newcomers(trip)
             trip.enter(UNDONE, "undone: entries and originals are back", **{DROPPING: drop_copies})
@@ -131,21 +105,21 @@ def go_on(trip: Trip, wait: bool, progress: Progress) -> None:
     """Look before an undo that was cut off is carried on: no program may be in the way, and what was prepared must be
     there; else that undo is given up, and begins anew.
     """
-    waiting = transaction.waiting_swaps(trip, PLAN)
+    waiting = all_or_nothing.waiting_swaps(trip, PLAN)
     refuse_busy(opened(trip, [row for row in trip.logbook.ledgers() if row.path in waiting]), wait, progress)
-    if transaction.lacks_staged(trip, PLAN):
-        with transaction.interrupts_held():
-            troubles = transaction.take_back(trip, PLAN)
+    if all_or_nothing.lacks_staged(trip, PLAN):
+        with all_or_nothing.interrupts_held():
+            troubles = all_or_nothing.take_back(trip, PLAN)
         if troubles:
-            raise transaction.half_done(trip, Refused("prepared ledgers are gone"), troubles)
+            raise all_or_nothing.half_done(trip, Refused("prepared ledgers are gone"), troubles)
         trip.enter(trip.logbook.fact("undo_from", SWITCHED), "an undo that could not be carried on begins anew")
 
 
 def carry_out(trip: Trip) -> None:
     """Carry the recorded undo out; the trip is as before when that failed and was seen to be taken back."""
     try:
-        transaction.carry_out(trip, PLAN)
-    except transaction.TakenBack as ended:
+        all_or_nothing.carry_out(trip, PLAN)
+    except all_or_nothing.TakenBack as ended:
         trip.enter(trip.logbook.fact("undo_from", SWITCHED), "undo failed; the trip is as it was")
         clear_staged(trip)
         raise ended.cause from None
@@ -199,7 +173,7 @@ def drop_told(trip: Trip) -> None:
     top = trip.waybill.collection
     if not top or not os.path.isfile(os.path.join(top, collection.NAME)):
         return
-    found = collection.read(os.path.join(top, collection.NAME))
+    found = collection_file.read(os.path.join(top, collection.NAME))
     if found.trip == trip.name and not any(os.path.lexists(found.at(one.place)) for one in found.shelves):
         ours = {collection.READ_ME: found.read_me, **{one.place: one.digest for one in found.lists}}
         for name, digest in ours.items():
@@ -238,9 +212,9 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
         if not without_new:
             refuse_unplugged(trip, shelf)
     refuse_busy(opened(trip, rows), wait, progress)
-    inverse = transaction.inverse([deed for _number, deed, _done in trip.logbook.deeds(repointing.PLAN)])
+    inverse = deed_kinds.inverse([deed for _number, deed, _done in trip.logbook.deeds(superseding.PLAN)])
     # What a half-done switch had not come to needs no undoing, and must not be done when this undo is taken back.
-    deeds = [deed for deed in inverse if transaction.standing(deed) != transaction.DONE]
+    deeds = [deed for deed in inverse if deed_kinds.standing(deed) != deed_kinds.DONE]
     deeds += own_files_back(trip) if trip.state == SWITCHING else record_back(trip)
     deeds += sounds_back(trip, report)
     begun: list[str] = []
@@ -253,61 +227,13 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
     except BaseException as error:
         clear_staged(trip)
         if repointing.out_of_reach(begun) and isinstance(error, Refused):
-            raise repointing.not_cleared(error, f"saltcart undo {trip.name}") from error
+            raise superseding.not_cleared(error, f"saltcart undo {trip.name}") from error
         raise
     with trip.logbook.together():
         trip.logbook.plan_deeds(PLAN, deeds)
         trip.logbook.record(state=UNDOING, undo_from=trip.state, **{folder_times.GIVEN_BACK: times})
         trip.logbook.tell("undo begins")
     repointing.clear_staged(trip)  # of a switch that was half done
-
-
-def own_files_back(trip: Trip) -> list[transaction.Deed]:
-    """The deeds that let manifests and the record of a collection say what they said before a half-done switch."""
-    deeds = []
-    for _number, deed, _done in trip.logbook.deeds(repointing.PLAN):
-        if deed.get("own") and transaction.standing(deed) == transaction.DONE:
-            staged = staged_for_undo(deed["path"], trip.name)
-            copy_durably(deed["backup"], staged)
-            kept = f"{deed['backup']}-after"
-            copy_durably(deed["path"], kept)
-            deeds.append(transaction.swap(deed["path"], staged, deed["after"], deed["before"], kept))
-    return deeds
-
-
-def sounds_back(trip: Trip, report: UndoReport) -> list[transaction.Deed]:
-    """The deeds that give single sounds their older content back; one that was edited since stays."""
-    deeds = []
-    for _number, deed, _done in trip.logbook.deeds(repointing.PLAN):
-        if not deed.get("sound") or transaction.standing(deed) == transaction.UNDONE:
-            continue
-        if transaction.standing(deed) == transaction.UNSEEN:
-            report.remarks.append(f"{show(deed['path'])} was edited since; what it was before is at {deed['backup']}")
-            continue
-        staged, kept = staged_for_undo(deed["path"], trip.name), f"{deed['backup']}-after"
-        copy_durably(deed["backup"], staged)
-        copy_durably(deed["path"], kept)
-        deeds.append(transaction.swap(deed["path"], staged, deed["after"], deed["before"], kept))
-    return deeds
-
-
-def record_back(trip: Trip) -> list[transaction.Deed]:
-    """The deed that lets a collection say of itself what it said before a carry, when that was the last; sounds that
-    were brought up to date stay so, and what it says of them.
-    """
-    top, kept = trip.waybill.collection, os.path.join(trip.folder, "ledgers", "carried-before")
-    path = os.path.join(top, collection.NAME)
-    if not top or not os.path.isfile(kept) or not os.path.isfile(path):
-        return []
-    now, before = collection.read(path), collection.read(kept)
-    if now.trip != trip.name:
-        return []
-    newer = {one.place: one for one in now.files}
-    before.top, before.files = top, [newer.get(one.place, one) for one in before.files]
-    staged, after = staged_for_undo(path, trip.name), f"{kept}-after"
-    digest = collection.write(before, staged)
-    copy_durably(path, after)
-    return [transaction.swap(path, staged, digest_of(path), digest, after)]
 
 
 def refuse_absent_drives(trip: Trip, without_new: bool) -> None:
@@ -355,170 +281,6 @@ def refuse_unplugged(trip: Trip, shelf: Shelf) -> None:
         raise
 
 
-def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: bool) -> list[transaction.Deed]:
-    """The deed that gives a ledger its old entries back, with everything its program has written since; none when it
-    needs none.
-    """
-    if not row.rewrite and not trip.line(row).over:
-        return []
-    if not os.path.exists(row.place):
-        if not (without_new and any(tail_below(row.place, shelf.new) is not None for shelf in trip.waybill.shelves)):
-            refuse_away(trip, row)
-        report.remarks.append(
-            f"The ledger {show(row.place)} is gone since the switch; its original is kept at {show(row.backup or '')}"
-        )
-        return []
-    today, travels = digest_of(row.place), row.place != row.path
-    if today == row.before and today != row.after:
-        return []  # the switch had not come to it, or somebody has restored it
-    if trip.line(row).over:
-        return [put_back_over(trip, row, today, report)]
-    if travels and any(
-        shelf.original_stays and tail_below(row.path, shelf.old) is not None for shelf in trip.waybill.shelves
-    ):
-        report.changed += row.changed
-        return []  # the one at the old place was never touched
-    if today == row.after and travels:
-        report.changed += row.changed
-        return []  # it travelled and nobody changed it: the original comes back with its shelf
-    staged = staged_name(trip, row)
-    leftovers.sweep(trip.line(row).over or row.path, trip)
-    if today == row.after:
-        if not row.changed:
-            return []
-        after = copy_durably(row.backup or "", staged)
-        sync_folder(os.path.dirname(staged))
-        report.changed += row.changed
-    else:
-        changes = Changes(old_texts(trip, row, report), [], old_list(trip, row))
-        if not changes.texts and not changes.edits and not travels:
-            return []
-        after = stage(trip.open_ledger(row), changes, staged)
-        report.changed += len(changes.texts) + changes.edits.count()
-    kept = trip.keep(row.number, "-after")
-    copy_durably(row.place, kept)
-    if travels:
-        return [transaction.swap(row.path, staged, row.before or "", after, row.backup or "")]
-    return [transaction.swap(row.path, staged, today, after, kept)]
-
-
-def refuse_away(trip: Trip, row: LedgerRow) -> None:
-    """Raise Refused when a ledger is not there because its drive is not: that says nothing about the ledger."""
-    known = trip.logbook.fact("ledger_drives", {}).get(str(row.number))
-    away = Presence().away(row.place)
-    if away is None and known and drive_at(mount_of(row.place), room=False).identity != known:
-        away = "its drive is not connected"
-    if away:
-        raise Refused(f"The ledger {show(row.place)}: {away}", "Plug it in, then undo again; nothing was changed.")
-
-
-def put_back_over(trip: Trip, row: LedgerRow, today: str, report: UndoReport) -> transaction.Deed:
-    """The deed that gives the ledger of which another took the place its name back; what its program has written since
-    is kept.
-    """
-    staged, kept = staged_name(trip, row), trip.keep(row.number, "-after")
-    after = copy_durably(row.backup or "", staged)
-    sync_folder(os.path.dirname(staged))
-    copy_durably(row.place, kept)
-    report.changed += row.changed
-    if today != row.after:
-        report.remarks.append(
-            f"{show(row.place)} was written to since; it is again what it was before, and what it was now is kept at"
-            f" {show(kept)}"
-        )
-    return transaction.swap(row.place, staged, today, after, kept)
-
-
-def old_texts(trip: Trip, row: LedgerRow, report: UndoReport) -> dict[object, str]:
-    """For a ledger its program has changed since the switch: entry key to the text it shall have again.
-
-    An entry the trip rewrote gets its old text back, to the letter.  One that named the new
-    place before the trip keeps doing so.  One written since follows the shelf back when the
-    originals have that file.
-    """
-    table = {entry.key: entry for entry in trip.logbook.entries(row.number)}
-    unique: dict[str, EntryRow | None] = {}
-    for row_before in table.values():
-        same = unique.get(row_before.new, row_before)
-        unique[row_before.new] = row_before if same and same.old == row_before.old else None
-    back = Routes(trip.waybill.moves().reversed(), trip.waybill.resolver(), turns=trip.waybill.turn.__contains__)
-    changes: dict[object, str] = {}
-    for entry in trip.open_ledger(row).entries():
-        known = table.get(key_text(entry.key))
-        known = known if known and known.new == entry.written else unique.get(entry.written)
-        text = known.old if known else newer_text(trip, row, entry, back, report)
-        if text is not None and text != entry.written:
-            changes[entry.key] = text
-    return changes
-
-
-def old_list(trip: Trip, row: LedgerRow) -> ListEdits:
-    """What takes folders out of the list of a ledger that the trip put there, and puts those back that it took out."""
-    ledger, resolver = trip.open_ledger(row), trip.waybill.resolver()
-    there = [folder for _entry, folder in listed(ledger, resolver)]
-    lines = [line for line in trip.waybill.folders if line.ledger == row.path]
-    lines = [
-        replace(line, ledger=row.place, do="add" if line.do == "remove" else "remove")
-        for line in lines
-        if any(same_place(folder, line.folder) for folder in there) != (line.do == "remove")
-    ]
-    return list_edits(ledger, lines, resolver) if lines else NO_EDITS
-
-
-def newer_text(trip: Trip, row: LedgerRow, entry: Entry, back: Routes, report: UndoReport) -> str | None:
-    """The text for an entry written since the switch; None when it stays."""
-    bases = os.path.dirname(row.place), os.path.dirname(row.path)
-    _text, target = back.meant(entry, bases[0])
-    home = back.moves.follow(target)
-    if home and not original_there(trip, home):
-        report.remarks.append(
-            f"{show(row.path)}, {entry.where}: {show(entry.written)} came after the switch and stays at the new place"
-        )
-        back = Routes(Moves([]), back.resolver)
-    try:
-        return back.new_text(entry, *bases)
-    except CannotSpell as error:
-        report.remarks.append(f"{show(row.path)}, {entry.where}: {error.what}; left as it is")
-        return None
-
-
-def original_there(trip: Trip, home: str) -> bool:
-    """Whether the set-aside originals hold what shall be at `home`."""
-    for shelf in trip.waybill.shelves:
-        tail = tail_below(home, shelf.old)
-        if tail is not None:
-            return os.path.lexists(home if shelf.original_stays else os.path.join(trip.aside(shelf), tail))
-    return False
-
-
-def staged_name(trip: Trip, row: LedgerRow) -> str:
-    """A hidden name for new content on the drive of the ledger's old place, outside of what is about to be renamed.
-
-    Not the name a repoint uses, for a half-done one may have left its file there.
-    """
-    for shelf in trip.waybill.shelves if not trip.line(row).over else ():
-        if tail_below(row.path, shelf.old) is not None:
-            return staged_in_place(shelf.stays_at, trip.name, row.number)
-    return staged_for_undo(trip.line(row).over or row.path, trip.name)
-
-
-def clear_staged(trip: Trip) -> None:
-    """Remove what was prepared for an undo and will not be used."""
-    for row in trip.logbook.ledgers():
-        with suppress(OSError):
-            remove_with_side_files(staged_name(trip, row))
-    for one in trip.waybill.newer:
-        with suppress(OSError):
-            remove_if_there(staged_for_undo(one.path, trip.name))
-
-
-def came_so(shelf: Shelf, path: str, home: str) -> bool:
-    """Whether what lies at `path` from the new place may have come from `home`: what has that name at home may lie
-    elsewhere here, and this came later.
-    """
-    return shelf.place(home) == (f"{shelf.new}/{path}" if path else shelf.new)
-
-
 def newcomers(trip: Trip) -> list[str]:
     """A remark for each shelf whose new place holds what the originals do not: it came after the switch and stays
     there.
@@ -531,9 +293,8 @@ def newcomers(trip: Trip) -> list[str]:
         others = [one.new for one in trip.waybill.shelves if one is not shelf and tail_below(one.new, shelf.new)]
         items = [(item, shelf.home(item.path)) for item in walk(shelf.new)]
         later = [shelf.place("") + f"/{item.path}" for item, home in items if not came_so(shelf, item.path, home)]
-        stock = (item._replace(path=home) for item, home in items if came_so(shelf, item.path, home))
-        trip.logbook.take_stock(number, stock)
-        found = trip.logbook.differences(number, COARSEST_NS)
+        at_home = (item._replace(path=home) for item, home in items if came_so(shelf, item.path, home))
+        found = Stock(trip.logbook, number, at_home).differences(COARSEST_NS)
         places = [*later, *(shelf.place(path) for path in found["new"] + found["changed"])]
         places = [
             place

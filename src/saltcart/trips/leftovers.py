@@ -19,7 +19,8 @@ from saltcart.safefile import remove_if_there, sync_folder
 from saltcart.shelves.walk import FILE, walk
 from saltcart.trips import history
 from saltcart.trips import trip as trips
-from saltcart.trips.trip import SWITCHING, UNDOING, Trip, names, worked_on
+from saltcart.trips.holding import worked_on
+from saltcart.trips.trip import SWITCHING, UNDOING, Trip, names
 
 PREPARED, COPYING, WRITING, PLAN, RECORD = "prepared ledger", "unfinished copy", "unfinished file", "plan", "record"
 KEPT_SECONDS = 30 * 24 * 3600  # for a plan that somebody may still carry out

@@ -14,10 +14,8 @@ from typing import Any
 
 from saltcart.errors import show
 from saltcart.shelves.marks import Mark
-from saltcart.shelves.walk import Item
 from saltcart.trips.records import (
     ACCEPTED,
-    LISTED,
     PLACING,
     TROUBLE,
     VERIFIED,
@@ -27,7 +25,6 @@ from saltcart.trips.records import (
     Row,
     Trouble,
     now,
-    packed,
     unpacked,
 )
 
@@ -53,11 +50,6 @@ CREATE TABLE IF NOT EXISTS deed (
     plan TEXT NOT NULL, number INTEGER NOT NULL, what TEXT NOT NULL, done INTEGER NOT NULL DEFAULT 0,
     PRIMARY KEY (plan, number)) WITHOUT ROWID;
 """
-# A folder is not changed by what happens in it, nor a link by its own times.
-CHANGED = (
-    "t.kind <> f.kind OR t.target IS NOT f.target OR t.kind = 'file' AND (t.size <> f.size OR abs(t.mtime_ns -"
-    " f.mtime_ns) > {})"
-)
 ITEM_COLUMNS = "path, kind, size, disk_bytes, mtime_ns, mode, device, inode, links, target, ctime_ns"
 STATE_COLUMNS = "digest, state, why, existed, copy_inode, copy_ctime_ns"
 # What older versions did not record: a 0 or NULL proves nothing, so that contents are compared.
@@ -123,102 +115,6 @@ class Logbook:
         return self.database.execute("SELECT at, what FROM event ORDER BY rowid").fetchall()
 
     # files
-
-    def take_stock(self, shelf: int, items: Iterable[Item]) -> None:
-        """Set what lies in a shelf today beside what is recorded of it, for `differences` and `adopt`."""
-        self.database.execute("DROP TABLE IF EXISTS temp.today")
-        self.database.execute(f"CREATE TEMP TABLE today ({ITEM_COLUMNS}, PRIMARY KEY (path)) WITHOUT ROWID")
-        marks = ", ".join("?" * len(ITEM_COLUMNS.split(", ")))
-        self.database.execute("BEGIN")
-        self.database.executemany(f"INSERT INTO temp.today VALUES ({marks})", map(packed, items))
-        self.database.execute("COMMIT")
-
-    def stock_count(self) -> int:
-        """How many regular files the last `take_stock` saw."""
-        return int(self.database.execute("SELECT count(*) FROM temp.today WHERE kind = 'file'").fetchone()[0])
-
-    def differences(self, shelf: int, time_step_ns: int = 0) -> dict[str, list[str]]:
-        """Paths `new` in the shelf, `changed` since they were recorded, and `vanished`, after `take_stock`; times
-        count as equal within a step.
-        """
-        queries = {
-            "new": "SELECT path FROM temp.today WHERE path NOT IN (SELECT path FROM file WHERE shelf = ?)",
-            "changed": (
-                "SELECT t.path FROM temp.today AS t JOIN file AS f ON f.shelf = ? AND f.path = t.path WHERE"
-                f" {CHANGED.format(time_step_ns)}"
-            ),
-            "vanished": "SELECT path FROM file WHERE shelf = ? AND path NOT IN (SELECT path FROM temp.today)",
-        }
-        return {
-            word: [os.fsdecode(path) for (path,) in self.database.execute(query, (shelf,))]
-            for word, query in queries.items()
-        }
-
-    def doubtful(self, shelf: int) -> Iterator[Row]:
-        """The files of a shelf that `take_stock` saw with the size and time that are recorded, and of which inode or
-        change time are others.
-        """
-        columns = ", ".join(f"f.{column}" for column in f"{ITEM_COLUMNS}, {STATE_COLUMNS}".split(", "))
-        rows = self.database.execute(
-            f"SELECT {columns} FROM file AS f JOIN temp.today AS t ON t.path = f.path WHERE f.shelf = ? AND f.kind ="
-            f" 'file' AND NOT ({CHANGED.format(0)}) AND (t.inode <> f.inode OR t.ctime_ns <> f.ctime_ns) ORDER BY"
-            " f.path",
-            (shelf,),
-        ).fetchall()
-        yield from map(unpacked, rows)
-
-    def proven(self, shelf: int, paths: Iterable[str]) -> None:
-        """Record inode and change time that `take_stock` saw of files whose content was found to be as recorded."""
-        self.database.executemany(
-            "UPDATE file SET (inode, ctime_ns) = (SELECT inode, ctime_ns FROM temp.today AS t WHERE t.path = file.path)"
-            " WHERE shelf = ? AND path = ?",
-            ((shelf, os.fsencode(path)) for path in paths),
-        )
-
-    def since(self, paths: Iterable[str]) -> dict[str, list[str]]:
-        """Paths `new` in the shelf and `vanished` from it since someone saw `paths` in it, after `take_stock`; none
-        when nobody did.
-        """
-        self.database.execute("DROP TABLE IF EXISTS temp.seen")
-        self.database.execute("CREATE TEMP TABLE seen (path PRIMARY KEY) WITHOUT ROWID")
-        self.database.execute("BEGIN")
-        self.database.executemany(
-            "INSERT OR IGNORE INTO temp.seen VALUES (?)", ((os.fsencode(path),) for path in paths)
-        )
-        self.database.execute("COMMIT")
-        queries = {
-            "new": (
-                "SELECT path FROM temp.today WHERE path NOT IN (SELECT path FROM temp.seen) AND EXISTS (SELECT 1 FROM"
-                " temp.seen)"
-            ),
-            "vanished": "SELECT path FROM temp.seen WHERE path NOT IN (SELECT path FROM temp.today)",
-        }
-        return {
-            word: [os.fsdecode(path) for (path,) in self.database.execute(query)] for word, query in queries.items()
-        }
-
-    def adopt(self, shelf: int) -> None:
-        """Record what `take_stock` saw: new and changed things as `listed`, vanished ones no more.
-
-        The digest of a changed file stays: it tells our own older copy from a stranger's file.
-        """
-        updates = ", ".join(f"{column} = excluded.{column}" for column in ITEM_COLUMNS.split(", ")[1:])
-        with self.together():
-            self.database.execute(
-                "DELETE FROM file WHERE shelf = ? AND path NOT IN (SELECT path FROM temp.today)", (shelf,)
-            )
-            self.database.execute(
-                f"INSERT INTO file (shelf, {ITEM_COLUMNS}, state) SELECT ?, {ITEM_COLUMNS}, '{LISTED}' FROM temp.today"
-                " AS t WHERE NOT EXISTS (SELECT 1 FROM file AS f WHERE f.shelf = ? AND f.path = t.path AND NOT"
-                f" ({CHANGED.format(0)})) ON CONFLICT (shelf, path) DO UPDATE SET state = '{LISTED}', {updates}",
-                (shelf, shelf),
-            )
-            columns = ", ".join(ITEM_COLUMNS.split(", ")[1:])
-            self.database.execute(
-                f"UPDATE file SET ({columns}) = (SELECT {columns} FROM temp.today AS t WHERE t.path = file.path) WHERE"
-                f" shelf = ? AND state IN ('{LISTED}', '{TROUBLE}')",
-                (shelf,),
-            )
 
     def rows(self, shelf: int, *states: str, kind: str | None = None) -> Iterator[Row]:
         """The things of a shelf in the order of their paths, folders before what is in them.

@@ -21,7 +21,8 @@ from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.base import Entry
 from saltcart.ledgers.codings import Escape, one_line
 from saltcart.ledgers.rules import must_match
-from saltcart.ledgers.spans import Span, TextLedger
+from saltcart.ledgers.spans import Span
+from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.ledgers.textual import Found, byte_spans, decoded, line_of
 from saltcart.ledgers.where import Where
 from saltcart.shelves.true_names import AnyCase

@@ -1,0 +1,108 @@
+"""What a trip will copy: its files and its ledgers, listed in the logbook."""
+
+import os
+
+from saltcart.drives.drive import keeps_change_times
+from saltcart.errors import Refused, counted, show
+from saltcart.hauling.altered import altered_since
+from saltcart.hauling.haul_report import HaulReport
+from saltcart.ledgers import open_ledger
+from saltcart.looking.scan import look_for_ledger
+from saltcart.planning.destination import refuse_mounts
+from saltcart.planning.shelf_inspection import may_be_ledger
+from saltcart.shelves.marks import mark_of
+from saltcart.shelves.true_names import true_path
+from saltcart.shelves.walk import FILE, OTHER
+from saltcart.trips.records import LISTED, VERIFIED, LedgerRow
+from saltcart.trips.stock import Stock
+from saltcart.trips.trip import Trip
+from saltcart.waybills import snapshots as drafts
+from saltcart.waybills.shelf import Shelf
+
+MOST_TOLD = 5  # of things that have vanished, each in a remark
+
+
+def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> None:
+    """Record what lies in the shelf today, and remark on what differs from before."""
+    if not (os.path.isfile if shelf.gathered or shelf.archive else os.path.isdir)(shelf.old):
+        raise Refused(
+            f"The shelf {show(shelf.old)} is not there", "Check the path in the waybill, or plug its drive in."
+        )
+    refuse_replaced(shelf)
+    refuse_mounts(shelf)
+    if shelf.archive:
+        state = os.stat(shelf.old)
+        trip.logbook.record(**{f"archive {shelf.old}": [state.st_size, state.st_mtime_ns, *mark_of(state)]})
+    unread: list[str] = []
+    log = trip.logbook
+    stock = Stock(log, number, shelf.walk(lambda path, error: unread.append(f"{show(path)}: {error.strerror}")))
+    if unread:
+        raise Refused(
+            f"Parts of the shelf {show(shelf.old)} cannot be read", "Mend their permissions and try again.", unread[:20]
+        )
+    fresh = log.totals(number) == (0, 0)
+    before = stock.since(drafts.seen(trip.waybill.draft, shelf.source)) if fresh else stock.differences()
+    if before["vanished"] and not stock.files():
+        raise Refused(
+            f"The shelf {show(shelf.old)} is empty now;"
+            f" {counted(len(before['vanished']), 'file or folder was', 'files or folders were')} seen there before",
+            "Look where they went; if its drive is not connected, plug it in.",
+        )
+    if not fresh and keeps_change_times(shelf.stays_at) and not shelf.archive:
+        edited = altered_since(trip, stock, shelf.old).paths
+        log.mark(number, [(path, LISTED, log.digest(number, path), None, False) for path in edited])
+    stock.adopt()
+    for path in before["vanished"]:
+        log.tell(f"vanished from {shelf.name}: {path}")
+    gone = sorted(before["vanished"])
+    report.remarks += [f"{show(shelf.name)}: {show(path)} is no longer in the shelf" for path in gone[:MOST_TOLD]]
+    if more := gone[MOST_TOLD:]:
+        report.remarks.append(f"{show(shelf.name)}: nor are {len(more):,} more (saltcart trips {trip.name} has them)")
+    if before["new"]:
+        report.remarks.append(
+            f"{show(shelf.name)}: {len(before['new']):,} new since {'the draft' if fresh else 'the last haul'}, taken"
+            " along"
+        )
+    for row in log.rows(number, kind=OTHER):
+        report.remarks.append(
+            f"{show(shelf.name)}: {show(row.item.path)} is a pipe, socket or device; it is not copied"
+        )
+        log.mark(number, [(row.item.path, VERIFIED, None, "not copied", True)])
+
+
+def refuse_replaced(shelf: Shelf) -> None:
+    """Raise Refused when the shelf, or a folder above it, has become a link since the draft."""
+    if true_path(shelf.old) != shelf.old:
+        raise Refused(
+            f"{show(shelf.old)} now leads through a link to {show(os.path.realpath(shelf.old))}",
+            "Put the folder back, or draft anew; the waybill must name the folder itself.",
+        )
+
+
+def record_ledgers(trip: Trip) -> None:
+    """Put the waybill's ledgers into the logbook, each once."""
+    if trip.logbook.ledgers():
+        return
+    moves = trip.waybill.moves()
+    with trip.logbook.together():
+        for number, line in enumerate(trip.waybill.ledgers):
+            place = line.over or moves.follow(line.path) or line.path
+            trip.logbook.put_ledger(
+                LedgerRow(number, line.path, place, line.map_name, line.rewrite, line.digest, None, None, 0)
+            )
+
+
+def record_unpacked_ledgers(trip: Trip) -> None:
+    """Put the ledgers that came out of archives into the logbook, to be made true for where things lie, and checked."""
+    found: dict[str, None] = {}
+    for number, shelf in enumerate(trip.waybill.shelves):
+        for row in trip.logbook.rows(number, VERIFIED, kind=FILE) if shelf.archive else ():
+            if may_be_ledger(row.item.path):
+                look_for_ledger(shelf.place(row.item.path), trip.maps(), found, [])
+    known = trip.logbook.ledgers()
+    with trip.logbook.together():
+        for place in [place for place in found if all(row.place != place for row in known)]:
+            name = open_ledger(place, trip.maps()).map_name
+            trip.logbook.put_ledger(
+                LedgerRow(len(trip.logbook.ledgers()), place, place, name, True, None, None, None, 0)
+            )

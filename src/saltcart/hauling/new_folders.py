@@ -1,0 +1,32 @@
+"""Folders at the new place."""
+
+import os
+import stat
+
+from saltcart.own_names import PART
+from saltcart.safefile import remove_if_there
+
+
+def make_folder_below(handle: int, path: str) -> None:
+    """Make a folder at `path` below an opened one, and those on the way that are missing.
+
+    FileExistsError when something that is no folder, be it a link to one, has that name.
+    """
+    try:
+        os.mkdir(path, dir_fd=handle)
+    except FileNotFoundError:
+        if "/" not in path:
+            raise
+        make_folder_below(handle, os.path.dirname(path))
+        os.mkdir(path, dir_fd=handle)
+    except FileExistsError:
+        if not stat.S_ISDIR(os.stat(path, dir_fd=handle, follow_symlinks=False).st_mode):
+            raise
+
+
+def remove_temporaries(folder: str) -> None:
+    """Remove temporary files that a start which was cut off has left in a folder."""
+    with os.scandir(folder) as things:
+        left = [one.path for one in things if PART.fullmatch(one.name)]
+    for path in left:
+        remove_if_there(path)

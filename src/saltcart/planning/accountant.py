@@ -1,0 +1,337 @@
+"""Works out an account: what names the shelves, which of it is understood, and what is taught where it is not."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import suppress
+from itertools import islice
+from typing import TYPE_CHECKING
+
+from saltcart.errors import Refused, SaltCartError, show
+from saltcart.home import made_home
+from saltcart.ledgers import Map, load_map, open_ledger
+from saltcart.ledgers.formats import cart_toml
+from saltcart.mentions.content import MOST_SPOTS, UNREADABLE, Mention, Spot, mentions_in
+from saltcart.mentions.packed import TooMuch
+from saltcart.mentions.search import known_as, search
+from saltcart.mentions.search_places import backups, forms_of, parent_forms, relative_forms, search_places
+from saltcart.mentions.standings import (
+    HISTORY,
+    IN_FULL,
+    IN_PART,
+    LEFT,
+    LINKED,
+    ORIGINALS,
+    SAID,
+    SERVED,
+    SHOWS_LESS,
+    UNCHANGEABLE,
+    UNREAD,
+)
+from saltcart.own_names import short_name
+from saltcart.planning.account import Account, Accounted
+from saltcart.planning.relative_references import relative_targets
+from saltcart.planning.request import Request
+from saltcart.planning.shelf_inspection import DraftedShelf, may_be_ledger
+from saltcart.planning.trial_rewrite import DraftedLedger, Trial
+from saltcart.planning.views import View, leaving, narrowed, views
+from saltcart.progress import Progress
+from saltcart.rewriting.routes import turned
+from saltcart.safefile import replacing
+from saltcart.shelves.true_names import true_path
+from saltcart.spelling.moves import outermost, tail_below
+from saltcart.trips.signposts import leading_to
+from saltcart.waybills.waybill import Waybill
+
+if TYPE_CHECKING:
+    from saltcart.learning.lessons import Proof
+
+
+MOST_ALONE = 200  # files that are learnt from one by one, when what others of their kind teach is not enough
+
+
+class Accountant:
+    """Searches for what names the shelves of a waybill, and tries to understand what it finds."""
+
+    def __init__(
+        self,
+        request: Request,
+        waybill: Waybill,
+        drafted: Sequence[DraftedShelf],
+        trial: Trial,
+        maps: list[Map],
+        progress: Progress,
+    ):
+        self.request, self.waybill, self.trial, self.maps, self.progress = request, waybill, trial, maps, progress
+        self.olds = [old for shelf in waybill.shelves for old, _new in shelf.sought()]
+        # In what lies in a shelf and stays, its parts are named and not the shelf.
+        self.drafted = drafted
+        self.sought = [*self.olds, *(part for one in drafted for part in (*one.tops, *one.kept))]
+        self.above: dict[str, set[str]] = {}  # of files, the folders that hold shelves and that they name
+        self.unseen: dict[str, str] = {}  # files that could not be looked into for that, and why
+        self.parting: dict[str, list[str]] = {}  # of files, what they would not find from their folder any more
+        self.learnt: set[str] = set()
+        self.counted: set[str] = set()
+        self.reasons: dict[str, str] = {}  # why files that are understood cannot be rewritten
+
+    def account(self, ledgers: list[DraftedLedger]) -> Account:
+        """The account; ledgers that were found and understood are added to `ledgers`, their maps to the waybill."""
+        for path in (*self.request.search, *self.request.leave_unread, *self.request.not_searched):
+            if not os.path.lexists(os.path.expanduser(path)):
+                raise Refused(
+                    f"{show(path)} is not there", "Check the path; if its drive is not connected, plug it in."
+                )
+        more = [os.path.expanduser(path) for path in self.request.search]
+        places = search_places(
+            [shelf.old for shelf in self.waybill.shelves],
+            self.request.cart,
+            [one.line.path for one in ledgers],
+            more,
+            [shelf.new for shelf in self.waybill.shelves],
+        )
+        left_out = {true_path(path) for path in (*self.request.not_searched, *self.request.cart.not_searched)}
+        places = [place for place in places if place not in left_out]
+        self.waybill.search, self.waybill.not_searched = places, sorted(left_out)
+        away = [place for place in self.request.cart.places if not os.path.exists(place)]
+        gone = [old for shelf in leaving(self.waybill.shelves) for old, _new in shelf.sought()]
+        forms = forms_of(self.olds, self.waybill.means) + parent_forms(gone, self.waybill.means)
+        seen = search(forms, places, self.progress, self.waybill.not_searched)
+        if aliases := through_links(seen.links, self.olds):
+            forms = forms_of(self.olds, self.waybill.means, aliases) + parent_forms(gone, self.waybill.means)
+            seen = search(forms, places, self.progress, self.waybill.not_searched)
+        result = Account(seen, away, backups(self.request.cart))
+        # What an interrupted haul has copied already is no file of its own: it is compared, and replaced or refused.
+        coming = {one.shelf.place(item) for one in self.drafted for item in one.items}
+        mentions = {true_path(mention.path): mention for mention in result.search.found if mention.path not in coming}
+        result.files = self.files(mentions, ledgers) + self.links(seen.links)
+        self.waybill.maps = [plan.path for plan in self.maps]
+        return result
+
+    def links(self, found: Mapping[str, str]) -> list[Accounted]:
+        """What becomes of the links that lead into what moves; those that can be turned are, where that was asked."""
+        moves = self.waybill.moves()
+        inner = [
+            link for link, place in found.items() if moves.follow(place) is not None and moves.follow(link) is None
+        ]
+        inner = [link for link in inner if link not in {post for old in self.olds for post in leading_to(old)}]
+        if self.request.turn_links:
+            self.waybill.turn += [link for link in inner if turned(moves, link) and link not in self.waybill.turn]
+        staying = [link for link in inner if link not in self.waybill.turn]
+        return [self.standing_of_link(link, found[link]) for link in staying]
+
+    def standing_of_link(self, link: str, place: str) -> Accounted:
+        """What becomes of one link into what moves, when it is not turned."""
+        if all(shelf.leave == "signpost" for shelf in self.waybill.shelves):
+            word = SERVED
+        elif all(shelf.original_stays for shelf in self.waybill.shelves):
+            word = ORIGINALS
+        else:
+            word = LEFT if link in self.waybill.left_unread else LINKED
+        return Accounted(link, word, 1, 1, spots=[Spot("leads to", "link", show(place))])
+
+    def across(self, ledgers: list[DraftedLedger]) -> list[Accounted]:
+        """What becomes of the files in divided shelves that name what parts from them; see `account`."""
+        return self.files({}, ledgers)
+
+    def files(self, mentions: dict[str, Mention], ledgers: list[DraftedLedger]) -> list[Accounted]:
+        """What becomes of the files with these mentions, and of those in divided shelves; see `account`."""
+        known = {one.line.path: one for one in ledgers}
+        for mention in self.across_the_cut(set(known)):
+            mentions.setdefault(mention.path, mention)
+        self.parting = dict(self.parted_from(set(known)))
+        for path, targets in self.parting.items():
+            spots = [
+                Spot("from its folder", "relative", show(os.path.relpath(one, os.path.dirname(path))))
+                for one in targets
+            ]
+            mentions.setdefault(path, Mention(path, len(targets), spots=spots[:MOST_SPOTS]))
+        unknown = [path for path in mentions if path not in known]
+        self.above = {path: {folder for folder, _spot in one.above} for path, one in mentions.items() if one.above}
+        present = {path for path, one in mentions.items() if one.live() or one.above}
+        found = self.understood(unknown, present)
+        ledgers += found.values()
+        unseen = [
+            Accounted(path, LEFT if path in self.waybill.left_unread else UNREAD, 1, 1, why=why)
+            for path, why in self.unseen.items()
+        ]
+        return unseen + [
+            self.standing(path, one, known.get(path) or found.get(path))
+            for path, one in mentions.items()
+            if path not in self.unseen and (one.count or self.views(one, known.get(path) or found.get(path)))
+        ]
+
+    def across_the_cut(self, known: set[str]) -> Iterator[Mention]:
+        """Files in divided shelves that are no known ledgers, and name from their own folders what parts from them."""
+        for one in self.drafted:
+            leaving = (f"{one.shelf.old}/{item}" for item in one.items if may_be_ledger(item)) if one.kept else ()
+            for paths, forms in (
+                (one.left, relative_forms(one.tops, one.shelf.old)),
+                (leaving, relative_forms(one.kept, one.shelf.old)),
+            ):
+                for path in paths if forms else ():
+                    with suppress(*UNREADABLE):
+                        mention = Mention(path) if path in known else mentions_in(path, forms)
+                        if mention.count:
+                            yield mention
+
+    def parted_from(self, known: set[str]) -> Iterator[tuple[str, list[str]]]:
+        """Files in or beside what moves that are no known ledgers, with what they refer to from their own folders and
+        will not find from there any more: one of the two moves, and the other stays or goes elsewhere.
+        """
+        moves = self.waybill.moves()
+
+        def new(path: str) -> str:
+            return moves.follow(path) or path
+
+        for one in self.drafted:
+            if one.shelf.gathered or one.shelf.archive:
+                continue
+            going = (f"{one.shelf.old}/{item}" for item in one.items if may_be_ledger(item))
+            for path in (path for path in (*going, *one.left) if path not in known and os.path.isfile(path)):
+                folder = os.path.dirname(path)
+                try:
+                    targets = sorted(relative_targets(path))
+                except OSError:  # a shelf moves whole, and what is beside it is told by the search
+                    continue
+                except TooMuch as error:
+                    self.unseen[path] = str(error)
+                    continue
+                there = os.path.dirname(new(path))
+                parting = [one for one in targets if os.path.relpath(one, folder) != os.path.relpath(new(one), there)]
+                if parting:
+                    yield path, parting
+
+    def understood(self, paths: Sequence[str], present: set[str]) -> dict[str, DraftedLedger]:
+        """Those files that are ledgers, through maps that are there or that are learnt: from all of a kind together,
+        then from each that these do not reach whole.  What speaks of the past alone, and is not `present`, need not be
+        learnt.
+        """
+        found: dict[str, DraftedLedger] = {}
+        for path in paths:
+            own = self.request.cart.path and path == true_path(self.request.cart.path)
+            name = cart_toml.NAME if own else known_as(path, self.maps)
+            if name and (one := self.tried(path, name)):
+                found[path] = one
+                one.uncovered = 0 if own else one.uncovered  # what is left there are comments
+        wanting = [path for path in paths if path in present and (path not in found or self.unreached(found[path]))]
+        if not wanting:
+            return found
+        from saltcart.learning.learn import kinds_of  # seldom needed, and takes long to load
+
+        groups = kinds_of(wanting)
+        for group in groups:
+            self.teach(group, found)
+        for path in islice((path for group in groups if len(group) > 1 for path in group), MOST_ALONE):
+            if path not in found or self.unreached(found[path]):
+                self.teach([path], found)
+        return found
+
+    def unreached(self, one: DraftedLedger) -> int:
+        """How much of what a file names no entry of it reaches: mentions of the shelves, and folders that hold them."""
+        named = set(map(os.path.realpath, one.folders))
+        return one.uncovered + len(self.above.get(one.line.path, set()) - named) + len(self.still_parted(one))
+
+    def still_parted(self, one: DraftedLedger) -> set[str]:
+        """What a file refers to from its folder, would not find any more, and has no entry for that follows."""
+        parting = set(self.parting.get(one.line.path, ()))
+        if not parting or not one.line.rewrite:
+            return parting
+        return parting - {os.path.normpath(judgement.resolved) for judgement in one.state.judgements()}
+
+    def views(self, mention: Mention, one: DraftedLedger | None) -> list[View]:
+        """The folders that a file names and that will show less; of a ledger, those that it lists so."""
+        if one and one.line.map_name == cart_toml.NAME:
+            return []
+        reached = set(map(os.path.realpath, one.folders)) if one else set()
+        named = [folder for folder in dict.fromkeys(folder for folder, _spot in mention.above) if folder not in reached]
+        less = narrowed(named, self.waybill.shelves)
+        return views([*(one.narrowed if one else ()), *less], self.waybill.shelves)
+
+    def tried(self, path: str, map_name: str) -> DraftedLedger | None:
+        """A ledger rewritten on trial, if that can be done."""
+        with suppress(SaltCartError):
+            ledger = open_ledger(path, self.maps, map_name)
+            if ledger.lists and leaving(self.waybill.shelves):
+                self.trial.look_for_lists(ledger)
+            return self.trial.run(ledger)
+        return None
+
+    def teach(self, paths: Sequence[str], found: dict[str, DraftedLedger]) -> None:
+        """Learn a map for some files, and take it for those of which it makes more than what was `found` before."""
+        from saltcart.learning.learn import learn
+
+        try:
+            stem = os.path.splitext(os.path.basename(paths[0]))[0]
+            above = [folder for path in paths for folder in self.above.get(path, ())]
+            above += [os.path.dirname(place) for path in paths for place in self.parting.get(path, ())]
+            against = outermost([*above, *self.sought]) if above else self.sought
+            lesson = learn(paths, against, self.waybill.means, f"{show(stem)} {short_name(paths[0], 4)}")
+        except UNREADABLE:
+            return
+        better: dict[str, DraftedLedger] = {}
+        trusted = "trusted = true\n" if self.request.trust_map and lesson.container == "counted" else ""
+        plan = keep_map(trusted + lesson.map_text) if any(map(worth, lesson.proofs)) else None
+        self.maps += [plan] if plan else []
+        for proof in lesson.proofs:
+            if proof.trouble and proof.refused:
+                self.reasons[proof.path] = proof.trouble
+        for proof in lesson.proofs if plan else ():
+            best = found.get(proof.path)
+            one = self.tried(proof.path, plan.name) if plan and worth(proof) else None
+            if one and (best is None or self.unreached(one) < self.unreached(best)):
+                better[proof.path] = one
+        if plan and not better:
+            self.maps.remove(plan)
+        found |= better
+        self.learnt |= better.keys()
+        if plan and plan.counting:
+            self.counted |= better.keys()
+
+    def standing(self, path: str, mention: Mention, one: DraftedLedger | None) -> Accounted:
+        """What becomes of one file that names the shelves."""
+        uncovered = one.uncovered + len(self.still_parted(one)) if one else mention.live()
+        spots, less = one.spots if one else mention.spots or mention.said, self.views(mention, one)
+        if less and not uncovered:
+            spots = spots or [spot for _folder, spot in mention.above]
+            word = LEFT if path in self.waybill.left_unread else SHOWS_LESS
+        elif not uncovered:
+            word = IN_FULL if one else HISTORY if mention.history else SAID
+        elif all(shelf.leave == "signpost" for shelf in self.waybill.shelves):
+            word = SERVED
+        elif all(shelf.original_stays for shelf in self.waybill.shelves):
+            word = ORIGINALS
+        elif path in self.waybill.left_unread:
+            word = LEFT
+        elif (one and not one.line.rewrite) or (not one and path in self.reasons):
+            word = UNCHANGEABLE
+        else:
+            word = IN_PART if one and one.changes else UNREAD
+        name = one.line.map_name if one else ""
+        learnt, counted = path in self.learnt, path in self.counted
+        why = one.line.why if one else self.reasons.get(path, "")
+        return Accounted(mention.path, word, mention.count, uncovered, name, learnt, counted, spots, why, less)
+
+
+def through_links(links: Mapping[str, str], olds: Sequence[str]) -> dict[str, list[str]]:
+    """The paths through links at which the old places are found too, by place."""
+    found: dict[str, list[str]] = {}
+    for link, place in links.items():
+        for old in olds:
+            if (tail := tail_below(old, place)) is not None:
+                found.setdefault(old, []).append(f"{link}/{tail}".rstrip("/"))
+    return found
+
+
+def worth(proof: Proof) -> bool:
+    """Whether a map does something for a file."""
+    return bool(proof.rewritten) and not proof.trouble
+
+
+def keep_map(text: str) -> Map:
+    """Keep a map that was learnt among our own data, in a file named by its content: none is ever changed."""
+    place = os.path.join(made_home("maps"), f"{short_name(text)}.toml")
+    if not os.path.exists(place):
+        with replacing(place) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
+            stream.write(text)
+    return load_map(place)

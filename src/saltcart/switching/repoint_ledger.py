@@ -1,0 +1,101 @@
+"""One ledger on its way through a switch: what it says now is recorded, and what it will say is staged."""
+
+import os
+from collections.abc import Sequence
+from functools import partial
+
+from saltcart.carrying import turns
+from saltcart.errors import CannotSpell
+from saltcart.judging.judge import Judge
+from saltcart.judging.judgements import Judgement
+from saltcart.own_names import staged_for
+from saltcart.rewriting.changes import Changes
+from saltcart.rewriting.content_folders import AddedFolder
+from saltcart.rewriting.staging import changes_for, judged, routes_for, stage
+from saltcart.safefile import copy_durably, digest_of, remove_with_side_files
+from saltcart.switching import deed_kinds
+from saltcart.trips import leftovers
+from saltcart.trips.records import EntryRow, LedgerRow, key_text
+from saltcart.trips.trip import Trip
+
+
+def in_front(trip: Trip, row: LedgerRow) -> bool:
+    """Whether a ledger gets new content folders in front of those of which a part moves."""
+    return row.rewrite and trip.line(row).front
+
+
+def entry_row(found: Judgement, changes: Changes, number: int | None) -> EntryRow:
+    """An entry as the logbook keeps it, by its number where the ledger becomes a part of what it was."""
+    entry = found.entry
+    key = key_text(entry.key if number is None else number)
+    return EntryRow(key, str(entry.where), entry.written, changes.new(entry), found.verdict, found.why)
+
+
+def keep_as_it_is(trip: Trip, row: LedgerRow, reread: bool) -> tuple[str, str, str]:
+    """Keep a copy of what the switch replaces: the digests of the ledger and of that, and the copy.  Raises what
+    `deed_kinds.changed` makes when the ledger is another than when it was last read.
+    """
+    line = trip.line(row)
+    kept = line.over or row.path
+    before = digest_of(row.path) if os.path.exists(row.path) else None
+    wanted = line.digest if line.over else row.before
+    if before is None or (wanted not in (None, before) and not reread):
+        raise deed_kinds.changed(row.path)
+    row.before = digest_of(kept) if os.path.exists(kept) else ""
+    if line.over and row.before != line.over_digest and not reread:
+        raise deed_kinds.changed(kept)
+    row.backup = trip.keep(row.number, "-before")
+    if copy_durably(kept, row.backup) != row.before or digest_of(row.path) != before:
+        raise deed_kinds.changed(kept)
+    return before, row.before, row.backup
+
+
+def prepare_ledger(
+    trip: Trip, row: LedgerRow, judge: Judge, reread: bool, added: Sequence[AddedFolder]
+) -> list[deed_kinds.Deed]:
+    """Record a ledger's entries as they are, and stage its new content; the deed that puts it in place, if any."""
+    leftovers.sweep(row.place, trip)
+    line = trip.line(row)
+    before, replaced, backup = keep_as_it_is(trip, row, reread)
+    turned_links = trip.waybill.turn.__contains__
+    travels, manner = row.place != row.path, (line.like, line.unlike)
+    routes = routes_for(trip.waybill, row.path, travels, judge.resolver, added, turned_links, *manner)
+    ledger = trip.open_ledger(row, row.path)
+    state = judged(ledger, judge)
+    changes = (
+        changes_for(ledger, routes, row.place, in_front(trip, row), trip.waybill.folders)
+        if row.rewrite
+        else Changes({}, [])
+    )
+    moves = trip.waybill.moves()
+    judgements = [found for found in state.judgements() if not line.cut or moves.covers(found.resolved)]
+    entries = [entry_row(found, changes, number if line.cut else None) for number, found in enumerate(judgements)]
+    row.changed, row.after = (sum(entry.old != entry.new for entry in entries) + changes.edits.count(), before)
+    if row.changed or line.over or line.merge or line.cut:
+        staged, merging = staged_name(trip, row), partial(change_more, trip, row)
+        try:
+            row.after = stage(ledger, changes, staged, merging)
+        except CannotSpell as error:
+            if trip.waybill.shelves:
+                error.remedy = "Set rewrite = false for this ledger in a new waybill to leave it as it is."
+            raise
+    with trip.logbook.together():
+        trip.logbook.put_ledger(row)
+        trip.logbook.put_entries(row.number, entries)
+    if (not row.changed and not line.over) or row.after == row.before:
+        remove_with_side_files(staged_name(trip, row))  # of a merge, or an update, in which nothing changes
+        return []
+    return [deed_kinds.swap(row.place, staged, replaced, row.after, backup)]
+
+
+def change_more(trip: Trip, row: LedgerRow, staged: str) -> None:
+    """Bring together, in the staged ledger, this copy of it and that of a collection; or cut it to what travels."""
+    if trip.line(row).merge:
+        row.changed += turns.bring_together(trip, row, staged).differing
+    if trip.line(row).cut:
+        row.changed += turns.cut(trip, row, staged)
+
+
+def staged_name(trip: Trip, row: LedgerRow) -> str:
+    """The hidden name beside a ledger for its new content until the switch."""
+    return staged_for(row.place, trip.name)
