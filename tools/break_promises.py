@@ -1425,6 +1425,22 @@ BREAKAGES = (
         "for line in text.splitlines())",
         ("tests.merging.test_odd",),
     ),
+    Breakage(
+        9,
+        "a relative path starts from the top of the drive, whatever else there is",
+        "mending/mirrors.py",
+        "if len(meant) < 2 or known(text, meant)",
+        "if True",
+        ("tests.mending.test_discovery", "tests.cli.test_start"),
+    ),
+    Breakage(
+        9,
+        "what starts from the top of a drive is left alone",
+        "mending/mirrors.py",
+        "start in homes or may_be_top(start)",
+        "start in homes",
+        ("tests.mending.test_discovery",),
+    ),
 )
 
 

@@ -51,6 +51,20 @@ class Dragged(WorldCase):
         undone = self.run_json("undo", done["trip"], "--yes", cwd=self.studio)
         self.assertEqual(undone["state"], "undone")
 
+    def test_instruments_that_start_from_a_folder_of_their_program_stay_as_they_are(self):
+        """They were dragged with their samples: only the program has to learn where its folder is now."""
+        before = {name: len(paths) for name, paths in self.silent().items()}
+        (self.studio / "cart.toml").unlink()
+        shutil.rmtree(self.studio / "maps")
+        pack = self.studio / "lighter" / "Dragged" / "Fog Voices"
+        pack.parent.mkdir()
+        (self.studio / "keel" / "Sounds" / "Fog Voices").rename(pack)
+        voices = {path: path.read_bytes() for path in pack.rglob("*.voice")}
+        for _again in range(2):
+            self.run_json("mend", "--in", "lighter", "--yes", "--by-name", status=None, cwd=self.studio)
+            self.assertEqual({name: len(paths) for name, paths in self.silent().items()}, before)
+            self.assertEqual({path: path.read_bytes() for path in voices}, voices)
+
     def test_what_is_found_nowhere_is_said_and_no_ledger_is_touched(self):
         """The studio's player has lost one song for good; and a packed file that nobody can read names another."""
         (self.studio / "cart.toml").unlink()

@@ -107,7 +107,7 @@ def run(options: argparse.Namespace) -> int:
     if report.ok and report.state == SWITCHED:  # a line each, so that no terminal breaks a command in two
         if report.shelves and not report.copies:
             screen.say(f"To free the old drive: saltcart release {report.trip}")
-        screen.say(f"To take it back:       saltcart undo {report.trip}")
+        screen.say(f"To undo it:            saltcart undo {report.trip}")
     listed = [
         {"path": one.path, "count": one.count, "forms": list(one.forms), "ledger": ledger} for one, ledger in found
     ]

@@ -131,7 +131,7 @@ def change(screen: Screen, waybill: Waybill, remarks: Sequence[str], options: ar
         name, switched, report = change_ledgers(waybill, options.wait, watch)
     show_check(screen, report)
     screen.say(f"{many(switched.changed, 'folder', 'folders')} changed; nothing else differs. {closing(report)}")
-    screen.say(f"To take it back: saltcart undo {name}")
+    screen.say(f"To undo it: saltcart undo {name}")
     screen.document(
         {
             **trip_document(summary(name)),

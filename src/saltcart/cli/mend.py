@@ -235,7 +235,7 @@ def carry_out(
         show_check(screen, report)
     changes = f"{many(switched.changed, 'change', 'changes')} in {ledgers}; in each nothing else differs"
     left = show_outcome(screen, waybill, found, report, changes)
-    screen.say(f"To take it back: saltcart undo {name}")
+    screen.say(f"To undo it: saltcart undo {name}")
     screen.document(
         {
             **trip_document(summary(name)),

@@ -58,9 +58,11 @@ def show_state(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
     elif not lost:
         screen.say(f"Nothing is missing in the {looked} that were looked at.")
     else:
-        mended = [path for path, (rule, _file) in found.mended.items() if any(rule is one for one in taken)]
-        sure = sum(losses.lost[path].entries for path in mended) + sum(one.lost.entries for one in chosen_ones(found))
-        screen.say(f"{many(lost, 'entry is', 'entries are')} lost in {looked}; {sure:,} can be mended.")
+        sure = {path for path, (rule, _file) in found.mended.items() if any(rule is one for one in taken)}
+        likely = sum(losses.lost[path].entries for path in found.mended.keys() - sure)
+        count = sum(losses.lost[path].entries for path in sure) + sum(one.lost.entries for one in chosen_ones(found))
+        rest = f"; {likely:,} more may be, by names alone" if likely else ""
+        screen.say(f"{many(lost, 'entry is', 'entries are')} lost in {looked}; {count:,} can be mended{rest}.")
     for why, count in sorted(losses.offline.items()):
         screen.say(f"{many(count, 'entry waits', 'entries wait')} for a drive, and nothing else: {why}. Plug it in.")
     for error in losses.troubles:

@@ -34,7 +34,7 @@ def run(options: argparse.Namespace) -> int:
         show_repoint(screen, report)
     for folder in report.aside:
         screen.say(f"Originals set aside, nothing removed: {place(folder)}")
-    screen.say(f"Next: saltcart check {name}   To take it back: saltcart undo {name}")
+    screen.say(f"Next: saltcart check {name}   To undo it: saltcart undo {name}")
     screen.document(
         {
             **trip_document(summary(name)),

@@ -4,10 +4,22 @@ import os
 from collections.abc import Iterable
 
 from saltcart.cart import Cart
-from saltcart.drives.drive import MARKER, Drive, drive_at, drive_of, mounts
+from saltcart.drives.drive import MARKER, Drive, drive_at, drive_of, mount_of, mounts
 from saltcart.drives.known import remembered
 from saltcart.errors import SaltCartError
 from saltcart.shelves.mountinfo import is_top
+
+IN_MEMORY = ("tmpfs", "ramfs")
+LEAST_ROOM = 1_000_000_000  # bytes of a drive that a person would put sounds on
+
+
+def for_sounds(drive: Drive) -> bool:
+    """Whether a person would put sounds on a drive: it is no part of the system, and this user may write on it."""
+    if drive.simulated:
+        return not drive.read_only
+    roomy = drive.total_bytes >= LEAST_ROOM and drive.filesystem not in IN_MEMORY
+    at_home = drive.mount == mount_of(os.path.expanduser("~"))
+    return roomy and not drive.read_only and (at_home or os.access(drive.mount, os.W_OK))
 
 
 def candidates(places: Iterable[str], cart: Cart) -> list[Drive]:

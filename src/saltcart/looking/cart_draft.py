@@ -35,7 +35,7 @@ def write(
     Raises BadFile when the file there is no configuration.
     """
     document = opened(path)
-    add_maps(document, maps)
+    add_paths(document, "maps", maps)
     here = os.path.dirname(path)
     added = add(
         document, "shelf", "path", here, [(shelf.tree.path, partial(shelf_table, shelf)) for shelf in report.shelves]
@@ -71,7 +71,7 @@ def keep_maps(path: str, texts: Mapping[str, str], ledgers: Sequence[str]) -> li
         with replacing(place) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
             stream.write(text)
         places.append(place)
-    add_maps(document, places)
+    add_paths(document, "maps", places)
     rows = [(os.path.realpath(one), partial(plain_table, path=as_toml_path(one))) for one in ledgers]
     add(document, "ledger", "path", here, rows)
     written(document, path)
@@ -108,18 +108,23 @@ def written(document: tomlkit.TOMLDocument, path: str) -> None:
         stream.write(tomlkit.dumps(document))
 
 
-def add_maps(document: tomlkit.TOMLDocument, maps: Sequence[str]) -> None:
-    """Add the maps by which the ledgers were read."""
-    held = document.get("maps")
-    fresh = [
-        path
-        for path in (as_toml_path(os.path.abspath(os.path.expanduser(one))) for one in maps)
-        if path not in (held or [])
-    ]
-    if held is None:
-        document.add("maps", tomlkit.item(fresh).multiline(True))
-    else:
+def keep_places(path: str, places: Sequence[str]) -> None:
+    """Name more folders to look in, in the configuration at `path`."""
+    if places:
+        document = opened(path)
+        add_paths(document, "places", places)
+        written(document, path)
+
+
+def add_paths(document: tomlkit.TOMLDocument, key: str, paths: Sequence[str]) -> None:
+    """Add paths to a list of the document that it does not hold yet."""
+    held = document.get(key)
+    full = (as_toml_path(os.path.abspath(os.path.expanduser(one))) for one in paths)
+    fresh = [path for path in full if path not in (held or [])]
+    if held is not None:
         held.extend(fresh)
+    else:
+        document.add(key, tomlkit.item(fresh).multiline(True))
 
 
 def add(

@@ -2,15 +2,17 @@
 
 import os
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 
 from msgspec import Struct, field
 
+from saltcart.drives.drive import mount_of
+from saltcart.drives.known import MOUNT_FOLDERS
 from saltcart.mending.lost_texts import ENDING, LostTexts
 from saltcart.mending.places import Places, name_key
 from saltcart.mending.rules import parting
 from saltcart.shelves.audio import kind_of
-from saltcart.spelling.moves import tail_below
+from saltcart.spelling.moves import joined, tail_below
 
 MOST_MIRRORS, LEAST_SHOWN = 40, 2  # sounds, or folders of such, that a mirror must show
 MOST_ALIKE = 20  # folders of one name
@@ -57,8 +59,50 @@ def all_mirrors(lost: Mapping[str, LostTexts], places: Places) -> list[Mirror]:
     """
     sounds = Sounds(places)
     mirrors = mirrors_of(lost.values(), sounds, full=True)
-    along = [some for path, some in lost.items() if any(tail_below(path, mirror.new) for mirror in mirrors)]
+    past = Backward(mirrors, places)
+    along = [past.with_known_starts(path, some) for path, some in lost.items() if past.olds_of(path)]
     return mirrors + mirrors_of(along, sounds, full=False)
+
+
+class Backward:
+    """Mirrors, looked at from what is there now: where that was."""
+
+    def __init__(self, mirrors: Sequence[Mirror], places: Places):
+        self.mirrors, self.places = mirrors, places
+        self.shown = set().union(*(mirror.shown for mirror in mirrors))
+
+    def olds_of(self, path: str) -> list[str]:
+        """Where a path may have been; only what full paths speak of, where they do."""
+        tails = [(mirror.old, tail_below(path, mirror.new)) for mirror in self.mirrors]
+        olds = [joined(old, tail) for old, tail in tails if tail is not None]
+        return [old for old in olds if old in self.shown] or olds
+
+    def with_known_starts(self, path: str, some: LostTexts) -> LostTexts:
+        """What a file names that went along, without the texts that started from a folder told elsewhere: what lay
+        below that folder lies below its new place, and they lead there once that folder is named right.
+        """
+        homes = set(map(os.path.dirname, self.olds_of(path)))
+
+        def known(text: str, meant: Sequence[str]) -> bool:
+            olds = (old for found in self.places.called(meant[0]) for old in self.olds_of(found))
+            starts = {start for old in olds if (start := start_of(text, old))}
+            return not starts or any(start in homes or may_be_top(start) for start in starts)
+
+        return LostTexts({text: meant for text, meant in some.meanings.items() if len(meant) < 2 or known(text, meant)})
+
+
+def start_of(text: str, path: str) -> str | None:
+    """The folder from which a relative text leads to a path; None when it does from none."""
+    end = f"/{os.path.normpath(text)}"
+    return path.removesuffix(end) if path.endswith(end) else None
+
+
+def may_be_top(folder: str) -> bool:
+    """Whether a folder is the top of a drive, or was one that is not connected now."""
+    if os.path.isdir(folder):
+        return mount_of(folder) == folder
+    above = os.path.dirname(folder)
+    return above in MOUNT_FOLDERS or os.path.dirname(above) in MOUNT_FOLDERS
 
 
 def mirrors_of(lost: Iterable[LostTexts], sounds: Sounds, full: bool) -> list[Mirror]:

@@ -126,7 +126,7 @@ def next_step(trip: Trip) -> str:
     if trip.dropping:
         return f"Remove the rest of its copies with: saltcart undo {trip.name} --drop-copies"
     if trip.state == SWITCHED and not trip.waybill.shelves:
-        return f"Nothing moved, so there is nothing to release. To take it back: saltcart undo {trip.name}"
+        return f"Nothing moved, so there is nothing to release. To undo it: saltcart undo {trip.name}"
     return {
         HAULING: f"Continue with: saltcart haul {trip.name}",
         HAULED: f"Next: saltcart repoint {trip.name}",
