@@ -92,7 +92,7 @@ class Lists(FolderCase):
             (("remove", self.shelf, "--ledger", self.settings), 3, "through that folder alone"),
             (("remove", self.more, "--ledger", self.settings), 3, "does not list"),
             (("add", self.top / "gone", "--ledger", self.settings), 3, "There is no folder"),
-            (("add", self.more, "--ledger", one, "--map", self.top / "one.toml"), 3, "names one folder"),
+            (("add", self.more, "--ledger", one, "--map", self.top / "one.toml"), 3, "holds one folder only"),
             (("add", self.more, "--ledger", empty), 3, "lists no folders"),
             (("add", self.more), 2, "Nobody said which program"),
             (("add",), 2, "needs a folder"),

@@ -14,7 +14,7 @@ from urllib.parse import quote, unquote
 from xml.etree import ElementTree
 from xml.sax.saxutils import escape
 
-from tests.world import WorldCase, wav
+from tests.world import WorldCase, cells, wav
 
 
 def numbered(folders):
@@ -230,6 +230,9 @@ OTHERS = {
         lambda raw: re.findall("folder[12]=(.*)", raw.decode()),
     ),
 }
+# Lists of one folder that show how a second one is written, and such that do not.
+GO_ON = ("numbers.ini", "a.plist", "a.toml", "counted.json", "counted.plist", "stem.ini", "sections.ini", "plain.json")
+DO_NOT = ("again.conf", "a.xml", "rows.json", "places.db")
 HARMLESS = {
     "letter.txt": "I put all of it in {}, you will find it. Then I went to {}\nand had tea.\n",
     "work.sh": "cd {} && ls\n",
@@ -284,6 +287,32 @@ class Views(WorldCase):
                 self.assertEqual([os.path.normpath(one) for one in read()], [str(self.other), str(self.sounds)])
                 if not name.endswith(".db"):
                     self.assertEqual(path.read_bytes(), raw)
+
+    def test_the_second_folder_of_a_list(self):
+        """What shows by itself how it goes on takes one; what does not is refused by name, and stays as it is."""
+        more = self.top / "user" / "More"
+        wav(more / "m.wav", 9)
+        single = self.settings / "single.db"
+        with closing(sqlite3.connect(single)) as made, made:
+            made.execute("CREATE TABLE places (id INTEGER PRIMARY KEY, path TEXT, seen TEXT, rank INT DEFAULT 7)")
+            made.execute("INSERT INTO places (path) VALUES (?)", (str(self.sounds),))
+        lists = {name: self.write(name, LISTS, [self.sounds]) for name in (*GO_ON, *DO_NOT)}
+        self.run_program("start", self.sounds, "--yes", status=None)
+        ledgers = [lists[name][0] for name in GO_ON]
+        self.run_program("folders", "add", more, "--ledger", *ledgers, single, "--yes", status=0)
+        for name in GO_ON:
+            with self.subTest(name):
+                self.assertEqual([os.path.normpath(one) for one in lists[name][1]()], [str(self.sounds), str(more)])
+        rows = [(1, str(self.sounds), None, 7), (2, str(more), None, 7)]
+        self.assertEqual(cells(single)["places"], rows)
+        for name in DO_NOT:
+            with self.subTest(name):
+                path = lists[name][0]
+                raw = path.read_bytes()
+                said = self.run_program("folders", "add", more, "--ledger", path, "--yes", status=3).stderr
+                self.assertIn(name, said)
+                self.assertIn("in its program", said)
+                self.assertEqual(path.read_bytes(), raw)
 
     def test_what_can_list_no_more_holds_the_move_back(self):
         """One folder alone, or a file of unknown make: nothing moves, and the answer says how much would be seen."""

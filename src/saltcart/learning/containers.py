@@ -23,6 +23,7 @@ from saltcart.ledgers.textual import decoded
 from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
 from saltcart.spelling import spelling_named
 
+FIRST = re.compile(r"([A-Za-z_ -])[01]\Z")  # at the end of a name: `folder1`, `dir_0`
 MOST_VALUES = 5000  # values of one place that are tried
 MOST_JOINED = 200  # pairs that are looked for
 LARGEST = 256 << 20
@@ -185,7 +186,8 @@ def holds_chunks(data: bytes, one: chunks.Chunk, holders: set[str]) -> bool:
 
 def general(places: Iterable[str]) -> dict[str, str]:
     """For each place the more general one that reaches what the program adds later too: places that differ by numbers
-    alone (`pad1/wave` and `pad2/wave` are `pad<number>/wave`), or by a name that is itself a path.
+    alone (`pad1/wave` and `pad2/wave` are `pad<number>/wave`), one that is the first of such by its name (`folder1`),
+    or by a name that is itself a path.
     """
     groups: dict[str, list[str]] = {}
     for place in places:
@@ -193,7 +195,9 @@ def general(places: Iterable[str]) -> dict[str, str]:
         names = re.sub(r"(?<![^/])[0-9]+(?![^/])", "*", names)  # a name that is only a number may be of any kind
         groups.setdefault(re.sub(r"[0-9]+", NUMBER, names), []).append(place)
     return {
-        place: pattern if len(some) > 1 or "|" in place else place for pattern, some in groups.items() for place in some
+        place: pattern if len(some) > 1 or "|" in place else FIRST.sub(rf"\1{NUMBER}", place)
+        for pattern, some in groups.items()
+        for place in some
     }
 
 

@@ -35,7 +35,7 @@ def recounted(before: bytes, after: bytes, old: int, new: int, name: bytes = b""
     key, stem = equal[0][1][1], name.lower() or stem_of(before)
     if len(equal) > 1 or not (PLAIN_COUNT.fullmatch(key) or (stem and stem in key.lower())):
         names = ", ".join(sorted({show(one[1].decode("utf-8", "replace")) for _first, one in equal}))
-        raise CannotSpell(f"nobody knows whether {names} holds the length of its list of folders", REMEDY_LIST)
+        raise CannotSpell(f"nothing shows whether {names} is the number of folders in its list", REMEDY_LIST)
     at_front, one = equal[0]
     text = before if at_front else after
     text = text[: one.start(2)] + str(new).encode() + text[one.end(2) :]

@@ -15,6 +15,8 @@ NUMBER = re.compile(rb"\d+")
 LEAD = re.compile(rb'(?:[{<]|(?<=[\r\n]))[^\r\n{<]*\Z|"[^"]*\Z')  # the line, tag or word that a key stands in
 # Keys and tags: quoted names before a colon, names of elements and attributes, what begins a line up to = or a colon.
 KEYS = re.compile(rb"""(["'])[^"']*\1\s*:|</?[\w:.-]+|[\w:.-]+=(?=["'])|(?<=\n)[ \t]*[\w .-]+?[ \t]*[=:]""")
+LONE_HEAD = re.compile(rb'\[(\s*)\{(\s*"[^"\\]*"\s*:\s*)"\Z')  # an array with one object, up to its only value
+LONE_TAIL = re.compile(rb'"(\s*)\}\s*\]')
 Joins = Callable[[bytes], bool]
 OTHER_KEY = re.compile(rb"""[\]}]\s*,\s*"[^"]*"\s*:\s*[{\[]""")
 STEM = re.compile(rb"([A-Za-z]{3,}?)s?[_\-\\/ ]*\Z")
@@ -100,6 +102,17 @@ def plain_joint(number: int, kinds: Sequence[object], outside: Sequence[bytes]) 
     if len(between) > 1 and len(set(between)) == 1:
         return between[0]
     return next((one for near in (number + 1, number) if first < near <= last and is_plain(one := outside[near])), None)
+
+
+def joint_of_objects(before: bytes, after: bytes) -> bytes | None:
+    """What would stand between the only member of an array in JSON and a second one, where each is an object that holds
+    nothing else; None for others.
+    """
+    head, tail = LONE_HEAD.search(before), LONE_TAIL.match(after)
+    if not head or not tail:
+        return None
+    gap = head[1] or (b" " if head[2].endswith(b" ") else b"")
+    return b'"' + tail[1] + b"}," + gap + b"{" + head[2] + b'"'
 
 
 def is_plain(joint: bytes) -> bool:

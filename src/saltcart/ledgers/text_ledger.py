@@ -13,7 +13,7 @@ from saltcart.errors import BadLedger, CannotSpell, show
 from saltcart.ledgers.base import NO_EDITS, REMEDY_DEPENDANT, REMEDY_LIST, Batch, Batched, Entry, Key, ListEdits
 from saltcart.ledgers.facts import Facts
 from saltcart.ledgers.list_length import recounted
-from saltcart.ledgers.numbered import Members, edit, is_plain, list_around, plain_joint, runs_to_edit
+from saltcart.ledgers.numbered import Members, edit, is_plain, joint_of_objects, list_around, plain_joint, runs_to_edit
 from saltcart.ledgers.raw_swaps import swapped
 from saltcart.ledgers.spans import SpanFinder, Spans
 from saltcart.ledgers.where import nowhere
@@ -205,7 +205,7 @@ class TextLedger(Batched):
             found = Spans.of(result, self.finder(result))
             if (found.inside, found.outside) == (inside, outside):
                 return result
-        raise CannotSpell(f"{show(self.path)}: its list of folders cannot be changed so", REMEDY_LIST)
+        raise CannotSpell(f"{show(self.path)}: nothing in it shows how one more folder would be written", REMEDY_LIST)
 
     def with_lengths(self, spans: Spans, numbered: Mapping[int, Members], edits: ListEdits) -> list[bytes]:
         """What stands between the texts, with the lengths of lists without numbers as they will be."""
@@ -246,10 +246,11 @@ class TextLedger(Batched):
         beside = [near for near in (number + 1, number) if 0 < near < len(spans.inside)]
         usual = (spans.outside[near] for near in beside if self.is_joint(spans.outside[near]))
         shown = next(usual, None) or plain_joint(number, spans.kinds, spans.outside)
+        shown = shown or joint_of_objects(spans.outside[number], spans.outside[number + 1])
         joint = shown or (self.usual_joint if self.grows_alone else None)
         if joint is None:
             raise CannotSpell(
-                f"{show(self.path)}: nobody knows what stands between the folders of its list", REMEDY_LIST
+                f"{show(self.path)}: nothing in it shows how one more folder would be written", REMEDY_LIST
             )
         return joint
 

@@ -69,8 +69,9 @@ def edited(do: str, folder: str, ledger: Ledger, waybill: Waybill) -> list[str]:
         )
     if found and do != "remove" and not in_lists(ledger, resolver):
         raise Refused(
-            f"{show(ledger.path)} names one folder, {show(found[0][1])}, where by all looks no second one can stand",
-            "Name both there in its program once; or move what it names, and it follows.",
+            f"{show(ledger.path)} holds one folder only, {show(found[0][1])}, and nothing in it shows how a second one"
+            " would be written",
+            "Add the second one in its program, if it takes more than one; or move the folder, and the entry follows.",
         )
     line = FolderLine(ledger.path, do, place)
     list_edits(ledger, [line], resolver)

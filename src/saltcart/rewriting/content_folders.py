@@ -16,6 +16,7 @@ from saltcart.errors import Refused, UsageError, show
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Entry, Ledger
 from saltcart.ledgers.base import ListEdits
+from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.shelves.oddities import litter
 from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling.moves import joined, tail_below
@@ -81,10 +82,10 @@ def parted(shelf: "Shelf", folder: str) -> bool:
 
 def in_lists(ledger: Ledger, resolver: Resolver) -> list[tuple[Entry, str]]:
     """Of the folders that a ledger names, those that stand in a list by all looks, so that one more is no surprise to
-    its program: in an array, several at one place or at numbered ones, or as its map says.
+    its program: rows of a table, in an array, several at one place or at numbered ones, or as its map says.
     """
     found = listed(ledger, resolver)
-    if ledger.adds:
+    if ledger.adds or isinstance(ledger, SqliteLedger):  # rows of a table come and go; the table says what is in one
         return found
     places = [entry.where.place for entry, _folder in found]
     counts = Counter(re.sub(r"\d+", "#", place) for place in places)

@@ -22,6 +22,7 @@ class RowEdits:
         ]
         self.gone = sorted(edits.gone)
         self.come: dict[str, set[object]] = {}
+        self.by_itself: dict[tuple[str, str], object] = {}  # by table and column, what a single row holds
         for number in {number for number, _text in self.added} | {key[0] for key in self.gone}:
             rule = rules[number]
             if rule.add is None and any(at == number for at, _text in self.added):
@@ -31,7 +32,8 @@ class RowEdits:
 
     def addition(self, rule: Rule) -> Addition:
         """What else stands in a new row of a table of which the map does not say so, as the rows there show it: in
-        each column the value that all of them have, or a number that is one higher in each.  Raises CannotSpell.
+        each column the value that all of them have, or a number that is one higher in each.  Of one row alone, a column
+        shows what its table gives by itself, which is seen when the new row is there.  Raises CannotSpell.
         """
         table, where = Table(self.copy, rule.table), rule.where or "1"
         values: dict[str, object] = {}
@@ -45,16 +47,23 @@ class RowEdits:
             if table.numbered and found == [key for (key,) in self.copy.execute(query.replace(cell, table.key[0], 1))]:
                 continue  # another name of the row's number, which SQLite gives by itself
             numbers = [value for value in found if isinstance(value, int)]
-            if len(found) > 1 and all(value == found[0] for value in found):
+            if len(found) == 1:
+                self.by_itself[rule.table, column] = found[0]
+            elif all(value == found[0] for value in found):
                 values[column] = found[0]
-            elif len(found) > 1 and len(set(numbers)) == len(found) == max(numbers) - min(numbers) + 1:
+            elif len(set(numbers)) == len(found) == max(numbers) - min(numbers) + 1:
                 counts.append(column)
             else:
-                raise CannotSpell(
-                    f"{show(self.path)}: what stands in {show(column)} of a new row of {show(rule.table)} is not known",
-                    "Say so in the map: add = { values = {...} }, or add the folder in its program.",
-                )
+                raise self.unknown(rule, column)
         return Addition(values, counts)
+
+    def unknown(self, rule: Rule, column: str) -> CannotSpell:
+        """The error for a column of which the rows do not show what a new one needs."""
+        return CannotSpell(
+            f"{show(self.path)}: nothing shows what a new folder needs in the column {show(column)} of its table"
+            f" {show(rule.table)}",
+            "Add the folder in its program, or say it in the map: add = { values = {...} }",
+        )
 
     def carry_out(self) -> None:
         """Add and remove the rows."""
@@ -76,9 +85,15 @@ class RowEdits:
             raise CannotSpell(f"{show(self.path)}: {show(rule.table)} has no column {show(strange[0])}", REMEDY_LIST)
         columns = ", ".join(map(quoted, [rule.column, *values]))
         marks = ", ".join(["CAST(? AS TEXT)", *"?" * len(values)])
-        made = self.copy.execute(
-            f"INSERT INTO main.{quoted(rule.table)} ({columns}) VALUES ({marks})", (table.raw(text), *values.values())
-        ).lastrowid
+        row = f"INSERT INTO main.{quoted(rule.table)} ({columns}) VALUES ({marks})"
+        try:
+            made = self.copy.execute(row, (table.raw(text), *values.values())).lastrowid
+        except sqlite3.IntegrityError as error:
+            raise CannotSpell(f"{show(self.path)}: its table takes no such row ({error})", REMEDY_LIST) from error
+        for (name, column), usual in self.by_itself.items():
+            cell = f"SELECT {quoted(column)} FROM main.{quoted(rule.table)} WHERE {table.key[0]} = ?"
+            if name == rule.table and self.copy.execute(cell, (made,)).fetchone()[0] != usual:
+                raise self.unknown(rule, column)
         meets = f"SELECT 1 FROM main.{quoted(rule.table)} AS t WHERE {table.key[0]} = ? AND ({rule.where or 1})"
         if not self.copy.execute(meets, (made,)).fetchone():
             raise CannotSpell(
