@@ -210,6 +210,20 @@ class Petrel(WorldCase):
         self.assertTrue(self.run_json("check", trip)["ok"])
 
 
+class Totals(WorldCase):
+    def test_a_file_counts_once_and_a_shadow_is_no_sound(self):
+        """Played long ago, and a copy of another: still one file; what a file manager left beside it is litter."""
+        for name, seed in (("a.wav", 1), ("b.wav", 1), ("c.wav", 2)):
+            wav(self.shelf / name, seed)
+        (self.shelf / "._a.wav").write_bytes(bytes(4096))
+        (self.top / "list.m3u8").write_text("".join(f"{self.shelf}/{name}.wav\n" for name in "ac"))
+        words = ("tidy", self.shelf, "--ledger", self.top / "list.m3u8")
+        finds = self.run_json(*words)["finds"]
+        kinds = {find["kind"]: [os.path.basename(path) for path in find["paths"]] for find in finds}
+        self.assertEqual(kinds, {"unnamed": ["b.wav"], "copies": ["b.wav"], "litter": ["._a.wav"]})
+        self.assertIn("3 findings about 2 files", self.run_program(*words).stdout)
+
+
 class Shapes(WorldCase):
     folder = "/dev/shm" if os.access("/dev/shm", os.W_OK) else None
 

@@ -8,7 +8,7 @@ from saltcart.cart import load
 from saltcart.cli.arguments import add_all, add_cart, add_ledgers
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import UsageError, show
-from saltcart.looking.tidy import Find, TidyReport, remember, remembered, tidy
+from saltcart.looking.tidy import Find, TidyReport, remember, remembered, tidy, totals
 
 SHOWN = 3
 
@@ -64,21 +64,19 @@ def show_report(screen: Screen, report: TidyReport) -> None:
         for find in report.finds
     ]
     if report.finds:
-        files = many(sum(len(find.paths) for find in report.finds), "file", "files")
-        room = size(sum(find.bytes for find in report.finds))
-        screen.say(
-            f"{many(len(report.finds), 'finding', 'findings')}: {files}, {room}. Nothing is deleted.", style="bold"
-        )
+        count, room = totals(report.finds)
+        found = f"{many(len(report.finds), 'finding', 'findings')} about {many(count, 'file', 'files')}, {size(room)}"
+        screen.say(f"{found}. Nothing is deleted.", style="bold")
         screen.say()
     screen.table("Findings", (">No.", "Kind", ">Files", ">Size", "Folder", "Which", "?What"), rows)
     for one in report.judged:
         if screen.all or not one.collection:
-            word = "looked through" if one.collection else "not looked through"
-            screen.say(f"  {show(one.name)}: {word} for files that no ledger lists ({one.why})")
+            word = "searched" if one.collection else "not searched"
+            screen.say(f"  {show(one.name)}: {word} for sounds that no ledger lists; {one.why}")
     for remark in report.remarks:
         screen.remark(show(remark))
     if not report.finds:
-        screen.say("Nothing found: all of it is worth the journey.")
+        screen.say("Nothing found that could stay behind.")
         return
     screen.say("To leave findings out of a trip, or to gather strays into it: saltcart tidy --into WAYBILL NUMBER...")
     screen.say(

@@ -60,14 +60,12 @@ def run(options: argparse.Namespace) -> int:
         return bring_back(screen, name, options)
     if not options.trip and before.state in (UNDOING, UNDONE):
         screen.say(f"Trip {name} was interrupted; it is finished first.")
-    moved = before.shelves
     if not screen.agrees(question(before, options.drop_copies), options):
         raise need_answer(options, "changed")
     with screen.watch() as watch:
         report = undo(name, options.drop_copies, options.wait, options.without_new, watch)
     done = summary(name)
-    back = "name the old place again" if moved else "as before"
-    screen.say(f"Trip {name} is undone: {many(report.changed, 'entry', 'entries')} {back}.")
+    screen.say(f"Trip {name} is undone. {what_changed(done, report.changed)}")
     for one in (one for one in done.shelves if not one.shelf.gathered):
         screen.say(f"  {show(one.shelf.name)}: {originals(one.shelf)} at {place(one.shelf.old)}")
         if not options.drop_copies:
@@ -86,6 +84,16 @@ def run(options: argparse.Namespace) -> int:
     return 1 if report.undropped else 0
 
 
+def what_changed(done: TripSummary, changed: int) -> str:
+    """What became of the entries, in a sentence."""
+    if done.collection:
+        return "It had changed nothing on this computer."
+    entries = many(changed, "entry", "entries")
+    if not done.shelves:
+        return f"{entries} {'says' if changed == 1 else 'say'} again what they said before."
+    return f"{entries} {'points' if changed == 1 else 'point'} to the old place again."
+
+
 def question(trip: TripSummary, dropping: bool) -> str:
     """What is asked before anything is changed."""
     copies = " The copies are removed from the new drive." if dropping else " The copies stay on the new drive."
@@ -93,6 +101,8 @@ def question(trip: TripSummary, dropping: bool) -> str:
         return f"Trip {trip.trip} is undone. Remove its copies from the new drive?"
     if not trip.shelves:
         return f"Undo trip {trip.trip}? Ledgers get back what they said before."
+    if trip.collection:
+        return f"Undo trip {trip.trip}? Nothing on this computer changes.{copies}"
     return f"Undo trip {trip.trip}? Ledgers point to the old place again, and the originals return.{copies}"
 
 

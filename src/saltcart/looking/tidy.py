@@ -4,6 +4,7 @@ import json
 import os
 import re
 from collections.abc import Iterable, Iterator, Sequence
+from contextlib import suppress
 from datetime import UTC, datetime, timedelta
 from functools import partial
 
@@ -11,7 +12,7 @@ from msgspec import Struct, field
 from msgspec.structs import asdict
 
 from saltcart.cart import Cart
-from saltcart.errors import SaltCartError, UsageError
+from saltcart.errors import SaltCartError, UsageError, counted
 from saltcart.home import home, made_home
 from saltcart.ledgers import Facts, load_map, open_ledger
 from saltcart.ledgers.instrument_parts import PART
@@ -137,16 +138,21 @@ def judge_shelf(shelf: SurveyedShelf, number: int, sight: Sight, cart: Cart) -> 
     known = cart.shelf(shelf.tree.path)
     if known and known.collection is not None:
         return Judged(shelf.name, shelf.tree.path, known.collection, "cart.toml says so")
-    sounds = [item for item in sight.items[number] if item.kind == FILE and kind_of(item.path)]
+    sounds = [item for item in sight.items[number] if is_sound(item)]
     count = sum(os.path.join(shelf.tree.path, item.path) in sight.named for item in sounds)
     share = count / len(sounds) if sounds else 0
-    why = f"ledgers name {count:,} of its {len(sounds):,} sounds"
+    why = f"ledgers list {count:,} of its {len(sounds):,} sounds"
     return Judged(
         shelf.name,
         shelf.tree.path,
         share >= COLLECTION_SHARE,
-        why if share >= COLLECTION_SHARE else f"{why}: taken for an instrument's library",
+        why if share >= COLLECTION_SHARE else f"it looks like an instrument's library: {why}",
     )
+
+
+def is_sound(item: Item) -> bool:
+    """Whether a thing is a sound, and not the shadow that a file manager left beside one."""
+    return item.kind == FILE and kind_of(item.path) is not None and not litter(os.path.basename(item.path))
 
 
 def unnamed(sight: Sight, judged: Sequence[Judged]) -> Iterator[Find]:
@@ -154,12 +160,7 @@ def unnamed(sight: Sight, judged: Sequence[Judged]) -> Iterator[Find]:
     for number, shelf in enumerate(judged):
         groups: dict[str, list[Item]] = {}
         for item in sight.items[number]:
-            if (
-                shelf.collection
-                and item.kind == FILE
-                and kind_of(item.path)
-                and os.path.join(shelf.path, item.path) not in sight.named
-            ):
+            if shelf.collection and is_sound(item) and os.path.join(shelf.path, item.path) not in sight.named:
                 groups.setdefault(os.path.dirname(item.path), []).append(item)
         for folder, items in groups.items():
             paths = [os.path.join(shelf.path, item.path) for item in items]
@@ -184,7 +185,7 @@ def copies(sight: Sight, remarks: list[str], progress: Progress) -> Iterator[Fin
     files = []
     for shelf, items in zip(sight.report.shelves, sight.items, strict=True):
         for item in items:
-            if item.kind == FILE and kind_of(item.path):
+            if is_sound(item):
                 path = os.path.join(shelf.tree.path, item.path)
                 sizes[path] = item.size
                 files.append((path, item.size, (item.device, item.inode)))
@@ -201,16 +202,14 @@ def copies(sight: Sight, remarks: list[str], progress: Progress) -> Iterator[Fin
         find.kept += [kept] * len(rest)
         find.bytes += sizes[kept] * len(rest)
     for find in finds.values():
-        users = sum(path in sight.named for path in find.paths)
-        find.what += (
-            f"; ledgers name {users} of these and {sum(path in sight.named for path in set(find.kept))} of those"
-        )
+        used, others = (sum(path in sight.named for path in paths) for paths in (find.paths, set(find.kept)))
+        find.what += f"; ledgers use {used:,} of these, and {others:,} of the others"
         yield find
 
 
 def copies_of(folders: Sequence[str]) -> str:
     """Which folder's sounds these are again."""
-    return "the same sounds twice in this folder" if len(set(folders)) == 1 else f"the same sounds as in {folders[0]}"
+    return "the same as others in this folder" if len(set(folders)) == 1 else f"the same as in {folders[0]}"
 
 
 def strays(sight: Sight) -> Iterator[Find]:
@@ -222,7 +221,7 @@ def strays(sight: Sight) -> Iterator[Find]:
             stray.folder,
             stray.files,
             stray.bytes,
-            f"lie outside every shelf; entries that name them: {stray.entries}",
+            f"outside every shelf; {counted(stray.entries, 'entry refers', 'entries refer')} to them",
         )
 
 
@@ -242,7 +241,7 @@ def plays(sight: Sight, maps: Sequence[str], older_than_days: int) -> Iterator[F
         shelf = sight.report.shelf_of(path)
         if kind and shelf is not None and os.path.isfile(path):
             kinds.setdefault((shelf, kind), {})[path] = os.path.getsize(path)
-    words = {UNPLAYED: "their ledger counts no play", LONG_AGO: f"last played before {before}"}
+    words = {UNPLAYED: "no plays in their ledger", LONG_AGO: f"last played before {before}"}
     for (shelf, kind), sizes in sorted(kinds.items()):
         yield Find(0, kind, sight.report.shelves[shelf].tree.path, sorted(sizes), sum(sizes.values()), words[kind])
 
@@ -288,6 +287,16 @@ def leavings(sight: Sight) -> Iterator[Find]:
         ]
         if empty:
             yield Find(0, EMPTY, shelf.tree.path, empty, 0, "nothing in them")
+
+
+def totals(finds: Iterable[Find]) -> tuple[int, int]:
+    """How many files there are in some findings, and their bytes; each file once, whatever was found about it."""
+    paths = {path for find in finds if find.kind != EMPTY for path in find.paths}
+    size = 0
+    for path in paths:
+        with suppress(OSError):
+            size += os.path.getsize(path)
+    return len(paths), size
 
 
 def remember(report: TidyReport) -> None:

@@ -43,5 +43,5 @@ OLD_BACKUP = re.compile(r"(?i)^.+(\.(bak|old|backup|orig)(\d*|-\d+)|[ ._-](backu
 def litter(name: str) -> str | None:
     """What kind of litter a file of that name is, or None."""
     if LITTER.match(name):
-        return "a file manager's or program's leaving"
+        return "left behind by a file manager or a program"
     return "an old backup" if OLD_BACKUP.match(name) else None

@@ -21,7 +21,7 @@ class ShelfSummary(Struct, frozen=True):
 
 
 class TripSummary(Struct, frozen=True):
-    """One trip; times ISO 8601 in UTC, None for what has not happened."""
+    """One trip; times ISO 8601 in UTC, None for what has not happened.  The `collection` is the one that it carried."""
 
     trip: str
     state: str
@@ -32,6 +32,7 @@ class TripSummary(Struct, frozen=True):
     freed_bytes: int
     events: list[tuple[str, str]]
     folder: str
+    collection: str = ""
 
     @property
     def files(self) -> int:
@@ -72,6 +73,7 @@ def summary_of(trip: Trip) -> TripSummary:
         freed,
         log.events(),
         trip.folder,
+        trip.waybill.collection,
     )
 
 
