@@ -1,6 +1,7 @@
 """Take the pictures in docs/screenshots from the demo data: python tools/screenshots.py [NAME ...]
 
-Needs root, Xvfb, xterm, ImageMagick's import, and Chromium for the page; every other picture is a real terminal window.
+Needs root, Xvfb, xterm, ImageMagick's import, and for the page Chromium, or weasyprint with pypdfium2; every other
+picture is a real terminal window.
 """
 
 import os
@@ -18,6 +19,7 @@ from saltcart.drives.drive import mounts
 
 TO = Path(__file__).parents[1] / "docs" / "screenshots"
 DISPLAY = ":77"
+WIDTH, HEIGHT = 1280, 1400  # of the page
 STUDIO = Path(tempfile.gettempdir()) / "petrel"
 WORDS = shlex.join(MOVE)
 PLAYER = "python -m saltcart.standins.player"
@@ -138,15 +140,24 @@ def show_page() -> None:
     home = {**os.environ, "HOME": str(STUDIO), "SALTCART_HOME": str(STUDIO / "saltcart-data")}
     subprocess.run([*MOVE, "--quiet"], cwd=STUDIO, env=home)
     subprocess.run(["saltcart", "report", "-o", "report.html", "--quiet"], cwd=STUDIO, env=home)
-    browser = [
-        "chromium",
-        "--headless",
-        "--no-sandbox",
-        "--disable-gpu",
-        "--hide-scrollbars",
-        "--window-size=1280,1400",
-    ]
-    subprocess.run([*browser, f"--screenshot={TO / 'report.png'}", (STUDIO / "report.html").as_uri()], check=True)
+    page, picture = STUDIO / "report.html", TO / "report.png"
+    if shutil.which("chromium"):
+        browser = ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars"]
+        size = f"--window-size={WIDTH},{HEIGHT}"
+        subprocess.run([*browser, size, f"--screenshot={picture}", page.as_uri()], check=True)
+    else:
+        print_page(page, picture)
+
+
+def print_page(page: Path, picture: Path) -> None:
+    """The top of a page as weasyprint lays it out for a sheet of a window's size (needs weasyprint and pypdfium2)."""
+    import pypdfium2
+    import weasyprint
+
+    sheet = weasyprint.CSS(string=f"@page {{ size: {WIDTH}px {HEIGHT}px; margin: 0 }}")
+    text = page.read_text().replace("@media print", "@media never").replace("@media (max-width", "@media never, (width")
+    document = pypdfium2.PdfDocument(weasyprint.HTML(string=text).write_pdf(stylesheets=[sheet]))
+    document[0].render(scale=96 / 72).to_pil().save(picture)
 
 
 def main() -> None:

@@ -158,7 +158,7 @@ def extras(screen: Screen, report: SurveyReport, options: argparse.Namespace) ->
             bars += [
                 Bar(os.path.basename(tree.path), level, tree.bytes) for level, tree in packs(shelf.tree, PICTURE_DEPTH)
             ]
-        title = f"Where the room goes: {size(sums(report)[1])} in {many(len(report.shelves), 'shelf', 'shelves')}"
+        title = f"What takes up space: {size(sums(report)[1])} in {many(len(report.shelves), 'shelf', 'shelves')}"
         save(room_picture(bars, title), options.picture)
         screen.say(f"Picture written: {place(os.path.abspath(options.picture))}")
 

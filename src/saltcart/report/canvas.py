@@ -115,8 +115,8 @@ def save(figure: Figure, path: str) -> None:
 
 
 def as_svg(figure: Figure, told: str) -> str:
-    """A figure as an SVG element to stand in a page, which says in the words `told` what it shows; letters stay
-    letters, so that the reader's own fonts draw them.
+    """A figure as an SVG element to stand in a page, and the words `told` that say what it shows, for those who cannot
+    see it and for pages too narrow for it; letters stay letters, so that the reader's own fonts draw them.
     """
     import html
 
@@ -131,4 +131,5 @@ def as_svg(figure: Figure, told: str) -> str:
     head = f'<svg role="img" aria-label="{html.escape(told)}" viewBox="0 0 {figure.bbox.width * 72 / figure.dpi:g} '
     head += f'{figure.bbox.height * 72 / figure.dpi:g}" xmlns="http://www.w3.org/2000/svg" '
     head += 'xmlns:xlink="http://www.w3.org/1999/xlink">'
-    return f"{head}<title>{html.escape(told)}</title>{text[start:]}"
+    words = html.escape(told)
+    return f"{head}<title>{words}</title>{text[start:]}<figcaption>{words}</figcaption>"

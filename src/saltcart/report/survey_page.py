@@ -8,8 +8,9 @@ from datetime import UTC, datetime
 from rich.filesize import decimal
 
 from saltcart.errors import show
+from saltcart.judging.judgements import FOUND, OFFLINE
 from saltcart.looking.survey_report import SurveyReport
-from saltcart.looking.tidy import Find, TidyReport
+from saltcart.looking.tidy import Find, TidyReport, totals
 from saltcart.report.canvas import as_svg
 from saltcart.report.page import render
 from saltcart.report.pictures import Bar, room_picture
@@ -25,14 +26,13 @@ def survey_page(report: SurveyReport, tidied: TidyReport, answer: str) -> str:
     names = told_apart([shelf.name for shelf in report.shelves], [shelf.tree.path for shelf in report.shelves])
     total = decimal(sum(shelf.tree.bytes for shelf in report.shelves))
     told = ", ".join(f"{name} {decimal(one.tree.bytes)}" for name, one in zip(names, report.shelves, strict=True))
-    freed = sum(find.bytes for find in tidied.finds)
     return render(
         "survey",
         f"What is here: {total} of sounds",
         ok=not any(count for verdict, count in report.counts.items() if verdict != "found")
         and not any(state.trouble for state in report.ledgers),
         answer=answer,
-        room=as_svg(room_picture(list(bars_of(report)), "Where the room goes"), show(told)),
+        room=as_svg(room_picture(list(bars_of(report)), "What takes up space"), show(told)),
         shelves=list(shelf_rows(report, names)),
         kinds=list(kind_rows(report)),
         ledgers=list(ledger_rows(report)),
@@ -41,8 +41,9 @@ def survey_page(report: SurveyReport, tidied: TidyReport, answer: str) -> str:
             for (ledger, shelf), count in sorted(report.leans.items())
             if count
         ],
+        lost=list(lost_rows(report)),
         finds=[find_row(find) for find in tidied.finds],
-        freed=decimal(freed),
+        freed=decimal(totals(tidied.finds)[1]),
         remarks=[show(text) for text in tidied.remarks] + [show(f"{one.path} {one.what}") for one in report.findings],
     )
 
@@ -86,6 +87,15 @@ def ledger_rows(report: SurveyReport) -> Iterator[tuple[str | int, ...]]:
         other = counts["altered"] + counts["unreadable"] + counts["unclear"]
         figures = sum(counts.values()), counts["found"], counts["offline"], counts["missing"], other
         yield (show(state.path), state.map_name, *figures)
+
+
+def lost_rows(report: SurveyReport) -> Iterator[tuple[str, ...]]:
+    """Each entry that leads to nothing, but for those of drives that are not connected."""
+    for state in report.ledgers:
+        for found in state.judgements(plain=False):
+            if found.verdict not in (FOUND, OFFLINE):
+                entry = found.entry
+                yield found.verdict, show(state.path), str(entry.where), show(entry.written), show(found.why)
 
 
 def find_row(find: Find) -> tuple[str | int, ...]:

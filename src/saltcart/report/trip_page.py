@@ -19,6 +19,8 @@ from saltcart.trips.trip import RELEASED, SWITCHED, Trip
 
 LEFT_BEHIND = {"signpost": "a signpost (link)", "original": "the originals"}
 
+LEAST_SECONDS = 1.0
+
 
 def trip_page(report: CheckReport, answer: str) -> str:
     """The page of the trip that a check has judged; `answer` is what is said of it first."""
@@ -30,7 +32,7 @@ def trip_page(report: CheckReport, answer: str) -> str:
             f"Trip {done.trip}: {', '.join(show(one.shelf.name) for one in done.shelves if not one.shelf.gathered)}",
             ok=report.ok,
             answer=answer,
-            when=f"Begun {done.started}, {done.state}" + (f" {done.finished}" if done.finished else ""),
+            when=f"Started {clock(done.started)}; {done.state}" + (f" {clock(done.finished)}" if done.finished else ""),
             shelves=list(shelf_rows(done)),
             drives=drives_figure(trip),
             ledgers=list(ledger_rows(done, report)),
@@ -69,7 +71,7 @@ def unknown(report: CheckReport) -> Iterator[str]:
     for one in report.ledgers:
         if one.state.trouble:
             yield show(f"{one.state.trouble.what}. {one.state.trouble.remedy}")
-    yield from (f"Not searched, for it is not there: {show(place)}" for place in report.unsearched)
+    yield from (f"Not searched, because it is not there: {show(place)}" for place in report.unsearched)
     yield from (f"Not searched: {show(gap.path)} ({gap.why})" for gap in (report.search.gaps if report.search else ()))
     for found in (found for shelf in report.shelves for found in shelf.accepted):
         yield f"{show(found.path)}: {show(found.why)}"
@@ -105,10 +107,15 @@ def drives_figure(trip: Trip) -> str:
     return as_svg(before_and_now(pairs, "Before the haul, and now"), "; ".join(words)) if pairs else ""
 
 
+def clock(time: str) -> str:
+    """A time in ISO 8601 for a person."""
+    return f"{time[:10]} at {time[11:16]} UTC"
+
+
 def pace_figure(trip: Trip) -> str:
-    """How fast the haul went; "" where nothing was recorded."""
+    """How fast the haul went; "" where nothing was recorded, or where it took no time worth a picture."""
     points = [(float(at), int(done)) for at, done in trip.logbook.fact("pace") or ()]
-    if len(points) < 2 or points[-1][0] <= 0:
+    if len(points) < 2 or points[-1][0] < LEAST_SECONDS:
         return ""
     seconds, size = points[-1]
     words = f"{decimal(size)} copied and read back in {seconds:,.1f} s, {decimal(int(size / seconds))} a second"
