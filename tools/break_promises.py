@@ -1457,6 +1457,30 @@ BREAKAGES = (
         """rb'"(\\s*)[,}]\\s*'""",
         ("tests.planning.test_views",),
     ),
+    Breakage(
+        4,
+        "a drive that only cart.toml knows is no drive",
+        "planning/choosing.py",
+        "refuse_place(old, new, Presence(drives))",
+        "refuse_place(old, new, Presence())",
+        ("tests.planning.test_refusals",),
+    ),
+    Breakage(
+        13,
+        "a library that cannot be read stays behind in silence",
+        "carrying/carry.py",
+        "[one.told for one in makers], first.left_out",
+        "[one.told for one in makers], []",
+        ("tests.carrying.test_carrying.LeftOut",),
+    ),
+    Breakage(
+        9,
+        "text around a path may be no text",
+        "learning/pieces.py",
+        """ and SURROGATES.sub("", pattern) == pattern""",
+        "",
+        ("tests.learning.test_learn",),
+    ),
 )
 
 

@@ -60,6 +60,7 @@ class BadLedger(Refused):
         super().__init__(
             f"{show(path)}: {what}", remedy or "Leave this ledger out, or name a map that describes it with --map."
         )
+        self.why = what
 
 
 class CannotSpell(Refused):

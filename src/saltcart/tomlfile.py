@@ -58,7 +58,7 @@ def checked(path: str, text: str, same: Same) -> dict[str, Any]:
     try:
         tables = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise BadFile(path, line_in(str(error), text), f"is not valid TOML ({error})", "Mend that line.") from error
+        raise BadFile(path, line_in(str(error), text), f"is not valid TOML ({error})", "Correct that line.") from error
     check(Place(path, text), tables, same.shape)
     return tables
 

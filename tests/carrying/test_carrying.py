@@ -19,6 +19,20 @@ def rot(path):
     os.utime(path, ns=(state.st_atime_ns, state.st_mtime_ns))
 
 
+class LeftOut(TwoMachines):
+    def test_a_library_that_cannot_be_read_is_told_and_the_rest_is_carried(self):
+        """It does not stay behind in silence: its name is said, and the exit status is 1."""
+        with open(self.library, "r+b") as stream:
+            stream.truncate(3000)
+        cart = self.top / "cart.toml"
+        cart.write_text(f'maps = ["{PLAYER_MAP}"]\n[[ledger]]\npath = "{self.library}"\n')
+        words = (self.homes["ann"] / "Music", "--to", self.booth, "--cart", cart, "--yes")
+        done = self.at("ann", "carry", *words, status=1)
+        self.assertIn("NOT copied", done.stdout)
+        self.assertIn("library.db", done.stdout)
+        self.assert_lists_play(self.booth / "Music" / "near.m3u8")
+
+
 class Stations(TwoMachines):
     def test_there_on_the_way_on_another_machine_and_home_again(self):
         home, said = tree(self.homes["ann"]), self.counts(self.library)

@@ -287,6 +287,8 @@ class Petrel(WorldCase):
             ("noise.bin", bytes(range(256)) * 20),
             ("words.txt", b"no path here\n" * 9),
             ("bad.gz", b"\x1f\x8bxx"),
+            ("tone.wav", (self.studio / "keel/Downloads/fog bank (take 2).wav").read_bytes()),
+            ("after.txt", b"\xff\xfe|" + str(self.studio / "keel/Sounds/Bell Tones").encode() + b"\n"),
         ):
             path = self.top / name
             path.write_bytes(data)

@@ -484,7 +484,7 @@ class Foreign(MendCase):
         done = self.run_program("mend", "--yes", status=1)
         self.assertIn("14 of 19 lost entries found again", done.stdout)
         self.assertIn("5 entries stay as before", done.stdout)
-        self.assertIn("by names alone, not taken", done.stdout)
+        self.assertIn("by names alone, not applied", done.stdout)
 
 
 class MendCrash(MendCase, CrashCase):

@@ -48,6 +48,21 @@ class Refusals(WorldCase):
             with self.subTest(says):
                 self.refused("move", *map(str, words), "--yes", says=says)
 
+    def test_a_place_on_a_drive_that_is_known_and_not_connected(self):
+        """What cart.toml says of a drive counts before its first trip too: nothing is written into the hole."""
+        hole = self.top / "ballast"
+        cart = self.top / "cart.toml"
+        cart.write_text(f'[[drive]]\nname = "ballast"\nidentity = "test-ballast"\nmount = "{hole}"\n')
+        for words in (("move", self.shelf, "--to", hole / "Sounds"), ("carry", self.shelf, "--to", hole / "Booth")):
+            for there in (False, True):
+                with self.subTest(words[0], empty_folder_is_there=there):
+                    if there:
+                        hole.mkdir()
+                    said = self.run_program(*words, "--cart", cart, "--yes", status=3).stderr
+                    self.assertIn("the drive ballast is not connected", said)
+                    self.assertFalse(hole.exists() and os.listdir(hole))
+                    shutil.rmtree(hole, ignore_errors=True)
+
     def test_what_is_marked_as_not_to_be_changed(self):
         """A shelf is refused before it is copied; of single files the draft says that release cannot remove them."""
         victim = self.shelf / "low" / "C1.wav"
@@ -135,7 +150,7 @@ class Refusals(WorldCase):
         for name, data, says in [
             ("b.m3u", b"a\0b", "binary data"),
             ("t.db", b"text", "not an SQLite"),
-            ("x.xyz", b"?", "--map"),
+            ("x.xyz", b"?", "saltcart learn"),
         ]:
             path = self.top / name
             path.write_bytes(data)

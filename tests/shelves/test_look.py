@@ -106,7 +106,7 @@ class Petrel(WorldCase):
             "ballast is not connected",
             "contains files with the same names and sizes",
             "Outside every shelf",
-            "What leans on what",
+            "Which ledger uses which shelf",
         ):
             self.assertIn(words, text)
         self.assertEqual(tree(self.master, "monitor feed"), before)

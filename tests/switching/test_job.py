@@ -354,7 +354,7 @@ class Job(WorldCase):
         )
         trip = self.move()["trip"]
         refused = self.run_program("release", trip, "--yes", status=2)
-        self.assertIn("cannot be had again, so nothing was removed", refused.stderr)
+        self.assertIn("cannot be replaced, so nothing was removed", refused.stderr)
         self.assertIn("none on the 1 drive for backups", refused.stdout)
         backup = vault / "2026" / "Bell Tones"
         shutil.copytree(self.new, backup)

@@ -16,6 +16,7 @@ from saltcart.carrying.gone import vanished
 from saltcart.carrying.part import cut_playlists, in_collection, leans, much_elsewhere, ours, unread_in
 from saltcart.carrying.record import FINISHED, known_collection
 from saltcart.carrying.turns import unseen
+from saltcart.cart import Cart
 from saltcart.drives import Presence
 from saltcart.errors import Refused, counted, show
 from saltcart.ledgers import load_map
@@ -59,7 +60,7 @@ def plan_carry(
     top = true_path(os.path.expanduser(request.to[0]))
     refuse_nested(top)
     before = known_collection(top)
-    offline = away_from_home(before) if before else {}
+    offline = away_from_home(before, request.cart) if before else {}
     request = within(request, top, before, offline)
     base = [at_known_places(shelf, before) for shelf in chosen_shelves(request, remarks)]
     if chosen:  # what else names these files names others too, which stay
@@ -134,7 +135,7 @@ def whole_draft(
     along_too = None if plan.chosen or plan.apart else more
     draft, along = gathered([*base, *extra], work, along_too, homes, {shelf.old for shelf in extra})
     only_copies(draft)
-    draft.strays, draft.arranged = along, [one.told for one in makers]
+    draft.strays, draft.arranged, draft.left_out = along, [one.told for one in makers], first.left_out
     return draft
 
 
@@ -176,11 +177,11 @@ def at_known_places(shelf: Shelf, before: Collection | None) -> Shelf:
     return replace(shelf, new=before.top, renames=renames)
 
 
-def away_from_home(before: Collection) -> dict[str, str]:
+def away_from_home(before: Collection, cart: Cart) -> dict[str, str]:
     """The places in a collection of what is known here and lies on a drive that is not connected, with the path of each
     at home: nothing is known of it now, so it is neither gone nor changed.
     """
-    presence = Presence()
+    presence = Presence(cart.drives)
     known = {one.place: one.path for one in mine(before)}
     return {
         before.at(place): path for place, path in known.items() if not os.path.lexists(path) and presence.away(path)

@@ -32,10 +32,12 @@ from saltcart.carrying.stands import (
 )
 from saltcart.carrying.turns import Ground, kept, names_back, taken
 from saltcart.cart import Cart
+from saltcart.drives import Presence
 from saltcart.errors import Refused, UsageError, counted, show
 from saltcart.ledgers import load_map, open_ledger
 from saltcart.merging.copies import Meeting, respelt
 from saltcart.merging.history import History
+from saltcart.planning.destination import refuse_hole
 from saltcart.progress import Progress, silent
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Move, Moves
@@ -98,6 +100,9 @@ def plan_settle(
         choice = Choice([one.strip("/") for one in take], [one.strip("/") for one in keep])
         decide(plan, choice.take, choice.keep)
         build(plan, choice)
+        presence = Presence((cart or Cart()).drives)
+        for shelf in plan.waybill.shelves:
+            refuse_hole(shelf.new, presence)
     return plan
 
 

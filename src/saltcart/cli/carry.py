@@ -28,6 +28,7 @@ from saltcart.cli.check_output import show_check
 from saltcart.cli.documents import check_document, draft_document, trip_document
 from saltcart.cli.haul import show_haul
 from saltcart.cli.screen import Screen, place
+from saltcart.drives import Presence
 from saltcart.drives.known import remember
 from saltcart.drives.named import meant_place
 from saltcart.errors import show
@@ -114,7 +115,7 @@ def run(options: argparse.Namespace) -> int:
     """Plan, ask, copy, make the ledgers portable, prove."""
     screen = Screen(options)
     options.to = meant_place(options.to)
-    refuse_hole(true_path(options.to))
+    refuse_hole(true_path(options.to), Presence(load(options.cart).drives))
     remember(
         [landing_drive(true_path(options.to))]
     )  # from now on it is known when it goes, and that its mount point is none
@@ -160,7 +161,7 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
     carried = {"leading_out": out, "lacking_in_lists": lacking, "dropped": dropped, "check": check_document(report)}
     copied = {"copied_files": hauled.copied_files, "copied_bytes": hauled.copied_bytes}
     screen.document({**trip_document(summary(name)), **carried_document(plan, made), **carried, **copied})
-    return 0 if report.ok and (plan.chosen or not out) and not plan.unread else 1
+    return 0 if report.ok and (plan.chosen or not out) and not plan.unread and not plan.draft.left_out else 1
 
 
 def undo_given_up(screen: Screen, plan: CarryPlan, path: str, wait: bool) -> None:
@@ -182,6 +183,7 @@ def carried_document(plan: CarryPlan, made: Collection) -> dict[str, object]:
         "portable": [made.at(one.place) for one in made.ledgers if one.relative],
         "full_paths": [made.at(one.place) for one in made.ledgers if not one.relative],
         "unread": plan.unread,
+        "left_out": plan.draft.left_out,
         "from_others": plan.strange,
         "cut": plan.cut,
         "apart": sorted(plan.apart),

@@ -28,6 +28,10 @@ def show_plan(screen: Screen, plan: CarryPlan, drop: bool, limit: int | None) ->
             f"{many(len(plan.unread), 'file that travels refers', 'files that travel refer')} to sounds in a way Salt"
             f" Cart cannot rewrite. On another computer they will not find them: {names}"
         )
+    if plan.draft.left_out:
+        names = ", ".join(map(place, plan.draft.left_out[:MOST]))
+        count = many(len(plan.draft.left_out), "ledger is", "ledgers are")
+        screen.remark(f"{count} NOT copied, because Salt Cart cannot read {names}: damaged, or not as its map says")
     for text in plan.draft.remarks:
         screen.remark(text)
 
@@ -37,10 +41,10 @@ def show_what_goes(screen: Screen, plan: CarryPlan) -> None:
     draft = plan.draft
     files, total = sum(one.files for one in draft.shelves), sum(one.bytes for one in draft.shelves)
     ledgers = many(len(draft.ledgers), "ledger", "ledgers")
-    screen.say(
-        f"{many(files, 'file', 'files')}, {size(total)}, with {ledgers}. Nothing on this computer changes.",
-        style="bold",
-    )
+    there = sum(one.there_files for one in draft.shelves)
+    known = f" {there:,} of the files are there already." if there else ""
+    what = f"{many(files, 'file', 'files')}, {size(total)}, with {ledgers}."
+    screen.say(f"{what}{known} Nothing on this computer changes.", style="bold")
     screen.say()
     shelves = [one for one in draft.shelves if not one.shelf.gathered]
     screen.table(

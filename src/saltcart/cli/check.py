@@ -102,8 +102,7 @@ def run(options: argparse.Namespace) -> int:
     screen.say()
     show_check(screen, report)
     show_traces(screen, found)
-    if report.counts["missing"]:
-        screen.say("To look for what is missing: saltcart mend")
+    show_help(screen, report)
     if report.ok and report.state == SWITCHED:  # a line each, so that no terminal breaks a command in two
         if report.shelves and not report.copies:
             screen.say(f"To free the old drive: saltcart release {report.trip}")
@@ -113,6 +112,15 @@ def run(options: argparse.Namespace) -> int:
     ]
     screen.document({**check_document(report), **({"traces": listed} if options.traces else {})})
     return 0 if report.ok else 1
+
+
+def show_help(screen: Screen, report: CheckReport) -> None:
+    """What to type when something is missing: while the originals are set aside, they can come back."""
+    spoilt = any(found.verdict != "offline" for shelf in report.shelves for found in shelf.problems)
+    if spoilt and report.state == SWITCHED and not report.copies:
+        screen.say(f"The originals are still set aside. To bring them back: saltcart undo {report.trip}")
+    elif report.counts["missing"]:
+        screen.say("To look for what is missing: saltcart mend")
 
 
 def how_many(text: str) -> int:

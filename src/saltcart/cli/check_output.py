@@ -46,9 +46,7 @@ def show_check(screen: Screen, report: CheckReport) -> None:
             f"{show(shelf.name)}: {many(shelf.files, 'file', 'files')}, {size(shelf.bytes)} at {place(shelf.path)}:"
             f" {standing(shelf)}"
         )
-        for found in shelf.problems[:SHOWN]:
-            if found.verdict != "offline":
-                screen.remark(f"{place(found.path)}: {found.verdict}, {found.why}")
+        show_copies(screen, shelf)
     if along:
         top = os.path.commonpath([os.path.dirname(shelf.path) for shelf in along])
         files, room = many(len(along), "file", "files"), size(sum(shelf.bytes for shelf in along))
@@ -56,6 +54,18 @@ def show_check(screen: Screen, report: CheckReport) -> None:
     if report.played:
         show_played(screen, report)
     show_left(screen, report)
+
+
+def show_copies(screen: Screen, shelf: ShelfCheck) -> None:
+    """The copies that are not as recorded, those of a folder with one cause in a line."""
+    groups: dict[tuple[str, str, str], list[str]] = {}
+    for found in shelf.problems:
+        if found.verdict != "offline":
+            folder, name = os.path.split(found.path)
+            groups.setdefault((folder, found.verdict, found.why), []).append(name)
+    for (folder, verdict, why), names in list(groups.items())[:SHOWN]:
+        some = ", ".join(map(show, names[:NAMES])) + (f" and {len(names) - NAMES:,} more" if names[NAMES:] else "")
+        screen.remark(f"{place(folder)}: {many(len(names), 'file', 'files')} {verdict}, {why}: {some}")
 
 
 def show_notes(screen: Screen, report: CheckReport) -> None:

@@ -70,7 +70,7 @@ def run(options: argparse.Namespace) -> int:
     show_collections(screen, found)
     missing = [] if options.place else away(found, cart)
     for identity, name in missing:
-        screen.remark(f"{show(name)} is away ({show(identity)}): it is known, but not connected")
+        screen.remark(f"{show(name)} is not connected ({show(identity)})")
     for drive in found:
         if drive.identity in speeds:
             show_speed(screen, drive, speeds[drive.identity])
@@ -138,16 +138,7 @@ def show_drives(screen: Screen, fits: Sequence[Fit], cart: Cart, load_: Load | N
         load = f"{many(len(load_.shelves), 'shelf', 'shelves')}, {size(load_.bytes)}"
         screen.say(f"To carry: {load}. {answer(fits, load_)}", style="bold")
         screen.say()
-        columns = [
-            "Drive",
-            "Mounted at",
-            "Fits",
-            ">Free",
-            "?>Takes there",
-            ">Free afterwards",
-            ">Haul about",
-            "?>In all",
-        ]
+        columns = ["Drive", "Mounted at", "Fits", ">Free", "?>Needs", ">Free after", ">Takes about", "?>In all"]
         order = ("yes", "lies here", "no")
         fits = sorted(fits, key=lambda fit: order.index(verdict(fit, load_)))
     rows = []

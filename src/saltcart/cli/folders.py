@@ -155,7 +155,9 @@ def show_folders(screen: Screen, found: Sequence[ListedFolder], every: bool) -> 
         [(place(one.ledger), place(one.judgement.resolved), one.use, verdict(one)) for one in rows],
     )
     if plain and not every:
-        screen.say(f"{many(len(plain), 'more folder', 'more folders')} from which entries start, all there (--all)")
+        screen.say(
+            f"{many(len(plain), 'more folder', 'more folders')} that entries start from: found (--all lists them)"
+        )
 
 
 def verdict(one: ListedFolder) -> str:

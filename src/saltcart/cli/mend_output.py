@@ -32,7 +32,7 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
          "; ".join(rule.evidence()))
         for number, rule in enumerate(found.rules, 1)
     ]  # fmt: skip
-    screen.table("Rules: what lay below the one place is below the other now", columns, rows)
+    screen.table("Matches: what was below FROM is below TO now", columns, rows)
     for rule in (rule for rule in found.rules if rule.means and not any(rule is one for one in taken)):
         screen.say(
             f"By all evidence that means: --drive {shlex.quote(rule.means or '')}   (in cart.toml: means = [...])"
@@ -108,14 +108,15 @@ def show_warnings(screen: Screen, found: Findings) -> None:
     if emptied := losses.emptied():
         names = ", ".join(place(path) for path in emptied[:3])
         screen.remark(
-            f"More than half is lost in {names}: do not let players or telephones follow it until it is mended"
+            f"More than half of the entries are lost in {names}: do not sync a player or a phone with it until it is"
+            " repaired"
         )
 
 
 def sureness(found: Findings, rule: Rule, taken: Sequence[Rule]) -> str:
     """How sure a rule is, and why it is not taken."""
     if not any(rule is one for one in taken):
-        return f"{rule.sure}, not taken"
+        return f"{rule.sure}, not applied"
     others = ", ".join(map(str, found.as_good_as(rule)))
     return f"as good as {others}: choose" if others else str(rule.sure)
 

@@ -21,7 +21,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--trash", action="store_true", help="put the originals into the trash instead of removing them for good"
     )
     parser.add_argument(
-        "--own", action="store_true", help='with --yes: also what cannot be had again (care = "own", or unknown)'
+        "--own", action="store_true", help='with --yes: also what cannot be replaced (care = "own", or unknown)'
     )
     add_bell(parser)
     add_cart(parser)
@@ -45,13 +45,13 @@ def run(options: argparse.Namespace) -> int:
         screen.say(backed_up(one))
     if own and options.yes and not options.own:
         raise UsageError(
-            f"{many(len(own), 'shelf', 'shelves')} of trip {name} cannot be had again, so nothing was removed",
-            'Add --own to --yes; or mark what can be downloaded again as care = "replaceable" in the waybill.',
+            f"{many(len(own), 'shelf', 'shelves')} of trip {name} cannot be replaced, so nothing was removed",
+            "To release it all the same: add --own to --yes.",
         )
     if not screen.agrees(question, options):
         raise need_answer(options, "removed")
     names = ", ".join(show(one.shelf.name) for one in own)
-    if own and not screen.agrees(f"{names} cannot be had again. Remove the originals all the same?", options):
+    if own and not screen.agrees(f"{names} cannot be replaced. Remove the originals all the same?", options):
         raise need_answer(options, "removed")
     with screen.watch() as watch:
         report = release(name, options.trash, watch)
@@ -74,9 +74,9 @@ def run(options: argparse.Namespace) -> int:
 def show_release(screen: Screen, report: ReleaseReport, trash: bool) -> None:
     """What was removed, what that gained, and what was kept."""
     gone = (
-        "are in the trash; empty it to gain the room"
+        "are in the trash; empty it to gain the space"
         if trash
-        else f"removed; the old drive has {size(report.freed_bytes)} more room"
+        else f"removed; the old drive has {size(report.freed_bytes)} more free space"
     )
     screen.say(f"Every copy was read again and verified. {many(report.files, 'original', 'originals')} {gone}.")
     if report.read_files:
@@ -103,13 +103,13 @@ def backed_up(one: Irreplaceable) -> str:
     if one.backup:
         day = one.backup.made[:10]
         return (
-            f"{show(one.shelf.name)} is your own. Its newest backup: {place(one.backup.path)}"
+            f"{show(one.shelf.name)} is your own work. Its newest backup: {place(one.backup.path)}"
             f" ({show(one.backup.drive)}, its manifest of {day} has every file with the same digest; not read"
             " again now)"
         )
-    text = f"{show(one.shelf.name)} is your own, and no backup of it is known: "
+    text = f"{show(one.shelf.name)} is your own work, and no backup of it is known: "
     if not one.drives:
-        return text + 'no drive that is connected is one for backups (role = "backup" in cart.toml)'
+        return text + 'no connected drive is marked for backups (role = "backup" in cart.toml)'
     if one.unproven:
         return text + f"{place(one.unproven[0])} has that name, and no manifest that agrees (check FOLDER --digests)"
     return text + f"none on the {many(one.drives, 'drive', 'drives')} for backups"

@@ -50,7 +50,7 @@ def show_plan(screen: Screen, plan: SettlePlan) -> None:
     """What is there, from when, and how it stands against what is here."""
     found = plan.found
     screen.say(
-        f"The collection in {place(found.top)} was carried on {found.made[:10]} by {show(found.user)} on"
+        f"The collection in {place(found.top)} was made on {found.made[:10]} by {show(found.user)} on"
         f" {show(found.machine)}."
     )
     here = {HERE: "Goes to", IN_PLACE: "Stays at", BACK: "At home", "": "Its place on this computer"}[plan.way]

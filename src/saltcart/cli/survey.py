@@ -279,7 +279,7 @@ def show_leans(screen: Screen, report: SurveyReport) -> None:
             if any(report.leans[number, shelf] for shelf in part)
         ]
         screen.table(
-            "What leans on what (entries)",
+            "Which ledger uses which shelf (entries)",
             ("Ledger", *(f">{show(report.shelves[shelf].name)}" for shelf in part)),
             rows,
         )

@@ -21,7 +21,7 @@ def show_undescribed(screen: Screen, found: Undescribed) -> None:
         screen.say(f"... and {len(rows) - SHOWN:,} more (see --json)")
     screen.say(searched_text(found.search))
     if rows:
-        screen.say(f"To have them described: {learn_words(found)}")
+        screen.say(f"To let Salt Cart learn to read them: {learn_words(found)}")
 
 
 def learn_words(found: Undescribed) -> str:

@@ -88,6 +88,8 @@ def what_changed(done: TripSummary, changed: int) -> str:
     """What became of the entries, in a sentence."""
     if done.collection:
         return "It had changed nothing on this computer."
+    if not changed:
+        return "Everything is as it was before."
     entries = many(changed, "entry", "entries")
     if not done.shelves:
         return f"{entries} {'says' if changed == 1 else 'say'} again what they said before."
@@ -118,8 +120,9 @@ def bring_back(screen: Screen, name: str, options: argparse.Namespace) -> int:
         raise Refused(f"There is a file at {place(path)} already", "Choose another name with --plan, or remove it.")
     with screen.watch() as watch:
         plan = way_back(name, load(options.cart), watch, options.signpost, options.ignore)
-    show_draft(screen, plan, options.limit)
     screen.say(f"Trip {name} is released, so its originals are gone. The copies can travel back to the old place.")
+    screen.say()
+    show_draft(screen, plan, options.limit)
     if path:
         waybill_text.write(plan.waybill, path)
         screen.say(f"Nothing has moved yet. Plan written: {place(path)}. Next: saltcart haul {quote(show(path))}")

@@ -6,7 +6,7 @@ from itertools import count
 
 from saltcart.learning.ground import Ground
 from saltcart.ledgers.rules import Parts
-from saltcart.patterns import Pattern
+from saltcart.patterns import SURROGATES, Pattern
 
 SEPARATORS = (";", "|", ",", ":")
 # What a path may end before, when it is a piece of a value; no path of a music collection holds these but rarely.
@@ -22,7 +22,8 @@ def parts_tried(values: Sequence[str], ground: Ground) -> Iterator[Parts]:
     for separator in SEPARATORS:
         if any(separator in value for value in values):
             yield Parts(separator)
-    if pattern := piece_of(values, ground):
+    pattern = piece_of(values, ground)
+    if pattern and SURROGATES.sub("", pattern) == pattern:  # else what stands around it is no text
         yield Parts(piece=Pattern(pattern))
 
 

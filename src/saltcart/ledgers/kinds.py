@@ -3,6 +3,7 @@
 import os
 from collections.abc import Sequence
 from functools import lru_cache, partial
+from shlex import quote
 from types import ModuleType
 
 from saltcart.errors import BadLedger, Refused, SaltCartError, show
@@ -198,5 +199,5 @@ def open_ledger(path: str, maps: Sequence[Map], named: str | None = None) -> Led
     raise BadLedger(
         path,
         f"no format known here reads it (formats: {known}){neither}",
-        "Describe it with a map and name that with --map.",
+        f"Let Salt Cart work out how to read it: saltcart learn {quote(show(path))} --keep",
     )

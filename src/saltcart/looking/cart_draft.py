@@ -151,8 +151,7 @@ def shelf_table(shelf: SurveyedShelf) -> tomlkit.items.Table:
     """One [[shelf]]."""
     table = plain_table(name=shelf.name, path=as_toml_path(shelf.tree.path))
     table.add(
-        "care",
-        tomlkit.item(shelf.care).comment('"own": cannot be had again; "replaceable": its maker offers it for download'),
+        "care", tomlkit.item(shelf.care).comment('"own": cannot be replaced; "replaceable": can be downloaded again')
     )
     table.add(tomlkit.comment("collection = true     # tidy judges files no ledger names only in collections"))
     return table

@@ -8,7 +8,7 @@ from functools import partial
 from saltcart.cart import Cart
 from saltcart.drives import Presence
 from saltcart.drives.named import meant_place
-from saltcart.errors import Refused, SaltCartError, show
+from saltcart.errors import BadLedger, Refused, SaltCartError, show
 from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import LedgerState
 from saltcart.judging.levels import wrong_levels
@@ -24,6 +24,14 @@ from saltcart.shelves.oddities import litter, plain_name, shortcut
 from saltcart.shelves.programs import is_program, units
 from saltcart.shelves.true_names import told_apart, true_path
 from saltcart.spelling.moves import tail_below
+
+
+class NoFolder(Refused):
+    """A place to look at is no folder, or its drive is not connected: `why`."""
+
+    def __init__(self, place: str, why: str):
+        super().__init__(f"{show(place)} {why}", "Check the path. If its drive is not connected, connect it.")
+        self.why = why
 
 
 class Scan:
@@ -45,8 +53,10 @@ class Scan:
             return
         if not os.path.isdir(top):
             away = self.presence.away(top)
-            word = "is not a folder" if os.path.exists(top) else away or "is not there"
-            raise Refused(f"{show(place)}: {word}", "Name a folder; if its drive is not connected, plug it in.")
+            word = (
+                "is not a folder" if os.path.exists(top) else f"cannot be reached: {away}" if away else "is not there"
+            )
+            raise NoFolder(place, word)
         self.report.places.append(top)
         tree = read_tree(top, self.trouble, self.progress, lambda name: bool(SET_ASIDE.search(name)))
         folders = all_folders(tree)
@@ -85,9 +95,7 @@ class Scan:
                 self.programs.append(path)
             elif kind := shortcut(name, head):
                 self.tell(
-                    "shortcut",
-                    path,
-                    f"is {kind} of a file manager: it opens there, and no program follows it; use a signpost instead",
+                    "shortcut", path, f"is {kind} of a file manager. Programs do not follow it; use a signpost instead"
                 )
             else:
                 remarks: list[str] = []
@@ -191,4 +199,4 @@ def look_for_ledger(
             next(iter(ledger.entries()), None)
             found[path] = None
     except SaltCartError as error:
-        remarks.append(error.what)
+        remarks.append(error.why if isinstance(error, BadLedger) else error.what)

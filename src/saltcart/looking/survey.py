@@ -7,13 +7,13 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from saltcart.cart import Cart
 from saltcart.drives import Drive, drive_of
-from saltcart.errors import Refused, show
+from saltcart.errors import show
 from saltcart.home import home
 from saltcart.judging.judgements import FOUND
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Map, load_map
 from saltcart.ledgers.kinds import known_by_name
-from saltcart.looking.scan import Scan, look_for_ledger
+from saltcart.looking.scan import NoFolder, Scan, look_for_ledger
 from saltcart.looking.survey_report import Finding, Stray, SurveyReport
 from saltcart.own_names import SET_ASIDE
 from saltcart.progress import Progress, Tick, silent
@@ -93,8 +93,8 @@ def survey(
     for place in default_places(cart) if not places else ():
         try:
             scan.look_at(place)
-        except Refused as error:  # nobody asked for it just now: its drive may well be away
-            scan.tell("place", place, error.what.removeprefix(f"{show(place)}: "))
+        except NoFolder as error:  # nobody asked for it just now: its drive may well be away
+            scan.tell("place", place, error.why)
     scan.follow_links()
     scan.name_shelves()
     add_drives(scan.report)

@@ -60,7 +60,7 @@ def parts_of(whole: Shelf, request: Request) -> list[Shelf]:
 
 def shelf_at(path: str, name: str, to: str, request: Request) -> Shelf:
     """What comes out of an archive, and its new place."""
-    new = landing(path, name, to)
+    new = landing(path, name, to, request.cart.drives)
     known = request.cart.shelf(path)
     return Shelf(
         os.path.basename(new),

@@ -42,9 +42,9 @@ class Arranged(Struct):
     clashes: list[tuple[str, str]] = field(default_factory=list)
 
 
-UNKNOWN = "for its tags or header do not say all that the pattern asks for"
+UNKNOWN = "because tags or headers lack something that the pattern needs"
 HELD = "for an instrument, a session, a link or a program's content folder in the shelf goes by where these lie"
-TOO_LONG = "for its path would be too long for that drive"
+TOO_LONG = "because their paths would be too long for that drive"
 
 
 class Pattern:

@@ -6,7 +6,8 @@ from glob import escape
 
 from msgspec.structs import replace
 
-from saltcart.drives import drive_of
+from saltcart.cart import KnownDrive
+from saltcart.drives import Presence, drive_of
 from saltcart.drives.drive import mount_of
 from saltcart.drives.limits import allowed
 from saltcart.drives.named import meant_place
@@ -92,7 +93,7 @@ def files_of(top: str, to: str, names: tuple[str, ...], request: Request) -> She
     if not request.copy:
         refuse_unreleased(top)
     new = new_place(to)
-    refuse_place(top, new, files=True)
+    refuse_place(top, new, Presence(request.cart.drives), files=True)
     if not request.copy:
         refuse_fixed(f"{top}/x")
     folder = os.path.basename(top) or top
@@ -116,11 +117,13 @@ def new_place(to: str) -> str:
     return true_path(meant_place(to))
 
 
-def landing(old: str, name: str, to: str) -> str:
-    """The new place of what is called `name`, as its drive can hold that.  Raises Refused when it cannot be there."""
+def landing(old: str, name: str, to: str, drives: Sequence[KnownDrive]) -> str:
+    """The new place of what is called `name`, as its drive can hold that; these `drives` are declared.  Raises Refused
+    when it cannot be there.
+    """
     top = new_place(to)
     new = os.path.join(top, allowed(name, drive_of(top).limits).name)
-    refuse_place(old, new)
+    refuse_place(old, new, Presence(drives))
     return new
 
 
@@ -142,7 +145,7 @@ def shelf_of(path: str, to: str, request: Request) -> Shelf:
         raise Refused(
             f"{show(old)} is the top of a drive; a shelf is a folder on one", "Name the folders on it that hold sounds."
         )
-    new = landing(old, os.path.basename(old), to)
+    new = landing(old, os.path.basename(old), to, request.cart.drives)
     if not request.copy:
         refuse_fixed(old)
     leave = left_at(request)

@@ -118,13 +118,13 @@ def refuse_fixed(old: str) -> None:
     raise Refused(f"The shelf {show(old)} cannot be set aside: {why}", "Mount it for writing, or mend the permission.")
 
 
-def refuse_place(old: str, new: str, files: bool = False) -> None:
+def refuse_place(old: str, new: str, presence: Presence, files: bool = False) -> None:
     """Raise Refused when a shelf, or chosen `files` of one, cannot go from `old` to `new`, whatever is in it."""
     if new == old:
         what = "What you name" if files else f"The shelf {show(old)}"
         raise Refused(f"{what} is already there", "Choose another folder with --to.")
     if files:
-        refuse_destination(new)
+        refuse_destination(new, presence)
         return
     if tail_below(new, old) is not None:
         raise Refused(f"{show(new)} lies inside the shelf itself", "Choose a folder outside of it with --to.")
@@ -138,15 +138,15 @@ def refuse_place(old: str, new: str, files: bool = False) -> None:
                 f"{show(new)} is a signpost that leads to this very shelf, whose originals are still set aside", hint
             )
         return
-    refuse_destination(new)
+    refuse_destination(new, presence)
 
 
-def refuse_destination(new: str) -> None:
+def refuse_destination(new: str, presence: Presence) -> None:
     """Raise Refused when nothing can be put at `new`."""
     place = new
     while not os.path.lexists(place):
         place = os.path.dirname(place)
-    refuse_hole(new)
+    refuse_hole(new, presence)
     if not os.path.isdir(place):
         raise Refused(f"{show(place)} is a file, so no shelf can go there", "Choose a folder with --to.")
     limits = drive_of(place).limits
@@ -158,16 +158,12 @@ def refuse_destination(new: str) -> None:
             )
 
 
-def refuse_hole(new: str) -> None:
-    """Raise Refused for a place where a drive hangs that is not plugged in: what is written there lands on the system's
-    own drive.
+def refuse_hole(new: str, presence: Presence) -> None:
+    """Raise Refused for a place on a drive that is not connected: what is written there lands on the system's own
+    drive.
     """
-    away = Presence().away(new)
-    if away:
-        raise Refused(
-            f"{show(new)} is the mount point of a drive that is not connected: {away}",
-            "Plug it in and mount it, or choose another place with --to.",
-        )
+    if away := presence.away(new):
+        raise Refused(f"Nothing can go to {show(new)}: {away}", "Connect that drive, or choose another place.")
 
 
 def writable_drive(path: str) -> Drive:

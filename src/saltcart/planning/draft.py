@@ -56,7 +56,8 @@ class Draft(Struct):
     """A waybill with what it rests on; `seconds` is how long the haul should take, `links` are as of DraftedLedger,
     `strays` are files elsewhere, with their sizes, that ledgers which travel name; `new_things` are the ledgers that
     say where their programs put what comes next, with that folder now and after the trip; `arranged` is what a pattern
-    makes of each shelf.  The files `inside` archives name what will not lie beside them any more.
+    makes of each shelf.  The files `inside` archives name what will not lie beside them any more.  Ledgers that cannot
+    be read are `left_out`.
     """
 
     waybill: Waybill
@@ -72,6 +73,7 @@ class Draft(Struct):
     new_things: list[tuple[str, str, str]] = field(default_factory=list)
     arranged: list[Arranged] = field(default_factory=list)
     inside: list[Accounted] = field(default_factory=list)
+    left_out: list[str] = field(default_factory=list)
 
     def open(self) -> list[Accounted]:
         """The files that would go on naming the old places, or show less, and nobody has agreed to that."""
@@ -181,6 +183,8 @@ def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progres
         limits = drives[one.shelf.new_drive].limits
         remarks += [] if one.shelf.gathered or one.shelf.archive else unkept(one.shelf, limits, one.far_times)
     remarks += inspector.remarks
+    remarks += [f"{show(what)}; it is left out" for what in inspector.left_out.values()]
+    plan.left_out = list(inspector.left_out)
     if not shelves[0].archive:
         remarks += remarks_on(request, shelves, plan.ledgers, plan.links)
     return plan

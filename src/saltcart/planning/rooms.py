@@ -1,6 +1,5 @@
 """Whether the new drives have room for a load, what else is to be said of them, and how long it takes."""
 
-import os
 from collections.abc import Sequence
 
 from msgspec import Struct
@@ -36,13 +35,13 @@ class Room(Struct, frozen=True):
 def seconds_for(one: DraftedShelf, drive: Drive, cart: Cart) -> float:
     """The seconds that a shelf should take: every byte is written and read back, or only read."""
     times = 1 if sharing(one.shelf, drive) == NAMES else 2
-    return times * one.target_bytes / assumed_rate(drive, cart)
+    return times * one.coming_bytes / assumed_rate(drive, cart)
 
 
 def weigh(drive: Drive, drafted: Sequence[DraftedShelf], cart: Cart) -> list[str]:
     """What is to be said of a drive for this load.  Refused when something hard speaks against it."""
     mine = [one for one in drafted if one.shelf.new_drive == drive.identity]
-    need = sum(one.target_bytes for one in mine if not os.path.isdir(one.shelf.new) and not sharing(one.shelf, drive))
+    need = sum(one.coming_bytes for one in mine if not sharing(one.shelf, drive))
     refuse_lack_of_room(drive, need)
     reasons = [reason for reason in state_reasons(drive, cart) if reason.kind not in ("read-only", "not writable")]
     for reason in reasons:
@@ -69,7 +68,7 @@ def rooms_of(drafted: Sequence[DraftedShelf], drives: dict[str, Drive]) -> list[
     rooms = []
     for identity, drive in everything.items():
         moving = [one for one in drafted if not sharing(one.shelf, drives[one.shelf.new_drive])]
-        coming = sum(one.target_bytes for one in moving if one.shelf.new_drive == identity)
+        coming = sum(one.coming_bytes for one in moving if one.shelf.new_drive == identity)
         going = sum(
             one.disk_bytes for one in moving if one.shelf.old_drive == identity and not one.shelf.original_stays
         )

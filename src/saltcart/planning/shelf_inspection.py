@@ -28,6 +28,7 @@ from saltcart.waybills.waybill import Waybill
 
 class DraftedShelf(Struct):
     """One shelf as the draft saw it; bytes as written in it, as its drive allocates them, and as the new one will.
+    Some files, with the bytes that the new drive allocates, are `there` already by name and size.
 
     Of a shelf of which a part stays, `tops` are folders of which something leaves, beside something that stays, `kept`
     are folders that stay whole, and `left` are files that stay and may name sounds.  `far_times` counts things whose
@@ -40,11 +41,18 @@ class DraftedShelf(Struct):
     disk_bytes: int = 0
     audio_files: int = 0
     target_bytes: int = 0
+    there_files: int = 0
+    there_bytes: int = 0
     items: list[str] = field(default_factory=list)
     tops: list[str] = field(default_factory=list)
     kept: list[str] = field(default_factory=list)
     left: list[str] = field(default_factory=list)
     far_times: int = 0
+
+    @property
+    def coming_bytes(self) -> int:
+        """The bytes that the new drive will allocate."""
+        return self.target_bytes - self.there_bytes
 
 
 class ShelfInspector:
@@ -57,6 +65,7 @@ class ShelfInspector:
         # Of what a person asked to leave out, the patterns that have matched nothing yet.
         self.unmatched: set[str] = set(left_out)
         self.remarks: list[str] = []
+        self.left_out: dict[str, str] = {}  # ledgers that cannot be read, with why
         self.mixed: set[str] = set()  # folders from the top of the shelf in which something stays
         self.left: list[str] = []  # files that stay and may name sounds
 
@@ -70,7 +79,7 @@ class ShelfInspector:
         self.mixed, self.left = set(), []
         fixed: list[str] = []
         earlier = digests_before(self.waybill.collection)
-        occupied = os.path.isdir(shelf.new) and not leads_home(shelf.new, shelf.old)
+        occupied = os.path.lexists(shelf.new) and not leads_home(shelf.new, shelf.old)
         for item in shelf.sift(self.noting_patterns(shelf)):
             one.items.append(item.path)
             if item.kind == FOLDER and item.path:
@@ -83,8 +92,11 @@ class ShelfInspector:
                 count_file(one, item, unit)
                 self.progress(Tick(f"look over {shelf.name}", item.path, one.files, 0))
             self.note(shelf, item)
-            if occupied and clash(shelf, item) and shelf.place(item.path) not in earlier:
-                clashes.append(shelf.place(item.path))
+            if occupied and os.path.lexists(shelf.place(item.path)):
+                if not clash(shelf, item):
+                    count_there(one, item, unit)
+                elif shelf.place(item.path) not in earlier:
+                    clashes.append(shelf.place(item.path))
         if self.mixed:
             leaving = {folder for path in {*one.items}.difference(folders) for folder in folders_above(path)}
             one.tops = self.parts(shelf, leaving, beside=self.mixed)
@@ -168,11 +180,16 @@ def count_file(one: DraftedShelf, item: Item, unit: int) -> None:
     one.audio_files += kind_of(item.path) is not None
 
 
+def count_there(one: DraftedShelf, item: Item, unit: int) -> None:
+    """Add one file that stands at its new place already."""
+    if item.kind == FILE:
+        one.there_files += 1
+        one.there_bytes += allocated(item.size, unit)
+
+
 def clash(shelf: Shelf, item: Item) -> bool:
-    """Whether something of another kind or size stands at the new place of `item`; content is compared by the haul."""
+    """Whether what stands at the new place of `item` is of another kind or size; content is compared by the haul."""
     place = shelf.place(item.path)
-    if not os.path.lexists(place):
-        return False
     if item.kind == FILE:
         return os.path.islink(place) or not os.path.isfile(place) or os.path.getsize(place) != item.size
     return os.path.islink(place) != (item.kind == LINK)

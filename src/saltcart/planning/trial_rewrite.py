@@ -243,7 +243,7 @@ def gather_ledgers(
     def left_out(path: str, error: SaltCartError) -> None:
         if path in named:
             raise error
-        inspector.remarks.append(f"{show(error.what)}; it is left out")
+        inspector.left_out[path] = error.what
 
     look_ahead(request, trial, [*named, *elsewhere], inspector)
     ledgers, others, instruments = [], [], {}

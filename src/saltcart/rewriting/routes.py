@@ -230,7 +230,7 @@ class Routes:
                 if sound and starts_somewhere(entry.spelling, written) == relative:
                     return written
         if relative:
-            raise CannotSpell("it can hold full paths alone")
+            raise CannotSpell("it can hold only full paths")
         return None
 
     def manners(self, entry: Entry, text: str, starts: bool) -> Iterator[str]:

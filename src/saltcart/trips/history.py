@@ -136,5 +136,6 @@ def latest(*states: str, otherwise: str | None = None, began: str = "", dropping
             if state in wanted:
                 return name
     raise UsageError(
-        f"There is no trip to work on ({' or '.join(filter(None, (*states, otherwise)))})", "See saltcart trips."
+        "There is no trip that this could be about",
+        "saltcart trips lists them. A first one begins with: saltcart move SHELF --to FOLDER",
     )

@@ -115,7 +115,7 @@ def shelf_table(shelf: Shelf) -> tomlkit.items.Table:
     if shelf.gathered:
         return table
     table.add(
-        "care", tomlkit.item(shelf.care).comment('"own": cannot be had again; "replaceable": its maker offers it')
+        "care", tomlkit.item(shelf.care).comment('"own": cannot be replaced; "replaceable": can be downloaded again')
     )
     table.add(
         "leave",
