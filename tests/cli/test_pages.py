@@ -67,7 +67,7 @@ class Pages(WorldCase):
                 (self.studio / "lighter").rename(self.top / "away")
             self.run_program("report", "-o", self.pages["trip"], "--force", status=int(away), cwd=self.studio)
             self.assertIn(
-                "--to names the folder that will hold it", self.pages["trip"].read_text(), "what was remarked"
+                "--to is the folder that will contain it", self.pages["trip"].read_text(), "what was remarked"
             )
             told = re.search(r'aria-label="(keel: .*?)"', self.pages["trip"].read_text())[1]
             self.assertRegex(

@@ -5,10 +5,12 @@ import re
 import unittest
 from pathlib import Path
 
+MANUAL = Path(__file__).parents[2] / "docs" / "manual.md"
 HOUSE = Path(__file__).parents[2] / "src" / "saltcart"
 NOT = re.compile(
     r"\b(hangs?|plugged|cut off|taken back|spelt|unforeseen|of one name|nobody has described|be it|as far as"
-    r"|go(es)? on (naming|with)|(is|are) told|as before the trip|too little room)\b|\(s\)",
+    r"|go(es)? on (naming|with)|(is|are) told|as before the trip|too little room|by itself|of its own|signs?|by names"
+    r"|, for (it|its|they|their|nobody|no|not)|what names|left alone|mend the)\b|\(s\)",
     re.IGNORECASE,
 )
 
@@ -27,6 +29,20 @@ def texts(path):
             and " " in node.value
         ):
             yield node.lineno, node.value
+
+
+MOST_WORDS, WIDEST = 80, 120  # of a paragraph, and of a line in characters
+
+
+class Manual(unittest.TestCase):
+    def test_its_paragraphs_are_short_and_its_lines_fit(self):
+        text = MANUAL.read_text("utf-8")
+        wide = [line for line in text.splitlines() if len(line) > WIDEST and not line.startswith("|")]
+        self.assertEqual(wide, [])
+        plain = re.sub(r"```.*?```", "", text, flags=re.DOTALL)
+        parts = re.split(r"\n\n|\n(?=- )|\n(?=\d+\. )", plain)
+        long = [part for part in parts if not part.startswith(("|", "    ")) and len(part.split()) > MOST_WORDS]
+        self.assertEqual(long, [])
 
 
 class Words(unittest.TestCase):

@@ -72,9 +72,9 @@ class Simulated(WorldCase):
         self.assertEqual(
             set(found) - hard,
             {
-                "forbidden sign",
+                "forbidden character",
                 "reserved name",
-                "trailing sign",
+                "trailing character",
                 "same name",
                 "undecodable name",
                 "link",
@@ -83,7 +83,9 @@ class Simulated(WorldCase):
                 "times",
             },
         )
-        self.assertEqual((drive["fits"], found["forbidden sign"]["files"][0]["renamed"]), (False, "Bell Tones/a_b.wav"))
+        self.assertEqual(
+            (drive["fits"], found["forbidden character"]["files"][0]["renamed"]), (False, "Bell Tones/a_b.wav")
+        )
         os.unlink(self.shelf / "huge.wav")
         found, drive = self.reasons("--for", str(self.shelf), status=0, filesystem="vfat", capacity_bytes=10**7)
         self.assertEqual(
@@ -115,7 +117,7 @@ class Simulated(WorldCase):
         self.assertEqual((full["need_bytes"], full["fits"]), (0, True))
         self.assertIn({"identity": "marker:away", "name": "ballast"}, self.run_json("drives")["away"])
         done = self.run_program("move", str(self.shelf), "--to", anchor, "--yes", status=3)
-        self.assertIn("it holds backups", done.stderr)
+        self.assertIn("it is for backups", done.stderr)
 
     def test_measuring_cleans_up(self):
         before = tree(self.keel)

@@ -361,7 +361,7 @@ class Ways(HaulCase):
         originals = tree(self.shelf)
         self.run_program("move", str(self.shelf), "--to", str(self.lighter), "--yes")
         done = self.run_program("release", "--yes", "--own", "--trash")
-        self.assertIn("empty it to gain the room", done.stdout)
+        self.assertIn("empty it to gain the space", done.stdout)
         (trashed,) = (self.top / "data" / "Trash" / "files").iterdir()
         self.assertEqual(tree(trashed), originals)
 

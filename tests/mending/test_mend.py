@@ -289,7 +289,7 @@ class LeftAlone(MendCase):
         before = self.near.read_bytes()
         self.shelf.rename(self.lighter / "Bell Tones")
         done = self.mend("--yes", status=1)
-        self.assertEqual([(one["sure"], one["taken"]) for one in done["rules"]], [("by names alone", False)])
+        self.assertEqual([(one["sure"], one["taken"]) for one in done["rules"]], [("only by name", False)])
         self.assertEqual(self.near.read_bytes(), before)
         self.assertEqual(self.mend("--by-name", "--yes")["changed_entries"], 3)
         self.run_program("undo", "--yes")
@@ -484,7 +484,7 @@ class Foreign(MendCase):
         done = self.run_program("mend", "--yes", status=1)
         self.assertIn("14 of 19 lost entries found again", done.stdout)
         self.assertIn("5 entries stay as before", done.stdout)
-        self.assertIn("by names alone, not applied", done.stdout)
+        self.assertIn("only by name, not applied", done.stdout)
 
 
 class MendCrash(MendCase, CrashCase):

@@ -89,7 +89,7 @@ class Lists(FolderCase):
         one.write_text(json.dumps({"f": str(self.shelf)}))
         empty.write_text("#EXTM3U\n")
         for words, status, text in [
-            (("remove", self.shelf, "--ledger", self.settings), 3, "through that folder alone"),
+            (("remove", self.shelf, "--ledger", self.settings), 3, "only through that folder"),
             (("remove", self.more, "--ledger", self.settings), 3, "does not list"),
             (("add", self.top / "gone", "--ledger", self.settings), 3, "There is no folder"),
             (("add", self.more, "--ledger", one, "--map", self.top / "one.toml"), 3, "holds one folder only"),

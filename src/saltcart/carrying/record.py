@@ -196,8 +196,8 @@ def read_me(made: Collection) -> str:
         f"It holds {sum(one.files for one in made.shelves) + len(made.files):,} files:",
         *(f"    {show(one.place)}" for one in made.shelves),
         "",
-        "To play it: open a playlist or library from here. They name the sounds from where they lie, so it plays on",
-        "any computer, whatever this drive is called there. Do not rename or move single folders in it.",
+        "To play it, open a playlist or library from here. They find the sounds in the folders next to them, so they",
+        "work on any computer, whatever this drive is called there. Do not rename or move single folders in it.",
         "",
         *(f"    {show(one.place)}" for one in made.ledgers if one.relative),
     ]

@@ -13,7 +13,7 @@ WORDS = {
     "shelf": "a folder of sounds that moves as one: a library, a pack, a music collection",
     "ledger": "any file that lists sounds: a playlist, a library, an instrument, a session, settings",
     "entry": "one place in a ledger that refers to one file or folder",
-    "map": "says where the entries of one kind of ledger are; Salt Cart works most of them out by itself",
+    "map": "says where the entries of one kind of ledger are; Salt Cart works most of them out automatically",
     "trip": "one move, with a short id: you can continue it, undo it and look it up",
     "signpost": "a link at the old place, so that old paths still work",
     "set aside": "what happens to originals after a move: hidden on their drive until you release them",

@@ -34,7 +34,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--keep",
         action="store_true",
-        help="keep the maps beside cart.toml, and name them in it, with the files they read",
+        help="keep the maps next to cart.toml, and list them in it with the files they read",
     )
     parser.add_argument("--name", metavar="NAME", help="how the map calls this kind of ledger")
     parser.add_argument(

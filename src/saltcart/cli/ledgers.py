@@ -97,7 +97,7 @@ def show_entries(screen: Screen, state: LedgerState, everything: bool) -> None:
     if len(shown) < total:
         screen.say(f"... and {total - len(shown):,} more: --all")
     found = state.counts()["found"]
-    remote = f"; {many(state.remote, 'web address', 'web addresses')} left alone" if state.remote else ""
+    remote = f"; {many(state.remote, 'web address', 'web addresses')} left unchanged" if state.remote else ""
     screen.say(f"{many(total, 'entry', 'entries')}, {found:,} found{remote}.")
     if doubles := named_twice(state):
         files = many(len(doubles), "file is named", "files are named")

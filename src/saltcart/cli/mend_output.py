@@ -61,7 +61,7 @@ def show_state(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
         sure = {path for path, (rule, _file) in found.mended.items() if any(rule is one for one in taken)}
         likely = sum(losses.lost[path].entries for path in found.mended.keys() - sure)
         count = sum(losses.lost[path].entries for path in sure) + sum(one.lost.entries for one in chosen_ones(found))
-        rest = f"; {likely:,} more may be, by names alone" if likely else ""
+        rest = f"; {likely:,} more may be, based only on names" if likely else ""
         screen.say(f"{many(lost, 'entry is', 'entries are')} lost in {looked}; {count:,} can be mended{rest}.")
     for why, count in sorted(losses.offline.items()):
         screen.say(f"{many(count, 'entry waits', 'entries wait')} for a drive, and nothing else: {why}. Plug it in.")
@@ -94,7 +94,7 @@ def show_warnings(screen: Screen, found: Findings) -> None:
     losses = found.losses
     for level in losses.levels:
         screen.remark(
-            f"{place(level.ledger)} names the folder {place(level.folder)}, and what starts from there lies in"
+            f"{place(level.ledger)} lists the folder {place(level.folder)}, and what starts from there lies in"
             f" {place(level.better)}: saltcart folders right-level"
         )
     for ledger, twice in losses.doubles.items():

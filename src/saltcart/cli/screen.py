@@ -220,7 +220,7 @@ class Watch:
         """Say once what is waited for, for it goes on only when a person has done that."""
         if what != self.waits_for:
             self.waits_for = what
-            self.screen.err.print(f"Waiting, and going on by itself when it is closed: {show(what)}")
+            self.screen.err.print(f"Waiting until it is closed; then it continues automatically: {show(what)}")
 
     def draw(self, tick: Tick) -> None:
         """Move the bar of the present step, a new one for each step."""

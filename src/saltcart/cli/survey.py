@@ -45,7 +45,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--headers", action="store_true", help="read every sound's header: length, rate, channels, depth"
     )
     parser.add_argument(
-        "--no-search", action="store_true", help="do not search for files that name the sounds and are not read yet"
+        "--no-search", action="store_true", help="do not search for unknown files that refer to the sounds"
     )
     add_all(parser)
     parser.add_argument("--write", metavar="FILE", help="draft a cart.toml from the findings, or add to one")

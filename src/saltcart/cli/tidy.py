@@ -78,7 +78,9 @@ def show_report(screen: Screen, report: TidyReport) -> None:
     if not report.finds:
         screen.say("Nothing found that could stay behind.")
         return
-    screen.say("To leave findings out of a trip, or to gather strays into it: saltcart tidy --into WAYBILL NUMBER...")
+    screen.say(
+        "To leave findings out of a trip, or to copy files from outside too: saltcart tidy --into WAYBILL NUMBER..."
+    )
     screen.say(
         "To change that for a shelf, set collection = true or false for it in cart.toml (saltcart survey --write"
         " cart.toml)."

@@ -31,74 +31,70 @@ class Scene(Struct, frozen=True):
 
 STORY = (
     Scene(
-        "The Petrel, a studio on a lightship. Its drive keel is nearly full; lighter is new. The programs, before"
-        " anything:",
+        "The Petrel is a studio on a lightship. Its drive keel is nearly full, and lighter is new. First, what each"
+        " program can play now:",
         PLAYER,
         1,
     ),
-    Scene("(That one track was lost years ago. Salt Cart neither hides it nor caused it.)", SAMPLER),
+    Scene("(That one track was lost years ago. Salt Cart did not cause that, and does not hide it.)", SAMPLER),
     Scene("", WORKSTATION),
     Scene(
-        "The naive way: drag a folder to the new drive ...",
+        "The usual mistake: drag a folder to the new drive ...",
         ("drag", "keel/Music/Collection", "lighter/Sounds/Collection"),
     ),
     Scene("... and every track shows as lost.", PLAYER, 1),
     Scene(
-        "Repair it in place: nothing is imported again, and ratings stay. Only names match the decks' list, hence"
-        " --by-name.",
+        "Repair that in place. Nothing is imported again, and ratings stay. The decks' list can be matched only by"
+        " name, so --by-name allows that.",
         ("saltcart", "mend", "--in", "lighter", "--by-name", "--yes"),
         1,
-        ("proven", "by names", "found again", "Still missing"),
+        ("proven", "only by name", "found again", "Still missing"),
     ),
     Scene("", PLAYER, 1),
-    Scene("Take that back too, to the byte ...", ("saltcart", "undo", "--yes")),
+    Scene("Undo that too, byte for byte ...", ("saltcart", "undo", "--yes")),
     Scene(
         "... put the folder back, and do it properly.", ("drag", "lighter/Sounds/Collection", "keel/Music/Collection")
     ),
     Scene(
-        "Look first: what is there, how big it is, and what lists it.",
+        "Look first: how big are the sounds, and which files refer to them?",
         ("saltcart", "survey", "keel"),
         1,
         ("Nothing moved or changed", "saltcart mend"),
     ),
     Scene(
-        "Which drive could take it, and what speaks against each?",
+        "Which drive has enough space, and is there anything against it?",
         ("saltcart", "drives", *DRIVES, "--for", *SHELVES),
-        tells=("To carry", "anchor (", "holds backups"),
+        tells=("To carry", "anchor (", "is for backups"),
     ),
-    Scene("What need not travel?", ("saltcart", "tidy", "keel"), tells=("  copies  ", "  stray  ")),
+    Scene("What could stay behind?", ("saltcart", "tidy", "keel"), tells=("  copies  ", "  stray  ")),
     Scene(
-        "Move three shelves and update every ledger in cart.toml. The sampler's settings cannot be read yet: it gets a"
-        " signpost.",
+        "Move three shelves, and update every file that refers to them. A signpost keeps the old paths working.",
         MOVE,
         tells=("Moved ", "Updated ", "Entries ", "Looked for "),
     ),
     Scene(
-        "The same programs again, reading from lighter; the originals are set aside, so nothing can lean on them.",
-        PLAYER,
-        1,
+        "The same programs again. They read from lighter: the originals are set aside, so nothing uses them.", PLAYER, 1
     ),
     Scene("", SAMPLER),
     Scene(
-        "The decks' collection moved along and names its tracks from the top of the new drive; the session plays with"
-        " its bells.",
+        "The decks' collection moved too, and finds its tracks on the new drive. The session plays with its bells.",
         DECKS_AFTER,
     ),
     Scene("", WORKSTATION),
     Scene(
-        "Playlists too, one of which moved along with its shelf.",
+        "The playlists play too. One of them moved with its shelf.",
         ("player", "-", "play-list", *LISTS[:1], *LISTS[2:], "lighter/Sounds/Bell Tones/favourites.m3u8"),
     ),
     Scene("Somebody plays a track: the player counts it.", ("player", "keel/player/library.db", "play", "Slack Tide")),
     Scene(
-        "Changed your mind? Take it all back; that new play count stays.",
+        "Changed your mind? Undo everything. The new play count stays.",
         ("saltcart", "undo", "--drop-copies", "--yes"),
         tells=("is undone", "removed"),
     ),
-    Scene("And once more, for good.", (*MOVE, "--quiet")),
-    Scene("Judge everything again, whenever you like.", ("saltcart", "check"), tells=("entries work", "To free")),
+    Scene("And move once more, to stay.", (*MOVE, "--quiet")),
+    Scene("Check everything again, at any time.", ("saltcart", "check"), tells=("entries work", "To free")),
     Scene(
-        "Only now let the originals go: every copy is read back once more first.",
+        "Only now delete the originals. Every copy is read back once more first.",
         ("saltcart", "release", "--yes", "--own"),
         tells=("verified",),
     ),

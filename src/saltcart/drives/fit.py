@@ -102,7 +102,7 @@ def state_reasons(drive: Drive, cart: Cart) -> list[Reason]:
     holds, marks = for_backups(drive, cart)
     why = f" ({', '.join(map(show, marks[:3]))})" if marks else ""
     if holds:
-        reasons.append(Reason(HARD, "backup", f"it holds backups{why}; sounds there would eat their room, or be eaten"))
+        reasons.append(Reason(HARD, "backup", f"it is for backups{why}, and sounds would take their space"))
     elif marks:
         what = f"it seems to hold backups{why}: if it is for these, say so in cart.toml (role, backup_marks)"
         reasons.append(Reason(ADVICE, "backup", what))
@@ -186,7 +186,7 @@ def room_reasons(drive: Drive, load: Load, need: int, headroom: int, unit: int) 
 
 
 # What follows the words below, where that does not depend on the number.
-ENDS = {"forbidden sign": " that it does not allow", "same name": " from a neighbour only in case or Unicode form"}
+ENDS = {"forbidden character": " that it does not allow", "same name": " from a neighbour only in case or Unicode form"}
 
 
 def limit_reasons(drive: Drive, load: Load) -> list[Reason]:
@@ -196,9 +196,9 @@ def limit_reasons(drive: Drive, load: Load) -> list[Reason]:
         kinds.setdefault((one.weight, one.kind), []).append(one)
     words = {
         "file size": ("file is too large for it", "files are too large for it"),
-        "forbidden sign": ("name contains a character", "names contain characters"),
+        "forbidden character": ("name contains a character", "names contain characters"),
         "reserved name": ("name is reserved on it", "names are reserved on it"),
-        "trailing sign": ("name ends in a dot or space", "names end in a dot or space"),
+        "trailing character": ("name ends in a dot or space", "names end in a dot or space"),
         "name length": ("name is too long", "names are too long"),
         "path length": ("path is too long", "paths are too long"),
         "same name": ("name differs", "names differ"),

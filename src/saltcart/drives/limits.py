@@ -1,6 +1,6 @@
 """What a file system cannot hold, and how a name it cannot hold would be written instead.
 
-Sources: the exFAT file system specification (sections 7.6, 7.7: lengths, forbidden signs), the
+Sources: the exFAT file system specification (sections 7.6, 7.7: lengths, forbidden characters), the
 FAT specification (ECMA-107 and long names), the naming rules that programs on those systems
 apply (reserved device names, no trailing dots and spaces), and the Linux documentation of
 the others.
@@ -202,10 +202,10 @@ def allowed(name: str, limits: Limits) -> Allowed:
         kind, what = "undecodable name", "is not valid text"
     bare = "".join("_" if sign in limits.forbidden or (limits.forbidden and sign < " ") else sign for sign in fresh)
     if bare != fresh:
-        kind, what = "forbidden sign", "contains a character that is not allowed there"
+        kind, what = "forbidden character", "contains a character that is not allowed there"
     trimmed = bare.rstrip(limits.trailing) if limits.trailing else bare
     if trimmed != bare:
-        kind, what, trimmed = "trailing sign", "ends in a dot or space, which is dropped there", trimmed or "_"
+        kind, what, trimmed = "trailing character", "ends in a dot or space, which is dropped there", trimmed or "_"
     if limits.reserved_names and trimmed.split(".")[0].lower() in RESERVED:
         kind, what, trimmed = "reserved name", "is a name that is reserved there", f"_{trimmed}"
     if units(trimmed, limits.utf16) > limits.name_units:

@@ -126,7 +126,7 @@ def stopped(trip: Trip, error: OSError) -> Stopped:
         what = f"Salt Cart's own data cannot be written{where}"
         remedy = "Make room there, or give permission"
     elif away or any(tail_below(place, shelf.old) is not None for shelf in trip.waybill.shelves):
-        what, remedy = f"The old drive stopped the copying{where}", "Reconnect it, or mend that"
+        what, remedy = f"The old drive stopped the copying{where}", "Reconnect it, or correct that"
     else:
         what, remedy = f"The new drive stopped the copying{where}", "Make room or reconnect the drive"
     return Stopped(

@@ -75,7 +75,7 @@ def refuse_replaced(shelf: Shelf) -> None:
     if true_path(shelf.old) != shelf.old:
         raise Refused(
             f"{show(shelf.old)} now leads through a link to {show(os.path.realpath(shelf.old))}",
-            "Put the folder back, or draft anew; the waybill must name the folder itself.",
+            "Put the folder back, or draft anew; the waybill must contain the folder itself.",
         )
 
 

@@ -69,7 +69,7 @@ def dependant(data: bytes, changes: Sequence[Change], resized: bool) -> str | No
     some, words = changes[:SAMPLE], {found.lower() for found in HEX.findall(data)}
     return (
         (texts_digest(data, some, words) and "holds the digest of a path that would change")
-        or (sum_of_file(data) and "holds a checksum of its own content, which would be wrong")
+        or (sum_of_file(data) and "holds a checksum of itself, which would be wrong then")
         or (lengths_before(data, some) and "gives the length of each path before it")
         or (lengths_beside(data, some) and "gives the length of each path in its record")
         or (resized and own_size(data) and "says how long it is")

@@ -193,7 +193,7 @@ def open_ledger(path: str, maps: Sequence[Map], named: str | None = None) -> Led
     databases = [plan for plan in maps if plan.container == "sqlite"]
     for plan in databases if claims(head) else ():
         if misfit := SqliteLedger(path, plan).misfit():
-            raise BadLedger(path, misfit, "Use the map that fits this database, or mend the map.")
+            raise BadLedger(path, misfit, "Use the map that fits this database, or correct the map.")
     known = ", ".join(form.NAME for form in TEXT_FORMATS)
     neither = ", and it is not an SQLite database" if databases else ""
     raise BadLedger(

@@ -251,7 +251,7 @@ def check_entry(path: str, number: int, entry: dict[str, Any], container: str) -
     if folder.keys() & {"table", "key", "by"} and not folder.keys() >= {"table", "key", "by"}:
         raise place.at("folder").fail(
             "a folder in another table needs table, key and by",
-            "Add the missing one, or give column alone for a folder in the same row.",
+            "Add the missing one, or give only column for a folder in the same row.",
         )
     if folder and "separator" in entry:
         raise place.at("separator").fail("a list of names cannot start from a folder column", "Leave one of them out.")

@@ -234,7 +234,7 @@ class TextLedger(Batched):
         if more and self.is_joint(after):
             return  # what stood before it stands before the next
         if not self.is_joint(outside[-1]):
-            raise CannotSpell(f"{show(self.path)}: a folder that stands alone cannot be taken out", REMEDY_LIST)
+            raise CannotSpell(f"{show(self.path)}: its only folder cannot be removed", REMEDY_LIST)
         outside[-1] = after
 
     def is_joint(self, text: bytes) -> bool:

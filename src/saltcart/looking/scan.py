@@ -154,7 +154,7 @@ class Scan:
             self.report.ledgers.append(state := judge.ledger(ledger))
             for level in wrong_levels(state, resolver):
                 better = f"what starts from there lies in {show(level.better)}"
-                self.tell("level", level.ledger, f"names the folder {show(level.folder)}; {better}")
+                self.tell("level", level.ledger, f"lists the folder {show(level.folder)}; {better}")
 
     def leads_on(self, link: str, target: str) -> bool:
         """Whether what a link leads to is looked at as if it lay there: not for links within a shelf, nor for those

@@ -37,7 +37,7 @@ from saltcart.mending.volumes import volumes_differ
 from saltcart.spelling.foreign import PSEUDO
 from saltcart.spelling.moves import joined
 
-PROVEN, BY_NAMES = "proven", "by names alone"
+PROVEN, BY_NAMES = "proven", "only by name"
 MOST_NEIGHBOURS, MOST_FOLDERS = 4, 2
 ALMOST_ALL, CONTRADICTED = 0.9, 0.2
 LEAST_DIFFERENT = 5  # sizes and lengths that tell volumes of one work apart

@@ -120,7 +120,7 @@ class JsonForm:
         text = decoded(ledger.find().data).text
         style = style_of(text)
         if style is None:
-            raise CannotMerge(f"{show(ledger.path)} is written in a manner of its own", REMEDY)
+            raise CannotMerge(f"{show(ledger.path)} is laid out in a way that Salt Cart cannot keep", REMEDY)
         document = self.document(ledger)
         places: dict[Uid, int] = {}
         for name in self.arrays:

@@ -115,7 +115,9 @@ def refuse_fixed(old: str) -> None:
         if drive.read_only
         else f"you may not write to {show(folder)}"
     )
-    raise Refused(f"The shelf {show(old)} cannot be set aside: {why}", "Mount it for writing, or mend the permission.")
+    raise Refused(
+        f"The shelf {show(old)} cannot be set aside: {why}", "Mount it for writing, or change the permissions."
+    )
 
 
 def refuse_place(old: str, new: str, presence: Presence, files: bool = False) -> None:
@@ -175,6 +177,6 @@ def writable_drive(path: str) -> Drive:
     if drive.read_only or not os.access(folder, os.W_OK | os.X_OK):
         why = f"the drive {show(drive.name)} is mounted read-only" if drive.read_only else "you may not write there"
         raise Refused(
-            f"Nothing can be written to {show(folder)}: {why}", "Choose another place, or mend the permission."
+            f"Nothing can be written to {show(folder)}: {why}", "Choose another place, or change the permissions."
         )
     return drive

@@ -40,15 +40,14 @@ from saltcart.waybills.waybill import Waybill
 
 # Whether a link is turned, and whether that was asked for.
 LINKS = {
-    (True, True): "The link {}, which entries go through, will lead to the new place; they stay as they are",
+    (True, True): "The link {}, which entries go through, will lead to the new place. The entries stay as they are",
     (False, True): (
-        "The link {} stays as it is, for not all that it leads to comes to the same place; entries that go through it"
-        " will name the new place itself"
+        "The link {} stays as it is, because not everything it leads to moves to the same place. Entries that go"
+        " through it will point to the new place directly"
     ),
-    (
-        False,
-        False,
-    ): "Entries go through the link {}; they will name the new place itself. To turn the link instead: --turn-links",
+    (False, False): (
+        "Entries go through the link {}. They will point to the new place directly. To turn the link: --turn-links"
+    ),
 }
 
 
@@ -252,14 +251,14 @@ def remarks_on(
     whole = (shelf for shelf in shelves if not shelf.files and not shelf.gathered)
     for given, shelf in zip(folders, whole, strict=True):
         if os.path.abspath(os.path.expanduser(given)) != shelf.old:
-            remarks.append(f"{show(given)} is reached through a link; what moves is {show(shelf.old)}")
+            remarks.append(f"{show(given)} is a link; what moves is {show(shelf.old)}")
     for shelf in shelves:
         folder = os.path.dirname(shelf.new)
         alone = not shelf.gathered and not shelf.files
         if alone and os.path.basename(folder) == os.path.basename(shelf.new):
             remarks.append(
-                f"{show(shelf.name)} will lie at {show(shelf.new)}: --to names the folder that will hold it. To have it"
-                f" at {show(folder)}: --to {quote(show(os.path.dirname(folder)))}"
+                f"{show(shelf.name)} will be at {show(shelf.new)}, because --to is the folder that will contain it."
+                f" To move it to {show(folder)}: --to {quote(show(os.path.dirname(folder)))}"
             )
         if drive_of(shelf.old).facts.network and not shelf.original_stays:
             remarks.append(

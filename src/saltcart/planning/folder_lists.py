@@ -112,7 +112,7 @@ def refuse_loss(ledgers: Sequence[Ledger], waybill: Waybill) -> list[str]:
             remarks.append(f"{otherwise} entries of {show(ledger.path)} will be found in another folder of the list")
     if lost:
         raise Refused(
-            f"{len(lost)} entries are found through that folder alone, and would be lost",
+            f"{len(lost)} entries are found only through that folder, and would be lost",
             "Move the folder instead (saltcart move), and the list follows.",
             lost[:20],
         )

@@ -53,7 +53,7 @@ def taken_along(
         ]
     groups = {folder: [path for path in paths if os.path.dirname(path) == folder] for folder in folders}
     return [
-        Shelf(f"{len(group)} strays of {os.path.basename(folder)}", folder, folders[folder], drive_of(folder).identity,
+        Shelf(f"{len(group)} more from {os.path.basename(folder)}", folder, folders[folder], drive_of(folder).identity,
               first.new_drive, leave=first.leave, only=names_from(folder, group), files=True)
         for folder, group in groups.items()
     ]  # fmt: skip

@@ -164,4 +164,6 @@ def spelling_named(name: str) -> Spelling:
     try:
         return SPELLINGS[name]
     except KeyError:
-        raise UsageError(f'no spelling is called "{show(name)}"', f"Spellings: {', '.join(SPELLINGS)}.") from None
+        raise UsageError(
+            f'there is no path style called "{show(name)}"', f"Known ones: {', '.join(SPELLINGS)}"
+        ) from None

@@ -100,7 +100,7 @@ def drop_files(
             report.failed.append(failure(error, place))
         progress(Tick(f"drop copies of {shelf.name}", row.item.path, report.files, len(rows)))
     if kept:
-        report.remarks.append(f"{kept} copy(ies) in {show(shelf.new)} stay, for ledgers of this trip name them")
+        report.remarks.append(f"{kept} copy(ies) in {show(shelf.new)} stay, because ledgers of this trip refer to them")
 
 
 def drop_file(removal: Removal, tail: str, row: Row, fits: Callable[[os.stat_result], bool], report: Dropped) -> None:

@@ -132,7 +132,7 @@ def next_step(trip: Trip) -> str:
         HAULED: f"Next: saltcart repoint {trip.name}",
         SWITCHING: f"Finish it with: saltcart repoint {trip.name}   or take it back: saltcart undo {trip.name}",
         SWITCHED: (
-            f"Its originals stay in use. To let ledgers name them again: saltcart undo {trip.name}"
+            f"Its originals stay in use. To point ledgers to them again: saltcart undo {trip.name}"
             if trip.copies
             else f"Next: saltcart check {trip.name}   then: saltcart release {trip.name}"
             f"   or: saltcart undo {trip.name}"

@@ -27,13 +27,13 @@ Nothing has been touched yet. A path that is not valid text stands here as a fil
 
 
 PROPOSED = """\
-# What follows is not taken, since names alone speak for it, or something speaks against it. To take a part of it,
-# remove the # before its lines."""
+# What follows is not applied, because only names speak for it, or something speaks against it. To apply a part of
+# it, remove the # before its lines."""
 RELINKED = {
     ALL: "what is lost there and is at the new place is named there; nothing moves",
-    LEVEL: "this folder entry alone; what starts from it starts from the new one",
-    ONE: "this one alone; nothing moves",
-    PLACE: "the same on another machine: all that names the one names the other",
+    LEVEL: "only this folder entry; what starts from it starts from the new one",
+    ONE: "only this one; nothing moves",
+    PLACE: "the same on another computer: everything that refers to the one refers to the other",
     NEW_THINGS: "where a program puts what comes next; what is there already stays",
 }
 
@@ -93,7 +93,7 @@ def add_places(document: tomlkit.TOMLDocument, waybill: Waybill) -> None:
         ("collection", [waybill.collection] * bool(waybill.collection), "the folder that will play anywhere"),
         ("comes_from", [waybill.comes_from] * bool(waybill.comes_from), "the collection that comes home"),
         ("turn", waybill.turn, "links that will lead to the new place; entries that go through them stay as they are"),
-        ("search", waybill.search, "searched for what names the shelves, now and by every check after the switch"),
+        ("search", waybill.search, "searched for what refers to the shelves, now and in every check after the switch"),
         ("not_searched", waybill.not_searched, "left out of the search: so you decided"),
         ("left_unread", waybill.left_unread, "may still point to the old place, as you allowed"),
     ):
@@ -126,7 +126,7 @@ def shelf_table(shelf: Shelf) -> tomlkit.items.Table:
     table.add(
         "entries",
         tomlkit.item(shelf.entries).comment(
-            '"rewrite": ledgers name the new place; "keep": they still work through the signpost'
+            '"rewrite": ledgers refer to the new place; "keep": they still work through the signpost'
         ),
     )
     for key, patterns, word in (
@@ -136,7 +136,7 @@ def shelf_table(shelf: Shelf) -> tomlkit.items.Table:
         if patterns or key == "stay":
             table.add(key, texts(patterns).comment(f'patterns such as "*.ini" or "Old Packs/*": {word}'))
     if shelf.files:
-        table.add("files", tomlkit.item(True).comment("these files alone move, to stand among others"))
+        table.add("files", tomlkit.item(True).comment("only these files move, and join others"))
     if shelf.archive:
         table.add(
             "archive", tomlkit.item(True).comment("what is in it is unpacked; the archive stays until its release")
@@ -232,7 +232,7 @@ def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
     if line.unlike:
         table.add("unlike", tomlkit.item([as_toml_path(text) for text in line.unlike]).multiline(True))
     if line.cut:
-        table.add("cut", tomlkit.item(True).comment("goes without the lines that name what does not travel"))
+        table.add("cut", tomlkit.item(True).comment("is copied without the lines for what does not travel"))
     if line.over:
         table.add("over", tomlkit.item(as_toml_path(line.over)).comment("takes the place of this one, which is kept"))
         table.add("over_digest", line.over_digest)

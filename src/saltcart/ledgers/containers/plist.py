@@ -128,7 +128,7 @@ class SharedCoding(BinaryCoding, frozen=True):
         """See Coding.encode."""
         if text != self.decode(like):
             raise CannotSpell(
-                f"the property list uses one string as {self.place} and as something else; it cannot be changed alone"
+                f"the property list uses one string as {self.place} and as something else, so it cannot be changed"
             )
         return like
 

@@ -106,5 +106,5 @@ def in_search_table(copy: sqlite3.Connection, paths: Sequence[str]) -> str | Non
             with suppress(sqlite3.Error):
                 found = copy.execute(f"SELECT 1 FROM main.{quoted(name)} WHERE {quoted(name)} MATCH ?", (phrase,))
                 if found.fetchone():
-                    return f"the search table {name} finds the old paths, and cannot be told of new ones"
+                    return f"the search table {name} finds the old paths, and cannot learn new ones"
     return None
