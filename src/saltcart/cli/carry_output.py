@@ -30,8 +30,8 @@ def show_plan(screen: Screen, plan: CarryPlan, drop: bool, limit: int | None) ->
         )
     if plan.draft.left_out:
         names = ", ".join(map(place, plan.draft.left_out[:MOST]))
-        count = many(len(plan.draft.left_out), "ledger is", "ledgers are")
-        screen.remark(f"{count} NOT copied, because Salt Cart cannot read {names}: damaged, or not as its map says")
+        count = many(len(plan.draft.left_out), "ledger", "ledgers")
+        screen.remark(f"{count} NOT copied, because Salt Cart cannot read what they refer to: {names}")
     for text in plan.draft.remarks:
         screen.remark(text)
 

@@ -112,7 +112,7 @@ class SqliteLedger(Batched):
             raise BadLedger(self.path, f"cannot be read with the map {self.plan.path} ({error})") from error
         except (sqlite3.DatabaseError, UnicodeError) as error:  # names and messages may be damaged too
             raise BadLedger(
-                self.path, f"is damaged or no database ({error})", "Restore it from a backup, or leave it out."
+                self.path, f"is damaged, or is not a database ({error})", "Restore it from a backup, or leave it out."
             ) from error
 
     def misfit(self) -> str | None:
