@@ -183,7 +183,9 @@ BREAKAGES = (
         "",
         (FAULTS,),
     ),
-    Breakage(5, "where a drive hangs that is away", "planning/destination.py", "    refuse_hole(new)\n", "", (OWN,)),
+    Breakage(
+        5, "a drive that is not connected", "planning/destination.py", "    refuse_hole(new, presence)\n", "", (OWN,)
+    ),
     Breakage(
         6,
         "two paths that become one",
@@ -1245,8 +1247,8 @@ BREAKAGES = (
         6,
         "a relative path that starts from a folder told elsewhere is not lost",
         "mending/mirrors.py",
-        "if any(tail_below(path, mirror.new) for mirror in mirrors)]",
-        "]",
+        "for path, some in lost.items() if past.olds_of(path)]",
+        "for path, some in lost.items()]",
         ("tests.mending.test_discovery",),
     ),
     Breakage(

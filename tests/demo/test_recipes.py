@@ -9,7 +9,12 @@ from pathlib import Path
 from saltcart.standins import decks
 from tests.world import PROGRAM, WorldCase, build_studio
 
+NAMES = "[bcdfghjkmnpqrstvwxz23456789]{4}"  # of trips; in the recipes, k3vn stands for any
+NAMED = re.compile(rf"(undo |release |set-aside-|Trip |check ){NAMES}\b")
 DOCS = Path(__file__).parents[2] / "docs"
+ANSWERS = dict(
+    re.findall(r"^## (.+?)\n(?:(?!^## ).)*?^```text\n(.*?)^```", (DOCS / "recipes.md").read_text("utf-8"), re.M | re.S)
+)
 RECIPES, TROUBLE = (
     dict(re.findall(r"^## (.+?)\n.*?^```sh\n(.*?)^```", (DOCS / name).read_text("utf-8"), re.MULTILINE | re.DOTALL))
     for name in ("recipes.md", "trouble.md")
@@ -33,9 +38,13 @@ class Recipes(WorldCase):
                 )
                 found = [int(status) for status in re.findall(r"^status (\d+)$", done.stderr, re.MULTILINE)]
                 self.assertEqual(found, wanted, done.stdout + done.stderr)
+                said = NAMED.sub(r"\1k3vn", done.stdout.replace(f"{place}/", ""))
+                for line in ANSWERS.get(name, "").splitlines():
+                    self.assertIn(f"\n{line}", f"\n{said}")
 
     def test_the_first_half(self):
         self.assertGreater(len(RECIPES), 10)
+        self.assertGreater(len(ANSWERS), 5)
         self.run_recipes(RECIPES, list(RECIPES)[::2])
 
     def test_the_other_half(self):

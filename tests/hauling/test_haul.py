@@ -177,7 +177,7 @@ class Strange(HaulCase):
         told = self.run_program("check", trip).stdout
         self.assertIn("goes without it, as accepted", " ".join(told.split()))
         self.run_program("report", trip, "-o", self.top / "page.html")
-        self.assertIn("gone without", (self.top / "page.html").read_text())
+        self.assertIn("Not checked, or not copied", (self.top / "page.html").read_text())
         check = self.run_json("check", trip)
         self.assertEqual(
             ([Path(one["path"]).name for one in check["shelves"][0]["accepted"]], check["broken_before"]["missing"]),

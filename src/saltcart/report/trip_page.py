@@ -137,7 +137,7 @@ def commands(done: TripSummary) -> list[tuple[str, str, str]]:
     if done.state == SWITCHED:
         if any(not one.shelf.original_stays for one in done.shelves):
             rows.append(("Free the old drive", f"saltcart release {done.trip}", "after one more verification"))
-        rows.append(("Take it back", f"saltcart undo {done.trip}", "to the byte; what programs wrote since stays"))
+        rows.append(("Undo it", f"saltcart undo {done.trip}", "byte for byte; what programs wrote since stays"))
     if done.state == RELEASED:
-        rows.append(("Take it back", f"saltcart undo {done.trip}", "drafts the way back, for the originals are gone"))
+        rows.append(("Undo it", f"saltcart undo {done.trip}", "moves the copies back, because the originals are gone"))
     return rows
