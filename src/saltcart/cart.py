@@ -119,7 +119,8 @@ def is_own(path: Path) -> bool:
 
 
 def is_private(state: os.stat_result) -> bool:
-    """Whether a file or folder is this user's, for nobody else to write; many systems give each user a group of one."""
+    """Whether a file or folder is this user's, and nobody else may write it; many systems give each user a group of
+    one."""
     others = stat.S_IWOTH if state.st_gid == state.st_uid else stat.S_IWOTH | stat.S_IWGRP
     return state.st_uid == os.getuid() and not state.st_mode & others
 

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 
 
 def show(name: str | bytes) -> str:
-    """A file name fit for a message: undecodable bytes and control signs are escaped."""
+    """A file name fit for a message: undecodable bytes and control characters are escaped."""
     text = name.decode("utf-8", "surrogateescape") if isinstance(name, bytes) else name
     if text.isprintable():  # then there are no escaped bytes either
         return text
@@ -88,4 +88,4 @@ class NameTaken(Stopped):
 
 
 class HalfDone(Stopped):
-    """A switch could neither be finished nor be taken back; the record says so, and one command goes on from there."""
+    """A switch could neither be finished nor be undone; the record says so, and one command goes on from there."""

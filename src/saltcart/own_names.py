@@ -40,7 +40,8 @@ def staged_for(path: str, trip: str) -> str:
 
 
 def staged_for_undo(path: str, trip: str) -> str:
-    """The same until trip `trip` is undone: not the same name, for a half-done switch may have left its file there."""
+    """The same until trip `trip` is undone: not the same name, because a half-done switch may have left its file
+    there."""
     return beside(path, f"{trip}-undo")
 
 

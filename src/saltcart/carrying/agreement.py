@@ -21,7 +21,7 @@ HERE, IN_PLACE, BACK = "here", "in place", "back"  # the ways in which a collect
 
 
 def undone_trips() -> set[str]:
-    """The ids of trips that were taken back: what was agreed by one of them holds no more."""
+    """The ids of trips that were undone: what was agreed by one of them holds no more."""
     return {trip.name for trip in history.readable() if trip.state == UNDONE}
 
 

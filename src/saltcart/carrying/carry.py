@@ -1,6 +1,6 @@
 """Carrying: a trip that copies shelves, what they name elsewhere and every ledger that names them into one folder.
 
-The ledgers there name the copies so that they are found wherever the drive hangs.  Nothing at home changes.
+The ledgers there name the copies so that they are found wherever the drive is mounted.  Nothing at home changes.
 """
 
 import os
@@ -253,8 +253,8 @@ def placed(paths: Sequence[str], folder: str, base: Sequence[Shelf], before: Col
 
 
 def unfinished(top: str) -> str | None:
-    """The id of a carry to that folder that was cut off after its ledgers had begun to switch: `repoint` and `finish`
-    end it.
+    """The id of a carry to that folder that was interrupted after its ledgers had begun to switch: `repoint` and
+    `finish` end it.
     """
     top = true_path(os.path.expanduser(top))
     for trip in history.readable():

@@ -1,7 +1,7 @@
 """Where histories of ledgers are kept: those of this computer among our own data, those of a collection in it.
 
 A history belongs to what a trip made.  Both places hold the last few by trip, and the one that counts is that of the
-last trip which was not taken back: so an undo needs nothing more, and a crash leaves the one before.
+last trip which was not undone: so an undo needs nothing more, and a crash leaves the one before.
 """
 
 import os
@@ -19,7 +19,7 @@ from saltcart.trips.trip import RELEASED, SWITCHED
 from saltcart.waybills.collection import Collection
 
 FOLDER, HIDDEN = "histories", ".saltcart-histories"
-KEPT = 4  # trips may be taken back, the last first
+KEPT = 4  # trips may be undone, the last first
 # How many bytes the histories of a collection have at most, unpacked: a few, and of each ledger a multiple of its own.
 SMALL, TIMES = 16 << 20, 8
 NO_TRIP = "none"  # of what was agreed on without a trip, since nothing had to be written
@@ -48,7 +48,7 @@ def note_here(path: str, history: History, trip: str) -> None:
     folder = folder_of(path)
     known = names_in(folder)
     for name in known:
-        if name.endswith(f"-{trip}") and trip != NO_TRIP:  # of a switch that was cut off
+        if name.endswith(f"-{trip}") and trip != NO_TRIP:  # of a switch that was interrupted
             remove_if_there(os.path.join(folder, name))
     number = int(known[-1].partition("-")[0]) + 1 if known else 0
     write(os.path.join(folder, f"{number:06}-{trip}"), {"": history}, PRIVATE_FILE)
@@ -64,7 +64,7 @@ def names_in(folder: str) -> list[str]:
 
 
 def holds(trip: str) -> bool:
-    """Whether a trip has switched and was not taken back; one of which the record is gone has."""
+    """Whether a trip has switched and was not undone; one of which the record is gone has."""
     if trip == NO_TRIP or trip not in trips.names():
         return True
     with suppress(SaltCartError), trips.opened(trip) as record:

@@ -96,7 +96,8 @@ def lists_in(ledger: TextLedger, where: JsonLists, resolver: Resolver) -> Iterat
 
 
 def text_of(one: Listed, moves: Moves, folder: str) -> tuple[list[str], int]:
-    """The lines of a list as it lies in `folder`, and how many of its tracks are left out, for they do not travel."""
+    """The lines of a list as it lies in `folder`, and how many of its tracks are left out, because they do not
+    travel."""
     lines = []
     for track in one.tracks:
         place = moves.follow(track.path)

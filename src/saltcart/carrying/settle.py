@@ -190,7 +190,7 @@ def step_of(one: LedgerStand) -> tuple[str, str]:
 
 
 def unfinished(plan: SettlePlan, way: str) -> Trip | None:
-    """The trip that settles this collection and was cut off, be it right before that was noted; to be gone on with.
+    """The trip that settles this collection and was interrupted, be it right before that was noted; to be gone on with.
 
     Its record is closed.  Refused when it settles in another way than is asked for now.
     """
@@ -211,7 +211,7 @@ def unfinished(plan: SettlePlan, way: str) -> Trip | None:
 
 
 def take_up(plan: SettlePlan, way: str) -> str | None:
-    """Let the plan be that of a trip that was cut off; its id, or None when there is none."""
+    """Let the plan be that of a trip that was interrupted; its id, or None when there is none."""
     trip = unfinished(plan, way)
     if trip is None:
         return None

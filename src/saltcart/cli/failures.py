@@ -15,8 +15,8 @@ GO_ON = ("haul", "repoint", "release", "undo", "help", "demo")
 
 
 def tell_cut_off(options: argparse.Namespace) -> None:
-    """Say in a line for each trip that was cut off, that it was, and what goes on with it; those commands that go on
-    themselves say so.
+    """Say in a line for each trip that was interrupted, that it was, and what goes on with it; those commands that go
+    on themselves say so.
     """
     if options.quiet or options.command in GO_ON or not any(map(cut, glob(str(trips_folder() / "*" / "under-way")))):
         return  # nearly always, and what follows takes its time to load
@@ -41,7 +41,7 @@ def tell_passed_over(options: argparse.Namespace) -> None:
 
 
 def cut(mark: str) -> bool:
-    """Whether a trip's mark says that it is worked on, or was cut off."""
+    """Whether a trip's mark says that it is worked on, or was interrupted."""
     try:
         return os.path.getsize(mark) > 0
     except OSError:

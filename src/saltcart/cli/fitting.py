@@ -5,10 +5,10 @@ what finds no room is left out and said to be.
 from collections.abc import Sequence
 from typing import NamedTuple
 
-GAP = 3  # signs between two columns
+GAP = 3  # characters between two columns
 NARROW = 60  # below so many columns a table that does not fit becomes a list
 LEAST_PATH, LEAST_TEXT, MOST_NEEDED = 14, 18, 34
-MOST_FIRST, MOST_LAST = 10, 16  # signs of the first and last part of a path that want room
+MOST_FIRST, MOST_LAST = 10, 16  # characters of the first and last part of a path that want room
 # What a row is about, and how it stands: these columns are never left out.
 KEPT = ("Verdict", "Fits", "State", "How sure", "How it stands")
 
@@ -31,8 +31,8 @@ class Fitted(NamedTuple):
 
 
 def fit(columns: Sequence[str], rows: Sequence[Sequence[str]], width: int) -> Fitted | None:
-    """How a table of texts fits into `width` signs; a column whose name begins with `>` holds numbers, and one with `?`
-    before that goes first.  None when it does not, however much is left out.
+    """How a table of texts fits into `width` characters; a column whose name begins with `>` holds numbers, and one
+    with `?` before that goes first.  None when it does not, however much is left out.
     """
     shown = list(range(len(columns)))
     natural = [max([len(label(columns[at])), *(len(row[at]) for row in rows)]) for at in shown]
@@ -96,7 +96,7 @@ def spread(shown: Sequence[int], natural: Sequence[int], least: Sequence[int], w
 
 
 def shortened(text: str, width: int) -> str:
-    """A path without as many parts of its middle as must go for `width` signs, others as they are."""
+    """A path without as many parts of its middle as must go for `width` characters, others as they are."""
     parts = text.split("/")
     if len(text) <= width or len(parts) < 3:
         return text

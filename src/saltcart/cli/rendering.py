@@ -15,7 +15,10 @@ if TYPE_CHECKING:
 
 STEADY = 60.0  # seconds over which the rate is taken, so that the time left does not jump
 LEAST_BAR, MOST_BAR = 20, 40
-NUMBERS, NOTE = 44, 34  # signs that step, amount, rate and time beside a bar take, and a note about numbers of files
+NUMBERS, NOTE = (
+    44,
+    34,
+)  # characters that step, amount, rate and time beside a bar take, and a note about numbers of files
 STYLES = {
     "found": "green",
     "missing": "red",
@@ -126,7 +129,7 @@ def document(text: str) -> RenderableType:
 
 
 def room_beside(where: Console) -> tuple[bool, int]:
-    """Whether a note fits beside a bar and its numbers, and how many signs are left for what is worked on."""
+    """Whether a note fits beside a bar and its numbers, and how many characters are left for what is worked on."""
     left = where.width - NUMBERS - LEAST_BAR
     return left >= NOTE, left - NOTE - (bar_width(where) - LEAST_BAR)
 

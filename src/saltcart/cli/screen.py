@@ -22,7 +22,7 @@ if TYPE_CHECKING:  # a document needs none of it, and it takes longer to load th
     from rich.console import Console
     from rich.progress import Progress
 
-MOST_ITEM = 36  # signs of the present file
+MOST_ITEM = 36  # characters of the present file
 PATIENCE = 2.0  # seconds before a bar shows
 PLAIN_EVERY = 10.0  # seconds between plain lines where there is no terminal
 WIDEST = 400  # columns with --wide, and when standard output is no terminal
@@ -68,7 +68,7 @@ class Screen:
 
     @cached_property
     def rendering(self) -> ModuleType:
-        """How things look; loaded when a person is to see something, for it takes its time."""
+        """How things look; loaded when a person is to see something, because it takes its time."""
         from saltcart.cli import rendering
 
         return rendering
@@ -217,7 +217,7 @@ class Watch:
             self.screen.err.print(f"{tick.step}{share}{note}: {show(tick.item)}")
 
     def wait(self, what: str) -> None:
-        """Say once what is waited for, for it goes on only when a person has done that."""
+        """Say once what is waited for, because it goes on only when a person has done that."""
         if what != self.waits_for:
             self.waits_for = what
             self.screen.err.print(f"Waiting until it is closed; then it continues automatically: {show(what)}")

@@ -166,7 +166,7 @@ def give_back(screen: Screen, options: argparse.Namespace, plan: SettlePlan, doc
 
 
 def copied(plan: SettlePlan, name: str | None, screen: Screen, options: argparse.Namespace) -> tuple[str, HaulReport]:
-    """Copy what comes here, in a new trip or in that one which was cut off; its id."""
+    """Copy what comes here, in a new trip or in that one which was interrupted; its id."""
     with screen.watch() as watch:
         refuse_busy_ledgers(plan.waybill, options.wait, watch)
         if name is None:

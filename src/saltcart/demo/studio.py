@@ -6,7 +6,7 @@ lies inside a shelf; one with relative entries; one in an old 8-bit code; a trac
 missing long before anything moved; a program whose settings nothing can rewrite.  And what
 people leave behind over the years: links with something stuck to their names, a shortcut file
 where a folder should be, a shelf moved by hand, a copy of a shelf, a track in the downloads,
-sounds twice, litter, a broken file, a drive that is not plugged in.
+sounds twice, litter, a broken file, a drive that is not connected.
 """
 
 import json

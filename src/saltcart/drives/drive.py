@@ -216,7 +216,7 @@ def identity_of(source: str, number: int, folder: str = "/dev/disk/by-uuid") -> 
 
 def find_drive(identity: str, last_mount: str) -> Drive | None:
     """The connected drive of that identity, looked for first where it was last; None when it is away."""
-    # A device's name, or no number at all, says nothing once the drive hangs elsewhere: another may have it by now.
+    # Once the drive is mounted elsewhere, a device's name or no number says nothing: another may have it now.
     elsewhere = [] if identity.startswith(("device:", "fsid:0")) else mounts()
     found: dict[int, Drive] = {}
     for mount in dict.fromkeys(map(os.path.realpath, [last_mount, *elsewhere])):

@@ -56,7 +56,7 @@ def is_virtual(disk: str) -> bool:
 
 
 def bus_speed(disk: str) -> int | None:
-    """Bits per second of the USB link a disk hangs on; None for other disks."""
+    """Bits per second of the USB link a disk is connected by; None for other disks."""
     place = os.path.join(disk, "device")
     place = os.path.realpath(place) if os.path.exists(place) else disk
     while place not in ("/", ""):

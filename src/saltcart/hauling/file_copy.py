@@ -127,7 +127,7 @@ def open_source(job: FileCopy) -> int:
 def second_name(job: FileCopy, source: int) -> bool:
     """Give an open original the temporary name too; whether its file system, and what is allowed there, lets us."""
     with suppress(FileNotFoundError):
-        os.unlink(job.temporary)  # of a start that was cut off
+        os.unlink(job.temporary)  # of a start that was interrupted
     try:
         os.link(job.source, job.temporary, follow_symlinks=False)
     except OSError:
@@ -158,7 +158,7 @@ def open_target(job: FileCopy) -> int:
     try:
         try:
             return os.open(job.temporary, flags, mode)
-        except FileExistsError:  # from a start that was cut off
+        except FileExistsError:  # from a start that was interrupted
             os.unlink(job.temporary)
             return os.open(job.temporary, flags, mode)
     except OSError as error:

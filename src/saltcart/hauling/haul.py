@@ -108,7 +108,7 @@ def note_remarks(trip: Trip, remarks: Iterable[str]) -> None:
 
 
 def note_pace(trip: Trip, meter: Meter) -> None:
-    """Record how fast the haul went, behind what went before it was cut off."""
+    """Record how fast the haul went, behind what went before it was interrupted."""
     meter.note_pace(last=True)
     before = trip.logbook.fact("pace", [])
     seconds, size = before[-1] if before else (0.0, 0)

@@ -25,7 +25,7 @@ def make_folder_below(handle: int, path: str) -> None:
 
 
 def remove_temporaries(folder: str) -> None:
-    """Remove temporary files that a start which was cut off has left in a folder."""
+    """Remove temporary files that a start which was interrupted has left in a folder."""
     with os.scandir(folder) as things:
         left = [one.path for one in things if PART.fullmatch(one.name)]
     for path in left:

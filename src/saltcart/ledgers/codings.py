@@ -18,12 +18,12 @@ JSON_NAMED = {'"': '"', "\\": "\\", "/": "/", "b": "\b", "f": "\f", "n": "\n", "
 
 
 class Escape(Struct, frozen=True):
-    """One way of escaping: how raw text falls into signs, what each means, and how text is written.
+    """One way of escaping: how raw text falls into characters, what each means, and how text is written.
 
     Raw text without any of `marks` means itself.  With `quotes` the raw text may stand in double quotes, in which
     alone it has escapes, and gets them when it holds what this finds.  `before` stands elsewhere and belongs in
     front of what the raw text means.
-    `plain` finds those escapes that mean a letter, or a sign that no spelling gives a meaning, and that any writer
+    `plain` finds those escapes that mean a letter, or a character that no spelling gives a meaning, and that any writer
     writes alike.
     """
 
@@ -38,7 +38,7 @@ class Escape(Struct, frozen=True):
 
 
 def xml_mean(sign: str) -> str:
-    """What a sign or reference of XML text stands for (XML 1.0, section 4.1)."""
+    """What a character or reference of XML text stands for (XML 1.0, section 4.1)."""
     if not sign.startswith("&"):
         return sign
     name = sign[1:-1]
@@ -57,7 +57,7 @@ def xml_write(text: str) -> str:
 
 
 def json_mean(sign: str) -> str:
-    """What a sign or escape of a JSON string stands for (RFC 8259, section 7)."""
+    """What a character or escape of a JSON string stands for (RFC 8259, section 7)."""
     if not sign.startswith("\\") or sign == "\\":
         return sign
     if sign[1] == "u":
@@ -74,7 +74,7 @@ def json_write(text: str) -> str:
 
 
 def toml_mean(sign: str) -> str:
-    """What a sign or escape of a basic TOML string stands for (TOML 1.0, String)."""
+    """What a character or escape of a basic TOML string stands for (TOML 1.0, String)."""
     if sign.startswith("\\U") and sign != "\\U":
         number = int(sign[2:], 16)
         return chr(number) if number <= sys.maxunicode else sign
@@ -256,7 +256,7 @@ class TextCoding(Struct, frozen=True):
         return "".join([*mute, self.in_habit(text[:end], signs), *(signs[len(signs) - kept :] if kept else [])])
 
     def in_habit(self, text: str, signs: list[str]) -> str:
-        """`text` escaped, each sign as the writer of `signs` escaped it elsewhere, where that can be seen."""
+        """`text` escaped, each character as the writer of `signs` escaped it elsewhere, where that can be seen."""
         written = self.escape.write(text)
         habit = {meaning: sign for sign in signs if len(sign) > 1 and len(meaning := self.escape.mean(sign)) == 1}
         if not habit:
@@ -265,7 +265,7 @@ class TextCoding(Struct, frozen=True):
 
 
 def common_end(one: str, other: str) -> int:
-    """How many signs two texts share at their ends."""
+    """How many characters two texts share at their ends."""
     low, high = 0, min(len(one), len(other))
     while low < high:
         middle = (low + high + 1) // 2

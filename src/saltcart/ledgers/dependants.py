@@ -40,7 +40,7 @@ class Change(NamedTuple):
         return self.start + len(self.raw)
 
     def lengths(self) -> set[int]:
-        """How long it is, in bytes and in signs."""
+        """How long it is, in bytes and in characters."""
         return {len(self.raw), len(self.text), len(self.text.encode("utf-8", "surrogateescape"))}
 
 

@@ -1,4 +1,4 @@
-"""Maps: TOML files that say where the entries of one kind of ledger lie and how they are spelt."""
+"""Maps: TOML files that say where the entries of one kind of ledger lie and how they are written."""
 
 import os
 from collections.abc import Iterable, Mapping, Sequence
@@ -124,7 +124,7 @@ class Map(Struct, frozen=True):
     """One kind of ledger: how to know it, what wraps it, its program's process name, and where its entries lie.
 
     An `index` names whatever a program came across when it scanned, so that being named there says nothing. `content`
-    is another ledger, and its map, that lists the folders in which the program looks for what is spelt `content`.
+    is another ledger, and its map, that lists the folders in which the program looks for what is written `content`.
     The `past_rules` and `past_places` are where it records what was: they stay as they are.
     A person may say that a map is `trusted` for binary files of which nothing is known but lengths.
     """

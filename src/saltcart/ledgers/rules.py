@@ -65,7 +65,7 @@ def must_match(pattern: re.Pattern[AnyStr], text: AnyStr, place: int) -> re.Matc
 
 
 class Matcher:
-    """Finds the rule for a place; each place is matched once, for there are few kinds of them."""
+    """Finds the rule for a place; each place is matched once, because there are few kinds of them."""
 
     def __init__(self, rules: Sequence[At]):
         bases = [
@@ -92,7 +92,7 @@ class Matcher:
 
 
 def base_spelling(spelling: Spelling) -> Spelling:
-    """How a folder is spelt that paths of that spelling start from: a URI for URIs, else by its looks."""
+    """How a folder is written that paths of that spelling start from: a URI for URIs, else by its looks."""
     return spelling if spelling.name.startswith("uri") else spelling_named("auto")
 
 

@@ -25,11 +25,12 @@ class Coding(Protocol):
 
     @property
     def marks(self) -> str | None:
-        """The signs that begin an escape; None when plain ASCII does not always stand for itself."""
+        """The characters that begin an escape; None when plain ASCII does not always stand for itself."""
 
     @property
     def plain_escapes(self) -> str:
-        """What follows such a sign, as a pattern, in escapes that mean a letter or a sign without a meaning."""
+        """What follows such a character, as a pattern, in escapes that mean a letter or a character without a
+        meaning."""
 
     def decode(self, raw: bytes) -> str:
         """The path text that `raw` stands for."""

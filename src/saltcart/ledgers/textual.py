@@ -17,7 +17,7 @@ BOMS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.
 
 
 class Found(NamedTuple):
-    """A path in decoded text: from `start` to `end` in signs; the rest as in Span."""
+    """A path in decoded text: from `start` to `end` in characters; the rest as in Span."""
 
     start: int
     end: int

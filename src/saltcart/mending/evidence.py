@@ -158,8 +158,8 @@ def other_title(said: str, title: str) -> bool:
 
 
 class KnownMoves:
-    """Changes of place that are known for certain: what trips carried, drives that hang elsewhere now, and this user's
-    home folder, which may have had another name.
+    """Changes of place that are known for certain: what trips carried, drives that are mounted elsewhere now, and this
+    user's home folder, which may have had another name.
     """
 
     def __init__(self) -> None:

@@ -15,7 +15,7 @@ from saltcart.ledgers.instrument_parts import with_parts
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.true_names import without_detours
 
-ELSEWHERE = "is now connected at"  # how Presence speaks of a drive that hangs elsewhere
+ELSEWHERE = "is now connected at"  # how Presence speaks of a drive that is mounted elsewhere
 
 
 class Lost(Struct):

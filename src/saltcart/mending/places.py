@@ -107,7 +107,7 @@ def outermost(tops: Iterable[str]) -> list[str]:
 
 def usual_places(cart: Cart, lost: Iterable[str]) -> list[str]:
     """Where to look when nobody says: the shelves and places that are known, what is left of where the lost ones were,
-    where trips went, and the drives that were seen or are plugged in, but for the system's own and those for backups.
+    where trips went, and the drives that were seen or are connected, but for the system's own and those for backups.
     """
     found = [*default_places(cart), *remains(lost)]
     for trip in history.readable():

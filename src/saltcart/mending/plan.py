@@ -21,7 +21,7 @@ def waybill_for(
     signposts: bool = False,
 ) -> Waybill:
     """The plan that mends what the rules that are taken explain, and the singles that are chosen; with `here` what is
-    spelt as on another system gets this one's spelling, and with `signposts` links that lead nowhere are turned where
+    written as on another system gets this one's spelling, and with `signposts` links that lead nowhere are turned where
     that mends what goes through them.
     """
     posts: dict[str, str] = {}

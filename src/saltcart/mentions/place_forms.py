@@ -23,7 +23,7 @@ SHORTEST_ANCHOR = 3
 WINDOW = 2  # so many times the longest name, as it may be escaped, is decoded before and after an anchor
 # What may stand before a full path: no part of another path.  A web address's host may, in a `file:` URI.
 PATH_SIGN = re.compile(r"[\w.~\-\\/%+@]", re.UNICODE)
-# In binary files a text follows its length, which may look like a letter: signs that no text holds tell them.
+# In binary files a text follows its length, which may look like a letter: characters that no text holds tell them.
 CONTROL = bytes([*range(0x09), *range(0x0E, 0x20)])
 WIDE_TEXT = re.compile("[\t\n\r -~\xa0-\uffff]*")
 HEAD = 4096
@@ -103,7 +103,7 @@ class PlaceForms:
         self.longest = max(len(name.text) for name in names) * 6 * WINDOW + 64
 
     def pass_over(self, new: "PlaceForms") -> None:
-        """Take what names the `new` place, where the folder lies now, for no name of this one."""
+        """Take what names the `new` place, where the folder lies now, as no name of this one."""
         texts = {name.text for name in new.names}
         self.names = tuple(name for name in self.names if name.text not in texts)
         self.passes = new.written() if self.anchor else []

@@ -220,7 +220,7 @@ def is_own(path: str) -> bool:
         return says_what_it_is(path)
     if ".saltcart" not in name:
         return False
-    half_copied = PART.fullmatch(name) is not None and bool(marked())  # by a trip that is under way, or was cut off
+    half_copied = PART.fullmatch(name) is not None and bool(marked())  # by a trip that is under way, or was interrupted
     return half_copied or is_of_trip(trip_of(name)) or (name.endswith(MANIFESTS) and is_manifest(path))
 
 

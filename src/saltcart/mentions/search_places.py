@@ -19,7 +19,7 @@ from saltcart.mentions.place_forms import PlaceForms
 from saltcart.shelves.true_names import TrueNames
 from saltcart.spelling.moves import tail_below
 
-SYSTEM = ("/etc", "/opt", "/usr", "/var")  # where nobody hangs a drive for files of their own
+SYSTEM = ("/etc", "/opt", "/usr", "/var")  # where nobody mounts a drive for files of their own
 EMPTY: Mapping[str, Sequence[str]] = {}
 SHARED_PROGRAMS = ("/opt", "/srv")
 FIRST_PERSON = 1000  # users with smaller numbers are the system's

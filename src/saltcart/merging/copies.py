@@ -167,7 +167,7 @@ def counts_of(history: History, numbers: Mapping[bytes, int]) -> dict[Uid, Count
 
 def latest(mark: Mark, event: int, mine: Counts, others: Counts) -> Mark:
     """A row of which every cell was set by one event; its counts are what they are on the side that holds, so that the
-    event takes back what the other added.
+    event undoes what the other added.
     """
     counts: Counts = {}
     for column, found in mine.items():
@@ -178,8 +178,8 @@ def latest(mark: Mark, event: int, mine: Counts, others: Counts) -> Mark:
 
 
 def respelt(history: History, ledger: Ledger, maps: Sequence[Map], places: Places) -> History:
-    """The history of a copy that was written anew with its paths spelt for another place: the same rows and events, and
-    what stands there now, as this ledger holds it.
+    """The history of a copy that was written anew with its paths written for another place: the same rows and events,
+    and what stands there now, as this ledger holds it.
     """
     _form, content = read(ledger, form_of(ledger, maps), places)
     rows = by_table(content.rows)
@@ -214,8 +214,8 @@ def write(
 ) -> tuple[Merged, History]:
     """Write into `target`, a copy of our ledger, what both became; what was merged, and the history of that.
 
-    `spelt` is their ledger with its paths as they are spelt here.  Raises CannotMerge, with nothing of use in `target`,
-    when what stands there afterwards is not just what was wanted.
+    `spelt` is their ledger with its paths as they are written here.  Raises CannotMerge, with nothing of use in
+    `target`, when what stands there afterwards is not just what was wanted.
     """
     rows = meeting.form.read(spelt, places[1]).rows
     uids = list(meeting.theirs.rows)

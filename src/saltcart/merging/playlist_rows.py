@@ -17,7 +17,7 @@ from saltcart.merging.rows import LINES, Content, Key, Row, Spot
 
 TRACKS, HEAD, TAIL = "tracks", "head", "tail"
 FILE: Spot = "", ()
-LINE = re.compile(r"[^\r\n]*(?:\r\n|\r|\n)|[^\r\n]+$")  # no other sign ends one
+LINE = re.compile(r"[^\r\n]*(?:\r\n|\r|\n)|[^\r\n]+$")  # no other character ends one
 
 
 class PlaylistForm:

@@ -22,8 +22,8 @@ DIGEST = 8  # bytes; rows are thousands, so that two alike are out of reach
 
 
 class Row(Struct, gc=False):
-    """One row.  `places` are the cells that are paths, as places in the collection, for they are spelt in another way
-    in each copy.  `within` is the list whose member it is.
+    """One row.  `places` are the cells that are paths, as places in the collection, because they are written in another
+    way in each copy.  `within` is the list whose member it is.
     """
 
     table: str

@@ -260,8 +260,8 @@ def arranged(
 
 
 def held_places(shelf: Shelf, ledgers: Iterable[DraftedLedger], flat: Collection[str]) -> set[str]:
-    """The full paths in a shelf that keep their places: what instruments and sessions in it name, for these go by where
-    things lie, and folders below its top that programs look into.  Those of the maps `flat` are neither.
+    """The full paths in a shelf that keep their places: what instruments and sessions in it name, because these go by
+    where things lie, and folders below its top that programs look into.  Those of the maps `flat` are neither.
     """
     held: set[str] = set()
     for one in ledgers:

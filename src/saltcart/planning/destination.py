@@ -22,8 +22,8 @@ SHOWN = 20
 
 
 def moved_by(place: str) -> str | None:
-    """What to type when a trip has set the shelf at `place` aside, or is cut off in the middle of it; None when there
-    is none.
+    """What to type when a trip has set the shelf at `place` aside, or is interrupted in the middle of it; None when
+    there is none.
     """
     for trip in history.readable():
         for shelf in trip.waybill.shelves:
@@ -45,7 +45,7 @@ def refuse_cut_off(place: str) -> None:
 def refuse_unreleased(place: str) -> None:
     """Raise Refused for a shelf that holds, or lies in, what a trip has moved and not released yet.
 
-    Its set-aside originals would travel along, and neither trip could be taken back or released any more.
+    Its set-aside originals would travel along, and neither trip could be undone or released any more.
     """
     for trip in history.readable():
         for shelf in trip.waybill.shelves if trip.state in UNRELEASED else ():
@@ -89,7 +89,7 @@ def refuse_clashes(shelf: Shelf, clashes: Sequence[str]) -> None:
 
 
 def left_by(place: str) -> str | None:
-    """What to type when a trip that was taken back has left its copies at `place`."""
+    """What to type when a trip that was undone has left its copies at `place`."""
     for trip in history.readable():
         if trip.state == trips.UNDONE and any(shelf.new == place for shelf in trip.waybill.shelves):
             return (

@@ -18,7 +18,7 @@ BLOCK = 4 << 20  # bytes read at once
 MOST, LONGEST = 1_000_000, 400  # texts of one file that are looked at, and bytes of each
 NO_PATH = r"\0-\x1f\"<>|*?"
 SUFFIXES = [suffix[1:] for suffix in (*KINDS, *MATERIAL, ".sfz")]
-NARROW, WIDE = "|".join(SUFFIXES), "|".join(r"\0".join(suffix) for suffix in SUFFIXES)  # one byte a sign, and two
+NARROW, WIDE = "|".join(SUFFIXES), "|".join(r"\0".join(suffix) for suffix in SUFFIXES)  # one byte a character, and two
 SUFFIX = re.compile(rf"(?i)\.(?:(?:{NARROW})(?![A-Z0-9])|\0(?:{WIDE})(?!\0[A-Z0-9]))".encode())
 PATH_BEFORE = re.compile(rf"[^{NO_PATH}]*\Z")
 UPWARD = re.compile(rf"(?:\.\.[/\\])+[^{NO_PATH}]{{1,{LONGEST}}}")
@@ -75,7 +75,7 @@ def sounds_in(window: bytes) -> Iterator[str]:
     for found in SUFFIX.finditer(window):
         wide = found[0][1] == 0
         start = max(done, found.start() - (2 if wide else 1) * LONGEST)
-        done = found.end() + wide  # the second byte of its last sign
+        done = found.end() + wide  # the second byte of its last character
         text = in_signs(window[start + (found.start() - start) % 2 if wide else start : done], wide)
         if path := PATH_BEFORE.search(text):
             yield path[0].strip()
@@ -97,5 +97,5 @@ def upward_in(window: bytes) -> Iterator[str]:
 
 
 def in_signs(raw: bytes, wide: bool) -> str:
-    """Some bytes as text of one or of two bytes a sign."""
+    """Some bytes as text of one or of two bytes a character."""
     return raw.decode("utf-16-le", "replace") if wide else raw.decode("utf-8", "surrogateescape")

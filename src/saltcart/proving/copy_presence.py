@@ -61,7 +61,8 @@ def trouble(place: str, size: int, found: int | None, written: Container[str]) -
 
 
 class Listings:
-    """The names in folders with the sizes of files, the latest kept, for a shelf goes back and forth between few."""
+    """The names in folders with the sizes of files, the latest kept, because a shelf goes back and forth between
+    few."""
 
     def __init__(self) -> None:
         self.known: dict[bytes, dict[bytes, int] | str] = {}

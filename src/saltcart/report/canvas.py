@@ -48,7 +48,7 @@ def canvas(title: str, height: float) -> tuple[Figure, Axes]:
 
 @lru_cache(maxsize=1)
 def signs_by_font() -> list[tuple[str, frozenset[int]]]:
-    """The fonts of this machine by family, each with the signs that it has, the usual one first."""
+    """The fonts of this machine by family, each with the characters that it has, the usual one first."""
     from matplotlib import font_manager
     from matplotlib.ft2font import FT2Font
 
@@ -74,8 +74,8 @@ def families(text: str) -> list[str]:
 
 
 def drawable(name: str) -> str:
-    """A name as it can be drawn: signs that mean something to the drawing library are made harmless, and those that no
-    font here has are told by their numbers.
+    """A name as it can be drawn: characters that mean something to the drawing library are made harmless, and those
+    that no font here has are told by their numbers.
     """
     text = show(name)
     if not text.isascii():

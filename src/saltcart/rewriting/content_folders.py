@@ -40,8 +40,8 @@ class AddedFolder(NamedTuple):
 
 
 def added_folders(ledgers: Iterable[Ledger], shelves: "Sequence[Shelf]", resolver: Resolver) -> list[AddedFolder]:
-    """What must come in front of the folders that ledgers list, for these shelves to move.  UsageError when one lists
-    none.
+    """What must come in front of the folders that ledgers list, so that these shelves can move.  UsageError when one
+    lists none.
     """
     pairs: list[AddedFolder] = []
     for ledger in ledgers:

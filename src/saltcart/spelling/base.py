@@ -23,9 +23,9 @@ class Spelling(Protocol):
         """This form; for one that goes by looks, the form that `text` shows."""
 
     def odd(self, head: str, new: str) -> tuple[str, ...] | None:
-        """The patterns (see Swap) without which a text that begins with the full path `head` means its parts, sign by
-        sign, and `write` makes of that beginning the same as of `head` alone when it becomes `new`; None when that is
-        never sure.
+        """The patterns (see Swap) without which a text that begins with the full path `head` means its parts, character
+        by character, and `write` makes of that beginning the same as of `head` alone when it becomes `new`; None when
+        that is never sure.
         """
 
 

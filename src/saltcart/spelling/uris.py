@@ -105,7 +105,8 @@ def decoded(part: str) -> str:
 
 
 class Habit:
-    """How the writer of a URI escapes, read off one specimen: which signs are left raw, and the case of the digits."""
+    """How the writer of a URI escapes, read off one specimen: which characters are left raw, and the case of the
+    digits."""
 
     def __init__(self, specimen: str):
         escapes = re.findall("%[0-9A-Fa-f]{2}", specimen)
@@ -146,7 +147,7 @@ class Habit:
         return tuple(sorted(patterns))
 
     def octets(self, sign: str) -> str:
-        """The escapes of one sign."""
+        """The escapes of one character."""
         digits = "".join(f"%{octet:02X}" for octet in os.fsencode(sign))
         return digits.lower() if self.lower else digits
 

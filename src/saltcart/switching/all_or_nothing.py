@@ -5,11 +5,11 @@ folder.  All deeds are recorded in the logbook before the first is done.  A deed
 the world first: digests tell an old ledger from a new one, names tell whether a folder was set aside.
 
 - A crash leaves the plan.  `carry_out` goes on with it, whatever part was done.  It looks at the disk for every
-  deed, even one that is recorded as done: it may have been taken back after that.
-- A failure or an interrupt makes `carry_out` take back what was done, the last deed first.  Then each deed is looked
+  deed, even one that is recorded as done: it may have been undone after that.
+- A failure or an interrupt makes `carry_out` undo what was done, the last deed first.  Then each deed is looked
   at again.  Only when all are *seen* undone does it raise `TakenBack`, and only then may the trip's record say so.
 - When that cannot be seen (the drive has gone, a program wrote to a ledger meanwhile), `HalfDone` is raised and the
-  record keeps saying that the switch is under way: it can be carried on, or taken back, once the drive is there again.
+  record keeps saying that the switch is under way: it can be carried on, or undone, once the drive is there again.
 
 Not guaranteed: that a program does not write to a ledger between the last look at it and the rename.
 """
@@ -40,7 +40,7 @@ SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 
 
 class TakenBack(SaltCartError):
-    """A plan failed and was seen to be taken back; `cause` is what it failed of."""
+    """A plan failed and was seen to be undone; `cause` is what it failed of."""
 
     def __init__(self, cause: BaseException):
         super().__init__(str(cause))
@@ -58,7 +58,7 @@ def carry_out(trip: Trip, plan: str) -> None:
                 perform(deed)
                 trip.logbook.mark_deed(plan, number, True)
     except BaseException as error:
-        # From here on an impatient second interrupt must not leave half of the deeds taken back.
+        # From here on an impatient second interrupt must not leave half of the deeds undone.
         with interrupts_held():
             troubles = take_back(trip, plan)
         if troubles:
@@ -69,7 +69,7 @@ def carry_out(trip: Trip, plan: str) -> None:
 def stays_done(deed: Deed) -> bool:
     """Whether a deed that is recorded as done needs nothing more.
 
-    The record loses its mark before a deed is taken back, so that one which has its mark was not.  Hence a ledger that
+    The record loses its mark before a deed is undone, so that one which has its mark was not.  Hence a ledger that
     is neither as before nor as after was written to by its program since it switched; and what lies at the new name is
     what was renamed, even if something of the same kind is at the old name by now.
     """
@@ -80,7 +80,7 @@ def stays_done(deed: Deed) -> bool:
 
 
 def half_done(trip: Trip, error: BaseException, troubles: list[str]) -> HalfDone:
-    """The error for a plan that could neither be finished nor be taken back."""
+    """The error for a plan that could neither be finished nor be undone."""
     why = error.what if isinstance(error, SaltCartError) else (str(error) or "it was interrupted")
     trip.logbook.tell(f"stopped in the middle: {why}; not rolled back: {'; '.join(troubles)}")
     return HalfDone(
@@ -101,7 +101,7 @@ def take_back(trip: Trip, plan: str) -> list[str]:
     why: dict[int, str] = {}
     for number, deed, _done in reversed(deeds):
         try:
-            trip.logbook.mark_deed(plan, number, False)  # first: a mark says that it is done and was not taken back
+            trip.logbook.mark_deed(plan, number, False)  # first: a mark says that it is done and was not undone
             revert(deed)
         except SaltCartError as error:
             why[number] = error.what

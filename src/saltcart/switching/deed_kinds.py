@@ -255,7 +255,7 @@ def look_at_remove(deed: Deed) -> str:
 
 
 def do_remove(deed: Deed) -> None:
-    """Remove an empty folder; one with something in it stays, for that is not ours."""
+    """Remove an empty folder; one with something in it stays, because that is not ours."""
     if os.path.isdir(deed["path"]) and remove_empty(deed["path"]):
         sync_folder(os.path.dirname(deed["path"]))
 
@@ -314,7 +314,7 @@ def take_over(new: str, path: str, kept: str) -> None:
 
 
 class Kind(NamedTuple):
-    """One kind of deed: how it is done, undone, and looked at; and which looks count as taken back."""
+    """One kind of deed: how it is done, undone, and looked at; and which looks count as undone."""
 
     do: Callable[[Deed], None]
     undo: Callable[[Deed], None]

@@ -1,4 +1,4 @@
-"""Removing the copies that a trip made, once it was taken back.
+"""Removing the copies that a trip made, once it was undone.
 
 A copy goes only when its original lies at the old place in its own right, nobody has changed the copy, and no ledger of
 the trip names it.  With it goes all else that the trip left there: temporary files, the manifest, folders it made.

@@ -34,7 +34,7 @@ def change_ledgers(
 
 
 def finish_cut_off(wait: bool = False, progress: Progress = silent) -> list[str]:
-    """Carry on trips of this kind whose switch was cut off; their ids.  Records of what had changed nothing go."""
+    """Carry on trips of this kind whose switch was interrupted; their ids.  Records of what had changed nothing go."""
     ours = str(made_home("waybills"))
     cut_off = [
         (trip.name, trip.state)
@@ -50,7 +50,7 @@ def finish_cut_off(wait: bool = False, progress: Progress = silent) -> list[str]
 
 
 def discard_untouched(name: str) -> None:
-    """Remove the record of a trip that changed nothing: there is nothing to go on with, or to take back."""
+    """Remove the record of a trip that changed nothing: there is nothing to go on with, or to undo."""
     with held(name) as trip:
         if trip.state in (HAULING, HAULED) and clear_staged(trip):  # else what was prepared would stay for good
             trips.discard(trip)

@@ -20,7 +20,7 @@ from saltcart.trips.remounts import follow_shelves
 from saltcart.trips.trip import HAULED, HAULING, Trip
 from saltcart.waybills.shelf import Shelf, matches
 
-SHORT_NAME = 100  # signs that any drive should take
+SHORT_NAME = 100  # characters that any drive should take
 
 
 def leave_out(name: str, patterns: Sequence[str]) -> None:

@@ -53,8 +53,8 @@ def repoint(name: str, reread: bool = False, wait: bool = False, progress: Progr
     """Switch trip `name`.  With `reread` ledgers are taken as they are now, whatever the draft saw.  With `wait`
     programs in the way are waited for.
 
-    Raises Refused with nothing changed, HalfDone when it stopped in the middle and could not be taken back.  A
-    switch that was cut off is carried on to its end.
+    Raises Refused with nothing changed, HalfDone when it stopped in the middle and could not be undone.  A
+    switch that was interrupted is carried on to its end.
     """
     with held(name) as trip:
         trip.require(HAULED, SWITCHING, SWITCHED, step="repoint")
@@ -62,7 +62,7 @@ def repoint(name: str, reread: bool = False, wait: bool = False, progress: Progr
         face_the_world(trip)
         if trip.state == SWITCHING:
             refuse_busy(unswitched(trip), wait, progress)
-            if all_or_nothing.lacks_staged(trip, PLAN):  # lost in a power cut, or cleared by a try that was cut off
+            if all_or_nothing.lacks_staged(trip, PLAN):  # lost in a power cut, or cleared by a try that was interrupted
                 give_up(trip)
         if trip.state == HAULED:
             prepare_all(trip, reread, wait, progress)
@@ -91,7 +91,7 @@ def repoint_copied(name: str, wait: bool = False, progress: Progress = silent) -
 
 
 def face_the_world(trip: Trip) -> None:
-    """Let the record say `switching` where a switch is half done although the record says that it was taken back."""
+    """Let the record say `switching` where a switch is half done although the record says that it was undone."""
     if trip.state == HAULED and all_or_nothing.half_way(trip, PLAN):
         trip.enter(SWITCHING, "a switch was found half done, although it was recorded as rolled back")
 
@@ -124,7 +124,7 @@ def note_drives(trip: Trip, rows: Sequence[LedgerRow]) -> None:
 
 
 def switch(trip: Trip) -> None:
-    """Carry the plan out; `hauled` again when that failed and was seen to be taken back."""
+    """Carry the plan out; `hauled` again when that failed and was seen to be undone."""
     try:
         all_or_nothing.carry_out(trip, PLAN)
     except all_or_nothing.TakenBack as ended:
@@ -153,7 +153,7 @@ def give_up(trip: Trip) -> None:
 
 
 def unswitched(trip: Trip) -> list[Ledger]:
-    """Of a switch that was cut off, the ledgers whose new content has not taken its place yet."""
+    """Of a switch that was interrupted, the ledgers whose new content has not taken its place yet."""
     waiting = all_or_nothing.waiting_swaps(trip, PLAN)
     rows = [row for row in trip.logbook.ledgers() if row.place in waiting and os.path.exists(row.place)]
     return [trip.open_ledger(row, row.place) for row in rows]

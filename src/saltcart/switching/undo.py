@@ -3,7 +3,7 @@
 The model.  The plan of an undo is that of the repoint turned round: signposts go, originals get their names back,
 and each ledger gets its old entries.  A ledger that nobody changed since it was switched gets its old bytes back.
 One that its program has written to is rewritten entry by entry as it is now, so that later plays, ratings and
-additions stay.  A half-done switch is taken back the same way, since a program may have written to a ledger that
+additions stay.  A half-done switch is undone the same way, since a program may have written to a ledger that
 had switched.
 
 The plan is recorded, with everything it needs, before its first deed; see `all_or_nothing` for what a crash leaves.
@@ -52,7 +52,7 @@ def undo(
     way are waited for.  `without_new` goes on although the new drive is away, giving up what was written there since.
     Copies at the places `spare` stay all the same.
 
-    Raises Refused with nothing changed, HalfDone when it stopped in the middle and could not be taken back itself.
+    Raises Refused with nothing changed, HalfDone when it stopped in the middle and could not be undone itself.
     """
     report = UndoReport()
     with held(name) as trip:
@@ -102,8 +102,8 @@ def refuse_later(trip: Trip) -> None:
 
 
 def go_on(trip: Trip, wait: bool, progress: Progress) -> None:
-    """Look before an undo that was cut off is carried on: no program may be in the way, and what was prepared must be
-    there; else that undo is given up, and begins anew.
+    """Look before an undo that was interrupted is carried on: no program may be in the way, and what was prepared must
+    be there; else that undo is given up, and begins anew.
     """
     waiting = all_or_nothing.waiting_swaps(trip, PLAN)
     refuse_busy(opened(trip, [row for row in trip.logbook.ledgers() if row.path in waiting]), wait, progress)
@@ -116,7 +116,7 @@ def go_on(trip: Trip, wait: bool, progress: Progress) -> None:
 
 
 def carry_out(trip: Trip) -> None:
-    """Carry the recorded undo out; the trip is as before when that failed and was seen to be taken back."""
+    """Carry the recorded undo out; the trip is as before when that failed and was seen to be undone."""
     try:
         all_or_nothing.carry_out(trip, PLAN)
     except all_or_nothing.TakenBack as ended:
@@ -126,7 +126,7 @@ def carry_out(trip: Trip) -> None:
 
 
 def drop_all(trip: Trip, report: UndoReport, progress: Progress, spare: Container[str] = ()) -> None:
-    """Remove the copies of a trip that was taken back, and set signposts up again that had made room for them."""
+    """Remove the copies of a trip that was undone, and set signposts up again that had made room for them."""
     follow_remounts(trip)
     dropped, keep = Dropped(), Kept(spare, named_copies(trip))
     for number, shelf in reversed([*enumerate(trip.waybill.shelves)]):  # what was gathered lies in the first
@@ -213,7 +213,7 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
             refuse_unplugged(trip, shelf)
     refuse_busy(opened(trip, rows), wait, progress)
     inverse = deed_kinds.inverse([deed for _number, deed, _done in trip.logbook.deeds(superseding.PLAN)])
-    # What a half-done switch had not come to needs no undoing, and must not be done when this undo is taken back.
+    # What a half-done switch had not come to needs no undoing, and must not be done when this undo is undone.
     deeds = [deed for deed in inverse if deed_kinds.standing(deed) != deed_kinds.DONE]
     deeds += own_files_back(trip) if trip.state == SWITCHING else record_back(trip)
     deeds += sounds_back(trip, report)
@@ -267,7 +267,8 @@ def refuse_blocked(trip: Trip, shelf: Shelf) -> None:
 def refuse_unplugged(trip: Trip, shelf: Shelf) -> None:
     """Raise Refused when the new drive is away: what programs wrote there since would be lost without a word.
 
-    One that hangs elsewhere now is no reason when no ledger travelled with the shelf: then nothing on it is needed.
+    One that is mounted elsewhere now is no reason when no ledger travelled with the shelf: then nothing on it is
+    needed.
     """
     if drive_of(shelf.new).identity == shelf.new_drive:
         return

@@ -177,7 +177,7 @@ def original_there(trip: Trip, home: str) -> bool:
 def staged_name(trip: Trip, row: LedgerRow) -> str:
     """A hidden name for new content on the drive of the ledger's old place, outside of what is about to be renamed.
 
-    Not the name a repoint uses, for a half-done one may have left its file there.
+    Not the name a repoint uses, because a half-done one may have left its file there.
     """
     for shelf in trip.waybill.shelves if not trip.line(row).over else ():
         if tail_below(row.path, shelf.old) is not None:

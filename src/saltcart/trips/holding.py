@@ -43,7 +43,7 @@ def held(name: str) -> Iterator[Trip]:
 @contextmanager
 def under_way(trip: Trip) -> Iterator[None]:
     """Leave a mark in the trip's folder while it is worked on, and after that where it has not come to a rest: what was
-    cut off is seen at a glance.  A mark with nothing in it says that it rests.
+    interrupted is seen at a glance.  A mark with nothing in it says that it rests.
     """
     mark = Path(trip.folder, MARK)
     with suppress(OSError):
@@ -57,7 +57,7 @@ def under_way(trip: Trip) -> Iterator[None]:
 
 
 def cut_off() -> list[tuple[str, str, str]]:
-    """Id, state and what to type next of each trip that was cut off and that nobody is working on."""
+    """Id, state and what to type next of each trip that was interrupted and that nobody is working on."""
     found = []
     for name in marked():
         with suppress(SaltCartError, OSError), opened(name) as trip:
@@ -84,7 +84,7 @@ def worked_on(name: str) -> bool:
 
 
 def marked() -> list[str]:
-    """The ids of trips that are worked on, or were cut off; found without a look into any."""
+    """The ids of trips that are worked on, or were interrupted; found without a look into any."""
     found = []
     for folder in trips_folder().glob("*"):
         with suppress(OSError):

@@ -1,6 +1,7 @@
 """A collection that travels: what its `carried.toml` says of where everything in it came from.
 
-It lies at the top of the collection, and all places in it start from there, so that it holds wherever the drive hangs.
+It lies at the top of the collection, and all places in it start from there, so that it holds wherever the drive is
+mounted.
 """
 
 import os
@@ -34,9 +35,9 @@ class CarriedShelf(Struct, frozen=True):
 class CarriedLedger(Struct, frozen=True):
     """One ledger: where it lies, where it came from, and its digest in the collection when it was carried.
 
-    `relative` when its entries are found wherever the drive hangs; `like` is one as it was written at home, where that
-    was a full path; those of the texts `unlike` it were none.  Of its `entries`, `found` were found at home.  `facts`
-    are sums of what its map knows.
+    `relative` when its entries are found wherever the drive is mounted; `like` is one as it was written at home, where
+    that was a full path; those of the texts `unlike` it were none.  Of its `entries`, `found` were found at home.
+    `facts` are sums of what its map knows.
     """
 
     place: str
@@ -124,7 +125,7 @@ class Collection(Struct):
         return os.path.join(self.top, place)
 
     def learn(self, fresh: Sequence[Known]) -> None:
-        """Remember where things are at home for someone; the last few times, for a trip may be taken back."""
+        """Remember where things are at home for someone; the last few times, because a trip may be undone."""
         times: Counter[tuple[str, str]] = Counter()
         last = []
         for one in reversed([*self.known, *fresh]):

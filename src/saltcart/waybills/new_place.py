@@ -20,7 +20,7 @@ def sharing(shelf: Shelf, drive: Drive) -> str:
     """What the files of a shelf that stays on its drive share with their originals there, so that they take no room:
     APART for nothing.
 
-    A second name is as good as a rename, and can be taken back file by file; what is copied for
+    A second name is as good as a rename, and can be undone file by file; what is copied for
     good, while its original stays in use, gets none.
     """
     stays_in_use = shelf.original_stays and drive.sharing == NAMES

@@ -22,11 +22,11 @@ class LedgerLine(Struct, frozen=True):
     """One ledger of a trip.  `digest` is what it was when drafted; `rewrite` false leaves it as it is.
 
     With `front`, a list of content folders gets new ones in front of those of which a part moves. What entries name of
-    the shelves is written in the manner of the text `like`: RELATIVE, so that it is found wherever the drive hangs, or
-    a full path; but for the texts `unlike` that.  The ledger is left as it is, and takes the place of that `over` which
-    it goes. That one was `over_digest` when drafted. Or it is brought together with another copy of it, at `merge`; of
-    what both changed in other ways, it was `asked` which of the two holds.
-    A playlist that is `cut` goes without the lines that name what does not travel.
+    the shelves is written in the manner of the text `like`: RELATIVE, so that it is found wherever the drive is
+    mounted, or a full path; but for the texts `unlike` that.  The ledger is left as it is, and takes the place of that
+    `over` which it goes. That one was `over_digest` when drafted. Or it is brought together with another copy of it, at
+    `merge`; of what both changed in other ways, it was `asked` which of the two holds. A playlist that is `cut` goes
+    without the lines that name what does not travel.
     """
 
     path: str
@@ -51,7 +51,7 @@ class Waybill(Struct):
     `search` are the places that are searched for what names the shelves, before and after, but for what lies in those
     `not_searched`; the files `left_unread` may go on naming the old places.  Without shelves nothing moves, and ledgers
     alone change: by `relinks`, and by the
-    `folders` that come into their lists or go.  With `here` what is spelt as on another system gets this one's
+    `folders` that come into their lists or go.  With `here` what is written as on another system gets this one's
     spelling.  The links at the first of each pair of `signposts` will lead to the second.
     The trip makes a `collection` in the folder of that path or brings it up to date: what an earlier one brought, and
     is as it was brought, is replaced by what is newer.  It comes `after` the trip of that id, which did the same.

@@ -232,7 +232,7 @@ def below(waybill: str, text: str, key: str = "rename") -> str:
 
 
 def absolute(waybill: str, key: str, text: str) -> str:
-    """The full path that `text` of a waybill means; BadFile for a relative one or a NUL sign."""
+    """The full path that `text` of a waybill means; BadFile for a relative one or a NUL."""
     path = from_toml_path(text)
     if not path.startswith("/") or "\0" in path:
         raise BadFile(waybill, None, f'{key} = "{show(text)}" is not a full path', "Write it from the top: /...")

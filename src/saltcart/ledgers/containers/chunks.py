@@ -77,8 +77,8 @@ def holders_of(rules: Sequence[At]) -> frozenset[str]:
 
 
 def spans(data: bytes, rules: Sequence[At], encoding: str) -> list[Span]:
-    """The text payloads that rules name, a closing NUL left out.  ValueError for one that is cut off in the middle of
-    a sign.
+    """The text payloads that rules name, a closing NUL left out.  ValueError for one that ends in the middle of
+    a character.
     """
     rule_for, found = Matcher(rules), []
     coding = TextCoding(encoding, WHOLE)

@@ -1,4 +1,5 @@
-"""Binary files whose texts have their length before them: one, two or four bytes of either order, in bytes or signs.
+"""Binary files whose texts have their length before them: one, two or four bytes of either order, in bytes or
+characters.
 
 Nothing else about such a file is known, so only full paths are found in it, and only where the length fits.  When a
 path changes, the length before it does; a file that counts anything around its texts must not be read like this.
@@ -19,7 +20,7 @@ from saltcart.ledgers.where import Where, nowhere
 WHOLE = Escape("whole", ONE, same, same)
 PLACE = "text"
 LONGEST = 8192  # bytes
-# How a full path begins: in ASCII, each sign of which UTF-16 follows or precedes with a NUL.
+# How a full path begins: in ASCII, each character of which UTF-16 follows or precedes with a NUL.
 STARTS = (r"/", r"~/", r"\$", r"file:", r"[A-Za-z]:[\\/]", r"\\\\")
 ORDERS: tuple[Literal["little"], Literal["big"]] = ("little", "big")
 NO_TEXT = re.compile("[\x00-\x1f\x7f\ufffe\uffff]")

@@ -94,7 +94,7 @@ def xml_spans(data: bytes, rule_for: Matcher) -> list[Span]:
 
 
 class BinaryCoding(Struct, frozen=True):
-    """A string object whole, marker and all: one byte a sign when it is ASCII, else UTF-16."""
+    """A string object whole, marker and all: one byte a character when it is ASCII, else UTF-16."""
 
     sure = True
     marks, plain_escapes = None, ""

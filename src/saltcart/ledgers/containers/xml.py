@@ -68,14 +68,14 @@ def place_spans(text: Text, raw: bytes, places: list[Place], rule_for: Matcher) 
 
 
 class Signs:
-    """Counts the signs before places in UTF-8, which are asked for in order."""
+    """Counts the characters before places in UTF-8, which are asked for in order."""
 
     def __init__(self, raw: bytes):
         self.raw, self.plain = raw, raw.isascii()
         self.byte = self.sign = 0
 
     def before(self, byte: int) -> int:
-        """How many signs stand before `byte`."""
+        """How many characters stand before `byte`."""
         if self.plain:
             return byte
         self.sign += len(self.raw[self.byte : byte].decode("utf-8", "surrogatepass"))

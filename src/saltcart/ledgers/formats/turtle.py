@@ -40,7 +40,7 @@ def iri_text(text: str) -> str:
 
 
 IRI = Escape("iri", re.compile(r"\\U[0-9a-fA-F]{8}|\\u[0-9a-fA-F]{4}|.", re.DOTALL), TOML.mean, iri_text)
-# What follows a prefix: signs that mean something else have a backslash before them (section 6.5, PN_LOCAL).
+# What follows a prefix: characters that mean something else have a backslash before them (section 6.5, PN_LOCAL).
 LOCAL_SIGN = re.compile(r"[\w:%.~-]|[^\x00-\x7f]")
 
 

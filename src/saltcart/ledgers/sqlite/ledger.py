@@ -184,7 +184,7 @@ class SqliteLedger(Batched):
         """Write the new texts into `copy` in one transaction.
 
         Triggers that record a doing (stamps, change logs, counters) do not run; those that keep
-        a full-text table in step with its content do, for that is derived.
+        a full-text table in step with its content do, because that is derived.
         """
         loose = loose_ends(copy)
         copy.execute("BEGIN")

@@ -44,8 +44,8 @@ def sleeping_triggers(connection: sqlite3.Connection) -> list[Sleeping]:
 
 @contextmanager
 def triggers_asleep(copy: sqlite3.Connection) -> Iterator[None]:
-    """Let those triggers sleep that record a doing; those that keep a full-text table in step run, for that is derived.
-    What is derived is in step in the end.
+    """Let those triggers sleep that record a doing; those that keep a full-text table in step run, because that is
+    derived. What is derived is in step in the end.
     """
     asleep = sleeping_triggers(copy)
     for trigger in asleep:

@@ -47,7 +47,7 @@ class Table:
         return quoted(column) in self.key
 
     def sql_swaps(self, rule: Rule, swaps: Sequence[Swap]) -> SqlSwaps:
-        """The swaps as SQL; none on what tells the rows apart, for that changes row by row."""
+        """The swaps as SQL; none on what tells the rows apart, because that changes row by row."""
         return SqlSwaps(rule, () if self.tells_rows(rule.column) else swaps, self.encoding == "utf-8")
 
     def raw(self, text: str) -> bytes:
