@@ -127,7 +127,7 @@ class Parts(unittest.TestCase):
             for terminal, words in (
                 (True, "1/4"),
                 (True, "5/10 bytes"),
-                (True, "Waiting, and going on by itself when it is closed: player uses x\n"),
+                (True, "Waiting until it is closed; then it continues automatically: player uses x\n"),
                 (False, "haul 50% (2,000 of 4,000 files, copy): odd\\n.wav\n"),
             ):
                 screen = screens.Screen(options)
