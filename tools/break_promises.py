@@ -695,7 +695,7 @@ BREAKAGES = (
         "a mark goes before its deed is undone",
         "switching/all_or_nothing.py",
         "            trip.logbook.mark_deed(plan, number, False)  # first: a mark says that it is done and was not"
-        " taken back\n            revert(deed)\n",
+        " undone\n            revert(deed)\n",
         "            revert(deed)\n            trip.logbook.mark_deed(plan, number, False)\n",
         (KEPT,),
     ),
