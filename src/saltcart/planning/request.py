@@ -10,68 +10,53 @@ from saltcart.spelling.renames import Pairs
 
 
 class Request(Struct, frozen=True, kw_only=True):
-    """What a person asks for.
+    """What a person asks for; paths as they were typed.  See `docs/manual.md` for what each option does."""
 
-    `to` is one folder for all shelves, or one for each.  Without `ledgers`, those that lean on
-    the shelves are looked for.  `leave_out` and `only` are patterns of what stays and what alone
-    travels.  `keep_entries` leaves ledgers naming the old place, through the signpost.
-    `means` declares drives of other systems.  The ledgers in `front` get new content folders in
-    front of the old ones.  `digests` is the kind that copies are compared by.  With `turn_links`
-    links that entries go through are turned to the new places, and those entries stay.
-    Unless it is told not to, a draft `searches` for whatever names the shelves, also in the places `search`, but in
-    none of those `not_searched`; the files `leave_unread` may go on naming the old places.  What the lists in
-    `from_list` name moves too, to where shelves do.
-    With `gather` files elsewhere that ledgers which travel name come along; with `set_aside_gathered` theirs are set
-    aside like other originals.  Programs in shelves stay, unless they come `with_programs`.  With `copy` the originals
-    stay in use, and ledgers name the copies.  Programs will put what comes next into the folder `new_things`; with
-    `right_level` folders that are a level too high or too low for what starts from them are turned.  Archives among the
-    shelves are unpacked, unless they shall stay `packed`; with `small_to`, a folder and patterns, what these match goes
-    into that folder; and a link to the new place is left in the folder `signpost_at`.  With `turn_folders` a ledger
-    that can hold one folder alone, of which a part moves, names the new one.  With `like` what the ledgers name of the
-    shelves gets the manner of that text (see LedgerLine); what cannot have it stays as it is.
-    What travels makes a `collection` in the folder of that path, or brings it up to date.
-    As what a list names, so what the `ledgers` rate at least so high, or say was played since that day, moves.
-    Each sound gets a place by the pattern `arrange`, as far as enough is known of it; `names` are those that things in
-    the folders of these paths get anew.
-    With `trust_map` maps learnt for binary files of which nothing is known but lengths are used too.
-    Unless `elsewhere`, ledgers that are not named and do not travel are left alone.  Entries for the first of each pair
-    in `kept` point to the second, where a copy is kept while the drive of the original is away.
-    """
+    # what moves, and where to
+    shelves: Sequence[str]  # folders, single files or archives
+    to: Sequence[str]  # one folder for all shelves, or one for each
+    leave_out: Sequence[str] = ()  # patterns of what stays
+    only: Sequence[str] = ()  # patterns of what alone moves
+    from_list: Sequence[str] = ()  # playlists whose files move
+    rated: float | None = None  # of the files that `ledgers` list, those that are rated at least so high move
+    played_since: str = ""  # and those that were played since that day
+    with_programs: bool = False  # programs and plug-ins in shelves move too
+    arrange: str = ""  # the pattern that gives each sound its place
+    names: Mapping[str, Pairs] = field(default_factory=dict)  # by folder, new names for what is in it
 
-    shelves: Sequence[str]
-    to: Sequence[str]
-    ledgers: Sequence[str] = ()
+    # links, copies, files from elsewhere
+    signpost: bool = False  # leave a link at each old place
+    turn_links: bool = False  # links that entries go through lead to the new place; those entries stay
+    copy: bool = False  # the originals stay in use; ledgers refer to the copies
+    gather: bool = False  # also copy files from elsewhere that ledgers which move refer to
+    set_aside_gathered: bool = False  # and set those originals aside
+
+    # ledgers
+    ledgers: Sequence[str] = ()  # without these, those that refer to the shelves are searched for
+    elsewhere: bool = True  # whether ledgers that are not given and do not move are looked at
     maps: Sequence[str] = ()
-    signpost: bool = False
-    leave_out: Sequence[str] = ()
-    only: Sequence[str] = ()
-    keep_entries: bool = False
-    means: Sequence[str] = ()
+    means: Sequence[str] = ()  # `D:=/media/lighter`: paths of other systems
     cart: Cart = field(default_factory=Cart)
-    front: Sequence[str] = ()
-    digests: str = BLAKE3
-    turn_links: bool = False
+    front: Sequence[str] = ()  # ledgers whose lists get the new folder before the old one
+    keep_entries: bool = False  # ledgers still refer to the old place, through the signpost
+    trust_map: bool = False  # rewrite binary files too of which only lengths are known
+    new_things: str | None = None  # the folder where programs put what is bought or recorded next
+    right_level: bool = False  # correct folders that are a level too high or too low
+    turn_folders: bool = False  # a ledger that can hold one folder gets the new one when part of that folder moves
+    like: str = ""  # the path style of the new entries (see LedgerLine); an entry that cannot have it stays
+
+    # the search
     searches: bool = True
-    search: Sequence[str] = ()
-    leave_unread: Sequence[str] = ()
-    from_list: Sequence[str] = ()
-    copy: bool = False
-    gather: bool = False
-    set_aside_gathered: bool = False
-    with_programs: bool = False
-    new_things: str | None = None
-    right_level: bool = False
-    packed: bool = False
-    small_to: Sequence[str] = ()
-    signpost_at: str | None = None
-    turn_folders: bool = False
-    like: str = ""
-    collection: str = ""
-    rated: float | None = None
-    played_since: str = ""
-    elsewhere: bool = True
-    arrange: str = ""
-    names: Mapping[str, Pairs] = field(default_factory=dict)
-    kept: Sequence[tuple[str, str]] = ()
+    search: Sequence[str] = ()  # more places
     not_searched: Sequence[str] = ()
-    trust_map: bool = False
+    leave_unread: Sequence[str] = ()  # files that may still refer to the old places
+
+    # archives
+    packed: bool = False  # move them as they are
+    small_to: Sequence[str] = ()  # a folder, and patterns of what is unpacked into it
+    signpost_at: str | None = None  # the folder in which a link to what was unpacked is left
+
+    # how copies are made and compared
+    digests: str = BLAKE3
+    collection: str = ""  # the folder of the collection that this makes or updates
+    kept: Sequence[tuple[str, str]] = ()  # pairs of a path whose drive is away, and its copy, to which entries point
