@@ -8,28 +8,21 @@ from saltcart.waybills.collection import Collection, Gone
 
 
 class CarryPlan(Struct):
-    """What a carry would do.  `leftovers` and `litter` stay at home, by their sizes; `gone` files of an earlier carry
-    are no longer at home; `before` is the collection as that left it.  Of what ledgers name, a part was `chosen`.
-    `offline` is what stays in the collection as it is, since the drive of its original is away: the place of each file,
-    shelf or ledger there, and its path at home.  When just a part was meant, files `apart` from it stay, with their
-    sizes, and `libraries` that name much else; of playlists so many lines are `cut`.  What is named in `unread` files
-    that travel could not be written for other places.  Sounds at the places `strange` there came from others, and are
-    not known here.
-    """
+    """A draft of a carry to the folder `top`, and what it leaves."""
 
     draft: Draft
     top: str
-    leftovers: dict[str, int] = field(default_factory=dict)
-    litter: dict[str, int] = field(default_factory=dict)
-    gone: list[Gone] = field(default_factory=list)
-    before: Collection | None = None
-    chosen: bool = False
-    offline: dict[str, str] = field(default_factory=dict)
-    apart: dict[str, int] = field(default_factory=dict)
-    libraries: list[str] = field(default_factory=list)
-    cut: dict[str, int] = field(default_factory=dict)
-    unread: list[str] = field(default_factory=list)
-    strange: list[str] = field(default_factory=list)
+    leftovers: dict[str, int] = field(default_factory=dict)  # sounds that no ledger lists, and their sizes
+    litter: dict[str, int] = field(default_factory=dict)  # the same of litter
+    gone: list[Gone] = field(default_factory=list)  # what an earlier carry brought and is gone here
+    before: Collection | None = None  # what an earlier carry made there
+    chosen: bool = False  # the files were chosen by a list or by ratings
+    offline: dict[str, str] = field(default_factory=dict)  # places there whose originals are on a drive that is away
+    apart: dict[str, int] = field(default_factory=dict)  # folders of which ledgers refer to much that does not travel
+    libraries: list[str] = field(default_factory=list)  # ledgers that stay, because most of what they list stays
+    cut: dict[str, int] = field(default_factory=dict)  # playlists, with how many of their lines do not travel
+    unread: list[str] = field(default_factory=list)  # files that travel and refer to sounds in a way nobody can rewrite
+    strange: list[str] = field(default_factory=list)  # sounds in the collection that somebody else brought
 
     @property
     def full(self) -> list[DraftedLedger]:

@@ -54,26 +54,21 @@ class LedgerStand(Struct):
 
 
 class SettlePlan(Struct):
-    """What settling would do, in which `way` ("" to look alone).  `homes` are the places here of shelves and gathered
-    files, by theirs in the collection.
-
-    It is known what files were `then`, when the two agreed last. Of its `sounds`, those `new` ones come here for
-    which `coming` holds their names by the shelf's place; where other files stand in the way of new or changed
-    ones, these are `clashing`, by their places there, with those here. For the places `unasked` here, only the
-    collection speaks.  It is `lost` when nothing is known of what happened there.
-    """
+    """What settling a collection means here, and what it will do."""
 
     found: Collection
-    way: str
-    homes: dict[str, str]
+    way: str  # HERE, IN_PLACE, BACK, or "" for a look
+    homes: dict[str, str]  # of each shelf and single file, by its place there: its place here
     ledgers: list[LedgerStand]
-    sounds: Sounds = field(default_factory=Sounds)
-    then: Then = field(default_factory=Then)
-    coming: dict[str, list[str]] = field(default_factory=dict)
-    clashing: dict[str, str] = field(default_factory=dict)
+    sounds: Sounds = field(default_factory=Sounds)  # what is new, changed, renamed or gone there
+    then: Then = field(default_factory=Then)  # the files as they were when the two agreed last
+    coming: dict[str, list[str]] = field(default_factory=dict)  # by shelf, the new files that are copied here
+    clashing: dict[str, str] = field(
+        default_factory=dict
+    )  # files there that differ from those here, which are in the way
     waybill: Waybill = field(default_factory=lambda: Waybill([]))
-    unasked: dict[str, str] = field(default_factory=dict)
-    lost: bool = False
+    unasked: dict[str, str] = field(default_factory=dict)  # places here that only the collection speaks of
+    lost: bool = False  # nothing is known of what happened there
 
     @property
     def something(self) -> bool:

@@ -41,29 +41,22 @@ TAKEN = "another file has that name at the new place now; it was left as it is"
 
 
 class ShelfTarget(Struct, frozen=True):
-    """A shelf to copy, its number in the logbook, the mount point and file system it goes to, what copies share, the
-    kind of their digests, and who helps.
+    """A shelf to copy, and how."""
 
-    `exact` when the change times of the originals can be trusted.  `earlier` holds kind and digest of what earlier
-    trips brought to a place, which may be replaced by what is newer; that waits for the switch of trip `waits_for`.
-    `remark` takes a sentence for a person, `lost` counts what the new drive could not keep.  `ledgers` are written to
-    by their programs at the new place, so they share nothing but blocks.
-    """
-
-    number: int
+    number: int  # in the logbook
     shelf: Shelf
     mount: str
     filesystem: str
-    sharing: str
-    ledgers: frozenset[str]
-    digests: str
-    exact: bool
-    earlier: Mapping[str, tuple[str, str]]
-    waits_for: str
+    sharing: str  # what copies share with originals
+    ledgers: frozenset[str]  # new places that programs write to: these share nothing but blocks
+    digests: str  # their kind
+    exact: bool  # the change times of the originals can be trusted
+    earlier: Mapping[str, tuple[str, str]]  # kind and digest of what earlier trips brought, which may be replaced
+    waits_for: str  # the trip whose switch replaces it
     tell: Tell
     workers: Workers
-    remark: Callable[[str], None]
-    lost: Counter[str]
+    remark: Callable[[str], None]  # takes a sentence for a person
+    lost: Counter[str]  # what the new drive could not keep
 
 
 class Group(Struct):

@@ -45,29 +45,22 @@ SAMPLE, LEAST_ALIKE, MOSTLY, MOST_ALIKE = 8, 3, 0.7, 5  # sounds of a folder tha
 
 
 class Rule(Struct):
-    """What lies below `old` is below `new` now: lost path -> file there, what speaks for it, and how sure that is.
-
-    `lacking` counts what is lost below `old` and is not there, `seen` all that was there at first, `folders` how many
-    of those above a name agree, `exact` says whether names do to the letter; `points` are those of what is known.
-    `said` counts the different things that agree, by the word for each: of what several sounds share, each says a part.
-    `alone` are lost paths for which a length speaks, and nothing else, though the size is another; `volumes` says why
-    the folders are two volumes of one work.
-    """
+    """What was below `old` is below `new` now, with the evidence for it."""
 
     old: str
     new: str
-    files: dict[str, str] = field(default_factory=dict)
+    files: dict[str, str] = field(default_factory=dict)  # lost path to the file there
     agreeing: Counter[str] = field(default_factory=Counter)
-    said: dict[str, Counter[object]] = field(default_factory=dict)
-    alone: list[str] = field(default_factory=list)
-    volumes: str = ""
+    said: dict[str, Counter[object]] = field(default_factory=dict)  # by word, how many sounds share each value
+    alone: list[str] = field(default_factory=list)  # lost paths with the same length and another size
+    volumes: str = ""  # why the two folders are two volumes of one work; "" when they are not
     contradicted: list[str] = field(default_factory=list)
     strong: str | None = None
     sure: str | None = None
-    lacking: int = 0
-    folders: int = 0
-    seen: int = 0
-    exact: bool = True
+    lacking: int = 0  # how many are lost below `old` and are not below `new`
+    folders: int = 0  # how many names of folders above agree
+    seen: int = 0  # how many were there at first
+    exact: bool = True  # names agree to the letter
 
     @property
     def means(self) -> str | None:

@@ -10,7 +10,7 @@ from saltcart.spelling.renames import Pairs
 
 
 class Request(Struct, frozen=True, kw_only=True):
-    """What a person asks for; paths as they were typed.  See `docs/manual.md` for what each option does."""
+    """What a person asks for; paths as they were typed.  The page `manual` says what each option does."""
 
     # what moves, and where to
     shelves: Sequence[str]  # folders, single files or archives

@@ -22,33 +22,25 @@ MOST_SOUGHT = 20  # files that are searched for by their own names
 
 
 class Shelf(Struct, frozen=True):
-    """One shelf of a trip: from where to where, on which drives, and what is left at the old place.
-
-    `stay` patterns name what does not travel and stays where it is; with `only` patterns just
-    what they name travels.  A pattern is matched against a path from the shelf's top and against
-    each folder on it, with `*` for anything.  `renames` are (old, new) paths from the shelf's
-    top, for names the new drive cannot hold.  A `gathered` one is a single file from elsewhere
-    that is copied along; its original stays.  Of a folder with chosen `files`, these alone move, each by itself, to
-    stand among others in the new place.  With `entries` "keep", ledgers outside go on
-    naming the old place, through the signpost.  Of an `archive` what is in it travels; a `post` is a place where a
-    signpost to the new place is left.
+    """One shelf of a trip.  A pattern is compared with the path from the shelf's top and with each folder on it; `*`
+    stands for anything.
     """
 
     name: str
-    old: str
+    old: str  # the folder, the file, or the archive
     new: str
-    old_drive: str
+    old_drive: str  # identity
     new_drive: str
-    care: str = "own"
-    leave: str = "nothing"
-    stay: tuple[str, ...] = ()
-    only: tuple[str, ...] = ()
-    renames: tuple[tuple[str, str], ...] = ()
-    gathered: bool = False
-    entries: str = "rewrite"
-    files: bool = False
-    archive: bool = False
-    post: str = ""
+    care: str = "own"  # or "replaceable"
+    leave: str = "nothing"  # at the old place; or "signpost", or "original"
+    stay: tuple[str, ...] = ()  # patterns of what does not travel
+    only: tuple[str, ...] = ()  # patterns of what alone travels
+    renames: tuple[tuple[str, str], ...] = ()  # old and new paths, for names that the new drive cannot hold
+    gathered: bool = False  # it is a single file from elsewhere, which is copied; its original stays
+    entries: str = "rewrite"  # or "keep": ledgers still refer to the old place, through the signpost
+    files: bool = False  # only the files in `only` travel, each by itself, to join others at the new place
+    archive: bool = False  # what is in it travels
+    post: str = ""  # another place that gets a link to the new one
 
     @property
     def original_stays(self) -> bool:

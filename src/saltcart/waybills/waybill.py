@@ -19,67 +19,47 @@ from saltcart.waybills.shelf import Shelf, taken
 
 
 class LedgerLine(Struct, frozen=True):
-    """One ledger of a trip.  `digest` is what it was when drafted; `rewrite` false leaves it as it is.
-
-    With `front`, a list of content folders gets new ones in front of those of which a part moves. What entries name of
-    the shelves is written in the manner of the text `like`: RELATIVE, so that it is found wherever the drive is
-    mounted, or a full path; but for the texts `unlike` that.  The ledger is left as it is, and takes the place of that
-    `over` which it goes. That one was `over_digest` when drafted. Or it is brought together with another copy of it, at
-    `merge`; of what both changed in other ways, it was `asked` which of the two holds. A playlist that is `cut` goes
-    without the lines that name what does not travel.
-    """
+    """One ledger of a trip, and what is done to it."""
 
     path: str
     map_name: str
-    rewrite: bool = True
-    digest: str | None = None
+    rewrite: bool = True  # else it is left as it is, for the reason `why`
+    digest: str | None = None  # of its content when the plan was made
     why: str = ""
-    front: bool = False
-    like: str = ""
-    over: str = ""
-    over_digest: str = ""
-    merge: str = ""
-    asked: str = "here"
-    unlike: tuple[str, ...] = ()
-    cut: bool = False
+    front: bool = False  # its list gets the new folder before the old one, where part of a folder moves
+    like: str = ""  # the path style of its entries: RELATIVE, or a full path as an example
+    over: str = ""  # the ledger that it replaces; it is itself left as it is
+    over_digest: str = ""  # of the content of that one when the plan was made
+    merge: str = ""  # another copy of it, which is combined with it
+    asked: str = "here"  # which of the two wins where both changed the same thing: here or there
+    unlike: tuple[str, ...] = ()  # texts that do not get the style `like`
+    cut: bool = False  # a playlist that loses the lines for what does not travel
 
 
 class Waybill(Struct):
-    """A whole plan.  `draft` names the list of files the draft saw, kept among our own data.
-
-    The links in `turn` lead into moving shelves and will lead to the new places; entries through them stay.
-    `search` are the places that are searched for what names the shelves, before and after, but for what lies in those
-    `not_searched`; the files `left_unread` may go on naming the old places.  Without shelves nothing moves, and ledgers
-    alone change: by `relinks`, and by the
-    `folders` that come into their lists or go.  With `here` what is written as on another system gets this one's
-    spelling.  The links at the first of each pair of `signposts` will lead to the second.
-    The trip makes a `collection` in the folder of that path or brings it up to date: what an earlier one brought, and
-    is as it was brought, is replaced by what is newer.  It comes `after` the trip of that id, which did the same.
-    With `settles` it brings the collection that it `comes_from` home in that way.  What is renamed got its place by the
-    pattern `arrange`.  Single sounds get the content of `newer` ones, and others are `renamed`.
-    """
+    """A whole plan.  Without shelves nothing moves: only ledgers change, by `relinks` and `folders`."""
 
     shelves: list[Shelf]
     ledgers: list[LedgerLine] = field(default_factory=list)
     maps: list[str] = field(default_factory=list)
-    draft: str = ""
-    means: list[str] = field(default_factory=list)
+    draft: str = ""  # the list of the files that the draft saw, among our own data
+    means: list[str] = field(default_factory=list)  # `D:=/media/lighter`: paths of other systems
     digests: str = BLAKE3
-    turn: list[str] = field(default_factory=list)
-    search: list[str] = field(default_factory=list)
+    turn: list[str] = field(default_factory=list)  # links that will lead to the new places; entries through them stay
+    search: list[str] = field(default_factory=list)  # where files that refer to the shelves are searched for
     not_searched: list[str] = field(default_factory=list)
-    left_unread: list[str] = field(default_factory=list)
+    left_unread: list[str] = field(default_factory=list)  # files that may still refer to the old places
     relinks: list[Relink] = field(default_factory=list)
-    folders: list[FolderLine] = field(default_factory=list)
-    here: bool = False
-    signposts: list[tuple[str, str]] = field(default_factory=list)
-    collection: str = ""
-    after: str = ""
-    settles: str = ""
-    comes_from: str = ""
-    arrange: str = ""
-    newer: list[Newer] = field(default_factory=list)
-    renamed: list[Renamed] = field(default_factory=list)
+    folders: list[FolderLine] = field(default_factory=list)  # that are added to lists, or removed
+    here: bool = False  # paths of another system are written as paths of this one
+    signposts: list[tuple[str, str]] = field(default_factory=list)  # links, and where they will lead
+    collection: str = ""  # the folder of the collection that the trip makes or updates
+    after: str = ""  # the id of the trip that did so before
+    settles: str = ""  # how it brings a collection home (see `carrying.agreement`)
+    comes_from: str = ""  # the folder of that collection
+    arrange: str = ""  # the pattern that gave the sounds their places
+    newer: list[Newer] = field(default_factory=list)  # single sounds that get other content
+    renamed: list[Renamed] = field(default_factory=list)  # single sounds that get another name
 
     @property
     def mends(self) -> bool:
