@@ -10,7 +10,7 @@ HOUSE = Path(__file__).parents[2] / "src" / "saltcart"
 NOT = re.compile(
     r"\b(hangs?|plugged|cut off|taken back|spelt|unforeseen|of one name|nobody has described|be it|as far as"
     r"|go(es)? on (naming|with)|(is|are) told|as before the trip|too little room|by itself|of its own|signs?|by names"
-    r"|, for (it|its|they|their|nobody|no|not)|what names|left alone|mend the)\b|\(s\)",
+    r"|, for (it|its|they|their|nobody|no|not)|what names|left alone|mend the)\b|\((s|es|ies)\)",
     re.IGNORECASE,
 )
 

@@ -288,7 +288,7 @@ class Containers(MapCase):
         self.assertEqual(
             plistlib.loads(Path(self.target).read_bytes()), {"Folders": ["/keel/S", "/l/x"], "Last": "/keel/S"}
         )
-        with self.assertRaisesRegex(CannotSpell, "cannot be changed alone"):
+        with self.assertRaisesRegex(CannotSpell, "so it cannot be changed"):
             rewritten(ledger, THERE, self.target)
 
     def test_chunk_lengths_are_mended(self):

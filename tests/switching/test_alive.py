@@ -223,7 +223,7 @@ class Alive(AliveCase):
         with open(self.ledgers[0], "a", encoding="utf-8") as stream:
             stream.write(f"{kept}\n")  # somebody named the copy before the switch
         done = self.run_program("undo", self.trip, "--yes", "--drop-copies")
-        self.assertIn("ledgers of this trip name them", done.stdout)
+        self.assertIn("because ledgers of this trip refer to that", done.stdout)
         self.assertEqual([path.name for path in kept.parents[1].rglob("*.wav")], ["C1.wav"])
 
     def test_a_record_that_says_taken_back_of_a_half_done_switch(self):

@@ -14,7 +14,7 @@ from msgspec import Struct, field
 
 from saltcart.drives.drive import keeps_change_times
 from saltcart.drives.limits import EXFAT
-from saltcart.errors import SaltCartError, show
+from saltcart.errors import SaltCartError, counted, show
 from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import FOUND
 from saltcart.own_names import neighbour_of, part_of
@@ -100,7 +100,8 @@ def drop_files(
             report.failed.append(failure(error, place))
         progress(Tick(f"drop copies of {shelf.name}", row.item.path, report.files, len(rows)))
     if kept:
-        report.remarks.append(f"{kept} copy(ies) in {show(shelf.new)} stay, because ledgers of this trip refer to them")
+        count = counted(kept, "copy stays", "copies stay")
+        report.remarks.append(f"{count} in {show(shelf.new)}, because ledgers of this trip refer to that")
 
 
 def drop_file(removal: Removal, tail: str, row: Row, fits: Callable[[os.stat_result], bool], report: Dropped) -> None:
