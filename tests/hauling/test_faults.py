@@ -285,7 +285,7 @@ class Faults(WorldCase):
         os.utime(ledger, ns=(state.st_atime_ns, state.st_mtime_ns))
         done = self.run_program("check", trip, "--digests", status=1)
         self.assertIn("its content is not what was written", done.stdout)
-        self.assertIn("not clean", self.run_program("release", trip, "--yes", "--own", status=3).stderr)
+        self.assertIn("found problems", self.run_program("release", trip, "--yes", "--own", status=3).stderr)
 
     def test_folders_keep_what_belongs_to_them(self):
         inner = self.shelf / "inner"

@@ -1,6 +1,8 @@
 """Each last look before something is replaced or removed, and each flush that a promise rests on, one by one."""
 
 import os
+import re
+import shlex
 import zipfile
 from unittest import mock
 
@@ -153,3 +155,22 @@ class Gone(TwoMachines):
         (self.music / SOUNDS[2]).unlink()
         self.carry("--drop-gone", status=None)
         self.assertEqual(sorted(os.listdir(outside)), before)
+
+
+class Unsearched(WorldCase):
+    def test_what_could_not_be_searched_holds_the_release_back_until_a_person_says_so(self):
+        """A file too large to be searched: nothing is known of it, and nobody is left without a way on."""
+        self.furnish()
+        image = self.top / "user" / "disk.image"
+        image.parent.mkdir(exist_ok=True)
+        image.touch()
+        os.truncate(image, 600 << 20)
+        self.run_program("move", *self.plan_words(), "--yes", status=1)
+        kept = [path for path in self.shelf.parent.iterdir() if "set-aside" in path.name]
+        said = self.run_program("release", "--yes", "--own", status=3).stderr
+        self.assertIn("disk.image", said)
+        self.assertTrue(kept and kept[0].is_dir())
+        words = shlex.split(re.search(r"saltcart (release .*--unsearched)", said)[1])
+        self.run_program(*words, "--yes", "--own")
+        self.assertFalse(kept[0].exists())
+        self.assert_all_play()

@@ -23,6 +23,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--own", action="store_true", help='with --yes: also what cannot be replaced (care = "own", or unknown)'
     )
+    parser.add_argument(
+        "--unsearched",
+        action="store_true",
+        help="release although some files could not be searched for references to the old place",
+    )
     add_bell(parser)
     add_cart(parser)
     add_yes(parser)
@@ -54,7 +59,7 @@ def run(options: argparse.Namespace) -> int:
     if own and not screen.agrees(f"{names} cannot be replaced. Remove the originals all the same?", options):
         raise need_answer(options, "removed")
     with screen.watch() as watch:
-        report = release(name, options.trash, watch)
+        report = release(name, options.trash, watch, options.unsearched)
     show_release(screen, report, options.trash)
     screen.document(
         {

@@ -4,7 +4,7 @@ import os
 
 from saltcart.drives import drive_of
 from saltcart.drives.drive import keeps_change_times, mount_of, refuse_other_drive
-from saltcart.errors import Refused, Stopped, show
+from saltcart.errors import Refused, Stopped, counted, show
 from saltcart.hauling.altered import altered_since
 from saltcart.progress import Progress, Tick, silent
 from saltcart.proving.check import check_opened
@@ -24,10 +24,11 @@ from saltcart.trips.trip import RELEASED, RELEASING, SWITCHED, Trip
 from saltcart.waybills.shelf import Shelf
 
 
-def release(name: str, trash: bool = False, progress: Progress = silent) -> ReleaseReport:
+def release(name: str, trash: bool = False, progress: Progress = silent, unsearched_too: bool = False) -> ReleaseReport:
     """Remove the set-aside originals of trip `name`, or put them into the system's trash.
 
-    Raises Refused, with nothing removed, unless the check is clean.
+    Raises Refused, with nothing removed, unless the check is clean; with `unsearched_too` although some files could not
+    be searched for the old place.
     """
     report = ReleaseReport()
     with held(name) as trip:
@@ -47,6 +48,8 @@ def release(name: str, trash: bool = False, progress: Progress = silent) -> Rele
         for shelf in trip.waybill.shelves:
             refuse_absent(trip, shelf)  # one that went during the check is away, its copies are not missing
         refuse_unclean(check)
+        if not unsearched_too:
+            refuse_unsearched(check)
         for number, shelf in enumerate(trip.waybill.shelves):
             make_durable(trip, number, shelf)
         if trip.state == SWITCHED:
@@ -128,9 +131,7 @@ def refuse_circle(trip: Trip, number: int, shelf: Shelf) -> None:
 
 
 def refuse_unclean(report: CheckReport) -> None:
-    """Raise Refused with what the check found, when it is not clean."""
-    if report.ok:
-        return
+    """Raise Refused with what the check found, when it is not clean; what could not be searched apart."""
     details = [
         f"{show(problem.path)}: {problem.verdict}, {problem.why}"
         for shelf in report.shelves
@@ -143,14 +144,30 @@ def refuse_unclean(report: CheckReport) -> None:
         if problem.new
     ]
     details += [f"{show(one.path)}: still points to the old place, {one.count} times" for one in report.unaccounted]
-    details += [f"{show(place)}: is not there to be searched" for place in report.unsearched]
-    details += [f"{show(gap.path)}: {gap.why}" for gap in (report.search.gaps if report.search else ())]
     details += [str(ledger.state.trouble) for ledger in report.ledgers if ledger.state.trouble]
-    raise Refused(
-        f"The check of trip {report.trip} is not clean; no original was removed",
-        f"See: saltcart check {report.trip}   Mend it, or take the trip back: saltcart undo {report.trip}",
-        details[:20],
-    )
+    if details:
+        raise Refused(
+            f"The check of trip {report.trip} found problems; no original was removed",
+            f"See them: saltcart check {report.trip}   To undo the trip: saltcart undo {report.trip}",
+            details[:20],
+        )
+
+
+def refuse_unsearched(report: CheckReport) -> None:
+    """Raise Refused when files could not be searched for the old place.  A program that uses one of them lacks the
+    sounds since the switch; but as long as the originals are there, an undo gives them back at once.
+    """
+    gaps = report.search.gaps if report.search else ()
+    details = [f"{show(place)}: it does not exist now, so it was not searched" for place in report.unsearched]
+    details += [f"{show(gap.path)}: {gap.why}" for gap in gaps]
+    if details:
+        raise Refused(
+            f"{counted(len(details), 'place', 'places')} could not be searched for references to the old place of trip"
+            f" {report.trip}; no original was removed",
+            f"Open the programs that you use, and play something. If nothing is missing: saltcart release"
+            f" {report.trip} --unsearched",
+            details[:20],
+        )
 
 
 def free_room(trip: Trip) -> int:
