@@ -86,7 +86,7 @@ def show_account(screen: Screen, account: Account, changed: bool) -> None:
                 " its program before you release the originals"
             )
     screen.say(searched_text(account.search))
-    show_gaps(screen, account.search, account.away)
+    show_gaps(screen, account.search, account.away, ahead=True)
     if account.backups:
         screen.say(f"Not searched, because they hold backups: {', '.join(map(place, account.backups))}.")
 
@@ -97,8 +97,8 @@ def show_inside(screen: Screen, files: Sequence[Accounted]) -> None:
     screen.table("In archives, and referring to what goes elsewhere", ("File", ">Times", "For instance"), rows[:SHOWN])
 
 
-def show_gaps(screen: Screen, search: Search, away: Sequence[str]) -> None:
-    """What was not searched, and how to say that this is meant."""
+def show_gaps(screen: Screen, search: Search, away: Sequence[str], ahead: bool = False) -> None:
+    """What was not searched; `ahead` of a move, also how to say that this is meant."""
     for one in away:
         screen.remark(f"Not searched, because it is not there: {place(one)}")
     for why, count in sorted(search.gap_counts.items()):
@@ -106,10 +106,8 @@ def show_gaps(screen: Screen, search: Search, away: Sequence[str]) -> None:
         shown = some if screen.all else some[:MOST_GAPS_SHOWN]
         more = f" and {count - len(shown)} more (--all)" if count > len(shown) else ""
         words = shlex.join(map(show, some[:MOST_GAPS_SHOWN]))
-        screen.remark(
-            f"Not searched, {WHY_NOT[why]}: {', '.join(map(place, shown))}{more}. If it does not matter:"
-            f" --no-search {words}"
-        )
+        advice = f". If it does not matter: --no-search {words}" if ahead else ""
+        screen.remark(f"Not searched, {WHY_NOT[why]}: {', '.join(map(place, shown))}{more}{advice}")
 
 
 def show_views(screen: Screen, files: Sequence[Accounted]) -> None:
