@@ -214,8 +214,9 @@ def not_copied(trip: Trip, troubles: Sequence[tuple[Shelf, Row]]) -> Stopped:
         )
     return Stopped(
         f"{counted(len(troubles), 'file', 'files')} could not be copied; all others are copied and verified",
-        f"Mend them and run: saltcart haul {trip.name}   Or add --exclude NAME, to leave them where they are,"
-        " --accept NAME, to go without them, or --rename NAME, where the new drive refuses the name.",
+        f"Correct what is wrong and run: saltcart haul {trip.name}   Or add --exclude NAME, to leave them where they"
+        " are, --accept NAME, to go without them, or --rename NAME, where the new drive refuses the name ('*' is all"
+        " that could not be copied).",
         [f"{show(os.path.join(shelf.old, row.item.path))}: {row.why}" for shelf, row in troubles[:20]],
     )
 

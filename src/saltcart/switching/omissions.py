@@ -2,7 +2,7 @@
 other names."""
 
 import os
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence, Set
 from contextlib import suppress
 
 from msgspec.structs import replace
@@ -21,6 +21,7 @@ from saltcart.trips.trip import HAULED, HAULING, Trip
 from saltcart.waybills.shelf import Shelf, matches
 
 SHORT_NAME = 100  # characters that any drive should take
+LEAST = replace(FAT, name_units=min(FAT.name_units, SHORT_NAME))
 
 
 def leave_out(name: str, patterns: Sequence[str]) -> None:
@@ -95,21 +96,30 @@ def other_names(trip: Trip, number: int, shelf: Shelf, patterns: Sequence[str]) 
     """
     failed = [row.item.path for row in trip.logbook.rows(number, TROUBLE) if matches(row.item.path, patterns)]
     taken: set[str] = set()
-    done: list[str] = []
-    for path in failed:
-        if any(tail_below(path, folder) for folder in done) or shelf.gathered:
-            continue
-        place = shelf.place(path)
+    done: dict[str, str] = {}
+    for path in () if shelf.gathered else failed:
+        above = next((folder for folder in reversed(done) if tail_below(path, folder)), None)
+        place = shelf.place(path) if above is None else done[above] + path[len(above) :]
         folder, name = os.path.split(place)
-        limits = replace(FAT, name_units=min(FAT.name_units, SHORT_NAME))
-        wanted = allowed(name, limits).name
-        if wanted == name:  # nobody knows what the drive has against it, so only plain letters are left
-            wanted = "".join(sign if sign.isascii() else "_" for sign in name)
-        while wanted == name or os.path.lexists(os.path.join(folder, wanted)) or os.path.join(folder, wanted) in taken:
-            wanted = unique(wanted, {folded(wanted, limits)}, limits)
-        taken.add(os.path.join(folder, wanted))
-        done.append(path)
-        yield path, os.path.join(folder, wanted)[len(shelf.new) + 1 :]
+        if above is None or refused_anywhere(name):
+            done[path] = os.path.join(folder, other_name(folder, name, taken))
+            taken.add(done[path])
+            yield path, done[path][len(shelf.new) + 1 :]
+
+
+def refused_anywhere(name: str) -> bool:
+    """Whether drives that allow least refuse a name."""
+    return allowed(name, LEAST).name != name
+
+
+def other_name(folder: str, name: str, taken: Set[str]) -> str:
+    """A name that any drive takes and that nothing in the folder, and none of these paths, has."""
+    wanted = allowed(name, LEAST).name
+    if wanted == name:  # nobody knows what the drive has against it, so only plain letters are left
+        wanted = "".join(sign if sign.isascii() else "_" for sign in name)
+    while wanted == name or os.path.lexists(os.path.join(folder, wanted)) or os.path.join(folder, wanted) in taken:
+        wanted = unique(wanted, {folded(wanted, LEAST)}, LEAST)
+    return wanted
 
 
 def drop_copies(trip: Trip, number: int, shelf: Shelf, patterns: Sequence[str]) -> None:
