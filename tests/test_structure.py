@@ -75,6 +75,20 @@ class Structure(unittest.TestCase):
         places = [plan.index(f"`{room}/`") for room in ROOMS if (HOUSE / room).is_dir()]
         self.assertEqual([pair for pair in pairwise(places[:-1]) if pair[0] > pair[1]], [], "in another order")
 
+    def test_the_plan_of_the_house_shows_what_is_there(self):
+        """Each file that the plan mentions exists, and holds the name that stands before or behind it."""
+        plan = (ROOT / "docs" / "architecture.md").read_text("utf-8")
+        for room, row in re.findall(r"^\| `(\w+)/` \| [^|]* \| (.*) \|$", plan, re.MULTILINE):
+            for name in re.findall(r"`([\w/]+\.py)`", row):
+                self.assertTrue((HOUSE / room / name).is_file(), f"{room}/{name}")
+        for path in re.findall(r"`(\w+/[\w/]+\.py)`", plan[plan.index("Single files") :]):
+            self.assertTrue((HOUSE / path).is_file() or (ROOT / path).is_file(), path)
+        pairs = re.findall(r"`([\w/]+/\w+\.py)`,? `([\w.]+)`", plan[plan.index("## The way") :])
+        self.assertGreater(len(pairs), 8)
+        for path, name in pairs:
+            if not name.endswith(".py"):
+                self.assertIn(name.rsplit(".", 1)[-1], (HOUSE / path).read_text("utf-8"), f"{name} in {path}")
+
     def test_the_core_neither_prints_nor_parses(self):
         for path in HOUSE.rglob("*.py"):
             part = path.relative_to(HOUSE).parts[0]

@@ -5,8 +5,12 @@ import re
 import unittest
 from pathlib import Path
 
-MANUAL = Path(__file__).parents[2] / "docs" / "manual.md"
-HOUSE = Path(__file__).parents[2] / "src" / "saltcart"
+ROOT = Path(__file__).parents[2]
+HOUSE = ROOT / "src" / "saltcart"
+PAGES = [
+    *sorted((ROOT / "docs").glob("*.md")),
+    *(ROOT / f"{name}.md" for name in ("README", "CHANGELOG", "CONTRIBUTING")),
+]
 NOT = re.compile(
     r"\b(hangs?|plugged|cut off|taken back|spelt|unforeseen|of one name|nobody has described|be it|as far as"
     r"|go(es)? on (naming|with)|(is|are) told|as before the trip|too little room|by itself|of its own|signs?|by names"
@@ -34,12 +38,26 @@ def texts(path):
 MOST_WORDS, WIDEST = 80, 120  # of a paragraph, and of a line in characters
 
 
-class Manual(unittest.TestCase):
-    def test_its_paragraphs_are_short_and_its_lines_fit(self):
-        text = MANUAL.read_text("utf-8")
-        wide = [line for line in text.splitlines() if len(line) > WIDEST and not line.startswith("|")]
-        self.assertEqual(wide, [])
+class Pages(unittest.TestCase):
+    def test_their_paragraphs_are_short_and_their_lines_fit(self):
+        for page in PAGES:
+            with self.subTest(page.name):
+                self.fits(page.read_text("utf-8"))
+
+    def test_no_page_holds_a_word_that_nobody_would_say(self):
+        found = [
+            f"{page.name}:{number}: {line}"
+            for page in PAGES
+            for number, line in enumerate(page.read_text("utf-8").splitlines(), 1)
+            if NOT.search(line)
+        ]
+        self.assertEqual(found, [])
+
+    def fits(self, text):
+        """No long paragraph, and no wide line outside of tables, samples and links."""
         plain = re.sub(r"```.*?```", "", text, flags=re.DOTALL)
+        wide = [line for line in plain.splitlines() if len(line) > WIDEST and not line.startswith(("|", "    "))]
+        self.assertEqual(wide, [])
         parts = re.split(r"\n\n|\n(?=- )|\n(?=\d+\. )", plain)
         long = [part for part in parts if not part.startswith(("|", "    ")) and len(part.split()) > MOST_WORDS]
         self.assertEqual(long, [])

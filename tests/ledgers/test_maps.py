@@ -50,7 +50,7 @@ def chunk_file(encoding, order=">"):
 
 def counted_texts(texts, encoding, width, order, of):
     """Texts with their length before them, each with a number behind it."""
-    unit = 2 if of == "signs" and encoding.startswith("utf-16") else 1
+    unit = 2 if of == "characters" and encoding.startswith("utf-16") else 1
     raws = [text.encode(encoding) for text in texts]
     return b"".join((len(raw) // unit).to_bytes(width, order) + raw + b"\0\7\0" for raw in raws)
 
@@ -196,7 +196,11 @@ CASES = {
             ["/keel/S/é 1.wav", "/keel/T/c.wav"],
         )
         for number, (encoding, width, order, of) in enumerate(
-            [("utf-8", 1, "little", "bytes"), ("utf-16-le", 2, "little", "signs"), ("utf-16-be", 4, "big", "bytes")]
+            [
+                ("utf-8", 1, "little", "bytes"),
+                ("utf-16-le", 2, "little", "characters"),
+                ("utf-16-be", 4, "big", "bytes"),
+            ]
         )
     },
     "bplist.x": (

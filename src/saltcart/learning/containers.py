@@ -148,9 +148,9 @@ def counted_readers() -> Iterator[tuple[str, dict[str, object], Finder]]:
     """The ways in which lengths may stand before texts."""
     for order in counted.ORDERS:
         for width, encoding in product((4, 2, 1), ("utf-8", "utf-16-le", "utf-16-be")):
-            for of in ("bytes", "signs") if encoding != "utf-8" else ("bytes",):
+            for of in ("bytes", "characters") if encoding != "utf-8" else ("bytes",):
                 said: dict[str, object] = {"encoding": encoding, "counted": {"width": width, "order": order, "of": of}}
-                counting = counted.Counting(width, order, of == "signs", encoding)
+                counting = counted.Counting(width, order, of == "characters", encoding)
                 yield "counted", said, partial(counted.spans, counting=counting)
 
 

@@ -33,7 +33,7 @@ SHAPE: dict[str, Any] = {
     "member": str,
     "encoding": str,
     "content": {"!file": str, "!map": str},
-    "counted": {"!width": (1, 2, 4), "!order": ("little", "big"), "!of": ("bytes", "signs")},
+    "counted": {"!width": (1, 2, 4), "!order": ("little", "big"), "!of": ("bytes", "characters")},
     "recognise": {"suffix": [str], "contains": str},
     "lists": dict.fromkeys(
         ("at", "table", "key", "name", "members", "by", "track", "order", "!entries", "entry_key"), str
@@ -229,7 +229,7 @@ def counting_of(path: str, tables: dict[str, Any]) -> Counting | None:
         problem = "a counted container needs [counted]" if counted else "[counted] has no meaning in this container"
         raise BadFile(path, None, problem, 'Write: counted = { width = 4, order = "little", of = "bytes" }')
     encoding = tables.get("encoding", "utf-8")
-    return Counting(said["width"], said["order"], said["of"] == "signs", encoding) if said else None
+    return Counting(said["width"], said["order"], said["of"] == "characters", encoding) if said else None
 
 
 def check_entry(path: str, number: int, entry: dict[str, Any], container: str) -> None:

@@ -28,7 +28,9 @@ HEADER = 64  # bytes in which a file may say how long it is
 
 
 class Counting(Struct, frozen=True):
-    """How lengths stand before texts: `width` bytes in that `order`, counting `signs` (UTF-16 units) or bytes."""
+    """How the length before each text is written: `width` bytes in that `order`, of characters (UTF-16 units) or
+    bytes.
+    """
 
     width: int
     order: Literal["little", "big"]
