@@ -1,7 +1,7 @@
 """Reading the TOML files that people edit, with errors that name file, line and key.
 
 A shape is a dictionary from key to what may stand there: a type, a tuple of
-allowed words, a shape of its own for a table, or a list of one shape for an
+allowed words, another shape for a table, or a list of one shape for an
 array of tables.  A key of a shape that begins with `!` must be there; the key `*`
 stands for any other.
 """

@@ -31,7 +31,7 @@ def agreed(found: Collection, undone: Container[str]) -> dict[str, Known]:
 
 
 def mine(found: Collection) -> list[Known]:
-    """What a collection says of this user at this machine, as far as this machine wrote it itself."""
+    """What a collection says of this user at this machine, if this machine wrote it itself."""
     who, ours = whoami(), noted()
     return [one for one in found.known if one.who == who and mark_of_row(one) in ours]
 

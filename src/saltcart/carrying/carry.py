@@ -53,7 +53,7 @@ def plan_carry(
 ) -> CarryPlan:
     """Work out a carry to the one place of the request.  Raises Refused when it cannot be made; nothing is written.
 
-    With `gather` all comes along that ledgers name elsewhere, be it more than what was asked for.
+    With `gather`, every file that ledgers refer to elsewhere comes along, even more than was asked for.
     """
     remarks: list[str] = []
     chosen = bool(request.from_list or request.rated is not None or request.played_since)

@@ -1,7 +1,7 @@
 """One at a time on a folder that several machines reach: a file there says who is at work.
 
 Locks of the system do not reach over every network, so this is a file that is made only where none stands.  It is
-never taken over in silence: that of a process of this machine which has ended is, and that is told; any other stands
+never taken over in silence: that of a process of this machine which has ended is, and that is reported; any other stays
 until its owner is done, or a person removes it.
 """
 
@@ -123,7 +123,7 @@ def left_over(path: str) -> str:
 
 
 def began(process: int) -> float | None:
-    """When a process of this machine began, so that another with its number is told from it; None when it is none."""
+    """When a process of this machine began, which distinguishes it from another with its number; None without one."""
     try:
         return psutil.Process(process).create_time()
     except (psutil.Error, ValueError, OverflowError):

@@ -70,7 +70,7 @@ def leans(one: DraftedLedger) -> bool:
 
 
 def ours(one: DraftedLedger) -> bool:
-    """Whether a ledger is a configuration of Salt Cart, be it not the one in force: it says what is where on this
+    """Whether a ledger is a configuration of Salt Cart, not only the one in use: it says what is where on this
     machine, and names ledgers that have nothing to do with what travels.
     """
     return one.line.map_name == cart_toml.NAME or os.path.basename(one.line.path) == CART

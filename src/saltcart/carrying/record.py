@@ -126,7 +126,7 @@ def keep_others(made: Collection, before: Collection | None) -> None:
 
 
 def chosen_files(trip: Trip, number: int, shelf: Shelf) -> Iterator[CarriedFile]:
-    """The files of a shelf of chosen ones, each by itself."""
+    """The files of a shelf of chosen ones, each separately."""
     top = trip.waybill.collection
     for row in trip.logbook.rows(number, kind=FILE):
         place = shelf.place(row.item.path)[len(top) + 1 :]
@@ -187,7 +187,7 @@ def write_read_me(made: Collection, before: str) -> str:
 
 
 def read_me(made: Collection) -> str:
-    """What a person who finds the drive is told."""
+    """The text for a person who finds the drive."""
     full = [one for one in made.ledgers if not one.relative]
     lines = [
         "This folder is a collection of sounds that travels.",

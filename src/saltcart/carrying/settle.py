@@ -190,7 +190,7 @@ def step_of(one: LedgerStand) -> tuple[str, str]:
 
 
 def unfinished(plan: SettlePlan, way: str) -> Trip | None:
-    """The trip that settles this collection and was interrupted, be it right before that was noted; to be gone on with.
+    """The trip that settles this collection and was interrupted, even just before that was recorded; it continues.
 
     Its record is closed.  Refused when it settles in another way than is asked for now.
     """

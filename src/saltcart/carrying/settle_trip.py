@@ -84,7 +84,7 @@ def add_merge(plan: SettlePlan, one: LedgerStand) -> None:
 
 def single_files(plan: SettlePlan) -> Iterator[Shelf]:
     """The files of the collection that lie in no shelf on their way here: those that keep their names folder by folder,
-    each other one by itself.
+    each other one separately.
     """
     folders: dict[tuple[str, str], list[str]] = {}
     for file in plan.found.files:
@@ -113,7 +113,7 @@ def names_on_the_way(plan: SettlePlan, shelf: CarriedShelf) -> tuple[Pairs, Pair
 
 
 def add_relink(waybill: Waybill, old: str, new: str, renames: Pairs) -> None:
-    """Let what names the old place name the new one."""
+    """Make entries that point to the old place point to the new one."""
     known = {(one.old, one.new) for one in waybill.relinks}
     if old != new and (old, new) not in known:
         waybill.relinks.append(Relink(old, new, what=PLACE, renames=renames))

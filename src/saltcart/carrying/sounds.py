@@ -48,7 +48,7 @@ class Looking:
     def __init__(self, found: Collection, then: Then, progress: Progress):
         self.found, self.then, self.progress = found, then, progress
         self.sounds = Sounds()
-        self.now: dict[str, Known] = {}  # what each file is, by its place, as far as its manifest says so
+        self.now: dict[str, Known] = {}  # what each file is, by its place, if its manifest says so
         self.wanted: list[tuple[Reading, str]] = []
         self.ledgers = {one.place for one in found.ledgers}
         self.items: dict[str, dict[str, int]] = {}

@@ -117,7 +117,7 @@ def stand(
 
 
 def compare(stood: LedgerStand, ground: Ground) -> None:
-    """Tell how a ledger there and the one here stand against each other, as far as they are there and can be read."""
+    """Compare a ledger there with the one here, if both exist and can be read."""
     if stood.stands_there == NONE:
         return
     there = open_ledger(stood.there, ground.maps, stood.carried.map_name)

@@ -108,7 +108,7 @@ def back_from(waybill: Waybill, top: str) -> Moves:
 
 
 def ways_in(waybill: Waybill) -> Moves:
-    """The ways into a collection from here, as it will tell of them: of chosen files each by itself, and no folder."""
+    """The ways into a collection from here, as its record has them: each chosen file separately, and no folder."""
     moves = []
     for shelf in waybill.shelves:
         if shelf.files:

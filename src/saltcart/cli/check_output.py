@@ -172,7 +172,7 @@ def plug_in(report: CheckReport) -> str:
 
 
 def assurance(report: CheckReport) -> str:
-    """The last word on what is sound, as far as that was looked at."""
+    """The last line on what is sound, if that was checked."""
     if not report.trip:
         return "All is well." if sum(report.counts.values()) else "There was nothing to check."
     if report.state in (HAULED, UNDONE):  # without a search, which only a switch needs, no more can be said

@@ -70,7 +70,7 @@ def run(options: argparse.Namespace) -> int:
     path = os.path.abspath(os.path.expanduser(options.output))
     wanted = request(options)
     if not any(map(is_archive, map(os.path.expanduser, wanted.shelves))):
-        shelves_of(wanted)  # what is wrong with these is told before anything else
+        shelves_of(wanted)  # what is wrong with these is reported before anything else
     if os.path.exists(path) and not options.force:
         raise Refused(
             f"There is already a plan at {place(path)}",
@@ -176,7 +176,7 @@ def show_arranged(screen: Screen, plan: Draft) -> None:
 
 
 def show_rest(screen: Screen, plan: Draft) -> None:
-    """What names the sounds, and what else is to be said."""
+    """Which files refer to the sounds, and everything else to report."""
     show_inside(screen, plan.inside)
     if plan.account:
         show_account(screen, plan.account, any(one.changes for one in plan.ledgers))

@@ -195,7 +195,7 @@ def verdict(fit: Fit, load_: Load) -> str:
 
 
 def kind(drive: Drive, cart: Cart) -> str:
-    """What kind of hardware it is, as far as the system tells."""
+    """What kind of hardware it is, if the system says so."""
     if drive.facts.network:
         return "network"
     spinning = is_spinning(drive, cart)

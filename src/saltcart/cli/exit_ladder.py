@@ -31,7 +31,7 @@ def run_words(words: list[str], parser: Parser) -> int:
 
 
 def run_command(options: argparse.Namespace) -> int:
-    """Run a command; foreseen, interrupted, ended by the reader, failed by the system, unforeseen."""
+    """Run a command; expected errors, interrupts, a closed pipe, errors of the system, internal errors."""
     try:
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, interrupt)

@@ -15,8 +15,8 @@ GO_ON = ("haul", "repoint", "release", "undo", "help", "demo")
 
 
 def tell_cut_off(options: argparse.Namespace) -> None:
-    """Say in a line for each trip that was interrupted, that it was, and what goes on with it; those commands that go
-    on themselves say so.
+    """Say in a line for each trip that was interrupted, that it was, and which command continues it; those commands
+    that go on themselves say so.
     """
     if options.quiet or options.command in GO_ON or not any(map(cut, glob(str(trips_folder() / "*" / "under-way")))):
         return  # nearly always, and what follows takes its time to load

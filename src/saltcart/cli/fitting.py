@@ -67,7 +67,7 @@ def needed(name: str, cells: Sequence[str], natural: int) -> int:
 
 
 def ending(path: str) -> int:
-    """How much room the ends of a path need: its first part and the last one, with a sign for what is left out."""
+    """How much room the ends of a path need: its first part and the last one, with a character for what is left out."""
     first, *more = path.strip("/").split("/")
     return min(len(first), MOST_FIRST) + (3 + min(len(more[-1]), MOST_LAST) if more else 1)
 

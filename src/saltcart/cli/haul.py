@@ -14,7 +14,7 @@ from saltcart.trips.summary import summary
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    """The waybill, or the trip to go on with."""
+    """The waybill, or the trip to continue."""
     parser.add_argument(
         "waybill", metavar="WAYBILL|TRIP", help="a plan (waybill file), or the id of a trip to continue"
     )

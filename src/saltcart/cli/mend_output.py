@@ -73,7 +73,7 @@ def show_state(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
 
 
 def show_choices(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
-    """How to take what is not taken by itself."""
+    """How to apply what is not applied automatically."""
     if any(found.as_good_as(rule) for rule in found.rules):
         screen.say("Where rules are as good as each other, say which are not meant: saltcart mend --not N")
     left = [(number, rule) for number, rule in enumerate(found.rules, 1) if not any(rule is one for one in taken)]
@@ -193,7 +193,7 @@ def show_sample(screen: Screen, found: Findings, rule: Rule) -> None:
 
 
 def facts_in_words(count: int | None, seconds: float | None, title: str | None) -> str:
-    """Size, length and title, as far as they are known."""
+    """Size, length and title, where they are known."""
     parts = [
         size(count) if count is not None else "",
         f"{seconds:.1f} s" if seconds else "",
@@ -279,7 +279,7 @@ def still_lost(found: Findings, report: CheckReport) -> list[str]:
 
 
 def there(counts: Mapping[str, int]) -> int:
-    """How many entries name something that is there, be it sound or not."""
+    """How many entries point to something that exists, whether it is a sound or not."""
     return counts[FOUND] + counts[ALTERED] + counts[UNREADABLE]
 
 

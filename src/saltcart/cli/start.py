@@ -38,7 +38,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    """Ask, search, learn, write; where sounds are lost, go on with their repair."""
+    """Ask, search, learn, write; where sounds are lost, continue with `mend`."""
     screen = Screen(options)
     if not options.yes and not sys.stdin.isatty():
         raise UsageError(

@@ -120,7 +120,7 @@ def elsewhere(report: SurveyReport) -> str:
 
 
 def answer(report: SurveyReport) -> str:
-    """How much there is, what names it, and whether all of that is found."""
+    """How much there is, which files refer to it, and whether every entry is found."""
     files, total = sums(report)
     shelves, counts = many(len(report.shelves), "shelf", "shelves"), report.counts
     text = f"{shelves}, {many(files, 'file', 'files')}, {size(total)}. Nothing moved or changed."

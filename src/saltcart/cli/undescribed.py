@@ -1,4 +1,4 @@
-"""Showing which files name sounds though nobody has described them, and the words that learn them."""
+"""Showing which unknown files refer to sounds, and the command that learns them."""
 
 import os
 import shlex

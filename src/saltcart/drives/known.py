@@ -122,7 +122,7 @@ def absence(identity: str, fact: dict[str, str]) -> str | None:
 
 
 def configured_mounts(path: str = "/etc/fstab") -> list[str]:
-    """The mount points the system is told to use (fstab(5)), the root left out."""
+    """The mount points that are configured (fstab(5)), the root left out."""
     with suppress(OSError, UnicodeDecodeError), open(path, encoding="utf-8") as stream:
         fields = [line.split() for line in stream if line.strip() and not line.lstrip().startswith("#")]
         return [

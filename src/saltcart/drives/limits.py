@@ -38,7 +38,7 @@ CHANGE_TIMES = {
     "simulated",
 }
 HARD, ADVICE = "hard", "advice"
-# What a drive may not be able to keep, as it is told.
+# What a drive may not be able to keep, in words.
 OWNERS, MODES, ATTRIBUTES = "owners and groups", "permissions", "extended attributes"
 ACCESS_LISTS, FINE_TIMES = "access lists", "times to the last digit"
 FAR_TIMES, HOLES = "times so early or late", "holes, which take their full room"

@@ -36,7 +36,7 @@ from saltcart.waybills.shelf import Shelf
 
 
 def haul_waybill(path: str, pace: Pace | None = None, progress: Progress = silent) -> tuple[str, HaulReport]:
-    """Start the trip of the waybill at `path`, or go on with it; its id and what was done.
+    """Start the trip of the waybill at `path`, or continue it; its id and what was done.
 
     Raises Refused when it cannot begin (nothing was changed) and Stopped when it ends part-way.
     """
@@ -87,7 +87,7 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
             finish(trip, report)
         except OSError as error:
             raise stopped(trip, error) from error
-        except Refused as error:  # the drive has gone while we were at it, so the trip stays to go on with
+        except Refused as error:  # the drive went away meanwhile, so the trip stays and can continue
             trip.logbook.tell(f"haul stopped: {error.what}")
             raise Stopped(error.what, error.remedy, error.details) from error
         return report

@@ -10,7 +10,7 @@ from saltcart.safefile import remove_if_there
 def make_folder_below(handle: int, path: str) -> None:
     """Make a folder at `path` below an opened one, and those on the way that are missing.
 
-    FileExistsError when something that is no folder, be it a link to one, has that name.
+    FileExistsError when something that is no folder, or only a link to one, has that name.
     """
     try:
         os.mkdir(path, dir_fd=handle)

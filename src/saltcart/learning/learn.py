@@ -68,7 +68,7 @@ def unknown_files(
 def kinds_of(paths: Sequence[str]) -> list[list[str]]:
     """Files in groups of one kind: the same ending and beginning, and of databases the same tables.
 
-    What cannot be read is a kind by itself.
+    Files that cannot be read are a kind of their own: none.
     """
     groups: dict[object, list[str]] = {}
     for path in paths:

@@ -1,4 +1,4 @@
-"""Reading and rewriting what names sounds: one module per format, one table of them (`kinds`)."""
+"""Reading and rewriting files that refer to sounds: one module per format, one table of them (`kinds`)."""
 
 from saltcart.ledgers.base import Batch, Entry, Ledger
 from saltcart.ledgers.facts import Facts

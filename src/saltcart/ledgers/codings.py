@@ -243,7 +243,7 @@ class TextCoding(Struct, frozen=True):
             ) from error
 
     def with_old_end(self, text: str, signs: list[str]) -> str:
-        """`text` escaped, its end in the old `signs` as far as they mean the same."""
+        """`text` escaped, its end in the old `signs` where they mean the same."""
         kept, end = 0, len(text)
         while kept < len(signs) and (end or not self.escape.mean(signs[-1 - kept])):
             meaning = self.escape.mean(signs[-1 - kept])

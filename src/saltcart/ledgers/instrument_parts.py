@@ -19,7 +19,7 @@ class PartLedger(Batched):
     """An included file, read as each of the places in `instruments` that include it reads it.
 
     Entry keys are the number of the reading and that of the span.  What a later reading makes of a span as the
-    earlier ones do is no entry of its own.
+    earlier ones do is not another entry.
     """
 
     map_name = PART
@@ -76,7 +76,7 @@ def with_parts(
     paths: Iterable[str], open_one: Callable[[str], Ledger], trouble: Callable[[str, SaltCartError], None]
 ) -> Iterator[Ledger]:
     """The ledgers at `paths`, with the parts of the instruments among them; a file that an instrument includes is
-    read as its part alone.  What cannot be opened is told to `trouble`.
+    read only as its part.  What cannot be opened is reported to `trouble`.
     """
     paths = list(dict.fromkeys(paths))
     instruments = (path for path in paths if sfz.claims(os.path.basename(path), b""))

@@ -1,7 +1,7 @@
 """Which old encoding a text is in, told by the names on disk.
 
 A text that is not UTF-8 says nothing of its encoding.  But its paths lead somewhere: the encoding under which they do
-is the one it was written in.  Each field is looked at by itself, for texts were written by several programs.
+is the one it was written in.  Each field is looked at separately, because several programs wrote the texts.
 """
 
 import os
@@ -26,7 +26,7 @@ MOST_TRIED = 64  # fields of one text
 def in_their_encoding(spans: Spans, folder: str) -> Spans:
     """The spans of a text in `folder`, those whose encoding is a guess with the one that the disk speaks for.
 
-    What is UTF-8 by itself is read as that.  Fields in ASCII are written like most of the others.
+    What is valid UTF-8 is read as that.  Fields in ASCII are written like most of the others.
     """
     guessed = [number for number, kind in enumerate(spans.kinds) if is_guess(kind)]
     odd = [number for number in guessed if not spans.inside[number].isascii()]

@@ -154,8 +154,8 @@ class Map(Struct, frozen=True):
         return Gzip() if self.gzip else ZipMember(self.member) if self.member else PLAIN
 
     def claims(self, name: str, head: bytes) -> bool:
-        """Whether a file of that name that begins with `head` may be of this kind; databases are told by their tables
-        too.
+        """Whether a file of that name that begins with `head` may be of this kind; databases are recognised by their
+        tables too.
         """
         if self.suffixes and not name.lower().endswith(self.suffixes):
             return False

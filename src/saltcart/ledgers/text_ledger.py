@@ -83,7 +83,7 @@ class TextLedger(Batched):
         return self.last[1]
 
     def settle(self, spans: Spans) -> Spans:
-        """The spans with encodings that are no guesses any more, as far as the names on disk tell."""
+        """The spans with encodings that are no guesses any more, where the names on disk prove it."""
         if all(kind.coding.sure for kind in spans.kinds):
             return spans
         from saltcart.ledgers.legacy import in_their_encoding  # seldom needed, and it knows formats

@@ -12,7 +12,7 @@ from typing import Protocol
 
 LARGEST_INSIDE = 512 << 20  # bytes; more than that out of a small file is a bomb, no ledger
 LARGEST_LIST = 4 << 20  # bytes of a member that may list the digests of others
-MOST_MEMBERS = 1000  # each is cut off the rest, which costs the square of their number
+MOST_MEMBERS = 1000  # each is cut from the rest, which costs the square of their number
 
 
 class Wrapper(Protocol):

@@ -130,7 +130,7 @@ class Scan:
                     self.nowhere[link] = target
 
     def name_shelves(self) -> None:
-        """Tell shelves of one name apart; the largest come first."""
+        """Give shelves with the same name different names; the largest come first."""
         shelves = self.report.shelves
         shelves.sort(key=lambda shelf: -shelf.tree.bytes)
         names = told_apart([shelf.name for shelf in shelves], [shelf.tree.path for shelf in shelves])

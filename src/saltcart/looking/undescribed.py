@@ -1,4 +1,4 @@
-"""Files that name sounds though nobody has described them: what a survey tells of, and a first start learns."""
+"""Unknown files that refer to sounds: a survey lists them, and `start` learns them."""
 
 import os
 from collections.abc import Sequence
@@ -31,8 +31,8 @@ class Undescribed(Struct):
 def undescribed(
     report: SurveyReport, cart: Cart, maps: Sequence[str] = (), means: Sequence[str] = (), progress: Progress = silent
 ) -> Undescribed:
-    """Search for what names the sounds of a survey, beyond its ledgers; what a program keeps as a backup stays as it
-    is.
+    """Search for files that refer to the sounds of a survey, beyond its ledgers; what a program keeps as a backup stays
+    as it is.
     """
     tops = tops_of(report)
     known = {state.path for state in report.ledgers}

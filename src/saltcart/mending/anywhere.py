@@ -149,7 +149,7 @@ def by_tags(left: Sequence[Lost], sounds: Sequence[str], files: Files) -> dict[s
 
 
 def as_long(one: Lost, file: str, files: Files) -> bool:
-    """Whether a file is as long as a lost sound was, as far as that is told."""
+    """Whether a file is as long as a lost sound was, if that is known."""
     header = files.header(file) if one.length is not None else None
     return bool(header and not header.trouble and abs(header.seconds - (one.length or 0)) <= (
         ROUNDED if one.rounded else TOLERANCE))  # fmt: skip

@@ -98,8 +98,8 @@ class Losing:
 def look_for_losses(
     cart: Cart, inside: Sequence[str] = (), means: Sequence[str] = (), progress: Progress = silent
 ) -> Losing:
-    """Look through this user's files, and all drives, for what names sounds that are gone; these are looked for
-    `inside` some places, or the usual ones.
+    """Look through this user's files, and all drives, for files that refer to sounds that are gone; these are looked
+    for `inside` some places, or the usual ones.
     """
     user = os.path.expanduser("~")
     folders = [user, *shared_places(), *cart.places, *other_drives(cart), *inside]

@@ -146,7 +146,7 @@ class Files:
 
 
 def titled(said: str, title: str | None) -> bool:
-    """Whether a ledger says the title in a sound's tags, be it with its artist before it."""
+    """Whether a ledger has the title of a sound's tags, also with its artist before it."""
     said, title = said.casefold(), (title or "").casefold()
     return bool(title) and (said == title or said.endswith(f"- {title}"))
 

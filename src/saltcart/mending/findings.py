@@ -214,7 +214,7 @@ def look_anywhere(rest: Sequence[Single], found: Findings, files: Files) -> None
 
 def homes_of(folders: set[str], found: Findings) -> dict[str, str]:
     """Where what lay in each of these folders lies now: with its neighbours, else where the best rule leads.  Proven
-    rules alone tell: what was renamed is taken by itself, and must not rest on names.
+    rules alone tell: what was renamed is applied automatically, and must not rest on names.
     """
     homes = {
         folder: os.path.dirname(file)

@@ -30,8 +30,8 @@ WINDOWS = spelling_named("windows")
 class LostTexts(Struct):
     """What a file names that is not there: for each text the paths that it may mean.
 
-    A name alone may lie in any folder that is named beside it, and means nothing by itself.  Some of the file was left
-    unread when it was `cut`.
+    A mere name may belong in any folder that is named beside it, and means nothing without one.  Some of the file was
+    left unread when it was `cut`.
     """
 
     meanings: dict[str, tuple[str, ...]] = field(default_factory=dict)

@@ -15,7 +15,7 @@ from saltcart.shelves.audio import kind_of
 from saltcart.spelling.moves import joined, tail_below
 
 MOST_MIRRORS, LEAST_SHOWN = 40, 2  # sounds, or folders of such, that a mirror must show
-MOST_ALIKE = 20  # folders of one name
+MOST_ALIKE = 20  # folders with the same name
 
 
 class Mirror(Struct):
@@ -44,7 +44,7 @@ class Sounds:
             self.called[name_key(os.path.basename(folder))].append(folder)
 
     def above(self) -> set[str]:
-        """The folders in which sounds lie, be it in folders of theirs."""
+        """The folders in which sounds lie, directly or in folders inside."""
         found: set[str] = set()
         for folder in self.inside:
             while folder not in found and folder in self.places.folders:
@@ -55,7 +55,7 @@ class Sounds:
 
 def all_mirrors(lost: Mapping[str, LostTexts], places: Places) -> list[Mirror]:
     """What went where, as full paths show; and, as relative ones do in files that went along: in others these may start
-    from a folder that is told elsewhere, and lead somewhere.
+    from a folder that is written elsewhere, and lead somewhere.
     """
     sounds = Sounds(places)
     mirrors = mirrors_of(lost.values(), sounds, full=True)

@@ -27,7 +27,7 @@ NEAREST = 3
 
 
 class Single(Struct):
-    """One lost path by itself: why it is none of a rule, and files that may be meant, the likeliest first.
+    """One lost path on its own: why no rule explains it, and files that may be meant, the likeliest first.
 
     `chosen` is the one that will be named; `alike` are the rules that lead to them and are equally good.
     """
@@ -119,7 +119,7 @@ def renamed(lost: Lost, folder: str, beside: Beside, files: Files) -> Single | N
 
 
 def converted(lost: Lost, folder: str, beside: Beside, files: Files) -> Single | None:
-    """A file of the same name but for its kind, and of the same length; it is offered, never taken by itself."""
+    """A file of the same name but for its kind, and of the same length; it is offered, never applied automatically."""
     stem = name_key(os.path.splitext(os.path.basename(lost.path))[0])
     if lost.length is None or not kind_of(lost.path):
         return None

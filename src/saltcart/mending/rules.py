@@ -4,7 +4,7 @@ The arithmetic.  Each fact that agrees is worth points (`evidence.POINTS`); a ru
 known of the sounds themselves, or of their drive, add up to ENOUGH over its entries.  What several sounds share is
 shared out among them: those that were cut to one length look like those of any other pack that was cut so, and say
 next to nothing.  Folders above a name that agree and neighbours that are found together count as well, but make a rule
-that is likely *by names* alone, which nobody takes without being told, or bear out what little is known: see
+that is likely only *by names*, which is never applied without a question, or support what little is known: see
 Rule.proven.  Entries that a known fact contradicts are not explained by a rule; one that is contradicted more than once
 in five is none.  Names alone are in `doubt` where any fact contradicts them, and where the folders are each other's
 volumes: a second volume has the names of the first.  Without a strong proof a rule must explain nearly all that is lost
@@ -86,7 +86,7 @@ class Rule(Struct):
 
     @property
     def doubt(self) -> str:
-        """What speaks against taking it by names alone; "" when nothing does."""
+        """What speaks against applying it based only on names; "" when nothing does."""
         if self.sure == PROVEN:
             return ""
         against = f"{len(self.contradicted)} of {self.seen} contradicted" if self.contradicted else ""
@@ -138,7 +138,7 @@ def parting_of(lost: str, found: str) -> tuple[str, str, int, bool]:
 
 
 def rules_of(lost: dict[str, Lost], places: Places, files: Files, known: KnownMoves) -> list[Rule]:
-    """The rules that explain something of what is lost, proven ones and those by names, the weightiest first."""
+    """The rules that explain some lost entries, proven ones and those based on names, the weightiest first."""
     rules: dict[tuple[str, str], Rule] = {}
     crowded: dict[str, list[str]] = {}  # lost ones of names that are everywhere, by folder
     for path, one in lost.items():
@@ -221,7 +221,7 @@ def weigh(rule: Rule, lost: dict[str, Lost], files: Files, tally: Tally) -> None
             return
     hold_against_files(rule, list(rule.files.items()), lost, files)
     if rule.proven:
-        # What is proven by whole folders holds for the files of others as well, as far as something is known of each.
+        # What whole folders prove is true of the files of others as well, where something is known of each.
         some = [
             pair for pair in torn.items() if (facts := files.facts(lost[pair[0]], pair[1])).agree or facts.contradict
         ]

@@ -1,1 +1,1 @@
-"""What names a shelf, in files of any kind: the forms of a path, where to look, and what was found."""
+"""Files of any kind that refer to a shelf: the forms of a path, where to look, and what was found."""

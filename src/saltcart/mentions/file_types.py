@@ -90,7 +90,7 @@ def is_media(head: bytes, size: int) -> bool:
 
 
 def is_pdf(head: bytes, _size: int) -> bool:
-    """The version, on a line of its own."""
+    """The version, on its own line."""
     return PDF.match(head) is not None
 
 

@@ -1,6 +1,6 @@
 """Finding many folders in bytes at once: the cost follows the content, not how many folders are looked for.
 
-Folders that share an anchor are looked for together.  Where it stands, the commonest forms are told by the bytes
+Folders that share an anchor are looked for together.  Where it stands, the commonest forms are recognised by the bytes
 around it alone; else these are decoded once in each way, and what follows the anchor says in a table which names may
 stand there.
 """
@@ -108,14 +108,16 @@ def plain_forms(one: PlaceForms) -> dict[bytes, str]:
 
 
 def rivals(places: Sequence[tuple[int, PlaceForms]]) -> dict[int, set[int]]:
-    """For each folder those whose names go on from the anchor as its own does, as far as both go; itself is one."""
+    """For each folder those whose names continue from the anchor as its own does, up to the shorter end; itself is
+    one.
+    """
     cuts = [(number, cut_of(one, name)) for number, one in places for name in one.all_names]
     by_way: dict[str, set[int]] = {}
     for number, cut in cuts:
         if cut:
             by_way.setdefault(cut[1].casefold(), set()).add(number)
     ways = sorted(by_way)
-    alike_ways: dict[str, set[int]] = dict(by_way)  # folders of one name share one set: there may be thousands
+    alike_ways: dict[str, set[int]] = dict(by_way)  # folders with the same name share one set: there may be thousands
     for at, way in enumerate(ways):
         for other in islice(ways, at + 1, None):
             if not other.startswith(way):

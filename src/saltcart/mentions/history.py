@@ -1,7 +1,7 @@
 """What speaks of the past rather than of where a program looks now: logs.
 
-A log is told by its form: nearly every line begins with a time.  Names say nothing: a kit may be called after a crash
-cymbal or a log drum, and what a program calls its last file is what it opens next.
+A log is recognised by its form: nearly every line begins with a time.  Names say nothing: a kit may be called after a
+crash cymbal or a log drum, and what a program calls its last file is what it opens next.
 """
 
 import re
@@ -26,7 +26,7 @@ LEAST_LINES, NEARLY_ALL = 3, 0.9
 def is_log(head: bytes) -> bool:
     """Whether a file that begins with `head` is a log: a text of which nearly every line begins with a time.
 
-    Lines that begin with a blank go on with the one before them.
+    Lines that begin with a blank continue the one before them.
     """
     if b"\0" in head:
         return False

@@ -64,7 +64,7 @@ def second_mounts(place: str) -> Iterator[str]:
 
 
 def siblings(place: str) -> list[str] | None:
-    """The names beside a place that begin like its own, and go on with a blank; None when nobody can tell."""
+    """The names beside a place that begin like its own, then a blank; None when that cannot be known."""
     folder, base = os.path.split(place)
     with suppress(OSError):
         return [name for name in names_in(folder, os.stat(folder).st_mtime_ns) if name.startswith(f"{base} ")]

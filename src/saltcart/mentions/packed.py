@@ -64,7 +64,9 @@ class Counted:
 
 
 class Inner(NamedTuple):
-    """What came out: where it stood in the file, in words, its content as a stream, and its size where that is told."""
+    """What came out: where it stood in the file, in words, its content as a stream, and its size where that is
+    stated.
+    """
 
     where: str
     stream: Counted

@@ -2,7 +2,7 @@
 
 A form is a name (the full path, from the home folder, from the top of its drive, from the file's own folder, from a
 drive letter of another system) in an encoding (UTF-8, UTF-16, percent-encoded, escaped as in JSON, XML or C).  Looking
-for each of these by itself would read everything many times.  Instead an *anchor* is looked for: the longest run of
+for each of these separately would read everything many times.  Instead an *anchor* is looked for: the longest run of
 ASCII letters and digits in the folder's own name, which all encodings leave as it is.  Only where it stands are the
 bytes before and after it decoded and compared with the names.
 """
@@ -103,7 +103,7 @@ class PlaceForms:
         self.longest = max(len(name.text) for name in names) * 6 * WINDOW + 64
 
     def pass_over(self, new: "PlaceForms") -> None:
-        """Take what names the `new` place, where the folder lies now, as no name of this one."""
+        """Do not count paths to the `new` place, where the folder is now, as paths to this one."""
         texts = {name.text for name in new.names}
         self.names = tuple(name for name in self.names if name.text not in texts)
         self.passes = new.written() if self.anchor else []
@@ -165,8 +165,8 @@ def rest_of(one: PlaceForms) -> bytes:
 
 
 def ends(after: str, one: PlaceForms) -> bool:
-    """Whether the folder's name ends where this text follows: with a slash, or with what no name goes on with.  A blank
-    may be part of a name: of one that is there, or of one that ends before a slash.
+    """Whether the folder's name ends where this text follows: with a slash, or with a character that ends a name.  A
+    blank may be part of a name: of one that is there, or of one that ends before a slash.
     """
     if not after or after[0] in "/\\\"'<>,;|&?)]}#:=\ufffd" or after[0] < " ":
         return True

@@ -116,7 +116,7 @@ def begin(forms: list[PlaceForms], parent: int) -> None:
 
 
 def answer(paths: Sequence[str]) -> Answers:
-    """The answers for some files, in a process of its own."""
+    """The answers for some files, in a separate process."""
     return [answer_for(path, FORMS) for path in paths]
 
 

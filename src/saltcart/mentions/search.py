@@ -1,8 +1,8 @@
-"""Searching files of any kind for mentions of old places: where programs keep what names sounds, read or not.
+"""Searching files of any kind for mentions of old places: where programs keep files that refer to sounds, known or not.
 
 Sounds, and what is plainly no text or database, are passed over by their headers; what is too large or cannot be read
-is told as a gap.  Nothing is written, no link is followed, no other drive is entered that nobody asked for.  What named
-none of the folders the last time, and has not changed since, is not read again.
+is reported as a gap.  Nothing is written, no link is followed, no other drive is entered that nobody asked for.  What
+named none of the folders the last time, and has not changed since, is not read again.
 """
 
 import os
@@ -36,10 +36,10 @@ from saltcart.trips.trip import opened
 from saltcart.waybills.collection import NAME, is_collection
 from saltcart.waybills.collection_file import read
 
-LARGEST = 512 << 20  # bytes; larger files that are no databases are told and not read
+LARGEST = 512 << 20  # bytes; larger files that are no databases are reported and not read
 OURS = "ours"
 NOT_MEANT = "left out, as you said"
-# How folders for what was thrown away are called, and by what is in them each is told: everything, or these.
+# Names of folders for deleted files, and what in them each is recognised by: everything, or these.
 TRASHES = (
     (re.compile(r"\.?Trash(-\d+)?"), re.compile(r"files|info"), True),  # specifications.freedesktop.org/trash-spec
     (re.compile(r"\.Trashes"), re.compile(r"\d+"), False),  # a folder for each user

@@ -1,4 +1,4 @@
-"""Where to search for what names a shelf, and in which forms it may be named."""
+"""Where to search for files that refer to a shelf, and in which forms."""
 
 import os
 import pwd

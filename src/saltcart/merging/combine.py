@@ -199,7 +199,7 @@ class Combining:
             self.changed.append((wanted.uid, column))
 
     def lists(self, rows: Mapping[Uid, Wanted]) -> Iterator[Uid]:
-        """The lists that either side has, as far as they stay."""
+        """The lists that either side has and that stay."""
         found = dict.fromkeys([*self.both_orders[0], *self.both_orders[1]])
         yield from (uid for uid in found if uid in rows or uid == FILE)
 

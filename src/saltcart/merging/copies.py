@@ -214,7 +214,7 @@ def write(
 ) -> tuple[Merged, History]:
     """Write into `target`, a copy of our ledger, what both became; what was merged, and the history of that.
 
-    `spelt` is their ledger with its paths as they are written here.  Raises CannotMerge, with nothing of use in
+    `spelt` is their ledger with its paths as this computer writes them.  Raises CannotMerge, with nothing of use in
     `target`, when what stands there afterwards is not just what was wanted.
     """
     rows = meeting.form.read(spelt, places[1]).rows

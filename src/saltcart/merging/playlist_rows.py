@@ -87,7 +87,7 @@ def apart(text: str) -> tuple[str, str]:
 
 
 def after_line(text: str) -> str:
-    """What stands behind a path, without the end of its own line."""
+    """What follows a path, without the end of its line."""
     return text[2:] if text.startswith("\r\n") else text[1:] if text[:1] in ("\n", "\r") else text
 
 

@@ -16,7 +16,7 @@ from saltcart.merging.rows import MOST_PLAYS, NEWEST, SUM, Key, Row, Spot, diges
 
 
 class Plan(Struct):
-    """How the rows of one table are told apart and what they refer to.
+    """What identifies the rows of one table, and what they refer to.
 
     `key` are the columns of its primary key, none where it has none; `refers` gives table and column by column.  A
     table of members of lists has its `lists`.
@@ -54,14 +54,14 @@ class Database:
                 one.lists = where if None not in known else None
 
     def plan_of(self, name: str, columns: list[str]) -> Plan:
-        """One table without its references.  CannotMerge where its rows are told apart by a path and nothing else."""
+        """One table without its references.  CannotMerge where only a path identifies its rows."""
         facts = self.connection.execute(f"PRAGMA main.table_info({quoted(name)})").fetchall()
         key = [fact[1] for fact in sorted(facts, key=lambda fact: fact[5]) if fact[5]]
         types = {fact[1]: fact[2].upper() for fact in facts}
         numbered = len(key) == 1 and types[key[0]] == "INTEGER"
         paths = {rule.column for rule in self.map.rules if rule.table == name}
         if paths & set(key):
-            key = []  # a row whose name is a path is told by its content
+            key = []  # a row whose key is a path is identified by its content
         return Plan(name, columns, key, numbered)
 
     def references(self, plan: Plan) -> dict[str, tuple[str, str]]:

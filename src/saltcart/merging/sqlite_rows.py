@@ -1,4 +1,4 @@
-"""A database as rows, by the keys of its tables; rows that refer to each other are told by what they refer to.
+"""A database as rows, by the keys of its tables; rows that refer to each other are identified by what they refer to.
 
 What refers to what is taken from FOREIGN KEY clauses, from the lists of the map, and from columns that are named for a
 table and hold nothing but keys of it.

@@ -1,6 +1,6 @@
 """The account of a draft: every file that names the shelves, and whether what it says of them will follow.
 
-What nobody has described is learnt on the way, and taken along when the map that was learnt reaches every mention.
+Unknown files are learnt on the way, and are updated when the learnt map reaches every mention.
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""Works out an account: what names the shelves, which of it is understood, and what is taught where it is not."""
+"""Works out an account: which files refer to the shelves, which of them are understood, and what can be learnt."""
 
 from __future__ import annotations
 
@@ -52,7 +52,7 @@ MOST_ALONE = 200  # files that are learnt from one by one, when what others of t
 
 
 class Accountant:
-    """Searches for what names the shelves of a waybill, and tries to understand what it finds."""
+    """Searches for files that refer to the shelves of a waybill, and tries to understand what it finds."""
 
     def __init__(
         self,
@@ -101,7 +101,7 @@ class Accountant:
             forms = forms_of(self.olds, self.waybill.means, aliases) + parent_forms(gone, self.waybill.means)
             seen = search(forms, places, self.progress, self.waybill.not_searched)
         result = Account(seen, away, backups(self.request.cart))
-        # What an interrupted haul has copied already is no file of its own: it is compared, and replaced or refused.
+        # What an interrupted haul has copied already does not count: it is compared, and replaced or refused.
         coming = {one.shelf.place(item) for one in self.drafted for item in one.items}
         mentions = {true_path(mention.path): mention for mention in result.search.found if mention.path not in coming}
         result.files = self.files(mentions, ledgers) + self.links(seen.links)
@@ -192,7 +192,7 @@ class Accountant:
                 folder = os.path.dirname(path)
                 try:
                     targets = sorted(relative_targets(path))
-                except OSError:  # a shelf moves whole, and what is beside it is told by the search
+                except OSError:  # a shelf moves whole, and the search reports what is beside it
                     continue
                 except TooMuch as error:
                     self.unseen[path] = str(error)

@@ -66,7 +66,7 @@ def lie_in_each_other(one: str, other: str) -> bool:
 
 
 def refuse_mounts(shelf: Shelf) -> None:
-    """Raise Refused when something is mounted in the part of a shelf that travels, be it the same drive once more."""
+    """Raise Refused when something is mounted in the part of a shelf that travels, even the same drive again."""
     for place in mounts_below(shelf.old):
         tail = place[len(shelf.old) + 1 :]
         above = ["/".join(tail.split("/")[:count]) for count in range(1, tail.count("/") + 2)]

@@ -75,7 +75,7 @@ class Draft(Struct):
     left_out: list[str] = field(default_factory=list)
 
     def open(self) -> list[Accounted]:
-        """The files that would go on naming the old places, or show less, and nobody has agreed to that."""
+        """The files that would still point to the old places, or show less, and nobody has agreed to that."""
         known = [*(self.account.files if self.account else ()), *self.inside]
         told = {one.path for one in known}
         others = (without_search(one, self.waybill) for one in self.ledgers if one.line.path not in told)

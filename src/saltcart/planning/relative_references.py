@@ -13,7 +13,7 @@ from saltcart.mentions.file_types import ENOUGH, holds_no_references
 from saltcart.mentions.packed import TooMuch
 from saltcart.shelves.audio import KINDS, MATERIAL
 
-LARGEST = 512 << 20  # bytes; a larger file is told by the search, as one that is not read
+LARGEST = 512 << 20  # bytes; the search reports a larger file as one that is not read
 BLOCK = 4 << 20  # bytes read at once
 MOST, LONGEST = 1_000_000, 400  # texts of one file that are looked at, and bytes of each
 NO_PATH = r"\0-\x1f\"<>|*?"

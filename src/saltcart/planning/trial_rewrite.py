@@ -292,7 +292,7 @@ KEPT = {
 
 
 def ignored(_path: str, _error: SaltCartError) -> None:
-    """What cannot be opened is told when it is tried."""
+    """What cannot be opened is reported when it is tried."""
 
 
 def divided_lists(trial: Trial, explicit: Sequence[str]) -> list[str]:

@@ -40,7 +40,7 @@ def check_ledgers(
     def noted(path: str, error: SaltCartError) -> None:
         if len(paths) == 1:
             raise error
-        report.ledgers.append(LedgerCheck(LedgerState(path, "", trouble=error), []))  # the others are told all the same
+        report.ledgers.append(LedgerCheck(LedgerState(path, "", trouble=error), []))  # the others are still reported
 
     for number, ledger in enumerate(with_parts(map(true_path, paths), partial(open_ledger, maps=loaded), noted)):
         progress(Tick("judge", ledger.path, number, len(paths)))

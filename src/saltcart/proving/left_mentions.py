@@ -29,7 +29,7 @@ def left_mentions(
     search where nothing moved.
 
     `states` are the trip's ledgers as they are now: what they name at an old place stayed there on purpose, or is
-    judged missing by itself.
+    judged missing separately.
     """
     plan = trip.waybill
     if not plan.sought() or plan.collection:  # whose originals all stay

@@ -68,7 +68,7 @@ def sounds_of(state: LedgerState) -> Iterator[str]:
 
 
 def choose(paths: Sequence[str], count: int) -> list[str]:
-    """So many of the paths, so that every kind is met, then every folder, as far as the number reaches; the others
+    """So many of the paths, so that every kind is met, then every folder, until the number is reached; the others
     from all over.
     """
     if count == EVERY or count >= len(paths):

@@ -75,7 +75,7 @@ def families(text: str) -> list[str]:
 
 def drawable(name: str) -> str:
     """A name as it can be drawn: characters that mean something to the drawing library are made harmless, and those
-    that no font here has are told by their numbers.
+    that no font here has are shown by their numbers.
     """
     text = show(name)
     if not text.isascii():

@@ -62,8 +62,8 @@ def room_picture(bars: Sequence[Bar], title: str) -> Figure:
 
 
 def fewer(bars: Sequence[Bar]) -> list[Bar]:
-    """At most sixty bars: every shelf as far as they go, and the largest packs; what is less than a hundredth of the
-    largest is summed up in one at its end.
+    """At most sixty bars: every shelf until they are used up, and the largest packs; what is less than a hundredth of
+    the largest is summed up in one at its end.
     """
     least = max((bar.bytes for bar in bars), default=0) / TINY
     ranked = sorted(range(len(bars)), key=lambda number: (bars[number].level > 0, -bars[number].bytes))

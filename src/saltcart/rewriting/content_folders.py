@@ -89,7 +89,7 @@ def in_lists(ledger: Ledger, resolver: Resolver) -> list[tuple[Entry, str]]:
         return found
     places = [entry.where.place for entry, _folder in found]
     counts = Counter(re.sub(r"\d+", "#", place) for place in places)
-    first = re.compile(r"\D[01]\Z")  # `folder1` is the first of a list, be it alone
+    first = re.compile(r"\D[01]\Z")  # `folder1` is the first of a list, even if it is the only one
     return [
         one
         for one, place in zip(found, places, strict=True)

@@ -53,7 +53,7 @@ class Routes:
         self.targets: dict[str, str | None] = {}
 
     def led(self, path: str) -> str:
-        """Where `path` leads, as far as the moves care.
+        """Where `path` leads, where the moves need to know.
 
         A path written below a moving shelf is taken as written.  Any other is followed through
         links and `..`; when it ends in a moving shelf, that is where it led, unless the link
@@ -72,7 +72,7 @@ class Routes:
         return path if stays else place
 
     def link_on(self, path: str) -> str | None:
-        """The first link on a path that leads into a moving shelf, if one does by itself; looked for once a folder."""
+        """The first link on a path that leads into a moving shelf by its own target; looked for once per folder."""
         folder = os.path.dirname(path)
         if folder not in self.ways:
             self.ways[folder] = link_into(self.moves, folder)
@@ -160,7 +160,7 @@ class Routes:
         return Changes(self.texts(others, old_folder, new_folder), [], ListEdits(front))
 
     def swap(self, batch: Batch, number: int, folder: str) -> tuple[Swap, Move] | None:
-        """The swap that one text of a batch shows, for itself and all that begin like it, as far as that move takes
+        """The swap that one text of a batch shows, for itself and all that begin like it, where that move takes
         them; None when it shows none.
         """
         text, spelling = batch.texts[number], batch.spelling
@@ -293,7 +293,7 @@ def starts_somewhere(spelling: Spelling, text: str) -> bool:
 
 
 def link_into(moves: Moves, path: str) -> str | None:
-    """The first link on a path that leads into a shelf of which something moves, if one does by itself."""
+    """The first link on a path that leads into a shelf of which something moves, by its own target."""
     parts = path.split("/")
     steps = ("/".join(parts[:count]) for count in range(2, len(parts) + 1))
     return next((step for step in steps if os.path.islink(step) and moves.reaches(true_path(step))), None)

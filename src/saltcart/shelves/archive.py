@@ -29,7 +29,7 @@ HEAD_BYTES = 262
 DRIVE_LETTER = re.compile(r"[A-Za-z]:")
 ENCRYPTED = 1  # in the flags of a zip member (APPNOTE 4.4.4)
 UTF8_NAME = 0x800
-LONGEST_NAME, LONGEST_PATH = 255, 4000  # bytes of one name on all usual drives; characters of a path
+LONGEST_NAME, LONGEST_PATH = 255, 4000  # bytes of a name on all usual drives; characters of a path
 MOST_DEFLATED = 1040  # bytes that one byte of deflated data can become
 LEFT_BY_SYSTEMS = "__MACOSX/"  # what one operating system adds to every zip: attributes of files, as files
 

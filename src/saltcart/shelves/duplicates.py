@@ -20,7 +20,7 @@ def duplicates(
     """Groups of paths with the same content, the largest files first; paths in order within a group.
 
     `files` are (path, size in bytes, identity); several names of one file have one identity and
-    are no copies.  Empty files are passed over.  What cannot be read is told to `trouble`.
+    are no copies.  Empty files are passed over.  What cannot be read is reported to `trouble`.
     """
     sizes: dict[int, dict[Hashable, str]] = defaultdict(dict)
     for path, size, identity in files:

@@ -143,7 +143,7 @@ def fill(tree: FolderTree) -> list[str]:
 def proposed_shelves(tree: FolderTree, top: bool = False) -> list[FolderTree]:
     """The folders a person would call shelves, at and below `tree`.
 
-    A folder with sounds of its own is one, and so is a library: a folder of folders of sounds.
+    A folder that contains sounds is one, and so is a library: a folder of folders of sounds.
     Where people keep several of these side by side (the `top` that was asked about, a folder
     called Sounds or the like, one with mostly other things in it) each is looked at for itself.
     """

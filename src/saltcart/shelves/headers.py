@@ -109,7 +109,7 @@ def tag_header(path: str) -> Header | None:
 
 
 def has_tags(stream: BinaryIO, kind: str | None) -> bool:
-    """Whether a sound has tags of a kind that its decoder does not read: ID3 in a chunk of its own."""
+    """Whether a sound has tags of a kind that its decoder does not read: ID3 in a separate chunk."""
     from mutagen import aiff, wave
 
     reader = {"WAV": wave.WAVE, "AIFF": aiff.AIFF}.get(kind or "")

@@ -24,7 +24,7 @@ def time_ns(state: os.stat_result) -> int:
 
 
 def within(nanoseconds: int) -> int:
-    """The nearest number of nanoseconds that databases and other systems can hold (64 bits with a sign)."""
+    """The nearest number of nanoseconds that databases and other systems can hold (signed 64 bits)."""
     return max(EARLIEST_NS, min(LATEST_NS, nanoseconds))
 
 

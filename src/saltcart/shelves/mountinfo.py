@@ -44,7 +44,7 @@ def mounts_of(text: str) -> tuple[Mount, ...]:
 
 def mounts_below(path: str) -> list[str]:
     """The places below the absolute `path` where something is mounted, told by the mount table alone: a bind mount of
-    the same file system has no device number of its own.  The place itself is not among them.
+    the same file system has the same device number.  The place itself is not among them.
     """
     return sorted({mount.place for mount in mounted() if mount.place.startswith(path.rstrip("/") + "/")})
 
@@ -55,7 +55,7 @@ def plain(place: str) -> str:
 
 
 def is_top(path: str) -> bool:
-    """Whether `path` is the top of a mounted volume; that of a subvolume, which has a device number of its own too,
+    """Whether `path` is the top of a mounted volume; also that of a subvolume, which has its own device number too,
     is not.
     """
     return os.path.ismount(path) and (

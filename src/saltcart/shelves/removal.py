@@ -1,7 +1,7 @@
 """Removing things below one folder and nowhere else.
 
 Names are looked up from opened folders (openat(2)), one step at a time: a link is never followed, even when it takes a
-folder's place while we are at it, and a folder on which something else is mounted is not entered, be it the same
+folder's place while we are at it, and a folder on which something else is mounted is not entered, even the same
 file system once more (a bind mount), which no device number tells.
 """
 

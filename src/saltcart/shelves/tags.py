@@ -35,7 +35,7 @@ MOST_OF_IT = 0.9  # of a sound that a loop must span; what is less sustains a no
 
 
 def tags_of(path: str) -> dict[str, str]:
-    """What the tags of the sound at `path` say, by the names of NAMES, as far as it has them."""
+    """What the tags of the sound at `path` say, by the names of NAMES, where it has them."""
     import mutagen
 
     try:

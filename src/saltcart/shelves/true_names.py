@@ -25,7 +25,7 @@ class TrueNames:
         self.forgiving: dict[str, bool] = {}
 
     def path(self, path: str) -> str:
-        """The absolute `path` with each name as its drive writes it, as far as it is there; as it is where a drive is
+        """The absolute `path` with each name as its drive writes it, down to where it exists; as it is where a drive is
         strict.
         """
         folder, name = os.path.split(path)

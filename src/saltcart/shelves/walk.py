@@ -49,7 +49,7 @@ def anywhere(_path: str) -> bool:
 def walk(top: str, trouble: Trouble = ignore, enter: Callable[[str], bool] = anywhere) -> Iterator[Item]:
     """Everything in the tree below `top`, folders before what is in them, names in order.
 
-    What cannot be looked at is told to `trouble` with its full path and left out.  A `top`
+    What cannot be looked at is reported to `trouble` with its full path and left out.  A `top`
     that is a file is a tree of one.  Of folders whose path below `top` `enter` refuses, the inside is left out.
     """
     try:

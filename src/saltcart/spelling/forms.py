@@ -132,7 +132,7 @@ SPELLINGS: dict[str, Spelling] = {
 
 
 def spelling_of(text: str) -> Spelling | None:
-    """The form that `text` shows by itself; None for what is no path (empty, a web address)."""
+    """The form that `text` itself shows; None for what is no path (empty, a web address)."""
     if text.startswith("/"):
         return ABSOLUTE
     if text[:5].lower() == "file:":

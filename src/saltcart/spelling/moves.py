@@ -132,7 +132,7 @@ class Moves:
             top = top.rpartition("/")[0] or "/"
 
     def reaches(self, path: str) -> bool:
-        """Whether the absolute `path` is one of the folders, or lies in one, be it that it stays there."""
+        """Whether the absolute `path` is one of the folders, or lies in one, even if it stays there."""
         return path in self.exact or any(True for _one in self.holding(path))
 
     def alone(self, path: str) -> Move | None:

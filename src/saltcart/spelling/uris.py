@@ -17,12 +17,12 @@ SHARED = re.compile(r"/\\\\([^\\/]+)\\")  # a share, as `foreign` reads it
 ODD = ("/[/.]", "[?#]", "%2[eEfF]", "%00")
 WIDE = "[^\n -~]"
 LOWER = ("%[a-f]", "%[0-9A-F][a-f]")
-# Signs that every writer of URIs leaves as they are.
+# Characters that every writer of URIs leaves as they are.
 UNIFORM = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789/:._~-")
-# Signs that some take for themselves in a pattern, so that they are not looked for.
+# Characters with a meaning in some patterns, so that they are not looked for.
 UNSOUGHT = frozenset("[]^\\?*")
 
-# What names a part of a sound (Media Fragments URI 1.0, section 4.2): no writer has that in a file's name.
+# A part of a sound (Media Fragments URI 1.0, section 4.2): no writer has that in a file's name.
 FRAGMENT = re.compile(r"#(?:t|xywh|track|id)=[^#/]*$")
 DRIVE = re.compile(r"/([A-Za-z])(:)(?=/|$)")
 
@@ -186,7 +186,7 @@ class UriReference(Form):
 
 
 def rewritten(old: str, path: str) -> str:
-    """`path` escaped in the manner of the path `old`, whose last parts are kept as far as they still fit."""
+    """`path` escaped in the manner of the path `old`, whose last parts are kept where they still fit."""
     parts, fresh = old.split("/"), path.split("/")
     kept = 0
     while kept < min(len(parts), len(fresh)) and decoded(parts[-1 - kept]) == fresh[-1 - kept]:

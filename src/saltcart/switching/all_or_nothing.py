@@ -4,7 +4,7 @@ The model.  Each step is a *deed*, plain data: swap a ledger's content, rename a
 folder.  All deeds are recorded in the logbook before the first is done.  A deed can be repeated, since it looks at
 the world first: digests tell an old ledger from a new one, names tell whether a folder was set aside.
 
-- A crash leaves the plan.  `carry_out` goes on with it, whatever part was done.  It looks at the disk for every
+- A crash leaves the plan.  `carry_out` continues it, whatever part was done.  It looks at the disk for every
   deed, even one that is recorded as done: it may have been undone after that.
 - A failure or an interrupt makes `carry_out` undo what was done, the last deed first.  Then each deed is looked
   at again.  Only when all are *seen* undone does it raise `TakenBack`, and only then may the trip's record say so.
@@ -92,7 +92,7 @@ def half_done(trip: Trip, error: BaseException, troubles: list[str]) -> HalfDone
 
 
 def take_back(trip: Trip, plan: str) -> list[str]:
-    """Undo the deeds of `plan` from the last to the first, as far as that goes; what is not seen undone then, a line
+    """Undo the deeds of `plan` from the last to the first, where that is possible; what is not seen undone then, a line
     each.
 
     One that fails is no reason to leave the others: ledgers on another drive can still become whole.

@@ -200,8 +200,8 @@ def taken_back(trip: Trip, row: LedgerRow) -> bool:
 def our_copy(trip: Trip, shelf: Shelf, row: Row, exact: bool) -> Callable[[os.stat_result], bool]:
     """What tells from the state of what lies at the new place of `row` whether it is the copy that the trip made of it.
 
-    A file is told by size and mark as they were when it got its name, where file systems tell (`exact`); else by its
-    content, which is read.  A link is told by where it leads.
+    A file is recognised by size and mark as they were when it got its name, where file systems keep them (`exact`);
+    else by its content, which is read.  A link is recognised by where it leads.
     """
     place = shelf.place(row.item.path)
     says = trip.waybill.link_target(shelf, row.item.path, row.item.target) if row.item.target else ""
@@ -229,7 +229,7 @@ def remove_manifests(trip: Trip, number: int, shelf: Shelf) -> None:
 
 
 def remove_made_folders(trip: Trip, number: int, shelf: Shelf) -> None:
-    """Remove the shelf's folder and those above it that the haul made, as far as they are empty."""
+    """Remove the shelf's folder and those above it that the haul made, if they are empty."""
     made = trip.logbook.fact(f"made {number}", [] if shelf.gathered else [shelf.new])
     for folder in reversed(made):
         if os.path.isdir(folder) and remove_empty(folder):

@@ -50,7 +50,7 @@ def finish_cut_off(wait: bool = False, progress: Progress = silent) -> list[str]
 
 
 def discard_untouched(name: str) -> None:
-    """Remove the record of a trip that changed nothing: there is nothing to go on with, or to undo."""
+    """Remove the record of a trip that changed nothing: there is nothing to continue or to undo."""
     with held(name) as trip:
         if trip.state in (HAULING, HAULED) and clear_staged(trip):  # else what was prepared would stay for good
             trips.discard(trip)

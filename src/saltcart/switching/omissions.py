@@ -123,7 +123,7 @@ def other_name(folder: str, name: str, taken: Set[str]) -> str:
 
 
 def drop_copies(trip: Trip, number: int, shelf: Shelf, patterns: Sequence[str]) -> None:
-    """Remove the copies that this trip made of things that match, as far as nobody has changed them and their
+    """Remove the copies that this trip made of things that match, if nobody has changed them and their
     originals are there.
     """
     if not os.path.isdir(shelf.new) or os.path.islink(shelf.new):

@@ -287,7 +287,7 @@ def out_of_reach(paths: Sequence[str]) -> bool:
 
 
 def clear_staged(trip: Trip) -> bool:
-    """Remove prepared ledgers that will not be used; whether none is left, as far as their drives are there."""
+    """Remove prepared ledgers that will not be used; whether none is left, where their drives are connected."""
     staged = [staged_name(trip, row) for row in trip.logbook.ledgers()]
     staged += [staged_for(one.path, trip.name) for one in trip.waybill.newer]
     for path in staged:

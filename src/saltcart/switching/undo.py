@@ -199,7 +199,7 @@ def user_of(place: str, trip: Trip) -> str | None:
 
 
 def opened(trip: Trip, rows: list[LedgerRow]) -> list[Ledger]:
-    """The ledgers of rows, as far as they are there."""
+    """The ledgers of rows that exist."""
     return [trip.open_ledger(row) for row in rows if os.path.exists(row.place)]
 
 

@@ -94,7 +94,7 @@ def marked() -> list[str]:
 
 
 def holder(lock: str) -> str:
-    """Who holds a lock, as far as the last holder said."""
+    """Who holds a lock, if the last holder said so."""
     with suppress(OSError):
         return f" ({Path(lock + '.holder').read_text(encoding='utf-8')})"
     return ""

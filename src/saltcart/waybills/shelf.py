@@ -38,7 +38,7 @@ class Shelf(Struct, frozen=True):
     renames: tuple[tuple[str, str], ...] = ()  # old and new paths, for names that the new drive cannot hold
     gathered: bool = False  # it is a single file from elsewhere, which is copied; its original stays
     entries: str = "rewrite"  # or "keep": ledgers still refer to the old place, through the signpost
-    files: bool = False  # only the files in `only` travel, each by itself, to join others at the new place
+    files: bool = False  # only the files in `only` travel, each separately, to join others at the new place
     archive: bool = False  # what is in it travels
     post: str = ""  # another place that gets a link to the new one
 
@@ -49,7 +49,7 @@ class Shelf(Struct, frozen=True):
 
     @property
     def source(self) -> str:
-        """What tells where its things come from; parts of one archive are told apart by where they go."""
+        """Identifies where its things come from; parts of one archive differ by where they go."""
         return self.new if self.archive else self.old
 
     @property

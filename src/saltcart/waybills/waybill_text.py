@@ -247,7 +247,7 @@ def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
 def keep(waybill: Waybill) -> str:
     """Write the waybill among our own data, because nobody asked for a file; its path.
 
-    The same plan gets the same file, so that the same command, interrupted and typed again, goes on with its trip.
+    The same plan gets the same file, so that the same command, interrupted and typed again, continues its trip.
     """
     path = os.path.join(made_home("waybills"), f"{short_name(render(waybill, ''))}.toml")
     write(waybill, path)

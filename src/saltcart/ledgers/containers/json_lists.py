@@ -69,5 +69,5 @@ def listed(text: str, where: JsonLists) -> Iterator[tuple[str, list[tuple[str, i
 
 
 def as_key(value: Any) -> Any:
-    """A value that tracks are told apart by; None for what cannot be one."""
+    """A value that distinguishes tracks; None for what cannot be one."""
     return value if isinstance(value, str | int | float) else None

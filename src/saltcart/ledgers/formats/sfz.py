@@ -92,7 +92,7 @@ class Instrument(Struct, dict=True):
         place = EITHER_SLASH.read(name, os.path.dirname(self.path))
         path = place and os.path.realpath(self.names.path(place))
         if not path or path in within or path == self.path or len(within) >= DEEPEST or not os.path.isfile(path):
-            return  # in a circle, or not there: which is told of its entry
+            return  # in a circle, or missing: which is reported with its entry
         self.count, self.read = self.count + 1, self.read + os.path.getsize(path)
         if self.count > MOST_INCLUDED or self.read > MOST_TEXT:
             raise ValueError(f"includes more than {MOST_INCLUDED:,} files or {MOST_TEXT >> 20} MB")

@@ -96,7 +96,7 @@ def elsewhere(copy: sqlite3.Connection, paths: Sequence[str], mapped: set[tuple[
 
 
 def in_search_table(copy: sqlite3.Connection, paths: Sequence[str]) -> str | None:
-    """Whether a full-text table that keeps no texts of its own, and so cannot be told of new ones, finds the paths
+    """Whether a full-text table that keeps no texts of its own, and so cannot be given new ones, finds the paths
     (sqlite.org/fts5.html, contentless tables).
     """
     query = "SELECT name FROM main.sqlite_master WHERE sql LIKE 'CREATE VIRTUAL TABLE%fts%content=%'"

@@ -192,7 +192,7 @@ class SqliteLedger(Batched):
             last = sorted(
                 enumerate(self.plan.rules), key=lambda pair: Table(copy, pair[1].table).tells_rows(pair[1].column)
             )
-            for number, rule in last:  # whose rows are told apart by their paths go by those until then
+            for number, rule in last:  # whose rows are identified by their paths use those until then
                 table = Table(copy, rule.table)
                 if covered := (ours := table.sql_swaps(rule, swaps)).covers():
                     copy.execute(

@@ -33,7 +33,7 @@ class RowEdits:
     def addition(self, rule: Rule) -> Addition:
         """What else stands in a new row of a table of which the map does not say so, as the rows there show it: in
         each column the value that all of them have, or a number that is one higher in each.  Of one row alone, a column
-        shows what its table gives by itself, which is seen when the new row is there.  Raises CannotSpell.
+        shows what its table fills in, which is seen when the new row is there.  Raises CannotSpell.
         """
         table, where = Table(self.copy, rule.table), rule.where or "1"
         values: dict[str, object] = {}
@@ -45,7 +45,7 @@ class RowEdits:
             query = f"SELECT {cell} FROM main.{quoted(rule.table)} AS t WHERE {where} ORDER BY {table.key[0]}"
             found = [value for (value,) in self.copy.execute(query)]
             if table.numbered and found == [key for (key,) in self.copy.execute(query.replace(cell, table.key[0], 1))]:
-                continue  # another name of the row's number, which SQLite gives by itself
+                continue  # another name of the row's number, which SQLite assigns
             numbers = [value for value in found if isinstance(value, int)]
             if len(found) == 1:
                 self.by_itself[rule.table, column] = found[0]

@@ -1,4 +1,4 @@
-"""Swaps as SQL, so that a database changes most of its cells by itself.  The rows stand in a table called `t`."""
+"""Swaps as SQL, so that a database changes most of its cells without Python.  The rows are in a table called `t`."""
 
 from collections.abc import Sequence
 

@@ -43,7 +43,7 @@ class Table:
         self.encoding = connection.execute("PRAGMA encoding").fetchone()[0].lower()
 
     def tells_rows(self, column: str) -> bool:
-        """Whether the rows are told apart by what stands in that column."""
+        """Whether the values of that column identify the rows."""
         return quoted(column) in self.key
 
     def sql_swaps(self, rule: Rule, swaps: Sequence[Swap]) -> SqlSwaps:
@@ -163,7 +163,7 @@ class Table:
         return None
 
     def new_keys(self, connection: sqlite3.Connection, rules: Mapping[int, Rule], wanted: Mapping[Key, str]) -> bool:
-        """Note, in a temporary table, the old and the new keys of rows that are told apart by paths; whether there
+        """Note, in a temporary table, the old and the new keys of rows that are identified by paths; whether there
         are any.
         """
         changed: dict[tuple[object, ...], list[object]] = {}
