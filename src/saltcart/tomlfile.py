@@ -1,6 +1,6 @@
 """Reading the TOML files that people edit, with errors that name file, line and key.
 
-A shape is a dictionary from key to what may stand there: a type, a tuple of
+A shape is a dictionary from key to what may be there: a type, a tuple of
 allowed words, another shape for a table, or a list of one shape for an
 array of tables.  A key of a shape that begins with `!` must be there; the key `*`
 stands for any other.
@@ -71,7 +71,7 @@ def line_in(message: str, text: str) -> int | None:
 
 
 class Place:
-    """Where in a TOML text a key stands, for messages; good enough for files people write."""
+    """Where in a TOML text a key is, for messages; good enough for files people write."""
 
     def __init__(self, path: str, text: str, keys: tuple[str | int, ...] = ()):
         self.path = path

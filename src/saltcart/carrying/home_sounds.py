@@ -50,7 +50,7 @@ def is_known(plan: SettlePlan, place: str) -> bool:
 
 class SoundsHome:
     """New, changed and renamed sounds of shelves that are known here, on their way into a plan, where nothing else
-    stands in their way.
+    is in their way.
     """
 
     def __init__(self, plan: SettlePlan, choice: Choice):

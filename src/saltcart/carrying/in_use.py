@@ -1,6 +1,6 @@
 """One at a time on a folder that several machines reach: a file there says who is at work.
 
-Locks of the system do not reach over every network, so this is a file that is made only where none stands.  It is
+Locks of the system do not reach over every network, so this is a file that is made only where none is.  It is
 never taken over in silence: that of a process of this machine which has ended is, and that is reported; any other stays
 until its owner is done, or a person removes it.
 """
@@ -78,7 +78,7 @@ def take(path: str) -> str:
 
 
 def appear(path: str, text: str) -> None:
-    """Make a file with all that is in it, and flushed, or none.  FileExistsError when one stands there.
+    """Make a file with all that is in it, and flushed, or none.  FileExistsError when one is there.
 
     Where a drive knows no second names, a power cut may leave an empty one.
     """

@@ -174,7 +174,7 @@ def decide(plan: SettlePlan, take: Sequence[str], keep: Sequence[str]) -> None:
 
 
 def step_of(one: LedgerStand) -> tuple[str, str]:
-    """What is done about a ledger by how it stands there and here, and why."""
+    """What is done about a ledger by how it is there and here, and why."""
     if one.stands_here in (NONE, SAME):
         return (COPY if one.stands_here == NONE else REPLACE), ""
     if one.stands_here == UNKNOWN:

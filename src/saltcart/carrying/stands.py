@@ -1,4 +1,4 @@
-"""How a collection stands: each file against its manifests, each ledger against the last time that the two agreed."""
+"""How a collection is: each file against its manifests, each ledger against the last time that the two agreed."""
 
 import os
 from collections.abc import Iterator, Mapping, Sequence
@@ -35,7 +35,7 @@ KEEP, UP_TO_DATE = "keep", "up to date"  # the one here: since a person said so,
 
 
 class LedgerStand(Struct):
-    """One ledger of a collection: where it is there and here, how each stands, and what will be done.
+    """One ledger of a collection: where it is there and here, how each is, and what will be done.
 
     `sums` are what its map knows, there and here; `why` says why it is left.  What happened to the two since they were
     one is known by their `meeting`, and when both are brought together, what they become is `merged`.
@@ -97,7 +97,7 @@ def at_home(found: Collection, place: str, source: str, known: Mapping[str, Know
 def stand(
     found: Collection, one: CarriedLedger, homes: Mapping[str, str], known: Mapping[str, Known], ground: Ground
 ) -> LedgerStand:
-    """How one ledger stands, there and here."""
+    """How one ledger is, there and here."""
     there = found.at(one.place)
     shelves = [shelf.place for shelf in found.shelves if tail_below(f"/{one.place}", f"/{shelf.place}")]
     shelf = max(shelves, key=len, default=None)

@@ -108,7 +108,7 @@ def show_problems(screen: Screen, title: str, pairs: Sequence[tuple[LedgerCheck,
 
 
 def in_one_row(problems: Sequence[Problem]) -> tuple[str, str]:
-    """Where entries stand in their ledger, and what is written there: of more than two the folder once, then names."""
+    """Where entries are in their ledger, and what is written there: of more than two the folder once, then names."""
     first, *more = [problem.judgement for problem in problems]
     if len(more) < 2:
         wheres = ", ".join(str(one.entry.where) for one in (first, *more))
@@ -122,7 +122,7 @@ def in_one_row(problems: Sequence[Problem]) -> tuple[str, str]:
 
 
 def closing(report: CheckReport) -> str:
-    """The sentence that says how things stand."""
+    """The sentence that says how things are."""
     counts = report.counts
     known = report.before_counts if report.trip else {}
     before, offline = sum(known.values()), counts["offline"] - known.get("offline", 0)

@@ -216,7 +216,7 @@ def gathered_row(plan: Draft) -> list[tuple[str, int, str, str, str, str]]:
 
 
 def left_behind(shelf: Shelf) -> str:
-    """What will stand at the old place."""
+    """What will be at the old place."""
     if shelf.archive:
         return "the archive"
     return {"signpost": "a signpost (link)", "original": "the originals"}.get(shelf.leave, "nothing")

@@ -1,4 +1,4 @@
-"""Fitting a table to the width of a terminal: numbers and verdicts stand whole, paths lose parts in their middle, and
+"""Fitting a table to the width of a terminal: numbers and verdicts stay whole, paths lose parts in their middle, and
 what finds no room is left out and said to be.
 """
 
@@ -9,12 +9,12 @@ GAP = 3  # characters between two columns
 NARROW = 60  # below so many columns a table that does not fit becomes a list
 LEAST_PATH, LEAST_TEXT, MOST_NEEDED = 14, 18, 34
 MOST_FIRST, MOST_LAST = 10, 16  # characters of the first and last part of a path that want room
-# What a row is about, and how it stands: these columns are never left out.
+# What a row is about, and how it is: these columns are never left out.
 KEPT = ("Verdict", "Fits", "State", "How sure", "How it stands")
 
 
 def label(column: str) -> str:
-    """What stands at the head of a column."""
+    """What is at the head of a column."""
     return column.removeprefix("?").removeprefix(">")
 
 

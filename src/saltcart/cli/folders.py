@@ -114,7 +114,7 @@ def answer(found: Sequence[ListedFolder], wrong: int, better: int) -> str:
 
 
 def change(screen: Screen, waybill: Waybill, remarks: Sequence[str], options: argparse.Namespace) -> int:
-    """Say what will change, ask, change it, and say how it stands."""
+    """Say what will change, ask, change it, and say how it is."""
     for line in waybill.folders:
         words = {"add": "will look in", "add first": "will look first in", "remove": "will no longer look in"}[line.do]
         screen.say(f"The program of {place(line.ledger)} {words} {place(line.folder)}")
@@ -161,7 +161,7 @@ def show_folders(screen: Screen, found: Sequence[ListedFolder], every: bool) -> 
 
 
 def verdict(one: ListedFolder) -> str:
-    """How one folder stands."""
+    """How one folder is."""
     return f"wrong level: {place(one.better)}" if one.better else one.judgement.verdict
 
 

@@ -161,7 +161,7 @@ def show_lessons(screen: Screen, learnt: Learnt) -> None:
 
 
 def lesson_rows(lesson: Lesson) -> list[tuple[str | int, ...]]:
-    """One place, and what stands beside it."""
+    """One place, and what is beside it."""
     word = "yes" if lesson.sure else "commented out"
     rows: list[tuple[str | int, ...]] = [
         (show(lesson.place), word, lesson.total, lesson.resolved, lesson.sounds, lesson.spelling, show(lesson.why))

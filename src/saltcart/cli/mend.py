@@ -206,7 +206,7 @@ def carry_out(
     found: Findings | None = None,
     taken: Sequence[Rule] = (),
 ) -> int:
-    """Ask, rewrite all ledgers or none, and say how it stands."""
+    """Ask, rewrite all ledgers or none, and say how it is."""
     if waybill.shelves or not (waybill.relinks or waybill.here or waybill.signposts):
         raise UsageError("This is no plan of mending", "Write one with: saltcart mend --plan FILE")
     gone = [one.new for one in waybill.relinks if not os.path.lexists(one.new)]

@@ -137,7 +137,7 @@ def show_singles(screen: Screen, found: Findings) -> None:
         if shown[one.why] <= FEW:
             times = f"  ({one.lost.entries:,} entries)" if one.lost.entries > 1 else ""
             screen.say(f"{number:>3}  {place(one.lost.path)}{times}: {verdict(one)}")
-            for which, path in enumerate(one.files[:NEAREST], 1):  # the number to choose it by stands with its name
+            for which, path in enumerate(one.files[:NEAREST], 1):  # the number to choose it by is with its name
                 screen.say(f"       {which}: {place(path)}{sizes(found, one.lost, path)}")
     for why, count in shown.items():
         if count > FEW:

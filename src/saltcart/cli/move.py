@@ -118,7 +118,7 @@ def answer(report: CheckReport) -> str:
 def show_closing(
     screen: Screen, done: TripSummary, hauled: HaulReport, switched: RepointReport, report: CheckReport
 ) -> None:
-    """What was moved, what was rewritten, how it stands, and what to type next."""
+    """What was moved, what was rewritten, how it is, and what to type next."""
     before = sum(report.before_counts.values())
     lines = f"{many(switched.changed, 'entry', 'entries')} in {sum(row.changed > 0 for row in done.ledgers)}"
     rows = [("Trip", done.trip), *shelf_rows(done, report.copies)]

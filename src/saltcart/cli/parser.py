@@ -79,7 +79,7 @@ exit status: 0 all is well, 1 something needs your attention, 2 wrong usage,
 
 
 class Parser(argparse.ArgumentParser):
-    """A parser whose errors are ours: what, where, and what to do next; places may stand before options and after."""
+    """A parser whose errors are ours: what, where, and what to do next; places may be before options and after."""
 
     chosen: "Parser | None" = None
 

@@ -1,4 +1,4 @@
-"""The command `saltcart report`: one page that says what a trip did and how it stands."""
+"""The command `saltcart report`: one page that says what a trip did and how it is."""
 
 import argparse
 

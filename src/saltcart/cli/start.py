@@ -108,7 +108,7 @@ def show_sounds(screen: Screen, report: SurveyReport) -> None:
 def show_closing(
     screen: Screen, path: str, report: SurveyReport, chosen: Sequence[Learnt], left: Sequence[str]
 ) -> None:
-    """What is known now, and where that stands."""
+    """What is known now, and where that is."""
     sounds = sum(shelf.tree.files for shelf in report.shelves)
     files = len(report.ledgers) + sum(len(one.proofs) for one in chosen)
     entries = sum(sum(one.counts().values()) for one in report.ledgers) + sum(map(rewritten, chosen))

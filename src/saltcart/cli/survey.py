@@ -1,4 +1,4 @@
-"""The command `saltcart survey`: show shelves and ledgers, and how every entry stands."""
+"""The command `saltcart survey`: show shelves and ledgers, and how every entry is."""
 
 from __future__ import annotations
 

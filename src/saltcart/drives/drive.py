@@ -110,7 +110,7 @@ def mount_of(path: str) -> str:
 
 
 def landing_mount(place: str) -> str:
-    """The top of the drive on which `place` is to be made; a signpost that stands there says nothing about that."""
+    """The top of the drive on which `place` is to be made; a signpost that is there says nothing about that."""
     return mount_of(os.path.dirname(place) if os.path.islink(place) else place)
 
 

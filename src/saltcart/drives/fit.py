@@ -114,7 +114,7 @@ def state_reasons(drive: Drive, cart: Cart) -> list[Reason]:
 
 
 def for_backups(drive: Drive, cart: Cart) -> tuple[bool, list[str]]:
-    """Whether a drive is one for backups, as declared or by what stands at its top; and what stands there, or seems to
+    """Whether a drive is one for backups, as declared or by what is at its top; and what is there, or seems to
     be a backup by the usual names.
     """
     known = cart.drive(drive.identity)

@@ -15,7 +15,7 @@ from saltcart.waybills.collection_file import digests_before
 from saltcart.waybills.new_place import refuse_lack_of_room, sharing, unit_of
 from saltcart.waybills.shelf import Shelf
 
-# How what stands at a new place compares with what shall come there.
+# How what is at a new place compares with what shall come there.
 GONE, EQUAL, OURS, CLASH = "gone", "equal", "ours", "clash"
 
 
@@ -65,7 +65,7 @@ def look_for_waiting(trip: Trip, number: int, row: Row, place: str) -> None:
 
 
 def compare_existing(trip: Trip, shelf: Shelf, row: Row, place: str) -> tuple[str, str | None]:
-    """How what stands at the new place of one row compares with it, and its digest where that was taken."""
+    """How what is at the new place of one row compares with it, and its digest where that was taken."""
     item = row.item
     if not os.path.lexists(place):
         return GONE, None
@@ -93,7 +93,7 @@ def compare_file(kind: str, row: Row, source: str, place: str) -> tuple[str, str
     if not same_size and not row.digest:
         return CLASH, None
     found = digest_file(place, kind)
-    again = same_size and os.path.isfile(source)  # what is in an archive is compared with nothing that stands there
+    again = same_size and os.path.isfile(source)  # what is in an archive is compared with nothing that is there
     wanted = row.digest if row.state == PLACING else digest_file(source, kind) if again else None
     if found == wanted:
         return EQUAL, found

@@ -27,7 +27,7 @@ def wrong_levels(state: LedgerState, resolver: Resolver) -> list[WrongLevel]:
     below; some entries of each are looked for.
     """
     home, groups = os.path.dirname(state.path), dict[str, list[tuple[Spelling, str]]]()
-    lists: dict[str, str] = {}  # where a folder stands that another ledger lists
+    lists: dict[str, str] = {}  # where a folder is that another ledger lists
     relative = (part for part in state.judged if part.batch.base or not part.batch.sure)
     for one in (one for part in relative for one in part.judgements(plain=False)):
         if one.verdict == MISSING and (one.entry.base or one.entry.tried):

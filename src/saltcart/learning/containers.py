@@ -53,7 +53,7 @@ class Content(Struct):
 
 
 class FolderJoin(Struct, frozen=True):
-    """Names in one table whose folders stand in another, with (folder, name) of some rows, and how many are there."""
+    """Names in one table whose folders are in another, with (folder, name) of some rows, and how many are there."""
 
     table: str
     column: str
@@ -145,7 +145,7 @@ def readers(data: bytes) -> Iterator[tuple[str, dict[str, object], Finder]]:
 
 
 def counted_readers() -> Iterator[tuple[str, dict[str, object], Finder]]:
-    """The ways in which lengths may stand before texts."""
+    """The ways in which lengths may be before texts."""
     for order in counted.ORDERS:
         for width, encoding in product((4, 2, 1), ("utf-8", "utf-16-le", "utf-16-be")):
             for of in ("bytes", "characters") if encoding != "utf-8" else ("bytes",):
@@ -211,7 +211,7 @@ def generalised(values: Mapping[str, Sequence[str]], names: Mapping[str, str]) -
 
 
 def names_by_place(data: bytes) -> dict[str, list[str]]:
-    """The names in a JSON document that look like paths, by what they stand in."""
+    """The names in a JSON document that look like paths, by what they are in."""
     rule = At("**", EVERY[0].spelling, keys=True)
     found: dict[str, list[str]] = {}
     for place, texts in by_place(Spans.of(data, json.spans(data, [rule]))).items():

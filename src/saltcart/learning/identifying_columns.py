@@ -108,7 +108,7 @@ def weight(one: ColumnFact) -> tuple[bool, int, int]:
 
 
 def guesses(column: str, cells: Sequence[tuple[str, object]], lengths: Mapping[str, float]) -> Iterator[ColumnFact]:
-    """What a column may say, given its cells with the sounds that they stand beside."""
+    """What a column may say, given its cells with the sounds that they are beside."""
     few = cells[:HASHED]
     tests: tuple[tuple[str, bool, Sequence[tuple[str, object]], Callable[[str, object], bool], str], ...] = (
         ("size", False, cells, lambda place, cell: whole(cell) == os.path.getsize(place), "are the sizes of the files"),

@@ -3,7 +3,7 @@
 A value is taken for a path when it resolves in some spelling; a place (column, attribute, key,
 chunk) is taken for one of entries when most of its values do and some lie in the shelves that
 were named.  What merely looks like a path (a title, where a track was first imported from, log
-lines) is reported, and stands in the map commented out.  Files of one kind are learnt from together: a
+lines) is reported, and is in the map commented out.  Files of one kind are learnt from together: a
 place that is seen in any of them counts for all.
 """
 

@@ -68,7 +68,7 @@ def suffix_of(path: str) -> str:
 
 
 def mark_of(paths: Sequence[str], content: Content) -> str | None:
-    """What stands in the beginning of all of the files and tells their kind, if anything does."""
+    """What is in the beginning of all of the files and tells their kind, if anything does."""
     pattern = MARKS.get(content.container)
     if not pattern or content.options.keys() & {"gzip", "member"}:
         return None

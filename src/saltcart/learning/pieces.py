@@ -1,4 +1,4 @@
-"""Paths that are a piece of a value or a line: the pattern that cuts them out, derived from where they stand."""
+"""Paths that are a piece of a value or a line: the pattern that cuts them out, derived from where they are."""
 
 import re
 from collections.abc import Iterator, Sequence
@@ -18,17 +18,17 @@ LONGEST = 4096  # characters of a path, which the system sets
 
 
 def parts_tried(values: Sequence[str], ground: Ground) -> Iterator[Parts]:
-    """The ways in which paths may stand in these values."""
+    """The ways in which paths may be in these values."""
     for separator in SEPARATORS:
         if any(separator in value for value in values):
             yield Parts(separator)
     pattern = piece_of(values, ground)
-    if pattern and SURROGATES.sub("", pattern) == pattern:  # else what stands around it is no text
+    if pattern and SURROGATES.sub("", pattern) == pattern:  # else what is around it is no text
         yield Parts(piece=Pattern(pattern))
 
 
 def piece_of(values: Sequence[str], ground: Ground) -> str | None:
-    """A pattern with a group `path` for the paths that stand in the values with other text around them."""
+    """A pattern with a group `path` for the paths that are in the values with other text around them."""
     tries = count(1)
     around = [found for value in values[:MOST] if (found := stretch(value, ground, tries))]
     if not around or all((start, end) == (0, len(value)) for value, start, end in around):

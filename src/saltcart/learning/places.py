@@ -30,7 +30,7 @@ class Sample(Struct):
 
 
 class Way(NamedTuple):
-    """One way to read a place: its spelling, where its base stands, how its values are parted."""
+    """One way to read a place: its spelling, where its base is, how its values are parted."""
 
     spelling: str
     base_at: str | None = None

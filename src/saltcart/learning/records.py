@@ -1,4 +1,4 @@
-"""Names whose folders stand in another place of the same record: in text, where the map says `base_at`; in databases,
+"""Names whose folders are in another place of the same record: in text, where the map says `base_at`; in databases,
 where it says `folder`.
 """
 
@@ -21,7 +21,7 @@ NAMES_TRIED = ("relative", "windows-relative", "uri-reference")
 
 
 def joined_lessons(samples: Sequence[Sample]) -> Iterator[Lesson]:
-    """The columns of databases whose folders stand in another column or table."""
+    """The columns of databases whose folders are in another column or table."""
     done: set[str] = set()
     for sample in samples:
         for join in folder_joins(sample.path, sample.content, sample.ground.disk.kind):
@@ -35,7 +35,7 @@ def joined_lessons(samples: Sequence[Sample]) -> Iterator[Lesson]:
 
 
 def joined_lesson(join: FolderJoin, found: Sequence[str], resolved: Sequence[str]) -> Lesson:
-    """A column of names whose folders stand in another table."""
+    """A column of names whose folders are in another table."""
     apart = {"table": join.folders, "column": join.path, "key": join.key, "by": join.by}
     entry: dict[str, object] = {
         "table": join.table,

@@ -40,7 +40,7 @@ class Entry(Struct, frozen=True):
     """One spot in a ledger that names one file or folder.
 
     `key` finds the spot again in the same file, `where` says it to a person, `written` is what
-    stands there with its container's escapes undone.  `otherwise` is a second reading of the
+    is there with its container's escapes undone.  `otherwise` is a second reading of the
     same bytes, for text whose encoding is a guess.  With a `base`, the text starts from the
     folder that this other entry names; with `tried` ones, from the first of theirs that has it.
     """
@@ -90,7 +90,7 @@ class Batch(NamedTuple):
 class Ledger(Protocol):
     """A file that names sounds, opened by the format or map that reads it; `within` is the ledger that it is a part
     of.  It `adds` to its list of folders as its map says, be there one in it or several.
-    `content` are the folders that its program looks in, as another ledger lists them: that is where each stands.
+    `content` are the folders that its program looks in, as another ledger lists them: that is where each is.
     It `lists` folders when its map says that some entries name them.
     """
 

@@ -79,7 +79,7 @@ def dependant(data: bytes, changes: Sequence[Change], resized: bool) -> str | No
 
 
 def texts_digest(data: bytes, changes: Iterable[Change], words: set[bytes]) -> bool:
-    """Whether a digest of a text stands in the file: in letters or as it is."""
+    """Whether a digest of a text is in the file: in letters or as it is."""
     for change in changes:
         for digest in digests_of_text(change.text):
             if digest.hex().encode() in words or digest in data or base64.b64encode(digest).rstrip(b"=") in data:
@@ -91,12 +91,12 @@ def texts_digest(data: bytes, changes: Iterable[Change], words: set[bytes]) -> b
 
 
 def sum_of_file(data: bytes) -> bool:
-    """Whether the file holds a sum of what stands before it, after it, or around it."""
+    """Whether the file holds a sum of what is before it, after it, or around it."""
     return any(is_sum(data, first, last, data[first:last]) for first, last in candidates(data))
 
 
 def candidates(data: bytes) -> Iterator[tuple[int, int]]:
-    """Where a sum may stand: words of hexadecimal figures or long numbers near the ends, and bytes right there."""
+    """Where a sum may be: words of hexadecimal figures or long numbers near the ends, and bytes right there."""
     starts = [(0, data[:ENDS])] + ([(len(data) - ENDS, data[-ENDS:])] if len(data) > ENDS else [])
     for offset, part in starts:
         words = [*HEX.finditer(part), *(one for one in NUMBER.finditer(part) if len(one[0]) >= 8)]
@@ -141,7 +141,7 @@ def says(said: bytes, size: int, content: bytes) -> bool:
 
 
 def lengths_before(data: bytes, changes: Sequence[Change]) -> bool:
-    """Whether the length of each text stands right before it in figures: `s:24:"/keel/..."`, `24:/keel/...`."""
+    """Whether the length of each text is right before it in figures: `s:24:"/keel/..."`, `24:/keel/...`."""
     found = [LENGTH_BEFORE.search(data, max(0, change.start - 16), change.start) for change in changes]
     return bool(found) and all(
         one and int(one[1]) in change.lengths() for one, change in zip(found, changes, strict=True)
@@ -149,7 +149,7 @@ def lengths_before(data: bytes, changes: Sequence[Change]) -> bool:
 
 
 def lengths_beside(data: bytes, changes: Sequence[Change]) -> bool:
-    """Whether under the same name beside every text a number stands that is its length."""
+    """Whether under the same name beside every text a number is that is its length."""
     if len({len(change.raw) for change in changes}) < 2 or len(changes) < 3:
         return False  # a number may be equal by chance
     names: set[tuple[int, bytes]] | None = None

@@ -17,7 +17,7 @@ MILLISECONDS = 100_000_000_000
 
 
 class Facts(NamedTuple):
-    """The facts beside one entry; None where its map names no column, or nothing fit stands there.
+    """The facts beside one entry; None where its map names no column, or nothing fit is there.
 
     `path` is where the entry leads.  `counted` says whether its map names a column for plays at
     all, so that none means never.  `last_played` is an ISO 8601 time, or what its program wrote
@@ -42,7 +42,7 @@ class Facts(NamedTuple):
 def facts(
     key: Hashable, path: str, cells: Sequence[object], counted: bool = False, milliseconds: bool = False
 ) -> Facts:
-    """The facts in the cells of one row, which stand in the order of COLUMNS; lengths may count milliseconds there."""
+    """The facts in the cells of one row, which are in the order of COLUMNS; lengths may count milliseconds there."""
     plays, last, size, length, title, digest, artist, rating, track = cells
     seconds = None if length is None else number(length)
     return Facts(

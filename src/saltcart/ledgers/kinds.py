@@ -78,7 +78,7 @@ def shape_of(plan: Map) -> Shape | None:
 
 
 def joint_of(plan: Map) -> bytes | None:
-    """What usually stands between the folders of a list in such a file, if it has one."""
+    """What usually is between the folders of a list in such a file, if it has one."""
     rule = next((at for at in plan.places if at.names == "folder"), None)
     name = rule.at.rpartition("/")[2] if rule else "@"
     if rule and rule.parts:
@@ -113,7 +113,7 @@ def mapped(path: str, plan: Map) -> Ledger:
 
 
 def content_folders(path: str, plan: str) -> tuple[Entry, ...]:
-    """The folders that the ledger at `path` lists, as full paths; that ledger is where each stands."""
+    """The folders that the ledger at `path` lists, as full paths; that ledger is where each is."""
     if not os.path.isfile(path):
         raise BadLedger(path, "is not there; it should list the content folders", "Mend [content] of the map.")
     folder = os.path.dirname(path)

@@ -1,6 +1,6 @@
 """The length of a list in a text, where the file says it: `size=2`, `"folderCount": 2`, `<folders count="2">`.
 
-It stands near the list: in its section, in the object that holds it, in an element around it.  A number elsewhere
+It is near the list: in its section, in the object that holds it, in an element around it.  A number elsewhere
 stays, whatever it is; where one near the list may be its length and need not, the list is refused.
 """
 
@@ -9,7 +9,7 @@ import re
 from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.base import REMEDY_LIST
 
-NEAR = 400  # bytes before and after a list in which its length may stand
+NEAR = 400  # bytes before and after a list in which its length may be
 COUNTS = rb"count|size|number|total|num|length"
 JOINS = rb"[\"']?[ \t]*[=:>][ \t]*[\"']?|</key>\s*<integer>"  # between a key and its number
 COUNT = re.compile(rb"(?i)([\w\\/-]*(?:%b)[\w\\/-]*)(?:%b)(\d+)\b" % (COUNTS, JOINS))
@@ -24,7 +24,7 @@ MEMBER_KEY = re.compile(rb"[\"']?\d+[\"']?[ \t]*[=:][ \t]*[\"']?\Z")
 
 
 def recounted(before: bytes, after: bytes, old: int, new: int, name: bytes = b"") -> tuple[bytes, bytes]:
-    """What stands before and behind a list, with its length in the key that holds it, if one does: a key that says no
+    """What is before and behind a list, with its length in the key that holds it, if one does: a key that says no
     more than that it is a number of things, or of what the list is called.  Raises CannotSpell where that is not plain.
     """
     found = [(True, one) for one in COUNT.finditer(own_part_before(before))]
@@ -43,7 +43,7 @@ def recounted(before: bytes, after: bytes, old: int, new: int, name: bytes = b""
 
 
 def stem_of(before: bytes) -> bytes:
-    """The name of a list by what stands before its first member, without what makes it several."""
+    """The name of a list by what is before its first member, without what makes it several."""
     found = NAME.search(MEMBER_KEY.sub(b"", before[-NEAR:]))
     return found[1].lower() if found else b""
 
@@ -57,7 +57,7 @@ def blanked(text: bytes, parts: list[tuple[int, int]]) -> bytes:
 
 
 def own_part_before(text: bytes) -> bytes:
-    """What stands before a list, blank where it belongs to something else."""
+    """What is before a list, blank where it belongs to something else."""
     start = max(0, len(text) - NEAR)
     start = max([start, *(found.end() for found in HEADER.finditer(text, start))])
     tags = list(TAG.finditer(text, start))
@@ -73,7 +73,7 @@ def own_part_before(text: bytes) -> bytes:
 
 
 def own_part_behind(text: bytes) -> bytes:
-    """What stands behind a list, blank where it belongs to something else."""
+    """What is behind a list, blank where it belongs to something else."""
     header = HEADER.search(text, 0, NEAR)
     end = header.start() if header else NEAR
     parts = [(min(end, len(text)), len(text))]

@@ -62,10 +62,10 @@ SHAPE: dict[str, Any] = {
 
 
 class FolderOf(Struct, frozen=True):
-    """A table that holds the folders: its rows are found by `key`, whose value stands in column `by` of the entry's
+    """A table that holds the folders: its rows are found by `key`, whose value is in column `by` of the entry's
     row.
 
-    Without a `table` the folder stands in another column of the entry's own row.
+    Without a `table` the folder is in another column of the entry's own row.
     """
 
     table: str | None
@@ -76,7 +76,7 @@ class FolderOf(Struct, frozen=True):
 
 
 class Addition(Struct, frozen=True):
-    """What else stands in a row that is added to a table of folders: `values` by column, and in the columns `counts` a
+    """What else is in a row that is added to a table of folders: `values` by column, and in the columns `counts` a
     number one higher than any there.
     """
 
@@ -104,7 +104,7 @@ class Rule(Struct, frozen=True):
 
 
 class Lists(NamedTuple):
-    """Where the named lists of a database stand: a row of `table` for each, told by `key`, with its `name`; a row of
+    """Where the named lists of a database are: a row of `table` for each, told by `key`, with its `name`; a row of
     `members` for each of its tracks, which says in `by` whose it is, in `track` which, and in `order` at which place.
     A track is the row of the table `entries` that has it in the column `entry_key`.
     """
@@ -202,7 +202,7 @@ def map_as(path: str, *_state: int) -> Map:
 
 
 def lists_of(path: str, tables: dict[str, Any]) -> Lists | JsonLists | None:
-    """Where named lists stand.  Raises BadFile when the map says so of neither a database nor JSON, or leaves something
+    """Where named lists are.  Raises BadFile when the map says so of neither a database nor JSON, or leaves something
     out, or names what are no entries.
     """
     if "lists" not in tables:
@@ -223,7 +223,7 @@ def lists_of(path: str, tables: dict[str, Any]) -> Lists | JsonLists | None:
 
 
 def counting_of(path: str, tables: dict[str, Any]) -> Counting | None:
-    """How lengths stand before texts.  Raises BadFile when the map does not say, or says it of another container."""
+    """How lengths are before texts.  Raises BadFile when the map does not say, or says it of another container."""
     said, counted = tables.get("counted"), tables["container"] == "counted"
     if bool(said) != counted:
         problem = "a counted container needs [counted]" if counted else "[counted] has no meaning in this container"
@@ -337,7 +337,7 @@ def place_rule(entry: dict[str, Any]) -> At:
 
 
 def parts_of(entry: dict[str, Any]) -> Parts | None:
-    """Where in a value the paths stand, when it is not one whole path."""
+    """Where in a value the paths are, when it is not one whole path."""
     if "piece" in entry:
         return Parts(piece=Pattern(entry["piece"]))
     return Parts(entry["separator"]) if entry.get("separator") else None

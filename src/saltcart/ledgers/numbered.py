@@ -12,7 +12,7 @@ from typing import NamedTuple
 from saltcart.ledgers.list_length import recounted
 
 NUMBER = re.compile(rb"\d+")
-LEAD = re.compile(rb'(?:[{<]|(?<=[\r\n]))[^\r\n{<]*\Z|"[^"]*\Z')  # the line, tag or word that a key stands in
+LEAD = re.compile(rb'(?:[{<]|(?<=[\r\n]))[^\r\n{<]*\Z|"[^"]*\Z')  # the line, tag or word that a key is in
 # Keys and tags: quoted names before a colon, names of elements and attributes, what begins a line up to = or a colon.
 KEYS = re.compile(rb"""(["'])[^"']*\1\s*:|</?[\w:.-]+|[\w:.-]+=(?=["'])|(?<=\n)[ \t]*[\w .-]+?[ \t]*[=:]""")
 LONE_HEAD = re.compile(rb'\[(\s*)\{(\s*"[^"\\]*"\s*:\s*)"\Z')  # an array with one object, up to its only value
@@ -23,14 +23,14 @@ STEM = re.compile(rb"([A-Za-z]{3,}?)s?[_\-\\/ ]*\Z")
 
 
 class Joint(NamedTuple):
-    """What stands between two members: `words` around its numbers, the last of these, and by how much each grows."""
+    """What is between two members: `words` around its numbers, the last of these, and by how much each grows."""
 
     words: tuple[bytes, ...]
     numbers: tuple[bytes, ...]
     steps: tuple[int, ...]
 
     def after(self, count: int) -> bytes:
-        """What stands before the member that is `count` behind the last one."""
+        """What is before the member that is `count` behind the last one."""
         grown = [
             str(int(number) + step * count).encode().rjust(len(number) if number[:1] == b"0" else 0, b"0")
             for number, step in zip(self.numbers, self.steps, strict=True)
@@ -44,7 +44,7 @@ def skeleton(text: bytes) -> tuple[bytes, ...]:
 
 
 def joint_of(before: bytes, between: Sequence[bytes]) -> Joint | None:
-    """How a list goes on whose first member stands behind `before`, with these texts `between` its members; None when
+    """How a list goes on whose first member is behind `before`, with these texts `between` its members; None when
     that cannot be told, or when it has no numbers that grow.
     """
     line = before[max(before.rfind(b"\n"), before.rfind(b"\r")) :]
@@ -83,7 +83,7 @@ class Members(NamedTuple):
 
 def list_around(number: int, kinds: Sequence[object], outside: Sequence[bytes], joins: Joins) -> tuple[int, int]:
     """The first and the last member of the list that the span with that number is in: spans of one kind, and what
-    `joins` members stands between them.
+    `joins` members is between them.
     """
     first = last = number
     while first and kinds[first - 1] == kinds[number] and joins(outside[first]):
@@ -94,7 +94,7 @@ def list_around(number: int, kinds: Sequence[object], outside: Sequence[bytes], 
 
 
 def plain_joint(number: int, kinds: Sequence[object], outside: Sequence[bytes]) -> bytes | None:
-    """What stands between the members of the list around a span, where that says nothing of one of them: it is the same
+    """What is between the members of the list around a span, where that says nothing of one of them: it is the same
     everywhere, or holds nothing but keys and tags.  None when it cannot be told.
     """
     first, last = list_around(number, kinds, outside, bool)
@@ -105,7 +105,7 @@ def plain_joint(number: int, kinds: Sequence[object], outside: Sequence[bytes]) 
 
 
 def joint_of_objects(before: bytes, after: bytes) -> bytes | None:
-    """What would stand between the only member of an array in JSON and a second one, where each is an object that holds
+    """What would be between the only member of an array in JSON and a second one, where each is an object that holds
     nothing else; None for others.
     """
     head, tail = LONE_HEAD.search(before), LONE_TAIL.match(after)
@@ -139,7 +139,7 @@ def members_around(number: int, kinds: Sequence[object], outside: Sequence[bytes
 
 
 def edit(members: Members, new: Sequence[bytes], outside: list[bytes]) -> tuple[list[bytes], list[bytes]]:
-    """The texts `new` as the members of a list, and what stands before, between and behind them then.  Raises
+    """The texts `new` as the members of a list, and what is before, between and behind them then.  Raises
     CannotSpell.
     """
     old = members.end - members.first
@@ -151,6 +151,6 @@ def edit(members: Members, new: Sequence[bytes], outside: list[bytes]) -> tuple[
 
 
 def runs_to_edit(numbers: Sequence[int], kinds: Sequence[object], outside: Sequence[bytes]) -> Mapping[int, Members]:
-    """The numbered lists in which spans with these numbers stand, by their first member."""
+    """The numbered lists in which spans with these numbers are, by their first member."""
     found = (members_around(number, kinds, outside) for number in numbers)
     return {one.first: one for one in found if one}

@@ -16,7 +16,7 @@ NUMBER = "<number>"  # digits in a name of a path
 
 
 class Parts(Struct, frozen=True):
-    """Where in a value the paths stand: between separators, or where the group `path` of a pattern matches."""
+    """Where in a value the paths are: between separators, or where the group `path` of a pattern matches."""
 
     separator: str = ""
     piece: Pattern | None = None
@@ -44,7 +44,7 @@ class At(Struct, frozen=True):
     `at` is a path of names with `/` between them, `*` for any one name and `**` for any number
     of them.  `base_at` is the place, above or beside it, of the folder the entries start from.
     With `parts` one value holds several paths, or a path is a piece of it.  With `keys` the paths are the
-    names of what stands at that place, not its values.  With `any_case` the names of places may be written in any.
+    names of what is at that place, not its values.  With `any_case` the names of places may be written in any.
     """
 
     at: str
@@ -87,7 +87,7 @@ class Matcher:
         return self.known[place]
 
     def key(self, place: str) -> At | None:
-        """The first rule that wants the name of what stands at `place`."""
+        """The first rule that wants the name of what is at `place`."""
         return next((rule for pattern, rule in self.named if pattern.fullmatch(place)), None)
 
 
@@ -120,10 +120,10 @@ def parted(raw: str, parts: Parts | None, escape: Escape) -> list[tuple[int, int
 
 
 class Bases:
-    """Which folder each path starts from, when folders stand in places of their own.
+    """Which folder each path starts from, when folders are in places of their own.
 
     Of the values at `base_at` it is the one that shares the innermost holder with the path: its record, its section,
-    the whole file; of several there the one before it, else the first.  `holders` are numbers of what a value stands
+    the whole file; of several there the one before it, else the first.  `holders` are numbers of what a value is
     in, from the outermost.  An `xml:base` holds for its own element alone, and may start from one further out (XML
     Base 1.1, section 4).
     """

@@ -17,7 +17,7 @@ from saltcart.spelling import Spelling
 
 
 class Coding(Protocol):
-    """How a path stands in the bytes of a format: encoding and escapes."""
+    """How a path is in the bytes of a format: encoding and escapes."""
 
     @property
     def sure(self) -> bool:
@@ -45,8 +45,8 @@ class Coding(Protocol):
 class Span(NamedTuple):
     """The bytes from `start` to `end` hold one path; `spelling` is None for what is no file.
 
-    `base` is the number of the span whose folder the path starts from, where that stands elsewhere; an entry when it
-    stands in another file.
+    `base` is the number of the span whose folder the path starts from, where that is elsewhere; an entry when it
+    is in another file.
     """
 
     start: int
@@ -70,7 +70,7 @@ class Kind(NamedTuple):
 class Spans:
     """All spans of one text in columns: hundreds of thousands are worked on as lists.
 
-    `inside` is what stands in each, `outside` what stands before, between and after them.
+    `inside` is what is in each, `outside` what is before, between and after them.
     """
 
     def __init__(

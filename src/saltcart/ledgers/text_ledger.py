@@ -1,4 +1,4 @@
-"""Ledgers that are one text, or bytes with texts in them: each path stands in a span."""
+"""Ledgers that are one text, or bytes with texts in them: each path is in a span."""
 
 import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -37,7 +37,7 @@ class Shape(Struct, frozen=True):
 class TextLedger(Batched):
     """A ledger read by a function from bytes to spans.  Entry keys are the numbers of the spans.
 
-    Of one that is `mapped` nobody knows what else stands in it, so that it is looked for what depends on its paths;
+    Of one that is `mapped` nobody knows what else is in it, so that it is looked for what depends on its paths;
     one that is `untrusted`, for the reason that this says, is not rewritten.  A list of one folder that `grows_alone`
     is plainly a list; elsewhere a key or an element may be the only one that its program reads.
     """
@@ -208,7 +208,7 @@ class TextLedger(Batched):
         raise CannotSpell(f"{show(self.path)}: nothing in it shows how one more folder would be written", REMEDY_LIST)
 
     def with_lengths(self, spans: Spans, numbered: Mapping[int, Members], edits: ListEdits) -> list[bytes]:
-        """What stands between the texts, with the lengths of lists without numbers as they will be."""
+        """What is between the texts, with the lengths of lists without numbers as they will be."""
         around = list(spans.outside)
         in_numbered = {number for one in numbered.values() for number in range(one.first, one.end)}
         done: set[int] = set()
@@ -224,25 +224,25 @@ class TextLedger(Batched):
         return around
 
     def in_place(self, spans: Spans, texts: Sequence[bytes], number: int, edits: ListEdits) -> list[bytes]:
-        """What stands in the place of one span when lists change."""
+        """What is in the place of one span when lists change."""
         encode, text = spans.kinds[number].coding.encode, texts[number]
         front, behind = ([encode(more, text) for more in side.get(number, ())] for side in (edits.front, edits.behind))
         return [*front, *(() if number in edits.gone else (text,)), *behind]
 
     def close_gap(self, outside: list[bytes], after: bytes, more: bool) -> None:
-        """Let one member of a list go, and with it what stands between it and the next one, or the one before it."""
+        """Let one member of a list go, and with it what is between it and the next one, or the one before it."""
         if more and self.is_joint(after):
-            return  # what stood before it stands before the next
+            return  # what stood before it is before the next
         if not self.is_joint(outside[-1]):
             raise CannotSpell(f"{show(self.path)}: its only folder cannot be removed", REMEDY_LIST)
         outside[-1] = after
 
     def is_joint(self, text: bytes) -> bool:
-        """Whether this is what stands between the parts of a list, blanks apart."""
+        """Whether this is what is between the parts of a list, blanks apart."""
         return self.usual_joint is not None and b"".join(text.split()) == b"".join(self.usual_joint.split())
 
     def joint(self, spans: Spans, number: int) -> bytes:
-        """What stands between the parts of a list: as at a neighbour, or as is usual in such a file."""
+        """What is between the parts of a list: as at a neighbour, or as is usual in such a file."""
         beside = [near for near in (number + 1, number) if 0 < near < len(spans.inside)]
         usual = (spans.outside[near] for near in beside if self.is_joint(spans.outside[near]))
         shown = next(usual, None) or plain_joint(number, spans.kinds, spans.outside)

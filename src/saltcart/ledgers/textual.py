@@ -29,7 +29,7 @@ class Found(NamedTuple):
 
 
 class Text(Struct, frozen=True):
-    """A decoded file: `skip` bytes of byte-order mark stand before it; `guess` when its encoding is one."""
+    """A decoded file: `skip` bytes of byte-order mark are before it; `guess` when its encoding is one."""
 
     text: str
     encoding: str

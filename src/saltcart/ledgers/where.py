@@ -1,4 +1,4 @@
-"""Where in a ledger something stands, for people to find and for code to compare."""
+"""Where in a ledger something is, for people to find and for code to compare."""
 
 from typing import NamedTuple
 
@@ -8,7 +8,7 @@ from saltcart.errors import show
 class Where(NamedTuple):
     """A spot in a file: the names on the way to it, such as `tracks/*/file`, or table and column; which one it is of
     those that have this way, from 1; its line, from 1; the key of its row.  It may be the name of an object itself,
-    and it may stand in another ledger.
+    and it may be in another ledger.
     """
 
     place: str = ""

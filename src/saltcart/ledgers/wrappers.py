@@ -173,7 +173,7 @@ def repacked(raw: bytes, fact: zipfile.ZipInfo, content: bytes) -> tuple[bytes, 
     elif fact.compress_type != zipfile.ZIP_STORED:
         raise ValueError(f"{fact.filename} is packed in a way that cannot be written")
     sums = (zlib.crc32(content), len(body), len(content))
-    flags = struct.unpack_from("<H", raw, 6)[0] & ~8  # sizes stand in the header now, no descriptor follows
+    flags = struct.unpack_from("<H", raw, 6)[0] & ~8  # sizes are in the header now, no descriptor follows
     head = raw[:6] + struct.pack("<H", flags) + raw[8:14] + struct.pack("<III", *sums) + raw[26 : 30 + name + extra]
     return head + body, sums
 

@@ -1,4 +1,4 @@
-"""The survey: shelves and ledgers in some places, which leans on which, and how every entry stands now."""
+"""The survey: shelves and ledgers in some places, which leans on which, and how every entry is now."""
 
 import os
 import re

@@ -10,7 +10,7 @@ CHUNK = 1 << 20  # bytes; content may hold a run at every spot, and a list of al
 
 
 class Automaton:
-    """What looks for some `runs`, none of them empty, which it numbers as they stand: for all of them, or for the
+    """What looks for some `runs`, none of them empty, which it numbers as they are: for all of them, or for the
     `longest` where several overlap.
     """
 
@@ -25,11 +25,11 @@ class Automaton:
         return BytesAhoCorasick(list(self.runs), MatchKind.LeftmostLongest if self.longest else MatchKind.Standard)
 
     def any_in(self, data: bytes) -> bool:
-        """Whether one of them stands in `data`."""
+        """Whether one of them is in `data`."""
         return any(self.machine.find_matches_as_indexes(chunk) for _at, chunk in self.chunks(data))
 
     def spots(self, data: bytes) -> Iterator[tuple[int, int, int]]:
-        """The number, beginning and end of each that stands in `data`."""
+        """The number, beginning and end of each that is in `data`."""
         for at, chunk in self.chunks(data):
             for number, start, end in self.machine.find_matches_as_indexes(chunk, overlapping=not self.longest):
                 if at == 0 or end > self.overlap:  # else the chunk before had it whole

@@ -51,7 +51,7 @@ class Readable(Protocol):
 
 
 class Spot(Struct, frozen=True):
-    """One place in a file where a folder is named: where, in which form, and what stands around it."""
+    """One place in a file where a folder is named: where, in which form, and what is around it."""
 
     where: str
     form: str
@@ -61,7 +61,7 @@ class Spot(Struct, frozen=True):
 class Mention(Struct):
     """One file that names old places: how often, in which encodings, where, and the first spots.
 
-    All of those are `history`, which speaks of what was, when the file is a `log`.  Some stand in sentences (`prose`),
+    All of those are `history`, which speaks of what was, when the file is a `log`.  Some are in sentences (`prose`),
     or in `free` text, which nobody looks for a sound by; `said` are the first of these.  Folders that hold old places
     are named `above` as whole values, which is true still when something in them moves, but its program finds less.
     """
@@ -86,7 +86,7 @@ class Mention(Struct):
     def add(
         self, place: PlaceForms, where: str, hit: Hit, around: bytes, prose: bool = False, free: bool = False
     ) -> None:
-        """Take up one spot that names a place, with what stands around it, in a sentence or in free text or not."""
+        """Take up one spot that names a place, with what is around it, in a sentence or in free text or not."""
         form, encoding = hit.form, hit.encoding
         if place.alone:
             if not (self.log or prose or free) and all(folder != place.place for folder, _spot in self.above):
@@ -250,7 +250,7 @@ def windows(head: bytes, stream: Readable, overlap: int) -> Iterator[tuple[bytes
 
 
 def starts_in_sentence(data: bytes, at: int, place: PlaceForms) -> bool:
-    """Whether a path, of which some stands at a place in a text, is a part of a sentence."""
+    """Whether a path, of which some is at a place in a text, is a part of a sentence."""
     start = max(data.rfind(b"\n", 0, at) + 1, at - place.longest)
     line = data[start:at].decode("utf-8", "replace")
     first = max((found.start() for found in PATH_START.finditer(line)), default=len(line))
@@ -260,7 +260,7 @@ def starts_in_sentence(data: bytes, at: int, place: PlaceForms) -> bool:
 
 
 def excerpt(data: bytes, at: int) -> bytes:
-    """What stands around a spot."""
+    """What is around a spot."""
     start = max(data.rfind(b"\n", 0, at) + 1, at - EXCERPT)
     end = data.find(b"\n", at)
     return data[start : min(end if end >= 0 else len(data), at + EXCERPT)].replace(b"\0", b"")
@@ -304,7 +304,7 @@ def together(cells: Iterable[bytes | str]) -> Iterator[tuple[bool, bytes]]:
 
 
 def of_the_web(connection: sqlite3.Connection, table: str, column: str) -> bool:
-    """Whether most of what stands in a column are web addresses: then it tells where somebody was."""
+    """Whether most of what is in a column are web addresses: then it tells where somebody was."""
     cell = quoted(column)
     query = (
         f"SELECT count(*), total({cell} LIKE 'http://%' OR {cell} LIKE 'https://%')"

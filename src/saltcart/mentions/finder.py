@@ -1,8 +1,8 @@
 """Finding many folders in bytes at once: the cost follows the content, not how many folders are looked for.
 
-Folders that share an anchor are looked for together.  Where it stands, the commonest forms are recognised by the bytes
+Folders that share an anchor are looked for together.  Where it is, the commonest forms are recognised by the bytes
 around it alone; else these are decoded once in each way, and what follows the anchor says in a table which names may
-stand there.
+be there.
 """
 
 import unicodedata
@@ -38,7 +38,7 @@ from saltcart.spelling.moves import tail_below
 
 MOST_RESTS = 40  # what may follow one anchor; of more, one after the other takes longer than it saves
 FOLDERS = 64  # of which names are remembered
-LONGEST_COUNTED = 1 << 14  # bytes of a text whose length may stand before it
+LONGEST_COUNTED = 1 << 14  # bytes of a text whose length may be before it
 
 
 class Ending(NamedTuple):
@@ -58,7 +58,7 @@ class Plain(NamedTuple):
 
 
 Tables = dict[tuple[int, int], dict[bytes, list[Plain]]]  # by where the anchor is in it, and how long it is
-Lefts = dict[int, dict[str, list[Ending]]]  # by how long what stands before the anchor is, and that without case
+Lefts = dict[int, dict[str, list[Ending]]]  # by how long what is before the anchor is, and that without case
 Endings = dict[int, dict[str, Lefts]]  # by how long what follows is, and that without case
 
 
@@ -84,7 +84,7 @@ class Group:
         self.rivals = rivals(self.places)
 
     def goes_on(self, low: bytes, end: int) -> bool:
-        """Whether no other name is seen to stand there, which has the anchor too: it ends at `end`."""
+        """Whether no other name is seen to be there, which has the anchor too: it ends at `end`."""
         return self.rest is None or self.rest.match(low, end) is not None
 
 
@@ -121,7 +121,7 @@ def rivals(places: Sequence[tuple[int, PlaceForms]]) -> dict[int, set[int]]:
     for at, way in enumerate(ways):
         for other in islice(ways, at + 1, None):
             if not other.startswith(way):
-                break  # in this order, those that begin so stand together
+                break  # in this order, those that begin so are together
             alike_ways[way] = alike_ways[way] | by_way[other]
             alike_ways[other] = alike_ways[other] | by_way[way]
     found: dict[int, set[int]] = {}
@@ -232,7 +232,7 @@ class Spot(NamedTuple):
             yield from self.decoded(names, done)
 
     def is_named(self, one: PlaceForms, start: int, end: int) -> bool:
-        """Whether what stands there, which is the full path of a folder, is that and no longer path."""
+        """Whether what is there, which is the full path of a folder, is that and no longer path."""
         data = self.data
         if self.binary and end - start < LONGEST_COUNTED and counted(data, start, end - start):
             return True
@@ -258,7 +258,7 @@ class Spot(NamedTuple):
                         done.add(number)
 
     def is_one(self, one: Ending, before: str, after: str) -> bool:
-        """Whether what stands around the anchor is that name, and no longer path."""
+        """Whether what is around the anchor is that name, and no longer path."""
         number, left, right, name = one
         place, wide = self.forms[number], self.group.wide
         folds = place.folds_case or name.form == LETTER
@@ -275,7 +275,7 @@ class Spot(NamedTuple):
 
 
 def candidates(endings: Endings, before: str, after: str) -> Iterator[Ending]:
-    """The names that may stand around an anchor, by the texts before it and from it on."""
+    """The names that may be around an anchor, by the texts before it and from it on."""
     for length, table in endings.items():
         lefts = table.get(after[:length].casefold())
         for width, by_left in lefts.items() if lefts else ():
@@ -283,7 +283,7 @@ def candidates(endings: Endings, before: str, after: str) -> Iterator[Ending]:
 
 
 def standing(data: bytes, at: int, some: Tables) -> Iterator[tuple[Plain, int, int]]:
-    """What of some tables stands around an anchor, from where and up to where."""
+    """What of some tables is around an anchor, from where and up to where."""
     for (cut, length), table in some.items():
         start = at - cut
         if start >= 0 and (found := table.get(data[start : start + length])):

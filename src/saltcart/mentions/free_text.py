@@ -1,5 +1,5 @@
 """Telling text that somebody wrote from records of values, by its structure: no program looks for a sound by what
-stands in a letter, in the source of another program or on a page.
+is in a letter, in the source of another program or on a page.
 
 What parses as a format of records (JSON, XML but for pages, property lists, TOML, tables) is no free text; nor are
 lines most of which are a name and a value, a path alone, or a few words and numbers.  Names of files say nothing.
@@ -31,7 +31,7 @@ RECORD = re.compile(
     | (?:[\w.\-:+]+|"[^"]*"|'[^']*') (?: [\s,;|\t]+ (?:[\w.\-:+]+|"[^"]*"|'[^']*') ){{0,3}}
     ) \s*"""
 )
-# What stands in a record beside words: a text in quotes, a path, a name with its value.
+# What is in a record beside words: a text in quotes, a path, a name with its value.
 QUOTED = re.compile(rf"""\w+=(?:"[^"]*"|'[^']*'|\S+)|"[^"]*"|'[^']*'|{PATH}\S*""")
 CODE = re.compile(
     r"\s*(?:def |class |import |from \w+ import|return\b|if .*[:{(]|for .*[:{(]|while .*[:{(]|else\b|elif |#include|"
@@ -111,6 +111,6 @@ def is_record(line: str) -> bool:
 
 
 def in_sentence(line: str, at: int) -> bool:
-    """Whether what begins at a place in a line is part of a sentence: some words stand before it in the same value."""
+    """Whether what begins at a place in a line is part of a sentence: some words are before it in the same value."""
     lead = re.split(r"""["'<>=\t\0|]""", line[:at])[-1]
     return len(WORD.findall(lead)) >= LEADING and lead.count(" ") >= LEADING - 1

@@ -136,7 +136,7 @@ def is_packed(head: bytes) -> bool:
 
 
 def unpacked(head: bytes, stream: IO[bytes], where: str, budget: Budget) -> Iterator[Inner]:
-    """What is in a packed stream that begins with `head` and stands at its beginning."""
+    """What is in a packed stream that begins with `head` and is at its beginning."""
     if head.startswith(ZIP_MAGIC):
         yield from members(stream, where, budget)
         return

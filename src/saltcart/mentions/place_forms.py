@@ -3,7 +3,7 @@
 A form is a name (the full path, from the home folder, from the top of its drive, from the file's own folder, from a
 drive letter of another system) in an encoding (UTF-8, UTF-16, percent-encoded, escaped as in JSON, XML or C).  Looking
 for each of these separately would read everything many times.  Instead an *anchor* is looked for: the longest run of
-ASCII letters and digits in the folder's own name, which all encodings leave as it is.  Only where it stands are the
+ASCII letters and digits in the folder's own name, which all encodings leave as it is.  Only where it is are the
 bytes before and after it decoded and compared with the names.
 """
 
@@ -21,7 +21,7 @@ from saltcart.spelling.moves import tail_below
 FULL, HOME, DRIVE, RELATIVE, LETTER = "full path", "from home", "from the drive", "from its folder", "drive letter"
 SHORTEST_ANCHOR = 3
 WINDOW = 2  # so many times the longest name, as it may be escaped, is decoded before and after an anchor
-# What may stand before a full path: no part of another path.  A web address's host may, in a `file:` URI.
+# What may be before a full path: no part of another path.  A web address's host may, in a `file:` URI.
 PATH_SIGN = re.compile(r"[\w.~\-\\/%+@]", re.UNICODE)
 # In binary files a text follows its length, which may look like a letter: characters that no text holds tell them.
 CONTROL = bytes([*range(0x09), *range(0x0E, 0x20)])
@@ -44,7 +44,7 @@ class Name(NamedTuple):
 
 
 class Hit(NamedTuple):
-    """A folder named in some bytes: where its anchor stands, its number, in which form and encoding."""
+    """A folder named in some bytes: where its anchor is, its number, in which form and encoding."""
 
     at: int
     place: int
@@ -67,7 +67,7 @@ class PlaceForms:
     """The forms of one folder.  `letters` are its names on other systems, such as `D:/Sounds/Bell Tones`; `others` are
     names that it has here besides.  Of what lies beside it, `longer` ones have names that begin like its own.
 
-    One that is to stand `alone` is named only where nothing below it is: as a whole value, such as a listed folder.
+    One that is to be `alone` is named only where nothing below it is: as a whole value, such as a listed folder.
     """
 
     def __init__(
@@ -139,7 +139,7 @@ def anchors(one: PlaceForms) -> Iterator[Anchor]:
     """What to look for; a name without ASCII letters is looked for in each of its encodings."""
     if one.anchor:
         yield Anchor(one.anchor.encode(), rest=rest_of(one))
-        yield Anchor(one.anchor.encode("utf-16-le")[:-1], wide=True)  # as it stands in either order of bytes
+        yield Anchor(one.anchor.encode("utf-16-le")[:-1], wide=True)  # as it is in either order of bytes
         yield Anchor(
             "".join(f"%{byte:02x}" for byte in one.run.encode()).encode(), escaped=True
         )  # some write it all so
@@ -192,7 +192,7 @@ def tails_of(place: str, drive: str) -> list[str]:
 
 def literals(place: str) -> dict[bytes, str]:
     """The full path in encodings that leave no letter as it is: Base64 (RFC 4648) from each of three bytes on, without
-    the ends that depend on what stands around it; and UTF-32.
+    the ends that depend on what is around it; and UTF-32.
     """
     raw = place.encode("utf-8", "surrogateescape")
     found: dict[bytes, str] = {}
@@ -206,7 +206,7 @@ def literals(place: str) -> dict[bytes, str]:
 
 
 def counted(data: bytes, start: int, length: int, signs: int = 0) -> bool:
-    """Whether the length of a text stands before it in a binary file, in bytes or in `signs`, so that it ends where
+    """Whether the length of a text is before it in a binary file, in bytes or in `signs`, so that it ends where
     that says; a slash and more behind it say that it goes on.
     """
     follows = data[start + length : start + length + 4].replace(b"\0", b"", 1 if signs else 0)
@@ -224,7 +224,7 @@ VALUE_AFTER = re.compile(rb"(?:[/\\]?[ \t]*(?:[\"'<,;|)\]}\t\r\n\0:]|\Z))")
 
 
 def stands_alone(before: bytes, after: bytes, binary: bool) -> bool:
-    """Whether what stands between is a whole value of a record: no word of a sentence, with nothing below it.
+    """Whether what is between is a whole value of a record: no word of a sentence, with nothing below it.
 
     In a binary file a text may end where a byte that no text holds follows.
     """
@@ -234,7 +234,7 @@ def stands_alone(before: bytes, after: bytes, binary: bool) -> bool:
 
 
 def lettered(before: str, after: str, one: PlaceForms) -> bool:
-    """Whether a path of another system, of which so much stands before the anchor behind its letter, ends in the
+    """Whether a path of another system, of which so much is before the anchor behind its letter, ends in the
     folder's: `D:/Sounds/Bells`, though nobody said what D: is.
     """
     cut = one.base.lower().rfind(one.anchor) if one.anchor else 0
@@ -265,7 +265,7 @@ def begins(lead: str, name: Name, rest: str, binary: bool) -> bool:
 
 
 def readings(data: bytes, at: int, most: int, wide: bool) -> Iterator[tuple[str, str, str]]:
-    """What stands before an anchor and from it on, in each way to read it: encoding, and both texts."""
+    """What is before an anchor and from it on, in each way to read it: encoding, and both texts."""
     if wide:
         for encoding, start in (("utf-16-le", at), ("utf-16-be", at - 1)):
             if start >= 0:

@@ -187,7 +187,7 @@ def candidates(top: str, walked: Walked) -> Iterator[tuple[str, Item]]:
 def note_link(path: str, target: str, walked: Walked) -> None:
     """Take up a link that leads into one of the folders, or to what holds one; through other links, too."""
     near = os.path.normpath(os.path.join(os.path.dirname(path), target))
-    end = os.path.realpath(path)  # elsewhere, when a signpost stands at the old place
+    end = os.path.realpath(path)  # elsewhere, when a signpost is at the old place
     for place in (near, end):
         for folder in walked.places:
             inside = tail_below(place, folder) is not None and tail_below(path, folder) is None

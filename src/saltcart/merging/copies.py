@@ -179,7 +179,7 @@ def latest(mark: Mark, event: int, mine: Counts, others: Counts) -> Mark:
 
 def respelt(history: History, ledger: Ledger, maps: Sequence[Map], places: Places) -> History:
     """The history of a copy that was written anew with its paths written for another place: the same rows and events,
-    and what stands there now, as this ledger holds it.
+    and what is there now, as this ledger holds it.
     """
     _form, content = read(ledger, form_of(ledger, maps), places)
     rows = by_table(content.rows)
@@ -215,7 +215,7 @@ def write(
     """Write into `target`, a copy of our ledger, what both became; what was merged, and the history of that.
 
     `spelt` is their ledger with its paths as this computer writes them.  Raises CannotMerge, with nothing of use in
-    `target`, when what stands there afterwards is not just what was wanted.
+    `target`, when what is there afterwards is not just what was wanted.
     """
     rows = meeting.form.read(spelt, places[1]).rows
     uids = list(meeting.theirs.rows)

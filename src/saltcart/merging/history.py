@@ -1,7 +1,7 @@
 """What happened to a copy of a ledger: which changes it has seen, and by which of them each cell is as it is.
 
 The model.  Each time a copy is looked at, all that changed in it since the last look is one *event*.  Its name is made
-from what was known and what stands there, so that two machines which look at one stick name it alike.  A history says
+from what was known and what is there, so that two machines which look at one stick name it alike.  A history says
 of each cell the event that set it, and lists all events that the copy has *seen*.  Of two histories that differ in a
 cell, the one that has seen the event of the other is the later; when neither has, both changed it.  A count is the sum
 of what each event added.  So nothing depends on which computer meets which stick, how often, or in what order; and an
@@ -72,7 +72,7 @@ class History(Struct):
 
 
 class Copy(Struct):
-    """A history brought up to date with what stands in its copy, and the rows there by their names in every copy."""
+    """A history brought up to date with what is in its copy, and the rows there by their names in every copy."""
 
     history: History
     rows: dict[Uid, Row]
@@ -247,7 +247,7 @@ def digest_of_ref(spot: Spot, uids: Mapping[Spot, Uid]) -> bytes:
 
 
 def split(digests: bytes) -> list[bytes]:
-    """Digests that stand one after the other."""
+    """Digests that are one after the other."""
     return [digests[at : at + DIGEST] for at in range(0, len(digests), DIGEST)]
 
 

@@ -23,7 +23,7 @@ REST, LISTS, MEMBERS = "rest", "lists", "members"
 
 
 class JsonForm:
-    """JSON documents as rows, as a map tells where their sounds and lists stand."""
+    """JSON documents as rows, as a map tells where their sounds and lists are."""
 
     def __init__(self, plan: Map):
         self.plan = plan
@@ -96,7 +96,7 @@ class JsonForm:
         return [one.get(key) if key else number for number, one in enumerate(found if isinstance(found, list) else [])]
 
     def lists_in(self, document: dict[str, Any]) -> Iterator[tuple[str, list[Any], dict[str, str]]]:
-        """Name, members, and what else stands in it, of each list; a dot before the keys tells them from the name."""
+        """Name, members, and what else is in it, of each list; a dot before the keys tells them from the name."""
         assert self.lists is not None
         for spot in spots(document, self.lists.at):
             inner = spot.value if isinstance(spot.value, dict) else {}
@@ -141,7 +141,7 @@ class JsonForm:
 
     @staticmethod
     def element(one: Wanted) -> dict[str, Any]:
-        """A row as it stands in an array."""
+        """A row as it is in an array."""
         return {key: json.loads(str(value)) for key, value in one.cells.items()}
 
     def put_lists(self, document: dict[str, Any], merged: Merged, places: Mapping[Uid, int]) -> None:
@@ -221,14 +221,14 @@ def names_in(path: str) -> list[str]:
 
 
 def at_path(document: Any, path: str) -> Any:
-    """What stands at the path of a map; None where nothing does."""
+    """What is at the path of a map; None where nothing does."""
     for name in names_in(path):
         document = document.get(name) if isinstance(document, dict) else None
     return document
 
 
 def put(document: dict[str, Any], names: Sequence[str], value: Any = None, remove: bool = False) -> None:
-    """Let a value stand at the end of a way of names, or nothing."""
+    """Put a value, or nothing, at the end of a way of names."""
     *above, name = names
     for part in above:
         document = document.setdefault(part, {})
@@ -239,7 +239,7 @@ def put(document: dict[str, Any], names: Sequence[str], value: Any = None, remov
 
 
 def style_of(text: str) -> Callable[[Any], str] | None:
-    """A writer that puts the document of a text down just as it stands there; None when there is none."""
+    """A writer that puts the document of a text down just as it is there; None when there is none."""
     document = json.loads(text)
     end = text[len(text.rstrip()) :]
     for indent in indents_of(text):

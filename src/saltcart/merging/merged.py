@@ -32,7 +32,7 @@ class Conflict(Struct, frozen=True):
 
 
 class Wanted(Struct):
-    """One row as it shall be: its cells, the rows that it refers to and the list it stands in, and the events of all
+    """One row as it shall be: its cells, the rows that it refers to and the list it is in, and the events of all
     that.  `comes` from the other copy when it is not in this one yet.
     One to which the same happened on both sides is the `same` as it was.
     """

@@ -61,7 +61,7 @@ class PlaylistForm:
 
 
 def without(ledger: Ledger, target: str, content: Content, goes: Container[Key]) -> None:
-    """Write a playlist into `target` without some of its rows, and all else as it stands."""
+    """Write a playlist into `target` without some of its rows, and all else as it is."""
     assert isinstance(ledger, TextLedger)
     spans = ledger.find()
     rows = [row for row in content.rows if row.table == TRACKS]
@@ -77,7 +77,7 @@ def without(ledger: Ledger, target: str, content: Content, goes: Container[Key])
 
 
 def apart(text: str) -> tuple[str, str]:
-    """What stands before the first path, as the head of the file and what belongs to that path."""
+    """What is before the first path, as the head of the file and what belongs to that path."""
     mark = codecs.BOM_UTF8.decode()
     found = LINE.match(text)
     line = found[0] if found else ""

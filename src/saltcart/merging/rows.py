@@ -1,6 +1,6 @@
 """A ledger as rows: what it holds of each sound and each list, whatever its format.
 
-A row has a key that finds it in its file, cells, references to other rows, and perhaps a list that it stands in.  The
+A row has a key that finds it in its file, cells, references to other rows, and perhaps a list that it is in.  The
 order in which the rows of one list are given is the order of that list.
 """
 
@@ -39,7 +39,7 @@ class Row(Struct, gc=False):
         return self.table, self.key
 
     def says(self, column: str) -> Cell:
-        """What a cell says: the place for a path, else what stands there."""
+        """What a cell says: the place for a path, else what is there."""
         return self.places.get(column, self.cells[column])
 
 

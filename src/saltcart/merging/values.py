@@ -8,7 +8,7 @@ import msgspec
 
 from saltcart.merging.rows import LINES, Cell
 
-BEFORE, AFTER = object(), object()  # where members go that stand behind nothing, or share nothing with the others
+BEFORE, AFTER = object(), object()  # where members go that are behind nothing, or share nothing with the others
 
 
 def plain(value: object) -> Cell:
@@ -44,7 +44,7 @@ def elements_of_both(here: object, there: object, role: str = "") -> str | None:
 
 
 def woven(first: Sequence[bytes], second: Sequence[bytes]) -> list[bytes]:
-    """The members of both, in the order of the first; each of the others behind what it stands behind there, or behind
+    """The members of both, in the order of the first; each of the others behind what it is behind there, or behind
     all when the two have nothing in common.
     """
     known = set(first)

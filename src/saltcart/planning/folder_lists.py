@@ -1,4 +1,4 @@
-"""The folders that ledgers list: as they stand, and plans that change them though nothing moves."""
+"""The folders that ledgers list: as they are, and plans that change them though nothing moves."""
 
 import os
 from collections.abc import Iterator, Sequence
@@ -25,7 +25,7 @@ IN_A_LIST, ALONE, STARTS = "in a list", "the only one", "others start from it"
 
 
 class ListedFolder(NamedTuple):
-    """One folder that a ledger names; `use` says what for, `better` is the one that should stand there instead."""
+    """One folder that a ledger names; `use` says what for, `better` is the one that should be there instead."""
 
     ledger: str
     judgement: Judgement

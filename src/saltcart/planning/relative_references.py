@@ -23,7 +23,7 @@ SUFFIX = re.compile(rf"(?i)\.(?:(?:{NARROW})(?![A-Z0-9])|\0(?:{WIDE})(?!\0[A-Z0-
 PATH_BEFORE = re.compile(rf"[^{NO_PATH}]*\Z")
 UPWARD = re.compile(rf"(?:\.\.[/\\])+[^{NO_PATH}]{{1,{LONGEST}}}")
 LEAD_UP = re.compile(rb"\.(?:\.[/\\]|\0\.\0[/\\])")
-# Behind which a path may begin in what stands before a sound's name; in binary files any bytes may look like letters.
+# Behind which a path may begin in what is before a sound's name; in binary files any bytes may look like letters.
 CUTS = re.compile(r"[\s=:,;'(\[{]+|[^\0-\x7f]+|file://")
 ENDS = re.compile(r"[\s,;')\]}]")
 

@@ -70,7 +70,7 @@ class ShelfInspector:
         self.left: list[str] = []  # files that stay and may name sounds
 
     def inspect(self, shelf: Shelf) -> DraftedShelf:
-        """One shelf.  Refused when a part of it cannot be read, or other files stand at its new place."""
+        """One shelf.  Refused when a part of it cannot be read, or other files are at its new place."""
         one = DraftedShelf(shelf)
         unit = unit_of(landing_mount(shelf.new))
         refuse_mounts(shelf)
@@ -118,7 +118,7 @@ class ShelfInspector:
         return one
 
     def parts(self, shelf: Shelf, folders: set[str], beside: set[str]) -> list[str]:
-        """The paths of the folders of a shelf that lie right in one of those `beside` which they stand."""
+        """The paths of the folders of a shelf that lie directly in one of the folders they are `beside`."""
         found = [f"{shelf.old}/{path}" for path in sorted(folders) if path and os.path.dirname(path) in beside]
         if len(found) > MOST_TOPS:
             self.remarks.append(
@@ -181,14 +181,14 @@ def count_file(one: DraftedShelf, item: Item, unit: int) -> None:
 
 
 def count_there(one: DraftedShelf, item: Item, unit: int) -> None:
-    """Add one file that stands at its new place already."""
+    """Add one file that is at its new place already."""
     if item.kind == FILE:
         one.there_files += 1
         one.there_bytes += allocated(item.size, unit)
 
 
 def clash(shelf: Shelf, item: Item) -> bool:
-    """Whether what stands at the new place of `item` is of another kind or size; content is compared by the haul."""
+    """Whether what is at the new place of `item` is of another kind or size; content is compared by the haul."""
     place = shelf.place(item.path)
     if item.kind == FILE:
         return os.path.islink(place) or not os.path.isfile(place) or os.path.getsize(place) != item.size

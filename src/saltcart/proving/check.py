@@ -32,7 +32,7 @@ def check_ledgers(
     means: Sequence[str] = (),
     progress: Progress = silent,
 ) -> CheckReport:
-    """Judge ledgers as they stand, without a trip.  Raises Refused or BadLedger."""
+    """Judge ledgers as they are, without a trip.  Raises Refused or BadLedger."""
     loaded = [load_map(path) for path in maps]
     judge = Judge(headers, resolver=Resolver(Meanings(means)))
     report = CheckReport(None, None, [], [])

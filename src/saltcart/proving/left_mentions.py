@@ -62,7 +62,7 @@ def links_left(trip: Trip, links: Mapping[str, str]) -> list[LeftMentions]:
 def standing(
     mention: Mention, state: LedgerState | None, shelves: Sequence[Shelf], left_unread: Sequence[str]
 ) -> LeftMentions:
-    """How one file stands that still names an old place."""
+    """How one file is that still names an old place."""
     count = mention.live(known=state is not None)
     if count and state:
         olds = [shelf.old for shelf in shelves]

@@ -115,7 +115,7 @@ def save(figure: Figure, path: str) -> None:
 
 
 def as_svg(figure: Figure, told: str) -> str:
-    """A figure as an SVG element to stand in a page, and the words `told` that say what it shows, for those who cannot
+    """A figure as an SVG element to be in a page, and the words `told` that say what it shows, for those who cannot
     see it and for pages too narrow for it; letters stay letters, so that the reader's own fonts draw them.
     """
     import html

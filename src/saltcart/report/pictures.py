@@ -85,7 +85,7 @@ def within(bars: Sequence[Bar], number: int) -> int:
 
 
 def name_rows(axes: Axes, names: Sequence[tuple[str, str, bool]], letters: float) -> None:
-    """Write the names of rows beside them, from the top: with what stands before each, and whether it is bold."""
+    """Write the names of rows beside them, from the top: with what is before each, and whether it is bold."""
     axes.set_yticks(range(len(names)), [f"{lead}{shortened(name)}" for lead, name, _bold in names])
     for label, (_lead, name, bold) in zip(axes.get_yticklabels(), names, strict=True):
         label.set(**letter(name, letters, bold))
@@ -99,7 +99,7 @@ def say(axes: Axes, end: float, place: float, text: str, letters: float, colour:
 
 
 def room_for_words(axes: Axes, largest: float, share: float) -> None:
-    """Let the words behind the longest bar stand in the figure."""
+    """Make the words behind the longest bar fit in the figure."""
     axes.set_xlim(0, max(largest, 1e-9) * (1 + share))
 
 

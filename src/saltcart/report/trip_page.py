@@ -1,4 +1,4 @@
-"""The page of one trip: what moved where, what was rewritten, how it stands now, and how to take it back."""
+"""The page of one trip: what moved where, what was rewritten, how it is now, and how to take it back."""
 
 import os
 from collections.abc import Iterator

@@ -31,7 +31,7 @@ class Changes:
         return len(self.texts) + self.edits.count() + covered
 
     def new(self, entry: Entry) -> str:
-        """What will stand in the place of `entry`."""
+        """What will be in the place of `entry`."""
         if entry.key in self.texts:
             return self.texts[entry.key]
         swap = self.swap_of(entry.spelling, entry.base, entry.written)

@@ -81,7 +81,7 @@ def parted(shelf: "Shelf", folder: str) -> bool:
 
 
 def in_lists(ledger: Ledger, resolver: Resolver) -> list[tuple[Entry, str]]:
-    """Of the folders that a ledger names, those that stand in a list by all looks, so that one more is no surprise to
+    """Of the folders that a ledger names, those that are in a list by all looks, so that one more is no surprise to
     its program: rows of a table, in an array, several at one place or at numbered ones, or as its map says.
     """
     found = listed(ledger, resolver)

@@ -1,6 +1,6 @@
 """Archives of sounds: what is in a zip or tar file, read as hostile input, and its members one after the other.
 
-A member whose name would lead out of the folder it is unpacked to, or that stands there twice, makes the whole archive
+A member whose name would lead out of the folder it is unpacked to, or that is there twice, makes the whole archive
 refused.  Links and devices are left out.  No more bytes are read of a member than the archive says it has.
 """
 
@@ -119,7 +119,7 @@ def items(path: str) -> Iterator[Item]:
 
 
 class Reader:
-    """Reads members of an archive, quickest in the order in which they stand there."""
+    """Reads members of an archive, quickest in the order in which they are there."""
 
     def __init__(self, path: str):
         self.path, self.members = path, contents(path).members

@@ -159,7 +159,7 @@ class EitherSlash(Form):
 
 
 class NameOnly(Form):
-    """A file's name; its folder stands elsewhere."""
+    """A file's name; its folder is elsewhere."""
 
     name = "name"
 

@@ -9,7 +9,7 @@ from saltcart.spelling.base import Form
 from saltcart.spelling.foreign import share
 from saltcart.spelling.moves import plain
 
-# RFC 3986, section 3.3: what may stand in a path segment without an escape.
+# RFC 3986, section 3.3: what may be in a path segment without an escape.
 SEGMENT_SAFE = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-._~!$&'()*+,;=:@")
 SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*:")
 SHARED = re.compile(r"/\\\\([^\\/]+)\\")  # a share, as `foreign` reads it

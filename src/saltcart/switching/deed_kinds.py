@@ -12,7 +12,7 @@ from saltcart.renaming import rename_new
 from saltcart.safefile import copy_durably, digest_of, remove_empty, sync_folder
 
 Deed = dict[str, Any]
-# How a deed stands in the world.  `UNSEEN`: its place is away, or is neither as before nor as after.
+# How a deed is in the world.  `UNSEEN`: its place is away, or is neither as before nor as after.
 DONE, UNDONE, UNSEEN = "done", "undone", "unseen"
 
 
@@ -76,7 +76,7 @@ def revert(deed: Deed) -> None:
 
 
 def standing(deed: Deed) -> str:
-    """How a deed stands in the world: DONE, UNDONE or UNSEEN."""
+    """How a deed is in the world: DONE, UNDONE or UNSEEN."""
     try:
         return KINDS[deed["do"]].look(deed)
     except OSError:
@@ -148,7 +148,7 @@ def look_at_rename(deed: Deed) -> str:
 
 
 def is_mere_placeholder(path: str) -> bool:
-    """Whether a link or an empty folder stands at `path`."""
+    """Whether a link or an empty folder is at `path`."""
     return os.path.islink(path) or (os.path.isdir(path) and not os.listdir(path))
 
 
@@ -181,7 +181,7 @@ def undo_rename(deed: Deed) -> None:
 
 
 def look_at_link(deed: Deed) -> str:
-    """Whether our link stands there; where its folder is away, nothing can be told."""
+    """Whether our link is there; where its folder is away, nothing can be told."""
     if os.path.islink(deed["path"]) and os.readlink(deed["path"]) == deed["target"]:
         return DONE
     return UNDONE if os.path.isdir(os.path.dirname(deed["path"])) else UNSEEN
@@ -208,7 +208,7 @@ def look_at_unlink(deed: Deed) -> str:
 
 
 def do_unlink(deed: Deed) -> None:
-    """Remove a symbolic link that still leads where it led; anything else that stands there is not ours."""
+    """Remove a symbolic link that still leads where it led; anything else that is there is not ours."""
     refuse_unseen(deed["path"])
     if look_at_link(deed) == DONE:
         os.unlink(deed["path"])

@@ -115,7 +115,7 @@ def drop_file(removal: Removal, tail: str, row: Row, fits: Callable[[os.stat_res
 def fitting(
     trip: Trip, shelf: Shelf, row: Row, ledger: LedgerRow | None, exact: bool
 ) -> Callable[[os.stat_result], bool]:
-    """Whether what stands at a copy's place is that copy still, told from its state."""
+    """Whether what is at a copy's place is that copy still, told from its state."""
     place = shelf.place(row.item.path)
     ours = our_copy(trip, shelf, row, exact)
     if row.item.kind == LINK:
@@ -135,7 +135,7 @@ def on_the_way(place: str, top: str) -> Iterator[str]:
 
 
 def named_copies(trip: Trip) -> set[str]:
-    """The places below the new places that entries of the trip's ledgers name as they stand now, at home."""
+    """The places below the new places that entries of the trip's ledgers name as they are now, at home."""
     judge = Judge(headers=False, resolver=trip.waybill.resolver())
     tops = {one.new for one in trip.waybill.shelves}
     named: set[str] = set()

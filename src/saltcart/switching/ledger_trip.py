@@ -20,7 +20,7 @@ from saltcart.waybills.waybill import Waybill
 def change_ledgers(
     waybill: Waybill, wait: bool = False, progress: Progress = silent
 ) -> tuple[str, RepointReport, CheckReport]:
-    """Carry out a waybill without shelves: the trip's id, what was rewritten, and how it stands then.
+    """Carry out a waybill without shelves: the trip's id, what was rewritten, and how it is then.
 
     Raises Refused with nothing changed.  With `wait` programs in the way are waited for.
     """

@@ -290,7 +290,7 @@ def newcomers(trip: Trip) -> list[str]:
     ledgers = {row.place for row in trip.logbook.ledgers()}
     for number, shelf in enumerate(trip.waybill.shelves):
         if shelf.gathered or shelf.files or not os.path.isdir(shelf.new):
-            continue  # other things may stand beside chosen files
+            continue  # other things may be beside chosen files
         others = [one.new for one in trip.waybill.shelves if one is not shelf and tail_below(one.new, shelf.new)]
         items = [(item, shelf.home(item.path)) for item in walk(shelf.new)]
         later = [shelf.place("") + f"/{item.path}" for item, home in items if not came_so(shelf, item.path, home)]

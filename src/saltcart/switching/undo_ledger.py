@@ -1,4 +1,4 @@
-"""One ledger on its way back: what stood in it before stands there again, and what came since stays."""
+"""One ledger on its way back: what stood in it before is there again, and what came since stays."""
 
 import os
 from contextlib import suppress

@@ -1,6 +1,6 @@
 """Signposts that earlier trips left: no link may come to lead to a link.
 
-When the shelf they lead to moves on, they are turned; when it moves back to where one stands, that makes room.
+When the shelf they lead to moves on, they are turned; when it moves back to where one is, that makes room.
 """
 
 import os
@@ -12,7 +12,7 @@ from saltcart.waybills.new_place import landing_drive
 
 
 def leading_to(place: str) -> list[str]:
-    """The signposts of earlier trips that stand and lead to the shelf at `place`."""
+    """The signposts of earlier trips that exist and lead to the shelf at `place`."""
     posts = []
     for trip in history.readable():
         posts += [shelf.old for shelf in trip.waybill.shelves if shelf.leave == "signpost" and shelf.new == place]
@@ -20,12 +20,12 @@ def leading_to(place: str) -> list[str]:
 
 
 def leads_home(place: str, shelf: str) -> bool:
-    """Whether at `place` stands a signpost that leads to the very `shelf` that shall come there."""
+    """Whether at `place` is a signpost that leads to the very `shelf` that shall come there."""
     return os.path.islink(place) and os.path.realpath(place) == shelf
 
 
 def make_room(trip: Trip) -> None:
-    """Take the signposts away that stand where shelves of the trip shall come, and note them."""
+    """Take the signposts away that are where shelves of the trip shall come, and note them."""
     for number, shelf in enumerate(trip.waybill.shelves):
         if leads_home(shelf.new, shelf.old):
             trip.logbook.record(**{f"signpost {number}": os.readlink(shelf.new)})

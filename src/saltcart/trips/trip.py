@@ -45,7 +45,7 @@ class Trip(Struct):
 
     @property
     def state(self) -> str:
-        """Where the trip stands."""
+        """Where the trip is."""
         return str(self.logbook.fact("state", HAULING))
 
     @property

@@ -12,7 +12,7 @@ from saltcart.waybills.shelf import Shelf
 
 
 def landing_drive(place: str) -> Drive:
-    """The drive on which `place` is to be made; a signpost that stands there says nothing about that."""
+    """The drive on which `place` is to be made; a signpost that is there says nothing about that."""
     return drive_at(landing_mount(place))
 
 

@@ -255,7 +255,7 @@ def keep(waybill: Waybill) -> str:
 
 
 def write(waybill: Waybill, path: str, mode: int = 0o666, proposed: Sequence[Relink] = ()) -> None:
-    """Write the waybill to `path`, whole or not at all; what is only `proposed` stands in it as comments."""
+    """Write the waybill to `path`, whole or not at all; what is only `proposed` is in it as comments."""
     with replacing(path, mode) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
         stream.write(render(waybill, path) + in_comments(proposed))
 

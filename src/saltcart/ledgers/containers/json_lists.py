@@ -1,4 +1,4 @@
-"""The named lists in a JSON document, as a map tells where they stand."""
+"""The named lists in a JSON document, as a map tells where they are."""
 
 import json
 from collections import Counter
@@ -7,9 +7,9 @@ from typing import Any, NamedTuple
 
 
 class JsonLists(NamedTuple):
-    """Where named lists stand: one at each place `at`, its name under `name` in it, else that of the place itself, and
+    """Where named lists are: one at each place `at`, its name under `name` in it, else that of the place itself, and
     its members under `members`, else it is their array.  A member says which track it is: by the value of `entry_key`
-    beside one of the `entries`, else by the number or name under which that stands.
+    beside one of the `entries`, else by the number or name under which that is.
     """
 
     at: str
@@ -31,7 +31,7 @@ class Spot(NamedTuple):
 
 
 def spots(value: Any, path: str, found: Spot | None = None) -> Iterator[Spot]:
-    """What stands at a path of names, where `*` is each place of an array and each name of an object."""
+    """What is at a path of names, where `*` is each place of an array and each name of an object."""
     spot = found or Spot("", None, None, value)
     name, _slash, rest = path.partition("/")
     holder = spot.value

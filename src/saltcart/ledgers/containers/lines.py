@@ -123,7 +123,7 @@ def spans(kind: str, data: bytes, rules: Sequence[At]) -> list[Span]:
     known: list[tuple[int, int]] = []
     for start, end, place, escape, holder in READERS[kind](text.text):
         if rule := rule_for(place):
-            if rule.parts and escape.quotes:  # the parts of a list stand between the quotes
+            if rule.parts and escape.quotes:  # the parts of a list are between the quotes
                 quoted = text.text[start] == '"'
                 start, end, escape = start + quoted, end - quoted, CSV if quoted else LINE
             for first, last in parted(text.text[start:end], rule.parts, escape):

@@ -75,7 +75,7 @@ class Signs:
         self.byte = self.sign = 0
 
     def before(self, byte: int) -> int:
-        """How many characters stand before `byte`."""
+        """How many characters are before `byte`."""
         if self.plain:
             return byte
         self.sign += len(self.raw[self.byte : byte].decode("utf-8", "surrogatepass"))
@@ -174,7 +174,7 @@ class Reader:
                 self.found.append((match.start(group), match.end(group), where, XML, rule, holders))
 
     def end(self, _name: str) -> None:
-        """An end tag: what stands between is the value."""
+        """An end tag: what is between is the value."""
         node, start = self.open.pop(), self.begins.pop()
         self.numbers.pop()
         if self.one_namespace:

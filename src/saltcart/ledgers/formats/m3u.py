@@ -103,7 +103,7 @@ def is_utf8(data: bytes) -> bool:
 
 
 def about(spans: Spans) -> Iterator[tuple[int, str | None, float | None]]:
-    """Number, title and length in seconds of the entries before which a line `#EXTINF:seconds,title` stands; the length
+    """Number, title and length in seconds of the entries before which a line `#EXTINF:seconds,title` is; the length
     counts whole seconds, and -1 or 0 is none (as in RFC 8216, section 4.3.2.1, where it may have attributes).
     """
     for number in range(len(spans.inside)):
@@ -115,7 +115,7 @@ def about(spans: Spans) -> Iterator[tuple[int, str | None, float | None]]:
 
 
 def numbering(outside: list[bytes]) -> Callable[[int], Where]:
-    """Which line each path is, by what stands between them."""
+    """Which line each path is, by what is between them."""
     ends: list[int] = []
 
     def where(number: int) -> Where:

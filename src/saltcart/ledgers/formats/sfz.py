@@ -50,7 +50,7 @@ def claims(name: str, head: bytes) -> bool:
 
 class Start(NamedTuple):
     """What samples start from: a folder (the number of its place in the same file, an entry of another file, None for
-    the ledger's own), and what stands before their names in it.
+    the ledger's own), and what is before their names in it.
     """
 
     folder: int | Entry | None = None
@@ -164,7 +164,7 @@ class Reading(Struct, dict=True):
         return value.end()
 
     def default_path(self, raw: str, start: int, where: Where) -> None:
-        """Note what stands before the samples from here on: a folder, and the beginning of their names when it ends
+        """Note what is before the samples from here on: a folder, and the beginning of their names when it ends
         within one.
         """
         own = Start(self.instrument.folder) if self.instrument and self.within else Start()
@@ -207,7 +207,7 @@ def with_variables(variables: dict[str, str]) -> Escape:
 
 
 def behind(before: str, escape: Escape) -> Escape:
-    """The same for names of which the beginning stands elsewhere."""
+    """The same for names of which the beginning is elsewhere."""
     return replace(escape, name=f"{escape.name} behind {before}", before=before)
 
 

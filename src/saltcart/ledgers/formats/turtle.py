@@ -33,7 +33,7 @@ def claims(name: str, head: bytes) -> bool:
 
 
 def iri_text(text: str) -> str:
-    """Text that may stand in an IRI."""
+    """Text that may be in an IRI."""
     if re.search(r"[\x00-\x20<>\"{}|^`\\]", text):
         raise CannotSpell(f"an IRI cannot hold {show(text)} as it is")
     return one_line(text)

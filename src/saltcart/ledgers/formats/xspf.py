@@ -33,7 +33,7 @@ def claims(name: str, head: bytes) -> bool:
 def about(spans: Spans) -> Iterator[tuple[int, str | None, float | None]]:
     """Number, title and length in seconds of the locations; `duration` counts milliseconds (section 4.1.1.2.14.1.1.10).
 
-    What stands in the same track, before or after its location, is about it.
+    What is in the same track, before or after its location, is about it.
     """
     for number in range(len(spans.inside)):
         before = spans.outside[number].rpartition(b"<track")[2]

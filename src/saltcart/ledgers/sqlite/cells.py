@@ -1,4 +1,4 @@
-"""What stands in mapped cells: text, text in blobs, lists of paths."""
+"""What is in mapped cells: text, text in blobs, lists of paths."""
 
 import re
 import sqlite3

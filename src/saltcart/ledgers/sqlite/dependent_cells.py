@@ -80,7 +80,7 @@ def is_made_of(path: str, cell: object) -> bool:
 
 
 def elsewhere(copy: sqlite3.Connection, paths: Sequence[str], mapped: set[tuple[str, str]]) -> str | None:
-    """Whether a digest of one of these paths stands in any table."""
+    """Whether a digest of one of these paths is in any table."""
     known = [one for path in paths for one in digests_of_text(path)]
     values: list[object] = [*known, *(one.hex() for one in known), *(one.hex().upper() for one in known)]
     tables = copy.execute("SELECT name FROM main.sqlite_master WHERE type = 'table' AND sql NOT LIKE '%VIRTUAL%'")

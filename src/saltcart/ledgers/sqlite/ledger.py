@@ -57,7 +57,7 @@ class SqliteLedger(Batched):
     def folders(self, connection: sqlite3.Connection, rule: Rule) -> dict[object, Entry]:
         """The rows of the folder table of a rule, by the key that its entries refer to.
 
-        None are listed where the folder stands in the entry's own row.
+        None are listed where the folder is in the entry's own row.
         """
         if not rule.folder or not rule.folder.table:
             return {}
@@ -140,7 +140,7 @@ class SqliteLedger(Batched):
     def rewrite(
         self, target: str, changes: Mapping[Key, str], swaps: Sequence[Swap] = (), edits: ListEdits = NO_EDITS
     ) -> None:
-        """See Ledger.rewrite; rows are added where the map says what else stands in one."""
+        """See Ledger.rewrite; rows are added where the map says what else is in one."""
         with self.guarded(), reading(self.path) as (source, uri), closing(connect(target, "mode=rwc")) as copy:
             source.backup(copy)
             copy.execute("PRAGMA synchronous = OFF")  # the file is flushed as a whole before it takes its name

@@ -1,4 +1,4 @@
-"""The named lists of a database, such as playlists, as its map tells where they stand."""
+"""The named lists of a database, such as playlists, as its map tells where they are."""
 
 from collections.abc import Iterator
 from typing import NamedTuple

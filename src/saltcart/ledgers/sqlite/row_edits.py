@@ -31,7 +31,7 @@ class RowEdits:
                 raise CannotSpell(f"{show(path)}: the rows of {show(rule.table)} have no numbers", REMEDY_LIST)
 
     def addition(self, rule: Rule) -> Addition:
-        """What else stands in a new row of a table of which the map does not say so, as the rows there show it: in
+        """What else is in a new row of a table of which the map does not say so, as the rows there show it: in
         each column the value that all of them have, or a number that is one higher in each.  Of one row alone, a column
         shows what its table fills in, which is seen when the new row is there.  Raises CannotSpell.
         """

@@ -109,7 +109,7 @@ class Table:
         return f"SELECT {self.keys('t')}, {cell} FROM main.{quoted(self.name)} AS t WHERE typeof({cell}) = 'blob'"
 
     def kinds(self, connection: sqlite3.Connection, column: str) -> set[str]:
-        """The storage classes that stand in `column`."""
+        """The storage classes that are in `column`."""
         return {
             kind
             for (kind,) in connection.execute(f"SELECT DISTINCT typeof({quoted(column)}) FROM main.{quoted(self.name)}")
