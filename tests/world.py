@@ -19,6 +19,7 @@ import soundfile
 
 from saltcart.demo import studio, tones
 from saltcart.standins import player
+from tests.advice import printed, understood
 
 PROGRAM = os.path.join(os.path.dirname(sys.executable), "saltcart")
 PLAYER_MAP = Path(player.__file__).parents[1] / "demo" / "maps" / "player.toml"
@@ -156,6 +157,8 @@ class WorldCase(unittest.TestCase):
         if status is not None:
             self.assertEqual(done.returncode, status, done.stdout + done.stderr)
         self.assertNotIn("Traceback", done.stderr)
+        for command in printed(done.stdout + done.stderr) if "--json" not in words else ():
+            understood(command)
         return done
 
     def run_json(self, *words, status=0, cwd=None):

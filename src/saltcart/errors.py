@@ -4,6 +4,7 @@ Each error is one sentence of what happened and to what, and one of what to do
 next.  `status` is the exit status the command line gives for it.
 """
 
+import shlex
 from collections.abc import Sequence
 
 
@@ -14,6 +15,23 @@ def show(name: str | bytes) -> str:
         return text
     text = text.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
     return "".join(sign if sign.isprintable() else repr(sign)[1:-1] for sign in text)
+
+
+def typed(path: str) -> str:
+    """A path as a person can type it after a command: quoted for a shell, and never mistaken for an option."""
+    path = f"./{path}" if path.startswith("-") else path
+    if path.isprintable():
+        return shlex.quote(path)
+    return "$'" + "".join(map(in_dollar_quotes, path)) + "'"
+
+
+def in_dollar_quotes(character: str) -> str:
+    """A character between `$'` and `'` (POSIX.1-2024, section 2.2.4 of the shell language)."""
+    if character in "\\'":
+        return f"\\{character}"
+    if character.isprintable():
+        return character
+    return "".join(f"\\{byte:03o}" for byte in character.encode("utf-8", "surrogateescape"))
 
 
 def counted(number: int, one: str, several: str) -> str:

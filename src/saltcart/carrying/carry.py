@@ -6,7 +6,6 @@ The ledgers there name the copies so that they are found wherever the drive is m
 import os
 from collections.abc import Iterator, Mapping, Sequence
 from glob import escape
-from shlex import quote
 
 from msgspec.structs import replace
 
@@ -18,7 +17,7 @@ from saltcart.carrying.record import FINISHED, known_collection
 from saltcart.carrying.turns import unseen
 from saltcart.cart import Cart
 from saltcart.drives import Presence
-from saltcart.errors import Refused, counted, show
+from saltcart.errors import Refused, counted, show, typed
 from saltcart.ledgers import load_map
 from saltcart.looking.tidy import COLLECTION_SHARE
 from saltcart.planning.allowed_names import allowed_names
@@ -146,7 +145,7 @@ def refuse_nested(top: str) -> None:
         if collection.is_collection(folder):
             raise Refused(
                 f"{show(folder)} is a collection already, and {show(top)} lies in it",
-                "Choose a folder beside it, or bring that one up to date with --to " + quote(show(folder)),
+                "Choose a folder beside it, or bring that one up to date with --to " + typed(folder),
             )
         folder = os.path.dirname(folder)
     if collection.is_collection(top):
@@ -213,7 +212,7 @@ def refuse_unseen(before: Collection, draft: Draft) -> None:
         raise Refused(
             f"{counted(len(changed), 'ledger', 'ledgers')} in the collection at {show(before.top)} changed there"
             f" since they were last here",
-            f"Bring that home first: saltcart settle {show(before.top)} --back",
+            f"Bring that home first: saltcart settle {typed(before.top)} --back",
             list(map(show, changed[:20])),
         )
 

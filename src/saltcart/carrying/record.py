@@ -10,7 +10,7 @@ from saltcart.carrying.identity import machine, user, whoami
 from saltcart.carrying.lists import write_lists
 from saltcart.carrying.own_record import note
 from saltcart.carrying.stands import leads, sums_of
-from saltcart.errors import SaltCartError, show
+from saltcart.errors import SaltCartError, counted, show
 from saltcart.ledgers import load_map
 from saltcart.own_names import staged_for
 from saltcart.rewriting.routes import starts_somewhere
@@ -193,7 +193,7 @@ def read_me(made: Collection) -> str:
         "This folder is a collection of sounds that travels.",
         "",
         f"Made on {made.made[:10]} on the computer {show(made.machine)} by {show(made.user)}.",
-        f"It holds {sum(one.files for one in made.shelves) + len(made.files):,} files:",
+        f"It holds {counted(sum(one.files for one in made.shelves) + len(made.files), 'file', 'files')}:",
         *(f"    {show(one.place)}" for one in made.shelves),
         "",
         "To play it, open a playlist or library from here. They find the sounds in the folders next to them, so they",

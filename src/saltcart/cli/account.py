@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from saltcart.cli.screen import Screen, many, place
-from saltcart.errors import Refused, show
+from saltcart.errors import Refused, show, typed
 from saltcart.mentions.readers import TOO_LARGE, TOO_MUCH, UNREADABLE_WORD
 from saltcart.mentions.standings import (
     HISTORY,
@@ -147,9 +147,9 @@ def spots_text(spots: Sequence[Spot]) -> str:
 def advice(files: Sequence[Accounted], arranged: bool) -> list[str]:
     """What a person can do about files that would not follow."""
     if packed := files[0].archive:
-        left = f"Or do not stop because of it:   add --ignore {shlex.quote(show(packed))}"
+        left = f"Or do not stop because of it:   add --ignore {typed(packed)}"
         return ["Keep it together with the sounds it uses: change the patterns of --small-to, or leave it out", left]
-    first, unread = shlex.quote(show(files[0].path)), [one for one in files if one.standing != UNCHANGEABLE]
+    first, unread = typed(files[0].path), [one for one in files if one.standing != UNCHANGEABLE]
     link = "Leave a link at the old place, so that the old paths still work:   add --signpost"
     lines = [] if arranged else [link]  # which leads to one folder
     less = [one for one in files if one.standing == SHOWS_LESS]
@@ -158,15 +158,15 @@ def advice(files: Sequence[Accounted], arranged: bool) -> list[str]:
     if linked:
         lines.append("Point your own links to the new place:   add --turn-links")
     if less:
-        shown = shlex.quote(show(less[0].path))
+        shown = typed(less[0].path)
         lines.append(f"Or add the new folder in its program after the move:   add --ignore {shown}")
     if len(less) == len(files):
         return lines
     if len(linked) == len(files):
         return [*lines, f"Or let the link break:   add --ignore {first}"]
-    first = shlex.quote(show(next(one for one in files if one not in less).path))
+    first = typed(next(one for one in files if one not in less).path)
     if unread:
-        described = shlex.quote(show(unread[0].path))
+        described = typed(unread[0].path)
         lines.append(
             f"Or describe the file with a map (saltcart help maps):   saltcart learn {described} --against SHELF"
         )

@@ -2,13 +2,12 @@
 
 import os
 from collections import Counter
-from shlex import quote
 
 from saltcart.carrying.carry_plan import CarryPlan
 from saltcart.cli.draft import show_arranged, slowed
 from saltcart.cli.drives import duration
 from saltcart.cli.screen import Screen, many, place, size
-from saltcart.errors import show
+from saltcart.errors import show, typed
 from saltcart.proving.results import CheckReport
 from saltcart.waybills.collection import Collection
 from saltcart.waybills.waybill import LedgerLine
@@ -119,7 +118,7 @@ def show_what_stays(screen: Screen, plan: CarryPlan, drop: bool) -> None:
                 f" {option}"
             )
     if plan.strange:
-        count, top = many(len(plan.strange), "file", "files"), quote(show(plan.top))
+        count, top = many(len(plan.strange), "file", "files"), typed(plan.top)
         screen.say(
             f"{count} in the collection came from others and are not on this computer yet: saltcart settle {top} --back"
         )
@@ -204,7 +203,7 @@ def show_closing(
         rows += [
             (
                 "Elsewhere",
-                f"saltcart settle {quote(show(made.top))}   on the other computer, or here to bring home what changed",
+                f"saltcart settle {typed(made.top)}   on the other computer, or here to bring home what changed",
             )
         ]
     rows += [("Again", "the same command brings the collection up to date")]

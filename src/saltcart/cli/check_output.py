@@ -127,7 +127,11 @@ def closing(report: CheckReport) -> str:
     known = report.before_counts if report.trip else {}
     before, offline = sum(known.values()), counts["offline"] - known.get("offline", 0)
     bad = sum(count for verdict, count in counts.items() if verdict != "found") - before - offline
-    text = f"{counts['found']} of {sum(counts.values())} entries work" if any(counts.values()) else NO_ENTRIES
+    text = (
+        f"{counts['found']:,} of {many(sum(counts.values()), 'entry works', 'entries work')}"
+        if any(counts.values())
+        else NO_ENTRIES
+    )
     if before:
         text += f"; {before} {'was' if before == 1 else 'were'} already broken before the trip"
     if offline:

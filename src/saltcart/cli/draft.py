@@ -2,7 +2,6 @@
 
 import argparse
 import os
-import shlex
 
 from saltcart.cart import load
 from saltcart.cli.account import show_account, show_advice, show_inside
@@ -10,7 +9,7 @@ from saltcart.cli.arguments import add_output, add_plan
 from saltcart.cli.documents import draft_document
 from saltcart.cli.drives import duration
 from saltcart.cli.screen import Screen, many, place, size
-from saltcart.errors import Refused, show
+from saltcart.errors import Refused, show, typed
 from saltcart.planning.choosing import shelves_of
 from saltcart.planning.draft import Draft, draft
 from saltcart.planning.request import Request
@@ -87,7 +86,7 @@ def run(options: argparse.Namespace) -> int:
     show_draft(screen, plan)
     show_advice(screen, plan)
     screen.say(f"Plan written to {place(path)}. Nothing has moved yet. You can read the plan, and edit it.")
-    screen.say(f"Next: saltcart haul {shlex.quote(show(os.path.relpath(path)))}")
+    screen.say(f"Next: saltcart haul {typed(os.path.relpath(path))}")
     screen.document(draft_document(plan, path))
     complete = plan.account is None or plan.account.complete
     return 1 if plan.open() or not complete or any(not one.line.rewrite for one in plan.ledgers) else 0

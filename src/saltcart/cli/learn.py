@@ -4,14 +4,13 @@ import argparse
 import json
 import os
 import re
-import shlex
 from collections.abc import Iterable, Sequence
 from itertools import chain, count
 
 from saltcart import cart
 from saltcart.cli.arguments import add_cart
 from saltcart.cli.screen import Screen, many, place
-from saltcart.errors import Refused, show
+from saltcart.errors import Refused, show, typed
 from saltcart.learning.learn import kinds_of, learn, unknown_files
 from saltcart.learning.lessons import Learnt, Lesson, Proof
 from saltcart.learning.map_text import BINARY
@@ -106,11 +105,8 @@ def write(
     if output and good:
         with replacing(output) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
             stream.write(taught[0].map_text)
-        ledger = shlex.quote(show(taught[0].proofs[0].path))
-        screen.say(
-            f"Map written: {place(output)}. See what it finds: saltcart ledgers {ledger} --map"
-            f" {shlex.quote(show(output))}"
-        )
+        ledger = typed(taught[0].proofs[0].path)
+        screen.say(f"Map written: {place(output)}. See what it finds: saltcart ledgers {ledger} --map {typed(output)}")
         return {0: output}
     if options.keep and good:
         home = cart.place(options.cart)
@@ -154,7 +150,7 @@ def show_lessons(screen: Screen, learnt: Learnt) -> None:
     for declaration, paths_there in learnt.means:
         screen.remark(
             f"{many(paths_there, 'path', 'paths')} of another system would lead to a file here with:   --drive"
-            f" {shlex.quote(show(declaration))}"
+            f" {typed(declaration)}"
         )
     if learnt.container == "counted":
         screen.remark(BINARY)

@@ -3,7 +3,6 @@
 import argparse
 import os
 import re
-import shlex
 import sys
 from collections import Counter
 from collections.abc import Sequence
@@ -17,7 +16,7 @@ from saltcart.cli.screen import Screen, many, place
 from saltcart.cli.survey import show_ledgers
 from saltcart.drives import Presence
 from saltcart.drives.named import meant_place
-from saltcart.errors import Refused, UsageError, show
+from saltcart.errors import Refused, UsageError, show, typed
 from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import FOUND
 from saltcart.judging.resolver import Resolver
@@ -194,7 +193,7 @@ def write_plan(
     waybill_text.write(waybill, path, proposed=proposed)
     more = many(len(proposed), "proposal that was not applied is", "proposals that were not applied are")
     screen.say(f"Plan written: {place(path)}.{f' {more} in it as comments.' if proposed else ''} Nothing was changed.")
-    screen.say(f"Next: saltcart mend {shlex.quote(show(os.path.relpath(path)))}")
+    screen.say(f"Next: saltcart mend {typed(os.path.relpath(path))}")
     screen.document({"trip": None, "plan": path, **document(found, taken)})
     return 0
 

@@ -69,7 +69,10 @@ def show_state(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
         screen.remark(f"{show(error.what)}; it is left out")
     if lost:
         looked_in = ", ".join(map(place, found.places.tops)) or "nowhere: name a place with --in"
-        screen.say(f"Looked in {looked_in} ({len(found.places.files):,} files, {found.headers:,} headers read).")
+        screen.say(
+            f"Looked in {looked_in} ({many(len(found.places.files), 'file', 'files')},"
+            f" {many(found.headers, 'header', 'headers')} read)."
+        )
 
 
 def show_choices(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
@@ -175,8 +178,8 @@ def show_many(screen: Screen, some: Sequence[Single]) -> None:
     how = "found again one by one" if first.why == ELSEWHERE else "perhaps found: only one file has that name"
     screen.say(
         f"{what} {how} ({many(entries, 'entry', 'entries')}; {words}), such as {place(first.lost.path)} ->"
-        f" {place(first.files[0])}. {'' if taken else 'Not taken: --by-name takes them. '}Each of them: --plan FILE, or"
-        " --json"
+        f" {place(first.files[0])}. {'' if taken else 'Not applied: add --by-name to apply them. '}Each of them:"
+        " --plan FILE, or --json"
     )
 
 
@@ -211,7 +214,7 @@ def verdict(one: Single) -> str:
     """What is known of one lost path."""
     words = f" ({', '.join(one.evidence)})" if one.evidence else ""
     why = "not where it was; of its name there is" if one.why == NOT_FOUND and one.files else one.why
-    return f"{why}{words}" + (", taken" if one.chosen else "")
+    return f"{why}{words}" + (", will be applied" if one.chosen else "")
 
 
 def sizes(found: Findings, lost: Lost, path: str) -> str:
@@ -259,7 +262,7 @@ def show_outcome(screen: Screen, waybill: Waybill, found: Findings | None, repor
     else:
         total = sum(counts.values())
         left = total - there(counts)
-        screen.say(f"{changes[:1].upper()}{changes[1:]}. {total - left:,} of {total:,} entries found.")
+        screen.say(f"{changes[:1].upper()}{changes[1:]}. {total - left:,} of {many(total, 'entry', 'entries')} found.")
     if left:
         screen.say(f"{many(left, 'entry stays', 'entries stay')} as before.")
     if unsound := there(counts) - counts[FOUND]:

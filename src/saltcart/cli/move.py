@@ -122,7 +122,7 @@ def show_closing(
     before = sum(report.before_counts.values())
     lines = f"{many(switched.changed, 'entry', 'entries')} in {sum(row.changed > 0 for row in done.ledgers)}"
     rows = [("Trip", done.trip), *shelf_rows(done, report.copies)]
-    rows += [("Updated", f"{lines} of {len(done.ledgers)} ledgers; nothing else in them changed")]
+    rows += [("Updated", f"{lines} of {many(len(done.ledgers), 'ledger', 'ledgers')}; nothing else in them changed")]
     rows += [("Entries", closing(report).split(". ")[0].rstrip("."))]
     if before:
         where = "listed above" if screen.all or not report.ok else f"listed by saltcart check {done.trip}"

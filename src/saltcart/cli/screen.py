@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any
 
 from rich.filesize import decimal
 
-from saltcart.errors import show
+from saltcart.errors import show, typed
 from saltcart.progress import WAITING, Tick
 from saltcart.spelling.moves import tail_below
 
@@ -40,6 +40,14 @@ def place(path: str) -> str:
         if tail and folder != "/":
             return show(lead + tail)
     return show(path)
+
+
+def typed_place(path: str) -> str:
+    """The same, as a person can type it; the shell knows what `~` is only outside of quotes."""
+    if show(path) != path:
+        return typed(path)
+    shown = place(path)
+    return f"~/{typed(shown[2:])}" if shown.startswith("~/") else typed(shown)
 
 
 def many(count: int, one: str, more: str) -> str:

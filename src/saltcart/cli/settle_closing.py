@@ -108,7 +108,7 @@ def comparisons(proof: Sequence[Mapping[str, object]]) -> Iterator[str]:
     for one in unequal:
         away = one["still_there"]
         count = len(away) if isinstance(away, list) else 0
-        what = f"still points to {count} sounds in the collection" if count else "differs from there"
+        what = f"still points to {many(count, 'sound', 'sounds')} in the collection" if count else "differs from there"
         yield f"{place(str(one['ledger']))} {what}"
 
 

@@ -2,7 +2,6 @@
 
 from collections import Counter
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from shlex import quote
 
 from msgspec.structs import asdict
 
@@ -22,7 +21,7 @@ from saltcart.carrying.stands import (
     SettlePlan,
 )
 from saltcart.cli.screen import Screen, many, place, size
-from saltcart.errors import show
+from saltcart.errors import show, typed
 from saltcart.merging.merged import Merged
 
 MOST = 8  # of a kind, each in a line
@@ -164,7 +163,7 @@ def show_merges(screen: Screen, plan: SettlePlan) -> None:
     """What is brought together, before it is; and what can only be taken as a whole."""
     both = [one for one in plan.ledgers if one.step == BOTH]
     for one in both[: None if screen.all else MOST_MERGES]:
-        which = quote(show(one.carried.place))
+        which = typed(one.carried.place)
         screen.say(f"  To use the one there: --take {which}   to keep the one here: --keep {which}")
     if not screen.all and (more := len(both) - MOST_MERGES) > 0:
         screen.say(f"and {many(more, 'more ledger', 'more ledgers')} (--all shows them)")
@@ -240,7 +239,7 @@ def said(sums: Mapping[str, int]) -> str:
 
 def show_choice(screen: Screen, plan: SettlePlan) -> None:
     """What can be typed next."""
-    top = quote(show(plan.found.top))
+    top = typed(plan.found.top)
     screen.say("Nothing has been changed. What to do with it:")
     rows = [
         ("Copy it here", f"saltcart settle {top} --here"),

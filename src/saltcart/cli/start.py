@@ -2,14 +2,13 @@
 
 import argparse
 import os
-import shlex
 import sys
 from collections.abc import Sequence
 
 from saltcart import cart as carts
 from saltcart.cli.arguments import add_cart, add_yes
 from saltcart.cli.learn import renamed, unique
-from saltcart.cli.screen import Screen, many, place, size
+from saltcart.cli.screen import Screen, many, place, size, typed_place
 from saltcart.cli.start_questions import (
     ask_backups,
     ask_programs,
@@ -148,7 +147,7 @@ def mended(screen: Screen, options: argparse.Namespace, lost: int) -> bool:
 
 def say_next(screen: Screen, report: SurveyReport, lost: int) -> None:
     """The three commands that matter, and before them, where sounds are `lost`, the one that finds them."""
-    shelf = shlex.quote(place(report.shelves[0].tree.path))
+    shelf = typed_place(report.shelves[0].tree.path)
     commands = {
         f"saltcart drives --for {shelf}": "which drive can take it",
         f"saltcart move {shelf} --to FOLDER": "shows the plan and asks before anything changes",

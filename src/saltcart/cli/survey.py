@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from saltcart.cart import load
 from saltcart.cli.arguments import add_all, add_cart, add_ledgers
 from saltcart.cli.page_file import page_path
-from saltcart.cli.screen import Screen, many, place, size
+from saltcart.cli.screen import Screen, many, place, size, typed_place
 from saltcart.cli.survey_document import document, sums
 from saltcart.errors import show
 from saltcart.judging.judgements import FOUND, LedgerState
@@ -104,8 +104,8 @@ def show_survey(screen: Screen, report: SurveyReport, depth: int, found: Undescr
     ]
     if broken := list(dict.fromkeys(broken)):
         screen.say(
-            "To see which entries are not found: saltcart check --ledger"
-            f" {' '.join(map(quoted, broken[:3]))}{' ...' if broken[3:] else ''}"
+            f"To see which entries are not found{' in the first three' if broken[3:] else ''}:"
+            f" saltcart check --ledger {' '.join(map(typed_place, broken[:3]))}"
         )
     if report.counts["missing"]:
         screen.say("To look for them: saltcart mend")
@@ -132,12 +132,6 @@ def answer(report: SurveyReport) -> str:
     broken += [f"{many(unread, 'ledger', 'ledgers')} cannot be read"] if unread else []
     state = ", ".join(broken) if broken else "all found"
     return f"{text} {many(len(report.ledgers), 'ledger', 'ledgers')}, {many(entries, 'entry', 'entries')}: {state}."
-
-
-def quoted(path: str) -> str:
-    """A path to be typed."""
-    text = place(path)
-    return f"'{text}'" if " " in text and not text.startswith("~") else text
 
 
 def extras(screen: Screen, report: SurveyReport, options: argparse.Namespace) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from saltcart.cart import load
 from saltcart.cli.arguments import add_all, add_cart, add_ledgers
 from saltcart.cli.screen import Screen, many, place, size
-from saltcart.errors import UsageError, show
+from saltcart.errors import UsageError, show, typed
 from saltcart.looking.tidy import Find, TidyReport, remember, remembered, tidy, totals
 
 SHOWN = 3
@@ -112,7 +112,7 @@ def decide(screen: Screen, options: argparse.Namespace) -> int:
         screen.say(line)
     screen.say(
         f"{many(len(lines), 'decision', 'decisions')} written into {place(os.path.abspath(options.into))}. Next:"
-        f" saltcart haul {options.into}"
+        f" saltcart haul {typed(options.into)}"
     )
     screen.document({"waybill": os.path.abspath(options.into), "decisions": lines})
     return 0

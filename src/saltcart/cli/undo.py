@@ -3,7 +3,6 @@
 import argparse
 import os
 import sys
-from shlex import quote
 
 from saltcart.cart import load
 from saltcart.cli.account import refuse_open, show_advice
@@ -12,7 +11,7 @@ from saltcart.cli.documents import draft_document, trip_document
 from saltcart.cli.draft import show_draft
 from saltcart.cli.move import carry_out
 from saltcart.cli.screen import Screen, many, place, size
-from saltcart.errors import Refused, show
+from saltcart.errors import Refused, show, typed
 from saltcart.planning.way_back import way_back
 from saltcart.switching.undo import undo
 from saltcart.trips.summary import TripSummary, summary
@@ -125,7 +124,7 @@ def bring_back(screen: Screen, name: str, options: argparse.Namespace) -> int:
     show_draft(screen, plan, options.limit)
     if path:
         waybill_text.write(plan.waybill, path)
-        screen.say(f"Nothing has moved yet. Plan written: {place(path)}. Next: saltcart haul {quote(show(path))}")
+        screen.say(f"Nothing has moved yet. Plan written: {place(path)}. Next: saltcart haul {typed(path)}")
         screen.document(draft_document(plan, path))
         return 0
     if options.yes or not sys.stdin.isatty():

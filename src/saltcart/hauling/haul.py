@@ -251,10 +251,12 @@ def finish(trip: Trip, report: HaulReport) -> None:
                 )
     note_remarks(trip, report.remarks)
     named = (
-        f"; {report.named_files:,} files, {report.named_bytes:,} bytes read and given a second name"
+        f"; {counted(report.named_files, 'file', 'files')}, {report.named_bytes:,} bytes read and given a second name"
         if report.named_files
         else ""
     )
     trip.enter(
-        HAULED, f"hauled: {report.copied_files:,} files, {report.copied_bytes:,} bytes copied and read back{named}"
+        HAULED,
+        f"hauled: {counted(report.copied_files, 'file', 'files')}, {report.copied_bytes:,} bytes copied and read"
+        f" back{named}",
     )

@@ -6,6 +6,7 @@ from collections import Counter
 from msgspec import Struct, field
 
 from saltcart.cart import Cart
+from saltcart.errors import counted
 from saltcart.progress import Progress, Tick
 from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED
 from saltcart.trips.trip import Trip
@@ -71,7 +72,7 @@ class Meter:
             self.report.named_bytes += count
             self.report.named_files += 1
         self.note_pace()
-        note = f"{self.there + self.report.files:,} of {self.files:,} files, {step}"
+        note = f"{self.there + self.report.files:,} of {counted(self.files, 'file', 'files')}, {step}"
         self.progress(Tick("haul", f"{shelf}/{path}", self.done // 2, self.total // 2, note, in_bytes=True))
 
     def note_pace(self, last: bool = False) -> None:

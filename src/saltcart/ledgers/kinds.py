@@ -3,10 +3,9 @@
 import os
 from collections.abc import Sequence
 from functools import lru_cache, partial
-from shlex import quote
 from types import ModuleType
 
-from saltcart.errors import BadLedger, Refused, SaltCartError, show
+from saltcart.errors import BadLedger, Refused, SaltCartError, show, typed
 from saltcart.ledgers.base import Entry, Ledger
 from saltcart.ledgers.containers import chunks, counted, json, lines, xml
 from saltcart.ledgers.formats import cart_toml, cue, dawproject, jspf, m3u, pls, sfz, turtle, xspf
@@ -199,5 +198,5 @@ def open_ledger(path: str, maps: Sequence[Map], named: str | None = None) -> Led
     raise BadLedger(
         path,
         f"no format known here reads it (formats: {known}){neither}",
-        f"Let Salt Cart work out how to read it: saltcart learn {quote(show(path))} --keep",
+        f"Let Salt Cart work out how to read it: saltcart learn {typed(path)} --keep",
     )

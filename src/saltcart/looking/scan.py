@@ -8,7 +8,7 @@ from functools import partial
 from saltcart.cart import Cart
 from saltcart.drives import Presence
 from saltcart.drives.named import meant_place
-from saltcart.errors import BadLedger, Refused, SaltCartError, show
+from saltcart.errors import BadLedger, Refused, SaltCartError, counted, show
 from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import LedgerState
 from saltcart.judging.levels import wrong_levels
@@ -170,7 +170,12 @@ class Scan:
             found = list(dict.fromkeys(units(tail for path in self.programs if (tail := tail_below(path, top)))))
             if found:
                 names = show(", ".join(found[:3])) + (" ..." if found[3:] else "")
-                self.tell("programs", top, f"holds {len(found)} programs or plug-ins, which would stay: {names}")
+                self.tell(
+                    "programs",
+                    top,
+                    f"holds {counted(len(found), 'program or plug-in', 'programs or plug-ins')}, which would stay:"
+                    f" {names}",
+                )
 
     def tell_of_links_to_nowhere(self) -> None:
         """Name the links that lead nowhere and lie in a shelf or beside one, should lead into one, or are on the way

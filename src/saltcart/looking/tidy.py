@@ -103,8 +103,10 @@ def tidied(
     remarks = [f"{state.path}: {state.trouble.what}" for state in report.ledgers if state.trouble]
     if report.unseen:
         files, first = sum(len(one.files) for one in report.unseen), report.unseen[0].folder
-        folders = f"{len(report.unseen):,} folders of sounds"
-        remarks.append(f"ledgers also list {files:,} files in {folders} that were not searched, such as {first}")
+        folders = counted(len(report.unseen), "folder of sounds", "folders of sounds")
+        remarks.append(
+            f"ledgers also list {counted(files, 'file', 'files')} in {folders} not searched, such as {first}"
+        )
     items = [list(walk(shelf.tree.path)) for shelf in report.shelves]
     indexes = {plan.name for plan in map(load_map, dict.fromkeys([*maps, *cart.maps])) if plan.index}
     sight = Sight(report, items, named_paths(report, indexes))
@@ -141,7 +143,7 @@ def judge_shelf(shelf: SurveyedShelf, number: int, sight: Sight, cart: Cart) -> 
     sounds = [item for item in sight.items[number] if is_sound(item)]
     count = sum(os.path.join(shelf.tree.path, item.path) in sight.named for item in sounds)
     share = count / len(sounds) if sounds else 0
-    why = f"ledgers list {count:,} of its {len(sounds):,} sounds"
+    why = f"ledgers list {count:,} of its {counted(len(sounds), 'sound', 'sounds')}"
     return Judged(
         shelf.name,
         shelf.tree.path,

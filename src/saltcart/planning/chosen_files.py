@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from glob import escape
 
 from saltcart.drives.drive import mount_of
-from saltcart.errors import Refused, UsageError, show
+from saltcart.errors import Refused, UsageError, show, typed
 from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import FOUND
 from saltcart.judging.resolver import Resolver
@@ -24,7 +24,7 @@ def named_by(path: str, request: Request) -> list[str]:
         raise state.trouble
     found = [one.resolved for one in state.judgements() if one.verdict == FOUND and os.path.isfile(one.resolved)]
     if not found:
-        raise Refused(f"{show(path)} lists no existing file", f"See: saltcart check --ledger {show(path)}")
+        raise Refused(f"{show(path)} lists no existing file", f"See: saltcart check --ledger {typed(path)}")
     return list(dict.fromkeys(map(os.path.realpath, found)))
 
 

@@ -6,7 +6,7 @@ from shlex import quote
 
 from saltcart.drives import Drive, Presence, drive_of
 from saltcart.drives.limits import allowed
-from saltcart.errors import Refused, counted, show
+from saltcart.errors import Refused, counted, show, typed
 from saltcart.shelves.fixed import is_fixed
 from saltcart.shelves.mountinfo import mounts_below
 from saltcart.spelling.moves import tail_below
@@ -105,7 +105,7 @@ def refuse_fixed(old: str) -> None:
     if marked := next(filter(is_fixed, (old, folder)), None):
         raise Refused(
             f"The shelf {show(old)} cannot be set aside: {show(marked)} is marked as not to be changed",
-            f"Take that mark away first: chattr -i -a {quote(show(marked))}",
+            f"Take that mark away first: chattr -i -a {typed(marked)}",
         )
     if os.access(folder, os.W_OK | os.X_OK):
         return

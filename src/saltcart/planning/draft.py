@@ -6,13 +6,12 @@ it.  Archives differ in what is chosen and in where ledgers are looked for; a co
 
 import os
 from collections.abc import Callable, Container, Iterator, Sequence
-from shlex import quote
 
 from msgspec import Struct, field
 
 from saltcart.drives import drive_of
 from saltcart.drives.known import remember
-from saltcart.errors import Refused, UsageError, show
+from saltcart.errors import Refused, UsageError, counted, show, typed
 from saltcart.ledgers import Map, load_map
 from saltcart.planning.account import Account, Accounted, without_search
 from saltcart.planning.accountant import Accountant
@@ -200,7 +199,7 @@ def look_around(plan: Draft, request: Request, maps: list[Map], inspector: Shelf
     if request.new_things and not trial.new_things:
         raise Refused(
             "Which setting is the folder for new things is not known of any program here",
-            f"Say which file it is in: saltcart folders new-things {quote(show(request.new_things))} --ledger FILE",
+            f"Say which file it is in: saltcart folders new-things {typed(request.new_things)} --ledger FILE",
         )
     waybill.ledgers = [ledger.line for ledger in plan.ledgers]
     plan.links, plan.new_things = links_of(plan.ledgers), trial.new_things
@@ -214,7 +213,10 @@ def look_inside(plan: Draft, request: Request, maps: list[Map], progress: Progre
     plan.inside = [one for one in files if one.archive not in plan.waybill.left_unread]
     if follow := sum(one.changes for one in ledgers):
         count = sum(one.changes > 0 for one in ledgers)
-        plan.remarks.append(f"{follow} entries in {count} files that come out follow")
+        plan.remarks.append(
+            f"{counted(follow, 'entry', 'entries')} in {counted(count, 'file', 'files')} from the archive will be"
+            " updated"
+        )
 
 
 def parts_of_one(shelves: Sequence[Shelf]) -> Iterator[Relink]:
@@ -258,7 +260,7 @@ def remarks_on(
         if alone and os.path.basename(folder) == os.path.basename(shelf.new):
             remarks.append(
                 f"{show(shelf.name)} will be at {show(shelf.new)}, because --to is the folder that will contain it."
-                f" To move it to {show(folder)}: --to {quote(show(os.path.dirname(folder)))}"
+                f" To move it to {show(folder)}: --to {typed(os.path.dirname(folder))}"
             )
         if drive_of(shelf.old).facts.network and not shelf.original_stays:
             remarks.append(

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Sequence
 from functools import partial
 from typing import NamedTuple
 
-from saltcart.errors import Refused, SaltCartError, show
+from saltcart.errors import Refused, SaltCartError, counted, show
 from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import Judgement
 from saltcart.judging.levels import wrong_levels
@@ -109,10 +109,13 @@ def refuse_loss(ledgers: Sequence[Ledger], waybill: Waybill) -> list[str]:
                 lost.append(f"{show(ledger.path)}, {entry.where}: {show(entry.written)}")
             otherwise += now not in (None, then)
         if otherwise:
-            remarks.append(f"{otherwise} entries of {show(ledger.path)} will be found in another folder of the list")
+            remarks.append(
+                f"{counted(otherwise, 'entry', 'entries')} of {show(ledger.path)} will be found in another folder of"
+                " the list"
+            )
     if lost:
         raise Refused(
-            f"{len(lost)} entries are found only through that folder, and would be lost",
+            f"{counted(len(lost), 'entry is', 'entries are')} found only through that folder, and would be lost",
             "Move the folder instead (saltcart move), and the list follows.",
             lost[:20],
         )

@@ -2,12 +2,11 @@
 
 import os
 from collections.abc import Iterator, Sequence
-from shlex import quote
 
 from msgspec import Struct, field
 
 from saltcart.drives.drive import landing_mount
-from saltcart.errors import Refused, counted, show
+from saltcart.errors import Refused, counted, show, typed
 from saltcart.home import home
 from saltcart.ledgers import Map
 from saltcart.looking.scan import look_for_ledger
@@ -107,7 +106,7 @@ class ShelfInspector:
                 f"{counted(len(fixed), 'locked file or folder', 'locked files or folders')} in {show(shelf.name)},"
                 f" such as"
                 f" {show(fixed[0])}: release cannot delete them until they are unlocked:"
-                f" chattr -R -i -a {quote(show(shelf.old))}"
+                f" chattr -R -i -a {typed(shelf.old)}"
             )
         refuse_clashes(shelf, clashes)
         if shelf.only and not one.files:

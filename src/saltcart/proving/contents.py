@@ -4,7 +4,7 @@ import os
 from collections.abc import Container, Iterator, Sequence
 from itertools import islice
 
-from saltcart.errors import Refused, show
+from saltcart.errors import Refused, show, typed
 from saltcart.hauling.workers import Reading, read_all
 from saltcart.judging.judgements import ALTERED, MISSING, UNREADABLE
 from saltcart.progress import Progress, Tick, silent
@@ -55,7 +55,7 @@ def check_folder(path: str, write: str | None = None, progress: Progress = silen
     if kind is None:
         raise Refused(
             f"There is no manifest beside {show(shelf)}",
-            f"Make it from what is there now: saltcart check {show(path)} --digests --write",
+            f"Make it from what is there now: saltcart check {typed(path)} --digests --write",
         )
     report.manifest = manifest.manifest_of(shelf, kind)
     known = dict(manifest.read(shelf, kind))

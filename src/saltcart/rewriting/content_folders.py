@@ -104,7 +104,7 @@ def list_edits(ledger: Ledger, lines: "Sequence[FolderLine]", resolver: Resolver
     found, base = listed(ledger, resolver), os.path.dirname(ledger.path)
     if not found:
         raise Refused(
-            f"{show(ledger.path)} lists no folders, so nobody knows where one would stand",
+            f"{show(ledger.path)} lists no folders, so nobody knows where one would go",
             "Add the first one in its program.",
         )
     front: dict[Hashable, list[str]] = {}

@@ -86,7 +86,7 @@ def half_done(trip: Trip, error: BaseException, troubles: list[str]) -> HalfDone
     return HalfDone(
         f"The switch of trip {trip.name} stopped in the middle ({why}), and could not be rolled back",
         "Nothing is lost: what it was about is kept. Connect the drive again, or close the program, then finish it:"
-        f" saltcart repoint {trip.name}   or take it back: saltcart undo {trip.name}",
+        f" saltcart repoint {trip.name}   or undo it: saltcart undo {trip.name}",
         troubles[:20],
     )
 

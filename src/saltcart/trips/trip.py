@@ -130,7 +130,7 @@ def next_step(trip: Trip) -> str:
     return {
         HAULING: f"Continue with: saltcart haul {trip.name}",
         HAULED: f"Next: saltcart repoint {trip.name}",
-        SWITCHING: f"Finish it with: saltcart repoint {trip.name}   or take it back: saltcart undo {trip.name}",
+        SWITCHING: f"Finish it with: saltcart repoint {trip.name}   or undo it: saltcart undo {trip.name}",
         SWITCHED: (
             f"Its originals stay in use. To point ledgers to them again: saltcart undo {trip.name}"
             if trip.copies

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import tomlkit
 
-from saltcart.errors import show
+from saltcart.errors import show, typed
 from saltcart.home import made_home
 from saltcart.ledgers.base import NEW_THINGS
 from saltcart.own_names import short_name
@@ -42,7 +42,7 @@ def render(waybill: Waybill, place: str) -> str:
     """The waybill as commented TOML; `place` is the name it will have, for the hint at its top."""
     document = tomlkit.document()
     head = HEAD if waybill.shelves else HEAD.replace("haul {place}", "mend {place}").replace("one trip", "mending")
-    for line in head.format(place=show(place)).splitlines():
+    for line in head.format(place=typed(place)).splitlines():
         document.add(tomlkit.comment(line))
     document.add("format", tomlkit.item(FORMAT))
     if waybill.draft:
