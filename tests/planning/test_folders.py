@@ -94,7 +94,7 @@ class Lists(FolderCase):
             (("add", self.top / "gone", "--ledger", self.settings), 3, "There is no folder"),
             (("add", self.more, "--ledger", one, "--map", self.top / "one.toml"), 3, "holds one folder only"),
             (("add", self.more, "--ledger", empty), 3, "lists no folders"),
-            (("add", self.more), 2, "Nobody said which program"),
+            (("add", self.more), 2, "Which program is it for?"),
             (("add",), 2, "needs a folder"),
             (("new-things", self.more, "--ledger", self.settings), 3, "is the folder for new things is not known"),
             (("add", self.shelf.parent, "--ledger", self.settings), 2, "lies in it: a program that looks through both"),
@@ -187,7 +187,7 @@ class RightLevel(FolderCase):
         self.assertEqual(len(self.lost()), 3)
         shown = self.folders(status=1)["folders"]
         self.assertEqual([one["better"] for one in shown if one["better"]], [str(self.keel / "Kits")])
-        self.assertTrue(self.folders("right-level", "--yes")["check"]["ok"])
+        self.assertTrue(self.folders("fix-level", "--yes")["check"]["ok"])
         self.assertEqual(
             (self.lost(), json.loads(self.settings.read_text())["content"]["folders"]), ([], [str(self.keel / "Kits")])
         )
@@ -207,6 +207,6 @@ class RightLevel(FolderCase):
             str(self.desk / "a.passage"), str(root), [{"file": f"Deck/{n}.wav"} for n in range(3)]
         )
         workstation.write_settings(str(self.desk), [])
-        self.folders("right-level", "--ledger", self.desk / "a.passage", "--yes")
+        self.folders("fix-level", "--ledger", self.desk / "a.passage", "--yes")
         self.assertEqual(self.lost(), [])
         self.assertEqual(workstation.read_session(Path(self.desk, "a.passage")).get("root"), str(self.keel / "Kits"))

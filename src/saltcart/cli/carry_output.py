@@ -92,8 +92,8 @@ def show_ledgers(screen: Screen, plan: CarryPlan) -> None:
         first = plan.full[0]
         count = many(len(plan.full), "ledger is", "ledgers are")
         screen.say(
-            f"{count} copied unchanged, because {first.line.why} ({place(first.line.path)}). saltcart settle adjusts"
-            " that on the other computer."
+            f"{count} copied unchanged, such as {place(first.line.path)}: {first.line.why}. On the other computer,"
+            f" saltcart settle adjusts {'it' if len(plan.full) == 1 else 'them'}."
         )
     if not draft.ledgers:
         screen.remark("No ledger that was found lists these sounds. Only the sounds are copied.")

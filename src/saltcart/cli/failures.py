@@ -23,7 +23,8 @@ def tell_cut_off(options: argparse.Namespace) -> None:
     from saltcart.trips.holding import cut_off as cut_off_trips
 
     for name, state, remedy in cut_off_trips():
-        print(f"saltcart: Trip {name} was interrupted while {state}. {remedy}", file=sys.stderr)
+        what = "undone, but interrupted while it removed copies" if state == "undone" else f"interrupted while {state}"
+        print(f"saltcart: Trip {name} was {what}. {remedy}", file=sys.stderr)
 
 
 def tell_passed_over(options: argparse.Namespace) -> None:

@@ -32,11 +32,11 @@ from saltcart.trips.summary import summary
 from saltcart.waybills.waybill import Waybill
 
 ACTIONS = {
-    "show": "which folders programs look in, and how these are (this is what happens without a word)",
-    "add": "let a program look in one folder more",
-    "remove": "let it look there no longer; the folder itself stays",
-    "new-things": "let it put what is bought or recorded next there; what is there already stays where it is",
-    "right-level": "turn folders that are a level too high or too low for what starts from them",
+    "show": "show which folders programs look in, and whether they exist (the default)",
+    "add": "let a program look in one more folder",
+    "remove": "stop a program looking in a folder; the folder itself stays",
+    "new-things": "set where a program puts what you buy or record next; what is already there stays",
+    "fix-level": "correct folders that are a level too high or too low for the sounds in them",
 }
 
 
@@ -60,11 +60,11 @@ def run(options: argparse.Namespace) -> int:
     needs_folder = options.action in ("add", "remove", "new-things")
     if needs_folder != bool(options.folder):
         raise UsageError(
-            f"saltcart folders {options.action} needs a folder" if needs_folder else "No folder is needed here",
-            "Write it like: saltcart folders add ~/Sounds --ledger FILE",
+            f'"{options.action}" needs a folder' if needs_folder else f'"{options.action}" takes no folder',
+            "Type it like this: saltcart folders add ~/Sounds --ledger FILE",
         )
     if needs_folder and not options.ledger:
-        raise UsageError("Nobody said which program", "Name the file that lists its folders with --ledger.")
+        raise UsageError("Which program is it for?", "Add the file that lists its folders: --ledger FILE")
     cart = load(options.cart)
     maps = [load_map(path) for path in dict.fromkeys([*options.map, *cart.maps])]
     means = cart.meanings(options.drive)
@@ -88,7 +88,7 @@ def run(options: argparse.Namespace) -> int:
     with screen.watch() as watch:
         paths = [true_path(path) for path in options.ledger] or usual_ledgers(cart, maps, watch)[0]
         found, troubles = folders_of(paths, maps, Resolver(Meanings(means)), watch)
-    if options.action == "right-level" and any(one.better for one in found):
+    if options.action == "fix-level" and any(one.better for one in found):
         waybill = Waybill([], maps=[plan.path for plan in maps], means=means)
         levelled(found, waybill)
         waybill.ledgers = lines_for([open_ledger(path, maps) for path in paths])
@@ -107,10 +107,10 @@ def answer(found: Sequence[ListedFolder], wrong: int, better: int) -> str:
     """The state in a sentence."""
     if not found:
         return "None of these ledgers lists a folder. To add others: --ledger and --map."
-    text = f"{many(len(found), 'folder is', 'folders are')} named"
+    text = f"{many(len(found), 'folder is', 'folders are')} listed"
     if better:
-        return f"{text}; {better} at the wrong level. To turn: saltcart folders right-level"
-    return f"{text}; {wrong} not found." if wrong else f"{text}, and all are there."
+        return f"{text}; {better} at the wrong level. To correct that: saltcart folders fix-level"
+    return f"{text}; {wrong} not found." if wrong else f"{text}, and all exist."
 
 
 def change(screen: Screen, waybill: Waybill, remarks: Sequence[str], options: argparse.Namespace) -> int:

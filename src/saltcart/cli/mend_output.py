@@ -98,7 +98,7 @@ def show_warnings(screen: Screen, found: Findings) -> None:
     for level in losses.levels:
         screen.remark(
             f"{place(level.ledger)} lists the folder {place(level.folder)}, and what starts from there lies in"
-            f" {place(level.better)}: saltcart folders right-level"
+            f" {place(level.better)}: saltcart folders fix-level"
         )
     for ledger, twice in losses.doubles.items():
         files = many(len(twice), "file", "files")
