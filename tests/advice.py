@@ -7,7 +7,9 @@ from functools import cache
 from saltcart.cli.parser import COMMANDS, build
 
 ENDS = r"(?=   |$|; |\. |\.$|, )"
-PRINTED = re.compile(rf"(?:: |  |^)(saltcart (?:{'|'.join(COMMANDS)})(?![:\w]).*?){ENDS}", re.MULTILINE)
+QUOTED = r"\$'(?:[^'\\]|\\.)*'|'[^'\n]*'|\"'\""
+NAMED = rf"saltcart (?:{'|'.join(COMMANDS)})(?![:\w])"
+PRINTED = re.compile(rf"(?:: |  |^)({NAMED}(?:{QUOTED}|[^'\n])*?){ENDS}", re.MULTILINE)
 
 
 def printed(text):

@@ -4,63 +4,78 @@ import base64
 import json
 import os
 import re
+import unicodedata
 import unittest
+from contextlib import suppress
+from itertools import product
 from urllib.parse import quote
 from xml.sax.saxutils import escape
 
 from hypothesis import given
 from hypothesis import strategies as st
 
+from saltcart.ledgers.legacy import LEGACY
 from saltcart.mentions.finder import find
 from saltcart.mentions.place_forms import PlaceForms
 
+WORDS = "&'<>\""
+NAMES = ("été", "Äbc 0", "Café", "日本 音", "é", "FX", "B 2", "Звуки 1", "ñ & Ø", "\U0001f941 kit")
 PLACE, BESIDE = "/mnt/keel/Sounds/Cloches d'été & co", "/mnt/keel/lists"
 TAIL = "/low/C1.wav"
-FORMS = {
-    "as it is": f"path={PLACE}{TAIL}\n".encode(),
-    "its end": PLACE.encode(),
-    "quoted": f'"{PLACE}"'.encode(),
-    "decomposed": f"x={PLACE}{TAIL}".replace("é", "e\u0301").encode(),
-    "8-bit": f"x={PLACE}{TAIL}".encode("cp1252"),
-    "UTF-16": f"x={PLACE}{TAIL}".encode("utf-16-le"),
-    "UTF-16, the other order": f"x={PLACE}{TAIL}".encode("utf-16-be"),
-    "a URI": b"file://" + quote(PLACE + TAIL).encode(),
-    "a URI with its host": b"file://localhost" + quote(PLACE + TAIL).encode(),
-    "a URI in small letters": b"file://" + re.sub("%..", lambda one: one[0].lower(), quote(PLACE + TAIL)).encode(),
-    "every sign percent-encoded": "".join(f"%{byte:02X}" for byte in (PLACE + TAIL).encode()).encode(),
-    "JSON": json.dumps(PLACE + TAIL).encode(),
-    "JSON with escaped slashes": json.dumps(PLACE + TAIL).replace("/", "\\/").encode(),
-    "XML": f'<file at="{escape(PLACE + TAIL)}"/>'.encode(),
-    "XML with numbers": "".join(
-        f"&#{ord(sign)};" if ord(sign) > 126 or sign in "&'" else sign for sign in PLACE
-    ).encode(),
-    "backslashes": PLACE.replace("/", "\\").encode() + b"\\low",
-    "a drive letter": f"S:\\{PLACE[10:]}\\low".replace("/", "\\").encode(),
-    "from the drive": f'"/{PLACE[10:]}{TAIL}"'.encode(),
-    "from the file's folder": f"../{PLACE[10:]}{TAIL}".encode(),
-    "its length before it": b"\0\0\0" + bytes([len(PLACE.encode())]) + PLACE.encode() + b"\0",
-    "a length that looks like a letter": b"\1\0pathA" + PLACE.encode() + b"\0",
-    "two slashes": f"x={PLACE[:9]}/{PLACE[9:]}{TAIL}".encode(),
-    "a folder's name for itself": f"x={PLACE[:9]}/./{PLACE[10:]}{TAIL}".encode(),
-    "a detour": f"x={PLACE[:9]}/Old/../{PLACE[10:]}{TAIL}".encode(),
-    "a detour in a URI": b"file:///mnt/keel/Old/%2e%2E/" + quote(PLACE[10:] + TAIL).encode(),
-    "for a shell": b"play " + re.sub("([ '&])", r"\\\1", PLACE).encode() + b"/x",
-    "bytes in figures": "".join(f"\\x{byte:02x}" if byte > 126 else chr(byte) for byte in PLACE.encode()).encode(),
-    "JSON in JSON": json.dumps({"state": json.dumps({"file": PLACE + TAIL})}).encode(),
-    "a URI in JSON in JSON": json.dumps(json.dumps("file://" + quote(PLACE + TAIL))).replace("/", "\\/").encode(),
-    "Base64": base64.b64encode(f"<{PLACE}{TAIL}>".encode()),
-    "Base64 one byte on": base64.b64encode(f"=<{PLACE}{TAIL}>".encode()),
-    "UTF-32": f"x={PLACE}{TAIL}".encode("utf-32-le"),
-    "UTF-32, the other order": f"x={PLACE}{TAIL}".encode("utf-32-be"),
-    "a blank after it": f"open {PLACE} My bells\n".encode(),
-    "a word after it": f"player --dir {PLACE} --loud --out /tmp/x\n".encode(),
-    "a control sign after it": f"dir\2{PLACE}\1next\0\0".encode(),
-    "a letter that nobody declared": f"Q:\\{PLACE[10:]}\\low".replace("/", "\\").encode(),
-    "a letter and a folder above": f"Q:\\Music\\{PLACE[10:]}\\low".replace("/", "\\").encode(),
-    "through a variable": f"$BELLS/{os.path.basename(PLACE)}{TAIL}".encode(),
-    "through a second mount": f"/srv/again/{PLACE[10:]}{TAIL}".encode(),
-    "a long UTF-16 text": b"\1\2" + PLACE.encode("utf-16-le") + b"\0\0",
-}
+
+
+def written(place):
+    """A path as programs write it, by the name of the form."""
+    forms = {
+        "as it is": f"path={place}{TAIL}\n".encode(),
+        "its end": place.encode(),
+        "quoted": f'"{place}"'.encode(),
+        "decomposed": unicodedata.normalize("NFD", f"x={place}{TAIL}").encode(),
+        "UTF-16": f"x={place}{TAIL}".encode("utf-16-le"),
+        "UTF-16, the other order": f"x={place}{TAIL}".encode("utf-16-be"),
+        "a URI": b"file://" + quote(place + TAIL).encode(),
+        "a URI with its host": b"file://localhost" + quote(place + TAIL).encode(),
+        "a URI in small letters": b"file://" + re.sub("%..", lambda one: one[0].lower(), quote(place + TAIL)).encode(),
+        "every sign percent-encoded": "".join(f"%{byte:02X}" for byte in (place + TAIL).encode()).encode(),
+        "JSON": json.dumps(place + TAIL).encode(),
+        "JSON with escaped slashes": json.dumps(place + TAIL).replace("/", "\\/").encode(),
+        "XML": f'<file at="{escape(place + TAIL)}"/>'.encode(),
+        "XML with numbers": "".join(
+            f"&#{ord(sign)};" if ord(sign) > 126 or sign in WORDS else sign for sign in place
+        ).encode(),
+        "backslashes": place.replace("/", "\\").encode() + b"\\low",
+        "a drive letter": f"S:\\{place[10:]}\\low".replace("/", "\\").encode(),
+        "from the drive": f'"/{place[10:]}{TAIL}"'.encode(),
+        "from the file's folder": f"../{place[10:]}{TAIL}".encode(),
+        "its length before it": b"\0\0\0" + bytes([len(place.encode())]) + place.encode() + b"\0",
+        "a length that looks like a letter": b"\1\0pathA" + place.encode() + b"\0",
+        "two slashes": f"x={place[:9]}/{place[9:]}{TAIL}".encode(),
+        "a folder's name for itself": f"x={place[:9]}/./{place[10:]}{TAIL}".encode(),
+        "a detour": f"x={place[:9]}/Old/../{place[10:]}{TAIL}".encode(),
+        "a detour in a URI": b"file:///mnt/keel/Old/%2e%2E/" + quote(place[10:] + TAIL).encode(),
+        "for a shell": b"play " + re.sub("([ '&])", r"\\\1", place).encode() + b"/x",
+        "bytes in figures": "".join(f"\\x{byte:02x}" if byte > 126 else chr(byte) for byte in place.encode()).encode(),
+        "JSON in JSON": json.dumps({"state": json.dumps({"file": place + TAIL})}).encode(),
+        "a URI in JSON in JSON": json.dumps(json.dumps("file://" + quote(place + TAIL))).replace("/", "\\/").encode(),
+        "Base64": base64.b64encode(f"<{place}{TAIL}>".encode()),
+        "Base64 one byte on": base64.b64encode(f"=<{place}{TAIL}>".encode()),
+        "UTF-32": f"x={place}{TAIL}".encode("utf-32-le"),
+        "UTF-32, the other order": f"x={place}{TAIL}".encode("utf-32-be"),
+        "a blank after it": f"open {place} My bells\n".encode(),
+        "a word after it": f"player --dir {place} --loud --out /tmp/x\n".encode(),
+        "a control sign after it": f"dir\2{place}\1next\0\0".encode(),
+        "a letter that nobody declared": f"Q:\\{place[10:]}\\low".replace("/", "\\").encode(),
+        "a letter and a folder above": f"Q:\\Music\\{place[10:]}\\low".replace("/", "\\").encode(),
+        "through a variable": f"$BELLS/{os.path.basename(place)}{TAIL}".encode(),
+        "through a second mount": f"/srv/again/{place[10:]}{TAIL}".encode(),
+        "a long UTF-16 text": b"\1\2" + place.encode("utf-16-le") + b"\0\0",
+    }
+    for encoding in LEGACY:
+        with suppress(UnicodeEncodeError):
+            forms[encoding] = unicodedata.normalize("NFC", f"x={place}{TAIL}").encode(encoding)
+    return forms
+
+
 OTHERS = (
     f"{PLACE} Extra/low",
     f"{PLACE} Extra",
@@ -75,11 +90,11 @@ OTHERS = (
 )
 
 
-def hits(data, folder=BESIDE, new=None):
+def hits(data, folder=BESIDE, new=None, place=PLACE):
     """How often the place is found."""
-    others = [f"$BELLS/{os.path.basename(PLACE)}", f"/srv/again/{PLACE[10:]}"]
-    longer = [f"{os.path.basename(PLACE)} Extra"]
-    forms = PlaceForms(PLACE, "/mnt/keel", ["S:/" + PLACE[10:]], others=others, longer=longer)
+    others = [f"$BELLS/{os.path.basename(place)}", f"/srv/again/{place[10:]}"]
+    longer = [f"{os.path.basename(place)} Extra"]
+    forms = PlaceForms(place, "/mnt/keel", ["S:/" + place[10:]], others=others, longer=longer)
     if new:
         forms.pass_over(PlaceForms(new, "/mnt/lighter"))
     return len(list(find(data, [forms], folder)))
@@ -87,10 +102,24 @@ def hits(data, folder=BESIDE, new=None):
 
 class Forms(unittest.TestCase):
     def test_each_form_is_found_once(self):
-        for name, data in FORMS.items():
+        for name, data in written(PLACE).items():
             with self.subTest(name):
                 self.assertEqual(hits(data), 1, data)
                 self.assertEqual(hits(b"one\n" + data + b"\nand\n" + data), 2, "in a text, twice")
+
+    def test_each_form_of_names_with_hardly_a_letter_of_ascii_is_found_once(self):
+        for name, form in product(NAMES, ("NFC", "NFD")):
+            place = unicodedata.normalize(form, f"/mnt/keel/Sounds/{name}")
+            for way, data in written(place).items():
+                with self.subTest(name=name, on_disk=form, way=way):
+                    self.assertEqual(hits(data, place=place), 1, data)
+
+    @given(st.text(st.characters(categories=("L", "N", "Zs", "P", "S", "M")), min_size=1, max_size=12))
+    def test_any_name_is_found_as_most_programs_write_it(self, name):
+        name = unicodedata.normalize("NFC", re.sub(r"[/\\]", "x", name).strip())
+        place = f"/mnt/keel/Sounds/x{name}" if name in ("", ".", "..") else f"/mnt/keel/Sounds/{name}"
+        for way in ("as it is", "decomposed", "UTF-16", "a URI", "JSON", "XML with numbers"):
+            self.assertEqual(hits(written(place)[way], place=place), 1, (way, name))
 
     def test_what_only_looks_like_it_is_not(self):
         for text in OTHERS:

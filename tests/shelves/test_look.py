@@ -143,7 +143,7 @@ class Petrel(WorldCase):
             finds = {find["kind"]: find for find in report["finds"]}
             self.assertEqual([os.path.basename(path) for path in finds["stray"]["paths"]], ["fog bank (take 2).wav"])
             self.assertEqual([os.path.basename(path) for path in finds["litter"]["paths"]], ["library.db.bak"])
-            self.assertIn("that were not searched", " ".join(report["remarks"]))
+            self.assertIn("folders of sounds not searched", " ".join(report["remarks"]))
         self.assertTrue(self.run_json("survey", "keel/Music", status=1, cwd=self.master)["not_looked_at"])
 
     def test_a_ledger_that_cannot_be_read_is_not_among_what_is_found(self):

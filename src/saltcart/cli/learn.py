@@ -10,12 +10,14 @@ from itertools import chain, count
 from saltcart import cart
 from saltcart.cli.arguments import add_cart
 from saltcart.cli.screen import Screen, many, place
-from saltcart.errors import Refused, show, typed
+from saltcart.errors import Refused, UsageError, show, typed
+from saltcart.learning.ground import NO_PAST
 from saltcart.learning.learn import kinds_of, learn, unknown_files
 from saltcart.learning.lessons import Learnt, Lesson, Proof
 from saltcart.learning.map_text import BINARY
 from saltcart.ledgers import load_map
 from saltcart.looking.cart_draft import keep_maps
+from saltcart.mending.discovery import ground_of
 from saltcart.safefile import replacing
 
 SHOWN = 12
@@ -24,10 +26,15 @@ SHOWN = 12
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """The files, and what to try them against."""
     parser.add_argument(
-        "places", nargs="+", metavar="PLACE", help="files that name sounds, or folders to search for such files"
+        "places", nargs="+", metavar="PLACE", help="files that refer to sounds, or folders to search for such files"
     )
     parser.add_argument(
-        "--against", nargs="+", action="extend", required=True, metavar="SHELF", help="shelves whose sounds they name"
+        "--against",
+        nargs="+",
+        action="extend",
+        default=[],
+        metavar="SHELF",
+        help="shelves whose sounds they refer to (default, for files: the sounds that they mention, lost ones too)",
     )
     parser.add_argument("--output", "-o", metavar="MAP", help="write the map there (default: show it)")
     parser.add_argument(
@@ -57,18 +64,21 @@ def run(options: argparse.Namespace) -> int:
         )
     for shelf in options.against:
         if not os.path.isdir(os.path.expanduser(shelf)):
-            raise Refused(f"{show(shelf)} is not a folder", "Name the shelves whose sounds the files name.")
+            raise Refused(f"{show(shelf)} is not a folder", "Give the shelves whose sounds the files refer to.")
+    if not options.against and any(map(os.path.isdir, map(os.path.expanduser, options.places))):
+        raise UsageError("To search a folder, Salt Cart needs to know which sounds to look for", "Add --against SHELF.")
     known = cart.load(options.cart)
     means, maps = known.meanings(options.drive), [load_map(path) for path in known.maps]
     with screen.watch() as watch:
         paths = unknown_files([os.path.expanduser(one) for one in options.places], options.against, means, maps, watch)
+        tops, past = (options.against, NO_PAST) if options.against else ground_of(paths, known, means, watch)
     groups = kinds_of(paths)
     if len(groups) > 1 and (output or options.name):
         raise Refused(
             f"These are {len(groups)} kinds of files, and each needs its own map",
             "Name files of one kind, or add --keep in place of --output and --name.",
         )
-    taught = [learn(group, options.against, means, options.name) for group in groups]
+    taught = [learn(group, tops, means, options.name, past) for group in groups]
     names = unique([learnt.name for learnt in taught], [plan.name for plan in maps])
     for learnt in taught:
         show_lessons(screen, learnt)

@@ -20,7 +20,7 @@ from saltcart.learning.ground import Past
 from saltcart.learning.learn import kinds_of, learn
 from saltcart.ledgers import Map, load_map
 from saltcart.mending.losses import ELSEWHERE
-from saltcart.mending.lost_texts import LostTexts, lost_texts
+from saltcart.mending.lost_texts import LostTexts, lost_texts, places_there
 from saltcart.mending.mirrors import Mirror, all_mirrors
 from saltcart.mending.places import Places, usual_places
 from saltcart.mentions.content import UNREADABLE
@@ -161,6 +161,39 @@ def discover(losing: Losing, maps: Sequence[Map], progress: Progress = silent) -
         if sounds and (path in unknown or not searched):  # else it is a log, or what somebody wrote
             found.unknown[path] = len(sounds)
     return found
+
+
+def ground_of(
+    paths: Sequence[str], cart: Cart, means: Sequence[str] = (), progress: Progress = silent
+) -> tuple[list[str], Past]:
+    """What the values of files can be tried against when nobody says which sounds they refer to: the folders of the
+    sounds that they mention, and of those that are gone where they are now.  Raises one of UNREADABLE when a file
+    cannot be read.
+    """
+    here, there = Meanings(means).here, set[str]()
+    found = Losing([], Places([], progress))
+    for path in paths:
+        there.update(places_there(path, here))
+        found.lost[path] = lost_texts(path, here)
+    if any(some.meanings for some in found.lost.values()):
+        found.places = Places(usual_places(cart, []), progress)
+    once = frozenset(path for some in found.lost.values() for path in some.sounds())
+    pairs = [(mirror.old, mirror.new) for mirror in found.mirrors]
+    tops = [*few(there), *(found.tops() or folders_of(once))]
+    return tops[:MOST_TOPS], Past(pairs, once, sizes_of(found.places))
+
+
+def few(folders: Iterable[str]) -> list[str]:
+    """The outermost of some folders, or those above them while these are too many; none that holds the user's own."""
+    user = os.path.realpath(os.path.expanduser("~"))
+    tops = outermost(one for one in map(os.path.realpath, folders) if tail_below(user, one) is None)
+    while len(tops) > MOST_TOPS:
+        above = {top: os.path.dirname(top) for top in tops}
+        higher = outermost(one if tail_below(user, one) is None else top for top, one in above.items())
+        if higher == tops:
+            break
+        tops = higher
+    return tops
 
 
 def learn_all(unknown: Sequence[str], losing: Losing, tops: Sequence[str], found: Discovery) -> None:

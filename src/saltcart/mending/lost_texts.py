@@ -1,9 +1,11 @@
 """The texts of a file that look like paths to sounds and lead nowhere, whatever kind of file it is."""
 
 import html
+import json
 import os
 import re
 from collections.abc import Callable, Iterator, Sequence
+from itertools import islice
 from urllib.parse import unquote
 
 from msgspec import Struct, field
@@ -22,6 +24,7 @@ MOST_TEXTS = 100_000  # in one file
 LONGEST = 4096  # characters of a path
 ENDING = re.compile(rf"(?:{'|'.join(map(re.escape, KINDS))})(?![A-Za-z0-9])", re.IGNORECASE)
 APART = re.compile(r"[\0-\x1f\"<>|*?\ufffd]+")  # what no name of a sound has
+ESCAPES = re.compile(r"(?<!\\)(?:\\u[0-9a-fA-F]{4})+")  # RFC 8259, section 7
 SLASHES = re.compile(r"\\{2,}")
 MARKS = Automaton([form for name in KINDS for form in (name.encode(), name.encode("utf-16-le")[:-1])])
 WINDOWS = spelling_named("windows")
@@ -63,6 +66,18 @@ def lost_texts(path: str, here: Callable[[str], str] = str) -> LostTexts:
     return found
 
 
+def places_there(path: str, here: Callable[[str], str] = str) -> Iterator[str]:
+    """The folders that a file mentions by their full paths, and those of the sounds that it mentions, which are there.
+    Raises one of UNREADABLE when it cannot be read.
+    """
+    starts = tuple(dict.fromkeys([os.path.dirname(path), mount_of(path)]))
+    for text in islice(texts_in(path, LostTexts()), MOST_TEXTS):
+        if ENDING.search(text):
+            yield from (os.path.dirname(one) for one in map(here, paths_of(text, starts)) if os.path.isfile(one))
+        elif text[:1] == "/":
+            yield from (one for one in map(here, paths_of(text, starts)) if os.path.isdir(one))
+
+
 def paths_of(text: str, starts: Sequence[str]) -> tuple[str, ...]:
     """The paths that a text may mean."""
     if text.startswith("file:"):
@@ -75,7 +90,11 @@ def paths_of(text: str, starts: Sequence[str]) -> tuple[str, ...]:
         return (read,) if read else ()
     if "/" not in text:
         return ()
-    return (os.path.normpath(text),) if text[0] == "/" else tuple(os.path.normpath(f"{one}/{text}") for one in starts)
+    return (
+        (os.path.normpath(text),)
+        if text[0] == "/"
+        else tuple(os.path.normpath(os.path.join(one, text)) for one in starts)
+    )
 
 
 def texts_in(path: str, found: LostTexts) -> Iterator[str]:
@@ -111,11 +130,16 @@ def runs_in(data: bytes) -> Iterator[str]:
         return
     wide = data.count(b"\0") > len(data) // 4
     for shift in (0, 1) if wide else (0,):
-        text = decoded(data[shift:], wide).replace("\\/", "/")
+        text = ESCAPES.sub(unescaped, decoded(data[shift:], wide)).replace("\\/", "/")
         for run in APART.split(html.unescape(text) if "&" in text else text):
             for found in ending_in(run):
                 key, sign, value = found.partition("=")
                 yield (value if sign and "/" not in key else found).strip(" \t'")
+
+
+def unescaped(escapes: re.Match[str]) -> str:
+    """The characters that escapes of JSON and its like stand for."""
+    return str(json.loads(f'"{escapes[0]}"'))
 
 
 def ending_in(run: str) -> Iterator[str]:

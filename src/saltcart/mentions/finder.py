@@ -29,6 +29,7 @@ from saltcart.mentions.place_forms import (
     begins,
     counted,
     ends,
+    in_small_letters,
     is_binary,
     lettered,
     readings,
@@ -38,6 +39,7 @@ from saltcart.spelling.moves import tail_below
 
 MOST_RESTS = 40  # what may follow one anchor; of more, one after the other takes longer than it saves
 FOLDERS = 64  # of which names are remembered
+WITHIN = 3  # bytes, within which two anchors are of one mention
 LONGEST_COUNTED = 1 << 14  # bytes of a text whose length may be before it
 
 
@@ -82,6 +84,7 @@ class Group:
         self.plain = {} if wide else tables(raw, ((number, plain_forms(one)) for number, one in self.places))
         self.passes = tables(raw, ((number, dict.fromkeys(one.passes, "")) for number, one in self.places))
         self.rivals = rivals(self.places)
+        self.codes = dict.fromkeys(code for _number, one in self.places for code in one.codes)
 
     def goes_on(self, low: bytes, end: int) -> bool:
         """Whether no other name is seen to be there, which has the anchor too: it ends at `end`."""
@@ -135,7 +138,7 @@ def rivals(places: Sequence[tuple[int, PlaceForms]]) -> dict[int, set[int]]:
 def cut_of(one: PlaceForms, name: Name) -> tuple[str, str] | None:
     """A name before its anchor, and from it on, in one form of accents; None when it has none."""
     text = unicodedata.normalize("NFC", name.text)
-    at = text.lower().rfind(one.anchor) if one.anchor else text.rfind(unicodedata.normalize("NFC", one.base))
+    at = in_small_letters(text).rfind(one.anchor) if one.anchor else text.rfind(unicodedata.normalize("NFC", one.base))
     return (text[:at], text[at:]) if at >= 0 else None
 
 
@@ -193,6 +196,7 @@ def find(
     """
     finder = finder_of(tuple(forms))
     here: list[Names] = []
+    last: dict[int, int] = {}
     low, wide, escaped = data.lower(), b"\0" in data, b"%" in data
     for which, at, end in finder.anchors.spots(low):
         group = finder.groups[which]
@@ -200,7 +204,10 @@ def find(
             continue
         binary = is_binary(data[:HEAD]) if binary is None else binary
         here = here or finder.here(folder)
-        yield from Spot(data, low, at, group, forms, binary).hits(here[which])
+        for hit in Spot(data, low, at, group, forms, binary).hits(here[which]):
+            if abs(at - last.get(hit.place, -WITHIN)) >= WITHIN:  # else the same, of which an escape is escaped
+                yield hit
+            last[hit.place] = at
     for which, at, _end in finder.as_it_is.spots(data):
         for number, encoding in finder.literals[finder.as_it_is.runs[which]]:
             yield Hit(at, number, FULL, encoding)
@@ -246,7 +253,7 @@ class Spot(NamedTuple):
     def decoded(self, names: Names, done: set[int]) -> Iterator[Hit]:
         """The folders that are named in some other way; those that are `done` are not asked about."""
         wide = self.group.wide
-        for encoding, before, after in readings(self.data, self.at, self.group.longest, wide):
+        for encoding, before, after in readings(self.data, self.at, self.group.longest, wide, self.group.codes):
             for one in candidates(names.endings, before, after):
                 if one.number not in done and self.is_one(one, before, after):
                     yield Hit(self.at, one.number, one.name.form, encoding)

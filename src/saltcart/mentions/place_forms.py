@@ -12,10 +12,12 @@ import html
 import os
 import re
 import unicodedata
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Literal, NamedTuple
 from urllib.parse import quote, unquote_to_bytes
 
+from saltcart.ledgers.legacy import USUAL
+from saltcart.mentions.written_names import legacy_forms, written_names
 from saltcart.spelling.moves import tail_below
 
 FULL, HOME, DRIVE, RELATIVE, LETTER = "full path", "from home", "from the drive", "from its folder", "drive letter"
@@ -28,12 +30,25 @@ CONTROL = bytes([*range(0x09), *range(0x0E, 0x20)])
 WIDE_TEXT = re.compile("[\t\n\r -~\xa0-\uffff]*")
 HEAD = 4096
 ORDERS: tuple[Literal["little"], Literal["big"]] = ("little", "big")
+NEAR = 200  # bytes before and after an anchor that tell the encoding
+CONTINUING = bytes(range(0x80, 0xC0))  # bytes of UTF-8 that begin no character
 BYTES = re.compile(r"(?<!\\)(?:\\x[0-9a-fA-F]{2})+")
 AFTER = 120  # bytes behind a name that tell whether it ends there
 DOUBLED = re.compile(r"(?<![:/])/(?:\.?/)+")  # a slash twice, or a folder's name for itself; no beginning of an address
 DETOUR = re.compile(r"/(?!\.\.?/)[^/\"'<>\0\r\n=:]+/\.\./")
 DRIVE_PATH = re.compile(r"(?<![A-Za-z])[A-Za-z]:/((?:[^/:*?\"<>|\r\n]*/)*[^/:*?\"<>|\r\n]*)\Z")
 ESCAPE = re.compile(r"\\(?:u([0-9a-fA-F]{4})|x([0-9a-fA-F]{2})|(.))", re.DOTALL)
+
+
+PAIR = re.compile("[\ud800-\udbff][\udc00-\udfff]")  # a character beyond 16 bits, as UTF-16 has it
+
+
+SMALL = {code: code + 32 for code in range(ord("A"), ord("Z") + 1)}
+
+
+def in_small_letters(text: str) -> str:
+    """A text with small letters of ASCII, as bytes have them; others may change their number when they become small."""
+    return text.translate(SMALL)
 
 
 class Name(NamedTuple):
@@ -80,8 +95,9 @@ class PlaceForms:
         others: Sequence[str] = (),
         longer: Sequence[str] | None = None,
     ):
-        self.place, self.folds_case, self.alone, self.longer = place, folds_case, alone, longer
-        self.base = os.path.basename(place)
+        self.place, self.folds_case, self.alone = place, folds_case, alone
+        self.longer = None if longer is None else [unicodedata.normalize("NFC", name) for name in longer]
+        self.base = unicodedata.normalize("NFC", os.path.basename(place))  # where no accent follows its letter
         runs = sorted(re.findall(r"[A-Za-z0-9]+", self.base), key=len, reverse=True)
         self.run = runs[0] if runs and len(runs[0]) >= SHORTEST_ANCHOR else ""
         self.anchor = self.run.lower()
@@ -98,7 +114,8 @@ class PlaceForms:
         self.passes: list[bytes] = []
         self.within = "/"  # the relative names are those from folders in here
         self.anchors = list(anchors(self))
-        self.raw = {place.encode("utf-8", "surrogateescape"): "UTF-8"}
+        self.raw = {place.encode("utf-8", "surrogateescape"): "UTF-8", **(old := legacy_forms(place))}
+        self.codes = dict.fromkeys((USUAL, *old.values()))  # old encodings in which it may be written
         self.literal = {} if alone else literals(place)
         self.longest = max(len(name.text) for name in names) * 6 * WINDOW + 64
 
@@ -136,7 +153,7 @@ def is_binary(head: bytes) -> bool:
 
 
 def anchors(one: PlaceForms) -> Iterator[Anchor]:
-    """What to look for; a name without ASCII letters is looked for in each of its encodings."""
+    """What to look for; a name with few ASCII letters in a row is looked for as each encoding writes it."""
     if one.anchor:
         yield Anchor(one.anchor.encode(), rest=rest_of(one))
         yield Anchor(one.anchor.encode("utf-16-le")[:-1], wide=True)  # as it is in either order of bytes
@@ -144,11 +161,11 @@ def anchors(one: PlaceForms) -> Iterator[Anchor]:
             "".join(f"%{byte:02x}" for byte in one.run.encode()).encode(), escaped=True
         )  # some write it all so
         return
-    raw = os.fsencode(one.base)
-    yield Anchor(raw.lower())
-    yield Anchor("".join(f"%{byte:02x}" for byte in raw).encode(), escaped=True)
-    yield Anchor("".join(f"\\u{ord(sign):04x}" for sign in one.base).encode())
-    yield Anchor(one.base.encode("utf-16-le", "surrogatepass")[:-1].lower(), wide=True)
+    for text in dict.fromkeys([os.path.basename(one.place), one.base, unicodedata.normalize("NFD", one.base)]):
+        for raw in dict.fromkeys(written_names(text)):
+            yield Anchor(raw.lower(), escaped=raw.startswith(b"%"))
+        yield Anchor(text.encode("utf-16-le", "surrogatepass")[:-1].lower(), wide=True)
+        yield Anchor(text.encode("utf-16-be", "surrogatepass")[1:].lower(), wide=True)
 
 
 def rest_of(one: PlaceForms) -> bytes:
@@ -158,8 +175,8 @@ def rest_of(one: PlaceForms) -> bytes:
     """
     escape = rb"[%\\&\x80-\xff]"
     pattern = rb"(?![a-z0-9_]|/[a-z0-9\x80-\xff])" if one.alone else rb"(?![a-z0-9_])"
-    for sign in reversed(one.base[one.base.lower().rfind(one.anchor) + len(one.anchor) :].lower()):
-        own = re.escape(sign if sign.isascii() else unicodedata.normalize("NFD", sign)[0]).encode()
+    for sign in reversed(in_small_letters(one.base[in_small_letters(one.base).rfind(one.anchor) + len(one.anchor) :])):
+        own = re.escape(in_small_letters(unicodedata.normalize("NFD", sign)[0])).encode()
         pattern = rb"(?:%b|%b%b)" % (escape, own, pattern if sign.isascii() else b"")
     return rb"(?=%b)" % pattern
 
@@ -184,6 +201,7 @@ def tails_of(place: str, drive: str) -> list[str]:
     """The ends of a path by which it is known on a drive that another system calls by a letter: from the top of its
     drive, and at least two names.
     """
+    place, drive = (unicodedata.normalize("NFC", path) for path in (place, drive))
     parts = place.strip("/").split("/")
     below = tail_below(place, drive)
     tails = ["/".join(parts[at:]) for at in range(len(parts) - 1)]
@@ -237,7 +255,7 @@ def lettered(before: str, after: str, one: PlaceForms) -> bool:
     """Whether a path of another system, of which so much is before the anchor behind its letter, ends in the
     folder's: `D:/Sounds/Bells`, though nobody said what D: is.
     """
-    cut = one.base.lower().rfind(one.anchor) if one.anchor else 0
+    cut = in_small_letters(one.base).rfind(one.anchor) if one.anchor else 0
     end = one.base[cut:]
     if one.alone or not alike(after[: len(end)], end, True) or not ends(after[len(end) :], one):
         return False
@@ -264,8 +282,10 @@ def begins(lead: str, name: Name, rest: str, binary: bool) -> bool:
     return not PATH_SIGN.match(lead[-1])
 
 
-def readings(data: bytes, at: int, most: int, wide: bool) -> Iterator[tuple[str, str, str]]:
-    """What is before an anchor and from it on, in each way to read it: encoding, and both texts."""
+def readings(data: bytes, at: int, most: int, wide: bool, codes: Iterable[str]) -> Iterator[tuple[str, str, str]]:
+    """What is before an anchor and from it on, in each way to read it: encoding, and both texts.  `codes` are the old
+    encodings that are tried where it is neither ASCII nor UTF-8, and the usual one where it is not ASCII.
+    """
     if wide:
         for encoding, start in (("utf-16-le", at), ("utf-16-be", at - 1)):
             if start >= 0:
@@ -275,8 +295,20 @@ def readings(data: bytes, at: int, most: int, wide: bool) -> Iterator[tuple[str,
         return
     parts = (data[max(0, at - most) : at], data[at : at + most])
     yield from unquoted("UTF-8", [part.decode("utf-8", "surrogateescape") for part in parts])
-    if not (parts[0][-200:] + parts[1][:200]).isascii():
-        yield from unquoted("8-bit", [part.decode("cp1252", "replace") for part in parts])
+    near = parts[0][-NEAR:] + parts[1][:NEAR]
+    for code in codes if not near.isascii() else ():
+        if code == USUAL or not is_utf8(near):
+            yield from unquoted("8-bit", [part.decode(code, "replace") for part in parts])
+
+
+def is_utf8(some: bytes) -> bool:
+    """Whether some bytes, cut anywhere, are UTF-8."""
+    middle = some.lstrip(CONTINUING)[:-3]
+    try:
+        middle.decode("utf-8")
+    except UnicodeDecodeError as error:
+        return error.reason == "unexpected end of data"
+    return True
 
 
 def unquoted(encoding: str, texts: Sequence[str]) -> Iterator[tuple[str, str, str]]:
@@ -315,8 +347,7 @@ def unescaped(text: str) -> str:
         text = html.unescape(text)
     if "\\x" in text:  # bytes, several of which may be one letter
         text = BYTES.sub(lambda run: bytes.fromhex(run[0].replace("\\x", "")).decode("utf-8", "surrogateescape"), text)
-    return (
-        ESCAPE.sub(lambda one: chr(int(one[1] or one[2], 16)) if one[1] or one[2] else one[3], text)
-        if "\\" in text
-        else text
-    )
+    if "\\" in text:
+        text = ESCAPE.sub(lambda one: chr(int(one[1] or one[2], 16)) if one[1] or one[2] else one[3], text)
+        text = PAIR.sub(lambda one: one[0].encode("utf-16-le", "surrogatepass").decode("utf-16-le"), text)
+    return text
