@@ -164,7 +164,7 @@ def near(seconds: float | None, length: float) -> bool:
         seconds is not None
         and seconds != 0
         and length > 0
-        and (abs(seconds - length) < CLOSE or seconds in (floor(length), ceil(length)))
+        and (abs(seconds - length) < min(CLOSE, length / 4) or seconds in (floor(length), ceil(length)))
     )
 
 

@@ -175,8 +175,8 @@ def ground_of(
     for path in paths:
         there.update(places_there(path, here))
         found.lost[path] = lost_texts(path, here)
-    if any(some.meanings for some in found.lost.values()):
-        found.places = Places(usual_places(cart, []), progress)
+    if lost := [one for some in found.lost.values() for meant in some.meanings.values() for one in meant]:
+        found.places = Places(usual_places(cart, lost), progress)
     once = frozenset(path for some in found.lost.values() for path in some.sounds())
     pairs = [(mirror.old, mirror.new) for mirror in found.mirrors]
     tops = [*few(there), *(found.tops() or folders_of(once))]
