@@ -6,7 +6,7 @@ from collections.abc import Container, Mapping, Sequence
 from saltcart.carrying.agreement import BACK, IN_PLACE
 from saltcart.carrying.own_record import may_be_proposed
 from saltcart.carrying.stands import NONE, SettlePlan
-from saltcart.errors import Refused, UsageError, counted, show
+from saltcart.errors import Refused, UsageError, counted, show, typed
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
 from saltcart.waybills.collection import Collection
@@ -31,10 +31,10 @@ def refuse_proposals(found: Mapping[str, str]) -> None:
     """
     if found:
         count = counted(len(found), "place", "places")
+        given = " ".join(f"--place {typed(f'{place}={home}')}" for place, home in found.items())
         raise Refused(
             f"The collection proposes {count} outside your home folder, or hidden in it",
-            "A drive never decides on its own where files are written. If you trust it, say where they go:"
-            " --place PLACE=FOLDER",
+            f"A drive never decides on its own where files are written. If these places are right, add: {given}",
             [f"{show(place)}: {show(home)}" for place, home in list(found.items())[:20]],
         )
 

@@ -90,10 +90,11 @@ def show_ledgers(screen: Screen, plan: CarryPlan) -> None:
         )
     if plan.full:
         first = plan.full[0]
-        count = many(len(plan.full), "ledger is", "ledgers are")
+        name, others = place(first.line.path), len(plan.full) - 1
+        count = f"{name} and {many(others, 'other ledger are', 'other ledgers are')}" if others else f"{name} is"
         screen.say(
-            f"{count} copied unchanged, such as {place(first.line.path)}: {first.line.why}. On the other computer,"
-            f" saltcart settle adjusts {'it' if len(plan.full) == 1 else 'them'}."
+            f"{count} copied unchanged: {first.line.why}. On the other computer, saltcart settle adjusts"
+            f" {'them' if others else 'it'}."
         )
     if not draft.ledgers:
         screen.remark("No ledger that was found lists these sounds. Only the sounds are copied.")

@@ -51,4 +51,4 @@ def run_command(options: argparse.Namespace) -> int:
     except OSError as error:
         return failures.failing(error, options)
     except Exception as error:
-        return failures.unforeseen(error, options)
+        return failures.internal_error(error, options)

@@ -84,12 +84,12 @@ def cut_off() -> int:
     return INTERRUPTED
 
 
-def unforeseen(error: Exception, options: argparse.Namespace) -> int:
+def internal_error(error: Exception, options: argparse.Namespace) -> int:
     """Keep the traceback for whoever mends this, and say where it is."""
     import traceback
 
     try:
-        path = made_home() / "unforeseen.log"
+        path = made_home() / "internal-error.log"
         path.write_text("".join(traceback.format_exception(error)), encoding="utf-8", errors="backslashreplace")
         where = (
             f"A report was saved at {path}. Run the same command again to continue, or saltcart trips to see"
