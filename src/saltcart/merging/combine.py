@@ -47,8 +47,7 @@ class Combining:
             gone |= {uid: side.event(number) for uid, number in side.gone.items() if uid not in rows}
         goes = [uid for uid in mine if uid not in rows]
         orders = {uid: order for uid in self.lists(rows) if (order := self.order(uid, rows))[1]}
-        names = {uid: told_name(row) for side in (others, mine) for uid, row in side.items() if row.within is None}
-        names |= {uid: told_name(row) for side in (others, mine) for uid, row in side.items() if row.places}
+        names = names_of(others) | names_of(mine)
         before = {(uid, column): mine[uid].cells.get(column) for uid, column in self.changed if uid in mine}
         events = list(dict.fromkeys(self.events))
         lists = [uid for uid, (_stamp, found) in orders.items() if self.both_orders[0].get(uid, (b"", []))[1] != found]
@@ -231,6 +230,12 @@ class Combining:
             leads = self.choices.get((uid, ORDER), self.holds) == HERE
             stamp = self.fresh("chosen", uid, ORDER, digest(first if leads else second))
         return stamp, woven(first, second) if leads else woven(second, first)
+
+
+def names_of(rows: Mapping[Uid, Row]) -> dict[Uid, str]:
+    """What a person calls the rows of one side, except members of lists that are no sounds."""
+    by_spot = {row.spot: row for row in rows.values()}
+    return {uid: told_name(row, by_spot) for uid, row in rows.items() if row.within is None or row.places}
 
 
 def made_by(work: Combining, uid: Uid) -> set[bytes]:

@@ -3,6 +3,7 @@
 import os
 from collections import defaultdict
 from collections.abc import Mapping
+from itertools import islice
 
 from msgspec import Struct, field
 
@@ -10,15 +11,10 @@ from saltcart.merging.history import History, Mark, Order, TableMarks, Uid, colu
 from saltcart.merging.rows import Cell, Content, Row, Spot, digest
 
 ORDER, REMOVED = "order", "removed"  # of what two sides may differ, besides cells
-
-
 HERE, THERE = "here", "there"
-
-
 FILE = digest("file")  # what the one list is called that a whole file is
-
-
 MISSING = object()  # a cell that a row does not have, though others of its table do
+SHOWN_CELLS = 3  # of a row that has no name
 
 
 class Conflict(Struct, frozen=True):
@@ -62,11 +58,23 @@ class Change(Struct, frozen=True):
     becomes: Cell
 
 
-def told_name(row: Row) -> str:
-    """What a person calls a row: the name of its file, its name or title, else its key."""
+def told_name(row: Row, rows: Mapping[Spot, Row] | None = None) -> str:
+    """What a person calls a row: the name of its file, its name or title, else what those of the `rows` are called that
+    it refers to, else its table and some of its cells.
+    """
+    if named := own_name(row):
+        return named
+    meant = [own_name(rows[spot]) for spot in row.refs.values() if spot in rows] if rows else []
+    if any(meant):
+        return ", ".join(filter(None, meant))
+    cells = (f"{column} {value!s}" for column, value in islice(row.cells.items(), SHOWN_CELLS))
+    return f"{row.table}: {', '.join(cells)}" if row.cells else " ".join(map(str, row.key))
+
+
+def own_name(row: Row) -> str | None:
+    """The name of a row's file, or its name or title."""
     known = [*map(os.path.basename, row.places.values()), *(row.cells.get(column) for column in ("name", "title"))]
-    named = next((one for one in known if isinstance(one, str) and one), None)
-    return named or " ".join(str(one) for one in row.key)
+    return next((one for one in known if isinstance(one, str) and one), None)
 
 
 class Merged(Struct):
