@@ -73,6 +73,8 @@ def written(place):
     for encoding in LEGACY:
         with suppress(UnicodeEncodeError):
             forms[encoding] = unicodedata.normalize("NFC", f"x={place}{TAIL}").encode(encoding)
+            relative = unicodedata.normalize("NFC", f"../{place[10:]}{TAIL}")
+            forms[f"{encoding}, from the file's folder"] = relative.encode(encoding)
     return forms
 
 
