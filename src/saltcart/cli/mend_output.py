@@ -18,6 +18,7 @@ from saltcart.proving.results import CheckReport
 from saltcart.shelves.tags import tags_of
 from saltcart.waybills.waybill import Waybill
 
+SHOWN_NAMES = 3  # of ledgers in one sentence
 SHOWN = 20
 NEAREST = 3  # files that may be meant by one
 FEW = 5  # singles of a kind that are shown one by one
@@ -109,10 +110,11 @@ def show_warnings(screen: Screen, found: Findings) -> None:
     for folder in found.places.unread[:SHOWN]:
         screen.remark(f"{place(folder)} could not be read: what lies in it was not looked at")
     if emptied := losses.emptied():
-        names = ", ".join(place(path) for path in emptied[:3])
+        more = f" and {len(emptied) - SHOWN_NAMES:,} more" if emptied[SHOWN_NAMES:] else ""
+        names = ", ".join(place(path) for path in emptied[:SHOWN_NAMES]) + more
+        them = "it until it is" if len(emptied) == 1 else "them until they are"
         screen.remark(
-            f"More than half of the entries are lost in {names}: do not sync a player or a phone with it until it is"
-            " repaired"
+            f"More than half of the entries are lost in {names}: do not sync a player or a phone with {them} repaired"
         )
 
 
@@ -146,7 +148,7 @@ def show_singles(screen: Screen, found: Findings) -> None:
         if count > FEW:
             screen.say(f"... and {count - FEW:,} more: {why} (each of them: --plan FILE, or --json)")
     if any(not one.chosen for _number, one in rows):
-        screen.say("To take one of these files: --choose N=M, the numbers of the line and of the file")
+        screen.say("To use one of these files: --choose N=M, the numbers of the line and of the file")
         screen.say()
     without = [one.lost for one in found.singles if not one.files]
     folders = dict.fromkeys(os.path.dirname(lost.path) for lost in without)
@@ -213,7 +215,7 @@ def chosen_ones(found: Findings) -> list[Single]:
 def verdict(one: Single) -> str:
     """What is known of one lost path."""
     words = f" ({', '.join(one.evidence)})" if one.evidence else ""
-    why = "not where it was; of its name there is" if one.why == NOT_FOUND and one.files else one.why
+    why = "not where it was; files with its name are" if one.why == NOT_FOUND and one.files else one.why
     return f"{why}{words}" + (", will be applied" if one.chosen else "")
 
 
