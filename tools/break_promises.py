@@ -1524,6 +1524,14 @@ BREAKAGES = (
         ("tests.mending.test_discovery", "tests.learning.test_unaided"),
     ),
     Breakage(
+        4,
+        "lists of relative paths alone are passed over by mend",
+        "mending/discovery.py",
+        "for path in (*losing.lost, *losing.doubtful) if known_as",
+        "for path in (*naming, *losing.doubtful) if known_as",
+        ("tests.mending.test_discovery.Dragged.test_lists_of_relative_paths_alone",),
+    ),
+    Breakage(
         7,
         "printed paths are quoted only for their blanks",
         "errors.py",

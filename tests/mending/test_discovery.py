@@ -6,6 +6,7 @@ import shutil
 import sqlite3
 from contextlib import closing
 from unittest import mock
+from urllib.parse import quote
 
 from saltcart.cart import load
 from saltcart.mending import lost_texts
@@ -47,9 +48,32 @@ class Dragged(WorldCase):
         self.assertEqual({name: len(paths) for name, paths in self.silent().items()}, before)
         self.assertEqual(done["check"]["ok"], True)
         again = self.run_json("mend", "--yes", cwd=self.studio, status=1)
-        self.assertEqual(again["lost"], 2, "by the maps that were learnt: one song, and where it was at first")
+        self.assertEqual(again["lost"], 3, "a song, where it was at first, and a bell that was left behind")
         undone = self.run_json("undo", done["trip"], "--yes", cwd=self.studio)
         self.assertEqual(undone["state"], "undone")
+
+    def test_lists_of_relative_paths_alone(self):
+        """Which nothing else helps to find: a playlist, and one of percent-encoded references."""
+        user, away = self.top / "user", self.top / "lighter" / "Dragged"
+        self.environment["HOME"] = str(user)
+        names = [f"Äbc {number % 2}/track {number}.wav" for number in range(8)]
+        for number, name in enumerate(names):
+            wav(user / "Music" / name, number)
+        lists = {
+            "a.m3u8": "".join(f"Music/{name}\n" for name in names),
+            "b.xspf": '<playlist version="1" xmlns="http://xspf.org/ns/0/"><trackList>'
+            + "".join(f"<track><location>Music/{quote(name)}</location></track>" for name in names)
+            + "</trackList></playlist>",
+        }
+        away.parent.mkdir(exist_ok=True)
+        (user / "Music").rename(away)
+        for file, text in lists.items():
+            with self.subTest(file):
+                (user / file).write_text(text)
+                done = self.run_json("mend", "--in", away, "--yes", "--by-name")
+                self.assertEqual(done["check"]["entries"]["found"], len(names))
+                self.assertNotIn(">Music/", (user / file).read_text())
+                (user / file).unlink()
 
     def test_instruments_that_start_from_a_folder_of_their_program_stay_as_they_are(self):
         """They were dragged with their samples: only the program has to learn where its folder is now."""

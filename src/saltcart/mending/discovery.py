@@ -146,8 +146,8 @@ def discover(losing: Losing, maps: Sequence[Map], progress: Progress = silent) -
     """The ledgers among the files that name what is gone, and maps that are learnt for those in no known format."""
     found = Discovery(gaps=list(losing.seen.gaps))
     naming = [path for path in losing.lost if losing.names_lost(path)]
-    found.maps = learnt_before(maps) if naming else []
-    known = [path for path in (*naming, *losing.doubtful) if known_as(path, [*maps, *found.maps])]
+    found.maps = learnt_before(maps) if losing.lost else []
+    known = [path for path in (*losing.lost, *losing.doubtful) if known_as(path, [*maps, *found.maps])]
     tops = losing.tops()
     seen = search(forms_of(tops), losing.folders, progress, known).found if tops else []
     live = [true_path(one.path) for one in seen if one.live() and not litter(os.path.basename(one.path))]

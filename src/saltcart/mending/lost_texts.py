@@ -24,7 +24,8 @@ MOST_TEXTS = 100_000  # in one file
 LONGEST = 4096  # characters of a path
 ENDING = re.compile(rf"(?:{'|'.join(map(re.escape, KINDS))})(?![A-Za-z0-9])", re.IGNORECASE)
 APART = re.compile(r"[\0-\x1f\"<>|*?\ufffd]+")  # what no name of a sound has
-ESCAPES = re.compile(r"(?<!\\)(?:\\u[0-9a-fA-F]{4})+")  # RFC 8259, section 7
+ESCAPES = re.compile(r"\\\\|(?:\\u[0-9a-fA-F]{4})+")  # RFC 8259, section 7
+PERCENT = re.compile("%[0-9a-fA-F]{2}")  # RFC 3986, section 2.1
 SLASHES = re.compile(r"\\{2,}")
 MARKS = Automaton([form for name in KINDS for form in (name.encode(), name.encode("utf-16-le")[:-1])])
 WINDOWS = spelling_named("windows")
@@ -82,7 +83,13 @@ def paths_of(text: str, starts: Sequence[str]) -> tuple[str, ...]:
     """The paths that a text may mean."""
     if text.startswith("file:"):
         text = unquote(text.removeprefix("file:"), errors="surrogateescape").lstrip("/").removeprefix("localhost/")
-        text = f"/{text}"
+        return as_it_is(f"/{text}", starts)
+    plain = unquote(text, errors="surrogateescape") if PERCENT.search(text) else text
+    return tuple(one for way in dict.fromkeys((plain, text)) for one in as_it_is(way, starts))
+
+
+def as_it_is(text: str, starts: Sequence[str]) -> tuple[str, ...]:
+    """The paths that a text may mean in which nothing is percent-encoded."""
     if not text or len(text) > LONGEST or text[0] in "$%~{" or "://" in text or "\0" in text or not encodable(text):
         return ()
     if looks_foreign(text):
@@ -138,8 +145,8 @@ def runs_in(data: bytes) -> Iterator[str]:
 
 
 def unescaped(escapes: re.Match[str]) -> str:
-    """The characters that escapes of JSON and its like stand for."""
-    return str(json.loads(f'"{escapes[0]}"'))
+    """The characters that escapes of JSON and its like stand for; two backslashes stay, as some write them for one."""
+    return escapes[0] if escapes[0] == "\\\\" else str(json.loads(f'"{escapes[0]}"'))
 
 
 def ending_in(run: str) -> Iterator[str]:
