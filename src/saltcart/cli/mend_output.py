@@ -53,7 +53,7 @@ def show_state(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
     looked = many(len(losses.states), "ledger", "ledgers")
     if not losses.states:
         screen.say(
-            "No file that can be read lists sounds that are gone. If a program still misses some:"
+            "Salt Cart found no file that lists sounds that are gone. If a program still misses some:"
             " --ledger FILE, and --in where the sounds are now."
         )
     elif not lost:
