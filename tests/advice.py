@@ -1,6 +1,7 @@
 """The commands that the program prints for a person to type next."""
 
 import re
+import shlex
 import subprocess
 from functools import cache
 
@@ -19,7 +20,9 @@ def printed(text):
 
 @cache
 def words(command):
-    """The words of a command as a shell parts them."""
+    """The words of a command as a shell parts them; a shell is only asked about what shlex does not know."""
+    if "$'" not in command:
+        return shlex.split(command)
     shown = subprocess.run(["bash", "-c", f"printf '%s\\0' {command}"], capture_output=True, check=True).stdout
     return [part.decode("utf-8", "surrogateescape") for part in shown.split(b"\0")[:-1]]
 
