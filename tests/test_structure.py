@@ -16,7 +16,7 @@ ROOMS = (
     "merging", "judging", "drives", "ledgers", "shelves", "spelling", "cart", "tomlfile", "unchanged_files", "home",
     "safefile", "renaming", "own_names", "patterns", "progress", "errors", "standins",
 )  # fmt: skip
-LONGEST_FUNCTION = 50  # lines
+LONGEST_FUNCTION, LONGEST_MODULE = 50, 350  # lines
 
 
 def room_of(module):
@@ -60,6 +60,10 @@ class Structure(unittest.TestCase):
             if isinstance(one, ast.FunctionDef) and one.end_lineno - one.lineno >= LONGEST_FUNCTION
         ]
         self.assertEqual(long, [])
+
+    def test_no_module_is_long(self):
+        lines = {str(path.relative_to(HOUSE)): path.read_text("utf-8").count("\n") for path in HOUSE.rglob("*.py")}
+        self.assertEqual({path: count for path, count in lines.items() if count > LONGEST_MODULE}, {})
 
     def test_witnesses_stand_alone(self):
         """Only the demo knows the stand-ins, and they know nothing of ours."""

@@ -1502,7 +1502,7 @@ BREAKAGES = (
     Breakage(
         4,
         "old encodings are not read where names are searched",
-        "mentions/place_forms.py",
+        "mentions/readings.py",
         "        if code == USUAL or not is_utf8(near):\n",
         "        if code == USUAL:\n",
         ("tests.mentions.test_forms",),
@@ -1543,7 +1543,7 @@ BREAKAGES = (
         7,
         "a printed path may begin with a dash",
         "errors.py",
-        '    path = f"./{path}" if path.startswith("-") else path\n',
+        '    path = f"./{path}" if path[:1] in ("-", "~") and not path.startswith("~/") else path\n',
         "",
         ("tests.cli.test_advice",),
     ),

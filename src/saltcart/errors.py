@@ -19,7 +19,7 @@ def show(name: str | bytes) -> str:
 
 def typed(path: str) -> str:
     """A path as a person can type it after a command: quoted for a shell, and never mistaken for an option."""
-    path = f"./{path}" if path.startswith("-") else path
+    path = f"./{path}" if path[:1] in ("-", "~") and not path.startswith("~/") else path
     if path.isprintable():
         return shlex.quote(path)
     return "$'" + "".join(map(in_dollar_quotes, path)) + "'"

@@ -9,7 +9,7 @@ from saltcart.carrying.agreement import known_then, mine, undone_trips
 from saltcart.carrying.carry_plan import CarryPlan
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.removal import Removal
-from saltcart.spelling.moves import tail_below
+from saltcart.spelling.moves import lies_in
 from saltcart.waybills import collection_file
 from saltcart.waybills.collection import Gone
 
@@ -22,18 +22,18 @@ def vanished(plan: CarryPlan) -> list[Gone]:
         return []
     coming, then = places_of(plan), known_then(plan.before, undone_trips())
     shelves = [one.shelf for one in plan.draft.shelves if not one.shelf.gathered]
-    tops = [shelf.new for shelf in shelves if plan.chosen or not shelf.files]
+    tops = {shelf.new for shelf in shelves if plan.chosen or not shelf.files}
     homes = {plan.before.at(one.place): one.path for one in mine(plan.before)}
-    away = [place for place in plan.offline if os.path.isdir(place)]
+    away = {place for place in plan.offline if os.path.isdir(place)}
     ledgers = {plan.before.at(one.place) for one in plan.before.ledgers}
     gone = []
     for place, known in collection_file.digests_before(plan.top).items():
         if place in coming or not os.path.isfile(place) or place in plan.offline:
             continue
-        if any(tail_below(place, top) is not None for top in away):
+        if lies_in(place, away):
             continue
         tail = place[len(plan.top) + 1 :]
-        inside = any(tail_below(place, top) is not None for top in tops)
+        inside = lies_in(place, tops)
         if inside and tail not in then.digests and place not in ledgers:
             plan.strange.append(tail)
         elif inside or (place in homes and not os.path.lexists(homes[place])):

@@ -13,7 +13,7 @@ from saltcart.drives import drive_of
 from saltcart.drives.limits import allowed
 from saltcart.safefile import digest_of
 from saltcart.shelves.digests import BLAKE3, digest_file
-from saltcart.spelling.moves import tail_below
+from saltcart.spelling.moves import above, lies_in
 from saltcart.waybills.collection import CarriedShelf, Collection
 from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.newer import Newer, Renamed
@@ -56,8 +56,9 @@ class SoundsHome:
     def __init__(self, plan: SettlePlan, choice: Choice):
         self.plan, self.choice, self.found, self.waybill = plan, choice, plan.found, plan.waybill
         self.names: dict[str, dict[str, str]] = {}  # by shelf, what files are called here
-        shelves = [one.place for one in plan.found.shelves]
-        self.ours = [one for one in shelves if is_known(plan, one) and one not in plan.unasked]
+        self.shelves = {one.place: one for one in plan.found.shelves}
+        known = (one for one in self.shelves if is_known(plan, one) and one not in plan.unasked)
+        self.ours = dict.fromkeys(known)
 
     def add(self) -> None:
         """Let all come that can."""
@@ -66,16 +67,14 @@ class SoundsHome:
             for old, new in self.plan.sounds.renamed.get(shelf, {}).items():
                 self.rename(f"{shelf}/{old}", f"{shelf}/{new}")
         for place, now in self.plan.sounds.changed.items():
-            in_ours = any(tail_below(place, one) for one in self.ours)
-            if in_ours or (place in self.plan.homes and place not in self.plan.unasked):
+            if lies_in(place, self.ours) or (place in self.plan.homes and place not in self.plan.unasked):
                 self.change(place, now)
 
     def home_of(self, place: str) -> str:
         """Where a file at a place of the collection is here."""
         if place in self.plan.homes:
             return self.plan.homes[place]
-        around = (one for one in self.found.shelves if tail_below(place, one.place))
-        shelf = max(around, key=lambda one: len(one.place))
+        shelf = next(self.shelves[one] for one in above(place) if one in self.shelves)
         home, name = self.plan.homes[shelf.place], place[len(shelf.place) + 1 :]
         if shelf.place not in self.names:
             self.names[shelf.place] = dict(named_again(shelf, home))

@@ -15,7 +15,7 @@ from saltcart.planning.strays import files_named
 from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.true_names import true_path
-from saltcart.spelling.moves import tail_below
+from saltcart.spelling.moves import lies_in
 from saltcart.waybills import collection
 from saltcart.waybills.shelf import Shelf
 
@@ -28,7 +28,8 @@ def unread_in(draft: Draft, base: Sequence[Shelf]) -> list[str]:
     full = {one.line.path for one in draft.ledgers if not one.line.rewrite}  # which go as they are, and settle
     files = [one for one in files if one.open or (one.standing == ORIGINALS and one.uncovered)]
     files = [one for one in files if one.path not in full]
-    return [one.path for one in files if any(tail_below(one.path, shelf.old) is not None for shelf in base)]
+    tops = {shelf.old for shelf in base}
+    return [one.path for one in files if lies_in(one.path, tops)]
 
 
 def much_elsewhere(draft: Draft, base: Sequence[Shelf], wanted: Sequence[str]) -> dict[str, int]:
@@ -37,12 +38,12 @@ def much_elsewhere(draft: Draft, base: Sequence[Shelf], wanted: Sequence[str]) -
     """
     inside: set[str] = set()
     outside: set[str] = set()
-    named = {true_path(path) for path in wanted}
+    named, tops = {true_path(path) for path in wanted}, {shelf.old for shelf in base}
     meant = [one for one in draft.ledgers if one.travels or leans(one) or one.line.path in named]
     for one in meant:
         if not ours(one) and not in_collection(one.line.path, draft.waybill.collection):
             for path in filter(kind_of, map(os.path.realpath, files_named(one.state))):
-                (inside if any(tail_below(path, shelf.old) is not None for shelf in base) else outside).add(path)
+                (inside if lies_in(path, tops) else outside).add(path)
     outside = {path for path in outside if not in_collection(path, draft.waybill.collection)}
     return {path: os.path.getsize(path) for path in sorted(outside)} if len(outside) > LITTLE * len(inside) else {}
 

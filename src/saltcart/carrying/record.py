@@ -17,7 +17,7 @@ from saltcart.rewriting.routes import starts_somewhere
 from saltcart.safefile import digest_of, replacing
 from saltcart.shelves.walk import FILE
 from saltcart.spelling import spelling_of
-from saltcart.spelling.moves import tail_below
+from saltcart.spelling.moves import lies_in, tail_below
 from saltcart.trips import trip as trips
 from saltcart.trips.holding import held
 from saltcart.trips.records import LedgerRow
@@ -159,13 +159,9 @@ def carried_ledger(trip: Trip, row: LedgerRow, top: str, place: str) -> CarriedL
 def came_along(trip: Trip, row: LedgerRow) -> int:
     """How many entries of a ledger name what came along, from wherever it was."""
     moves, resolver = trip.waybill.moves(), trip.waybill.resolver()
-    tops = [shelf.new for shelf in trip.waybill.shelves if not shelf.files]
+    tops = {shelf.new for shelf in trip.waybill.shelves if not shelf.files}
     places = map(moves.follow, leads(trip.open_ledger(row, row.path), resolver))
-    return sum(
-        os.path.isfile(place) or (os.path.isdir(place) and any(tail_below(place, top) is not None for top in tops))
-        for place in places
-        if place
-    )
+    return sum(os.path.isfile(place) or (os.path.isdir(place) and lies_in(place, tops)) for place in places if place)
 
 
 def is_full(text: str) -> bool:

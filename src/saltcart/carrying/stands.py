@@ -23,7 +23,7 @@ from saltcart.progress import Progress
 from saltcart.proving.results import FileProblem
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import without_detours
-from saltcart.spelling.moves import joined, tail_below
+from saltcart.spelling.moves import above, joined, tail_below
 from saltcart.waybills.collection import CarriedLedger, Collection, Known
 from saltcart.waybills.waybill import Waybill
 
@@ -99,8 +99,7 @@ def stand(
 ) -> LedgerStand:
     """How one ledger is, there and here."""
     there = found.at(one.place)
-    shelves = [shelf.place for shelf in found.shelves if tail_below(f"/{one.place}", f"/{shelf.place}")]
-    shelf = max(shelves, key=len, default=None)
+    shelf = next((place for place in above(os.path.dirname(one.place)) if place in homes), None)
     inside = shelf and joined(homes[shelf], one.place[len(shelf) + 1 :])
     here = homes.get(one.place) or inside or at_home(found, one.place, one.source, known)
     is_there, is_here = os.path.isfile(there), os.path.isfile(here)

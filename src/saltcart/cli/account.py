@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shlex
 from collections import Counter
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
@@ -105,7 +104,7 @@ def show_gaps(screen: Screen, search: Search, away: Sequence[str], ahead: bool =
         some = [gap.path for gap in search.gaps if gap.why == why]
         shown = some if screen.all else some[:MOST_GAPS_SHOWN]
         more = f" and {count - len(shown)} more (--all)" if count > len(shown) else ""
-        words = shlex.join(map(show, some[:MOST_GAPS_SHOWN]))
+        words = " ".join(map(typed, some[:MOST_GAPS_SHOWN]))
         advice = f". If it does not matter: --no-search {words}" if ahead else ""
         screen.remark(f"Not searched, {WHY_NOT[why]}: {', '.join(map(place, shown))}{more}{advice}")
 

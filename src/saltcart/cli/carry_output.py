@@ -91,10 +91,13 @@ def show_ledgers(screen: Screen, plan: CarryPlan) -> None:
     if plan.full:
         first = plan.full[0]
         name, others = place(first.line.path), len(plan.full) - 1
-        count = f"{name} and {many(others, 'other ledger are', 'other ledgers are')}" if others else f"{name} is"
+        what = (
+            f"{len(plan.full):,} ledgers are copied unchanged, such as {name}"
+            if others
+            else f"{name} is copied unchanged"
+        )
         screen.say(
-            f"{count} copied unchanged: {first.line.why}. On the other computer, saltcart settle adjusts"
-            f" {'them' if others else 'it'}."
+            f"{what}: {first.line.why}. On the other computer, saltcart settle adjusts {'them' if others else 'it'}."
         )
     if not draft.ledgers:
         screen.remark("No ledger that was found lists these sounds. Only the sounds are copied.")

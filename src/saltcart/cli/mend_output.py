@@ -1,13 +1,12 @@
 """What `saltcart mend` found, and what came of it, in words and as a document."""
 
 import os
-import shlex
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
 from saltcart.cli.account import WHY_NOT
 from saltcart.cli.screen import Screen, many, place, size
-from saltcart.errors import show
+from saltcart.errors import show, typed
 from saltcart.judging.judgements import ALTERED, FOUND, MISSING, UNREADABLE, add_counts
 from saltcart.mending.discovery import Discovery
 from saltcart.mending.findings import Findings, is_proven
@@ -35,9 +34,7 @@ def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> Non
     ]  # fmt: skip
     screen.table("Matches: what was below FROM is below TO now", columns, rows)
     for rule in (rule for rule in found.rules if rule.means and not any(rule is one for one in taken)):
-        screen.say(
-            f"By all evidence that means: --drive {shlex.quote(rule.means or '')}   (in cart.toml: means = [...])"
-        )
+        screen.say(f"By all evidence that means: --drive {typed(rule.means or '')}   (in cart.toml: means = [...])")
         screen.say("Programs on this machine do not know that. To let these ledgers live here from now on: --for-here")
     show_singles(screen, found)
     if found.leftovers:
@@ -215,7 +212,7 @@ def chosen_ones(found: Findings) -> list[Single]:
 def verdict(one: Single) -> str:
     """What is known of one lost path."""
     words = f" ({', '.join(one.evidence)})" if one.evidence else ""
-    why = "not where it was; files with its name are" if one.why == NOT_FOUND and one.files else one.why
+    why = "not where it was; these files have its name" if one.why == NOT_FOUND and one.files else one.why
     return f"{why}{words}" + (", will be applied" if one.chosen else "")
 
 

@@ -109,14 +109,13 @@ def show_remarks(screen: Screen, plan: SettlePlan) -> None:
     if unread := plan.found.unread:
         screen.remark(
             f"{many(len(unread), 'file refers', 'files refer')} to sounds by their place on the first computer, and"
-            f" Salt Cart"
-            f" cannot rewrite that: {some(unread)}. Open each in its program, and let it search there."
+            f" Salt Cart cannot rewrite that: {some(unread)}. Open each in its program, and let it search there."
         )
     if plan.unasked:
-        first = ", ".join(map(show, [*plan.unasked][:MOST]))
+        first = " ".join(f"--place {typed(f'{one}={home}')}" for one, home in list(plan.unasked.items())[:MOST])
         screen.remark(
             f"{many(len(plan.unasked), 'item stays', 'items stay')} there, because this computer has no record of"
-            f" having sent it: {first}. To take it: --place PLACE=FOLDER"
+            f" having sent it. To take it: {first}"
         )
     if plan.sounds.beside:
         screen.remark(

@@ -1,11 +1,10 @@
 """Showing which unknown files refer to sounds, and the command that learns them."""
 
 import os
-import shlex
 
 from saltcart.cli.account import searched_text, spots_text
 from saltcart.cli.screen import Screen, place
-from saltcart.errors import show
+from saltcart.errors import typed
 from saltcart.looking.undescribed import Undescribed
 
 SHOWN, TYPED = 20, 3
@@ -28,8 +27,7 @@ def learn_words(found: Undescribed) -> str:
     """The command that learns them."""
     paths = [one.path for one in found.files]
     paths = paths if len(paths) <= TYPED else list(dict.fromkeys(map(os.path.dirname, paths)))[:TYPED]
-    words = ["saltcart", "learn", *map(show, paths), "--against", *map(show, found.tops), "--keep"]
-    return shlex.join(words)
+    return f"saltcart learn {' '.join(map(typed, paths))} --against {' '.join(map(typed, found.tops))} --keep"
 
 
 def document(found: Undescribed) -> dict[str, object]:

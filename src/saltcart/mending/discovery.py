@@ -20,7 +20,7 @@ from saltcart.learning.ground import Past
 from saltcart.learning.learn import kinds_of, learn
 from saltcart.ledgers import Map, load_map
 from saltcart.mending.losses import ELSEWHERE
-from saltcart.mending.lost_texts import LostTexts, lost_texts, places_there
+from saltcart.mending.lost_texts import LostTexts, folders_there, lost_texts, meanings_in, take_up
 from saltcart.mending.mirrors import Mirror, all_mirrors
 from saltcart.mending.places import Places, usual_places
 from saltcart.mentions.content import UNREADABLE
@@ -173,8 +173,10 @@ def ground_of(
     here, there = Meanings(means).here, set[str]()
     found = Losing([], Places([], progress))
     for path in paths:
-        there.update(places_there(path, here))
-        found.lost[path] = lost_texts(path, here)
+        found.lost[path] = LostTexts()
+        for text in meanings_in(path, found.lost[path], here):
+            there.update(folders_there(text))
+            take_up(found.lost[path], text)
     if lost := [one for some in found.lost.values() for meant in some.meanings.values() for one in meant]:
         found.places = Places(usual_places(cart, lost), progress)
     once = frozenset(path for some in found.lost.values() for path in some.sounds())

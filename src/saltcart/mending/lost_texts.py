@@ -5,7 +5,7 @@ import json
 import os
 import re
 from collections.abc import Callable, Iterator, Sequence
-from itertools import islice
+from typing import NamedTuple
 from urllib.parse import unquote
 
 from msgspec import Struct, field
@@ -48,35 +48,52 @@ class LostTexts(Struct):
                 yield meant[0]
 
 
+class Text(NamedTuple):
+    """A text of a file, the paths that it may mean, and whether it ends like the name of a sound."""
+
+    text: str
+    meant: tuple[str, ...]
+    sound: bool
+
+
+def meanings_in(path: str, found: LostTexts, here: Callable[[str], str] = str) -> Iterator[Text]:
+    """The texts of a file that may be paths, or names of sounds; `here` is what a full path means on this computer.
+    `found` learns whether the file was cut.  Raises one of UNREADABLE when it cannot be read.
+    """
+    starts = tuple(dict.fromkeys([os.path.dirname(path), mount_of(path)]))
+    for count, text in enumerate(texts_in(path, found)):
+        if count == MOST_TEXTS:
+            found.cut = True
+            return
+        sound = ENDING.search(text) is not None
+        yield Text(text, tuple(map(here, paths_of(text, starts))) if sound or text[:1] == "/" else (), sound)
+
+
 def lost_texts(path: str, here: Callable[[str], str] = str) -> LostTexts:
     """The texts of a file that look like paths to sounds and lead nowhere: as full paths, which are `here` what that
     says, or from its folder and from the top of its drive.  Raises one of UNREADABLE when it cannot be read.
     """
     found = LostTexts()
-    starts = tuple(dict.fromkeys([os.path.dirname(path), mount_of(path)]))
-    for count, text in enumerate(texts_in(path, found)):
-        if count == MOST_TEXTS:
-            found.cut = True
-            break
-        sound = ENDING.search(text) is not None
-        meant = tuple(map(here, paths_of(text, starts))) if sound or text[:1] == "/" else ()
-        if meant and not any(map(os.path.lexists, meant)):
-            found.meanings[text] = meant
-        elif sound and not meant and not {"/", "\\"} & set(text):
-            found.meanings[text] = ()
+    for one in meanings_in(path, found, here):
+        take_up(found, one)
     return found
 
 
-def places_there(path: str, here: Callable[[str], str] = str) -> Iterator[str]:
-    """The folders that a file mentions by their full paths, and those of the sounds that it mentions, which are there.
-    Raises one of UNREADABLE when it cannot be read.
-    """
-    starts = tuple(dict.fromkeys([os.path.dirname(path), mount_of(path)]))
-    for text in islice(texts_in(path, LostTexts()), MOST_TEXTS):
-        if ENDING.search(text):
-            yield from (os.path.dirname(one) for one in map(here, paths_of(text, starts)) if os.path.isfile(one))
-        elif text[:1] == "/":
-            yield from (one for one in map(here, paths_of(text, starts)) if os.path.isdir(one))
+def take_up(found: LostTexts, one: Text) -> None:
+    """Take a text up that leads nowhere, or that is only a name."""
+    if one.meant and not any(map(os.path.lexists, one.meant)):
+        found.meanings[one.text] = one.meant
+    elif one.sound and not one.meant and not {"/", "\\"} & set(one.text):
+        found.meanings[one.text] = ()
+
+
+def folders_there(one: Text) -> Iterator[str]:
+    """The folders that a text leads to, or in which the sound lies that it leads to."""
+    for place in one.meant:
+        if one.sound and os.path.isfile(place):
+            yield os.path.dirname(place)
+        elif not one.sound and os.path.isdir(place):
+            yield place
 
 
 def paths_of(text: str, starts: Sequence[str]) -> tuple[str, ...]:
@@ -84,8 +101,16 @@ def paths_of(text: str, starts: Sequence[str]) -> tuple[str, ...]:
     if text.startswith("file:"):
         text = unquote(text.removeprefix("file:"), errors="surrogateescape").lstrip("/").removeprefix("localhost/")
         return as_it_is(f"/{text}", starts)
-    plain = unquote(text, errors="surrogateescape") if PERCENT.search(text) else text
-    return tuple(one for way in dict.fromkeys((plain, text)) for one in as_it_is(way, starts))
+    return tuple(one for way in readings_of(text) for one in as_it_is(way, starts))
+
+
+def readings_of(text: str) -> list[str]:
+    """A text as it is; before that, as the reference it may be, when it is relative and percent-encoded.  A full path
+    means itself, whatever signs are in its names.
+    """
+    if text[:1] == "/" or not PERCENT.search(text):
+        return [text]
+    return list(dict.fromkeys((unquote(text, errors="surrogateescape"), text)))
 
 
 def as_it_is(text: str, starts: Sequence[str]) -> tuple[str, ...]:

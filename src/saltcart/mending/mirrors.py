@@ -8,7 +8,7 @@ from msgspec import Struct, field
 
 from saltcart.drives.drive import mount_of
 from saltcart.drives.known import MOUNT_FOLDERS
-from saltcart.mending.lost_texts import ENDING, LostTexts
+from saltcart.mending.lost_texts import ENDING, LostTexts, readings_of
 from saltcart.mending.places import Places, name_key
 from saltcart.mending.rules import parting
 from saltcart.shelves.audio import kind_of
@@ -85,7 +85,7 @@ class Backward:
 
         def known(text: str, meant: Sequence[str]) -> bool:
             olds = (old for found in self.places.called(meant[0]) for old in self.olds_of(found))
-            starts = {start for old in olds if (start := start_of(text, old))}
+            starts = {start for old in olds for way in readings_of(text) if (start := start_of(way, old))}
             return not starts or any(start in homes or may_be_top(start) for start in starts)
 
         return LostTexts({text: meant for text, meant in some.meanings.items() if len(meant) < 2 or known(text, meant)})

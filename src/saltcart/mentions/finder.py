@@ -32,9 +32,9 @@ from saltcart.mentions.place_forms import (
     in_small_letters,
     is_binary,
     lettered,
-    readings,
     stands_alone,
 )
+from saltcart.mentions.readings import readings
 from saltcart.spelling.moves import tail_below
 
 MOST_RESTS = 40  # what may follow one anchor; of more, one after the other takes longer than it saves

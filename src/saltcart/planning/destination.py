@@ -2,7 +2,6 @@
 
 import os
 from collections.abc import Sequence
-from shlex import quote
 
 from saltcart.drives import Drive, Presence, drive_of
 from saltcart.drives.limits import allowed
@@ -73,7 +72,7 @@ def refuse_mounts(shelf: Shelf) -> None:
         if not matches(tail, shelf.stay) and (not shelf.only or any(map(shelf.takes, above))):
             raise Refused(
                 f"{show(place)} in the shelf is the top of another drive, or of a folder mounted there",
-                f"Unmount it, or leave it out: --exclude {quote(tail)}",
+                f"Unmount it, or leave it out: --exclude {typed(tail)}",
             )
 
 

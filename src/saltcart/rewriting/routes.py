@@ -3,6 +3,7 @@
 import os
 from collections.abc import Callable, Container, Hashable, Iterable, Iterator, Sequence
 from contextlib import suppress
+from functools import cached_property
 from itertools import islice
 
 from saltcart.errors import CannotSpell, Refused, show
@@ -14,7 +15,7 @@ from saltcart.rewriting.content_folders import AddedFolder, in_lists, listed
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Move, Moves, Spelling, encodable
 from saltcart.spelling.foreign import PSEUDO, looks_foreign
-from saltcart.spelling.moves import Aims, joined, plain, tail_below
+from saltcart.spelling.moves import Aims, above, joined, plain, tail_below
 from saltcart.spelling.swaps import Swap, swap_for
 from saltcart.waybills.relinks import RELATIVE
 
@@ -264,8 +265,13 @@ class Routes:
 
     def landing(self, folder: str) -> str:
         """A folder on the drive that `folder` will lie on: a signpost that makes room for its shelf leads elsewhere."""
-        links = (move.new for move in self.moves.moves if os.path.islink(move.new))
-        return next((os.path.dirname(link) for link in links if tail_below(folder, link) is not None), folder)
+        link = next((one for one in above(folder) if one in self.links_in_the_way), None)
+        return os.path.dirname(link) if link else folder
+
+    @cached_property
+    def links_in_the_way(self) -> set[str]:
+        """The new places at which a link still is."""
+        return {move.new for move in self.moves.moves if os.path.islink(move.new)}
 
     def wanted(self, entry: Entry, target: str) -> str:
         """Where an entry that leads to `target` shall lead."""

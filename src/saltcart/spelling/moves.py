@@ -1,6 +1,6 @@
 """Where a path goes when shelves move: prefixes compared by component, never by character."""
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Container, Iterable, Iterator, Mapping
 from functools import partial
 from types import MappingProxyType
 from typing import NamedTuple
@@ -66,6 +66,19 @@ def tail_below(path: str, folder: str) -> str | None:
     return None if ".." in tail.split("/") else tail
 
 
+def above(path: str) -> Iterator[str]:
+    """A path without detours and the folders that it lies in, the deepest first; to find one among very many."""
+    while path not in ("", "/"):
+        yield path
+        path = path.rpartition("/")[0] or "/" * path.startswith("/")
+    yield from ("/",) * (path == "/")
+
+
+def lies_in(path: str, folders: Container[str]) -> bool:
+    """Whether a path without detours is one of the folders, or lies in one."""
+    return any(one in folders for one in above(path))
+
+
 def joined(folder: str, tail: str) -> str:
     """`tail` below `folder`; the folder itself for an empty tail."""
     return f"{folder.rstrip('/')}/{tail}" if tail else folder
@@ -122,14 +135,10 @@ class Moves:
 
     def holding(self, path: str) -> Iterator[tuple[Move, str]]:
         """The moves of folders at or above a path, the deepest first, with the rest of the path."""
-        top = plain(path).rstrip("/") or "/"
-        while True:
+        for top in above(plain(path).rstrip("/") or "/"):
             for move in self.by_top.get(top, ()):
                 if (tail := tail_below(path, move.old)) is not None:
                     yield move, tail
-            if top in ("/", ""):
-                return
-            top = top.rpartition("/")[0] or "/"
 
     def reaches(self, path: str) -> bool:
         """Whether the absolute `path` is one of the folders, or lies in one, even if it stays there."""

@@ -1,0 +1,90 @@
+"""The text around a spot in some bytes, in each way in which it can be read: encoding by encoding, with and without
+escapes.
+"""
+
+import html
+import re
+import unicodedata
+from collections.abc import Iterable, Iterator, Sequence
+from urllib.parse import unquote_to_bytes
+
+from saltcart.ledgers.legacy import USUAL
+
+ESCAPE = re.compile(r"\\(?:u([0-9a-fA-F]{4})|x([0-9a-fA-F]{2})|(.))", re.DOTALL)
+PAIR = re.compile("[\ud800-\udbff][\udc00-\udfff]")  # a character beyond 16 bits, as UTF-16 has it
+BYTES = re.compile(r"(?<!\\)(?:\\x[0-9a-fA-F]{2})+")
+NEAR = 200  # bytes before and after an anchor that tell the encoding
+CONTINUING = bytes(range(0x80, 0xC0))  # bytes of UTF-8 that begin no character
+DOUBLED = re.compile(r"(?<![:/])/(?:\.?/)+")  # a slash twice, or a folder's name for itself; no beginning of an address
+DETOUR = re.compile(r"/(?!\.\.?/)[^/\"'<>\0\r\n=:]+/\.\./")
+
+
+def readings(data: bytes, at: int, most: int, wide: bool, codes: Iterable[str]) -> Iterator[tuple[str, str, str]]:
+    """What is before an anchor and from it on, in each way to read it: encoding, and both texts.  `codes` are the old
+    encodings that are tried where it is neither ASCII nor UTF-8, and the usual one where it is not ASCII.
+    """
+    if wide:
+        for encoding, start in (("utf-16-le", at), ("utf-16-be", at - 1)):
+            if start >= 0:
+                first = start - min(2 * most, start // 2 * 2)
+                parts = (data[first:start], data[start : start + 2 * most])
+                yield from unquoted("UTF-16", [part.decode(encoding, "replace") for part in parts])
+        return
+    parts = (data[max(0, at - most) : at], data[at : at + most])
+    yield from unquoted("UTF-8", [part.decode("utf-8", "surrogateescape") for part in parts])
+    near = parts[0][-NEAR:] + parts[1][:NEAR]
+    for code in codes if not near.isascii() else ():
+        if code == USUAL or not is_utf8(near):
+            yield from unquoted("8-bit", [part.decode(code, "replace") for part in parts])
+
+
+def is_utf8(some: bytes) -> bool:
+    """Whether some bytes, cut anywhere, are UTF-8."""
+    middle = some.lstrip(CONTINUING)[:-3]
+    try:
+        middle.decode("utf-8")
+    except UnicodeDecodeError as error:
+        return error.reason == "unexpected end of data"
+    return True
+
+
+def unquoted(encoding: str, texts: Sequence[str]) -> Iterator[tuple[str, str, str]]:
+    """Both texts as they are, and without what escapes there are in them."""
+    before, after = texts
+    yield encoding, slashed(before), slashed(after)
+    around = "".join(texts)
+    if "%" in around:
+        yield "percent-encoded", slashed(unpercented(before)), slashed(unpercented(after))
+    if "\\" in around or "&" in around:
+        once = [unescaped(text) for text in texts]
+        yield "escaped", slashed(once[0]), slashed(once[1])
+        if any("\\" in text or "%" in text for text in once):
+            twice = [slashed(unpercented(unescaped(text))) for text in once]
+            yield "escaped twice", twice[0], twice[1]
+
+
+def slashed(text: str) -> str:
+    """A text with forward slashes, without detours in its paths, and with accents in one form."""
+    text = text.replace("\\", "/") if "\\" in text else text
+    if "//" in text or "/./" in text:
+        text = DOUBLED.sub("/", text)
+    while "/../" in text and (shorter := DETOUR.sub("/", text, count=1)) != text:
+        text = shorter
+    return text if text.isascii() else unicodedata.normalize("NFC", text)
+
+
+def unpercented(text: str) -> str:
+    """A text without percent escapes."""
+    return unquote_to_bytes(text.encode("utf-8", "surrogateescape")).decode("utf-8", "surrogateescape")
+
+
+def unescaped(text: str) -> str:
+    """A text without the escapes of JSON and C strings, or of XML."""
+    if "&" in text:
+        text = html.unescape(text)
+    if "\\x" in text:  # bytes, several of which may be one letter
+        text = BYTES.sub(lambda run: bytes.fromhex(run[0].replace("\\x", "")).decode("utf-8", "surrogateescape"), text)
+    if "\\" in text:
+        text = ESCAPE.sub(lambda one: chr(int(one[1] or one[2], 16)) if one[1] or one[2] else one[3], text)
+        text = PAIR.sub(lambda one: one[0].encode("utf-16-le", "surrogatepass").decode("utf-16-le"), text)
+    return text
