@@ -140,6 +140,8 @@ class Dragged(WorldCase):
             ("$ROOT/S/a.wav", ()),
             ("", ()),
             ("file:///keel/%00/a.wav", ()),
+            ("/keel/100%deep/a.wav", ("/keel/100%deep/a.wav",)),  # a name, and no percent-encoding
+            ("B%C3%A9/a.wav", ("/lists/Bé/a.wav", "/keel/Bé/a.wav", "/lists/B%C3%A9/a.wav", "/keel/B%C3%A9/a.wav")),
             ("D:\\Sounds\\a.wav", ("/D:/Sounds/a.wav",)),
             ("D:\\\\Sounds\\\\a.wav", ("/D:/Sounds/a.wav",)),  # as JSON holds it
         ]
