@@ -1540,6 +1540,22 @@ BREAKAGES = (
         ("tests.mending.test_discovery",),
     ),
     Breakage(
+        11,
+        "a pipe on a stick is read like a file",
+        "shelves/manifest.py",
+        "if os.path.isfile(manifest_of(shelf, kind))]",
+        "if os.path.exists(manifest_of(shelf, kind))]",
+        ("tests.cli.test_pipes",),
+    ),
+    Breakage(
+        11,
+        "a pipe that a person gives is read like a file",
+        "tomlfile.py",
+        "        if not os.path.isfile(path) and os.path.exists(path) and path != os.devnull:",
+        "        if False:",
+        ("tests.cli.test_pipes",),
+    ),
+    Breakage(
         7,
         "printed paths are quoted only for their blanks",
         "errors.py",

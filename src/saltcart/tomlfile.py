@@ -6,6 +6,7 @@ array of tables.  A key of a shape that begins with `!` must be there; the key `
 stands for any other.
 """
 
+import os
 import re
 import tomllib
 from collections.abc import Mapping
@@ -29,6 +30,8 @@ def read(path: str, shape: Mapping[str, Any]) -> dict[str, Any]:
     Raises BadFile when it cannot be read, is not TOML, or says what the shape does not know.
     """
     try:
+        if not os.path.isfile(path) and os.path.exists(path) and path != os.devnull:  # a pipe would wait for ever
+            raise BadFile(path, None, "is not a file", "Give a file.")
         with open(path, "rb") as stream:
             text = stream.read(64 << 20).decode("utf-8-sig")
     except UnicodeDecodeError as error:

@@ -21,6 +21,7 @@ from saltcart.own_names import IN_USE
 from saltcart.safefile import remove_if_there
 from saltcart.trips.records import now
 
+LONGEST = 1 << 16  # characters of such a file
 NO_LINKS = (errno.EPERM, errno.ENOTSUP, errno.ENOSYS, errno.EMLINK)
 
 
@@ -107,12 +108,13 @@ def write_new(path: str, text: str) -> None:
 def left_over(path: str) -> str:
     """The words for a file whose process has ended.  Refused for any other."""
     try:
-        with open(path, encoding="utf-8") as stream:
-            found = json.load(stream)
+        handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK)  # what lies on a drive may be a pipe, or without an end
+        with os.fdopen(handle, encoding="utf-8") as stream:
+            found = json.loads(stream.read(LONGEST))
         who, since, process, start = found["who"], found["since"], int(found["process"]), found["began"]
         age = (datetime.now(UTC) - datetime.fromisoformat(since)).total_seconds()
         ours = found["machine"] == machine_id()
-    except (OSError, ValueError, KeyError, TypeError):
+    except (OSError, ValueError, KeyError, TypeError, RecursionError):
         who, since, process, start, age, ours = "somebody", "an unknown time", 0, None, None, False
     if ours and began(process) != start:
         return f"Salt Cart was interrupted there ({ago(age)}); this continues what it began"

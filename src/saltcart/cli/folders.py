@@ -61,7 +61,7 @@ def run(options: argparse.Namespace) -> int:
     if needs_folder != bool(options.folder):
         raise UsageError(
             f'"{options.action}" needs a folder' if needs_folder else f'"{options.action}" takes no folder',
-            "Type it like this: saltcart folders add ~/Sounds --ledger FILE",
+            f"Type it like this: saltcart folders {options.action}{' ~/Sounds --ledger FILE' if needs_folder else ''}",
         )
     if needs_folder and not options.ledger:
         raise UsageError("Which program is it for?", "Add the file that lists its folders: --ledger FILE")

@@ -65,12 +65,13 @@ def run(options: argparse.Namespace) -> int:
     for shelf in options.against:
         if not os.path.isdir(os.path.expanduser(shelf)):
             raise Refused(f"{show(shelf)} is not a folder", "Give the shelves whose sounds the files refer to.")
-    if not options.against and any(map(os.path.isdir, map(os.path.expanduser, options.places))):
+    places = list(map(os.path.expanduser, options.places))
+    if not options.against and any(map(os.path.isdir, places)):
         raise UsageError("To search a folder, Salt Cart needs to know which sounds to look for", "Add --against SHELF.")
     known = cart.load(options.cart)
     means, maps = known.meanings(options.drive), [load_map(path) for path in known.maps]
     with screen.watch() as watch:
-        paths = unknown_files([os.path.expanduser(one) for one in options.places], options.against, means, maps, watch)
+        paths = unknown_files(places, options.against, means, maps, watch)
         tops, past = (options.against, NO_PAST) if options.against else ground_of(paths, known, means, watch)
     groups = kinds_of(paths)
     if len(groups) > 1 and (output or options.name):

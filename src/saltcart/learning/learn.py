@@ -56,8 +56,12 @@ def unknown_files(
     progress: Progress = silent,
 ) -> list[str]:
     """The files at, and those below, `places` that name one of the shelves and that no open format and none of the maps
-    reads; files that are named themselves are all taken.
+    reads; files that are named themselves are all taken.  Raises BadLedger for what is neither file nor folder.
     """
+    for place in places:
+        if not os.path.isfile(place) and not os.path.isdir(place):
+            what = "is not a file, so nothing can be learnt of it" if os.path.lexists(place) else "is not there"
+            raise BadLedger(place, what, "Check the path; if its drive is not connected, connect it.")
     files = [true_path(place) for place in places if not os.path.isdir(place)]
     folders = [place for place in places if os.path.isdir(place)]
     found = search(forms_of([true_path(shelf) for shelf in against], means), folders, progress).found if folders else []
@@ -99,9 +103,18 @@ def learn(
     """Derive a map for the files of one kind at `paths`, trying their values against the shelves `against`, or against
     what lay there in the `past`.
 
-    Raises BadLedger when they are no container that is known.
+    Raises BadLedger when they are no container that is known, or cannot be read.
     """
-    paths = [true_path(path) for path in paths]
+    try:
+        return learnt_of([true_path(path) for path in paths], against, means, name, past)
+    except SaltCartError:
+        raise
+    except UNREADABLE as error:
+        raise BadLedger(paths[0], f"cannot be read ({error})", "Restore it from a backup, or leave it out.") from error
+
+
+def learnt_of(paths: list[str], against: Sequence[str], means: Sequence[str], name: str | None, past: Past) -> Learnt:
+    """The same for true paths."""
     disk = Disk([true_path(shelf) for shelf in against], Resolver(Meanings(means)), means, past)
     best: tuple[int, list[Sample], list[Lesson]] | None = None
     for samples in readings(paths[:MOST_TOGETHER], disk):

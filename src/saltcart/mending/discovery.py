@@ -167,16 +167,16 @@ def ground_of(
     paths: Sequence[str], cart: Cart, means: Sequence[str] = (), progress: Progress = silent
 ) -> tuple[list[str], Past]:
     """What the values of files can be tried against when nobody says which sounds they refer to: the folders of the
-    sounds that they mention, and of those that are gone where they are now.  Raises one of UNREADABLE when a file
-    cannot be read.
+    sounds that they mention, and of those that are gone where they are now.  A file that cannot be read adds nothing.
     """
     here, there = Meanings(means).here, set[str]()
     found = Losing([], Places([], progress))
     for path in paths:
         found.lost[path] = LostTexts()
-        for text in meanings_in(path, found.lost[path], here):
-            there.update(folders_there(text))
-            take_up(found.lost[path], text)
+        with suppress(*UNREADABLE):
+            for text in meanings_in(path, found.lost[path], here):
+                there.update(folders_there(text))
+                take_up(found.lost[path], text)
     if lost := [one for some in found.lost.values() for meant in some.meanings.values() for one in meant]:
         found.places = Places(usual_places(cart, lost), progress)
     once = frozenset(path for some in found.lost.values() for path in some.sounds())

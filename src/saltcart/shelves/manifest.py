@@ -12,6 +12,7 @@ as the GNU checksum commands write it (coreutils manual, "md5sum invocation").
 import os
 import re
 from collections.abc import Callable, Iterable, Iterator
+from functools import partial
 
 from blake3 import blake3
 
@@ -32,7 +33,7 @@ def manifest_of(shelf: str, kind: str) -> str:
 
 def kind_of_manifest(shelf: str) -> str | None:
     """Which digests the manifest of a shelf holds, the newest if it has two; None when it has none."""
-    there = [kind for kind in SUFFIXES if os.path.exists(manifest_of(shelf, kind))]
+    there = [kind for kind in SUFFIXES if os.path.isfile(manifest_of(shelf, kind))]
     return max(there, key=lambda kind: os.stat(manifest_of(shelf, kind)).st_mtime_ns, default=None)
 
 
@@ -82,7 +83,7 @@ def read(shelf: str, kind: str) -> Iterator[tuple[str, str]]:
     """Path below the top and digest of each file in the manifest of a shelf.  Raises BadFile."""
     path, top = manifest_of(shelf, kind), os.fsencode(os.path.basename(shelf.rstrip("/"))) + b"/"
     with open(path, "rb") as stream:
-        for number, text in enumerate(stream, 1):
+        for number, text in enumerate(iter(partial(stream.readline, LONGEST), b""), 1):
             found = LINE.fullmatch(text.removesuffix(b"\n"))
             name = re.sub(rb"\\(.)", unescaped, found[3]) if found and found[1] else found and found[3]
             if not found or not name or not name.startswith(top) or b".." in name.split(b"/"):
