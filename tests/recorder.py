@@ -20,6 +20,7 @@ from contextlib import closing
 from pathlib import Path
 from unittest.mock import patch
 
+import saltcart
 from tests.carrying.machines import DECKS_MAP, TwoMachines
 from tests.hauling.test_archives import ArchiveCase
 from tests.mending.test_mend import MendCase
@@ -34,6 +35,9 @@ ENDS = {
 PASSING = re.compile(
     r"(^free_.*|^freed_bytes|^files_\w+|disk_bytes|^search|_seconds|_at|_per_second|^at|^capacity|^time|^trip|^id)$"
 )
+RATE = re.compile(r" in [\d.]+ s \([\d.]+ .B/s\)")
+WHAT_WAS_DONE = "SELECT what, done FROM deed ORDER BY plan, number"
+HOUSE = str(Path(saltcart.__file__).parent)
 TRIP = re.compile(
     r"(?<=[Tt]rip )[a-z0-9]{4}\b|(?<=trips/)[a-z0-9]{4}\b"
     r"|(?<=saltcart-)[a-z0-9]{4}\b|(?<=set-aside-)[a-z0-9]{4}\b"
@@ -158,17 +162,17 @@ def plain(value: object, key: str = "") -> object:
         return [plain(some) for some in value]
     if PASSING.search(key):
         return "…"
-    return MOMENT.sub("…", NEXT.sub(r"\1…", TRIP.sub("…", value))) if isinstance(value, str) else value
+    if isinstance(value, str):
+        return RATE.sub("", MOMENT.sub("…", NEXT.sub(r"\1…", TRIP.sub("…", value.replace(HOUSE, "…")))))
+    return value
 
 
 def deeds(top: Path) -> list[object]:
     """What the records say was done, in order."""
     found: list[object] = []
-    for path in sorted(top.glob("**/trips/*/logbook.db"), key=lambda path: path.stat().st_ctime_ns):
+    for path in sorted(top.glob("**/trips/*/logbook.sqlite"), key=lambda path: path.stat().st_ctime_ns):
         with closing(sqlite3.connect(path)) as database:
-            found.append(
-                [[what, done] for what, done in database.execute("SELECT what, done FROM deed ORDER BY plan, number")]
-            )
+            found.append([[json.loads(what), done] for what, done in database.execute(WHAT_WAS_DONE)])
             found.append([event for (event,) in database.execute("SELECT what FROM event ORDER BY rowid")])
     return found
 
@@ -176,7 +180,7 @@ def deeds(top: Path) -> list[object]:
 def things(top: Path) -> dict[str, object]:
     """What lies on the drives; a database by its cells."""
     found: dict[str, object] = {}
-    for name, what in tree(top, "home/", "data/", "carried.toml", ".zip").items():
+    for name, what in tree(top, "home/", "data/", "carried.toml", ".saltcart-histories/", ".zip").items():
         path = top / os.fsdecode(name)
         database = path.suffix == ".db" and path.is_file() and not path.is_symlink()
         found[TRIP.sub("…", os.fsdecode(name))] = repr(cells(path)) if database else os.fsdecode(what) if what else what

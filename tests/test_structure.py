@@ -13,7 +13,7 @@ HOUSE = ROOT / "src" / "saltcart"
 ROOMS = (
     "cli", "demo", "report", "switching", "carrying", "mending", "proving", "hauling", "planning", "looking",
     "learning", "mentions", "trips", "rewriting", "waybills",
-    "merging", "judging", "drives", "ledgers", "shelves", "spelling", "cart", "tomlfile", "unchanged_files", "home",
+    "merging", "judging", "drives", "ledgers", "shelves", "spelling", "cart", "toml", "unchanged_files", "home",
     "safefile", "renaming", "own_names", "patterns", "progress", "errors", "standins",
 )  # fmt: skip
 LONGEST_FUNCTION, LONGEST_MODULE = 50, 350  # lines

@@ -4,39 +4,34 @@ import os
 import stat
 from collections.abc import Iterator, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Annotated
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
-from saltcart import tomlfile
 from saltcart.home import home
+from saltcart.toml import reading
+from saltcart.toml.kinds import OUTSIDE_FILE, PathFromFile, one_of
 
 NAME = "cart.toml"
-CARE = ("own", "replaceable")
-ROLES = ("sounds", "backup", "system")
-SHAPE: dict[str, Any] = {
-    "places": [str],
-    "not_searched": [str],
-    "leave_unread": [str],
-    "maps": [str],
-    "backup_marks": [str],
-    "headroom_percent": int,
-    "listen": [str],
-    "shelf": [{"!path": str, "name": str, "care": CARE, "collection": bool, "keep": bool}],
-    "ledger": [{"!path": str}],
-    "drive": [{"!identity": str, "name": str, "role": ROLES, "mount": str, "spinning": bool, "means": [str]}],
-    "means": [str],
-}
+# How the file calls its tables, one a row.
+TABLES = {"shelves": "shelf", "lines": "ledger", "drives": "drive"}
 
 
 class KnownShelf(Struct, frozen=True):
     """A shelf someone declared; `collection` None leaves the judgement to Salt Cart, `keep`: it never moves."""
 
-    path: str
-    name: str
-    care: str = "own"
+    path: PathFromFile
+    name: str = ""
+    care: Annotated[str, one_of("own", "replaceable")] = "own"
     collection: bool | None = None
     keep: bool = False
+
+
+class KnownLedger(Struct, frozen=True):
+    """A ledger someone named."""
+
+    path: PathFromFile
 
 
 class KnownDrive(Struct, frozen=True):
@@ -45,30 +40,35 @@ class KnownDrive(Struct, frozen=True):
     """
 
     identity: str
-    name: str
-    role: str = "sounds"
-    mount: str | None = None
+    name: str = ""
+    role: Annotated[str, one_of("sounds", "backup", "system")] = "sounds"
+    mount: PathFromFile | None = None
     spinning: bool | None = None
     means: tuple[str, ...] = ()
 
 
-class Cart(Struct):
+class Cart(Struct, rename=TABLES):
     """The whole configuration; paths are absolute.  `path` is None when there is no file.  `listen` are the words of a
     command that plays a sound, taken from the user's own configuration or from one that was named.
     """
 
-    path: str | None = None
-    places: Sequence[str] = ()
-    maps: Sequence[str] = ()
-    backup_marks: Sequence[str] = ()
+    path: Annotated[str | None, OUTSIDE_FILE] = None
+    places: list[PathFromFile] = field(default_factory=list)
+    maps: list[PathFromFile] = field(default_factory=list)
+    backup_marks: list[str] = field(default_factory=list)
     headroom_percent: int = 2
     shelves: list[KnownShelf] = field(default_factory=list)
-    ledgers: Sequence[str] = ()
+    lines: list[KnownLedger] = field(default_factory=list)
     drives: list[KnownDrive] = field(default_factory=list)
-    means: Sequence[str] = ()
-    listen: Sequence[str] = ()
-    not_searched: Sequence[str] = ()
-    leave_unread: Sequence[str] = ()
+    means: list[str] = field(default_factory=list)
+    listen: list[str] = field(default_factory=list)
+    not_searched: list[PathFromFile] = field(default_factory=list)
+    leave_unread: list[PathFromFile] = field(default_factory=list)
+
+    @property
+    def ledgers(self) -> list[str]:
+        """The paths of the ledgers that someone named."""
+        return [one.path for one in self.lines]
 
     def meanings(self, more: Sequence[str] = ()) -> list[str]:
         """What paths of other systems mean here, with `more` declarations such as `D:=/media/lighter` in front."""
@@ -149,44 +149,10 @@ def load(chosen: str | None = None) -> Cart:
     path = find(chosen)
     if path is None:
         return Cart()
-    tables = tomlfile.read(path, SHAPE)
-    here = os.path.dirname(path)
-
-    def full(text: str) -> str:
-        return os.path.normpath(os.path.join(here, os.path.expanduser(text)))
-
-    shelves = [
-        KnownShelf(
-            full(row["path"]),
-            row.get("name", os.path.basename(row["path"])),
-            row.get("care", "own"),
-            row.get("collection"),
-            row.get("keep", False),
-        )
-        for row in tables.get("shelf", [])
-    ]
-    drives = [
-        KnownDrive(
-            row["identity"],
-            row.get("name", row["identity"]),
-            row.get("role", "sounds"),
-            full(row["mount"]) if "mount" in row else None,
-            row.get("spinning"),
-            tuple(row.get("means", [])),
-        )
-        for row in tables.get("drive", [])
-    ]
-    return Cart(
-        path,
-        [full(text) for text in tables.get("places", [])],
-        [full(text) for text in tables.get("maps", [])],
-        tables.get("backup_marks", []),
-        tables.get("headroom_percent", 2),
-        shelves,
-        [full(row["path"]) for row in tables.get("ledger", [])],
-        drives,
-        tables.get("means", []),
-        tables.get("listen", []) if chosen or path == users_own() else [],
-        [full(text) for text in tables.get("not_searched", [])],
-        [full(text) for text in tables.get("leave_unread", [])],
-    )
+    cart = reading.read(path, Cart)
+    cart.path = path
+    cart.shelves = [replace(one, name=one.name or os.path.basename(one.path)) for one in cart.shelves]
+    cart.drives = [replace(one, name=one.name or one.identity) for one in cart.drives]
+    if not chosen and path != users_own():
+        cart.listen = []
+    return cart

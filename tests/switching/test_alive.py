@@ -16,8 +16,11 @@ from contextlib import closing
 from types import SimpleNamespace
 from unittest.mock import Mock, patch
 
+import msgspec
+
 from saltcart.standins import player
-from saltcart.switching import all_or_nothing, deed_kinds, undo
+from saltcart.switching import all_or_nothing, deeds, undo
+from saltcart.switching.deeds_on_places import Unlink
 from tests.switching.crashing import FAILED, KILLED, Trouble, plug_in, pull, run_until, run_with
 from tests.switching.test_crash import EVERY_POINT, CrashCase, LinkedCase
 from tests.world import cells, tree
@@ -112,7 +115,7 @@ class Alive(AliveCase):
 
     def test_an_impatient_interrupt_waits_until_all_is_taken_back(self):
         self.restore()
-        done, real = [], (deed_kinds.perform, deed_kinds.revert)
+        done, real = [], (deeds.perform, deeds.revert)
 
         def perform(deed):
             done.append(deed)
@@ -243,8 +246,8 @@ class Alive(AliveCase):
 
     def test_a_link_that_cannot_be_set_up_again_is_no_switch_taken_back(self):
         gone = self.top / "bells"
-        deeds = [(0, deed_kinds.unlink(str(gone), "../Sounds"), True)]
-        trip = SimpleNamespace(logbook=Mock(deeds=lambda _plan: deeds))
+        row = (0, msgspec.json.encode(Unlink(str(gone), "../Sounds")).decode(), True)
+        trip = SimpleNamespace(logbook=Mock(deeds=lambda _plan: [row]))
         with patch("os.symlink", side_effect=EIO):
             self.assertEqual(len(all_or_nothing.take_back(trip, "repoint")), 1)
         self.assertEqual(all_or_nothing.take_back(trip, "repoint"), [])

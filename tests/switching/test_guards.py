@@ -8,7 +8,8 @@ from unittest import mock
 
 import saltcart
 from saltcart.errors import Refused
-from saltcart.switching import all_or_nothing, deed_kinds, freeing, release
+from saltcart.switching import all_or_nothing, deeds, freeing, release
+from saltcart.switching.deed_kinds import Rename
 from saltcart.trips import trip as trips
 from tests.carrying.machines import SOUNDS, TwoMachines
 from tests.world import WorldCase, wav
@@ -45,10 +46,10 @@ class Guards(WorldCase):
         self.assertIn(str(self.lighter), self.list.read_text())
 
     def test_a_ledger_that_was_written_to_after_it_switched_is_not_written_over_when_that_is_undone(self):
-        real = deed_kinds.perform
+        real = deeds.perform
 
         def failing(deed):
-            if deed["do"] == "rename":
+            if isinstance(deed, Rename):
                 with open(self.list, "a") as stream:
                     stream.write("# after the switch\n")
                 raise OSError(5, "Input/output error")

@@ -12,7 +12,8 @@ import saltcart
 from saltcart import renaming
 from saltcart.errors import NameTaken, Refused, Stopped
 from saltcart.hauling import file_copy, group_copy
-from saltcart.switching import all_or_nothing, deed_kinds, undo
+from saltcart.switching import all_or_nothing, deeds, undo
+from saltcart.switching.deed_kinds import Rename, Swap
 from saltcart.trips import trip as trips
 from tests.switching.crashing import KILLED, run_until
 from tests.world import WorldCase, tree, wav
@@ -274,7 +275,7 @@ class Renaming(WorldCase):
         aside.write_text("the original")
         old.symlink_to("/somewhere/of/mine")
         with self.assertRaises(Refused):
-            deed_kinds.do_rename(deed_kinds.rename(str(aside), str(old)))
+            Rename(str(aside), str(old)).do()
         self.assertEqual((os.readlink(old), aside.read_text()), ("/somewhere/of/mine", "the original"))
 
 
@@ -371,9 +372,9 @@ class TheRecordAndTheDisk(KeptCase):
                 self.run_program("repoint", trip, "--yes")
                 end = self.list.read_text(), tree(self.lighter)
                 with trips.opened(trip, writing=True) as opened:
-                    for _number, deed, _done in reversed(opened.logbook.deeds("repoint")):
-                        if deed["do"] != "swap" or with_ledgers:
-                            deed_kinds.revert(deed)
+                    for _number, deed, _done in reversed(deeds.recorded(opened, "repoint")):
+                        if not isinstance(deed, Swap) or with_ledgers:
+                            deeds.revert(deed)
                     opened.logbook.record(state="switching")
                 self.assertTrue(self.shelf.exists())
                 status = self.run_program("repoint", trip, "--yes", status=None).returncode

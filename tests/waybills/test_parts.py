@@ -12,9 +12,8 @@ from unittest import mock
 
 from rich.console import Console
 
-from saltcart import tomlfile
 from saltcart.cli import screen as screens
-from saltcart.errors import BadFile, show
+from saltcart.errors import show
 from saltcart.progress import WAITING, Tick
 from saltcart.safefile import replacing
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
@@ -91,27 +90,6 @@ class Parts(unittest.TestCase):
         )
         self.assertEqual(stock.differences()["changed"], ["l"])
         book.close()
-
-    def test_errors_in_toml_name_their_line(self):
-        shape = {"!name": str, "list": [str], "row": [{"!key": int, "inner": {"flag": bool}}], "word": ("one", "two")}
-        cases = [
-            ('name = "x"\nother = 1', 'line 2: unknown key "other"'),
-            ('word = "one"', 'the key "name" is missing'),
-            ('name = "x"\nword = "three"', "line 2.*not one of"),
-            ('name = "x"\nlist = [1]', "line 2"),
-            ('name = "x"\n\n[[row]]\nkey = 1\n[[row]]\nkey = "y"', "line 6: key must be a whole number"),
-            ('name = "x"\n[[row]]\nkey = 1\n[[row]]\ninner = { flag = 3 }', 'line 4.*"key" is missing|line 5'),
-            ('name = "x"\n[row]\nkey = 1', "line 2: row must be a list"),
-            ("name = ", "line 1.*not valid TOML"),
-            ("a" * 10 + "\n[[" + "[" * 5000, "not valid TOML"),
-        ]
-        path = self.folder / "t.toml"
-        for text, words in cases:
-            path.write_text(text)
-            with self.subTest(words), self.assertRaisesRegex(BadFile, words):
-                tomlfile.read(str(path), shape)
-        with self.assertRaisesRegex(BadFile, "No such file"):
-            tomlfile.read(str(self.folder / "none"), shape)
 
     def test_names_fit_to_print(self):
         self.assertEqual(show("a\udcff\n\x1b[31mé"), "a\\xff\\n\\x1b[31mé")

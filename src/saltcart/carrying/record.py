@@ -79,7 +79,9 @@ def described(trip: Trip, known: Collection | None, staged: Mapping[str, str] | 
     ledgers are read where they are `staged`, by their places.
     """
     top, name = trip.waybill.collection, trip.name
-    made = Collection(top, datetime.now(UTC).isoformat(), machine(), user(), whoami(), os.path.expanduser("~"), name)
+    made = Collection(
+        datetime.now(UTC).isoformat(), machine(), user(), whoami(), os.path.expanduser("~"), name, top=top
+    )
     made.means, made.arrange = trip.waybill.means, trip.waybill.arrange
     made.gone, made.known = (known.gone, [*known.known]) if known else ([], [])
     made.homes = [one for one in dict.fromkeys([known.home, *known.homes]) if one != made.home] if known else []
@@ -148,9 +150,9 @@ def carried_ledger(trip: Trip, row: LedgerRow, top: str, place: str) -> CarriedL
         row.map_name,
         row.after or row.before or "",
         relative,
-        "".join(full),
         len(entries),
         came_along(trip, row),
+        "".join(full),
         sums,
         tuple(sorted(unlike)),
     )

@@ -15,26 +15,14 @@ from typing import Any, NoReturn
 
 from msgspec import Struct
 
-from saltcart import tomlfile
 from saltcart.drives.facts import UNKNOWN, Facts, facts_of
 from saltcart.drives.limits import APART, CHANGE_TIMES, SHARING, Limits, limits_of
 from saltcart.errors import Refused, show
 from saltcart.shelves.mountinfo import is_top, table
 from saltcart.shelves.walk import walk
+from saltcart.toml import reading
 
 MARKER = ".saltcart-drive.toml"
-MARKER_SHAPE: dict[str, Any] = {
-    "!name": str,
-    "!identity": str,
-    "capacity_bytes": int,
-    "filesystem": str,
-    "read_only": bool,
-    "spinning": bool,
-    "bus_bits_per_second": int,
-    "disk": str,
-    "network": bool,
-    "health": str,
-}
 FACTS = ("disk", "spinning", "bus_bits_per_second", "network", "health")
 # Kernel file systems that hold no files of a person's.
 PSEUDO = {
@@ -65,6 +53,26 @@ PSEUDO = {
     "tracefs",
 }
 SYSTEM_FOLDERS = ("/dev", "/proc", "/sys", "/run/", "/boot", "/snap", "/var/lib/docker")
+
+
+class Marker(Struct, frozen=True):
+    """What a file at the top of a drive says of it; with a `capacity_bytes` the folder only stands for a drive."""
+
+    name: str
+    identity: str
+    capacity_bytes: int | None = None
+    filesystem: str = "simulated"
+    read_only: bool | None = None
+    spinning: bool | None = None
+    bus_bits_per_second: int | None = None
+    disk: str | None = None
+    network: bool | None = None
+    health: str | None = None
+
+    @property
+    def key(self) -> str:
+        """The identity of the drive."""
+        return f"marker:{self.identity}"
 
 
 class Drive(Struct, frozen=True):
@@ -129,38 +137,52 @@ def drive_at(mount: str, room: bool = True) -> Drive:
     marker = marker_of(os.path.join(mount, MARKER))
     volume = os.statvfs(mount)
     total, free = volume.f_blocks * volume.f_frsize, volume.f_bavail * volume.f_frsize
+    read_only = bool(volume.f_flag & os.ST_RDONLY)
+    if marker and marker.capacity_bytes is not None:
+        return simulated(mount, marker, free, read_only, room)
     reserved = (volume.f_bfree - volume.f_bavail) * volume.f_frsize
     source, filesystem = source_of(mount)
-    identity = f"marker:{marker['identity']}" if marker else identity_of(source, volume.f_fsid)
-    simulated = "capacity_bytes" in marker
-    if simulated:
-        total = marker["capacity_bytes"]
-        used = sum(item.disk_bytes for item in walk(mount)) if room else 0
-        free = min(free, max(0, total - used))
-    name = marker.get("name") or os.path.basename(mount) or "system"
-    read_only = marker.get("read_only", bool(volume.f_flag & os.ST_RDONLY))
-    if simulated:
-        facts = Facts(**{key: marker[key] for key in FACTS if key in marker})
-        return Drive(
-            name, mount, identity, marker.get("filesystem", "simulated"), total, free, read_only, True, 0, "", facts
-        )
+    identity = marker.key if marker else identity_of(source, volume.f_fsid)
+    name = (marker.name if marker else "") or os.path.basename(mount) or "system"
+    if marker and marker.read_only is not None:
+        read_only = marker.read_only
     return Drive(
         name, mount, identity, filesystem, total, free, read_only, False, reserved, source, facts_of(source, filesystem)
     )
 
 
-def marker_of(path: str) -> dict[str, Any]:
-    """What a marker says; nothing where there is none.  BadFile for a broken one."""
+def simulated(mount: str, marker: Marker, free: int, read_only: bool, room: bool) -> Drive:
+    """A folder that stands for a drive, of which its marker says what it is."""
+    total = marker.capacity_bytes or 0
+    used = sum(item.disk_bytes for item in walk(mount)) if room else 0
+    facts = Facts(**{key: said for key in FACTS if (said := getattr(marker, key)) is not None})
+    return Drive(
+        marker.name or os.path.basename(mount) or "system",
+        mount,
+        marker.key,
+        marker.filesystem,
+        total,
+        min(free, max(0, total - used)),
+        read_only if marker.read_only is None else marker.read_only,
+        True,
+        0,
+        "",
+        facts,
+    )
+
+
+def marker_of(path: str) -> Marker | None:
+    """What a marker says; None where there is none.  BadFile for a broken one."""
     if not os.path.isfile(path):
-        return {}
+        return None
     state = os.stat(path)
     return marker_as(path, state.st_dev, state.st_ino, state.st_size, state.st_mtime_ns, state.st_ctime_ns)
 
 
 @lru_cache(maxsize=64)
-def marker_as(path: str, *_state: int) -> dict[str, Any]:
-    """The same, read once as long as the file is the same.  Nobody changes the answer."""
-    return tomlfile.read(path, MARKER_SHAPE)
+def marker_as(path: str, *_state: int) -> Marker:
+    """The same, read once as long as the file is the same."""
+    return reading.read(path, Marker)
 
 
 def source_of(mount: str) -> tuple[str, str]:

@@ -15,6 +15,8 @@ from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from itertools import product
 
+from msgspec import convert
+
 from saltcart.errors import BadLedger, CannotSpell, SaltCartError, show
 from saltcart.judging.resolver import Resolver
 from saltcart.learning.containers import KEYED, Content, contents, general, generalised
@@ -27,6 +29,7 @@ from saltcart.learning.places import Sample, bare_words, lesson_of
 from saltcart.learning.records import joined_lessons, named, split_lessons
 from saltcart.ledgers import Map, load_map, open_ledger
 from saltcart.ledgers.kinds import head_of
+from saltcart.ledgers.map_file import EntryLine
 from saltcart.ledgers.maps import column_rule
 from saltcart.ledgers.rules import NUMBER, At
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
@@ -239,7 +242,7 @@ def add_facts(path: str, lessons: Sequence[Lesson], disk: Disk) -> None:
         whole = not lesson.entry.keys() & {"separator", "piece"}
         if lesson.sure and whole and lesson.entry.get("names") != "folder":
             with suppress(OSError, SaltCartError):  # a sound that cannot be read tells nothing
-                lesson.beside = column_facts(path, column_rule(lesson.entry), disk)
+                lesson.beside = column_facts(path, column_rule(convert(lesson.entry, EntryLine)), disk)
 
 
 def prove(text: str, paths: Sequence[str], disk: Disk) -> list[Proof]:

@@ -3,62 +3,22 @@
 import os
 from collections.abc import Iterable, Mapping, Sequence
 from functools import lru_cache
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from msgspec import Struct
+from msgspec.structs import asdict
 
-from saltcart import tomlfile
 from saltcart.errors import BadFile, show
 from saltcart.ledgers.base import NEW_THINGS
 from saltcart.ledgers.containers.counted import Counting
 from saltcart.ledgers.containers.json_lists import JsonLists
 from saltcart.ledgers.facts import COLUMNS
+from saltcart.ledgers.map_file import DEFAULT, PAST, ContentLine, EntryLine, MapFile, check_entry
 from saltcart.ledgers.rules import At, Parts
 from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
-from saltcart.patterns import BadPattern, Pattern
+from saltcart.patterns import Pattern
 from saltcart.spelling import Spelling, spelling_named
-from saltcart.spelling.forms import SPELLINGS
-
-CONTAINERS = ("sqlite", "xml", "json", "ini", "csv", "tsv", "toml", "text", "plist", "chunks", "counted")
-COLUMN_KEYS = ("table", "column", "where", "folder", "add", *COLUMNS, "length_in")
-# What an entry is besides: the folder for new things; or a record of what was, which stays as it is.
-MEANS = DEFAULT, PAST = ("default", "past")
-SHAPE: dict[str, Any] = {
-    "!name": str,
-    "!container": CONTAINERS,
-    "program": str,
-    "index": bool,
-    "trusted": bool,
-    "gzip": bool,
-    "member": str,
-    "encoding": str,
-    "content": {"!file": str, "!map": str},
-    "counted": {"!width": (1, 2, 4), "!order": ("little", "big"), "!of": ("bytes", "characters")},
-    "recognise": {"suffix": [str], "contains": str},
-    "lists": dict.fromkeys(
-        ("at", "table", "key", "name", "members", "by", "track", "order", "!entries", "entry_key"), str
-    ),
-    "!entries": [
-        {
-            "table": str,
-            "column": str,
-            "where": str,
-            "at": str,
-            "base_at": str,
-            "separator": str,
-            "piece": str,
-            "keys": bool,
-            "any_case": bool,
-            "spelling": tuple(SPELLINGS),
-            "names": ("file", "folder"),
-            "means": MEANS,
-            "add": {"values": dict, "counts": [str]},
-            "folder": {"table": str, "!column": str, "key": str, "by": str, "spelling": tuple(SPELLINGS)},
-            **dict.fromkeys(COLUMNS, str),
-            "length_in": ("seconds", "milliseconds"),
-        }
-    ],
-}
+from saltcart.toml import reading
 
 
 class FolderOf(Struct, frozen=True):
@@ -182,126 +142,70 @@ def load_map(path: str) -> Map:
 @lru_cache(maxsize=64)
 def map_as(path: str, *_state: int) -> Map:
     """The same, read once as long as the file is the same."""
-    tables = tomlfile.read(path, SHAPE)
-    known = tables.get("recognise", {})
-    database = tables["container"] == "sqlite"
-    for number, entry in enumerate(tables["entries"]):
-        check_entry(path, number, entry, tables["container"])
-    entries = [entry for entry in tables["entries"] if entry.get("means") != PAST]
-    past = [entry for entry in tables["entries"] if entry.get("means") == PAST]
+    said = reading.read(path, MapFile)
+    database = said.container == "sqlite"
+    for number, entry in enumerate(said.entries):
+        check_entry(path, number, entry, said.container)
+    entries = [entry for entry in said.entries if entry.means != PAST]
+    past = [entry for entry in said.entries if entry.means == PAST]
     return Map(
-        tables["name"], path, tables["container"], tables.get("program"),
+        said.name, path, said.container, said.program,
         with_folders(map(column_rule, entries)) if database else (),
         () if database else tuple(map(place_rule, entries)),
-        tables.get("gzip", False), tables.get("member"), tables.get("encoding", "utf-8"),
-        tuple(suffix.lower() for suffix in known.get("suffix", [])), known.get("contains", "").encode(),
-        tables.get("index", False), content_of(path, tables.get("content")), counting_of(path, tables),
-        lists_of(path, tables), tables.get("trusted", False),
+        said.gzip, said.member, said.encoding,
+        tuple(suffix.lower() for suffix in said.recognise.suffix), said.recognise.contains.encode(),
+        said.index, content_of(path, said.content), counting_of(path, said), lists_of(path, said), said.trusted,
         tuple(map(column_rule, past)) if database else (), () if database else tuple(map(place_rule, past)),
     )  # fmt: skip
 
 
-def lists_of(path: str, tables: dict[str, Any]) -> Lists | JsonLists | None:
+def lists_of(path: str, plan: MapFile) -> Lists | JsonLists | None:
     """Where named lists are.  Raises BadFile when the map says so of neither a database nor JSON, or leaves something
     out, or names what are no entries.
     """
-    if "lists" not in tables:
+    if plan.lists is None:
         return None
-    said, container = tables["lists"], tables["container"]
-    kind: type[Lists] | type[JsonLists] | None = {"sqlite": Lists, "json": JsonLists}.get(container)
+    said = {key: text for key, text in asdict(plan.lists).items() if text}
+    kind: type[Lists] | type[JsonLists] | None = {"sqlite": Lists, "json": JsonLists}.get(plan.container)
     if kind is None:
-        raise BadFile(path, None, f"[lists] has no meaning in a container {container}", "Take it out of the map.")
+        raise BadFile(path, None, f"[lists] has no meaning in a container {plan.container}", "Take it out of the map.")
     needed = [key for key in kind._fields if key not in kind._field_defaults]
     if wrong := [key for key in needed if key not in said] or [key for key in said if key not in kind._fields]:
-        remedy = f"In {container} it needs: {', '.join(needed)}."
+        remedy = f"In {plan.container} it needs: {', '.join(needed)}."
         raise BadFile(path, None, f"[lists] lacks {wrong[0]}, or does not know it here", remedy)
     found = kind(**said)
-    if all(one.get("table" if kind is Lists else "at") != found.entries for one in tables["entries"]):
+    if all((one.table if kind is Lists else one.at) != found.entries for one in plan.entries):
         problem = f'lists.entries = "{show(found.entries)}" is no table or place of this map\'s entries'
         raise BadFile(path, None, problem, "Name that whose rows or texts are the tracks.")
     return found
 
 
-def counting_of(path: str, tables: dict[str, Any]) -> Counting | None:
+def counting_of(path: str, plan: MapFile) -> Counting | None:
     """How lengths are before texts.  Raises BadFile when the map does not say, or says it of another container."""
-    said, counted = tables.get("counted"), tables["container"] == "counted"
+    said, counted = plan.counted, plan.container == "counted"
     if bool(said) != counted:
         problem = "a counted container needs [counted]" if counted else "[counted] has no meaning in this container"
         raise BadFile(path, None, problem, 'Write: counted = { width = 4, order = "little", of = "bytes" }')
-    encoding = tables.get("encoding", "utf-8")
-    return Counting(said["width"], said["order"], said["of"] == "characters", encoding) if said else None
+    return Counting(said.width, said.order, said.of == "characters", plan.encoding) if said else None
 
 
-def check_entry(path: str, number: int, entry: dict[str, Any], container: str) -> None:
-    """Raise BadFile when an entry lacks what its container needs, or has what makes no sense there."""
-    database = container == "sqlite"
-    needed = ("table", "column") if database else ("at",)
-    strange: tuple[str, ...] = ("at", "base_at", "any_case") if database else COLUMN_KEYS
-    strange += () if container == "json" else ("keys",)
-    strange += ("base_at", "separator", "piece", "any_case") if container in ("text", "chunks", "counted") else ()
-    with open(path, encoding="utf-8-sig") as stream:
-        place = tomlfile.Place(path, stream.read(), ("entries", number))
-    for key in needed:
-        if key not in entry:
-            raise place.fail(f'the key "{key}" is missing', f"Add {key} = ...")
-    for key in strange:
-        if key in entry:
-            raise place.at(key).fail(f'"{key}" has no meaning in this container', "Leave it out.")
-    folder = entry.get("folder", {})
-    if folder.keys() & {"table", "key", "by"} and not folder.keys() >= {"table", "key", "by"}:
-        raise place.at("folder").fail(
-            "a folder in another table needs table, key and by",
-            "Add the missing one, or give only column for a folder in the same row.",
-        )
-    if folder and "separator" in entry:
-        raise place.at("separator").fail("a list of names cannot start from a folder column", "Leave one of them out.")
-    if "separator" in entry and "piece" in entry:
-        raise place.at("piece").fail("a value has either a separator or a piece", "Leave one of them out.")
-    for key in ("add", "means"):
-        if key in entry and entry[key] != PAST and entry.get("names") != "folder":
-            raise place.at(key).fail(f'"{key}" is for folders', 'Write names = "folder" beside it.')
-    for key in ("at", "piece") if container == "text" else ("piece",):
-        if key in entry:
-            check_pattern(place.at(key), entry[key])
-
-
-def check_pattern(place: tomlfile.Place, pattern: str) -> None:
-    """Raise BadFile for what is no pattern with a group named path."""
-    try:
-        if Pattern(pattern).names_path:
-            return
-        problem = "a pattern needs a group named path"
-    except BadPattern as error:
-        problem = f"is no pattern that could be used ({error})"
-    raise place.fail(problem, "Write it like: file=(?P<path>.+)")
-
-
-def column_rule(entry: dict[str, Any]) -> Rule:
+def column_rule(entry: EntryLine) -> Rule:
     """A rule for a column of a database."""
-    folder = entry.get("folder")
-    made = folder and FolderOf(
-        folder.get("table"),
-        folder["column"],
-        folder.get("key", ""),
-        folder.get("by", ""),
-        spelling_named(folder.get("spelling", "auto")),
-    )
-    spelling = spelling_named(entry.get("spelling", "name" if folder else "auto"))
+    folder = entry.folder
+    made = None
+    if folder:
+        made = FolderOf(folder.table, folder.column, folder.key, folder.by, spelling_named(folder.spelling))
+    spelling = spelling_named(entry.spelling or ("name" if folder else "auto"))
     return Rule(
-        entry["table"], entry["column"], spelling, names_of(entry), entry.get("where"), made,
-        parts_of(entry), tuple(map(entry.get, COLUMNS)), entry.get("length_in") == "milliseconds",
-        addition_of(entry.get("add")),
+        entry.table or "", entry.column or "", spelling, names_of(entry), entry.where, made, parts_of(entry),
+        tuple(getattr(entry, column) for column in COLUMNS), entry.length_in == "milliseconds",
+        Addition(entry.add.values, entry.add.counts) if entry.add else None,
     )  # fmt: skip
 
 
-def names_of(entry: dict[str, Any]) -> str:
+def names_of(entry: EntryLine) -> str:
     """What the entries of a rule name: see Entry."""
-    return NEW_THINGS if entry.get("means") == DEFAULT else str(entry.get("names", "file"))
-
-
-def addition_of(add: dict[str, Any] | None) -> Addition | None:
-    """What a new row needs, if the map lets rows be added."""
-    return None if add is None else Addition(add.get("values", {}), add.get("counts", []))
+    return NEW_THINGS if entry.means == DEFAULT else entry.names
 
 
 def with_folders(rules: Iterable[Rule]) -> tuple[Rule, ...]:
@@ -316,28 +220,21 @@ def with_folders(rules: Iterable[Rule]) -> tuple[Rule, ...]:
     return tuple(every)
 
 
-def content_of(path: str, content: dict[str, str] | None) -> tuple[str, str] | None:
+def content_of(path: str, content: ContentLine | None) -> tuple[str, str] | None:
     """The ledger of content folders as the map at `path` names it, and its map, which is found from there."""
     if content is None:
         return None
-    return os.path.expanduser(content["file"]), os.path.join(os.path.dirname(path), os.path.expanduser(content["map"]))
+    return os.path.expanduser(content.file), os.path.join(os.path.dirname(path), os.path.expanduser(content.map))
 
 
-def place_rule(entry: dict[str, Any]) -> At:
+def place_rule(entry: EntryLine) -> At:
     """A rule for a place in any other container."""
-    return At(
-        entry["at"],
-        spelling_named(entry.get("spelling", "auto")),
-        names_of(entry),
-        entry.get("base_at"),
-        parts_of(entry),
-        entry.get("keys", False),
-        entry.get("any_case", False),
-    )
+    spelling = spelling_named(entry.spelling or "auto")
+    return At(entry.at or "", spelling, names_of(entry), entry.base_at, parts_of(entry), entry.keys, entry.any_case)
 
 
-def parts_of(entry: dict[str, Any]) -> Parts | None:
+def parts_of(entry: EntryLine) -> Parts | None:
     """Where in a value the paths are, when it is not one whole path."""
-    if "piece" in entry:
-        return Parts(piece=Pattern(entry["piece"]))
-    return Parts(entry["separator"]) if entry.get("separator") else None
+    if entry.piece is not None:
+        return Parts(piece=Pattern(entry.piece))
+    return Parts(entry.separator) if entry.separator else None

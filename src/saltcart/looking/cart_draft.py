@@ -15,7 +15,7 @@ from saltcart.drives.drive import Drive
 from saltcart.errors import BadFile
 from saltcart.looking.survey_report import SurveyedShelf, SurveyReport
 from saltcart.safefile import make_folders, replacing
-from saltcart.waybills.waybill_file import as_toml_path
+from saltcart.toml.kinds import as_toml_path
 
 HEAD = """\
 What Salt Cart knows of this machine's sounds. Drafted by a survey; edit it as you like:

@@ -13,9 +13,12 @@ from saltcart.looking.tidy import EMPTY, STRAY, Find
 from saltcart.planning.strays import GATHERED
 from saltcart.safefile import digest_of, replacing
 from saltcart.spelling.moves import tail_below
+from saltcart.toml.kinds import as_toml_path
+from saltcart.toml.writing import table_of
 from saltcart.waybills import waybill_file, waybill_text
 from saltcart.waybills.shelf import Shelf
 from saltcart.waybills.waybill import LedgerLine, Waybill
+from saltcart.waybills.waybill_file import Gathered
 
 
 def apply_decisions(path: str, finds: Sequence[Find], ledgers: Sequence[str]) -> list[str]:
@@ -46,7 +49,7 @@ def leave_out(document: tomlkit.TOMLDocument, plan: Waybill, find: Find) -> str:
             table = document["shelf"][number]
             if "stay" not in table:
                 table.add("stay", tomlkit.array())
-            fresh = [text for tail in tails if (text := waybill_file.as_toml_path(escape(tail))) not in table["stay"]]
+            fresh = [text for tail in tails if (text := as_toml_path(escape(tail))) not in table["stay"]]
             table["stay"].extend(fresh)
             count += len(tails)
     if not count:
@@ -75,7 +78,7 @@ def gather(document: tomlkit.TOMLDocument, plan: Waybill, find: Find, ledgers: S
         new = free_name(os.path.join(folder, os.path.basename(path)), taken)
         clashes += os.path.basename(new) != os.path.basename(path)
         one = Shelf(os.path.basename(new), path, new, drive_of(path).identity, shelf.new_drive, gathered=True)
-        tables.append(waybill_text.shelf_table(one))
+        tables.append(table_of(Gathered(one.old, one.new, one.old_drive, one.new_drive)))
         plan.shelves.append(one)
         taken.add(new)
     add_ledgers(document, plan, ledgers)

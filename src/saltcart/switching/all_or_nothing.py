@@ -22,18 +22,9 @@ from contextlib import contextmanager
 from types import FrameType
 
 from saltcart.errors import HalfDone, SaltCartError, show
-from saltcart.switching.deed_kinds import (
-    DONE,
-    KINDS,
-    TELLING,
-    UNDONE,
-    UNSEEN,
-    Deed,
-    deed_place,
-    perform,
-    revert,
-    standing,
-)
+from saltcart.switching.deed_kinds import Rename, Swap
+from saltcart.switching.deeds import Deed, perform, recorded, revert, standing
+from saltcart.switching.one_deed import DONE, UNDONE, UNSEEN
 from saltcart.trips.trip import Trip
 
 SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
@@ -53,7 +44,7 @@ def carry_out(trip: Trip, plan: str) -> None:
     Raises TakenBack when one failed and all are undone again, HalfDone when that could not be reached or seen.
     """
     try:
-        for number, deed, done in trip.logbook.deeds(plan):
+        for number, deed, done in recorded(trip, plan):
             if not (done and stays_done(deed)):
                 perform(deed)
                 trip.logbook.mark_deed(plan, number, True)
@@ -74,9 +65,9 @@ def stays_done(deed: Deed) -> bool:
     what was renamed, even if something of the same kind is at the old name by now.
     """
     stands = standing(deed)
-    if stands == UNSEEN and deed["do"] == "swap":
-        return os.path.exists(deed["path"]) and not os.path.lexists(deed["staged"])
-    return stands == DONE or (stands == UNSEEN and deed["do"] == "rename" and os.path.lexists(deed["new"]))
+    if stands == UNSEEN and isinstance(deed, Swap):
+        return os.path.exists(deed.path) and not os.path.lexists(deed.staged)
+    return stands == DONE or (stands == UNSEEN and isinstance(deed, Rename) and os.path.lexists(deed.new))
 
 
 def half_done(trip: Trip, error: BaseException, troubles: list[str]) -> HalfDone:
@@ -97,7 +88,7 @@ def take_back(trip: Trip, plan: str) -> list[str]:
 
     One that fails is no reason to leave the others: ledgers on another drive can still become whole.
     """
-    deeds = trip.logbook.deeds(plan)
+    deeds = recorded(trip, plan)
     why: dict[int, str] = {}
     for number, deed, _done in reversed(deeds):
         try:
@@ -106,31 +97,31 @@ def take_back(trip: Trip, plan: str) -> list[str]:
         except SaltCartError as error:
             why[number] = error.what
         except OSError as error:
-            why[number] = f"{show(deed_place(deed))}: {error.strerror or error}"
+            why[number] = f"{show(deed.place)}: {error.strerror or error}"
     left = [
         (number, deed)
         for number, deed, _done in deeds
-        if (stands := standing(deed)) not in KINDS[deed["do"]].back or (number in why and stands != UNDONE)
+        if (stands := standing(deed)) not in deed.back or (number in why and stands != UNDONE)
     ]
-    return [why.get(number) or f"{show(deed_place(deed))} is not as it was before" for number, deed in left]
+    return [why.get(number) or f"{show(deed.place)} is not as it was before" for number, deed in left]
 
 
 def half_way(trip: Trip, plan: str) -> bool:
     """Whether any content, rename or link of a recorded plan is done in the world, whatever the record says."""
-    telling = [deed for _number, deed, _done in trip.logbook.deeds(plan) if deed["do"] in TELLING]
+    telling = [deed for _number, deed, _done in recorded(trip, plan) if deed.telling]
     return any(standing(deed) == DONE for deed in telling)
 
 
 def lacks_staged(trip: Trip, plan: str) -> bool:
     """Whether a ledger still waits for new content that is no longer there: a plan that cannot be carried on."""
-    swaps = [deed for _number, deed, _done in trip.logbook.deeds(plan) if deed["do"] == "swap"]
-    return any(standing(deed) == UNDONE and not os.path.lexists(deed["staged"]) for deed in swaps)
+    swaps = [deed for _number, deed, _done in recorded(trip, plan) if isinstance(deed, Swap)]
+    return any(standing(deed) == UNDONE and not os.path.lexists(deed.staged) for deed in swaps)
 
 
 def waiting_swaps(trip: Trip, plan: str) -> set[str]:
     """The paths of ledgers whose new content has not taken its place yet."""
-    swaps = [deed for _number, deed, _done in trip.logbook.deeds(plan) if deed["do"] == "swap"]
-    return {deed["path"] for deed in swaps if os.path.lexists(deed["staged"])}
+    swaps = [deed for _number, deed, _done in recorded(trip, plan) if isinstance(deed, Swap)]
+    return {deed.path for deed in swaps if os.path.lexists(deed.staged)}
 
 
 @contextmanager

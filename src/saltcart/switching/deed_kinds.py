@@ -1,125 +1,54 @@
-"""Deeds: the single steps of a switch as plain data, with how each is done, undone and looked at (see
-`all_or_nothing`).
-"""
+"""Deeds on contents and names: ledgers swapped, things renamed, files of a collection brought up to date."""
 
 import os
-from collections.abc import Callable
-from contextlib import suppress
-from typing import Any, NamedTuple
 
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.renaming import rename_new
-from saltcart.safefile import copy_durably, digest_of, remove_empty, sync_folder
-
-Deed = dict[str, Any]
-# How a deed is in the world.  `UNSEEN`: its place is away, or is neither as before nor as after.
-DONE, UNDONE, UNSEEN = "done", "undone", "unseen"
-
-
-def swap(path: str, staged: str, before: str, after: str, backup: str) -> Deed:
-    """Let the prepared file `staged` take the name `path`; digests tell old content from new."""
-    return {"do": "swap", "path": path, "staged": staged, "before": before, "after": after, "backup": backup}
-
-
-def rename(old: str, new: str) -> Deed:
-    """Give the folder `old` the name `new` on the same drive."""
-    return {"do": "rename", "old": old, "new": new}
-
-
-def link(path: str, target: str) -> Deed:
-    """Leave a signpost at `path` that leads to `target`."""
-    return {"do": "link", "path": path, "target": target}
-
-
-def unlink(path: str, target: str) -> Deed:
-    """Take the signpost at `path` away."""
-    return {"do": "unlink", "path": path, "target": target}
-
-
-def make(path: str, beside: str = "") -> Deed:
-    """Make the folder `path`, for what lies in the folder `beside`, which must be there."""
-    return {"do": "make", "path": path, "beside": beside}
-
-
-def remove(path: str) -> Deed:
-    """Remove the folder `path`, if it is empty."""
-    return {"do": "remove", "path": path}
-
-
-def supersede(path: str, staged: str, aside: str, was: tuple[str, str]) -> Deed:
-    """Let the file `staged` take the name `path`; what has it now, of that kind and digest, waits at `aside`, to be
-    removed or to come back.
-    """
-    return {"do": "supersede", "path": path, "staged": staged, "aside": aside, "was": was}
-
-
-def inverse(deeds: list[Deed]) -> list[Deed]:
-    """The deeds that take renames, links and folders back, the last first; swaps are not among them."""
-    back: dict[str, Callable[[Deed], Deed]] = {
-        "rename": lambda deed: rename(deed["new"], deed["old"]),
-        "link": lambda deed: unlink(deed["path"], deed["target"]),
-        "unlink": lambda deed: link(deed["path"], deed["target"]),
-        "make": lambda deed: remove(deed["path"]),
-        "supersede": lambda deed: {**deed, "do": "bring back"},
-    }
-    return [back[deed["do"]](deed) for deed in reversed(deeds) if deed["do"] in back]
-
-
-def perform(deed: Deed) -> None:
-    """Do one deed, or see that it is done."""
-    KINDS[deed["do"]].do(deed)
-
-
-def revert(deed: Deed) -> None:
-    """Undo one deed, or see that it is not done."""
-    KINDS[deed["do"]].undo(deed)
-
-
-def standing(deed: Deed) -> str:
-    """How a deed is in the world: DONE, UNDONE or UNSEEN."""
-    try:
-        return KINDS[deed["do"]].look(deed)
-    except OSError:
-        return UNSEEN
-
-
-def deed_place(deed: Deed) -> str:
-    """The place that a deed is about."""
-    return str(deed.get("path") or deed["old"])
-
+from saltcart.safefile import copy_durably, digest_of, sync_folder
+from saltcart.switching.one_deed import ANYHOW, DONE, OPPOSITE, UNDONE, UNSEEN, AtPath, OneDeed
 
 # Contents
 
 
-def look_at_swap(deed: Deed) -> str:
-    """Old, new, or neither: a ledger that its program wrote to after it was switched.
-
-    As long as the staged file is there it has not taken the ledger's name, whatever the ledger holds.
+class Swap(AtPath, frozen=True, tag="swap"):
+    """Let the prepared file `staged` take the name `path`; digests tell old content from new.  It is `own` when it is
+    a file of ours, or a `sound`; else a ledger.
     """
-    if not os.path.exists(deed["path"]):
-        return UNSEEN
-    found = digest_of(deed["path"])
-    if found == deed["after"]:
-        return DONE
-    return UNDONE if found == deed["before"] or os.path.lexists(deed["staged"]) else UNSEEN
 
+    telling = True
+    staged: str
+    before: str
+    after: str
+    backup: str
+    own: bool = False
+    sound: bool = False
 
-def do_swap(deed: Deed) -> None:
-    """Rename the staged file over the ledger, which must still be the one that was read."""
-    path = deed["path"]
-    found = digest_of(path) if os.path.exists(path) else None
-    if found == deed["after"]:
-        return
-    if found != deed["before"]:
-        raise changed(path)
-    os.replace(deed["staged"], path)
-    sync_folder(os.path.dirname(path))
+    def look(self) -> str:
+        """Old, new, or neither: a ledger that its program wrote to after it was switched.
 
+        As long as the staged file is there it has not taken the ledger's name, whatever the ledger holds.
+        """
+        if not os.path.exists(self.path):
+            return UNSEEN
+        found = digest_of(self.path)
+        if found == self.after:
+            return DONE
+        return UNDONE if found == self.before or os.path.lexists(self.staged) else UNSEEN
 
-def undo_swap(deed: Deed) -> None:
-    """Put the kept original back where nobody has written since."""
-    if os.path.exists(deed["path"]) and digest_of(deed["path"]) == deed["after"] != deed["before"]:
-        copy_durably(deed["backup"], deed["path"])
+    def do(self) -> None:
+        """Rename the staged file over the ledger, which must still be the one that was read."""
+        found = digest_of(self.path) if os.path.exists(self.path) else None
+        if found == self.after:
+            return
+        if found != self.before:
+            raise changed(self.path)
+        os.replace(self.staged, self.path)
+        sync_folder(os.path.dirname(self.path))
+
+    def undo(self) -> None:
+        """Put the kept original back where nobody has written since."""
+        if os.path.exists(self.path) and digest_of(self.path) == self.after != self.before:
+            copy_durably(self.backup, self.path)
 
 
 def changed(path: str) -> SaltCartError:
@@ -133,18 +62,54 @@ def changed(path: str) -> SaltCartError:
 # Renames
 
 
-def look_at_rename(deed: Deed) -> str:
-    """Told by both names.  Where both are taken, a link or an empty folder is what a signpost or a program put
-    there.
-    """
-    old, new = os.path.lexists(deed["old"]), os.path.lexists(deed["new"])
-    if old and new:
-        old, new = not is_mere_placeholder(deed["old"]), not is_mere_placeholder(deed["new"])
-    if not old and not new:
-        old, new = (os.path.isdir(path) and not os.path.islink(path) for path in (deed["old"], deed["new"]))
-    if old == new:
-        return UNSEEN
-    return DONE if new else UNDONE
+class Rename(OneDeed, frozen=True, tag="rename"):
+    """Give what is at `old` the name `new` on the same drive."""
+
+    telling = True
+    old: str
+    new: str
+
+    @property
+    def place(self) -> str:
+        return self.old
+
+    def look(self) -> str:
+        """Told by both names.  Where both are taken, a link or an empty folder is what a signpost or a program put
+        there.
+        """
+        old, new = os.path.lexists(self.old), os.path.lexists(self.new)
+        if old and new:
+            old, new = not is_mere_placeholder(self.old), not is_mere_placeholder(self.new)
+        if not old and not new:
+            old, new = (os.path.isdir(path) and not os.path.islink(path) for path in (self.old, self.new))
+        if old == new:
+            return UNSEEN
+        return DONE if new else UNDONE
+
+    def do(self) -> None:
+        """Rename it; an empty folder in the way is replaced, as programs make such anew."""
+        if self.look() == DONE:
+            return
+        try:
+            if os.path.isdir(self.old) and not os.path.islink(self.old):
+                os.rename(self.old, self.new)  # which takes the place of an empty folder, and of nothing else
+            else:
+                rename_new(self.old, self.new)
+        except OSError as error:
+            raise Refused(
+                f"{show(self.old)} cannot be renamed to {show(self.new)}: {error.strerror}",
+                "Move away what is there, or close the program that uses it, and try again.",
+            ) from error
+        for folder in {os.path.dirname(self.new), os.path.dirname(self.old)}:
+            sync_folder(folder)
+
+    def undo(self) -> None:
+        """Rename it back; an empty folder that a program made at the old name meanwhile gives way."""
+        if os.path.lexists(self.new) and (not os.path.lexists(self.old) or is_mere_placeholder(self.old)):
+            self.inverse().do()
+
+    def inverse(self) -> "Rename":
+        return Rename(self.new, self.old)
 
 
 def is_mere_placeholder(path: str) -> bool:
@@ -152,148 +117,70 @@ def is_mere_placeholder(path: str) -> bool:
     return os.path.islink(path) or (os.path.isdir(path) and not os.listdir(path))
 
 
-def do_rename(deed: Deed) -> None:
-    """Rename a folder; an empty folder in the way is replaced, as programs make such anew."""
-    old, new = deed["old"], deed["new"]
-    if look_at_rename(deed) == DONE:
-        return
-    try:
-        if os.path.isdir(old) and not os.path.islink(old):
-            os.rename(old, new)  # which takes the place of an empty folder, and of nothing else
-        else:
-            rename_new(old, new)
-    except OSError as error:
-        raise Refused(
-            f"{show(old)} cannot be renamed to {show(new)}: {error.strerror}",
-            "Move away what is there, or close the program that uses it, and try again.",
-        ) from error
-    for folder in {os.path.dirname(new), os.path.dirname(old)}:
-        sync_folder(folder)
-
-
-def undo_rename(deed: Deed) -> None:
-    """Rename it back; an empty folder that a program made at the old name meanwhile gives way."""
-    if os.path.lexists(deed["new"]) and (not os.path.lexists(deed["old"]) or is_mere_placeholder(deed["old"])):
-        do_rename(rename(deed["new"], deed["old"]))
-
-
-# Links
-
-
-def look_at_link(deed: Deed) -> str:
-    """Whether our link is there; where its folder is away, nothing can be told."""
-    if os.path.islink(deed["path"]) and os.readlink(deed["path"]) == deed["target"]:
-        return DONE
-    return UNDONE if os.path.isdir(os.path.dirname(deed["path"])) else UNSEEN
-
-
-def do_link(deed: Deed) -> None:
-    """Make a symbolic link."""
-    path, target = deed["path"], deed["target"]
-    if os.path.islink(path) and os.readlink(path) == target:
-        return
-    try:
-        os.symlink(target, path)
-    except OSError as error:
-        raise Refused(
-            f"No link can be made at {show(path)}: {error.strerror}",
-            "Draft without --signpost, or without --turn-links.",
-        ) from error
-    sync_folder(os.path.dirname(path))
-
-
-def look_at_unlink(deed: Deed) -> str:
-    """The opposite of a link."""
-    return {DONE: UNDONE, UNDONE: DONE, UNSEEN: UNSEEN}[look_at_link(deed)]
-
-
-def do_unlink(deed: Deed) -> None:
-    """Remove a symbolic link that still leads where it led; anything else that is there is not ours."""
-    refuse_unseen(deed["path"])
-    if look_at_link(deed) == DONE:
-        os.unlink(deed["path"])
-        sync_folder(os.path.dirname(deed["path"]))
-
-
-def undo_unlink(deed: Deed) -> None:
-    """Set the link up again where nothing has taken its place."""
-    refuse_unseen(deed["path"])
-    if not os.path.lexists(deed["path"]):
-        do_link(deed)
-
-
-def refuse_unseen(path: str) -> None:
-    """Raise Refused where the folder of `path` is away: that nothing is seen there does not say that nothing is."""
-    if not os.path.isdir(os.path.dirname(path)):
-        raise Refused(
-            f"{show(os.path.dirname(path))} is not there", "Connect its drive, and run the same command again."
-        )
-
-
-# Folders that hold set-aside originals
-
-
-def look_at_make(deed: Deed) -> str:
-    """Whether the folder is there."""
-    return DONE if os.path.isdir(deed["path"]) else UNDONE
-
-
-def do_make(deed: Deed) -> None:
-    """Make a folder that holds set-aside originals.  Refused where these are not there: their drive has gone then, and
-    the folder would land in the empty one at its mount point.
-    """
-    if deed.get("beside") and not os.path.isdir(deed["beside"]) and not os.path.isdir(deed["path"]):
-        raise Refused(f"{show(deed['beside'])} is not there", "Connect its drive, and run the same command again.")
-    with suppress(FileExistsError):
-        os.mkdir(deed["path"])
-        sync_folder(os.path.dirname(deed["path"]))
-
-
-def look_at_remove(deed: Deed) -> str:
-    """Whether the folder is gone."""
-    return UNDONE if os.path.isdir(deed["path"]) else DONE
-
-
-def do_remove(deed: Deed) -> None:
-    """Remove an empty folder; one with something in it stays, because that is not ours."""
-    if os.path.isdir(deed["path"]) and remove_empty(deed["path"]):
-        sync_folder(os.path.dirname(deed["path"]))
-
-
 # Files of a collection that are brought up to date
 
 
-def look_at_supersede(deed: Deed) -> str:
-    """Told by the two names that are ours."""
-    staged, aside = os.path.lexists(deed["staged"]), os.path.lexists(deed["aside"])
-    if staged == aside and not staged:
-        return UNSEEN
-    return UNDONE if staged else DONE
+class Supersede(AtPath, frozen=True, tag="supersede"):
+    """Let the file `staged` take the name `path`; what has it now, which `was` of that kind and digest, waits at
+    `aside`, to be removed or to come back.
+    """
 
+    telling = True
+    staged: str
+    aside: str
+    was: tuple[str, str]
 
-def look_at_bring_back(deed: Deed) -> str:
-    """The opposite; what was put aside and is gone since needs nothing."""
-    return {DONE: UNDONE, UNDONE: DONE, UNSEEN: DONE}[look_at_supersede(deed)]
+    def look(self) -> str:
+        """Told by the two names that are ours."""
+        staged, aside = os.path.lexists(self.staged), os.path.lexists(self.aside)
+        if staged == aside and not staged:
+            return UNSEEN
+        return UNDONE if staged else DONE
 
+    def do(self) -> None:
+        """Keep the older file under the name put aside, and let the newer one take its name."""
+        if self.look() == UNDONE:
+            take_over(self.staged, self.path, self.aside)
 
-def do_supersede(deed: Deed) -> None:
-    """Keep the older file under the name put aside, and let the newer one take its name."""
-    if look_at_supersede(deed) == UNDONE:
-        take_over(deed["staged"], deed["path"], deed["aside"])
-
-
-def undo_supersede(deed: Deed) -> None:
-    """Give the older file its name back, where it was put aside."""
-    if look_at_supersede(deed) == DONE:
-        take_over(deed["aside"], deed["path"], deed["staged"])
-    elif os.path.lexists(deed["aside"]):  # before it was replaced
-        if os.path.lexists(deed["path"]):
-            os.unlink(deed["aside"])
+    def undo(self) -> None:
+        """Give the older file its name back, where it was put aside."""
+        if self.look() == DONE:
+            take_over(self.aside, self.path, self.staged)
+        elif os.path.lexists(self.aside):  # before it was replaced
+            if os.path.lexists(self.path):
+                os.unlink(self.aside)
+            else:
+                rename_new(self.aside, self.path)
         else:
-            rename_new(deed["aside"], deed["path"])
-    else:
-        return
-    sync_folder(os.path.dirname(deed["path"]))
+            return
+        sync_folder(os.path.dirname(self.path))
+
+    def inverse(self) -> "BringBack":
+        return BringBack(self.path, self.staged, self.aside, self.was)
+
+
+class BringBack(AtPath, frozen=True, tag="bring back"):
+    """Give what a Supersede put aside its name back."""
+
+    back = ANYHOW
+    staged: str
+    aside: str
+    was: tuple[str, str]
+
+    def superseding(self) -> Supersede:
+        """What it takes back."""
+        return Supersede(self.path, self.staged, self.aside, self.was)
+
+    def look(self) -> str:
+        """The opposite; what was put aside and is gone since needs nothing."""
+        stands = self.superseding().look()
+        return DONE if stands == UNSEEN else OPPOSITE[stands]
+
+    def do(self) -> None:
+        self.superseding().undo()
+
+    def undo(self) -> None:
+        self.superseding().do()
 
 
 def take_over(new: str, path: str, kept: str) -> None:
@@ -311,28 +198,3 @@ def take_over(new: str, path: str, kept: str) -> None:
     else:
         rename_new(new, path)
     sync_folder(os.path.dirname(path))
-
-
-class Kind(NamedTuple):
-    """One kind of deed: how it is done, undone, and looked at; and which looks count as undone."""
-
-    do: Callable[[Deed], None]
-    undo: Callable[[Deed], None]
-    look: Callable[[Deed], str]
-    back: tuple[str, ...] = (UNDONE,)
-
-
-# Folders of ours may keep what somebody else put there, and a link of an earlier trip may have been taken away by its
-# owner: neither says that a switch is half done.
-ANYHOW = (DONE, UNDONE)
-TELLING = ("swap", "rename", "supersede", "link")  # kinds of which one that is done says that the switch has begun
-KINDS = {
-    "swap": Kind(do_swap, undo_swap, look_at_swap),
-    "rename": Kind(do_rename, undo_rename, look_at_rename),
-    "supersede": Kind(do_supersede, undo_supersede, look_at_supersede),
-    "bring back": Kind(undo_supersede, do_supersede, look_at_bring_back, ANYHOW),
-    "link": Kind(do_link, do_unlink, look_at_link),
-    "unlink": Kind(do_unlink, undo_unlink, look_at_unlink, ANYHOW),
-    "make": Kind(do_make, do_remove, look_at_make, ANYHOW),
-    "remove": Kind(do_remove, do_make, look_at_remove, ANYHOW),
-}

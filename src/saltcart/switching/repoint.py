@@ -23,7 +23,9 @@ from saltcart.rewriting.content_folders import added_folders
 from saltcart.rewriting.routes import new_target
 from saltcart.safefile import remove_with_side_files
 from saltcart.shelves.walk import FILE, OTHER
-from saltcart.switching import all_or_nothing, deed_kinds, folder_times
+from saltcart.switching import all_or_nothing, folder_times
+from saltcart.switching.deeds import Deed, record
+from saltcart.switching.deeds_on_places import Link, Unlink
 from saltcart.switching.programs import refuse_busy
 from saltcart.switching.repoint_ledger import in_front, prepare_ledger, staged_name
 from saltcart.switching.setting_aside import aside_deeds
@@ -224,7 +226,7 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
     judge = Judge(wrong=uncopied(trip), resolver=trip.waybill.resolver())
     lists = [trip.open_ledger(row, row.path) for row in trip.logbook.ledgers() if in_front(trip, row)]
     added = added_folders(lists, trip.waybill.shelves, judge.resolver)
-    deeds = []
+    deeds: list[Deed] = []
     begun: list[str] = []  # prepared files that were there, or could have been made
     try:
         for row in trip.logbook.ledgers():
@@ -234,18 +236,18 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
         judge.opened.keep()
         for shelf in trip.waybill.shelves:
             deeds += aside_deeds(shelf, shelf.old, trip.aside(shelf), "")
-            deeds += [deed_kinds.link(shelf.post, shelf.new)] if shelf.post else []
+            deeds += [Link(shelf.post, shelf.new)] if shelf.post else []
             for post in signposts.leading_to(shelf.old) if not shelf.original_stays else ():
                 if post != shelf.new and post not in trip.waybill.turn:
-                    deeds += [deed_kinds.unlink(post, shelf.old), deed_kinds.link(post, shelf.new)]
+                    deeds += [Unlink(post, shelf.old), Link(post, shelf.new)]
         deeds += updates(trip)
         for link in trip.waybill.turn:
             target = new_target(trip.waybill.moves(), link)
-            deeds += [deed_kinds.unlink(link, os.readlink(link)), deed_kinds.link(link, target)]
+            deeds += [Unlink(link, os.readlink(link)), Link(link, target)]
         for post, target in trip.waybill.signposts:
             if not os.path.islink(post):
                 raise Refused(f"{show(post)} is no link, so it cannot be turned", "Take it out of the plan.")
-            deeds += [deed_kinds.unlink(post, os.readlink(post)), deed_kinds.link(post, target)]
+            deeds += [Unlink(post, os.readlink(post)), Link(post, target)]
         require_drives(trip)  # one may have gone while the ledgers were read
         require_found(trip)
     except BaseException as error:
@@ -254,7 +256,7 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
             raise not_cleared(error, f"saltcart repoint {trip.name}") from error
         raise
     with trip.logbook.together():
-        trip.logbook.plan_deeds(PLAN, deeds)
+        record(trip, PLAN, deeds)
         trip.logbook.record(state=SWITCHING, **{folder_times.BEFORE: times})
         trip.logbook.tell("repoint begins")
 

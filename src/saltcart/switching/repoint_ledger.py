@@ -13,7 +13,8 @@ from saltcart.rewriting.changes import Changes
 from saltcart.rewriting.content_folders import AddedFolder
 from saltcart.rewriting.staging import changes_for, judged, routes_for, stage
 from saltcart.safefile import copy_durably, digest_of, remove_with_side_files
-from saltcart.switching import deed_kinds
+from saltcart.switching.deed_kinds import Swap, changed
+from saltcart.switching.deeds import Deed
 from saltcart.trips import leftovers
 from saltcart.trips.records import EntryRow, LedgerRow, key_text
 from saltcart.trips.trip import Trip
@@ -33,26 +34,24 @@ def entry_row(found: Judgement, changes: Changes, number: int | None) -> EntryRo
 
 def keep_as_it_is(trip: Trip, row: LedgerRow, reread: bool) -> tuple[str, str, str]:
     """Keep a copy of what the switch replaces: the digests of the ledger and of that, and the copy.  Raises what
-    `deed_kinds.changed` makes when the ledger is another than when it was last read.
+    `changed` makes when the ledger is another than when it was last read.
     """
     line = trip.line(row)
     kept = line.over or row.path
     before = digest_of(row.path) if os.path.exists(row.path) else None
     wanted = line.digest if line.over else row.before
     if before is None or (wanted not in (None, before) and not reread):
-        raise deed_kinds.changed(row.path)
+        raise changed(row.path)
     row.before = digest_of(kept) if os.path.exists(kept) else ""
     if line.over and row.before != line.over_digest and not reread:
-        raise deed_kinds.changed(kept)
+        raise changed(kept)
     row.backup = trip.keep(row.number, "-before")
     if copy_durably(kept, row.backup) != row.before or digest_of(row.path) != before:
-        raise deed_kinds.changed(kept)
+        raise changed(kept)
     return before, row.before, row.backup
 
 
-def prepare_ledger(
-    trip: Trip, row: LedgerRow, judge: Judge, reread: bool, added: Sequence[AddedFolder]
-) -> list[deed_kinds.Deed]:
+def prepare_ledger(trip: Trip, row: LedgerRow, judge: Judge, reread: bool, added: Sequence[AddedFolder]) -> list[Deed]:
     """Record a ledger's entries as they are, and stage its new content; the deed that puts it in place, if any."""
     leftovers.sweep(row.place, trip)
     line = trip.line(row)
@@ -85,7 +84,7 @@ def prepare_ledger(
     if (not row.changed and not line.over) or row.after == row.before:
         remove_with_side_files(staged_name(trip, row))  # of a merge, or an update, in which nothing changes
         return []
-    return [deed_kinds.swap(row.place, staged, replaced, row.after, backup)]
+    return [Swap(row.place, staged, replaced, row.after, backup)]
 
 
 def change_more(trip: Trip, row: LedgerRow, staged: str) -> None:

@@ -4,7 +4,9 @@ import os
 from collections.abc import Iterator
 
 from saltcart.shelves.walk import FOLDER, Item, walk
-from saltcart.switching.deed_kinds import Deed, link, make, rename
+from saltcart.switching.deed_kinds import Rename
+from saltcart.switching.deeds import Deed
+from saltcart.switching.deeds_on_places import Link, Make
 from saltcart.waybills.shelf import Shelf, matches
 
 
@@ -18,9 +20,9 @@ def aside_deeds(shelf: Shelf, old: str, aside: str, path: str) -> list[Deed]:
         return []
     place, hidden = (os.path.join(top, path) if path else top for top in (old, aside))
     if (not shelf.stay and not shelf.only) or (not shelf.files and whole(shelf, place, path)):
-        signpost = [link(place, shelf.place(path))] if shelf.leave == "signpost" else []
-        return [rename(place, hidden), *signpost]
-    deeds = [make(hidden, place)]
+        signpost = [Link(place, shelf.place(path))] if shelf.leave == "signpost" else []
+        return [Rename(place, hidden), *signpost]
+    deeds: list[Deed] = [Make(hidden, place)]
     for name in sorted(os.listdir(place)):
         inner = f"{path}/{name}" if path else name
         if os.path.isdir(os.path.join(place, name)) and not os.path.islink(os.path.join(place, name)):
@@ -30,8 +32,8 @@ def aside_deeds(shelf: Shelf, old: str, aside: str, path: str) -> list[Deed]:
                 else []
             )
         elif shelf.takes(inner):
-            deeds.append(rename(os.path.join(place, name), os.path.join(hidden, name)))
-            deeds += [link(os.path.join(place, name), shelf.place(inner))] if shelf.leave == "signpost" else []
+            deeds.append(Rename(os.path.join(place, name), os.path.join(hidden, name)))
+            deeds += [Link(os.path.join(place, name), shelf.place(inner))] if shelf.leave == "signpost" else []
     return deeds
 
 

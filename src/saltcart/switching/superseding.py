@@ -11,7 +11,8 @@ from saltcart.own_names import neighbour_of, staged_for, superseded
 from saltcart.renaming import rename_new
 from saltcart.safefile import copy_durably, digest_of, remove_if_there, sync_folder
 from saltcart.shelves.digests import digest_file
-from saltcart.switching import deed_kinds
+from saltcart.switching.deed_kinds import Rename, Supersede, Swap, changed
+from saltcart.switching.deeds import Deed, recorded
 from saltcart.trips import manifests
 from saltcart.trips.trip import Trip
 from saltcart.waybills.collection import NAME, is_collection
@@ -20,7 +21,7 @@ from saltcart.waybills.collection_file import digests_before
 PLAN = "repoint"
 
 
-def updates(trip: Trip) -> list[deed_kinds.Deed]:
+def updates(trip: Trip) -> list[Deed]:
     """The deeds that bring sounds, manifests and the record of a collection up to date; none for other trips."""
     deeds = newer_sounds(trip)
     if trip.waybill.settles:
@@ -29,10 +30,8 @@ def updates(trip: Trip) -> list[deed_kinds.Deed]:
     for number, path in trip.logbook.waiting():
         place = trip.waybill.shelves[number].place(path)
         if place not in earlier or not may_replace(place, [earlier[place]]):
-            raise deed_kinds.changed(place)
-        deeds.append(
-            deed_kinds.supersede(place, staged_for(place, trip.name), superseded(place, trip.name), earlier[place])
-        )
+            raise changed(place)
+        deeds.append(Supersede(place, staged_for(place, trip.name), superseded(place, trip.name), earlier[place]))
     for number, path, digest in manifests.recorded(trip):
         if os.path.exists(staged := staged_for(path, trip.name)):
             deeds += own_file(trip, path, staged, digest, f"manifest-{number}")
@@ -50,21 +49,21 @@ def updates(trip: Trip) -> list[deed_kinds.Deed]:
     return deeds
 
 
-def newer_sounds(trip: Trip) -> list[deed_kinds.Deed]:
+def newer_sounds(trip: Trip) -> list[Deed]:
     """The deeds that give single sounds newer content, of which the older is kept, and others another name."""
-    deeds = []
+    deeds: list[Deed] = []
     for number, one in enumerate(trip.waybill.newer):
         staged, kept = staged_for(one.path, trip.name), trip.keep(number, "-sound")
         for source, copy, wanted in ((one.source, staged, one.digest), (one.path, kept, one.was)):
             copy_durably(source, copy)
             if digest_file(copy, one.kind) != wanted:
-                raise deed_kinds.changed(source)
+                raise changed(source)
         shutil.copystat(one.source, staged)
-        deeds.append({**deed_kinds.swap(one.path, staged, digest_of(kept), digest_of(staged), kept), "sound": True})
-    return deeds + [deed_kinds.rename(one.old, one.new) for one in trip.waybill.renamed]
+        deeds.append(Swap(one.path, staged, digest_of(kept), digest_of(staged), kept, sound=True))
+    return deeds + [Rename(one.old, one.new) for one in trip.waybill.renamed]
 
 
-def own_file(trip: Trip, path: str, staged: str, digest: str, name: str) -> list[deed_kinds.Deed]:
+def own_file(trip: Trip, path: str, staged: str, digest: str, name: str) -> list[Deed]:
     """The deed that lets a file of ours take the place of the one at `path`, of which a copy is kept; none when nothing
     changes.
     """
@@ -74,12 +73,12 @@ def own_file(trip: Trip, path: str, staged: str, digest: str, name: str) -> list
         return []
     kept = os.path.join(trip.folder, "ledgers", f"{name}-before")
     copy_durably(path, kept)
-    return [{**deed_kinds.swap(path, staged, before, digest, kept), "own": True}]
+    return [Swap(path, staged, before, digest, kept, own=True)]
 
 
 def clear_updates(trip: Trip) -> None:
     """Remove what copies of a collection were before, or, of a trip that did not switch, the copies that waited."""
-    earlier = {deed["path"]: deed["was"] for _n, deed, _d in trip.logbook.deeds(PLAN) if deed["do"] == "supersede"}
+    earlier = {deed.path: deed.was for _n, deed, _d in recorded(trip, PLAN) if isinstance(deed, Supersede)}
     for number, path in trip.logbook.waiting():
         place = trip.waybill.shelves[number].place(path)
         remove_superseded(trip, place, earlier.get(place))

@@ -20,9 +20,11 @@ from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import digest_of, remove_empty, remove_if_there
 from saltcart.shelves.walk import walk
 from saltcart.spelling.moves import tail_below
-from saltcart.switching import all_or_nothing, deed_kinds, folder_times, superseding
+from saltcart.switching import all_or_nothing, folder_times, superseding
 from saltcart.switching import repoint as repointing
+from saltcart.switching.deeds import inverse, record, recorded, standing
 from saltcart.switching.dropping import COARSEST_NS, Dropped, Kept, drop, is_original, named_copies
+from saltcart.switching.one_deed import DONE
 from saltcart.switching.programs import refuse_busy
 from saltcart.switching.undo_files import own_files_back, record_back, sounds_back
 from saltcart.switching.undo_ledger import UndoReport, came_so, clear_staged, prepare_ledger, staged_name
@@ -212,9 +214,9 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
         if not without_new:
             refuse_unplugged(trip, shelf)
     refuse_busy(opened(trip, rows), wait, progress)
-    inverse = deed_kinds.inverse([deed for _number, deed, _done in trip.logbook.deeds(superseding.PLAN)])
+    back = inverse(deed for _number, deed, _done in recorded(trip, superseding.PLAN))
     # What a half-done switch had not come to needs no undoing, and must not be done when this undo is undone.
-    deeds = [deed for deed in inverse if deed_kinds.standing(deed) != deed_kinds.DONE]
+    deeds = [deed for deed in back if standing(deed) != DONE]
     deeds += own_files_back(trip) if trip.state == SWITCHING else record_back(trip)
     deeds += sounds_back(trip, report)
     begun: list[str] = []
@@ -230,7 +232,7 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
             raise superseding.not_cleared(error, f"saltcart undo {trip.name}") from error
         raise
     with trip.logbook.together():
-        trip.logbook.plan_deeds(PLAN, deeds)
+        record(trip, PLAN, deeds)
         trip.logbook.record(state=UNDOING, undo_from=trip.state, **{folder_times.GIVEN_BACK: times})
         trip.logbook.tell("undo begins")
     repointing.clear_staged(trip)  # of a switch that was half done

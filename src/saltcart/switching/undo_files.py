@@ -5,42 +5,45 @@ import os
 from saltcart.errors import show
 from saltcart.own_names import staged_for_undo
 from saltcart.safefile import copy_durably, digest_of
-from saltcart.switching import deed_kinds, superseding
+from saltcart.switching import superseding
+from saltcart.switching.deed_kinds import Swap
+from saltcart.switching.deeds import Deed, recorded, standing
+from saltcart.switching.one_deed import DONE, UNDONE, UNSEEN
 from saltcart.switching.undo_ledger import UndoReport
 from saltcart.trips.trip import Trip
 from saltcart.waybills import collection, collection_file
 
 
-def own_files_back(trip: Trip) -> list[deed_kinds.Deed]:
+def own_files_back(trip: Trip) -> list[Deed]:
     """The deeds that let manifests and the record of a collection say what they said before a half-done switch."""
-    deeds = []
-    for _number, deed, _done in trip.logbook.deeds(superseding.PLAN):
-        if deed.get("own") and deed_kinds.standing(deed) == deed_kinds.DONE:
-            staged = staged_for_undo(deed["path"], trip.name)
-            copy_durably(deed["backup"], staged)
-            kept = f"{deed['backup']}-after"
-            copy_durably(deed["path"], kept)
-            deeds.append(deed_kinds.swap(deed["path"], staged, deed["after"], deed["before"], kept))
+    deeds: list[Deed] = []
+    for _number, deed, _done in recorded(trip, superseding.PLAN):
+        if isinstance(deed, Swap) and deed.own and standing(deed) == DONE:
+            staged = staged_for_undo(deed.path, trip.name)
+            copy_durably(deed.backup, staged)
+            kept = f"{deed.backup}-after"
+            copy_durably(deed.path, kept)
+            deeds.append(Swap(deed.path, staged, deed.after, deed.before, kept))
     return deeds
 
 
-def sounds_back(trip: Trip, report: UndoReport) -> list[deed_kinds.Deed]:
+def sounds_back(trip: Trip, report: UndoReport) -> list[Deed]:
     """The deeds that give single sounds their older content back; one that was edited since stays."""
-    deeds = []
-    for _number, deed, _done in trip.logbook.deeds(superseding.PLAN):
-        if not deed.get("sound") or deed_kinds.standing(deed) == deed_kinds.UNDONE:
+    deeds: list[Deed] = []
+    for _number, deed, _done in recorded(trip, superseding.PLAN):
+        if not isinstance(deed, Swap) or not deed.sound or standing(deed) == UNDONE:
             continue
-        if deed_kinds.standing(deed) == deed_kinds.UNSEEN:
-            report.remarks.append(f"{show(deed['path'])} was edited since; what it was before is at {deed['backup']}")
+        if standing(deed) == UNSEEN:
+            report.remarks.append(f"{show(deed.path)} was edited since; what it was before is at {deed.backup}")
             continue
-        staged, kept = staged_for_undo(deed["path"], trip.name), f"{deed['backup']}-after"
-        copy_durably(deed["backup"], staged)
-        copy_durably(deed["path"], kept)
-        deeds.append(deed_kinds.swap(deed["path"], staged, deed["after"], deed["before"], kept))
+        staged, kept = staged_for_undo(deed.path, trip.name), f"{deed.backup}-after"
+        copy_durably(deed.backup, staged)
+        copy_durably(deed.path, kept)
+        deeds.append(Swap(deed.path, staged, deed.after, deed.before, kept))
     return deeds
 
 
-def record_back(trip: Trip) -> list[deed_kinds.Deed]:
+def record_back(trip: Trip) -> list[Deed]:
     """The deed that lets a collection say of itself what it said before a carry, when that was the last; sounds that
     were brought up to date stay so, and what it says of them.
     """
@@ -56,4 +59,4 @@ def record_back(trip: Trip) -> list[deed_kinds.Deed]:
     staged, after = staged_for_undo(path, trip.name), f"{kept}-after"
     digest = collection_file.write(before, staged)
     copy_durably(path, after)
-    return [deed_kinds.swap(path, staged, digest_of(path), digest, after)]
+    return [Swap(path, staged, digest_of(path), digest, after)]

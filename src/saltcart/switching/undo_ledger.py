@@ -19,7 +19,8 @@ from saltcart.rewriting.staging import stage
 from saltcart.safefile import copy_durably, digest_of, remove_if_there, remove_with_side_files, sync_folder
 from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
-from saltcart.switching import deed_kinds
+from saltcart.switching.deed_kinds import Swap
+from saltcart.switching.deeds import Deed
 from saltcart.trips import leftovers
 from saltcart.trips.records import EntryRow, LedgerRow, key_text
 from saltcart.trips.trip import Trip
@@ -38,7 +39,7 @@ class UndoReport(Struct):
     remarks: list[str] = field(default_factory=list)
 
 
-def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: bool) -> list[deed_kinds.Deed]:
+def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: bool) -> list[Deed]:
     """The deed that gives a ledger its old entries back, with everything its program has written since; none when it
     needs none.
     """
@@ -81,8 +82,8 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: 
     kept = trip.keep(row.number, "-after")
     copy_durably(row.place, kept)
     if travels:
-        return [deed_kinds.swap(row.path, staged, row.before or "", after, row.backup or "")]
-    return [deed_kinds.swap(row.path, staged, today, after, kept)]
+        return [Swap(row.path, staged, row.before or "", after, row.backup or "")]
+    return [Swap(row.path, staged, today, after, kept)]
 
 
 def refuse_away(trip: Trip, row: LedgerRow) -> None:
@@ -95,7 +96,7 @@ def refuse_away(trip: Trip, row: LedgerRow) -> None:
         raise Refused(f"The ledger {show(row.place)}: {away}", "Plug it in, then undo again; nothing was changed.")
 
 
-def put_back_over(trip: Trip, row: LedgerRow, today: str, report: UndoReport) -> deed_kinds.Deed:
+def put_back_over(trip: Trip, row: LedgerRow, today: str, report: UndoReport) -> Deed:
     """The deed that gives the ledger of which another took the place its name back; what its program has written since
     is kept.
     """
@@ -109,7 +110,7 @@ def put_back_over(trip: Trip, row: LedgerRow, today: str, report: UndoReport) ->
             f"{show(row.place)} was written to since; it is again what it was before, and what it was now is kept at"
             f" {show(kept)}"
         )
-    return deed_kinds.swap(row.place, staged, today, after, kept)
+    return Swap(row.place, staged, today, after, kept)
 
 
 def old_texts(trip: Trip, row: LedgerRow, report: UndoReport) -> dict[object, str]:

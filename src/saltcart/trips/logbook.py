@@ -322,18 +322,18 @@ class Logbook:
 
     # deeds
 
-    def plan_deeds(self, plan: str, deeds: Iterable[dict[str, Any]]) -> None:
+    def plan_deeds(self, plan: str, deeds: Iterable[str]) -> None:
         """Record what is going to be done, in order, in place of an earlier plan of that name."""
         self.database.execute("DELETE FROM deed WHERE plan = ?", (plan,))
         self.database.executemany(
             "INSERT INTO deed (plan, number, what) VALUES (?, ?, ?)",
-            ((plan, number, json.dumps(deed)) for number, deed in enumerate(deeds)),
+            ((plan, number, deed) for number, deed in enumerate(deeds)),
         )
 
-    def deeds(self, plan: str) -> list[tuple[int, dict[str, Any], bool]]:
+    def deeds(self, plan: str) -> list[tuple[int, str, bool]]:
         """Number, content and whether done, of each deed of a plan in order."""
         rows = self.database.execute("SELECT number, what, done FROM deed WHERE plan = ? ORDER BY number", (plan,))
-        return [(number, json.loads(what), bool(done)) for number, what, done in rows]
+        return [(number, what, bool(done)) for number, what, done in rows]
 
     def mark_deed(self, plan: str, number: int, done: bool) -> None:
         """Record that a deed is done, or undone again."""

@@ -8,31 +8,38 @@ import os
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
+from typing import Annotated
 
 from msgspec import Struct, field
 from msgspec.structs import replace
 
 from saltcart.own_names import neighbour_of
 from saltcart.safefile import remove_if_there
+from saltcart.shelves.digests import BLAKE3, SHA256
+from saltcart.toml.kinds import OUTSIDE_FILE, AnyPath, FullPath, InnerPath, Pair, Shown, keys, one_of
 
 NAME = "carried.toml"
 READ_ME = "READ ME.txt"
 MOST_KNOWN = 3
+# How `carried.toml` calls what is called otherwise here.
+IN_FILES = {"source": "from", "source_drive": "from_drive", "renames": "rename", "map_name": "map"}
+TABLES = {"shelves": "shelf", "ledgers": "ledger", "files": "file", "maps": "map", "lists": "list"}
+NamedMap = Annotated[tuple[str, InnerPath], keys("name", "place")]
 
 
-class CarriedShelf(Struct, frozen=True):
+class CarriedShelf(Struct, frozen=True, rename=IN_FILES):
     """One shelf: where it lies in the collection, and where it came from on which drive; `renames` are as of Shelf."""
 
-    name: str
-    place: str
-    source: str
+    name: Shown
+    place: InnerPath
+    source: FullPath
     source_drive: str
     files: int
     bytes: int
-    renames: tuple[tuple[str, str], ...] = ()
+    renames: tuple[Pair, ...] = ()
 
 
-class CarriedLedger(Struct, frozen=True):
+class CarriedLedger(Struct, frozen=True, rename=IN_FILES):
     """One ledger: where it lies, where it came from, and its digest in the collection when it was carried.
 
     `relative` when its entries are found wherever the drive is mounted; `like` is one as it was written at home, where
@@ -40,33 +47,33 @@ class CarriedLedger(Struct, frozen=True):
     `facts` are sums of what its map knows.
     """
 
-    place: str
-    source: str
+    place: InnerPath
+    source: FullPath
     map_name: str
     digest: str
     relative: bool
-    like: str
     entries: int
     found: int
+    like: AnyPath = ""
     facts: Mapping[str, int] = field(default_factory=dict)
-    unlike: tuple[str, ...] = ()
+    unlike: tuple[AnyPath, ...] = ()
 
 
-class CarriedFile(Struct, frozen=True):
+class CarriedFile(Struct, frozen=True, rename=IN_FILES):
     """A single file that was gathered."""
 
-    place: str
-    source: str
-    kind: str
+    place: InnerPath
+    source: FullPath
+    kind: Annotated[str, one_of(BLAKE3, SHA256)]
     digest: str
 
 
-class CarriedList(Struct, frozen=True):
+class CarriedList(Struct, frozen=True, rename=IN_FILES):
     """A named list of a database, written as a file: where it lies, whose it is, its name there, its digest."""
 
-    place: str
-    source: str
-    name: str
+    place: InnerPath
+    source: FullPath
+    name: Shown
     digest: str
 
 
@@ -78,8 +85,8 @@ class Known(Struct, frozen=True):
     """
 
     who: str
-    place: str
-    path: str
+    place: InnerPath
+    path: FullPath
     digest: str = ""
     home_digest: str = ""
     trip: str = ""
@@ -88,37 +95,37 @@ class Known(Struct, frozen=True):
 class Gone(Struct, frozen=True):
     """A file of the collection that had vanished at home when it was last brought up to date."""
 
-    place: str
-    kind: str
+    place: InnerPath
+    kind: Annotated[str, one_of(BLAKE3, SHA256)]
     digest: str
 
 
-class Collection(Struct):
+class Collection(Struct, rename=TABLES):
     """All that `carried.toml` says.  `top` is the folder it lies in; `who` made it, user and
     machine, and `home` is the home folder of that user.  Sounds in it have their places by the pattern `arrange`.
     `read_me` is the digest of the words that were written for who finds it.  Others who carried into it before had the
     home folders `homes`.  Files at the places `unread` name sounds where they were when they were carried.
     """
 
-    top: str
     made: str
     machine: str
     user: str
     who: str
-    home: str
+    home: FullPath
     trip: str
     shelves: list[CarriedShelf] = field(default_factory=list)
     ledgers: list[CarriedLedger] = field(default_factory=list)
     files: list[CarriedFile] = field(default_factory=list)
-    maps: list[tuple[str, str]] = field(default_factory=list)
+    maps: list[NamedMap] = field(default_factory=list)
     gone: list[Gone] = field(default_factory=list)
     known: list[Known] = field(default_factory=list)
     means: list[str] = field(default_factory=list)
     lists: list[CarriedList] = field(default_factory=list)
     arrange: str = ""
     read_me: str = ""
-    homes: list[str] = field(default_factory=list)
-    unread: list[str] = field(default_factory=list)
+    homes: list[FullPath] = field(default_factory=list)
+    unread: list[InnerPath] = field(default_factory=list)
+    top: Annotated[str, OUTSIDE_FILE] = ""
 
     def at(self, place: str) -> str:
         """The full path of a place in the collection."""

@@ -1,19 +1,18 @@
 """What changes in ledgers though nothing moves: entries linked anew, folders that come into lists or go."""
 
 import os
+from typing import Annotated
 
 from msgspec import Struct
 
 from saltcart.ledgers.base import NEW_THINGS
-from saltcart.spelling.renames import Pairs
+from saltcart.toml.kinds import OUTSIDE_FILE, FullPath, Pair, one_of
 
 ALL, LEVEL, ONE, PLACE = "all", "folder", "file", "place"
-WHAT = (ALL, LEVEL, NEW_THINGS, ONE, PLACE)
 RELATIVE = "relative"  # a text in whose manner full paths become such as start from the ledger, or its drive
-DO = ("add", "add first", "remove")
 
 
-class Relink(Struct, frozen=True):
+class Relink(Struct, frozen=True, rename={"old": "from", "new": "to", "renames": "rename"}):
     """Entries that name `old` shall name `new`, though nothing moves: in one `ledger`, or in all.
 
     `what`: ALL that is lost below it and is there below the new one; LEVEL, the folder alone, and what starts from it
@@ -22,12 +21,12 @@ class Relink(Struct, frozen=True):
     other names: `renames`.  `why` says what speaks for it.
     """
 
-    old: str
-    new: str
-    ledger: str = ""
-    what: str = ALL
-    why: str = ""
-    renames: Pairs = ()
+    old: FullPath
+    new: FullPath
+    ledger: FullPath = ""
+    what: Annotated[str, one_of(ALL, LEVEL, NEW_THINGS, ONE, PLACE)] = ALL
+    why: Annotated[str, OUTSIDE_FILE] = ""
+    renames: tuple[Pair, ...] = ()
 
     def mends(self, path: str) -> bool:
         """Whether what should lie at `path`, from the old place, is not there and is at the new one."""
@@ -36,8 +35,8 @@ class Relink(Struct, frozen=True):
 
 
 class FolderLine(Struct, frozen=True):
-    """A folder that comes into the list of a ledger, or goes: see DO."""
+    """A folder that comes into the list of a ledger, or goes."""
 
-    ledger: str
-    do: str
-    folder: str
+    ledger: FullPath
+    do: Annotated[str, one_of("add", "add first", "remove")]
+    folder: FullPath

@@ -7,6 +7,7 @@ from contextlib import suppress
 from fnmatch import fnmatchcase
 from functools import lru_cache
 from glob import escape
+from typing import Annotated
 
 from msgspec import Struct
 
@@ -16,31 +17,34 @@ from saltcart.shelves.audio import is_material
 from saltcart.shelves.walk import FILE, FOLDER, Item, Trouble, ignore, walk
 from saltcart.spelling import Move
 from saltcart.spelling.renames import Renames, renames_of
+from saltcart.toml.kinds import OUTSIDE_FILE, AnyPath, FullPath, Pair, Shown, one_of
 
 MOST_TOPS = 100  # folders that are searched for by their own names where their shelf is divided
 MOST_SOUGHT = 20  # files that are searched for by their own names
+# How a waybill calls what is called otherwise here.
+IN_FILES = {"old": "from", "new": "to", "old_drive": "from_drive", "new_drive": "to_drive", "renames": "rename"}
 
 
-class Shelf(Struct, frozen=True):
+class Shelf(Struct, frozen=True, rename=IN_FILES):
     """One shelf of a trip.  A pattern is compared with the path from the shelf's top and with each folder on it; `*`
     stands for anything.
     """
 
-    name: str
-    old: str  # the folder, the file, or the archive
-    new: str
+    name: Shown
+    old: FullPath  # the folder, the file, or the archive
+    new: FullPath
     old_drive: str  # identity
     new_drive: str
-    care: str = "own"  # or "replaceable"
-    leave: str = "nothing"  # at the old place; or "signpost", or "original"
-    stay: tuple[str, ...] = ()  # patterns of what does not travel
-    only: tuple[str, ...] = ()  # patterns of what alone travels
-    renames: tuple[tuple[str, str], ...] = ()  # old and new paths, for names that the new drive cannot hold
-    gathered: bool = False  # it is a single file from elsewhere, which is copied; its original stays
-    entries: str = "rewrite"  # or "keep": ledgers still refer to the old place, through the signpost
+    care: Annotated[str, one_of("own", "replaceable")] = "own"
+    leave: Annotated[str, one_of("nothing", "signpost", "original")] = "nothing"  # at the old place
+    stay: tuple[AnyPath, ...] = ()  # patterns of what does not travel
+    only: tuple[AnyPath, ...] = ()  # patterns of what alone travels
+    renames: tuple[Pair, ...] = ()  # old and new paths, for names that the new drive cannot hold
+    gathered: Annotated[bool, OUTSIDE_FILE] = False  # a single file from elsewhere, which is copied; its original stays
+    entries: Annotated[str, one_of("rewrite", "keep")] = "rewrite"  # keep: ledgers still refer to the old place
     files: bool = False  # only the files in `only` travel, each separately, to join others at the new place
     archive: bool = False  # what is in it travels
-    post: str = ""  # another place that gets a link to the new one
+    post: FullPath = ""  # another place that gets a link to the new one
 
     @property
     def original_stays(self) -> bool:

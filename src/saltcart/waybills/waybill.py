@@ -3,60 +3,66 @@
 import os
 from collections.abc import Iterator
 from functools import partial
+from typing import Annotated
 
 from msgspec import Struct, field
 from msgspec.structs import replace
 
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers.base import NEW_THINGS
-from saltcart.shelves.digests import BLAKE3
+from saltcart.shelves.digests import BLAKE3, SHA256
 from saltcart.spelling import Meanings, Move, Moves
 from saltcart.spelling.moves import Aims
 from saltcart.spelling.renames import renames_of
+from saltcart.toml.kinds import OUTSIDE_FILE, AnyPath, FullPath, keys, one_of
 from saltcart.waybills.newer import Newer, Renamed
 from saltcart.waybills.relinks import ALL, LEVEL, ONE, PLACE, FolderLine, Relink
 from saltcart.waybills.shelf import Shelf, taken
 
+LinkPair = Annotated[tuple[FullPath, FullPath], keys("at", "to")]
+# How a waybill calls its tables, one a row.
+IN_FILES = {"shelves": "shelf", "ledgers": "ledger", "relinks": "relink", "folders": "folder", "signposts": "signpost"}
 
-class LedgerLine(Struct, frozen=True):
+
+class LedgerLine(Struct, frozen=True, rename={"map_name": "map"}):
     """One ledger of a trip, and what is done to it."""
 
-    path: str
+    path: FullPath
     map_name: str
     rewrite: bool = True  # else it is left as it is, for the reason `why`
     digest: str | None = None  # of its content when the plan was made
-    why: str = ""
+    why: Annotated[str, OUTSIDE_FILE] = ""
     front: bool = False  # its list gets the new folder before the old one, where part of a folder moves
-    like: str = ""  # the path style of its entries: RELATIVE, or a full path as an example
-    over: str = ""  # the ledger that it replaces; it is itself left as it is
+    like: AnyPath = ""  # the path style of its entries: RELATIVE, or a full path as an example
+    over: FullPath = ""  # the ledger that it replaces; it is itself left as it is
     over_digest: str = ""  # of the content of that one when the plan was made
-    merge: str = ""  # another copy of it, which is combined with it
-    asked: str = "here"  # which of the two wins where both changed the same thing: here or there
-    unlike: tuple[str, ...] = ()  # texts that do not get the style `like`
+    merge: FullPath = ""  # another copy of it, which is combined with it
+    asked: Annotated[str, one_of("here", "there")] = "here"  # which wins where both changed the same thing
+    unlike: tuple[AnyPath, ...] = ()  # texts that do not get the style `like`
     cut: bool = False  # a playlist that loses the lines for what does not travel
 
 
-class Waybill(Struct):
+class Waybill(Struct, rename=IN_FILES):
     """A whole plan.  Without shelves nothing moves: only ledgers change, by `relinks` and `folders`."""
 
-    shelves: list[Shelf]
+    shelves: list[Shelf] = field(default_factory=list)
     ledgers: list[LedgerLine] = field(default_factory=list)
-    maps: list[str] = field(default_factory=list)
+    maps: list[AnyPath] = field(default_factory=list)
     draft: str = ""  # the list of the files that the draft saw, among our own data
     means: list[str] = field(default_factory=list)  # `D:=/media/lighter`: paths of other systems
-    digests: str = BLAKE3
-    turn: list[str] = field(default_factory=list)  # links that will lead to the new places; entries through them stay
-    search: list[str] = field(default_factory=list)  # where files that refer to the shelves are searched for
-    not_searched: list[str] = field(default_factory=list)
-    left_unread: list[str] = field(default_factory=list)  # files that may still refer to the old places
+    digests: Annotated[str, one_of(BLAKE3, SHA256)] = BLAKE3
+    turn: list[FullPath] = field(default_factory=list)  # links that will lead to the new places; entries by them stay
+    search: list[FullPath] = field(default_factory=list)  # where files that refer to the shelves are searched for
+    not_searched: list[FullPath] = field(default_factory=list)
+    left_unread: list[FullPath] = field(default_factory=list)  # files that may still refer to the old places
     relinks: list[Relink] = field(default_factory=list)
     folders: list[FolderLine] = field(default_factory=list)  # that are added to lists, or removed
     here: bool = False  # paths of another system are written as paths of this one
-    signposts: list[tuple[str, str]] = field(default_factory=list)  # links, and where they will lead
-    collection: str = ""  # the folder of the collection that the trip makes or updates
+    signposts: list[LinkPair] = field(default_factory=list)  # links, and where they will lead
+    collection: FullPath = ""  # the folder of the collection that the trip makes or updates
     after: str = ""  # the id of the trip that did so before
     settles: str = ""  # how it brings a collection home (see `carrying.agreement`)
-    comes_from: str = ""  # the folder of that collection
+    comes_from: FullPath = ""  # the folder of that collection
     arrange: str = ""  # the pattern that gave the sounds their places
     newer: list[Newer] = field(default_factory=list)  # single sounds that get other content
     renamed: list[Renamed] = field(default_factory=list)  # single sounds that get another name
