@@ -12,12 +12,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec import Struct, field
 from msgspec.structs import replace
-from saltcart.toml import reading
-from saltcart.toml.kinds import AnyPath, FullPath, InnerPath, one_of
-from saltcart.toml.writing import document_of
 
 from saltcart import cart
 from saltcart.errors import BadFile
+from saltcart.toml import reading
+from saltcart.toml.kinds import AnyPath, FullPath, InnerPath, one_of
+from saltcart.toml.writing import document_of
 from saltcart.waybills import collection_file, waybill_file, waybill_text
 from saltcart.waybills.collection import CarriedFile, CarriedLedger, CarriedShelf, Collection, Gone, Known
 from saltcart.waybills.newer import Newer, Renamed

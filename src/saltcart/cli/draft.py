@@ -100,23 +100,8 @@ def slowed(plan: Draft, limit: int | None) -> float:
 def show_draft(screen: Screen, plan: Draft, limit: int | None = None) -> None:
     """What will move, what will change, and how much room is left."""
     show_answer(screen, plan, limit)
-    screen.table(
-        "What moves",
-        ("Shelf", ">Files", ">Size", "From", "To", "Left behind"),
-        [
-            (
-                show(one.shelf.name),
-                one.files,
-                size(one.bytes),
-                place(one.shelf.old),
-                place(one.shelf.new),
-                left_behind(one.shelf),
-            )
-            for one in plan.shelves
-            if not one.shelf.gathered
-        ]
-        + gathered_row(plan),
-    )
+    if len(plan.shelves) > 1:
+        show_shelves(screen, plan)
     show_arranged(screen, plan)
     shown = [one for one in plan.ledgers if screen.all or not one.line.rewrite]
     screen.table(
@@ -137,15 +122,38 @@ def show_draft(screen: Screen, plan: Draft, limit: int | None = None) -> None:
     show_rest(screen, plan)
 
 
+def show_shelves(screen: Screen, plan: Draft) -> None:
+    """What moves, where there is more than one shelf."""
+    screen.table(
+        "What moves",
+        ("Shelf", ">Files", ">Size", "From", "To", "Left behind"),
+        [
+            (
+                show(one.shelf.name),
+                one.files,
+                size(one.bytes),
+                place(one.shelf.old),
+                place(one.shelf.new),
+                left_behind(one.shelf),
+            )
+            for one in plan.shelves
+            if not one.shelf.gathered
+        ]
+        + gathered_row(plan),
+    )
+
+
 def show_answer(screen: Screen, plan: Draft, limit: int | None) -> None:
     """What goes where, what follows, how much room is left and how long it takes."""
     files, room = sum(one.files for one in plan.shelves), sum(one.bytes for one in plan.shelves)
     away = any(one.shelf.old_drive != one.shelf.new_drive for one in plan.shelves)
     seconds = duration(slowed(plan, limit))
-    rows = [
-        ("Moves", f"{many(files, 'file', 'files')}, {size(room)}"),
-        ("Takes", f"about {seconds}; every byte is {'read back from the new drive' if away else 'read'}"),
-    ]
+    rows = [("Moves", f"{many(files, 'file', 'files')}, {size(room)}")]
+    if len(plan.shelves) == 1:
+        (shelf,) = (one.shelf for one in plan.shelves)
+        rows += [("From", place(shelf.old)), ("To", place(shelf.new))]
+        rows += [("Left behind", left)] if (left := left_behind(shelf)) != "nothing" else []
+    rows.append(("Takes", f"about {seconds}; every byte is {'read back from the new drive' if away else 'read'}"))
     following = sorted((one for one in plan.ledgers if one.changes), key=lambda one: -one.changes)
     if following:
         changes = many(sum(one.changes for one in following), "entry", "entries")
