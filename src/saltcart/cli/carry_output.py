@@ -42,18 +42,22 @@ def show_what_goes(screen: Screen, plan: CarryPlan) -> None:
     ledgers = many(len(draft.ledgers), "ledger", "ledgers")
     there = sum(one.there_files for one in draft.shelves)
     known = f" {there:,} of the files are there already." if there else ""
-    what = f"{many(files, 'file', 'files')}, {size(total)}, with {ledgers}."
+    update = f"Brings the collection of {plan.before.made[:10]} up to date: " if plan.before else ""
+    what = f"{update}{many(files, 'file', 'files')}, {size(total)}, with {ledgers}."
     screen.say(f"{what}{known} Nothing on this computer changes.", style="bold")
-    screen.say()
     shelves = [one for one in draft.shelves if not one.shelf.gathered]
-    screen.table(
-        "What is copied" if plan.before is None else f"Brings the collection of {plan.before.made[:10]} up to date",
-        ("Shelf", ">Files", ">Size", "From", "To"),
-        [
-            (show(one.shelf.name), one.files, size(one.bytes), place(one.shelf.old), place(one.shelf.new))
-            for one in shelves
-        ],
-    )
+    if len(shelves) == 1:
+        screen.facts([("From", place(shelves[0].shelf.old)), ("To", place(shelves[0].shelf.new))])
+    else:
+        screen.say()
+        screen.table(
+            "What is copied",
+            ("Shelf", ">Files", ">Size", "From", "To"),
+            [
+                (show(one.shelf.name), one.files, size(one.bytes), place(one.shelf.old), place(one.shelf.new))
+                for one in shelves
+            ],
+        )
     show_arranged(screen, draft)
     if draft.strays:
         folders = ", ".join(sorted({place(os.path.dirname(path)) for path in draft.strays})[:3])
@@ -112,15 +116,16 @@ def manner(plan: CarryPlan, line: LedgerLine) -> str:
 
 def show_what_stays(screen: Screen, plan: CarryPlan, drop: bool) -> None:
     """What stays at home, and what is in the collection and not at home any more."""
-    for found, word, option in (
-        (plan.leftovers, "that no ledger lists", "--with-leftovers"),
-        (plan.litter, "of litter", "--with-litter"),
-    ):
-        if found:
-            screen.say(
-                f"Not copied: {many(len(found), 'file', 'files')} {word}, {size(sum(found.values()))}. To copy them:"
-                f" {option}"
-            )
+    left = [
+        f"{many(len(found), 'file', 'files')} {word}, {size(sum(found.values()))} (to copy: {option})"
+        for found, word, option in (
+            (plan.leftovers, "that no ledger lists", "--with-leftovers"),
+            (plan.litter, "of litter", "--with-litter"),
+        )
+        if found
+    ]
+    if left:
+        screen.say(f"Not copied: {'; '.join(left)}.")
     if plan.strange:
         count, top = many(len(plan.strange), "file", "files"), typed(plan.top)
         screen.say(
@@ -175,11 +180,10 @@ def show_closing(
     relative = [one for one in made.ledgers if one.relative]
     full = [one for one in made.ledgers if not one.relative]
     rows = [("Collection", place(made.top))]
-    carried = [one for one in plan.draft.shelves if not one.shelf.gathered]
+    carried = plan.draft.shelves
     files, room = sum(one.files for one in carried), sum(one.bytes for one in carried)
-    rows += [("Holds", f"{many(files, 'file', 'files')}, {size(room)}, each copy verified")]
-    if along := len(plan.draft.strays):
-        rows += [("Gathered", many(along, "file", "files") + " from elsewhere")]
+    along = f"; {len(plan.draft.strays):,} of them from elsewhere" if plan.draft.strays else ""
+    rows += [("Holds", f"{many(files, 'file', 'files')}, {size(room)}, each copy verified{along}")]
     if relative:
         entries = sum(one.entries for one in relative)
         rows += [

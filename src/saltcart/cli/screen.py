@@ -73,6 +73,7 @@ class Screen:
         self.wide = getattr(options, "wide", False)
         self.all = getattr(options, "all", False)
         self.blank = True  # whether the line above is one
+        self.remarked: set[str] = set()
 
     @cached_property
     def rendering(self) -> ModuleType:
@@ -101,8 +102,9 @@ class Screen:
             self.blank = not text
 
     def remark(self, text: str) -> None:
-        """Something worth knowing that is no failure."""
-        if not self.quiet:
+        """Something worth knowing that is no failure; once, however many steps of a command come across it."""
+        if not self.quiet and text not in self.remarked:
+            self.remarked.add(text)
             console = self.err if self.json else self.out
             console.print(self.rendering.remark(text), soft_wrap=whole(text) or not sys.stdout.isatty())
             self.blank = False
