@@ -1548,6 +1548,14 @@ BREAKAGES = (
         ("tests.cli.test_pipes",),
     ),
     Breakage(
+        6,
+        "an option that another contradicts is ignored",
+        "planning/contradictions.py",
+        "        if contradicts(request):",
+        "        if contradicts(request) and request.keep_entries:",
+        ("tests.planning.test_options",),
+    ),
+    Breakage(
         11,
         "a pipe that a person gives is read like a file",
         "toml/reading.py",

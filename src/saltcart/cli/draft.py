@@ -11,10 +11,10 @@ from saltcart.cli.drives import duration
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import Refused, show, typed
 from saltcart.planning.choosing import shelves_of
+from saltcart.planning.contradictions import refuse_contradictions, unpacks
 from saltcart.planning.draft import Draft, draft
 from saltcart.planning.request import Request
 from saltcart.planning.trial_rewrite import DraftedLedger
-from saltcart.shelves.archive import is_archive
 from saltcart.waybills import waybill_text
 from saltcart.waybills.shelf import Shelf
 
@@ -68,7 +68,8 @@ def run(options: argparse.Namespace) -> int:
     screen = Screen(options)
     path = os.path.abspath(os.path.expanduser(options.output))
     wanted = request(options)
-    if not any(map(is_archive, map(os.path.expanduser, wanted.shelves))):
+    refuse_contradictions(wanted)
+    if not unpacks(wanted):
         shelves_of(wanted)  # what is wrong with these is reported before anything else
     if os.path.exists(path) and not options.force:
         raise Refused(

@@ -17,8 +17,6 @@ from saltcart.waybills.shelf import Shelf
 
 def archive_shelves(request: Request, remarks: list[str]) -> list[Shelf]:
     """What comes out of the archives of a request, as shelves.  Raises Refused, or UsageError."""
-    if request.arrange:
-        raise UsageError("--arrange is for folders", "Unpack the archive first; then arrange what came out of it.")
     if not all(map(is_archive, request.shelves)) or request.from_list:
         raise UsageError(
             "Archives and folders cannot be moved in one trip",

@@ -51,16 +51,10 @@ def shelves_of(request: Request) -> list[Shelf]:
             "Give --to once for all shelves, or once for each",
             f"{len(request.shelves)} shelves, {len(targets)} places.",
         )
-    if request.keep_entries and not request.signpost:
-        raise UsageError(
-            "--keep-entries needs --signpost", "Without a link at the old place the entries would lead nowhere."
-        )
     if request.arrange:
-        refuse_pattern(request)
+        Pattern(request.arrange)  # which must be one
     pairs = list(zip(request.shelves, targets, strict=True))
     chosen = [(true_path(path), to) for path, to in pairs if os.path.isfile(path)]
-    if (chosen or request.from_list) and (request.only or request.leave_out):
-        raise UsageError("--only and --exclude are for folders", "Name the files themselves, or the folder.")
     groups = [
         one
         for to in dict.fromkeys(to for _path, to in chosen)
@@ -75,16 +69,6 @@ def shelves_of(request: Request) -> list[Shelf]:
     return [shelf_of(path, to, request) for path, to in pairs if not os.path.isfile(path)] + [
         files_of(top, to, names, request) for top, to, names in groups
     ]
-
-
-def refuse_pattern(request: Request) -> None:
-    """Raise UsageError for a pattern that is none, or for what does not go with one."""
-    Pattern(request.arrange)
-    if request.signpost or request.keep_entries:
-        raise UsageError(
-            "--arrange gives each sound another place, and a signpost leads to one folder",
-            "Leave --signpost out: entries are rewritten.",
-        )
 
 
 def files_of(top: str, to: str, names: tuple[str, ...], request: Request) -> Shelf:
@@ -107,8 +91,6 @@ def files_of(top: str, to: str, names: tuple[str, ...], request: Request) -> She
 
 def left_at(request: Request) -> str:
     """What a request wants left at the old places: see LEAVE."""
-    if request.copy and request.signpost:
-        raise UsageError("--copy leaves the originals, --signpost a link in their place", "Leave one of them out.")
     return "original" if request.copy else "signpost" if request.signpost else "nothing"
 
 

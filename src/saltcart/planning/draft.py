@@ -19,6 +19,7 @@ from saltcart.planning.allowed_names import allowed_names
 from saltcart.planning.archives import archive_shelves
 from saltcart.planning.arrange import Arranged, Arranger, arranged
 from saltcart.planning.choosing import chosen_shelves
+from saltcart.planning.contradictions import refuse_contradictions, unpacks
 from saltcart.planning.inside_archives import inside
 from saltcart.planning.request import Request
 from saltcart.planning.rooms import Room, rooms_of, seconds_for, weigh
@@ -28,7 +29,6 @@ from saltcart.planning.trial_rewrite import DraftedLedger, Trial, divided_lists,
 from saltcart.planning.unkept import unkept
 from saltcart.progress import Progress, silent
 from saltcart.safefile import digest_of
-from saltcart.shelves.archive import is_archive
 from saltcart.shelves.true_names import true_path
 from saltcart.trips.signposts import leading_to, leads_home
 from saltcart.waybills import snapshots
@@ -97,6 +97,7 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
     """Work out a trip.  Raises Refused when it cannot be made; nothing is written but our own list of what was seen."""
     if not request.shelves and not request.from_list:
         raise UsageError("No folder was given", "Say which folder to move.")
+    refuse_contradictions(request)
     remarks: list[str] = []
     base, makers = chosen(request, remarks, progress)
     homes = [*(place for one in base for place in (one.old, one.new)), *(one.path for one in request.cart.shelves)]
@@ -116,10 +117,8 @@ def draft(request: Request, progress: Progress = silent) -> Draft:
 
 def chosen(request: Request, remarks: list[str], progress: Progress) -> tuple[list[Shelf], list[Arranger]]:
     """The shelves of a request, each at its new place, and what arranges them."""
-    if not request.packed and any(map(is_archive, map(os.path.expanduser, request.shelves))):
+    if unpacks(request):
         return archive_shelves(request, remarks), []
-    if request.small_to or request.signpost_at:
-        raise UsageError("--small-to and --signpost-at are for archives", "For a folder: --only, --signpost.")
     base = chosen_shelves(request, remarks)
     if not request.arrange:
         return base, []
