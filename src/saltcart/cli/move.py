@@ -3,6 +3,7 @@
 import argparse
 import os
 import sys
+from collections.abc import Sequence
 from contextlib import ExitStack
 from functools import partial
 
@@ -129,19 +130,25 @@ def show_closing(
         rows += [("Broken before", f"{many(before, 'entry', 'entries')}, {where}; not caused by the move")]
     if report.search and not screen.all and report.ok:
         rows += [("Searched", searched_text(report.search).removeprefix("Searched "))]
-    rows += [("Set aside", f"{place(folder)} (nothing has been deleted)") for folder in switched.aside]
+    if switched.aside:
+        rows += [("Set aside", f"{first_of(switched.aside)} (nothing has been deleted)")]
     copied = hauled.copied_files > 0 or not hauled.named_files
     screen.facts([*rows, *next_rows(done, report, copied), ("To undo it", f"saltcart undo {done.trip}")])
 
 
+def first_of(paths: Sequence[str]) -> str:
+    """One place, and how many there are besides; the plan that was shown lists them all."""
+    return place(paths[0]) + (f" and {len(paths) - 1} more" if paths[1:] else "")
+
+
 def shelf_rows(done: TripSummary, copies: bool) -> list[tuple[str, str]]:
     """What went where."""
-    rows = []
-    for one in done.shelves:
-        if not one.shelf.gathered:
-            verb = "Unpacked" if one.shelf.archive else "Copied" if copies else "Moved"
-            what = f"{show(one.shelf.name)}: {many(one.files, 'file', 'files')}, {size(one.bytes)}"
-            rows.append((verb, f"{what}, now at {place(one.shelf.new)}"))
+    verb = "Unpacked" if any(one.shelf.archive for one in done.shelves) else "Copied" if copies else "Moved"
+    moved = [one for one in done.shelves if not one.shelf.gathered]
+    files, room = sum(one.files for one in moved), sum(one.bytes for one in moved)
+    name = show(moved[0].shelf.name) if len(moved) == 1 else many(len(moved), "shelf", "shelves")
+    what = f"{name}: {many(files, 'file', 'files')}, {size(room)}"
+    rows = [(verb, f"{what}, now at {first_of([one.shelf.new for one in moved])}")] if moved else []
     if along := [one for one in done.shelves if one.shelf.gathered]:
         folders = ", ".join(sorted({place(os.path.dirname(one.shelf.old)) for one in along})[:3])
         files, room = many(len(along), "file", "files"), size(sum(one.bytes for one in along))
@@ -157,7 +164,7 @@ def next_rows(done: TripSummary, report: CheckReport, copied: bool) -> list[tupl
         rows = [("Archive", f"stays at {place(path)}") for path in archives]
         return [*rows, ("To free it", f"{free} the archive {after}")]
     if report.copies:
-        return [("Originals", f"stay at {place(one.shelf.old)}, and are still used") for one in done.shelves]
+        return [("Originals", f"stay at {first_of([one.shelf.old for one in done.shelves])}, and are still used")]
     if not report.ok:
         return [("Needs you", f"see above; saltcart check {done.trip}   shows it again")]
     room = size(sum(one.bytes for one in done.shelves if not one.shelf.original_stays))

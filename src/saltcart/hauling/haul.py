@@ -74,7 +74,7 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
         for number, shelf in enumerate(trip.waybill.shelves):
             compare_destination(trip, number, shelf, report)
         refuse_full_drives(trip, targets)
-        trip.logbook.tell("haul begins")
+        trip.logbook.tell("copying began")
         note_room(trip, targets)
         meter = Meter(trip, pace.limit, report, progress)
         try:
@@ -88,7 +88,7 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
         except OSError as error:
             raise stopped(trip, error) from error
         except Refused as error:  # the drive went away meanwhile, so the trip stays and can continue
-            trip.logbook.tell(f"haul stopped: {error.what}")
+            trip.logbook.tell(f"copying stopped: {error.what}")
             raise Stopped(error.what, error.remedy, error.details) from error
         return report
 
@@ -117,7 +117,7 @@ def note_pace(trip: Trip, meter: Meter) -> None:
 
 def stopped(trip: Trip, error: OSError) -> Stopped:
     """The error for a place that fails while the haul goes on; it names the one that did."""
-    trip.logbook.tell(f"haul stopped: {error}")
+    trip.logbook.tell(f"copying stopped: {error}")
     place = os.fspath(error.filename) if isinstance(error.filename, str) else ""
     where = f" at {show(place)}" if place else ""
     goes_on = f"then: saltcart haul {trip.name}"
@@ -257,6 +257,5 @@ def finish(trip: Trip, report: HaulReport) -> None:
     )
     trip.enter(
         HAULED,
-        f"hauled: {counted(report.copied_files, 'file', 'files')}, {report.copied_bytes:,} bytes copied and read"
-        f" back{named}",
+        f"copied and read back: {counted(report.copied_files, 'file', 'files')}, {report.copied_bytes:,} bytes{named}",
     )

@@ -93,7 +93,7 @@ class ShelfCopy:
         self.finish_folders()
         seconds = max(time.monotonic() - self.began, 0.001)
         self.log.tell(
-            f"shelf {self.shelf.name}: {self.bytes:,} bytes carried and verified in {seconds:.1f} s"
+            f"shelf {self.shelf.name}: {self.bytes:,} bytes copied and verified in {seconds:.1f} s"
             f" ({self.bytes / 1e6 / seconds:.1f} MB/s)"
         )
 

@@ -140,7 +140,7 @@ def switch(trip: Trip) -> None:
         remedy = f"Connect its drive, then: saltcart repoint {trip.name}. Nothing is lost."
         raise Stopped(f"All is switched, but a ledger cannot be read just now: {error.what}", remedy) from error
     folder_times.note_after(trip)
-    trip.enter(SWITCHED, "repointed: ledgers rewritten, originals set aside")
+    trip.enter(SWITCHED, "switched: ledgers updated, originals set aside")
 
 
 def give_up(trip: Trip) -> None:
@@ -258,7 +258,7 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
     with trip.logbook.together():
         record(trip, PLAN, deeds)
         trip.logbook.record(state=SWITCHING, **{folder_times.BEFORE: times})
-        trip.logbook.tell("repoint begins")
+        trip.logbook.tell("the switch began")
 
 
 def require_found(trip: Trip) -> None:

@@ -234,7 +234,7 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
     with trip.logbook.together():
         record(trip, PLAN, deeds)
         trip.logbook.record(state=UNDOING, undo_from=trip.state, **{folder_times.GIVEN_BACK: times})
-        trip.logbook.tell("undo begins")
+        trip.logbook.tell("undo began")
     repointing.clear_staged(trip)  # of a switch that was half done
 
 
