@@ -145,9 +145,9 @@ def shelf_rows(done: TripSummary, copies: bool) -> list[tuple[str, str]]:
     """What went where."""
     verb = "Unpacked" if any(one.shelf.archive for one in done.shelves) else "Copied" if copies else "Moved"
     moved = [one for one in done.shelves if not one.shelf.gathered]
-    files, room = sum(one.files for one in moved), sum(one.bytes for one in moved)
+    count, total = sum(one.files for one in moved), sum(one.bytes for one in moved)
     name = show(moved[0].shelf.name) if len(moved) == 1 else many(len(moved), "shelf", "shelves")
-    what = f"{name}: {many(files, 'file', 'files')}, {size(room)}"
+    what = f"{name}: {many(count, 'file', 'files')}, {size(total)}"
     rows = [(verb, f"{what}, now at {first_of([one.shelf.new for one in moved])}")] if moved else []
     if along := [one for one in done.shelves if one.shelf.gathered]:
         folders = ", ".join(sorted({place(os.path.dirname(one.shelf.old)) for one in along})[:3])
