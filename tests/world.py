@@ -3,6 +3,7 @@
 import hashlib
 import json
 import os
+import random
 import shutil
 import sqlite3
 import subprocess
@@ -14,7 +15,6 @@ from functools import lru_cache
 from pathlib import Path
 from typing import ClassVar
 
-import numpy
 import soundfile
 
 from saltcart.demo import studio, tones
@@ -22,19 +22,21 @@ from saltcart.standins import player
 from tests.advice import printed, understood
 
 PROGRAM = os.path.join(os.path.dirname(sys.executable), "saltcart")
+WORDS = [PROGRAM] if os.name == "posix" else [sys.executable, "-m", "saltcart"]
 PLAYER_MAP = Path(player.__file__).parents[1] / "demo" / "maps" / "player.toml"
+
+
+def noise(path, frames, seed=0, rate=44100):
+    """Write a real sound file of so many frames of hiss; another seed, another sound."""
+    Path(path).parent.mkdir(parents=True, exist_ok=True)
+    suffix = os.path.splitext(path)[1][1:].upper()
+    with soundfile.SoundFile(os.fsencode(path), "w", rate, 1, "PCM_16", format=suffix) as stream:
+        stream.buffer_write(random.Random(seed).randbytes(2 * frames), "int16")
 
 
 def wav(path, seed=0):
     """Write a short real WAV file; another seed, another sound."""
-    Path(path).parent.mkdir(parents=True, exist_ok=True)
-    soundfile.write(
-        os.fsencode(path),
-        numpy.random.default_rng(seed).normal(0, 0.1, 400 + seed),
-        44100,
-        format="WAV",
-        subtype="PCM_16",
-    )
+    noise(path, 400 + seed, seed)
 
 
 def tree(top, *ignored):
@@ -147,7 +149,7 @@ class WorldCase(unittest.TestCase):
     def run_program(self, *words, status=0, cwd=None):
         """Run the installed program; its exit status must be `status` (None: any) and it must not show a traceback."""
         done = subprocess.run(
-            [PROGRAM, *(os.fsencode(str(word)) for word in words)],
+            [*WORDS, *(os.fsdecode(os.fsencode(str(word))) for word in words)],
             env=self.environment,
             cwd=cwd or self.top,
             stdin=subprocess.DEVNULL,

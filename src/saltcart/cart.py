@@ -1,7 +1,5 @@
 """`cart.toml`: what a person has told Salt Cart about their shelves, ledgers and drives.  Nothing needs it."""
 
-import os
-import stat
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Annotated
@@ -10,6 +8,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from saltcart.home import home
+from saltcart.system import here, os
 from saltcart.toml import reading
 from saltcart.toml.kinds import OUTSIDE_FILE, PathFromFile, one_of
 
@@ -115,14 +114,7 @@ def is_own(path: Path) -> bool:
     or our own data: drives that travel say of everything that it is the user's.
     """
     devices = {device_of(Path.home()), device_of(home())}
-    return all(one.stat().st_dev in devices and is_private(one.stat()) for one in (path, path.parent))
-
-
-def is_private(state: os.stat_result) -> bool:
-    """Whether a file or folder is this user's, and nobody else may write it; many systems give each user a group of
-    one."""
-    others = stat.S_IWOTH if state.st_gid == state.st_uid else stat.S_IWOTH | stat.S_IWGRP
-    return state.st_uid == os.getuid() and not state.st_mode & others
+    return all(one.stat().st_dev in devices and here.is_private(one.stat()) for one in (path, path.parent))
 
 
 def device_of(folder: Path) -> int:

@@ -1,10 +1,10 @@
 """Where Salt Cart keeps its own data."""
 
 import errno
-import os
 from pathlib import Path
 
 from saltcart.safefile import PRIVATE_FOLDER, make_folders
+from saltcart.system import here, os
 
 SEEN: dict[Path, tuple[int, int]] = {}  # which data folders were there while this program runs
 
@@ -32,7 +32,7 @@ def is_a_home(path: str) -> bool:
     if "saltcart" not in os.path.basename(path).casefold() or not os.path.isfile(os.path.join(path, "drives.json")):
         return False
     own, state = os.stat(os.path.expanduser("~")), os.stat(path)
-    return (own.st_dev, os.geteuid()) == (state.st_dev, state.st_uid)
+    return own.st_dev == state.st_dev and here.is_mine(state)
 
 
 def made_home(*names: str) -> Path:

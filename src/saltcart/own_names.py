@@ -1,8 +1,9 @@
 """The names of our own files and folders beside those of a person: how each is made, and how it is recognised."""
 
 import hashlib
-import os
 import re
+
+from saltcart.system import os
 
 LONG_NAME = 200  # bytes; file systems hold 255
 IN_USE = ".saltcart-in-use"

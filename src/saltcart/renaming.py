@@ -4,12 +4,10 @@
 meantime would be gone without a word, so every name that we expect to be free is taken with `rename_new`.
 """
 
-import ctypes
 import errno
-import os
 
-AT_FDCWD = -100
-RENAME_NOREPLACE = 1  # of renameat2(2)
+from saltcart.system import here, os
+
 # What a file system, or an old kernel, answers that does not know the flag.
 UNKNOWN_FLAG = (errno.EINVAL, errno.ENOSYS, errno.ENOTSUP)
 NO_LINKS = (errno.EPERM, errno.ENOTSUP, errno.ENOSYS, errno.EMLINK, errno.EINVAL)
@@ -31,13 +29,8 @@ def rename_new(old: str, new: str) -> None:
 
 
 def rename_exclusively(old: str, new: str) -> None:
-    """Rename in one step that fails when `new` exists (renameat2(2)).  OSError with the system's answer."""
-    libc = ctypes.CDLL(None, use_errno=True)
-    if not hasattr(libc, "renameat2"):
-        raise OSError(errno.ENOSYS, os.strerror(errno.ENOSYS), old, None, new)
-    if libc.renameat2(AT_FDCWD, os.fsencode(old), AT_FDCWD, os.fsencode(new), RENAME_NOREPLACE):
-        number = ctypes.get_errno()
-        raise OSError(number, os.strerror(number), old, None, new)
+    """Rename in one step that fails when `new` exists.  OSError with the system's answer."""
+    here.rename_exclusively(old, new)
 
 
 def rename_by_steps(old: str, new: str) -> None:

@@ -7,18 +7,16 @@ folder is that passed over.
 """
 
 import errno
-import os
 import shutil
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 
 from saltcart.errors import NotReadBack, show
 from saltcart.own_names import neighbour_of
+from saltcart.system import here, os
+from saltcart.system.contract import OpenFolder
 
 CHUNK = 1 << 20
-FOLDER_FLAGS = os.O_RDONLY | os.O_DIRECTORY
-# What fsync(2) answers for a folder where a file system cannot flush one.
-CANNOT_FLUSH = (errno.EINVAL, errno.ENOTSUP, errno.ENOSYS)
 NOT_EMPTY = (errno.ENOTEMPTY, errno.EEXIST, errno.EBUSY, errno.ENOENT, errno.ENOTDIR)
 # What SQLite may leave beside a database.
 SIDE_FILES = ("-journal", "-wal", "-shm")
@@ -27,31 +25,16 @@ PRIVATE_FILE, PRIVATE_FOLDER = 0o600, 0o700
 
 def sync_folder(folder: str) -> None:
     """Flush the names of `folder` to its drive.  OSError when the drive fails to."""
-    handle = os.open(folder, FOLDER_FLAGS)
+    opened = here.open_folder(folder)
     try:
-        sync_handle(handle, folder)
+        opened.flush()
     finally:
-        os.close(handle)
-
-
-def sync_handle(handle: int, folder: str) -> None:
-    """Flush the names of an opened folder; `folder` is its path, for the error."""
-    try:
-        os.fsync(handle)
-    except OSError as error:
-        if error.errno not in CANNOT_FLUSH:
-            raise OSError(error.errno, error.strerror, folder) from error
+        opened.close()
 
 
 def sync_file(path: str) -> None:
     """Flush the content of the file at `path` to its drive.  OSError when that fails."""
-    handle = os.open(path, os.O_RDONLY)
-    try:
-        os.fsync(handle)
-    except OSError as error:
-        raise OSError(error.errno, error.strerror, path) from error
-    finally:
-        os.close(handle)
+    here.flush_file(path)
 
 
 def missing_folders(path: str) -> list[str]:
@@ -74,21 +57,19 @@ def make_folders(path: str, mode: int = 0o777, like: str = "") -> list[str]:
     if not missing:
         return []
     # From an opened folder: if its drive goes now, nothing is made in the empty folder that is left at its place.
-    handle = os.open(os.path.dirname(missing[0]), FOLDER_FLAGS)
+    opened = here.open_folder(os.path.dirname(missing[0]))
     try:
         for folder in missing:
             name = os.path.basename(folder)
             with suppress(FileExistsError):  # someone else made it just now
-                os.mkdir(name, mode, dir_fd=handle)
-                if like and os.geteuid() == 0:
-                    state = os.stat(like)
-                    with suppress(PermissionError):  # of a drive that keeps no owners
-                        os.chown(name, state.st_uid, state.st_gid, dir_fd=handle)
-            sync_handle(handle, folder)
-            outer, handle = handle, os.open(name, FOLDER_FLAGS, dir_fd=handle)
-            os.close(outer)
+                opened.mkdir(name, mode)
+                if like and here.is_administrator():
+                    opened.give(name, os.stat(like))
+            opened.flush()
+            outer, opened = opened, opened.child(name)
+            outer.close()
     finally:
-        os.close(handle)
+        opened.close()
     return missing
 
 
@@ -98,13 +79,13 @@ def remove_if_there(path: str) -> None:
         os.unlink(path)
 
 
-def remove_empty(folder: str, handle: int | None = None) -> bool:
-    """Remove the folder `folder`, or the one of that name below an opened one, if it is empty; whether it is gone.
+def remove_empty(folder: str, inside: OpenFolder | None = None) -> bool:
+    """Remove the folder `folder`, or the one of that name in an opened one, if it is empty; whether it is gone.
 
     OSError when the drive fails, or does not allow it: that is no folder with something in it.
     """
     try:
-        os.rmdir(folder, dir_fd=handle)
+        (inside or os).rmdir(folder)
     except OSError as error:
         if error.errno not in NOT_EMPTY:
             raise
@@ -149,20 +130,20 @@ def write_in(folder: str, name: str, data: bytes, check: Callable[[], None]) -> 
     All is done from the opened folder, after `check` has found that it is the right one: if its drive goes meanwhile,
     nothing is written into the empty folder at its mount point.
     """
-    handle = os.open(folder, FOLDER_FLAGS)
+    opened = here.open_folder(folder)
     try:
         check()
         fresh = os.path.basename(neighbour_of(name))
         with suppress(FileNotFoundError):
-            os.unlink(fresh, dir_fd=handle)
-        with open(os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_EXCL, PRIVATE_FILE, dir_fd=handle), "wb") as stream:
+            opened.unlink(fresh)
+        with open(opened.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_EXCL, PRIVATE_FILE), "wb") as stream:
             stream.write(data)
             stream.flush()
-            os.fsync(stream.fileno())
-        os.replace(fresh, name, src_dir_fd=handle, dst_dir_fd=handle)
-        sync_handle(handle, folder)
+            here.flush_handle(stream.fileno())
+        opened.replace(fresh, name)
+        opened.flush()
     finally:
-        os.close(handle)
+        opened.close()
 
 
 def copy_durably(source: str, target: str) -> str:
@@ -202,7 +183,7 @@ def digest_of(path: str, past_cache: bool = False) -> str:
     worker = blake3()
     with open(path, "rb") as stream:
         if past_cache:  # the system forgets its copy of what was flushed
-            os.posix_fadvise(stream.fileno(), 0, 0, os.POSIX_FADV_DONTNEED)
+            here.forget(stream.fileno())
         while block := stream.read(CHUNK):
             worker.update(block)
     return worker.hexdigest()

@@ -11,10 +11,10 @@ from hypothesis import given
 from hypothesis import strategies as some
 from msgspec.structs import replace
 
-from saltcart.drives.drive import identity_of
-from saltcart.drives.facts import facts_of
 from saltcart.drives.limits import ADVICE, FAT, HARD, PLAIN, Limits, allowed, folded, obstacles, renames_of
 from saltcart.shelves.walk import Item
+from saltcart.system.linux import identity as identity_of
+from saltcart.system.linux_disks import hardware_of as facts_of
 from tests.world import WorldCase, tree, wav
 
 ROOT = os.geteuid() == 0
@@ -291,11 +291,11 @@ class Facts(WorldCase):
         (sys / "fs/ext4/sdx1/errors_count").write_text("2")
         self.assertIn("2 error", facts_of("/dev/sdx1", "ext4", str(sys)).health)
         self.assertTrue(facts_of("//host/share", "cifs").network)
-        self.assertEqual(identity_of("//host/share", 7), "share://host/share")
+        self.assertEqual(identity_of("//host/share", "", 7), "share://host/share")
         by_uuid = self.top / "by-uuid"
         by_uuid.mkdir()
         os.symlink("/dev/null", by_uuid / "12-34")
-        self.assertEqual(identity_of("/dev/null", 7, str(by_uuid)), "uuid:12-34")
+        self.assertEqual(identity_of("/dev/null", "", 7, str(by_uuid)), "uuid:12-34")
 
 
 class Names(unittest.TestCase):

@@ -444,9 +444,9 @@ class OnItsDrive(WorldCase):
                 copy_of(self.shelf / "low/D1 #2.wav", self.top / "copy"), digest_file(str(self.shelf / "low/D1 #2.wav"))
             )
             self.assertEqual((self.top / "copy").stat().st_nlink, 1)
-            full = mock.Mock(f_bavail=2_000, f_blocks=100_000, f_frsize=4096)
+            full = mock.Mock(f_bavail=2_000, f_bfree=2_000, f_blocks=100_000, f_frsize=4096, f_flag=0, f_fsid=1)
             with (
-                mock.patch.object(file_copy.os, "statvfs", return_value=full),
+                mock.patch.object(os, "statvfs", return_value=full),
                 self.assertRaisesRegex(OSError, "not enough free space"),
             ):
                 copy_of(self.shelf / "low/D1 #2.wav", self.top / "other")

@@ -11,7 +11,6 @@ from pathlib import Path
 from unittest.mock import patch
 
 import mutagen
-import numpy
 import soundfile
 
 from saltcart.errors import BadLedger
@@ -21,7 +20,7 @@ from saltcart.standins import player
 from saltcart.switching import repoint
 from tests.switching.crashing import run_until
 from tests.switching.test_crash import CrashCase
-from tests.world import PLAYER_MAP, PROGRAM, WorldCase, cells
+from tests.world import PLAYER_MAP, PROGRAM, WorldCase, cells, noise
 
 NAMES = ["low/C1.wav", "low/D1 #2.wav", "high/Été 50%.wav", "high/it's & all.wav", "Ünder/Ko\u0308rper.wav"]
 
@@ -52,9 +51,7 @@ class MendCase(WorldCase):
 
     def sound(self, path, number):
         """A sound of which no other has the length."""
-        path.parent.mkdir(parents=True, exist_ok=True)
-        data = numpy.random.default_rng(number).normal(0, 0.1, round(8000 * self.seconds(number)))
-        soundfile.write(os.fsencode(path), data, 8000, format="WAV", subtype="PCM_16")
+        noise(path, round(8000 * self.seconds(number)), number, 8000)
 
     def state(self):
         """The bytes of every ledger."""

@@ -4,10 +4,8 @@ import json
 import os
 import re
 import shutil
-from pathlib import Path
 from typing import ClassVar
 
-import numpy
 import soundfile
 from mutagen.flac import FLAC
 from mutagen.id3 import TALB, TIT2, TPE1, TRCK
@@ -20,16 +18,14 @@ from saltcart.shelves.tags import recording_kind, tags_of
 from saltcart.standins import player
 from saltcart.waybills.shelf import Shelf
 from tests.carrying.machines import TwoMachines
-from tests.world import PLAYER_MAP, WorldCase, tree, wav
+from tests.world import PLAYER_MAP, WorldCase, noise, tree, wav
 
 KNOWN = {"artist": "Quay Nine", "album": "Night/Ferry", "track": "3/12", "title": ".hidden", "kind": "music"}
 
 
 def flac(path, seed=0, seconds=0.05, **tags):
     """A tagged sound."""
-    Path(path).parent.mkdir(parents=True, exist_ok=True)
-    frames = numpy.random.default_rng(seed).normal(0, 0.1, int(8000 * seconds) + seed)
-    soundfile.write(os.fsencode(path), frames, 8000, format="FLAC")
+    noise(path, int(8000 * seconds) + seed, seed, 8000)
     sound = FLAC(path)
     sound.update(tags)
     sound.save()

@@ -25,8 +25,8 @@ import tomlkit  # noqa: F401
 from saltcart import renaming
 from saltcart.cli.main import main
 from saltcart.cli.parser import COMMANDS
-from saltcart.drives import flush
 from saltcart.ledgers.sqlite import ledger as databases
+from saltcart.system import linux
 
 for command in COMMANDS:
     import_module(f"saltcart.cli.{command}")
@@ -37,7 +37,7 @@ END = -1  # after the program has ended well: a power cut just then
 BLOCK = 4096
 REAL = {name: getattr(os, name) for name in (*DURABLE, "open")}
 real_exclusive = renaming.rename_exclusively
-real_open, real_connect, real_sync_drive = builtins.open, databases.connect, flush.sync_drive
+real_open, real_connect, real_sync_drive = builtins.open, databases.connect, linux.flush_drive
 
 
 class Unflushed:
@@ -208,14 +208,15 @@ def watch_operations(trouble, unflushed):
 
     def sync_drive(top):
         trouble.step(unflushed)
-        real_sync_drive(top)
+        done = real_sync_drive(top)
         if unflushed:
             unflushed.all_flushed(top)
+        return done
 
     for name in DURABLE:
         setattr(os, name, watched(trouble, unflushed, name, REAL[name]))
     renaming.rename_exclusively = watched(trouble, unflushed, "rename", real_exclusive)
-    flush.sync_drive = sync_drive
+    linux.flush_drive = sync_drive
 
 
 def watch_contents(unflushed):

@@ -11,6 +11,7 @@ from unittest import mock
 from saltcart.drives import drive as drives
 from saltcart.errors import Refused
 from saltcart.shelves.removal import OtherMount, Removal
+from saltcart.system import linux
 from tests.switching.crashing import pull
 from tests.world import WorldCase, tree, wav
 
@@ -108,7 +109,7 @@ class OwnPlaces(WorldCase):
         with mock.patch.object(drives, "mounts", return_value=[str(twin), str(self.lighter)]):
             with self.assertRaisesRegex(Refused, "Two drives answer"):
                 drives.find_drive("marker:test-lighter", str(self.keel))
-            with mock.patch.object(drives, "identity_of", return_value="device:a.program"):
+            with mock.patch.object(linux, "identity", return_value="device:a.program"):
                 (twin / drives.MARKER).unlink()
                 self.assertIsNone(drives.find_drive("device:a.program", str(self.keel)))
 

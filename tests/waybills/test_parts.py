@@ -154,7 +154,7 @@ class Decisions(WorldCase):
             {(self.keel / name / "take.wav").read_bytes() for name in ("Downloads", "Desk/Downloads")},
         )
         shown = self.run_program("trips", trip).stdout
-        self.assertIn("repointed", shown)
+        self.assertIn("switched: ledgers updated", shown)
         self.run_program("undo", trip, "--yes", "--drop-copies")
         self.assertEqual(lists.read_bytes(), text)
         self.assertEqual([name for name in tree(self.lighter) if b"take" in name], [])

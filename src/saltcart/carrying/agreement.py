@@ -1,6 +1,5 @@
 """What a collection and a home agreed on, the last time that one came from the other."""
 
-import os
 from collections.abc import Container, Iterable, Iterator
 from contextlib import suppress
 
@@ -11,6 +10,7 @@ from saltcart.carrying.own_record import mark_of_row, note, noted
 from saltcart.errors import SaltCartError, show
 from saltcart.safefile import digest_of
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import UNDONE, Trip

@@ -3,7 +3,6 @@
 The ledgers there name the copies so that they are found wherever the drive is mounted.  Nothing at home changes.
 """
 
-import os
 from collections.abc import Iterator, Mapping, Sequence
 from glob import escape
 
@@ -33,6 +32,7 @@ from saltcart.shelves.audio import kind_of
 from saltcart.shelves.oddities import litter
 from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, Item
+from saltcart.system import os
 from saltcart.trips import history
 from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING
 from saltcart.waybills import collection

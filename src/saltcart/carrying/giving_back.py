@@ -4,12 +4,12 @@ They are written as the collection has them, from where they lie or in full as t
 everybody who knows the collection goes on finding its sounds.
 """
 
-import os
 from collections.abc import Sequence
 
 from saltcart.carrying.stands import AS_IT_WAS, CHANGED, LedgerStand
 from saltcart.safefile import digest_of
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 from saltcart.waybills.collection import Collection
 from saltcart.waybills.relinks import PLACE, RELATIVE, Relink
 from saltcart.waybills.waybill import LedgerLine, Waybill

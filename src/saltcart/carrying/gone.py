@@ -1,6 +1,5 @@
 """What a collection holds and is not here any more."""
 
-import os
 import stat
 from collections.abc import Callable
 from contextlib import suppress
@@ -10,6 +9,7 @@ from saltcart.carrying.carry_plan import CarryPlan
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.removal import Removal
 from saltcart.spelling.moves import lies_in
+from saltcart.system import os
 from saltcart.waybills import collection_file
 from saltcart.waybills.collection import Gone
 

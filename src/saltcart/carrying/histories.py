@@ -4,7 +4,6 @@ A history belongs to what a trip made.  Both places hold the last few by trip, a
 last trip which was not undone: so an undo needs nothing more, and a crash leaves the one before.
 """
 
-import os
 from collections.abc import Mapping
 from contextlib import suppress
 
@@ -14,6 +13,7 @@ from saltcart.merging.history import History
 from saltcart.merging.history_file import LARGEST, Damaged, damaged, pack, unpack
 from saltcart.own_names import short_name
 from saltcart.safefile import PRIVATE_FILE, make_folders, remove_if_there, replacing
+from saltcart.system import os
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import RELEASED, SWITCHED
 from saltcart.waybills.collection import Collection

@@ -1,6 +1,5 @@
 """The sounds of a collection on their way home: new, newer, and under other names."""
 
-import os
 from collections.abc import Sequence
 from glob import escape
 from typing import NamedTuple
@@ -14,6 +13,7 @@ from saltcart.drives.limits import allowed
 from saltcart.safefile import digest_of
 from saltcart.shelves.digests import BLAKE3, digest_file
 from saltcart.spelling.moves import above, lies_in
+from saltcart.system import os
 from saltcart.waybills.collection import CarriedShelf, Collection
 from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.newer import Newer, Renamed

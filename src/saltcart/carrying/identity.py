@@ -1,12 +1,12 @@
 """Who carries: this user at this machine, told from others of the same names."""
 
 import getpass
-import os
 import platform
 import secrets
 
 from saltcart.home import made_home
 from saltcart.safefile import replacing
+from saltcart.system import os
 
 
 def whoami() -> str:

@@ -7,7 +7,6 @@ until its owner is done, or a person removes it.
 
 import errno
 import json
-import os
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
@@ -19,6 +18,7 @@ from saltcart.drives.drive import mount_of
 from saltcart.errors import Refused, show
 from saltcart.own_names import IN_USE
 from saltcart.safefile import remove_if_there
+from saltcart.system import os
 from saltcart.trips.records import now
 
 LONGEST = 1 << 16  # characters of such a file

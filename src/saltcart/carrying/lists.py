@@ -3,7 +3,6 @@
 Each names the sounds from where it lies: extended M3U in UTF-8, one path a line after a line of length and title.
 """
 
-import os
 from collections.abc import Iterator, Mapping
 
 from saltcart.carrying.stands import leads
@@ -21,6 +20,7 @@ from saltcart.safefile import digest_of, make_folders, replacing
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.walk import FILE
 from saltcart.spelling import Moves
+from saltcart.system import os
 from saltcart.trips.trip import Trip
 from saltcart.waybills.collection import CarriedList, Collection
 

@@ -5,7 +5,6 @@ place in a collection is here is kept among our own data, before the row is writ
 """
 
 import hashlib
-import os
 import time
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
@@ -17,6 +16,7 @@ from saltcart.home import home, made_home
 from saltcart.safefile import PRIVATE_FILE, replacing
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 from saltcart.trips.locks import Locked, locked
 from saltcart.waybills.collection import Known
 

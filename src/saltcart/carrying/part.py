@@ -1,6 +1,5 @@
 """What of the ledgers travels when just a part of their sounds does."""
 
-import os
 from collections.abc import Sequence
 
 from msgspec.structs import replace
@@ -16,6 +15,7 @@ from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import lies_in
+from saltcart.system import os
 from saltcart.waybills import collection
 from saltcart.waybills.shelf import Shelf
 

@@ -1,6 +1,5 @@
 """Places on this computer that a collection proposes, and those that a person chose."""
 
-import os
 from collections.abc import Container, Mapping, Sequence
 
 from saltcart.carrying.agreement import BACK, IN_PLACE
@@ -9,6 +8,7 @@ from saltcart.carrying.stands import NONE, SettlePlan
 from saltcart.errors import Refused, UsageError, counted, show, typed
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 from saltcart.waybills.collection import Collection
 
 

@@ -1,6 +1,5 @@
 """What a collection says of itself: its record, and the words for whoever finds the drive."""
 
-import os
 from collections.abc import Container, Iterator, Mapping, Sequence
 from contextlib import suppress
 from datetime import UTC, datetime
@@ -18,6 +17,7 @@ from saltcart.safefile import digest_of, replacing
 from saltcart.shelves.walk import FILE
 from saltcart.spelling import spelling_of
 from saltcart.spelling.moves import lies_in, tail_below
+from saltcart.system import os
 from saltcart.trips import trip as trips
 from saltcart.trips.holding import held
 from saltcart.trips.records import LedgerRow

@@ -1,6 +1,5 @@
 """Settling: what a collection means on this machine, and a trip that makes it at home here, in one of three ways."""
 
-import os
 from collections.abc import Mapping, Sequence
 
 from saltcart.carrying.agreement import BACK, IN_PLACE, agreed, known_then, remember, undone_trips
@@ -43,6 +42,7 @@ from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Move, Moves
 from saltcart.spelling.moves import tail_below
 from saltcart.spelling.renames import Renames
+from saltcart.system import os
 from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.holding import held

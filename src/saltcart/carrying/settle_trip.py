@@ -1,6 +1,5 @@
 """The trip that settles a collection: its waybill, from what was decided."""
 
-import os
 from collections.abc import Iterator
 from glob import escape
 
@@ -18,6 +17,7 @@ from saltcart.safefile import digest_of
 from saltcart.spelling.foreign import looks_foreign
 from saltcart.spelling.moves import tail_below
 from saltcart.spelling.renames import Pairs
+from saltcart.system import os
 from saltcart.waybills.collection import CarriedShelf
 from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.relinks import PLACE, Relink

@@ -4,7 +4,6 @@ A file is told from what it was the last time that this computer and the collect
 manifest has either been edited since, and is newer than the collection then, or it is damaged.
 """
 
-import os
 from collections.abc import Mapping, Sequence
 from datetime import datetime
 
@@ -23,6 +22,7 @@ from saltcart.shelves.headers import cut_off
 from saltcart.shelves.oddities import litter
 from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 from saltcart.waybills.collection import CarriedShelf, Collection
 
 Known = tuple[str, str]  # kind of a digest, and the digest

@@ -1,6 +1,5 @@
 """How a collection is: each file against its manifests, each ledger against the last time that the two agreed."""
 
-import os
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from functools import partial
@@ -24,6 +23,7 @@ from saltcart.proving.results import FileProblem
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import without_detours
 from saltcart.spelling.moves import above, joined, tail_below
+from saltcart.system import os
 from saltcart.waybills.collection import CarriedLedger, Collection, Known
 from saltcart.waybills.waybill import Waybill
 

@@ -1,6 +1,5 @@
 """A ledger here and the one in a collection, held against each other: what happened to each since they were one."""
 
-import os
 from collections.abc import Container, Mapping, Sequence
 from functools import partial
 
@@ -24,6 +23,7 @@ from saltcart.shelves.true_names import without_detours
 from saltcart.spelling import Meanings, Move, Moves
 from saltcart.spelling.moves import tail_below
 from saltcart.spelling.renames import Renames, renames_of
+from saltcart.system import os
 from saltcart.trips.records import LedgerRow
 from saltcart.trips.trip import Trip
 from saltcart.waybills import collection_file

@@ -1,6 +1,5 @@
 """What `saltcart carry` shows before it copies and when it is done."""
 
-import os
 from collections import Counter
 
 from saltcart.carrying.carry_plan import CarryPlan
@@ -9,6 +8,7 @@ from saltcart.cli.drives import duration
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show, typed
 from saltcart.proving.results import CheckReport
+from saltcart.system import os
 from saltcart.waybills.collection import Collection
 from saltcart.waybills.waybill import LedgerLine
 

@@ -1,7 +1,6 @@
 """The command `saltcart check`: judge every entry and copy, and compare with before."""
 
 import argparse
-import os
 from collections.abc import Sequence
 from typing import NamedTuple
 
@@ -18,6 +17,7 @@ from saltcart.mentions.search_places import forms_of
 from saltcart.proving.check import check_ledgers, check_trip
 from saltcart.proving.playing import EVERY, listen, play, sounds_of
 from saltcart.proving.results import CheckReport
+from saltcart.system import os
 from saltcart.trips.history import latest
 from saltcart.trips.summary import summary
 from saltcart.trips.trip import HAULED, RELEASED, RELEASING, SWITCHED, UNDONE

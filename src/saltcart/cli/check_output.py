@@ -1,6 +1,5 @@
 """What a check tells a person."""
 
-import os
 from collections import Counter
 from collections.abc import Sequence
 
@@ -12,6 +11,7 @@ from saltcart.errors import show
 from saltcart.judging.judgements import OFFLINE
 from saltcart.mentions.standings import HISTORY, LEFT, ORIGINALS, SAID, SERVED
 from saltcart.proving.results import CheckReport, LedgerCheck, Problem, ShelfCheck
+from saltcart.system import os
 from saltcart.trips.trip import HAULED, UNDONE
 
 SHOWN = 20

@@ -1,10 +1,10 @@
 """What a shell may fill in: commands and options, and the names of trips, shelves and drives known here."""
 
-import os
 from collections.abc import Callable, Iterable
 
 from saltcart.cli.parser import COMMANDS, build
 from saltcart.errors import SaltCartError
+from saltcart.system import os
 
 SHELLS = ("bash", "zsh", "fish")
 # What is typed in each shell, or put into its file of settings.

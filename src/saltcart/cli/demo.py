@@ -1,7 +1,6 @@
 """The command `saltcart demo`: build a made-up studio and run the whole job on it."""
 
 import argparse
-import os
 import shlex
 import subprocess
 import sys
@@ -12,6 +11,7 @@ from contextlib import contextmanager
 from saltcart.cli.screen import Screen
 from saltcart.demo.story import STORY, Scene
 from saltcart.errors import Refused, show
+from saltcart.system import os
 
 MODULES = {
     "saltcart": "saltcart.cli.main",

@@ -1,7 +1,6 @@
 """The command `saltcart draft`: work out a trip and write its waybill."""
 
 import argparse
-import os
 
 from saltcart.cart import load
 from saltcart.cli.account import show_account, show_advice, show_inside
@@ -15,6 +14,7 @@ from saltcart.planning.contradictions import refuse_contradictions, unpacks
 from saltcart.planning.draft import Draft, draft
 from saltcart.planning.request import Request
 from saltcart.planning.trial_rewrite import DraftedLedger
+from saltcart.system import os
 from saltcart.waybills import waybill_text
 from saltcart.waybills.shelf import Shelf
 

@@ -1,7 +1,6 @@
 """The command `saltcart drives`: show which drives could take a load."""
 
 import argparse
-import os
 from collections.abc import Sequence
 
 from msgspec.structs import asdict
@@ -18,6 +17,7 @@ from saltcart.drives.measure import Speed, measure
 from saltcart.errors import Refused, UsageError, show
 from saltcart.progress import Progress
 from saltcart.shelves.walk import walk
+from saltcart.system import os
 from saltcart.waybills.collection_file import collections_on
 
 SHOWN = 5

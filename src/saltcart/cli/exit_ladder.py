@@ -10,6 +10,7 @@ from saltcart.cli.parser import Parser
 from saltcart.cli.screen import DryRun
 from saltcart.errors import SaltCartError
 from saltcart.home import note_home
+from saltcart.system import here
 
 
 def interrupt(_number: int, _frame: FrameType | None) -> None:
@@ -33,7 +34,7 @@ def run_words(words: list[str], parser: Parser) -> int:
 def run_command(options: argparse.Namespace) -> int:
     """Run a command; expected errors, interrupts, a closed pipe, errors of the system, internal errors."""
     try:
-        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        for number in here.INTERRUPTS:
             signal.signal(number, interrupt)
         note_home()
         failures.tell_cut_off(options)

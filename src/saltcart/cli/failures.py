@@ -1,7 +1,6 @@
 """The messages and exit statuses of commands that do not end well."""
 
 import argparse
-import os
 import sys
 from glob import glob
 from shlex import quote
@@ -9,6 +8,7 @@ from shlex import quote
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home, made_home, trips_folder
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 
 INTERRUPTED = 4
 GO_ON = ("haul", "repoint", "release", "undo", "help", "demo")

@@ -1,7 +1,6 @@
 """The command `saltcart haul`: copy and verify."""
 
 import argparse
-import os
 
 from saltcart.cli.arguments import add_cart, add_list, add_pace, pace
 from saltcart.cli.documents import trip_document
@@ -10,6 +9,7 @@ from saltcart.errors import UsageError, show
 from saltcart.hauling.haul import haul, haul_waybill
 from saltcart.hauling.haul_report import HaulReport
 from saltcart.switching.omissions import accept, leave_out, rename
+from saltcart.system import os
 from saltcart.trips.summary import summary
 
 

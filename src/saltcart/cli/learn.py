@@ -2,7 +2,6 @@
 
 import argparse
 import json
-import os
 import re
 from collections.abc import Iterable, Sequence
 from itertools import chain, count
@@ -19,6 +18,7 @@ from saltcart.ledgers import load_map
 from saltcart.looking.cart_draft import keep_maps
 from saltcart.mending.discovery import ground_of
 from saltcart.safefile import replacing
+from saltcart.system import os
 
 SHOWN = 12
 

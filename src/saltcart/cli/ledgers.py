@@ -1,7 +1,6 @@
 """The command `saltcart ledgers`: list the kinds of ledgers that are known, or the entries of one."""
 
 import argparse
-import os
 from collections import Counter
 from itertools import islice
 
@@ -13,6 +12,7 @@ from saltcart.errors import show
 from saltcart.judging.entry_list import known_kinds, list_entries
 from saltcart.judging.judgements import FOUND, Judgement, LedgerState
 from saltcart.ledgers import Facts
+from saltcart.system import os
 
 SHOWN = 200
 

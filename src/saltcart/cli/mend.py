@@ -1,7 +1,6 @@
 """The command `saltcart mend`: find what lost entries meant, and relink them in place, with evidence."""
 
 import argparse
-import os
 import re
 import sys
 from collections import Counter
@@ -30,6 +29,7 @@ from saltcart.mending.trial import leave_out_what_fails
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings
 from saltcart.switching.ledger_trip import change_ledgers, finish_cut_off
+from saltcart.system import os
 from saltcart.trips.summary import summary
 from saltcart.waybills import waybill_file, waybill_text
 from saltcart.waybills.relinks import ONE

@@ -1,6 +1,5 @@
 """What `saltcart mend` found, and what came of it, in words and as a document."""
 
-import os
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
@@ -15,6 +14,7 @@ from saltcart.mending.one_by_one import BY_NAME, ELSEWHERE, NOT_FOUND, Single
 from saltcart.mending.rules import Rule
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.tags import tags_of
+from saltcart.system import os
 from saltcart.waybills.waybill import Waybill
 
 SHOWN_NAMES = 3  # of ledgers in one sentence

@@ -1,7 +1,6 @@
 """The command `saltcart move`: draft, ask, haul, repoint and check in one go."""
 
 import argparse
-import os
 import sys
 from collections.abc import Sequence
 from contextlib import ExitStack
@@ -27,6 +26,7 @@ from saltcart.proving.results import CheckReport
 from saltcart.shelves.true_names import true_path
 from saltcart.switching.programs import refuse_busy_ledgers
 from saltcart.switching.repoint import RepointReport, repoint_copied
+from saltcart.system import os
 from saltcart.trips import trip as trips
 from saltcart.trips.summary import TripSummary, summary
 from saltcart.waybills import waybill_text

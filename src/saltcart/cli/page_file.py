@@ -1,9 +1,8 @@
 """Where a page is written to."""
 
-import os
-
 from saltcart.cli.screen import place
 from saltcart.errors import Refused
+from saltcart.system import os
 
 
 def page_path(given: str, force: bool) -> str:

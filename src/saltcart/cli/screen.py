@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import json
-import os
 import sys
 import time
 from collections.abc import Callable, Mapping, Sequence
@@ -17,6 +16,7 @@ from rich.filesize import decimal
 from saltcart.errors import show, typed
 from saltcart.progress import WAITING, Tick
 from saltcart.spelling.moves import tail_below
+from saltcart.system import here, os
 
 if TYPE_CHECKING:  # a document needs none of it, and it takes longer to load than most commands to run
     from rich.console import Console
@@ -37,7 +37,7 @@ def place(path: str) -> str:
     """A path for a person: from the working folder or the home folder where it lies in one, and fit to print."""
     for folder, lead in ((os.getcwd(), ""), (os.path.expanduser("~"), "~/")):
         tail = tail_below(path, folder)
-        if tail and folder != "/":
+        if tail and folder not in here.ROOTS:
             return show(lead + tail)
     return show(path)
 

@@ -1,7 +1,6 @@
 """The command `saltcart start`: ask once where sounds, programs and drives are, and write that down."""
 
 import argparse
-import os
 import sys
 from collections.abc import Sequence
 
@@ -27,6 +26,7 @@ from saltcart.looking.survey import survey
 from saltcart.looking.survey_report import SurveyReport
 from saltcart.looking.undescribed import undescribed
 from saltcart.mending.discovery import look_for_losses
+from saltcart.system import os
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

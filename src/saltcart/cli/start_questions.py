@@ -1,7 +1,6 @@
 """What `saltcart start` asks, one list at a time: sounds, sessions, programs' files, new sounds, backups."""
 
 import argparse
-import os
 import re
 import tempfile
 from collections.abc import Mapping, Sequence
@@ -17,6 +16,7 @@ from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.base import NEW_THINGS
 from saltcart.looking.survey import default_places
 from saltcart.looking.survey_report import SurveyReport
+from saltcart.system import here, os
 
 MOST_LOOKED_AT = 20  # files of one kind
 NONE = "none"
@@ -118,7 +118,7 @@ def ask_backups(
     """What each drive is for that a person may put sounds on; those in use for sounds now are not asked about."""
     used = {shelf.drive.identity for shelf in report.shelves if shelf.drive}
     known = [drive for drive in drives if cart.drive(drive.identity) is None and for_sounds(drive)]
-    asked = [drive for drive in known if drive.identity not in used and drive.mount != "/"]
+    asked = [drive for drive in known if drive.identity not in used and drive.mount not in here.ROOTS]
     backups: set[int] = set()
     if asked:
         rows = [
@@ -128,4 +128,6 @@ def ask_backups(
         screen.table("Other drives", ("No.", "Drive", "Place", ">Size", ">Free"), rows)
         backups = ask_numbers(screen, options, "Which of these hold backups?", len(asked))
     roles = {one.identity: "backup" for number, one in enumerate(asked, 1) if number in backups}
-    return [(one, {"role": roles.get(one.identity, "system" if one.mount == "/" else "sounds")}) for one in known]
+    return [
+        (one, {"role": roles.get(one.identity, "system" if one.mount in here.ROOTS else "sounds")}) for one in known
+    ]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import os
 from collections.abc import Sequence
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING
@@ -20,6 +19,7 @@ from saltcart.looking.survey_report import SurveyedShelf, SurveyReport
 from saltcart.shelves.folder_tree import FolderTree, packs
 from saltcart.shelves.headers import HeaderSums
 from saltcart.shelves.true_names import told_apart
+from saltcart.system import os
 
 if TYPE_CHECKING:
     from saltcart.looking.undescribed import Undescribed

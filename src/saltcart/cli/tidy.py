@@ -1,7 +1,6 @@
 """The command `saltcart tidy`: show what need not travel, and write decisions about it."""
 
 import argparse
-import os
 from collections.abc import Sequence
 
 from saltcart.cart import load
@@ -9,6 +8,7 @@ from saltcart.cli.arguments import add_all, add_cart, add_ledgers
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import UsageError, show, typed
 from saltcart.looking.tidy import Find, TidyReport, remember, remembered, tidy, totals
+from saltcart.system import os
 
 SHOWN = 3
 

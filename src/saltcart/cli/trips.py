@@ -1,13 +1,13 @@
 """The command `saltcart trips`: show the history of all trips, or the log of one."""
 
 import argparse
-import os
 
 from saltcart.cli.arguments import add_yes, need_answer
 from saltcart.cli.documents import trip_document
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import UsageError, show
 from saltcart.shelves.walk import walk
+from saltcart.system import os
 from saltcart.trips.holding import forget
 from saltcart.trips.leftovers import leftovers, remove
 from saltcart.trips.summary import TripSummary, history, summary

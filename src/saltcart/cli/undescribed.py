@@ -1,11 +1,10 @@
 """Showing which unknown files refer to sounds, and the command that learns them."""
 
-import os
-
 from saltcart.cli.account import searched_text, spots_text
 from saltcart.cli.screen import Screen, place
 from saltcart.errors import typed
 from saltcart.looking.undescribed import Undescribed
+from saltcart.system import os
 
 SHOWN, TYPED = 20, 3
 

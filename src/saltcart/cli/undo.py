@@ -1,7 +1,6 @@
 """The command `saltcart undo`: take a trip back."""
 
 import argparse
-import os
 import sys
 
 from saltcart.cart import load
@@ -14,6 +13,7 @@ from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import Refused, show, typed
 from saltcart.planning.way_back import way_back
 from saltcart.switching.undo import undo
+from saltcart.system import os
 from saltcart.trips.summary import TripSummary, summary
 from saltcart.trips.trip import HAULED, HAULING, RELEASED, SWITCHED, SWITCHING, UNDOING, UNDONE
 from saltcart.waybills import waybill_text

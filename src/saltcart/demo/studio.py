@@ -10,13 +10,13 @@ sounds twice, litter, a broken file, a drive that is not connected.
 """
 
 import json
-import os
 import shutil
 import unicodedata
 from pathlib import Path
 
 from saltcart.demo import tones
 from saltcart.standins import decks, player, sampler, workstation
+from saltcart.system import os
 
 MARKER = ".saltcart-drive.toml"
 NOTES = ("C", "D", "E", "F", "G", "A", "B")
@@ -236,9 +236,9 @@ def make_leftovers(studio: Path) -> None:
     (studio / "lighter/Sounds/Deck Noise").mkdir()
     for number in range(1, 5):
         tones.write(str(studio / f"lighter/Sounds/Deck Noise/planks {number}.wav"), tones.horn(30 + number))
-    os.symlink(studio / "lighter/Sounds/Deck Noise", sounds / "Deck Noise ")  # one trailing space
-    os.symlink(studio / "ballast/Sounds/Tape Loops", sounds / "Tape Loops")  # ballast is in a cupboard
-    os.symlink(sounds / "Old Radio", sounds / "Old Radio - shortcut")
+    os.symlink(str(studio / "lighter/Sounds/Deck Noise"), str(sounds / "Deck Noise "))  # one trailing space
+    os.symlink(str(studio / "ballast/Sounds/Tape Loops"), str(sounds / "Tape Loops"))  # ballast is in a cupboard
+    os.symlink(str(sounds / "Old Radio"), str(sounds / "Old Radio - shortcut"))
     (sounds / "Harbour Loops.lnk").write_bytes(b"L\0\0\0\x01\x14\x02\0" + bytes(68))
     shutil.copytree(sounds / "Bell Tones Extra", studio / "lighter/Extra bells, copied in spring")
     shutil.copyfile(bells / "Low Bells/C1 low.wav", bells / "Low Bells/C1 low (final).wav")
@@ -247,4 +247,5 @@ def make_leftovers(studio: Path) -> None:
     shutil.copyfile(studio / "keel/player/library.db", studio / "keel/Music/Collection/library.db.bak")
     tones.write(str(studio / "keel/Music/Collection/Bilge Choir/rehearsal, nobody listed.flac"), tones.track(71))
     (studio / "keel/Recordings/deck watch 0.wav").write_bytes(b"RIFF\x24\0\0\0WAVEjunk" + bytes(64))
-    os.mkfifo(studio / "keel/Recordings/monitor feed")
+    if make_pipe := getattr(os, "mkfifo", None):  # where there are pipes among files
+        make_pipe(studio / "keel/Recordings/monitor feed")

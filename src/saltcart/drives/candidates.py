@@ -1,6 +1,5 @@
 """The drives to choose from: all that are connected, and the known ones that are not."""
 
-import os
 from collections.abc import Iterable
 
 from saltcart.cart import Cart
@@ -8,6 +7,7 @@ from saltcart.drives.drive import MARKER, Drive, drive_at, drive_of, mount_of, m
 from saltcart.drives.known import remembered
 from saltcart.errors import SaltCartError
 from saltcart.shelves.mountinfo import is_top
+from saltcart.system import os
 
 IN_MEMORY = ("tmpfs", "ramfs")
 LEAST_ROOM = 1_000_000_000  # bytes of a drive that a person would put sounds on

@@ -6,7 +6,6 @@ describe a *simulated* drive: a plain folder with a declared capacity, for demon
 the same code as any other.
 """
 
-import os
 import stat
 from collections.abc import Sequence
 from contextlib import suppress
@@ -15,11 +14,12 @@ from typing import Any, NoReturn
 
 from msgspec import Struct
 
-from saltcart.drives.facts import UNKNOWN, Facts, facts_of
 from saltcart.drives.limits import APART, CHANGE_TIMES, SHARING, Limits, limits_of
 from saltcart.errors import Refused, show
-from saltcart.shelves.mountinfo import is_top, table
+from saltcart.shelves.mountinfo import is_top
 from saltcart.shelves.walk import walk
+from saltcart.system import here, os
+from saltcart.system.contract import UNKNOWN, Facts
 from saltcart.toml import reading
 
 MARKER = ".saltcart-drive.toml"
@@ -52,7 +52,6 @@ PSEUDO = {
     "sysfs",
     "tracefs",
 }
-SYSTEM_FOLDERS = ("/dev", "/proc", "/sys", "/run/", "/boot", "/snap", "/var/lib/docker")
 
 
 class Marker(Struct, frozen=True):
@@ -135,19 +134,27 @@ def keeps_change_times(path: str) -> bool:
 def drive_at(mount: str, room: bool = True) -> Drive:
     """The drive whose top is `mount`; without `room` a simulated one is not sized, which takes a walk."""
     marker = marker_of(os.path.join(mount, MARKER))
-    volume = os.statvfs(mount)
-    total, free = volume.f_blocks * volume.f_frsize, volume.f_bavail * volume.f_frsize
-    read_only = bool(volume.f_flag & os.ST_RDONLY)
+    volume = here.room(mount)
+    read_only = volume.read_only
     if marker and marker.capacity_bytes is not None:
-        return simulated(mount, marker, free, read_only, room)
-    reserved = (volume.f_bfree - volume.f_bavail) * volume.f_frsize
+        return simulated(mount, marker, volume.free_here, read_only, room)
     source, filesystem = source_of(mount)
-    identity = marker.key if marker else identity_of(source, volume.f_fsid)
+    identity = marker.key if marker else here.identity(source, mount, volume.number)
     name = (marker.name if marker else "") or os.path.basename(mount) or "system"
     if marker and marker.read_only is not None:
         read_only = marker.read_only
     return Drive(
-        name, mount, identity, filesystem, total, free, read_only, False, reserved, source, facts_of(source, filesystem)
+        name,
+        mount,
+        identity,
+        filesystem,
+        volume.total,
+        volume.free_here,
+        read_only,
+        False,
+        volume.free - volume.free_here,
+        source,
+        here.hardware(source, filesystem),
     )
 
 
@@ -189,16 +196,16 @@ def source_of(mount: str) -> tuple[str, str]:
     """Device (or share) and file system of the drive mounted at or above `mount`."""
     while True:
         for part in reversed(partitions()):
-            if part.mountpoint == mount:
+            if os.path.normpath(part.mountpoint) == mount:
                 return part.device, exact_kind(part.device, part.fstype)
-        if mount == "/":
+        if mount == os.path.dirname(mount):
             return "", ""
         mount = os.path.dirname(mount)
 
 
 def partitions() -> Sequence[Any]:
     """Everything that is mounted, as psutil tells it, the latest last."""
-    return partitions_of(now) if (now := table()) else partitions_of.__wrapped__("")
+    return partitions_of(now) if (now := here.mount_table()) else partitions_of.__wrapped__("")
 
 
 @lru_cache(maxsize=2)
@@ -219,21 +226,6 @@ def exact_kind(device: str, kind: str) -> str:
         sign = stream.read(11)[3:]
         return {b"EXFAT   ": "fuseblk.exfat", b"NTFS    ": "fuseblk.ntfs"}.get(sign, kind)
     return kind
-
-
-def identity_of(source: str, number: int, folder: str = "/dev/disk/by-uuid") -> str:
-    """The identity of a file system: its UUID by the system's own links, a network share's name, its number, or its
-    device.
-    """
-    device = os.path.realpath(source) if source.startswith("/dev/") else ""
-    if device and os.path.isdir(folder):
-        for uuid in os.listdir(folder):
-            if os.path.realpath(os.path.join(folder, uuid)) == device:
-                return f"uuid:{uuid}"
-    if source.startswith("//") or ":/" in source:
-        return f"share:{source}"
-    # Drives that programs serve may all have the number 0.
-    return f"fsid:{number:x}" if number else f"device:{source}"
 
 
 def find_drive(identity: str, last_mount: str) -> Drive | None:
@@ -260,12 +252,14 @@ def mounts() -> list[str]:
     """Mount points of drives a person could mean: each volume once, no kernel pseudo mounts."""
     found: dict[int, str] = {}
     for part in partitions():
-        mount = part.mountpoint
-        if part.fstype in PSEUDO or (f"{mount}/".startswith(SYSTEM_FOLDERS) and not mount.startswith("/run/media/")):
+        mount = os.path.normpath(part.mountpoint)
+        if part.fstype in PSEUDO or (
+            f"{mount}/".startswith(tuple(here.SYSTEM_PLACES)) and not mount.startswith("/run/media/")
+        ):
             continue
         with suppress(OSError):
             state = os.stat(mount)
-            if stat.S_ISDIR(state.st_mode) and os.statvfs(mount).f_blocks:
+            if stat.S_ISDIR(state.st_mode) and here.room(mount).total:
                 best = found.get(state.st_dev)
                 found[state.st_dev] = min(best, mount, key=len) if best else mount
     return list(found.values())

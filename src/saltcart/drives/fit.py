@@ -1,6 +1,5 @@
 """Whether a load fits on a drive, and every reason against it, the hard ones apart from advice."""
 
-import os
 from collections.abc import Sequence
 from contextlib import suppress
 from fnmatch import fnmatchcase
@@ -12,6 +11,7 @@ from saltcart.drives.drive import Drive, drive_of
 from saltcart.drives.limits import ADVICE, HARD, Obstacle, obstacles
 from saltcart.errors import counted, show
 from saltcart.shelves.walk import FILE, Item
+from saltcart.system import here, os
 
 # Bytes per second that a haul is assumed to move where nothing was measured.
 ASSUMED_SPINNING, ASSUMED_SOLID, ASSUMED_NETWORK = 100_000_000, 400_000_000, 50_000_000
@@ -76,7 +76,7 @@ def judge(drive: Drive, load: Load | None, cart: Cart, measured: float | None = 
     fit = Fit(drive, reasons)
     if load is None:
         return fit
-    unit = os.statvfs(drive.mount).f_frsize or 1
+    unit = here.room(drive.mount).unit
     need = 0 if load.stays_on(drive) else sum(-(-item.size // unit) * unit for item in load.items if item.kind == FILE)
     headroom = drive.total_bytes * cart.headroom_percent // 100
     reasons += room_reasons(drive, load, need, headroom, unit)
@@ -106,7 +106,7 @@ def state_reasons(drive: Drive, cart: Cart) -> list[Reason]:
     elif marks:
         what = f"it seems to hold backups{why}: if it is for these, say so in cart.toml (role, backup_marks)"
         reasons.append(Reason(ADVICE, "backup", what))
-    if drive.mount == "/" or (known and known.role == "system"):
+    if drive.mount in here.ROOTS or (known and known.role == "system"):
         reasons.append(Reason(ADVICE, "system", "it is the system's own drive; a full one stops the machine"))
     if drive.facts.health:
         reasons.append(Reason(HARD, "health", f"{drive.facts.health}: do not trust it with sounds"))

@@ -1,8 +1,6 @@
 """Which drives were seen, and whether a path's drive is away: the difference between "plug it in" and "it is gone"."""
 
 import json
-import os
-import pwd
 from collections.abc import Iterable
 from contextlib import suppress
 from functools import cached_property
@@ -13,6 +11,7 @@ from saltcart.errors import show
 from saltcart.home import home, made_home, require_home
 from saltcart.safefile import write_in
 from saltcart.spelling.moves import tail_below
+from saltcart.system import here, os
 
 # Folders in which systems mount drives by name, or by user and name.
 MOUNT_FOLDERS = ("/media", "/run/media", "/mnt", "/Volumes")
@@ -57,7 +56,7 @@ class Presence:
         real = os.path.realpath(path)
         for identity, fact in self.known.items():
             # The system's own drive is always there, whatever number it had at another start.
-            if fact["mount"] != "/" and tail_below(real, fact["mount"]) is not None:
+            if fact["mount"] not in here.ROOTS and tail_below(real, fact["mount"]) is not None:
                 answer = self.ask(identity, fact)
                 if answer:
                     return answer
@@ -95,11 +94,7 @@ def nothing_at(mount: str) -> str:
 
 def is_user(name: str) -> bool:
     """Whether `name` is a user of this system: drives are mounted in folders named after them."""
-    try:
-        pwd.getpwnam(name)
-    except (KeyError, ValueError):
-        return False
-    return True
+    return here.is_user(name)
 
 
 def used(folder: str) -> bool:

@@ -1,7 +1,6 @@
 """Measuring a drive with a file of our own, past the system's memory, and saying the result in a musician's terms."""
 
 import mmap
-import os
 import random
 import time
 from collections.abc import Iterator
@@ -12,6 +11,7 @@ from msgspec import Struct
 from saltcart.drives.drive import Drive
 from saltcart.errors import Refused, Stopped, show
 from saltcart.progress import Progress, Tick, silent
+from saltcart.system import here, os
 
 TEST_BYTES = 256 << 20
 PIECE = 4 << 20
@@ -98,7 +98,7 @@ def timed_read(path: str, size: int, progress: Progress) -> tuple[bool, float]:
         buffer = mmap.mmap(-1, PIECE)  # page-aligned, as direct reads must be
         began = time.perf_counter()
         done = 0
-        while count := os.readv(handle, [buffer]):
+        while count := here.read_into(handle, memoryview(buffer), done):
             done += count
             progress(Tick("measure: read", path, size + done, 2 * size, in_bytes=True))
         return past, done / (time.perf_counter() - began)
@@ -111,7 +111,7 @@ def timed_scatter(path: str, size: int) -> float:
         buffer = mmap.mmap(-1, READ_AHEAD)
         began = time.perf_counter()
         for _read in range(READS):
-            os.preadv(handle, [buffer], places.randrange(size // READ_AHEAD) * READ_AHEAD)
+            here.read_into(handle, memoryview(buffer), places.randrange(size // READ_AHEAD) * READ_AHEAD)
         return READS * READ_AHEAD / (time.perf_counter() - began)
 
 
@@ -119,10 +119,10 @@ def timed_scatter(path: str, size: int) -> float:
 def direct(path: str) -> Iterator[tuple[int, bool]]:
     """A handle that reads past the cache where the file system allows it, and whether it does."""
     try:
-        handle, past = os.open(path, os.O_RDONLY | os.O_DIRECT), True
+        handle, past = here.open_direct(path), True
     except OSError:
         handle, past = os.open(path, os.O_RDONLY), False
-        os.posix_fadvise(handle, 0, 0, os.POSIX_FADV_DONTNEED)
+        here.forget(handle)
     try:
         yield handle, past
     finally:

@@ -1,10 +1,9 @@
 """Drives by their names, wherever a place is meant."""
 
-import os
-
 from saltcart.drives.drive import find_drive, mounts
 from saltcart.drives.known import remembered
 from saltcart.errors import Refused, show
+from saltcart.system import os
 
 
 def meant_place(to: str) -> str:

@@ -4,13 +4,13 @@ Programs that write tags may keep both.  On file systems that keep them, inode a
 happened to a file; its content then tells what.  Elsewhere only the content does.
 """
 
-import os
 from collections.abc import Sequence
 
 from msgspec import Struct, field
 
 from saltcart.hauling.workers import Reading, read_all
 from saltcart.progress import Progress, Tick, silent
+from saltcart.system import os
 from saltcart.trips.records import Row
 from saltcart.trips.stock import Stock
 from saltcart.trips.trip import Trip

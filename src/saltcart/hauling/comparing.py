@@ -1,6 +1,5 @@
 """The new place before anything is copied: what is there already, and whether there is room."""
 
-import os
 from collections.abc import Mapping
 
 from saltcart.drives import Drive
@@ -9,6 +8,7 @@ from saltcart.own_names import staged_for
 from saltcart.planning.destination import refuse_clashes
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER
+from saltcart.system import os
 from saltcart.trips.records import LISTED, PLACING, VERIFIED, Row
 from saltcart.trips.trip import Trip
 from saltcart.waybills.collection_file import digests_before

@@ -1,8 +1,6 @@
 """Copying one file: read once, digested on the way, written under a temporary name with all that belongs to it."""
 
 import errno
-import fcntl
-import os
 import stat
 import time
 from collections.abc import Callable, Iterator
@@ -13,10 +11,12 @@ from saltcart.drives.limits import ACCESS_LISTS, APART, ATTRIBUTES, BLOCKS, FINE
 from saltcart.errors import SaltCartError
 from saltcart.shelves.digests import BLAKE3, CHUNK, Worker, worker_for
 from saltcart.shelves.marks import Mark, mark_of, time_ns
+from saltcart.system import here, os
+from saltcart.system.contract import ACCESS, ATTRIBUTE, MODE, OWNER
 
 Tell = Callable[[str, str, int], None]
-FICLONE = 0x40049409
 RETRIES, PAUSE_SECONDS = 3, 0.2
+LOST = {OWNER: OWNERS, ACCESS: ACCESS_LISTS, ATTRIBUTE: ATTRIBUTES, MODE: MODES}
 
 
 # What a drive answers for one name it does not take, or one file too large for it; all others may still be copied.
@@ -143,8 +143,8 @@ def refuse_last_room(job: FileCopy) -> None:
     """Raise OSError when a copy, which nobody has counted since a second name needs no room, would leave less than a
     fiftieth of its drive free.
     """
-    state = os.statvfs(os.path.dirname(job.temporary))
-    if (state.f_bavail - state.f_blocks // 50) * state.f_frsize < job.disk_bytes:
+    room = here.room(os.path.dirname(job.temporary))
+    if room.free_here - room.total // 50 < job.disk_bytes:
         raise OSError(
             errno.ENOSPC,
             "hard links are not allowed there, and there is not enough free space for a copy",
@@ -173,7 +173,7 @@ def copy_bytes(job: FileCopy, source: int, target: int | None, tell: Tell) -> st
     Where both share what they have, or there is but one, the bytes are read for their digest alone.
     """
     worker = worker_for(job.digests)
-    if target is not None and job.sharing == BLOCKS and share_blocks(source, target):
+    if target is not None and job.sharing == BLOCKS and here.share_blocks(source, target):
         target = None
     for start, end in data_and_holes(job, source):
         if end is None:  # a hole
@@ -201,37 +201,12 @@ def refuse_changed(job: FileCopy, before: Mark, now: os.stat_result) -> None:
         raise FileTrouble("changed while it was copied; run the same command again")
 
 
-def share_blocks(source: int, target: int) -> bool:
-    """Let an empty file share the blocks of another on the same drive, as btrfs and xfs can (ioctl_ficlone(2));
-    whether it does.
-    """
-    try:
-        fcntl.ioctl(target, FICLONE, source)
-    except OSError:
-        return False
-    return True
-
-
 def data_and_holes(job: FileCopy, source: int) -> Iterator[tuple[int, int | None]]:
     """Start and end of each stretch of data; for a hole between them, its size and None."""
-    if job.disk_bytes >= job.size or not hasattr(os, "SEEK_DATA"):
+    if job.disk_bytes >= job.size:
         yield 0, job.size
-        return
-    place = 0
-    while place < job.size:
-        try:
-            start = min(os.lseek(source, place, os.SEEK_DATA), job.size)
-            hole = os.lseek(source, start, os.SEEK_HOLE) if start < job.size else start
-        except OSError as error:
-            if error.errno != errno.ENXIO:  # a file system that does not tell holes
-                yield place, job.size
-                return
-            start = hole = job.size  # nothing but a hole follows
-        if start > place:
-            yield start - place, None
-        place = hole
-        if place > start:
-            yield start, min(place, job.size)
+    else:
+        yield from here.stretches(source, job.size)
 
 
 def digest_hole(worker: Worker, count: int) -> None:
@@ -264,34 +239,16 @@ def copy_attributes(source: int, target: int, job: FileCopy) -> frozenset[str]:
     does not.
     """
     state, made = os.fstat(source), os.fstat(target)
-    lost = set(copy_owner_and_attributes(source, target, state, made))
+    lost = set(map(LOST.__getitem__, here.copy_owner_and_attributes(source, target)))
     if made.st_mode & 0o7777 != job.mode or made.st_uid != state.st_uid:
         try:
-            os.fchmod(target, job.mode)
+            here.set_mode(target, job.mode)
         except PermissionError:
             lost.add(MODES)
     os.utime(target, ns=(job.new_mtime_ns, job.new_mtime_ns))
     kept = os.fstat(target)
-    if kept.st_mode & 0o7777 != job.mode:
+    if kept.st_mode & 0o7777 != job.mode and here.keeps_modes():
         lost.add(MODES)
     if time_ns(kept) != job.mtime_ns:
         lost.add(FINE_TIMES)
     return frozenset(lost)
-
-
-def copy_owner_and_attributes(source: int, target: int, state: os.stat_result, made: os.stat_result) -> Iterator[str]:
-    """Give an open file or folder the owner, group and extended attributes of another; the kinds that are lost."""
-    if (made.st_uid, made.st_gid) != (state.st_uid, state.st_gid):
-        try:
-            os.fchown(target, state.st_uid, state.st_gid)
-        except OSError:
-            yield OWNERS
-    try:
-        names = os.listxattr(source)
-    except OSError:
-        names = []
-    for name in names:
-        try:
-            os.setxattr(target, name, os.getxattr(source, name))
-        except OSError:
-            yield ACCESS_LISTS if name.startswith("system.posix_acl") else ATTRIBUTES

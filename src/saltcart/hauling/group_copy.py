@@ -15,7 +15,6 @@ In 5 no name is taken that something has, unless our records say that we wrote e
 """
 
 import errno
-import os
 import stat
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
@@ -33,6 +32,7 @@ from saltcart.renaming import rename_new
 from saltcart.safefile import remove_if_there, sync_folder
 from saltcart.shelves.digests import digest_file, worker_for
 from saltcart.shelves.marks import Mark, mark_of
+from saltcart.system import os
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.records import PLACING, Placed, Row, Trouble
 from saltcart.waybills.shelf import Shelf

@@ -1,7 +1,6 @@
 """The haul: list, refuse early what cannot work, copy and verify.  No original and no ledger is touched."""
 
 import errno
-import os
 from collections import Counter
 from collections.abc import Iterable, Sequence
 
@@ -22,6 +21,7 @@ from saltcart.rewriting.routes import new_target
 from saltcart.safefile import copy_owner
 from saltcart.shelves import manifest
 from saltcart.spelling.moves import tail_below
+from saltcart.system import here, os
 from saltcart.trips import history, manifests
 from saltcart.trips import trip as trips
 from saltcart.trips.holding import held
@@ -173,7 +173,7 @@ def write_manifest(trip: Trip, number: int) -> str:
         lambda digest: trip.logbook.record(**{f"manifest {number}": [path, digest]}),
         staged_for(path, trip.name) if waits else "",
     )
-    if os.geteuid() == 0:
+    if here.is_administrator():
         copy_owner(shelf.old, staged_for(path, trip.name) if waits else path)
     return path
 

@@ -1,7 +1,5 @@
 """What a trip will copy: its files and its ledgers, listed in the logbook."""
 
-import os
-
 from saltcart.drives.drive import keeps_change_times
 from saltcart.errors import Refused, counted, show
 from saltcart.hauling.altered import altered_since
@@ -13,6 +11,7 @@ from saltcart.planning.shelf_inspection import may_be_ledger
 from saltcart.shelves.marks import mark_of
 from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, OTHER
+from saltcart.system import os
 from saltcart.trips.records import LISTED, VERIFIED, LedgerRow
 from saltcart.trips.stock import Stock
 from saltcart.trips.trip import Trip

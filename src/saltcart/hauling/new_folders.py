@@ -1,26 +1,27 @@
 """Folders at the new place."""
 
-import os
 import stat
 
 from saltcart.own_names import PART
 from saltcart.safefile import remove_if_there
+from saltcart.system import os
+from saltcart.system.contract import OpenFolder
 
 
-def make_folder_below(handle: int, path: str) -> None:
+def make_folder_below(folder: OpenFolder, path: str) -> None:
     """Make a folder at `path` below an opened one, and those on the way that are missing.
 
     FileExistsError when something that is no folder, or only a link to one, has that name.
     """
     try:
-        os.mkdir(path, dir_fd=handle)
+        folder.mkdir(path)
     except FileNotFoundError:
         if "/" not in path:
             raise
-        make_folder_below(handle, os.path.dirname(path))
-        os.mkdir(path, dir_fd=handle)
+        make_folder_below(folder, os.path.dirname(path))
+        folder.mkdir(path)
     except FileExistsError:
-        if not stat.S_ISDIR(os.stat(path, dir_fd=handle, follow_symlinks=False).st_mode):
+        if not stat.S_ISDIR(folder.stat(path).st_mode):
             raise
 
 

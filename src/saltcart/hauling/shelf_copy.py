@@ -3,7 +3,6 @@
 Folders come first, then files in groups, then further names of files (hard links), symbolic links, and last the
 modes and times of folders."""
 
-import os
 import time
 from collections import deque
 from collections.abc import Iterator
@@ -16,8 +15,8 @@ from saltcart.drives import Drive, drive_of
 from saltcart.drives import drive as drives
 from saltcart.drives.drive import keeps_change_times
 from saltcart.drives.fit import is_spinning
-from saltcart.drives.limits import MODES, OWNERS
-from saltcart.hauling.file_copy import copy_owner_and_attributes, refusal
+from saltcart.drives.limits import OWNERS
+from saltcart.hauling.file_copy import LOST, refusal
 from saltcart.hauling.group_copy import (
     TAKEN,
     Group,
@@ -31,12 +30,14 @@ from saltcart.hauling.group_copy import (
 from saltcart.hauling.haul_report import TO_COPY, Meter, Pace
 from saltcart.hauling.new_folders import make_folder_below, remove_temporaries
 from saltcart.hauling.workers import InProcess, WorkerProcesses, Workers, worth_several_processes
-from saltcart.safefile import FOLDER_FLAGS, make_folders, missing_folders, remove_if_there, sync_folder
+from saltcart.safefile import make_folders, missing_folders, remove_if_there, sync_folder
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.marks import mark_of
 from saltcart.shelves.walk import FILE, FOLDER, LINK
 from saltcart.spelling.moves import tail_below
 from saltcart.spelling.renames import renames_of
+from saltcart.system import here, os
+from saltcart.system.contract import OpenFolder
 from saltcart.trips.records import PLACING, TROUBLE, VERIFIED, Row, Trouble
 from saltcart.trips.trip import Trip
 from saltcart.waybills.collection_file import digests_before
@@ -163,7 +164,7 @@ class ShelfCopy:
         if missing := missing_folders(top):
             self.log.record(**{fact: [*self.log.fact(fact, []), *missing]})
         make_folders(top, like=self.shelf.old)
-        handle = os.open(top, FOLDER_FLAGS | os.O_NOFOLLOW)
+        handle = here.open_folder(top, links=False)
         try:
             self.make_folders_for_renamed(handle)
             for row in self.log.rows(self.number, *TO_COPY, kind=FOLDER):
@@ -173,9 +174,9 @@ class ShelfCopy:
                     except OSError as error:
                         self.refuse(row, error)
         finally:
-            os.close(handle)
+            handle.close()
 
-    def make_folders_for_renamed(self, handle: int) -> None:
+    def make_folders_for_renamed(self, handle: OpenFolder) -> None:
         """Make the folders, below the opened shelf, that files which leave their own come into; they are recorded like
         those above it.
         """
@@ -233,22 +234,10 @@ class ShelfCopy:
 
     def finish_folder(self, row: Row) -> None:
         """Give one folder owner, attributes, mode and times of its original, and flush it."""
-        source = os.open(self.source(row), os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW)
-        target = os.open(self.place(row), os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW)
-        try:
-            if self.resumed:
-                remove_temporaries(self.place(row))
-            state, made = os.fstat(source), os.fstat(target)
-            self.target.lost.update(copy_owner_and_attributes(source, target, state, made))
-            with suppress(PermissionError):
-                os.fchmod(target, row.item.mode)
-            if os.fstat(target).st_mode & 0o7777 != row.item.mode:
-                self.target.lost[MODES] += 1
-            sync_folder(self.place(row))
-            os.utime(target, ns=(self.kept_time(row),) * 2)
-        finally:
-            os.close(source)
-            os.close(target)
+        if self.resumed:
+            remove_temporaries(self.place(row))
+        lost = here.finish_folder(self.source(row), self.place(row), row.item.mode, self.kept_time(row))
+        self.target.lost.update(map(LOST.__getitem__, lost))
 
     def make_hard_links(self) -> None:
         """Give files with several names their further names; copy them where the drive knows no hard links."""

@@ -1,6 +1,5 @@
 """Unpacking an archive in place of copying a folder: the same groups, temporary names, reading back and records."""
 
-import os
 from collections.abc import Callable, Sequence
 from typing import IO
 
@@ -11,6 +10,7 @@ from saltcart.hauling.workers import InProcess, Outcome, Workers
 from saltcart.safefile import remove_if_there, sync_folder
 from saltcart.shelves.archive import DAMAGED, Reader
 from saltcart.shelves.digests import CHUNK, worker_for
+from saltcart.system import os
 from saltcart.trips.records import Row
 
 

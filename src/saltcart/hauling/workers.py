@@ -2,12 +2,9 @@
 
 With many small files one process is busy with itself rather than with the drives, so several share the work."""
 
-import ctypes
 import errno
 import multiprocessing
-import os
 import signal
-import sys
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
@@ -21,12 +18,12 @@ from saltcart.drives import drive_of
 from saltcart.hauling.file_copy import FileCopy, FileTrouble, Tell, copy_file, silent
 from saltcart.shelves.digests import BLAKE3, digest_file
 from saltcart.shelves.marks import Mark
+from saltcart.system import here, os
 
 # More processes than processors, since they wait for a drive half of the time.
 MAX_WORKERS = 8
 MANY_FILES, MANY_BYTES = 200, 256 << 20
 BATCH_FILES, BATCH_BYTES = 25, 32 << 20
-PR_SET_PDEATHSIG = 1  # PR_SET_PDEATHSIG of prctl(2)
 Result = TypeVar("Result")
 
 
@@ -87,8 +84,7 @@ class WorkerProcesses:
     """Several processes that work off batches of jobs; they end with the process that made them."""
 
     def __init__(self) -> None:
-        # Forked, so that a program which uses this as a library needs no guarded main module.
-        context = multiprocessing.get_context("fork")
+        context = multiprocessing.get_context(here.POOL)
         self.workers = ProcessPoolExecutor(
             min(MAX_WORKERS, 2 * (os.cpu_count() or 1)), context, start_worker, (os.getpid(),)
         )
@@ -169,11 +165,9 @@ def batches(tasks: Sequence[Task]) -> Iterator[list[Task]]:
 
 def start_worker(parent: int) -> None:
     """Set up a worker: signals are left to the process that made it, and it ends when that one has gone."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    signal.signal(signal.SIGHUP, signal.SIG_IGN)
-    signal.signal(signal.SIGTERM, signal.SIG_DFL)
-    if sys.platform == "linux":
-        ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
+    for number in here.INTERRUPTS:
+        signal.signal(number, signal.SIG_DFL if number == signal.SIGTERM else signal.SIG_IGN)
+    here.end_with_parent()
     threading.Thread(target=exit_with_parent, args=(parent,), daemon=True).start()
 
 

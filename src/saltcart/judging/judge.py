@@ -1,6 +1,5 @@
 """Verdicts on entries: what a ledger names, and whether it is there."""
 
-import os
 import stat
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
@@ -25,6 +24,7 @@ from saltcart.shelves.audio import header_trouble, kind_of
 from saltcart.spelling import encodable, readings, spelling_named
 from saltcart.spelling.foreign import PSEUDO
 from saltcart.spelling.moves import plain, tail_below
+from saltcart.system import os
 from saltcart.unchanged_files import UnchangedFiles
 
 # From so many paths in one folder on, listing it is cheaper than asking for each.
@@ -135,7 +135,7 @@ class Judge:
 
     def no_folder(self, folder: str, text: str) -> tuple[str, str] | None:
         """Verdict and reason for what would lie in a folder that is not there; None where it is, or may be another."""
-        if not folder.startswith("/") or "\0" in text or ".." in folder or plain(text) != text:
+        if not os.path.isabs(folder) or "\0" in text or ".." in folder or plain(text) != text:
             return None
         if os.path.lexists(folder) or self.resolver.true.path(text) != text:
             return None

@@ -1,6 +1,5 @@
 """Folders that a ledger names one or two levels too high or too low for what starts from them."""
 
-import os
 from collections.abc import Iterator
 from typing import NamedTuple
 
@@ -9,6 +8,7 @@ from saltcart.judging.resolver import Resolver
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling import Spelling
+from saltcart.system import os
 
 SAMPLE, MOST_FOLDERS = 50, 300
 

@@ -1,12 +1,11 @@
 """What an entry means on this machine: where its path starts, drives of other systems, and names in another case."""
 
-import os
-
 from msgspec.structs import replace
 
 from saltcart.ledgers import Entry
 from saltcart.shelves.true_names import AnyCase, TrueNames
 from saltcart.spelling import Meanings, Spelling, encodable
+from saltcart.system import os
 
 NO_MEANINGS = Meanings()
 

@@ -1,7 +1,6 @@
 """All values of a file that no map describes yet, grouped by place, for each container the file may be."""
 
 import codecs
-import os
 import re
 import sqlite3
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
@@ -22,6 +21,7 @@ from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.textual import decoded
 from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
 from saltcart.spelling import spelling_named
+from saltcart.system import os
 
 FIRST = re.compile(r"([A-Za-z_ -])[01]\Z")  # at the end of a name: `folder1`, `dir_0`
 MOST_VALUES = 5000  # values of one place that are tried

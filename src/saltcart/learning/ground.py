@@ -1,6 +1,5 @@
 """What values are tried against: what is really on the disk, and which of it lies in the shelves."""
 
-import os
 from collections.abc import Iterable, Iterator, Sequence
 
 from msgspec import Struct, field
@@ -8,6 +7,7 @@ from msgspec import Struct, field
 from saltcart.judging.resolver import Resolver
 from saltcart.spelling import encodable, spelling_named
 from saltcart.spelling.moves import tail_below
+from saltcart.system import here, os
 
 
 class Past(Struct, frozen=True):
@@ -73,7 +73,7 @@ class Disk(Struct):
     def leads_on(self, folder: str) -> bool:
         """Whether a shelf lies in `folder`, or it in a shelf; the top of all is no place to start from."""
         real = self.real_folder(folder)
-        return real != "/" and any(
+        return real not in here.ROOTS and any(
             tail_below(shelf, real) is not None or tail_below(real, shelf) is not None for shelf in self.shelves
         )
 

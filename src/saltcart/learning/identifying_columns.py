@@ -3,7 +3,6 @@
 A column is recognised by comparing its cells with the files."""
 
 import hashlib
-import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from itertools import islice
 from math import ceil, floor
@@ -20,6 +19,7 @@ from saltcart.ledgers.sqlite.tables import Table
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.digests import CHUNK, Worker
 from saltcart.shelves.headers import read_header
+from saltcart.system import os
 
 SAMPLE = 200  # sounds that are held against their rows
 HASHED = 3

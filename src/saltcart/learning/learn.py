@@ -8,7 +8,6 @@ place that is seen in any of them counts for all.
 """
 
 import json
-import os
 import re
 import tempfile
 from collections.abc import Iterator, Sequence
@@ -43,6 +42,7 @@ from saltcart.rewriting.routes import Routes
 from saltcart.rewriting.staging import on_trial
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings, Move, Moves, spelling_named
+from saltcart.system import os
 
 STRUCTURED = ("sqlite", "xml", "json", "plist", "chunks")
 TRIAL = "saltcart trial"
@@ -211,7 +211,7 @@ def named_in_full(lessons: Sequence[Lesson], samples: Sequence[Sample]) -> set[s
     for lesson, sample in product(lessons, samples):
         for text in sample.content.values.get(lesson.place, ()):
             path = os.path.normpath(sample.ground.resolve(lesson.spelling, text) or "/")
-            while path != "/":
+            while path != os.path.dirname(path):
                 found.add(path)
                 path = os.path.dirname(path)
     return found

@@ -1,6 +1,5 @@
 """A map as commented TOML, made of what was learnt."""
 
-import os
 import re
 from collections.abc import Sequence
 
@@ -10,6 +9,7 @@ from saltcart.learning.containers import Content
 from saltcart.learning.identifying_columns import ColumnFact
 from saltcart.learning.lessons import Lesson, Proof
 from saltcart.ledgers.kinds import head_of
+from saltcart.system import os
 
 # What may tell files of one kind from others with the same ending, by container: in their first bytes.
 MARKS = {

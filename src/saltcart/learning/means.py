@@ -1,9 +1,10 @@
 """What drives of another system would have to mean here for its paths to lead somewhere."""
 
-import os
 import re
 from collections import Counter
 from collections.abc import Iterable, Sequence
+
+from saltcart.system import os
 
 LETTER = re.compile(r"([A-Za-z]:)[\\/](.+)")
 SHARE = re.compile(r"(\\\\[^\\/]+[\\/][^\\/]+)[\\/](.+)")

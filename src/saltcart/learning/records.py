@@ -2,7 +2,6 @@
 where it says `folder`.
 """
 
-import os
 from collections.abc import Iterator, Sequence
 from functools import partial
 from itertools import product
@@ -15,6 +14,7 @@ from saltcart.ledgers.rules import At
 from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.shelves.audio import kind_of
 from saltcart.spelling import spelling_named
+from saltcart.system import os
 
 MOST_FOLDERS, MOST_PLACES, MOST_ENTRIES = 8, 12, 2000
 NAMES_TRIED = ("relative", "windows-relative", "uri-reference")

@@ -7,11 +7,12 @@ Sums: CRC-32 (RFC 1952, section 8), Adler-32 (RFC 1950), MD5 (RFC 1321), SHA-1 a
 
 import base64
 import hashlib
-import os
 import re
 import zlib
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Literal, NamedTuple
+
+from saltcart.system import os
 
 SAMPLE = 40  # changed texts that are looked at
 NEAR = 160  # bytes before and after a text in which its record says its length

@@ -1,6 +1,5 @@
 """Files that instruments include: ledgers whose paths count from the instrument, and may be read in several ways."""
 
-import os
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 
 from msgspec.structs import replace
@@ -11,6 +10,7 @@ from saltcart.ledgers.formats import sfz
 from saltcart.ledgers.formats.sfz import InstrumentLedger
 from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.spelling.swaps import Swap
+from saltcart.system import os
 
 INSTRUMENT, PART = sfz.NAME, sfz.PART
 

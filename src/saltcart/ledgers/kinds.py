@@ -1,6 +1,5 @@
 """The table of what can be read as a ledger: open formats by name, and maps over containers."""
 
-import os
 from collections.abc import Sequence
 from functools import lru_cache, partial
 from types import ModuleType
@@ -18,6 +17,7 @@ from saltcart.ledgers.text_ledger import Shape, TextLedger
 from saltcart.ledgers.where import Where
 from saltcart.ledgers.wrappers import PLAIN, ZIP_MAGIC
 from saltcart.spelling import spelling_named
+from saltcart.system import os
 
 # A format is a module with NAME, claims(name, head) and spans(data); WRAPPER when it comes wrapped.
 TEXT_FORMATS: tuple[ModuleType, ...] = (m3u, pls, xspf, jspf, cue, sfz, turtle, dawproject)

@@ -4,7 +4,6 @@ A text that is not UTF-8 says nothing of its encoding.  But its paths lead somew
 is the one it was written in.  Each field is looked at separately, because several programs wrote the texts.
 """
 
-import os
 from collections.abc import Sequence
 from itertools import islice
 
@@ -13,6 +12,7 @@ from msgspec.structs import replace
 from saltcart.ledgers.codings import TextCoding
 from saltcart.ledgers.formats.m3u import LineCoding
 from saltcart.ledgers.spans import Kind, Spans
+from saltcart.system import os
 
 USUAL = "cp1252"  # of the West, on the commonest system
 # In the order in which they are tried; where several lead to something, the first does.

@@ -1,6 +1,5 @@
 """Maps: TOML files that say where the entries of one kind of ledger lie and how they are written."""
 
-import os
 from collections.abc import Iterable, Mapping, Sequence
 from functools import lru_cache
 from typing import NamedTuple
@@ -18,6 +17,7 @@ from saltcart.ledgers.rules import At, Parts
 from saltcart.ledgers.wrappers import GZIP_MAGIC, PLAIN, ZIP_MAGIC, Gzip, Wrapper, ZipMember
 from saltcart.patterns import Pattern
 from saltcart.spelling import Spelling, spelling_named
+from saltcart.system import os
 from saltcart.toml import reading
 
 

@@ -1,6 +1,5 @@
 """Ledgers that are one text, or bytes with texts in them: each path is in a span."""
 
-import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from functools import partial
@@ -20,6 +19,7 @@ from saltcart.ledgers.where import nowhere
 from saltcart.ledgers.wrappers import PLAIN, Wrapper
 from saltcart.spelling import Spelling
 from saltcart.spelling.swaps import Swap
+from saltcart.system import os
 
 LARGEST = 256 << 20
 BATCH_SPANS = 1000

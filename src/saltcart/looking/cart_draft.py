@@ -1,6 +1,5 @@
 """Drafting `cart.toml` from a survey, and adding to one without touching what a person wrote."""
 
-import os
 import re
 from collections.abc import Callable, Mapping, Sequence
 from functools import partial
@@ -15,6 +14,7 @@ from saltcart.drives.drive import Drive
 from saltcart.errors import BadFile
 from saltcart.looking.survey_report import SurveyedShelf, SurveyReport
 from saltcart.safefile import make_folders, replacing
+from saltcart.system import os
 from saltcart.toml.kinds import as_toml_path
 
 HEAD = """\

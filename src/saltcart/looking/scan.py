@@ -1,6 +1,5 @@
 """One walk through the places of a survey."""
 
-import os
 from bisect import bisect_left
 from collections.abc import Sequence
 from functools import partial
@@ -24,6 +23,7 @@ from saltcart.shelves.oddities import litter, plain_name, shortcut
 from saltcart.shelves.programs import is_program, units
 from saltcart.shelves.true_names import told_apart, true_path
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 
 
 class NoFolder(Refused):

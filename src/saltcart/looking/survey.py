@@ -1,6 +1,5 @@
 """The survey: shelves and ledgers in some places, which leans on which, and how every entry is now."""
 
-import os
 import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
@@ -24,6 +23,7 @@ from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling import Meanings
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 
 
 def default_places(cart: Cart) -> list[str]:

@@ -1,7 +1,6 @@
 """Findings about what need not travel and what should come along.  Nothing is deleted."""
 
 import json
-import os
 import re
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
@@ -26,6 +25,7 @@ from saltcart.shelves.oddities import litter
 from saltcart.shelves.true_names import TrueNames
 from saltcart.shelves.walk import FILE, FOLDER, Item, walk
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 
 UNNAMED, COPIES, STRAY, UNPLAYED, LONG_AGO, LITTER, EMPTY = (
     "unnamed",

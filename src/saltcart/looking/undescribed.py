@@ -1,6 +1,5 @@
 """Unknown files that refer to sounds: a survey lists them, and `start` learns them."""
 
-import os
 from collections.abc import Sequence
 
 from msgspec import Struct, field
@@ -16,6 +15,7 @@ from saltcart.progress import Progress, silent
 from saltcart.shelves.oddities import litter
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 
 MOST_TOPS = 40
 

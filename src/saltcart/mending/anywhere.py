@@ -4,7 +4,6 @@ What is known of a sound must point to one file alone, and that file to one soun
 meet by chance, something else must agree: its name, its neighbours, or title and artist.
 """
 
-import os
 import re
 import unicodedata
 from collections import Counter, defaultdict
@@ -18,6 +17,7 @@ from saltcart.mending.places import Places
 from saltcart.mending.volumes import volumes_differ
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.tags import tags_of
+from saltcart.system import os
 
 MOST_READ = 20_000  # sounds of which the tags are read for this
 FEW = 4  # sounds that have one size by chance

@@ -6,7 +6,6 @@ known format maps are learnt as if everything still lay there: a *mirror* shows 
 What speaks of the past, or is somebody's text, is no ledger, as in any search.
 """
 
-import os
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import suppress
 from functools import cached_property, lru_cache
@@ -36,6 +35,7 @@ from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings
 from saltcart.spelling.foreign import PSEUDO
 from saltcart.spelling.moves import outermost, tail_below
+from saltcart.system import os
 
 MOST_TOPS = 100  # old places that are searched for
 

@@ -1,6 +1,5 @@
 """What speaks for a file being the one that a lost entry meant, in words and points."""
 
-import os
 import re
 from collections.abc import Sequence
 from typing import NamedTuple
@@ -14,6 +13,7 @@ from saltcart.shelves.headers import Header, cut_off, read_header
 from saltcart.shelves.tags import tags_of
 from saltcart.spelling import Move
 from saltcart.spelling.moves import joined, tail_below
+from saltcart.system import here, os
 from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import RELEASED, SWITCHED
@@ -168,7 +168,7 @@ class KnownMoves:
             if trip.state in (SWITCHED, RELEASED) and not trip.waybill.collection:  # which travels, and is no home
                 self.moves += [(move, TRIP) for move in trip.waybill.moves().moves]
         for identity, fact in remembered().items():
-            drive = find_drive(identity, fact["mount"]) if fact["mount"] != "/" else None
+            drive = find_drive(identity, fact["mount"]) if fact["mount"] not in here.ROOTS else None
             if drive and drive.mount != fact["mount"]:
                 self.moves.append((Move(fact["mount"], drive.mount), DRIVE))
         self.home = os.path.expanduser("~")

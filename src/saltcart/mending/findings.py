@@ -1,6 +1,5 @@
 """What a search for lost entries found: rules, single files, what is unclear, and the plan that mends what is sure."""
 
-import os
 from collections import Counter
 from collections.abc import Sequence
 
@@ -36,6 +35,7 @@ from saltcart.mending.rules import PROVEN, Rule, preferred, rules_of, strength
 from saltcart.progress import Progress, silent
 from saltcart.shelves.audio import kind_of
 from saltcart.spelling.moves import joined, tail_below
+from saltcart.system import os
 
 
 class Findings(Struct):

@@ -2,7 +2,6 @@
 
 import html
 import json
-import os
 import re
 from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple
@@ -18,6 +17,7 @@ from saltcart.mentions.packed import Budget, is_packed, unpacked
 from saltcart.shelves.audio import KINDS
 from saltcart.spelling import encodable, spelling_named
 from saltcart.spelling.foreign import looks_foreign
+from saltcart.system import os
 
 LARGEST = 16 << 20  # bytes of a file that are read for evidence
 MOST_TEXTS = 100_000  # in one file
@@ -66,7 +66,7 @@ def meanings_in(path: str, found: LostTexts, here: Callable[[str], str] = str) -
             found.cut = True
             return
         sound = ENDING.search(text) is not None
-        yield Text(text, tuple(map(here, paths_of(text, starts))) if sound or text[:1] == "/" else (), sound)
+        yield Text(text, tuple(map(here, paths_of(text, starts))) if sound or os.path.isabs(text) else (), sound)
 
 
 def lost_texts(path: str, here: Callable[[str], str] = str) -> LostTexts:

@@ -1,6 +1,5 @@
 """What lay where, and where it lies now: as lost texts say, held against the names of what is there."""
 
-import os
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 
@@ -13,6 +12,7 @@ from saltcart.mending.places import Places, name_key
 from saltcart.mending.rules import parting
 from saltcart.shelves.audio import kind_of
 from saltcart.spelling.moves import joined, tail_below
+from saltcart.system import here, os
 
 MOST_MIRRORS, LEAST_SHOWN = 40, 2  # sounds, or folders of such, that a mirror must show
 MOST_ALIKE = 20  # folders with the same name
@@ -133,7 +133,7 @@ def vote(
     key = name_key(os.path.basename(path))
     for found in sounds.places.called(path) if sound else sounds.called.get(key, [])[:MOST_ALIKE]:
         old, new, count, _exact = parting(path, found)
-        if count and old != "/":
+        if count and old not in here.ROOTS:
             votes[old, new][text] = path
             inside = () if sound else names & sounds.inside.get(found, set())
             votes[old, new] |= {f"{path}/{name}": f"{path}/{name}" for name in inside}

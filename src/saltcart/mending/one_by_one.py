@@ -1,6 +1,5 @@
 """Lost sounds that no rule explains: renamed where they lay, or there in another format."""
 
-import os
 from collections.abc import Iterator
 from functools import cached_property
 
@@ -12,6 +11,7 @@ from saltcart.mending.places import Places, name_key
 from saltcart.mending.rules import Rule
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.tags import tags_of
+from saltcart.system import os
 
 UNCLEAR, DOUBLE, NOT_FOUND, CONTRADICTED, RENAMED, CONVERTED, ELSEWHERE, BY_NAME = (
     "unclear",

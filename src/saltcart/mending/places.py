@@ -1,6 +1,5 @@
 """Where lost sounds may be: every file in some places, by name."""
 
-import os
 import unicodedata
 from collections.abc import Iterable, Sequence
 
@@ -14,6 +13,7 @@ from saltcart.own_names import SET_ASIDE
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
+from saltcart.system import here, os
 from saltcart.trips import history
 from saltcart.trips.trip import RELEASED, SWITCHED
 
@@ -116,7 +116,7 @@ def usual_places(cart: Cart, lost: Iterable[str]) -> list[str]:
     known = remembered() | {drive.identity: {"mount": drive.mount} for drive in cart.drives if drive.mount}
     for identity, fact in known.items():
         drive = find_drive(identity, fact["mount"])
-        if drive and drive.mount != "/":
+        if drive and drive.mount not in here.ROOTS:
             found.append(drive.mount)
     found += [mount for mount in mounts() if any(tail_below(mount, folder) for folder in MOUNT_FOLDERS)]
     return [place for place in outermost(found) if not for_backups(drive_of(place), cart)[0]]

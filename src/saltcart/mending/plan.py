@@ -1,6 +1,5 @@
 """The plan that mends what was found and is taken."""
 
-import os
 from collections.abc import Callable, Sequence
 
 from saltcart.ledgers import Map
@@ -8,6 +7,7 @@ from saltcart.mending.findings import Findings, is_proven
 from saltcart.mending.rules import Rule
 from saltcart.safefile import digest_of
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 from saltcart.waybills.relinks import ONE, Relink
 from saltcart.waybills.waybill import LedgerLine, Waybill
 
@@ -60,10 +60,16 @@ def waybill_for(
 def signpost_for(rule: Rule) -> tuple[str, str] | None:
     """The link that leads nowhere and through which a rule goes, and where it should lead; None where there is none."""
     place, tail = rule.old, ""
-    while place != "/" and not os.path.islink(place):
+    while place != os.path.dirname(place) and not os.path.islink(place):
         place, _slash, name = place.rpartition("/")
         place, tail = place or "/", f"/{name}{tail}"
-    if place == "/" or os.path.exists(place) or not rule.new.endswith(tail) or rule.lacking or rule.contradicted:
+    if (
+        place == os.path.dirname(place)
+        or os.path.exists(place)
+        or not rule.new.endswith(tail)
+        or rule.lacking
+        or rule.contradicted
+    ):
         return None
     return place, rule.new[: len(rule.new) - len(tail)]
 

@@ -6,7 +6,6 @@ memory than a small one.  What gzip and zip hold is read as it comes out of them
 
 import io
 import lzma
-import os
 import re
 import sqlite3
 import zipfile
@@ -28,6 +27,7 @@ from saltcart.mentions.history import LINE, is_log
 from saltcart.mentions.packed import DEEPEST, STREAM, Budget, TooMuch, is_packed, unpacked, zlib_streams
 from saltcart.mentions.place_forms import CONTROL, HEAD, Hit, PlaceForms, is_binary
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 from saltcart.waybills.waybill_file import read
 
 MOST_SPOTS = 5

@@ -2,15 +2,14 @@
 of the same drive.
 """
 
-import os
 import re
 from collections.abc import Iterator
 from contextlib import suppress
 from functools import lru_cache
 from pathlib import Path
 
-from saltcart.shelves.mountinfo import mounted
 from saltcart.spelling.moves import tail_below
+from saltcart.system import here, os
 
 # Where shells and sessions take variables from, in the home folder.
 PROFILES = (
@@ -45,13 +44,13 @@ def variables() -> dict[str, str]:
                     said |= dict(SETS.findall(path.read_text("utf-8", "replace")))
     full = {name: os.path.expandvars(os.path.expanduser(value.strip())) for name, value in said.items()}
     return {
-        name: os.path.normpath(value) for name, value in full.items() if value.startswith("/") and os.path.isdir(value)
+        name: os.path.normpath(value) for name, value in full.items() if os.path.isabs(value) and os.path.isdir(value)
     }
 
 
 def second_mounts(place: str) -> Iterator[str]:
     """The paths at which a place is found too, where its drive, or a part of it, is mounted again."""
-    mounts = mounted()
+    mounts = here.mounts()
     holding = [one for one in mounts if tail_below(place, one.place) is not None]
     if not holding:
         return

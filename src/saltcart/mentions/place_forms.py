@@ -9,7 +9,6 @@ bytes before and after it decoded and compared with the names.
 
 import base64
 import html
-import os
 import re
 import unicodedata
 from collections.abc import Iterator, Sequence
@@ -19,6 +18,7 @@ from urllib.parse import quote
 from saltcart.ledgers.legacy import USUAL
 from saltcart.mentions.written_names import legacy_forms, written_names
 from saltcart.spelling.moves import tail_below
+from saltcart.system import here, os
 
 FULL, HOME, DRIVE, RELATIVE, LETTER = "full path", "from home", "from the drive", "from its folder", "drive letter"
 SHORTEST_ANCHOR = 3
@@ -94,12 +94,12 @@ class PlaceForms:
         self.anchor = self.run.lower()
         home = os.path.expanduser("~")
         below_home, below_drive = tail_below(place, home), tail_below(place, drive)
-        names = [Name(place, FULL), *(Name(text, LETTER) for text in letters)]
-        names += [Name(text, FULL if text.startswith("/") else HOME) for text in others]
+        names = [Name(place, LETTER if here.LETTERS else FULL), *(Name(text, LETTER) for text in letters)]
+        names += [Name(text, FULL if os.path.isabs(text) else HOME) for text in others]
         self.tails = tails_of(place, drive)
-        if below_home and home != "/":
+        if below_home and home not in here.ROOTS:
             names += [Name(f"{start}/{below_home}", HOME) for start in ("~", "$HOME", "${HOME}", "%HOME%")]
-        if below_drive and drive != "/" and not alone:
+        if below_drive and drive not in here.ROOTS and not alone:
             names += [Name(f"/{below_drive}", DRIVE), Name(below_drive, DRIVE)]
         self.names = self.all_names = tuple(names)
         self.passes: list[bytes] = []

@@ -6,7 +6,6 @@ Each answer is a Mention, None for a file that names no folder, or why it could 
 from __future__ import annotations
 
 import gc
-import os
 import signal
 import threading
 import time
@@ -20,6 +19,7 @@ from saltcart.mentions.content import UNREADABLE, Mention, mentions_in
 from saltcart.mentions.packed import TooMuch
 from saltcart.mentions.place_forms import PlaceForms
 from saltcart.shelves.walk import Item
+from saltcart.system import here, os
 
 if TYPE_CHECKING:  # most searches are small, and do without
     from concurrent.futures import Future, ProcessPoolExecutor
@@ -56,7 +56,7 @@ class Readers:
         waiting = iter(batches)
         for batch in islice(waiting, FIRST):
             yield batch, answers(batch, self.forms)
-        count = min(MOST_PROCESSES, max(1, len(os.sched_getaffinity(0)) - 1))
+        count = min(MOST_PROCESSES, max(1, here.processors() - 1))
         at_work: deque[tuple[Batch, Future[Answers]]] = deque()
         for batch in waiting:
             while at_work and at_work[0][1].done():
@@ -139,7 +139,7 @@ def answer_for(path: str, forms: Sequence[PlaceForms]) -> Mention | str | None:
 def closed(path: str, error: OSError) -> bool:
     """Whether something cannot be read because it belongs to others: it is closed to what this user runs, too."""
     with suppress(OSError):
-        return isinstance(error, PermissionError) and os.lstat(path).st_uid != os.geteuid()
+        return isinstance(error, PermissionError) and not here.is_mine(os.lstat(path))
     return False
 
 

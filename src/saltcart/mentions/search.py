@@ -5,7 +5,6 @@ is reported as a gap.  Nothing is written, no link is followed, no other drive i
 named none of the folders the last time, and has not changed since, is not read again.
 """
 
-import os
 import re
 from collections import Counter
 from collections.abc import Container, Iterator, Sequence
@@ -22,15 +21,15 @@ from saltcart.mentions.content import Mention
 from saltcart.mentions.file_types import begins_as_sound
 from saltcart.mentions.place_forms import PlaceForms
 from saltcart.mentions.readers import CLOSED, TOO_LARGE, TOO_MUCH, UNREADABLE_WORD, Batch, Readers, closed, vanished
-from saltcart.mentions.search_places import SHARED_PROGRAMS, within
+from saltcart.mentions.search_places import within
 from saltcart.mentions.unchanged import Unchanged
 from saltcart.own_names import PART, SET_ASIDE, trip_of
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.manifest import SUFFIXES, is_manifest
-from saltcart.shelves.mountinfo import mounted
 from saltcart.shelves.walk import FILE, LINK, Item, walk
 from saltcart.spelling.moves import tail_below
+from saltcart.system import here, os
 from saltcart.trips.holding import marked
 from saltcart.trips.trip import opened
 from saltcart.waybills.collection import NAME, is_collection
@@ -157,7 +156,7 @@ def batches(walked: Walked, unchanged: Unchanged) -> Iterator[Batch]:
 def candidates(top: str, walked: Walked) -> Iterator[tuple[str, Item]]:
     """The files below `top` that may name something; links are noted on the way."""
     ours, lead, result = str(home()), top.rstrip("/") + "/", walked.result
-    mounts = frozenset(mount.place for mount in mounted())
+    mounts = frozenset(mount.place for mount in here.mounts())
 
     def enter(folder: str) -> bool:
         path = os.path.join(top, folder)
@@ -176,7 +175,7 @@ def candidates(top: str, walked: Walked) -> Iterator[tuple[str, Item]]:
             result.passed_over[NOT_MEANT] += 1
         elif kind_of(path) and (item.size > SNIFFED or sounds(path)):
             result.passed_over["sounds"] += 1
-        elif top in SHARED_PROGRAMS and installed(path):
+        elif top in here.SHARED_PLACES and installed(path):
             result.passed_over["installed for all users"] += 1
         elif item.size > LARGEST and not is_database(path):
             result.miss(path, TOO_LARGE)
@@ -191,7 +190,7 @@ def note_link(path: str, target: str, walked: Walked) -> None:
     for place in (near, end):
         for folder in walked.places:
             inside = tail_below(place, folder) is not None and tail_below(path, folder) is None
-            if inside or (place != "/" and tail_below(folder, place)):
+            if inside or (place not in here.ROOTS and tail_below(folder, place)):
                 walked.result.links[path] = place
                 return
 
@@ -202,7 +201,7 @@ def installed(path: str) -> bool:
     """
     with suppress(OSError):
         state = os.lstat(path)
-        return state.st_uid == 0 != os.geteuid() and not os.access(path, os.W_OK)
+        return state.st_uid == 0 and not here.is_administrator() and not os.access(path, os.W_OK)
     return False
 
 

@@ -1,7 +1,5 @@
 """Where to search for files that refer to a shelf, and in which forms."""
 
-import os
-import pwd
 import stat
 import tempfile
 from collections.abc import Iterable, Mapping, Sequence
@@ -18,11 +16,10 @@ from saltcart.mentions.other_names import second_mounts, siblings, variable_name
 from saltcart.mentions.place_forms import PlaceForms
 from saltcart.shelves.true_names import TrueNames
 from saltcart.spelling.moves import tail_below
+from saltcart.system import here, os
 
 SYSTEM = ("/etc", "/opt", "/usr", "/var")  # where nobody mounts a drive for files of their own
 EMPTY: Mapping[str, Sequence[str]] = {}
-SHARED_PROGRAMS = ("/opt", "/srv")
-FIRST_PERSON = 1000  # users with smaller numbers are the system's
 PACKAGES = ("/usr/share",)  # the system's own, which names nobody's sounds
 
 
@@ -47,7 +44,7 @@ def search_places(
     drives = [*(mount_of(place) for place in (*shelves, *news)), *other_drives(cart, [*shelves, *news])]
     wanted = [
         os.path.expanduser("~"),
-        *(drive for drive in drives if drive != "/"),
+        *(drive for drive in drives if drive not in here.ROOTS),
         *(folder for shelf in shelves if mount_of(folder := os.path.dirname(shelf)) == mount_of(shelf)),
         *shelves,  # what stays in it
         *cart.places,
@@ -61,7 +58,7 @@ def search_places(
     named = set(map(os.path.realpath, more))
     for place in dict.fromkeys(map(os.path.realpath, wanted)):
         known = os.path.isdir(place) or (os.path.isfile(place) and place in named)
-        if known and place != "/" and not any(within(place, one) for one in places):
+        if known and place not in here.ROOTS and not any(within(place, one) for one in places):
             places = [*(one for one in places if not within(one, place)), place]
     return places
 
@@ -73,7 +70,7 @@ def within(place: str, folder: str) -> bool:
 
 def top_of(place: str) -> str:
     """The top of what is mounted at or above a place."""
-    while not os.path.ismount(place) and place != "/":
+    while not os.path.ismount(place) and place != os.path.dirname(place):
         place = os.path.dirname(place)
     return place
 
@@ -88,8 +85,8 @@ def open_to_others(place: str) -> bool:
 
 def places_of_others() -> list[str]:
     """The homes of the other people who use this machine, and where programs and services keep what is their own."""
-    homes = {one.pw_dir for one in pwd.getpwall() if one.pw_uid >= FIRST_PERSON and one.pw_uid != os.getuid()}
-    return [place for place in (*sorted(homes), *SHARED_PROGRAMS) if place != "/" and os.path.isdir(place)]
+    places = (*here.homes_of_others(), *here.SHARED_PLACES)
+    return [place for place in places if place not in here.ROOTS and os.path.isdir(place)]
 
 
 def other_drives(cart: Cart, near: Sequence[str] = ()) -> list[str]:
@@ -107,7 +104,7 @@ def other_drives(cart: Cart, near: Sequence[str] = ()) -> list[str]:
     return [
         mount
         for mount in found
-        if mount != "/"
+        if mount not in here.ROOTS
         and mount != str(data())
         and (
             tail_below(mount, temporary) is None
@@ -131,7 +128,11 @@ def is_for_backups(mount: str, cart: Cart) -> bool:
 
 def backups(cart: Cart) -> list[str]:
     """The tops of the connected drives that are kept for backups, which nothing searches."""
-    return [mount for mount in mounts() if mount != "/" and not system_folder(mount) and is_for_backups(mount, cart)]
+    return [
+        mount
+        for mount in mounts()
+        if mount not in here.ROOTS and not system_folder(mount) and is_for_backups(mount, cart)
+    ]
 
 
 def forms_of(
@@ -160,7 +161,7 @@ def parent_forms(olds: Sequence[str], means: Sequence[str] = ()) -> list[PlaceFo
     found: dict[str, PlaceForms] = {}
     for old in olds:
         top, folder = mount_of(old), os.path.dirname(old)
-        while folder != "/" and tail_below(home, folder) is None and folder not in found:
+        while folder != os.path.dirname(folder) and tail_below(home, folder) is None and folder not in found:
             others = [*variable_names(folder), *second_mounts(folder)]
             found[folder] = PlaceForms(folder, top, letters(folder, means), alone=True, others=others)
             if folder == top:

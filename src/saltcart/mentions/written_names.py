@@ -5,7 +5,6 @@ Looked for where a name has hardly a letter of ASCII in a row, which every encod
 
 import html.entities
 import json
-import os
 import re
 import struct
 import unicodedata
@@ -14,6 +13,7 @@ from contextlib import suppress
 from urllib.parse import quote
 
 from saltcart.ledgers.legacy import LEGACY
+from saltcart.system import os
 
 WORDS = {34: "&quot;", 38: "&amp;", 39: "&apos;", 60: "&lt;", 62: "&gt;"}  # XML 1.0, section 4.6
 NUMBERS = {code: f"&#{code};" for code in WORDS}

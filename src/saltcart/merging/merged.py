@@ -1,6 +1,5 @@
 """What two copies of a ledger became: its rows, what comes and goes, and what both changed."""
 
-import os
 from collections import defaultdict
 from collections.abc import Mapping
 from itertools import islice
@@ -9,6 +8,7 @@ from msgspec import Struct, field
 
 from saltcart.merging.history import History, Mark, Order, TableMarks, Uid, columns_of, digests_of, member_uid
 from saltcart.merging.rows import Cell, Content, Row, Spot, digest
+from saltcart.system import os
 
 ORDER, REMOVED = "order", "removed"  # of what two sides may differ, besides cells
 HERE, THERE = "here", "there"

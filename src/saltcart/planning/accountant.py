@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from itertools import islice
@@ -41,6 +40,7 @@ from saltcart.rewriting.routes import turned
 from saltcart.safefile import replacing
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import outermost, tail_below
+from saltcart.system import os
 from saltcart.trips.signposts import leading_to
 from saltcart.waybills.waybill import Waybill
 

@@ -1,6 +1,5 @@
 """What of a shelf its new drive cannot hold, and the programs in it, which stay."""
 
-import os
 from collections.abc import Iterable, Iterator
 from glob import escape
 
@@ -12,6 +11,7 @@ from saltcart.errors import Refused, counted, show
 from saltcart.planning.request import Request
 from saltcart.shelves.programs import is_program, units
 from saltcart.shelves.walk import FILE, Item
+from saltcart.system import os
 from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.shelf import Shelf
 

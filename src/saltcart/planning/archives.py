@@ -1,7 +1,5 @@
 """Choosing what comes out of archives, and where each part of it goes."""
 
-import os
-
 from msgspec.structs import replace
 
 from saltcart.drives import drive_of
@@ -12,6 +10,7 @@ from saltcart.planning.destination import writable_drive
 from saltcart.planning.request import Request
 from saltcart.shelves.archive import contents, is_archive, name_without_suffix
 from saltcart.shelves.true_names import told_apart, true_path
+from saltcart.system import os
 from saltcart.waybills.shelf import Shelf
 
 

@@ -1,6 +1,5 @@
 """Giving each sound of a shelf a place from what its tags say, by a pattern such as `{artist}/{album}/{title}`."""
 
-import os
 import re
 import string
 from collections import Counter
@@ -22,6 +21,7 @@ from saltcart.shelves.headers import READERS
 from saltcart.shelves.tags import FILMS, NAMES, recording_kind, tags_of
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.shelf import Shelf
 

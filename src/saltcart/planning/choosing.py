@@ -1,6 +1,5 @@
 """Choosing what moves: the shelves that were asked for, where each goes, and what speaks against that."""
 
-import os
 from collections.abc import Sequence
 from glob import escape
 
@@ -27,6 +26,7 @@ from saltcart.planning.destination import (
 from saltcart.planning.request import Request
 from saltcart.shelves.true_names import told_apart, true_path
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 from saltcart.waybills.shelf import Shelf, sorted_out
 
 

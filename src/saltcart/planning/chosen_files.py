@@ -1,6 +1,5 @@
 """Single files that move: those a person names, or those that a list names."""
 
-import os
 from collections.abc import Sequence
 from glob import escape
 
@@ -13,6 +12,7 @@ from saltcart.ledgers import load_map, open_ledger
 from saltcart.planning.request import Request
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings
+from saltcart.system import os
 
 
 def named_by(path: str, request: Request) -> list[str]:

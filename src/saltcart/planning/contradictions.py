@@ -1,11 +1,11 @@
 """What two options of a request cannot mean together: one table, asked before anything is looked at."""
 
-import os
 from collections.abc import Callable
 
 from saltcart.errors import UsageError
 from saltcart.planning.request import Request
 from saltcart.shelves.archive import is_archive
+from saltcart.system import os
 
 
 def unpacks(request: Request) -> bool:

@@ -1,6 +1,5 @@
 """Writing decisions about the findings of `tidy` into a waybill, keeping what a person wrote in it."""
 
-import os
 from collections.abc import Sequence
 from glob import escape
 
@@ -13,6 +12,7 @@ from saltcart.looking.tidy import EMPTY, STRAY, Find
 from saltcart.planning.strays import GATHERED
 from saltcart.safefile import digest_of, replacing
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 from saltcart.toml.kinds import as_toml_path
 from saltcart.toml.writing import table_of
 from saltcart.waybills import waybill_file, waybill_text

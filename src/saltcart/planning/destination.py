@@ -1,14 +1,13 @@
 """Refusing a shelf, or a new place for it, that could not work: checked before anything is copied."""
 
-import os
 from collections.abc import Sequence
 
 from saltcart.drives import Drive, Presence, drive_of
 from saltcart.drives.limits import allowed
 from saltcart.errors import Refused, counted, show, typed
-from saltcart.shelves.fixed import is_fixed
 from saltcart.shelves.mountinfo import mounts_below
 from saltcart.spelling.moves import tail_below
+from saltcart.system import here, os
 from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.signposts import leads_home
@@ -101,7 +100,7 @@ def left_by(place: str) -> str | None:
 def refuse_fixed(old: str) -> None:
     """Raise Refused when the shelf at `old` could be copied, but not set aside after that."""
     folder = os.path.dirname(old)
-    if marked := next(filter(is_fixed, (old, folder)), None):
+    if marked := next((one for one in (old, folder) if here.is_fixed(one, None)), None):
         raise Refused(
             f"The shelf {show(old)} cannot be set aside: {show(marked)} is marked as not to be changed",
             f"Take that mark away first: chattr -i -a {typed(marked)}",

@@ -4,7 +4,6 @@ The steps, each once: choose what moves; take stock of it; weigh the drives; try
 it.  Archives differ in what is chosen and in where ledgers are looked for; a collection goes the same way.
 """
 
-import os
 from collections.abc import Callable, Container, Iterator, Sequence
 
 from msgspec import Struct, field
@@ -30,6 +29,7 @@ from saltcart.planning.unkept import unkept
 from saltcart.progress import Progress, silent
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
+from saltcart.system import os
 from saltcart.trips.signposts import leading_to, leads_home
 from saltcart.waybills import snapshots
 from saltcart.waybills.new_place import landing_drive

@@ -1,6 +1,5 @@
 """The folders that ledgers list: as they are, and plans that change them though nothing moves."""
 
-import os
 from collections.abc import Iterator, Sequence
 from functools import partial
 from typing import NamedTuple
@@ -18,6 +17,7 @@ from saltcart.rewriting.content_folders import in_lists, list_edits, listed, sam
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 from saltcart.waybills.relinks import LEVEL, FolderLine, Relink
 from saltcart.waybills.waybill import LedgerLine, Waybill
 

@@ -4,7 +4,6 @@ Small files that may be ledgers are laid out in a temporary folder, with an empt
 all it takes to see whether what they name is found, and whether it will be.
 """
 
-import os
 import tempfile
 from collections.abc import Sequence
 
@@ -21,6 +20,7 @@ from saltcart.planning.shelf_inspection import ShelfInspector, may_be_ledger
 from saltcart.planning.trial_rewrite import DraftedLedger, Trial, gather_ledgers
 from saltcart.progress import Progress
 from saltcart.shelves.archive import Reader, contents
+from saltcart.system import os
 from saltcart.waybills.shelf import Shelf
 from saltcart.waybills.waybill import Waybill
 

@@ -4,7 +4,6 @@ Only what is there counts: a text that is no path leads nowhere.  A file is read
 around what ends a sound's name or leads up: large files that hold neither cost no more than reading them.
 """
 
-import os
 import re
 from collections.abc import Iterator
 from typing import IO
@@ -12,6 +11,7 @@ from typing import IO
 from saltcart.mentions.file_types import ENOUGH, holds_no_references
 from saltcart.mentions.packed import TooMuch
 from saltcart.shelves.audio import KINDS, MATERIAL
+from saltcart.system import os
 
 LARGEST = 512 << 20  # bytes; the search reports a larger file as one that is not read
 BLOCK = 4 << 20  # bytes read at once

@@ -1,6 +1,5 @@
 """Walking a shelf before a trip: its sizes, the ledgers in it, and what would be in the way."""
 
-import os
 from collections.abc import Iterator, Sequence
 
 from msgspec import Struct, field
@@ -13,11 +12,11 @@ from saltcart.looking.scan import look_for_ledger
 from saltcart.planning.destination import refuse_clashes, refuse_mounts
 from saltcart.progress import Progress, Tick
 from saltcart.shelves.audio import kind_of
-from saltcart.shelves.fixed import is_fixed
 from saltcart.shelves.marks import EARLIEST_NS, LATEST_NS
 from saltcart.shelves.oddities import litter
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
 from saltcart.spelling.moves import tail_below
+from saltcart.system import here, os
 from saltcart.trips.signposts import leads_home
 from saltcart.waybills.collection_file import digests_before
 from saltcart.waybills.new_place import allocated, leads_out, unit_of
@@ -85,7 +84,7 @@ class ShelfInspector:
                 folders.append(item.path)
             if item.kind in (FILE, FOLDER) and not shelf.original_stays:
                 place = f"{shelf.old}/{item.path}"
-                fixed += [place] if is_fixed(place, item.device) else []
+                fixed += [place] if here.is_fixed(place, item.device) else []
             one.far_times += item.mtime_ns in (EARLIEST_NS, LATEST_NS)
             if item.kind == FILE:
                 count_file(one, item, unit)

@@ -1,6 +1,5 @@
 """Sounds that lie elsewhere and that the ledgers which move name: counted, and taken along when asked for."""
 
-import os
 from collections.abc import Iterator, Sequence
 
 from saltcart.drives import drive_of
@@ -9,6 +8,7 @@ from saltcart.judging.judgements import FOUND, LedgerState
 from saltcart.planning.chosen_files import names_from
 from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.shelf import Shelf
 

@@ -1,6 +1,5 @@
 """The ledgers of a trip that is drafted: found, judged, and rewritten on trial."""
 
-import os
 from collections.abc import Iterable, Mapping, Sequence
 from functools import partial
 
@@ -27,6 +26,7 @@ from saltcart.rewriting.staging import changes_for, judged, on_trial, routes_for
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 from saltcart.waybills.relinks import LEVEL, Relink
 from saltcart.waybills.waybill import LedgerLine, Waybill
 

@@ -3,7 +3,6 @@
 Only drives whose rules are known to leave something out are asked about: for those each file is looked at once more.
 """
 
-import os
 from collections import Counter
 from collections.abc import Iterator, Mapping
 
@@ -11,6 +10,8 @@ from saltcart.drives.limits import ACCESS_LISTS, ATTRIBUTES, FAR_TIMES, FINE_TIM
 from saltcart.errors import counted
 from saltcart.shelves.marks import EARLIEST_NS, LATEST_NS
 from saltcart.shelves.walk import FILE, FOLDER, Item
+from saltcart.system import here, os
+from saltcart.system.contract import ACCESS, ATTRIBUTE
 from saltcart.waybills.shelf import Shelf
 
 USUAL_MODES = {FILE: (0o644, 0o664, 0o600, 0o755, 0o777), FOLDER: (0o755, 0o775, 0o700, 0o777)}
@@ -51,15 +52,10 @@ def lost_of(place: str, item: Item, limits: Limits) -> Iterator[str]:
         yield FINE_TIMES
     if not limits.holes and item.kind == FILE and item.disk_bytes < item.size:
         yield HOLES
-    if limits.modes:
+    if limits.modes or not here.keeps_modes():
         return
-    state = os.lstat(place)
-    if state.st_uid != os.geteuid():
+    if not here.is_mine(os.lstat(place)):
         yield OWNERS
     if item.mode not in USUAL_MODES[item.kind]:
         yield MODES
-    try:
-        names = os.listxattr(place, follow_symlinks=False)
-    except OSError:
-        return
-    yield from {ACCESS_LISTS if name.startswith("system.posix_acl") else ATTRIBUTES for name in names}
+    yield from ({ACCESS: ACCESS_LISTS, ATTRIBUTE: ATTRIBUTES}[one] for one in here.attributes(place))

@@ -1,6 +1,5 @@
 """What programs see through the folders that they list: a folder that stays shows less when something in it moves."""
 
-import os
 from collections.abc import Iterable, Iterator, Sequence
 
 from msgspec import Struct
@@ -11,6 +10,7 @@ from saltcart.rewriting.content_folders import listed
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 from saltcart.waybills.shelf import Shelf, sorted_out
 
 

@@ -1,6 +1,5 @@
 """The way back from a trip whose originals are gone: a trip in the other direction."""
 
-import os
 from collections.abc import Sequence
 
 from saltcart.cart import Cart
@@ -11,6 +10,7 @@ from saltcart.planning.draft import Draft, draft
 from saltcart.planning.request import Request
 from saltcart.progress import Progress, silent
 from saltcart.spelling.renames import Pairs
+from saltcart.system import os
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import RELEASED
 from saltcart.waybills.shelf import Shelf, sorted_out

@@ -1,6 +1,5 @@
 """Backups of what a trip carried: folders of the same name and content on drives for backups, told by a manifest."""
 
-import os
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from typing import NamedTuple
@@ -12,6 +11,7 @@ from saltcart.drives.fit import for_backups
 from saltcart.errors import SaltCartError
 from saltcart.shelves import manifest
 from saltcart.shelves.walk import FILE
+from saltcart.system import os
 from saltcart.trips import trip as trips
 from saltcart.trips.records import VERIFIED
 from saltcart.trips.trip import Trip

@@ -1,6 +1,5 @@
 """The check: every entry judged again and compared with before; every copy held against the logbook."""
 
-import os
 from collections.abc import Iterable, Iterator, Sequence
 from functools import partial
 
@@ -20,6 +19,7 @@ from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE
 from saltcart.spelling import Meanings
+from saltcart.system import os
 from saltcart.trips import trip as trips
 from saltcart.trips.records import ACCEPTED, EntryRow, LedgerRow, key_text
 from saltcart.trips.trip import HAULED, HAULING, RELEASED, RELEASING, SWITCHED, SWITCHING, UNDOING, Trip

@@ -1,6 +1,5 @@
 """Comparing the content of copies with the logbook, and of shelves with their manifests."""
 
-import os
 from collections.abc import Container, Iterator, Sequence
 from itertools import islice
 
@@ -12,6 +11,7 @@ from saltcart.proving.results import CheckReport, FileProblem, ShelfCheck
 from saltcart.shelves import manifest
 from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, walk
+from saltcart.system import os
 from saltcart.trips.trip import Trip
 
 PORTION = 10_000

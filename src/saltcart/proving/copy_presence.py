@@ -1,10 +1,10 @@
 """Comparing names and sizes of a shelf's copies with the logbook, one folder listing at a time."""
 
-import os
 from collections.abc import Container, Iterable, Iterator, Sequence
 
 from saltcart.judging.judgements import ALTERED, MISSING, UNREADABLE
 from saltcart.proving.results import FileProblem
+from saltcart.system import os
 from saltcart.waybills.shelf import Shelf
 
 MOST_LISTINGS = 64

@@ -3,7 +3,6 @@
 The places that the draft searched are searched again: a program may have written since, or keep more than its map says.
 """
 
-import os
 from collections.abc import Mapping, Sequence
 
 from saltcart.cart import Cart
@@ -18,6 +17,7 @@ from saltcart.progress import Progress
 from saltcart.proving.results import LeftMentions
 from saltcart.shelves.true_names import without_detours
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 from saltcart.trips.trip import Trip
 from saltcart.waybills.shelf import Shelf, divided
 

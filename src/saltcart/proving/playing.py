@@ -1,6 +1,5 @@
 """Decoding sounds of each ledger in full: a header that parses says nothing of what comes after it."""
 
-import os
 import shlex
 import subprocess
 import tempfile
@@ -15,6 +14,7 @@ from saltcart.shelves.audio import kind_of
 from saltcart.shelves.headers import READERS
 from saltcart.shelves.sound_stream import sound_stream
 from saltcart.shelves.true_names import without_detours
+from saltcart.system import os
 
 EVERY = 0  # in place of a number of sounds
 BLOCK = 1 << 14  # frames

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import io
 import logging
-import os
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from saltcart.errors import UsageError, show
+from saltcart.system import os
 
 if TYPE_CHECKING:  # loaded when something is drawn
     from matplotlib.axes import Axes

@@ -1,6 +1,5 @@
 """The page of what a person owns: shelves by size, kinds, rates and depths, ledgers, and what need not travel."""
 
-import os
 from collections import Counter
 from collections.abc import Iterator
 from datetime import UTC, datetime
@@ -16,6 +15,7 @@ from saltcart.report.page import render
 from saltcart.report.pictures import Bar, room_picture
 from saltcart.shelves.folder_tree import packs
 from saltcart.shelves.true_names import told_apart
+from saltcart.system import os
 
 PACKS_DEEP = 1
 MOST_NAMES = 3

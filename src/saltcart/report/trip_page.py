@@ -1,6 +1,5 @@
 """The page of one trip: what moved where, what was rewritten, how it is now, and how to take it back."""
 
-import os
 from collections.abc import Iterator
 
 from rich.filesize import decimal
@@ -13,6 +12,7 @@ from saltcart.report.canvas import as_svg
 from saltcart.report.page import render
 from saltcart.report.pictures import DriveBar, before_and_now, pace_picture
 from saltcart.safefile import digest_of
+from saltcart.system import os
 from saltcart.trips import trip as trips
 from saltcart.trips.summary import TripSummary, summary_of
 from saltcart.trips.trip import RELEASED, SWITCHED, Trip

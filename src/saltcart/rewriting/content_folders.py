@@ -6,7 +6,6 @@ folder from which the same text leads to the new place comes in front of the old
 One that moves whole is written anew like any other entry, for nothing is left to be found in it.
 """
 
-import os
 import re
 from collections import Counter
 from collections.abc import Hashable, Iterable, Sequence
@@ -20,6 +19,7 @@ from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.shelves.oddities import litter
 from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling.moves import joined, tail_below
+from saltcart.system import os
 
 if TYPE_CHECKING:
     from saltcart.waybills.relinks import FolderLine

@@ -1,6 +1,5 @@
 """Which new text an entry gets when shelves move: the one rule for all ledgers, there and back."""
 
-import os
 from collections.abc import Callable, Container, Hashable, Iterable, Iterator, Sequence
 from contextlib import suppress
 from functools import cached_property
@@ -17,6 +16,7 @@ from saltcart.spelling import Move, Moves, Spelling, encodable
 from saltcart.spelling.foreign import PSEUDO, looks_foreign
 from saltcart.spelling.moves import Aims, above, joined, plain, tail_below
 from saltcart.spelling.swaps import Swap, swap_for
+from saltcart.system import os
 from saltcart.waybills.relinks import RELATIVE
 
 SPECIMENS = 1000

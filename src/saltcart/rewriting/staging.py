@@ -1,6 +1,5 @@
 """The new content of one ledger: judged, changed, and written to a file beside the ledger."""
 
-import os
 import shutil
 import tempfile
 from collections.abc import Callable, Container, Iterator, Sequence
@@ -15,6 +14,7 @@ from saltcart.rewriting.changes import Changes
 from saltcart.rewriting.content_folders import AddedFolder, list_edits
 from saltcart.rewriting.routes import Routes
 from saltcart.safefile import copy_owner, create_file, digest_of, read_back, remove_with_side_files, sync_folder
+from saltcart.system import os
 from saltcart.waybills.relinks import FolderLine
 from saltcart.waybills.waybill import Waybill
 

@@ -4,7 +4,6 @@ A member whose name would lead out of the folder it is unpacked to, or that is t
 refused.  Links and devices are left out.  No more bytes are read of a member than the archive says it has.
 """
 
-import os
 import re
 import stat
 import tarfile
@@ -18,6 +17,7 @@ from typing import IO, NamedTuple
 
 from saltcart.errors import Refused, show
 from saltcart.shelves.walk import FILE, FOLDER, Item
+from saltcart.system import os
 
 MARKER = ".saltcart-drive.toml"  # see drives.drive
 MOST_MEMBERS = 1_000_000

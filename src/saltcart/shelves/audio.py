@@ -1,10 +1,10 @@
 """Audio files: which names promise sound, and whether the header keeps the promise."""
 
-import os
 from collections.abc import Callable
 
 from saltcart.errors import show
 from saltcart.shelves.sound_stream import sound_stream
+from saltcart.system import os
 
 # Kinds by suffix; what a file really is, its header says.
 KINDS = {

@@ -1,11 +1,12 @@
 """Digests of sounds: BLAKE3, or SHA-256 on request; read once, in large pieces."""
 
-import os
 from collections.abc import Callable
 from hashlib import sha256
 from typing import IO, Protocol
 
 from blake3 import blake3
+
+from saltcart.system import here, os
 
 CHUNK = 1 << 20
 BLAKE3, SHA256 = "blake3", "sha256"
@@ -47,7 +48,7 @@ def digest_file(
     try:
         if past_cache:
             # The system forgets its copy of a flushed file, so that the reads below ask the drive.
-            os.posix_fadvise(handle, 0, 0, os.POSIX_FADV_DONTNEED)
+            here.forget(handle)
         rest = os.fstat(handle).st_size  # asking for more than there is costs as much as reading it
         while rest and (block := os.read(handle, min(CHUNK, rest))):
             worker.update(block)

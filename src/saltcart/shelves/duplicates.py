@@ -1,6 +1,5 @@
 """Files of the same content, told cheaply first: by size, by a digest of both ends, and only then in full."""
 
-import os
 from collections import defaultdict
 from collections.abc import Callable, Hashable, Iterable, Sequence
 from functools import partial
@@ -10,6 +9,7 @@ from blake3 import blake3
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.walk import Trouble, ignore
+from saltcart.system import os
 
 END = 32 << 10  # bytes read at each end; a file of twice that is read whole at once
 

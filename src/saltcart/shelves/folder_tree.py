@@ -4,7 +4,6 @@ Kept apart from `walk`, which makes an object of each file: a survey of hundreds
 thousands of files needs only sums, and that is what it can afford.
 """
 
-import os
 from collections.abc import Callable
 
 from msgspec import Struct, field
@@ -12,6 +11,7 @@ from msgspec import Struct, field
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import KINDS, MATERIAL
 from saltcart.shelves.walk import Trouble, ignore
+from saltcart.system import here, os
 
 ENDINGS = {suffix.removeprefix("."): kind for suffix, kind in (KINDS | MATERIAL).items()}
 MOSTLY = 0.5  # the share of bytes in sounds from which a folder counts as one of sounds
@@ -109,8 +109,8 @@ def read_tree(
 def fill(tree: FolderTree) -> list[str]:
     """Sum up what lies in the folder of `tree` itself; the folders in it."""
     folders = []
-    files = total = blocks = largest = audio_total = newest = 0
-    kinds, kind_by_ending = tree.kinds, ENDINGS.get
+    files = total = room = largest = audio_total = newest = 0
+    kinds, kind_by_ending, disk_bytes = tree.kinds, ENDINGS.get, here.disk_bytes
     with os.scandir(tree.path) as entries:
         for entry in entries:  # the one loop that sees every file: no call that can be spared
             if entry.is_file(follow_symlinks=False):
@@ -118,7 +118,7 @@ def fill(tree: FolderTree) -> list[str]:
                 size, moment = state[6], int(state[8])  # st_size, st_mtime: by place they cost half
                 files += 1
                 total += size
-                blocks += state.st_blocks
+                room += disk_bytes(state)
                 if size > largest:
                     largest = size
                 if moment > newest:
@@ -134,7 +134,7 @@ def fill(tree: FolderTree) -> list[str]:
                 folders.append(entry.path)
             else:
                 (tree.links if entry.is_symlink() else tree.odd).append(entry.name)
-    tree.files, tree.bytes, tree.disk_bytes, tree.largest_bytes = files, total, blocks * 512, largest
+    tree.files, tree.bytes, tree.disk_bytes, tree.largest_bytes = files, total, room, largest
     tree.audio_files = tree.direct = sum(kinds.values())
     tree.audio_bytes, tree.newest = audio_total, newest
     return folders

@@ -1,6 +1,5 @@
 """What the headers of sounds say: length, rate, channels, bit depth, tags."""
 
-import os
 from collections import Counter
 from collections.abc import Iterable, Iterator
 from typing import BinaryIO, Literal
@@ -10,6 +9,7 @@ from msgspec import Struct, field
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import DECODED, kind_of, trouble_of
 from saltcart.shelves.sound_stream import sound_stream
+from saltcart.system import os
 
 DEPTHS = {"PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32, "FLOAT": 32, "DOUBLE": 64}
 STREAMED = 0xFFFFFFFF  # the size that is written before anybody knows it

@@ -9,7 +9,6 @@ A line whose path holds a line break or a backslash begins with a backslash, and
 as the GNU checksum commands write it (coreutils manual, "md5sum invocation").
 """
 
-import os
 import re
 from collections.abc import Callable, Iterable, Iterator
 from functools import partial
@@ -19,6 +18,7 @@ from blake3 import blake3
 from saltcart.errors import BadFile
 from saltcart.safefile import read_back, replacing
 from saltcart.shelves.digests import BLAKE3, SHA256
+from saltcart.system import os
 
 SUFFIXES = {BLAKE3: ".saltcart.b3", SHA256: ".saltcart.sha256"}
 LINE = re.compile(rb"(\\?)([0-9a-f]{64}) [ *](.+)", re.DOTALL)

@@ -5,8 +5,9 @@ The inode (which file it is) and the change time (when anything about it changed
 edit, on file systems that keep them.
 """
 
-import os
 from typing import NamedTuple
+
+from saltcart.system import os
 
 EARLIEST_NS, LATEST_NS = -(2**63), 2**63 - 1
 

@@ -3,10 +3,10 @@
 They are looked for where they are, so that they stay when sounds move.
 """
 
-import os
 from collections.abc import Iterable, Iterator
 
 from saltcart.shelves.audio import kind_of
+from saltcart.system import os
 
 # ELF (System V ABI, chapter 4), PE behind its DOS header, Mach-O of either order and for several machines.
 MAGIC = (

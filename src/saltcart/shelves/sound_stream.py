@@ -5,10 +5,11 @@ read is remembered, looks like the end of the file to the decoder, and is raised
 """
 
 import errno
-import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import BinaryIO
+
+from saltcart.system import os
 
 
 class SoundStream:

@@ -4,7 +4,6 @@ Sources: ID3v2.4 (frames), the Vorbis comment fields, RIFF INFO and `smpl` (Mult
 Specifications 1.0, and its supplement), ISO/IEC 14496-12 (`hdlr` of a track).
 """
 
-import os
 import re
 from collections.abc import Mapping
 from typing import Any
@@ -12,6 +11,7 @@ from typing import Any
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.headers import read_header
 from saltcart.shelves.sound_stream import sound_stream
+from saltcart.system import os
 
 TITLE, ARTIST = "title", "artist"
 # Our names, those of comments and of the tag reader, and ID3 frames.

@@ -4,12 +4,11 @@ Which do is not asked of their kind alone, because it depends on how they are mo
 does not list and that is there all the same has been forgiven.
 """
 
-import os
 import unicodedata
 from collections.abc import Sequence
 from functools import cache
 
-from saltcart.shelves.mountinfo import mounted
+from saltcart.system import here, os
 
 LONGEST = 4096  # no system finds a longer path
 # File systems that take a name for another as soon as one byte differs; not worth a look.
@@ -29,7 +28,7 @@ class TrueNames:
         strict.
         """
         folder, name = os.path.split(path)
-        nowhere = not path.startswith("/") or "\0" in path or not name or len(path) > LONGEST
+        nowhere = not os.path.isabs(path) or "\0" in path or not name or len(path) > LONGEST
         return path if nowhere else self.joined(self.folder(folder), path, name)
 
     def folder(self, folder: str) -> str:
@@ -40,9 +39,10 @@ class TrueNames:
 
     def looked_up(self, folder: str) -> str:
         """The true path of `folder`, from the top down to where it ends."""
-        parts, true = folder.split("/"), "/"
+        drive, rest = os.path.splitdrive(folder)
+        parts, true = rest.split("/"), f"{drive}/"
         for count in range(2, len(parts) + 1):
-            above = "/".join(parts[:count])
+            above = drive + "/".join(parts[:count])
             if above not in self.folders:
                 found = self.joined(true, above, parts[count - 1])
                 if not os.path.isdir(found):
@@ -97,12 +97,13 @@ class AnyCase:
 
     def path(self, path: str) -> str:
         """The full `path` as the drive writes it, when it is there in another case; else as it is."""
-        if len(path) > LONGEST or "\0" in path or not path.startswith("/") or os.path.lexists(path):
+        if len(path) > LONGEST or "\0" in path or not os.path.isabs(path) or os.path.lexists(path):
             return path
-        place, names = "", path.split("/")[1:]
+        place, rest = os.path.splitdrive(path)
+        names = rest.split("/")[1:]
         for at, name in enumerate(names):
             if not os.path.lexists(f"{place}/{name}"):
-                if (known := self.listing(place or "/").get(name.casefold())) is None:
+                if (known := self.listing(f"{place}/").get(name.casefold())) is None:
                     return "/".join((place, *names[at:]))  # and nothing below it is there either
                 name = known
             place = f"{place}/{name}"
@@ -122,7 +123,7 @@ class AnyCase:
 @cache
 def kinds_by_device() -> dict[int, str]:
     """The file system of each mounted device by its number."""
-    return {mount.device: mount.kind for mount in mounted()}
+    return {mount.device: mount.kind for mount in here.mounts()}
 
 
 def told_apart(names: Sequence[str], paths: Sequence[str]) -> list[str]:

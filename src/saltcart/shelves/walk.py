@@ -1,12 +1,12 @@
 """Walking a folder tree once, without following links and without opening anything."""
 
-import os
 import stat
 from collections.abc import Callable, Iterator
 from operator import attrgetter
 from typing import NamedTuple
 
 from saltcart.shelves.marks import time_ns, within
+from saltcart.system import here, os
 
 FILE, FOLDER, LINK, OTHER = "file", "folder", "link", "other"
 KINDS = {stat.S_IFREG: FILE, stat.S_IFDIR: FOLDER, stat.S_IFLNK: LINK}
@@ -91,7 +91,7 @@ def item_of(path: str, place: str, state: os.stat_result) -> Item:
         path,
         kind,
         size,
-        state.st_blocks * 512,
+        here.disk_bytes(state),
         time_ns(state),
         mode & 0o7777,
         state.st_dev,

@@ -5,13 +5,13 @@ A full path of another system is read as a path below a folder that cannot exist
 translates it; nobody else can mistake it for a place.
 """
 
-import os
 import re
 from collections.abc import Iterable
 
 from saltcart.errors import CannotSpell, UsageError, show
 from saltcart.spelling.base import Form
 from saltcart.spelling.moves import Move, Moves, plain, tail_below
+from saltcart.system import here, os
 
 LETTER = re.compile(r"([A-Za-z]:)[\\/]")
 SHARE = re.compile(r"(?:\\\\|//)([^\\/]+)[\\/]([^\\/]+)")
@@ -177,6 +177,20 @@ class NameOnly(Form):
         return name
 
 
+def own(path: str) -> str:
+    """A path as it was read, in the manner of a system that itself has letters and shares: `D:/Sounds`."""
+    if not PSEUDO.match(path):
+        return path
+    return path[1:].replace("\\", "/") if path[2:3] != ":" else path[1:]
+
+
+def foreign(path: str) -> str:
+    """The opposite."""
+    if found := SHARE.match(path):
+        return share(found[1], found[2]) + path[found.end() :]
+    return f"/{path}" if LETTER.match(path) else path
+
+
 class Meanings:
     """What full paths of other systems mean here: `D:` is this folder, `/Volumes/X` is that one."""
 
@@ -190,7 +204,7 @@ class Meanings:
 
     def here(self, path: str) -> str:
         """The path on this machine for what was read; the same when nothing was declared for it."""
-        return self.moves.follow(path) or path
+        return self.moves.follow(path) or (own(path) if here.LETTERS else path)
 
     def there(self, path: str, like: str) -> str:
         """The opposite, for an entry that read as `like`: a path of the same kind of system, and only for those; by a
@@ -198,21 +212,21 @@ class Meanings:
         """
         if PSEUDO.match(like):
             first, second = (self.letters, self.shares) if like[2] == ":" else (self.shares, self.letters)
-            return first.follow(path) or second.follow(path) or path
+            return first.follow(path) or second.follow(path) or (foreign(path) if here.LETTERS else path)
         return (self.others.follow(path) or path) if self.moves.covers(like) else path
 
 
 def meaning(text: str) -> tuple[str, str]:
     """The pair that a declaration `D:=/media/lighter` says.  UsageError when it is none."""
-    there, sign, here = text.partition("=")
+    there, sign, place = text.partition("=")
     path = (
         Windows().read(there if there[-1:] in ("/", "\\") else there + "\\", "")
         if not there.startswith("/")
         else plain(there)
     )
-    if not sign or not path or not here.startswith(("/", "~")):
+    if not sign or not path or not (place.startswith("~") or os.path.isabs(place)):
         raise UsageError(f"{show(text)} does not say what a drive means", "Write it like: --drive 'D:=/media/lighter'.")
-    return path, plain(os.path.expanduser(here))
+    return path, plain(os.path.expanduser(place))
 
 
 WINDOWS, WINDOWS_RELATIVE, DRIVE, NAME_ONLY = Windows(), WindowsRelative(), FromDrive(), NameOnly()

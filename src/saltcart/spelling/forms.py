@@ -6,7 +6,6 @@ gives the text that means `path` in the manner of `text`: whatever part of the o
 still fits the end of the new path is kept to the letter.
 """
 
-import os
 import re
 
 from saltcart.errors import CannotSpell, UsageError, show
@@ -14,6 +13,7 @@ from saltcart.spelling.base import Form, Spelling
 from saltcart.spelling.foreign import DRIVE, EITHER_SLASH, NAME_ONLY, WINDOWS, WINDOWS_RELATIVE, looks_foreign
 from saltcart.spelling.moves import plain, tail_below
 from saltcart.spelling.uris import REFERENCE, URI, cut_short
+from saltcart.system import os
 
 SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+.-]+:")
 BLANKS = " \t"
@@ -29,7 +29,7 @@ class Absolute(Form):
         """See Spelling.read."""
         if VARIABLE.match(text):
             text = expanded(text)
-        return plain(text) if text.startswith("/") else None
+        return plain(text) if os.path.isabs(text) else None
 
     def write(self, text: str, path: str, base: str) -> str:
         """See Spelling.write; a slash at the end stays, and a variable as long as the path lies in what it stands

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterable
 from functools import cached_property
 
 from msgspec import Struct
+
+from saltcart.system import os
 
 Pairs = tuple[tuple[str, str], ...]
 KNOWN: dict[int, tuple[Pairs, Renames]] = {}

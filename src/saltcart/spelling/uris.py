@@ -1,6 +1,5 @@
 """URIs and URI references as programs write them (RFC 3986, RFC 8089), escaped as their writer escapes."""
 
-import os
 import re
 from urllib.parse import unquote_to_bytes
 
@@ -8,6 +7,7 @@ from saltcart.errors import CannotSpell, show
 from saltcart.spelling.base import Form
 from saltcart.spelling.foreign import share
 from saltcart.spelling.moves import plain
+from saltcart.system import os
 
 # RFC 3986, section 3.3: what may be in a path segment without an escape.
 SEGMENT_SAFE = frozenset("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-._~!$&'()*+,;=:@")

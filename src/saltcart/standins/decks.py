@@ -7,6 +7,7 @@ The collection is JSON of its own making: `tracks`, each with its `file` from th
 """
 
 import json
+import os
 import sys
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
@@ -35,7 +36,7 @@ def tracks_of(path: str) -> list[dict[str, Any]]:
 def drive_of(path: str) -> Path:
     """The top of the drive that holds a file."""
     folder = Path(path).resolve().parent
-    while not (folder / DRIVE_MARK).exists() and not folder.is_mount():
+    while not (folder / DRIVE_MARK).exists() and not os.path.ismount(folder):
         folder = folder.parent
     return folder
 

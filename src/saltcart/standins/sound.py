@@ -5,13 +5,16 @@ from collections.abc import Iterable
 import soundfile
 
 SHOWN = 4
+BLOCK = 65536  # frames that are decoded at a time
 
 
 def plays(path: str) -> str | None:
     """Why the file at `path` cannot be played, or None when every frame of it decodes."""
     try:
         with open(path, "rb") as stream, soundfile.SoundFile(stream) as sound:
-            frames = sum(len(block) for block in sound.blocks(blocksize=65536))
+            frames = 0
+            while count := len(sound.buffer_read(BLOCK, "float32")):
+                frames += count
     except FileNotFoundError:
         return "not found"
     except (OSError, RuntimeError) as error:

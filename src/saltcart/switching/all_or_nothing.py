@@ -14,7 +14,6 @@ the world first: digests tell an old ledger from a new one, names tell whether a
 Not guaranteed: that a program does not write to a ledger between the last look at it and the rename.
 """
 
-import os
 import signal
 import threading
 from collections.abc import Iterator
@@ -25,9 +24,8 @@ from saltcart.errors import HalfDone, SaltCartError, show
 from saltcart.switching.deed_kinds import Rename, Swap
 from saltcart.switching.deeds import Deed, perform, recorded, revert, standing
 from saltcart.switching.one_deed import DONE, UNDONE, UNSEEN
+from saltcart.system import here, os
 from saltcart.trips.trip import Trip
-
-SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 
 
 class TakenBack(SaltCartError):
@@ -138,7 +136,7 @@ def interrupts_held() -> Iterator[None]:
         if count > 1:
             raise KeyboardInterrupt
 
-    before = {number: signal.signal(number, hold) for number in SIGNALS}
+    before = {number: signal.signal(number, hold) for number in here.INTERRUPTS}
     try:
         yield
     finally:

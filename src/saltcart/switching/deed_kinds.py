@@ -1,11 +1,10 @@
 """Deeds on contents and names: ledgers swapped, things renamed, files of a collection brought up to date."""
 
-import os
-
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.renaming import rename_new
 from saltcart.safefile import copy_durably, digest_of, sync_folder
 from saltcart.switching.one_deed import ANYHOW, DONE, OPPOSITE, UNDONE, UNSEEN, AtPath, OneDeed
+from saltcart.system import os
 
 # Contents
 

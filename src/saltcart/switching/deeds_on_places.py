@@ -1,11 +1,11 @@
 """Deeds on links and folders: signposts, and the folders that hold originals set aside."""
 
-import os
 from contextlib import suppress
 
 from saltcart.errors import Refused, show
 from saltcart.safefile import remove_empty, sync_folder
 from saltcart.switching.one_deed import ANYHOW, DONE, OPPOSITE, UNDONE, UNSEEN, AtPath
+from saltcart.system import os
 
 # Links
 

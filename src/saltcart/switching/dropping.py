@@ -4,7 +4,6 @@ A copy goes only when its original lies at the old place in its own right, nobod
 the trip names it.  With it goes all else that the trip left there: temporary files, the manifest, folders it made.
 """
 
-import os
 import stat
 from collections.abc import Callable, Container, Iterator
 from contextlib import suppress
@@ -26,6 +25,7 @@ from saltcart.shelves.marks import mark_of
 from saltcart.shelves.removal import OtherMount, Removal
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item, walk
 from saltcart.spelling.moves import tail_below
+from saltcart.system import os
 from saltcart.trips.records import ACCEPTED, LedgerRow, Row
 from saltcart.trips.trip import Trip
 from saltcart.waybills.shelf import Shelf

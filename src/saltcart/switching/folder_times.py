@@ -2,11 +2,11 @@
 in them since.
 """
 
-import os
 from collections.abc import Iterable
 from contextlib import suppress
 
 from saltcart.shelves.walk import FOLDER
+from saltcart.system import os
 from saltcart.trips.trip import Trip
 
 BEFORE, AFTER, GIVEN_BACK = "folder_times", "folder_times_after", "folder_times_back"

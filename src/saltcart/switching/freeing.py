@@ -1,6 +1,5 @@
 """The removal of originals, each with a last look."""
 
-import os
 import stat
 from collections.abc import Callable
 
@@ -14,6 +13,7 @@ from saltcart.shelves.digests import digest_file, digest_stream
 from saltcart.shelves.marks import mark_of, time_ns
 from saltcart.shelves.removal import OtherMount, Removal
 from saltcart.shelves.walk import FILE, FOLDER, walk
+from saltcart.system import here, os
 from saltcart.trips.records import VERIFIED, Row
 from saltcart.trips.stock import Stock
 from saltcart.trips.trip import Trip
@@ -100,7 +100,7 @@ class Freeing(Struct):
             state = None
         if state:
             self.touched.add(state.st_ino)
-            self.report.removed_bytes += state.st_blocks * 512 if state.st_nlink == 1 and not self.trash else 0
+            self.report.removed_bytes += here.disk_bytes(state) if state.st_nlink == 1 and not self.trash else 0
             self.report.files += row.item.kind == FILE
         elif os.path.lexists(place):
             self.report.kept.append(place)

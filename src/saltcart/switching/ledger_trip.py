@@ -1,7 +1,5 @@
 """A trip on which nothing moves: ledgers alone change, and are checked."""
 
-import os
-
 from saltcart.hauling.haul import haul_waybill
 from saltcart.home import made_home
 from saltcart.progress import Progress, silent
@@ -9,6 +7,7 @@ from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
 from saltcart.spelling.moves import tail_below
 from saltcart.switching.repoint import RepointReport, clear_staged, repoint
+from saltcart.system import os
 from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.holding import held

@@ -1,7 +1,6 @@
 """What a person decides about files while their trip is under way: to leave them out, go on without them, or give them
 other names."""
 
-import os
 from collections.abc import Callable, Iterator, Sequence, Set
 from contextlib import suppress
 
@@ -14,6 +13,7 @@ from saltcart.shelves.removal import Removal
 from saltcart.shelves.walk import FOLDER
 from saltcart.spelling.moves import tail_below
 from saltcart.switching.dropping import can_go, our_copy
+from saltcart.system import os
 from saltcart.trips.holding import held
 from saltcart.trips.records import ACCEPTED, TROUBLE, VERIFIED, Row
 from saltcart.trips.remounts import follow_shelves

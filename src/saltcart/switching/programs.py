@@ -1,6 +1,5 @@
 """Finding programs that must be closed before a ledger may change."""
 
-import os
 import time
 from collections.abc import Iterable, Sequence
 from contextlib import suppress
@@ -8,6 +7,7 @@ from contextlib import suppress
 from saltcart.errors import LedgerBusy, SaltCartError, show
 from saltcart.ledgers import Ledger, load_map, open_ledger
 from saltcart.progress import WAITING, Progress, Tick, silent
+from saltcart.system import os
 from saltcart.waybills.waybill import Waybill
 
 PAUSE_SECONDS = 0.5

@@ -1,7 +1,5 @@
 """Removing the set-aside originals of a trip."""
 
-import os
-
 from saltcart.drives import drive_of
 from saltcart.drives.drive import keeps_change_times, mount_of, refuse_other_drive
 from saltcart.errors import Refused, Stopped, counted, show
@@ -16,6 +14,7 @@ from saltcart.shelves.removal import Removal
 from saltcart.shelves.walk import FILE, FOLDER, OTHER, walk
 from saltcart.spelling.moves import tail_below
 from saltcart.switching.freeing import Freeing, ReleaseReport, is_as_unpacked, newer_originals, remove_folders, to_trash
+from saltcart.system import here, os
 from saltcart.trips import manifests
 from saltcart.trips.holding import held
 from saltcart.trips.records import ACCEPTED, VERIFIED
@@ -173,8 +172,7 @@ def refuse_unsearched(report: CheckReport) -> None:
 def free_room(trip: Trip) -> int:
     """The free bytes of the old drives, as their file systems tell; others may use them meanwhile."""
     mounts = {mount_of(shelf.old) for shelf in trip.waybill.shelves}
-    states = [os.statvfs(mount) for mount in mounts]
-    return sum(state.f_bfree * state.f_frsize for state in states)
+    return sum(here.room(mount).free for mount in mounts)
 
 
 def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseReport, progress: Progress) -> None:
@@ -231,6 +229,6 @@ def free_archive(trip: Trip, shelf: Shelf, trash: bool, report: ReleaseReport) -
         to_trash(shelf.old)
     else:
         os.unlink(shelf.old)
-        report.removed_bytes += state.st_blocks * 512 if state.st_nlink == 1 else 0
+        report.removed_bytes += here.disk_bytes(state) if state.st_nlink == 1 else 0
     report.files += 1
     sync_folder(os.path.dirname(shelf.old))

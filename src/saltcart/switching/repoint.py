@@ -1,6 +1,5 @@
 """The switch of one trip: ledgers rewritten, originals set aside, signposts left: all or nothing."""
 
-import os
 from collections.abc import Sequence
 from contextlib import suppress
 
@@ -30,6 +29,7 @@ from saltcart.switching.programs import refuse_busy
 from saltcart.switching.repoint_ledger import in_front, prepare_ledger, staged_name
 from saltcart.switching.setting_aside import aside_deeds
 from saltcart.switching.superseding import PLAN, clear_updates, not_cleared, updates
+from saltcart.system import os
 from saltcart.trips import signposts
 from saltcart.trips.holding import held
 from saltcart.trips.records import ACCEPTED, LedgerRow, key_text

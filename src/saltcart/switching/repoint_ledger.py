@@ -1,6 +1,5 @@
 """One ledger on its way through a switch: what it says now is recorded, and what it will say is staged."""
 
-import os
 from collections.abc import Sequence
 from functools import partial
 
@@ -15,6 +14,7 @@ from saltcart.rewriting.staging import changes_for, judged, routes_for, stage
 from saltcart.safefile import copy_durably, digest_of, remove_with_side_files
 from saltcart.switching.deed_kinds import Swap, changed
 from saltcart.switching.deeds import Deed
+from saltcart.system import os
 from saltcart.trips import leftovers
 from saltcart.trips.records import EntryRow, LedgerRow, key_text
 from saltcart.trips.trip import Trip

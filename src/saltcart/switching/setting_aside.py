@@ -1,12 +1,12 @@
 """The deeds that set a shelf's originals aside and leave its signpost."""
 
-import os
 from collections.abc import Iterator
 
 from saltcart.shelves.walk import FOLDER, Item, walk
 from saltcart.switching.deed_kinds import Rename
 from saltcart.switching.deeds import Deed
 from saltcart.switching.deeds_on_places import Link, Make
+from saltcart.system import os
 from saltcart.waybills.shelf import Shelf, matches
 
 

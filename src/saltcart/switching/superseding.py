@@ -1,6 +1,5 @@
 """Files that take the place of others in a switch: newer sounds, and what a collection held before."""
 
-import os
 import shutil
 from collections.abc import Sequence
 
@@ -13,6 +12,7 @@ from saltcart.safefile import copy_durably, digest_of, remove_if_there, sync_fol
 from saltcart.shelves.digests import digest_file
 from saltcart.switching.deed_kinds import Rename, Supersede, Swap, changed
 from saltcart.switching.deeds import Deed, recorded
+from saltcart.system import os
 from saltcart.trips import manifests
 from saltcart.trips.trip import Trip
 from saltcart.waybills.collection import NAME, is_collection

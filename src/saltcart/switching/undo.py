@@ -9,7 +9,6 @@ had switched.
 The plan is recorded, with everything it needs, before its first deed; see `all_or_nothing` for what a crash leaves.
 """
 
-import os
 from collections.abc import Container, Sequence
 
 from saltcart.drives import drive_of, find_drive
@@ -28,6 +27,7 @@ from saltcart.switching.one_deed import DONE
 from saltcart.switching.programs import refuse_busy
 from saltcart.switching.undo_files import own_files_back, record_back, sounds_back
 from saltcart.switching.undo_ledger import UndoReport, came_so, clear_staged, prepare_ledger, staged_name
+from saltcart.system import os
 from saltcart.trips import history
 from saltcart.trips.holding import held
 from saltcart.trips.records import LedgerRow

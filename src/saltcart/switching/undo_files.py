@@ -1,7 +1,5 @@
 """Files that took the place of others in a trip, on their way back."""
 
-import os
-
 from saltcart.errors import show
 from saltcart.own_names import staged_for_undo
 from saltcart.safefile import copy_durably, digest_of
@@ -10,6 +8,7 @@ from saltcart.switching.deed_kinds import Swap
 from saltcart.switching.deeds import Deed, recorded, standing
 from saltcart.switching.one_deed import DONE, UNDONE, UNSEEN
 from saltcart.switching.undo_ledger import UndoReport
+from saltcart.system import os
 from saltcart.trips.trip import Trip
 from saltcart.waybills import collection, collection_file
 

@@ -1,6 +1,5 @@
 """One ledger on its way back: what stood in it before is there again, and what came since stays."""
 
-import os
 from contextlib import suppress
 
 from msgspec import Struct, field
@@ -21,6 +20,7 @@ from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
 from saltcart.switching.deed_kinds import Swap
 from saltcart.switching.deeds import Deed
+from saltcart.system import os
 from saltcart.trips import leftovers
 from saltcart.trips.records import EntryRow, LedgerRow, key_text
 from saltcart.trips.trip import Trip

@@ -6,13 +6,13 @@
 Paths are bytes; TOML holds text.  A path that is not valid UTF-8 stands there as a `file:` URI.
 """
 
-import os
 from typing import Annotated, Any
 from urllib.parse import quote, unquote_to_bytes
 
 from msgspec import Meta
 
 from saltcart.errors import SaltCartError
+from saltcart.system import here, os
 
 
 class NotThat(SaltCartError):
@@ -35,18 +35,22 @@ def from_toml_path(text: str, _folder: str = "") -> str:
     return os.path.expanduser(text)
 
 
+EXAMPLE = "D:/Music" if here.LETTERS else "/..."
+
+
 def full_path(text: str, _folder: str = "") -> str:
     """A path from the top; NotThat for a relative one or a NUL."""
     path = from_toml_path(text)
-    if not path.startswith("/") or "\0" in path:
-        raise NotThat("is not a full path", "Write it from the top: /...")
+    if not os.path.isabs(path) or "\0" in path:
+        raise NotThat("is not a full path", f"Write it from the top, such as {EXAMPLE}")
     return os.path.normpath(path)
 
 
 def path_below(text: str, _folder: str = "") -> str:
     """A path from a shelf's or a collection's top; NotThat for one that leads out of it."""
     path = from_toml_path(text)
-    if path.startswith("/") or "\0" in path or any(part in ("", ".", "..") for part in path.split("/")):
+    detours = any(part in ("", ".", "..") for part in path.split("/"))
+    if path.startswith("/") or os.path.isabs(path) or "\0" in path or detours:
         raise NotThat("is not a path below the top", "Write it like: Pack/name.wav")
     return path
 

@@ -3,7 +3,6 @@
 What may stand in a file is what the struct declares (see `kinds`); this module only finds where it does not.
 """
 
-import os
 import re
 import tomllib
 from collections.abc import Mapping
@@ -13,6 +12,7 @@ from typing import Any, TypeVar
 from msgspec import NODEFAULT, Struct, convert, inspect
 
 from saltcart.errors import BadFile, show
+from saltcart.system import os
 from saltcart.toml.kinds import NotThat
 
 T = TypeVar("T", bound=Struct)

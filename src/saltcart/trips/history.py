@@ -4,7 +4,6 @@ Two years of use hold hundreds of trips, and every command asks about them more 
 """
 
 import json
-import os
 import sqlite3
 from collections.abc import Iterator
 from contextlib import ExitStack, closing, suppress
@@ -17,6 +16,7 @@ from msgspec import Struct
 from saltcart.errors import SaltCartError, UsageError
 from saltcart.home import trips_folder
 from saltcart.safefile import digest_of
+from saltcart.system import os
 from saltcart.trips.logbook import RECORDED, Logbook
 from saltcart.trips.trip import ENDED, SWITCHED, Trip, logbook_at, names, opened, readably
 from saltcart.waybills import waybill_file

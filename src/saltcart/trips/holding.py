@@ -1,6 +1,5 @@
 """Who works on a trip just now."""
 
-import os
 import sqlite3
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager, suppress
@@ -9,6 +8,7 @@ from pathlib import Path
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import made_home, trips_folder
 from saltcart.own_names import short_name
+from saltcart.system import os
 from saltcart.trips.locks import Locked, locked
 from saltcart.trips.trip import ENDED, MARK, Trip, discard, next_step, opened
 

@@ -4,7 +4,6 @@ A prepared ledger is needed while its trip switches or is being undone, and whil
 belongs to a trip that this computer knows nothing of may be another's; it is left to a person.
 """
 
-import os
 import shutil
 import time
 from collections.abc import Callable, Iterator
@@ -17,6 +16,7 @@ from saltcart.home import home, trips_folder
 from saltcart.own_names import NEIGHBOUR, PART, beside, trip_of
 from saltcart.safefile import remove_if_there, sync_folder
 from saltcart.shelves.walk import FILE, walk
+from saltcart.system import os
 from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.holding import worked_on

@@ -4,13 +4,11 @@ A lock file is opened below an opened folder and never has one made for it: if t
 made in the empty folder at its mount point.
 """
 
-import errno
-import fcntl
-import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 
 from saltcart.home import require_home
+from saltcart.system import here, os
 
 
 class Locked(Exception):
@@ -22,19 +20,19 @@ def locked(path: str) -> Iterator[None]:
     """Hold the lock on the file at `path`, which is made if it is not there.  Locked at once when somebody else does,
     OSError when the folder is gone.
     """
-    folder = os.open(os.path.dirname(path), os.O_RDONLY | os.O_DIRECTORY)
+    folder = here.open_folder(os.path.dirname(path))
     try:
         require_home()
-        handle = os.open(os.path.basename(path), os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600, dir_fd=folder)
+        handle = folder.open(os.path.basename(path), os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
     except OSError as error:
         raise OSError(error.errno, error.strerror, path) from error
     finally:
-        os.close(folder)
+        folder.close()
     try:
-        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        here.lock(handle)
     except OSError as error:
         os.close(handle)
-        if error.errno in (errno.EWOULDBLOCK, errno.EACCES):
+        if isinstance(error, BlockingIOError):
             raise Locked from error
         raise
     try:

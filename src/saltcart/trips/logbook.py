@@ -5,7 +5,6 @@ method that ends a step commits durably (`synchronous = FULL`) before it returns
 """
 
 import json
-import os
 import sqlite3
 from collections import Counter
 from collections.abc import Iterable, Iterator
@@ -14,6 +13,7 @@ from typing import Any
 
 from saltcart.errors import show
 from saltcart.shelves.marks import Mark
+from saltcart.system import os
 from saltcart.trips.records import (
     ACCEPTED,
     PLACING,

@@ -1,10 +1,10 @@
 """Which manifests are ours: those whose content a trip has recorded before it gave them their name."""
 
-import os
 from collections.abc import Iterator
 
 from saltcart.safefile import digest_of, remove_if_there, sync_folder
 from saltcart.shelves import manifest
+from saltcart.system import os
 from saltcart.trips import history
 from saltcart.trips.trip import Trip
 

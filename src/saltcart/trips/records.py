@@ -1,7 +1,6 @@
 """The rows of a logbook as objects: things of a shelf, ledgers, entries."""
 
 import json
-import os
 from collections.abc import Hashable
 from datetime import UTC, datetime
 from typing import Any, NamedTuple
@@ -10,6 +9,7 @@ from msgspec import Struct
 
 from saltcart.shelves.marks import Mark
 from saltcart.shelves.walk import Item
+from saltcart.system import os
 
 LISTED, PLACING, VERIFIED, TROUBLE = "listed", "placing", "verified", "trouble"
 # What could not be copied, and someone accepts that the trip goes without.

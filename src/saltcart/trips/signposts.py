@@ -3,9 +3,8 @@
 When the shelf they lead to moves on, they are turned; when it moves back to where one is, that makes room.
 """
 
-import os
-
 from saltcart.safefile import sync_folder
+from saltcart.system import os
 from saltcart.trips import history
 from saltcart.trips.trip import Trip
 from saltcart.waybills.new_place import landing_drive

@@ -1,9 +1,9 @@
 """What lies in a shelf at one moment, beside what the logbook of its trip records of it."""
 
-import os
 from collections.abc import Iterable, Iterator
 
 from saltcart.shelves.walk import Item
+from saltcart.system import os
 from saltcart.trips.logbook import ITEM_COLUMNS, STATE_COLUMNS, Logbook
 from saltcart.trips.records import LISTED, TROUBLE, Row, packed, unpacked
 

@@ -1,6 +1,5 @@
 """One trip on disk: its folder, its waybill, its logbook and its state."""
 
-import os
 import shutil
 import sqlite3
 import tempfile
@@ -18,6 +17,7 @@ from saltcart.ledgers.instrument_parts import INSTRUMENT, PART, parts_of
 from saltcart.ledgers.kinds import head_of
 from saltcart.own_names import set_aside_name
 from saltcart.safefile import PRIVATE_FILE, create_file, digest_of, sync_file, sync_folder
+from saltcart.system import os
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.records import LedgerRow, now
 from saltcart.waybills import waybill_file

@@ -4,7 +4,6 @@ It lies at the top of the collection, and all places in it start from there, so 
 mounted.
 """
 
-import os
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
@@ -16,6 +15,7 @@ from msgspec.structs import replace
 from saltcart.own_names import neighbour_of
 from saltcart.safefile import remove_if_there
 from saltcart.shelves.digests import BLAKE3, SHA256
+from saltcart.system import os
 from saltcart.toml.kinds import OUTSIDE_FILE, AnyPath, FullPath, InnerPath, Pair, Shown, keys, one_of
 
 NAME = "carried.toml"

@@ -1,6 +1,5 @@
 """The record of a collection as a file."""
 
-import os
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from functools import lru_cache
@@ -12,6 +11,7 @@ from saltcart.errors import BadFile, SaltCartError, show
 from saltcart.safefile import digest_of, replacing
 from saltcart.shelves import manifest
 from saltcart.shelves.digests import BLAKE3
+from saltcart.system import os
 from saltcart.toml import reading
 from saltcart.toml.writing import document_of
 from saltcart.waybills.collection import (

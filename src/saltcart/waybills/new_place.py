@@ -1,13 +1,12 @@
 """Questions about the new place of a shelf: which drive, how much room, and links that lead out."""
 
-import os
-
 from saltcart.drives import Drive
 from saltcart.drives.drive import drive_at, landing_mount
 from saltcart.drives.limits import APART, NAMES
 from saltcart.errors import Refused, show
 from saltcart.spelling import Moves
 from saltcart.spelling.moves import tail_below
+from saltcart.system import here, os
 from saltcart.waybills.shelf import Shelf
 
 
@@ -43,7 +42,7 @@ def allocated(size: int, unit: int) -> int:
 
 def unit_of(mount: str) -> int:
     """The bytes in which the drive mounted at `mount` gives room."""
-    return os.statvfs(mount).f_frsize or 1
+    return here.room(mount).unit
 
 
 def leads_out(shelf: Shelf, path: str, target: str, moves: Moves) -> str | None:
@@ -53,5 +52,5 @@ def leads_out(shelf: Shelf, path: str, target: str, moves: Moves) -> str | None:
     place = os.path.normpath(os.path.join(os.path.dirname(shelf.place(path)), target))
     if any(tail_below(place, move.new) is not None for move in moves.moves):
         return None
-    ending = "kept as it is" if target.startswith("/") else "kept as it is, so from the new place it leads elsewhere"
+    ending = "kept as it is" if os.path.isabs(target) else "kept as it is, so from the new place it leads elsewhere"
     return f"{show(shelf.name)}: the link {show(path)} leads out of the shelf to {show(target)}; {ending}"

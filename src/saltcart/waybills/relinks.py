@@ -1,11 +1,11 @@
 """What changes in ledgers though nothing moves: entries linked anew, folders that come into lists or go."""
 
-import os
 from typing import Annotated
 
 from msgspec import Struct
 
 from saltcart.ledgers.base import NEW_THINGS
+from saltcart.system import os
 from saltcart.toml.kinds import OUTSIDE_FILE, FullPath, Pair, one_of
 
 ALL, LEVEL, ONE, PLACE = "all", "folder", "file", "place"

@@ -1,6 +1,5 @@
 """One shelf of a trip: what of a folder travels, and where to."""
 
-import os
 import re
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
@@ -17,6 +16,7 @@ from saltcart.shelves.audio import is_material
 from saltcart.shelves.walk import FILE, FOLDER, Item, Trouble, ignore, walk
 from saltcart.spelling import Move
 from saltcart.spelling.renames import Renames, renames_of
+from saltcart.system import os
 from saltcart.toml.kinds import OUTSIDE_FILE, AnyPath, FullPath, Pair, Shown, one_of
 
 MOST_TOPS = 100  # folders that are searched for by their own names where their shelf is divided

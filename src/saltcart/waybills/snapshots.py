@@ -5,10 +5,10 @@ A kept list is a text of JSON values, one a line: an object that names a shelf, 
 
 import hashlib
 import json
-import os
 from collections.abc import Iterable, Iterator
 
 from saltcart.home import home, made_home
+from saltcart.system import os
 
 
 def keep(shelves: Iterable[tuple[str, Iterable[str]]]) -> str:

@@ -1,6 +1,5 @@
 """The waybill: the plan of one trip, as data.  It holds decisions, not file lists."""
 
-import os
 from collections.abc import Iterator
 from functools import partial
 from typing import Annotated
@@ -14,6 +13,7 @@ from saltcart.shelves.digests import BLAKE3, SHA256
 from saltcart.spelling import Meanings, Move, Moves
 from saltcart.spelling.moves import Aims
 from saltcart.spelling.renames import renames_of
+from saltcart.system import os
 from saltcart.toml.kinds import OUTSIDE_FILE, AnyPath, FullPath, keys, one_of
 from saltcart.waybills.newer import Newer, Renamed
 from saltcart.waybills.relinks import ALL, LEVEL, ONE, PLACE, FolderLine, Relink
@@ -113,7 +113,7 @@ class Waybill(Struct, rename=IN_FILES):
         that moves and would not lead there any more.  A full path stays one, a relative one stays relative.
         """
         moves = self.moves()
-        if target.startswith("/"):
+        if os.path.isabs(target):
             return moves.follow(target) or target
         led = os.path.normpath(os.path.join(os.path.dirname(f"{shelf.old}/{path}"), target))
         wanted, folder = moves.follow(led), os.path.dirname(shelf.place(path))

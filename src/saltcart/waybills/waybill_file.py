@@ -1,11 +1,10 @@
 """Reading a waybill, a TOML file that people edit."""
 
-import os
-
 from msgspec import Struct, field
 from msgspec.structs import asdict
 
 from saltcart.errors import BadFile, show
+from saltcart.system import os
 from saltcart.toml import reading
 from saltcart.toml.kinds import FullPath
 from saltcart.waybills import shelf

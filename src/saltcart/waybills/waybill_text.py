@@ -1,6 +1,5 @@
 """Writing a waybill as TOML with a comment on each choice."""
 
-import os
 from collections.abc import Mapping, Sequence
 
 import tomlkit
@@ -11,6 +10,7 @@ from saltcart.home import made_home
 from saltcart.ledgers.base import NEW_THINGS
 from saltcart.own_names import short_name
 from saltcart.safefile import replacing
+from saltcart.system import os
 from saltcart.toml.writing import document_of, table_of
 from saltcart.waybills.newer import Newer
 from saltcart.waybills.relinks import ALL, LEVEL, ONE, PLACE, RELATIVE, FolderLine, Relink

@@ -6,7 +6,6 @@ are in whatever 8-bit code their writer used, and may end their lines in CR alon
 """
 
 import codecs
-import os
 import re
 from collections.abc import Callable, Iterator, Sequence
 from itertools import accumulate
@@ -17,6 +16,7 @@ from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.spans import Kind, Spans
 from saltcart.ledgers.where import Where
 from saltcart.spelling import spelling_named
+from saltcart.system import os
 
 NAME = "m3u"
 SUFFIXES = (".m3u", ".m3u8")

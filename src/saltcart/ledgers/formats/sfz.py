@@ -7,7 +7,6 @@ before the name as it is, so that it may end within a name.  Either slash is use
 of the disk.
 """
 
-import os
 import re
 from collections.abc import Hashable, Iterator
 from functools import partial
@@ -28,6 +27,7 @@ from saltcart.ledgers.where import Where
 from saltcart.shelves.true_names import AnyCase
 from saltcart.spelling import spelling_named
 from saltcart.spelling.foreign import EITHER_SLASH
+from saltcart.system import os
 
 NAME, PART = "sfz", "sfz part"
 TOKEN = re.compile(

@@ -5,7 +5,6 @@ are changed there in one transaction, and the two files are compared cell for ce
 new one may take the old one's name.
 """
 
-import os
 import sqlite3
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager
@@ -24,6 +23,7 @@ from saltcart.ledgers.sqlite.schema import derived, differing_schema, loose_ends
 from saltcart.ledgers.sqlite.tables import Table
 from saltcart.ledgers.where import Where
 from saltcart.spelling.swaps import Swap
+from saltcart.system import os
 
 
 class SqliteLedger(Batched):

@@ -1,6 +1,5 @@
 """Opening databases so that nothing beside them changes."""
 
-import os
 import shutil
 import sqlite3
 import tempfile
@@ -11,6 +10,7 @@ from urllib.parse import quote
 
 from saltcart.errors import BadLedger
 from saltcart.ledgers.sqlite.quoting import quoted
+from saltcart.system import os
 
 MAGIC = b"SQLite format 3\0"
 SIDE_FILES = ("-wal", "-journal")

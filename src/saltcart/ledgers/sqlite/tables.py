@@ -1,6 +1,5 @@
 """Tables as SQL: their keys, their cells, and how a changed one is held against the original."""
 
-import os
 import sqlite3
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import chain
@@ -15,6 +14,7 @@ from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, blob_of, fetched, fetche
 from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.sqlite.swaps import SqlSwaps
 from saltcart.spelling.swaps import Swap
+from saltcart.system import os
 
 
 class Rows(NamedTuple):

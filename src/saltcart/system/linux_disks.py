@@ -8,28 +8,13 @@ import os
 import re
 from contextlib import suppress
 
-from msgspec import Struct
+from saltcart.system.contract import UNKNOWN, Facts
 
 NETWORK = {"nfs", "nfs4", "cifs", "smb3", "9p", "ceph", "fuse.sshfs", "fuse.rclone", "davfs", "afs"}
 WORN = 0x0A  # eMMC life time estimate: 90 to 100 % used
 
 
-class Facts(Struct, frozen=True):
-    """`disk` names the physical disk; `bus_bits_per_second` is the speed of its USB link; `health` says what is
-    wrong.
-    """
-
-    disk: str | None = None
-    spinning: bool | None = None
-    bus_bits_per_second: int | None = None
-    network: bool = False
-    health: str | None = None
-
-
-UNKNOWN = Facts()
-
-
-def facts_of(source: str, filesystem: str, sys: str = "/sys") -> Facts:
+def hardware_of(source: str, filesystem: str, sys: str = "/sys") -> Facts:
     """The facts of the drive on the device (or share) `source`."""
     if filesystem in NETWORK or source.startswith("//"):
         return Facts(network=True)
