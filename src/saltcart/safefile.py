@@ -37,10 +37,17 @@ def sync_file(path: str) -> None:
     here.flush_file(path)
 
 
+def nearest(path: str, there: Callable[[str], bool]) -> str:
+    """The deepest place, `path` itself or a folder above it, of which `there` holds; the top of all where none does."""
+    while not there(path) and path != os.path.dirname(path):
+        path = os.path.dirname(path)
+    return path
+
+
 def missing_folders(path: str) -> list[str]:
     """The folders at and above `path` that are missing, the topmost first."""
     missing = []
-    while not os.path.isdir(path):
+    while not os.path.isdir(path) and path != os.path.dirname(path):
         missing.append(path)
         path = os.path.dirname(path)
     return missing[::-1]

@@ -17,7 +17,7 @@ from saltcart.carrying.identity import machine_id, whoami
 from saltcart.drives.drive import mount_of
 from saltcart.errors import Refused, show
 from saltcart.own_names import IN_USE
-from saltcart.safefile import remove_if_there
+from saltcart.safefile import nearest, remove_if_there
 from saltcart.system import os
 from saltcart.trips.records import now
 
@@ -30,8 +30,7 @@ def in_use(folder: str) -> Iterator[str]:
     """Be the only one at work in a folder, or in the nearest one above it that is there; what is to be told first, if
     anything.  Refused when somebody else is.
     """
-    while not os.path.isdir(folder):
-        folder = os.path.dirname(folder)
+    folder = nearest(folder, os.path.isdir)
     told = above(folder)
     path = os.path.join(folder, IN_USE)
     told = take(path) or told

@@ -16,6 +16,7 @@ from msgspec import Struct
 
 from saltcart.drives.limits import APART, CHANGE_TIMES, SHARING, Limits, limits_of
 from saltcart.errors import Refused, show
+from saltcart.safefile import nearest
 from saltcart.shelves.mountinfo import is_top
 from saltcart.shelves.walk import walk
 from saltcart.system import here, os
@@ -102,18 +103,12 @@ class Drive(Struct, frozen=True):
 
 def existing(path: str) -> str:
     """The nearest folder at or above `path` that is there, links followed."""
-    path = os.path.realpath(path)
-    while not os.path.isdir(path):
-        path = os.path.dirname(path)
-    return path
+    return nearest(os.path.realpath(path), os.path.isdir)
 
 
 def mount_of(path: str) -> str:
     """The top of the drive that holds `path`: the nearest mount point or drive marker at or above it."""
-    place = existing(path)
-    while not (is_top(place) or os.path.isfile(os.path.join(place, MARKER))):
-        place = os.path.dirname(place)
-    return place
+    return nearest(existing(path), lambda place: is_top(place) or os.path.isfile(os.path.join(place, MARKER)))
 
 
 def landing_mount(place: str) -> str:

@@ -71,6 +71,9 @@ class Presence:
 
 def unmounted(path: str) -> str | None:
     """Whether `path` lies in a place for mounts where nothing is mounted, in words; else None."""
+    drive = os.path.splitdrive(path)[0]
+    if drive and not os.path.isdir(f"{drive}/"):
+        return f"the drive {show(drive)} is not connected"
     for folder in MOUNT_FOLDERS:
         parts = (tail_below(path, folder) or "").split("/")
         first = os.path.join(folder, parts[0])

@@ -20,6 +20,7 @@ from saltcart.judging.judgements import (
 )
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Batch, Ledger
+from saltcart.safefile import nearest
 from saltcart.shelves.audio import header_trouble, kind_of
 from saltcart.spelling import encodable, readings, spelling_named
 from saltcart.spelling.foreign import PSEUDO
@@ -232,9 +233,7 @@ class Judge:
 
     def where_it_ends(self, path: str) -> str:
         """The first part of a missing path that is not there."""
-        place = path
-        while not os.path.lexists(os.path.dirname(place)):
-            place = os.path.dirname(place)
+        place = nearest(path, lambda place: os.path.lexists(os.path.dirname(place)))
         if os.path.islink(place):
             return "is a link that leads nowhere"
         return "no such file" if place == path else f"no folder {os.path.basename(place)} in {os.path.dirname(place)}"

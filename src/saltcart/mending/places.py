@@ -11,6 +11,7 @@ from saltcart.drives.known import MOUNT_FOLDERS, remembered
 from saltcart.looking.survey import default_places
 from saltcart.own_names import SET_ASIDE
 from saltcart.progress import Progress, Tick, silent
+from saltcart.safefile import nearest
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
 from saltcart.system import here, os
@@ -87,10 +88,7 @@ def remains(lost: Iterable[str]) -> set[str]:
     for path in lost:
         folder = os.path.dirname(path)
         if folder not in known:
-            place = folder
-            while not os.path.isdir(place):
-                place = os.path.dirname(place)
-            known[folder] = place
+            known[folder] = nearest(folder, os.path.isdir)
         if known[folder].count("/") > 1:
             found.add(known[folder])
     return found

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from saltcart.drives import Drive, Presence, drive_of
 from saltcart.drives.limits import allowed
 from saltcart.errors import Refused, counted, show, typed
+from saltcart.safefile import nearest
 from saltcart.shelves.mountinfo import mounts_below
 from saltcart.spelling.moves import tail_below
 from saltcart.system import here, os
@@ -143,10 +144,8 @@ def refuse_place(old: str, new: str, presence: Presence, files: bool = False) ->
 
 def refuse_destination(new: str, presence: Presence) -> None:
     """Raise Refused when nothing can be put at `new`."""
-    place = new
-    while not os.path.lexists(place):
-        place = os.path.dirname(place)
     refuse_hole(new, presence)
+    place = nearest(new, os.path.lexists)
     if not os.path.isdir(place):
         raise Refused(f"{show(place)} is a file, so no shelf can go there", "Choose a folder with --to.")
     limits = drive_of(place).limits
@@ -169,9 +168,7 @@ def refuse_hole(new: str, presence: Presence) -> None:
 def writable_drive(path: str) -> Drive:
     """The drive that would hold `path`; Refused when nothing can be written there."""
     drive = landing_drive(path)
-    folder = os.path.dirname(path) if os.path.islink(path) else path
-    while not os.path.isdir(folder):
-        folder = os.path.dirname(folder)
+    folder = nearest(os.path.dirname(path) if os.path.islink(path) else path, os.path.isdir)
     if drive.read_only or not os.access(folder, os.W_OK | os.X_OK):
         why = f"the drive {show(drive.name)} is mounted read-only" if drive.read_only else "you may not write there"
         raise Refused(

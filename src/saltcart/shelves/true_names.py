@@ -75,7 +75,9 @@ class TrueNames:
             try:
                 self.forgiving[asked] = kinds_by_device().get(os.stat(asked).st_dev) not in STRICT
             except (OSError, ValueError):
-                asked = os.path.dirname(asked)
+                if asked == (outer := os.path.dirname(asked)):  # not even its drive is there
+                    self.forgiving[asked] = False
+                asked = outer
         self.forgiving[folder] = self.forgiving[asked]
         return self.forgiving[folder]
 

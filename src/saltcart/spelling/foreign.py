@@ -13,11 +13,26 @@ from saltcart.spelling.base import Form
 from saltcart.spelling.moves import Move, Moves, plain, tail_below
 from saltcart.system import here, os
 
+OWN_LETTER = re.compile(r"[A-Z]:(?=/|$)")
 LETTER = re.compile(r"([A-Za-z]:)[\\/]")
 SHARE = re.compile(r"(?:\\\\|//)([^\\/]+)[\\/]([^\\/]+)")
 # How that system names its paths when they may be long: before a letter, and for shares.
 LONG, LONG_SHARE = re.compile(r"\\\\[?.]\\(?=[A-Za-z]:)"), re.compile(r"(?i)\\\\[?.]\\UNC\\")
 PSEUDO = re.compile(r"/([A-Z]:|\\\\[^/]+)(?=/|$)")
+
+
+def own(path: str) -> str:
+    """A path below what stands for a letter or a share, as a system has it that knows those itself: `D:/Sounds`."""
+    if not here.LETTERS or not PSEUDO.match(path):
+        return path
+    return path[1:].replace("\\", "/") if path[2:3] != ":" else path[1:]
+
+
+def foreign(path: str) -> str:
+    """The opposite."""
+    if here.LETTERS and (found := SHARE.match(path)):
+        return share(found[1], found[2]) + path[found.end() :]
+    return f"/{path}" if here.LETTERS and OWN_LETTER.match(path) else path
 
 
 def looks_foreign(text: str) -> bool:
@@ -55,13 +70,14 @@ class Windows(Form):
         """See Spelling.read; the path lies below a folder that stands for the letter or share."""
         _long, text = without_long(text)
         if found := LETTER.match(text):
-            return lexical(f"/{found[1].upper()}", text[3:])
+            return own(lexical(f"/{found[1].upper()}", text[3:]))
         if found := SHARE.match(text):
-            return lexical(share(found[1], found[2]), text[found.end() :])
+            return own(lexical(share(found[1], found[2]), text[found.end() :]))
         return None
 
     def write(self, text: str, path: str, base: str) -> str:
         """See Spelling.write; either slash stays as its writer has it, and the case of the letter."""
+        path = foreign(path)
         found = PSEUDO.match(path)
         if not found:
             raise CannotSpell(
@@ -177,20 +193,6 @@ class NameOnly(Form):
         return name
 
 
-def own(path: str) -> str:
-    """A path as it was read, in the manner of a system that itself has letters and shares: `D:/Sounds`."""
-    if not PSEUDO.match(path):
-        return path
-    return path[1:].replace("\\", "/") if path[2:3] != ":" else path[1:]
-
-
-def foreign(path: str) -> str:
-    """The opposite."""
-    if found := SHARE.match(path):
-        return share(found[1], found[2]) + path[found.end() :]
-    return f"/{path}" if LETTER.match(path) else path
-
-
 class Meanings:
     """What full paths of other systems mean here: `D:` is this folder, `/Volumes/X` is that one."""
 
@@ -204,26 +206,25 @@ class Meanings:
 
     def here(self, path: str) -> str:
         """The path on this machine for what was read; the same when nothing was declared for it."""
-        return self.moves.follow(path) or (own(path) if here.LETTERS else path)
+        return self.moves.follow(foreign(path)) or path
 
     def there(self, path: str, like: str) -> str:
         """The opposite, for an entry that read as `like`: a path of the same kind of system, and only for those; by a
         letter or a share as the entry has it, where both stand for the place.
         """
-        if PSEUDO.match(like):
+        if PSEUDO.match(like := foreign(like)):
             first, second = (self.letters, self.shares) if like[2] == ":" else (self.shares, self.letters)
-            return first.follow(path) or second.follow(path) or (foreign(path) if here.LETTERS else path)
+            return first.follow(path) or second.follow(path) or foreign(path)
         return (self.others.follow(path) or path) if self.moves.covers(like) else path
 
 
 def meaning(text: str) -> tuple[str, str]:
     """The pair that a declaration `D:=/media/lighter` says.  UsageError when it is none."""
     there, sign, place = text.partition("=")
-    path = (
-        Windows().read(there if there[-1:] in ("/", "\\") else there + "\\", "")
-        if not there.startswith("/")
-        else plain(there)
-    )
+    path: str | None = plain(there)
+    if not there.startswith("/"):
+        path = Windows().read(there if there[-1:] in ("/", "\\") else there + "\\", "")
+        path = foreign(path) if path else None
     if not sign or not path or not (place.startswith("~") or os.path.isabs(place)):
         raise UsageError(f"{show(text)} does not say what a drive means", "Write it like: --drive 'D:=/media/lighter'.")
     return path, plain(os.path.expanduser(place))

@@ -13,7 +13,7 @@ from saltcart.spelling.base import Form, Spelling
 from saltcart.spelling.foreign import DRIVE, EITHER_SLASH, NAME_ONLY, WINDOWS, WINDOWS_RELATIVE, looks_foreign
 from saltcart.spelling.moves import plain, tail_below
 from saltcart.spelling.uris import REFERENCE, URI, cut_short
-from saltcart.system import os
+from saltcart.system import here, os
 
 SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+.-]+:")
 BLANKS = " \t"
@@ -29,12 +29,16 @@ class Absolute(Form):
         """See Spelling.read."""
         if VARIABLE.match(text):
             text = expanded(text)
+        if here.LETTERS and looks_foreign(text):
+            return WINDOWS.read(text, base)
         return plain(text) if os.path.isabs(text) else None
 
     def write(self, text: str, path: str, base: str) -> str:
         """See Spelling.write; a slash at the end stays, and a variable as long as the path lies in what it stands
         for.
         """
+        if here.LETTERS and looks_foreign(text):
+            return WINDOWS.write(text, path, base)
         slash = "/" if text.endswith("/") and path != "/" else ""
         if found := VARIABLE.match(text):
             tail = tail_below(path, plain(expanded(found[0])))
@@ -54,10 +58,14 @@ class Relative(Form):
 
     def read(self, text: str, base: str) -> str | None:
         """See Spelling.read."""
+        if here.LETTERS and "\\" in text:
+            return WINDOWS_RELATIVE.read(text, base)
         return plain(f"{base}/{text}") if text and not text.startswith("/") else None
 
     def write(self, text: str, path: str, base: str) -> str:
         """See Spelling.write; a leading `./` and a slash at the end stay."""
+        if here.LETTERS and "\\" in text:
+            return WINDOWS_RELATIVE.write(text, path, base)
         written = os.path.relpath(path, base)
         lead = "./" if text.startswith("./") else ""
         return lead + written + ("/" if text.endswith("/") else "")

@@ -5,7 +5,7 @@ from urllib.parse import unquote_to_bytes
 
 from saltcart.errors import CannotSpell, show
 from saltcart.spelling.base import Form
-from saltcart.spelling.foreign import share
+from saltcart.spelling.foreign import foreign, own, share
 from saltcart.spelling.moves import plain
 from saltcart.system import os
 
@@ -47,12 +47,12 @@ class FileUri(Form):
         path = decoded(without_dots(found[3]))
         if found[2] and found[2].lower() != "localhost":
             name, _slash, tail = path[1:].partition("/")
-            return plain(f"{share(found[2], name)}/{tail}") if name else None
-        return plain(DRIVE.sub(lambda letter: f"/{letter[1].upper()}:", path, count=1))
+            return own(plain(f"{share(found[2], name)}/{tail}")) if name else None
+        return own(plain(DRIVE.sub(lambda letter: f"/{letter[1].upper()}:", path, count=1)))
 
     def write(self, text: str, path: str, base: str) -> str:
         """See Spelling.write; parts of the old text that still fit are kept with their escapes."""
-        fragment = FRAGMENT.search(text)
+        fragment, path = FRAGMENT.search(text), foreign(path)
         found = self.pattern.fullmatch(text[: fragment.start()] if fragment else text)
         if not found:
             raise CannotSpell(f"{show(text)} is no file: URI")

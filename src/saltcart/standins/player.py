@@ -6,6 +6,7 @@ python -m saltcart.standins.player LIBRARY rate TITLE STARS
 python -m saltcart.standins.player - play-list LIST...
 """
 
+import os
 import sqlite3
 import sys
 from collections.abc import Iterable, Iterator
@@ -44,7 +45,7 @@ def add_tracks(library: str, rows: Iterable[tuple[str, str, str, float, int, int
         database.executemany(
             "INSERT INTO tracks (place, title, artist, seconds, rating, plays, last_played, first_seen_at) VALUES (?,"
             " ?, ?, ?, ?, ?, ?, ?)",
-            (("file://" + quote(path, safe="/!$&'()*+,;=:@~"), *rest, path) for path, *rest in rows),
+            ((place_of(path), *rest, path) for path, *rest in rows),
         )
 
 
@@ -57,9 +58,16 @@ def add_list(library: str, name: str, tracks: Iterable[int]) -> None:
         )
 
 
+def place_of(path: str) -> str:
+    """A path as the library keeps it: a URI, with a slash before the letter of a drive."""
+    path = path.replace("\\", "/") if os.sep == "\\" else path
+    return "file://" + quote(f"/{path}" if path[1:3] == ":/" else path, safe="/!$&'()*+,;=:@~")
+
+
 def file_of(place: str) -> str:
     """The path that a place in the library means."""
-    return unquote(place.removeprefix("file://"), errors="surrogateescape")
+    path = unquote(place.removeprefix("file://"), errors="surrogateescape")
+    return path[1:] if os.sep == "\\" and path[2:4] == ":/" else path
 
 
 def play_all(library: str) -> Iterator[tuple[str, str | None]]:

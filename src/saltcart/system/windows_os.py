@@ -42,6 +42,7 @@ from os import pathsep as pathsep
 from os import read as read
 from os import rename as rename
 from os import replace as replace
+from os import rmdir as rmdir
 from os import sep as sep
 from os import stat as stat
 from os import stat_result as stat_result
