@@ -30,7 +30,7 @@ def noise(path, frames, seed=0, rate=44100):
     """Write a real sound file of so many frames of hiss; another seed, another sound."""
     Path(path).parent.mkdir(parents=True, exist_ok=True)
     kind = "FLAC" if str(path).endswith(".flac") else "WAV"  # of whatever other name
-    with soundfile.SoundFile(os.fsencode(path), "w", rate, 1, "PCM_16", format=kind) as stream:
+    with open(path, "w+b") as raw, soundfile.SoundFile(raw, "w", rate, 1, "PCM_16", format=kind) as stream:
         stream.buffer_write(random.Random(seed).randbytes(2 * frames), "int16")
 
 

@@ -90,7 +90,7 @@ def find(chosen: str | None = None) -> str | None:
     if chosen:
         return os.path.abspath(os.path.expanduser(chosen))
     candidates = [*filter(is_own, nearby()), Path(users_own())]
-    return next((str(path) for path in candidates if path.is_file()), None)
+    return next((path.as_posix() for path in candidates if path.is_file()), None)
 
 
 def passed_over() -> str | None:
@@ -98,7 +98,7 @@ def passed_over() -> str | None:
     may have put it there; None without one.
     """
     nearest = next(nearby(), None)
-    return None if nearest is None or is_own(nearest) else str(nearest)
+    return None if nearest is None or is_own(nearest) else nearest.as_posix()
 
 
 def nearby() -> Iterator[Path]:
@@ -128,7 +128,7 @@ def users_own() -> str:
     """The path of the configuration in the user's folder of settings."""
     from platformdirs import user_config_path
 
-    return str(user_config_path("saltcart", appauthor=False) / NAME)
+    return (user_config_path("saltcart", appauthor=False) / NAME).as_posix()
 
 
 def place(chosen: str | None = None) -> str:

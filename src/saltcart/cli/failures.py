@@ -59,7 +59,7 @@ def failing(error: OSError, options: argparse.Namespace) -> int:
     """Say what the system refused, where; what was done is recorded."""
     place = os.fspath(error.filename) if isinstance(error.filename, str) else ""
     where = f" at {show(place)}" if place else ""
-    if place and tail_below(place, str(home())) is not None:
+    if place and tail_below(place, home().as_posix()) is not None:
         what = f"Salt Cart cannot write its own data{where}: {error.strerror or error}"
         remedy = (
             "Free some space there, allow writing, or set another folder in SALTCART_HOME. Then run the same"

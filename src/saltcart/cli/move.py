@@ -16,6 +16,7 @@ from saltcart.cli.haul import show_haul
 from saltcart.cli.repoint import show_turned
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.drives import drive_of
+from saltcart.drives.drive import mount_of
 from saltcart.drives.named import meant_place
 from saltcart.errors import show
 from saltcart.hauling.haul import haul_waybill, note_remarks
@@ -44,8 +45,9 @@ def run(options: argparse.Namespace) -> int:
     """Draft, ask, haul, repoint, check; on a share, with the places there to ourselves."""
     screen = Screen(options)
     with ExitStack() as stack:
-        for place_there in dict.fromkeys(map(true_path, map(meant_place, options.to))):
-            if drive_of(place_there).facts.network and (told := stack.enter_context(in_use(place_there))):
+        places = dict.fromkeys(map(true_path, map(meant_place, options.to)))
+        for there in (one for one in places if os.path.isdir(mount_of(one)) and drive_of(one).facts.network):
+            if told := stack.enter_context(in_use(there)):
                 screen.remark(told)
         return move(screen, options)
 

@@ -123,7 +123,7 @@ def drive_of(path: str) -> Drive:
 
 def keeps_change_times(path: str) -> bool:
     """Whether inode and change time of files on the drive that holds `path` prove that they are unchanged."""
-    return drive_at(mount_of(path), room=False).filesystem in CHANGE_TIMES
+    return here.TELLS_CHANGES and drive_at(mount_of(path), room=False).filesystem in CHANGE_TIMES
 
 
 def drive_at(mount: str, room: bool = True) -> Drive:
@@ -215,6 +215,7 @@ def exact_kind(device: str, kind: str) -> str:
     """`fuseblk` is whatever a user-space driver serves: the device's own boot sector says which, where it may be
     read.
     """
+    kind = {"fat32": "vfat", "fat": "vfat"}.get(kind.lower(), kind.lower())
     if kind != "fuseblk":
         return kind
     with suppress(OSError), open(device, "rb") as stream:

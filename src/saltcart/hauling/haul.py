@@ -122,7 +122,7 @@ def stopped(trip: Trip, error: OSError) -> Stopped:
     where = f" at {show(place)}" if place else ""
     goes_on = f"then: saltcart haul {trip.name}"
     away = next((one for one in trip.waybill.shelves if is_away(one.old_drive, one.stays_at)), None)
-    if place and tail_below(place, str(home())) is not None:
+    if place and tail_below(place, home().as_posix()) is not None:
         what = f"Salt Cart's own data cannot be written{where}"
         remedy = "Make room there, or give permission"
     elif away or any(tail_below(place, shelf.old) is not None for shelf in trip.waybill.shelves):

@@ -59,7 +59,7 @@ def usual_ledgers(
     for path in files_in(places, progress) if by_name else ():
         if known_by_name(os.path.basename(path), maps):
             look_for_ledger(path, maps, scan.found, [])
-    ours = str(home())
+    ours = home().as_posix()
     found = [path for path in scan.found if tail_below(path, ours) is None]
     return list(dict.fromkeys([*map(true_path, cart.ledgers), *found])), places
 

@@ -155,7 +155,7 @@ def batches(walked: Walked, unchanged: Unchanged) -> Iterator[Batch]:
 
 def candidates(top: str, walked: Walked) -> Iterator[tuple[str, Item]]:
     """The files below `top` that may name something; links are noted on the way."""
-    ours, lead, result = str(home()), top.rstrip("/") + "/", walked.result
+    ours, lead, result = home().as_posix(), top.rstrip("/") + "/", walked.result
     mounts = frozenset(mount.place for mount in here.mounts())
 
     def enter(folder: str) -> bool:

@@ -19,6 +19,7 @@ from saltcart.planning.destination import (
     moved_by,
     refuse_cut_off,
     refuse_fixed,
+    refuse_hole,
     refuse_place,
     refuse_unreleased,
     writable_drive,
@@ -103,9 +104,10 @@ def landing(old: str, name: str, to: str, drives: Sequence[KnownDrive]) -> str:
     """The new place of what is called `name`, as its drive can hold that; these `drives` are declared.  Raises Refused
     when it cannot be there.
     """
-    top = new_place(to)
+    top, presence = new_place(to), Presence(drives)
+    refuse_hole(top, presence)
     new = os.path.join(top, allowed(name, drive_of(top).limits).name)
-    refuse_place(old, new, Presence(drives))
+    refuse_place(old, new, presence)
     return new
 
 

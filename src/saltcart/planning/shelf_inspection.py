@@ -133,7 +133,7 @@ class ShelfInspector:
             if item.kind == FILE and not shelf.takes(item.path):
                 self.mixed.update(folders_above(item.path))
                 path = os.path.join(shelf.old, item.path)
-                if may_be_ledger(item.path) and not shelf.archive and tail_below(path, str(home())) is None:
+                if may_be_ledger(item.path) and not shelf.archive and tail_below(path, home().as_posix()) is None:
                     look_for_ledger(path, self.maps, self.staying, self.remarks)
                     self.left.append(path)
             yield item

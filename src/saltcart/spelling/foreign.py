@@ -212,9 +212,12 @@ class Meanings:
         """The opposite, for an entry that read as `like`: a path of the same kind of system, and only for those; by a
         letter or a share as the entry has it, where both stand for the place.
         """
-        if PSEUDO.match(like := foreign(like)):
+        like = foreign(like)
+        if here.LETTERS and not self.moves.covers(like):
+            return path  # what nobody declared is this computer's own letter
+        if PSEUDO.match(like):
             first, second = (self.letters, self.shares) if like[2] == ":" else (self.shares, self.letters)
-            return first.follow(path) or second.follow(path) or foreign(path)
+            return first.follow(path) or second.follow(path) or path
         return (self.others.follow(path) or path) if self.moves.covers(like) else path
 
 

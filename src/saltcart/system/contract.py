@@ -95,6 +95,10 @@ class System(Protocol):
         """Whether full paths begin with the letter of a drive, or are those of a share."""
 
     @property
+    def TELLS_CHANGES(self) -> bool:
+        """Whether the system keeps the moment of the last change of anything about a file."""
+
+    @property
     def INTERRUPTS(self) -> Sequence[signal.Signals]:
         """What ends a program in order."""
 

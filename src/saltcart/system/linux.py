@@ -28,6 +28,7 @@ from saltcart.system.posix import set_mode as set_mode
 from saltcart.system.posix import stretches as stretches
 
 LETTERS = False
+TELLS_CHANGES = True
 POOL = "fork"  # so that a program which uses this as a library needs no guarded main module
 SHARED_PLACES = ("/opt", "/srv")
 SYSTEM_PLACES = ("/dev", "/proc", "/sys", "/run/", "/boot", "/snap", "/var/lib/docker")

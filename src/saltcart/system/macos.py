@@ -10,6 +10,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from functools import lru_cache
 from typing import Any
+from xml.parsers.expat import ExpatError
 
 from saltcart.system.contract import UNKNOWN, Facts, Mount, OpenFolder
 from saltcart.system.posix import FOLDER_FLAGS, Folder, copy_owner, finish_folder_with, homes_of
@@ -27,10 +28,12 @@ from saltcart.system.posix import set_mode as set_mode
 from saltcart.system.posix import stretches as stretches
 
 LETTERS = False
+TELLS_CHANGES = True
 POOL = "spawn"  # a forked process may not use most of the system's libraries: fork(2)
 SHARED_PLACES = ("/Users/Shared", "/Library/Application Support")
 SYSTEM_PLACES = ("/dev", "/System", "/private/var", "/Library/Developer")
 FIRST_PERSON = 500
+F_NOCACHE, F_FULLFSYNC = 48, 51  # of fcntl(2)
 RENAME_EXCL = 4  # of renamex_np: rename(2)
 FIXED = 0x2 | 0x4 | 0x20000 | 0x40000  # UF_IMMUTABLE, UF_APPEND, SF_IMMUTABLE, SF_APPEND: chflags(2)
 NETWORK = {"smbfs", "nfs", "afpfs", "webdav"}
@@ -61,7 +64,7 @@ def is_fixed(path: str, _device: int | None) -> bool:
 def flush_handle(handle: int) -> None:
     """See System.  fsync(2) there only hands a file to the drive; F_FULLFSYNC of fcntl(2) has the drive write it."""
     try:
-        fcntl.fcntl(handle, fcntl.F_FULLFSYNC)  # type: ignore[attr-defined, unused-ignore]
+        fcntl.fcntl(handle, F_FULLFSYNC)
     except OSError as error:
         if error.errno not in (errno.ENOTSUP, errno.EINVAL, errno.ENOTTY):
             raise
@@ -87,7 +90,7 @@ def flush_drive(_top: str) -> bool:
 def forget(handle: int) -> None:
     """See System: F_NOCACHE of fcntl(2)."""
     with suppress(OSError):
-        fcntl.fcntl(handle, fcntl.F_NOCACHE, 1)  # type: ignore[attr-defined, unused-ignore]
+        fcntl.fcntl(handle, F_NOCACHE, 1)
 
 
 def share_blocks(_source: int, _target: int) -> bool:
@@ -155,7 +158,7 @@ def told_of(volume: str) -> Mapping[str, Any]:
             ["/usr/sbin/diskutil", "info", "-plist", volume], capture_output=True, timeout=MOST_SECONDS, check=True
         )
         found = plistlib.loads(told.stdout)
-    except (OSError, subprocess.SubprocessError, plistlib.InvalidFileException, ValueError):
+    except (OSError, subprocess.SubprocessError, plistlib.InvalidFileException, ExpatError, ValueError):
         return {}
     return found if isinstance(found, dict) else {}
 

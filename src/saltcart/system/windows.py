@@ -15,6 +15,7 @@ from saltcart.system.contract import UNKNOWN, Facts, Mount, OpenFolder, Room
 ROOTS = (windows_os.path.slashed(os.environ.get("SYSTEMDRIVE", "C:")) + "/",)
 INTERRUPTS = (signal.SIGINT, signal.SIGTERM)
 LETTERS = True
+TELLS_CHANGES = False  # `st_ctime` is when a file was made
 POOL = "spawn"
 SHARED_PLACES: Sequence[str] = ()
 SYSTEM_PLACES = tuple(
@@ -32,7 +33,7 @@ class Folder:
     """
 
     def __init__(self, path: str):
-        self.path = path
+        self.path = path.rstrip("/")
 
     def close(self) -> None:
         """See OpenFolder."""
@@ -77,7 +78,7 @@ class Folder:
 
     def mount_number(self) -> int:
         """See OpenFolder: the serial number of the volume."""
-        return os.stat(self.path).st_dev
+        return os.stat(f"{self.path}/").st_dev
 
 
 def opened(path: str, links: bool) -> Folder:

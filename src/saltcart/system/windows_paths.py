@@ -44,8 +44,11 @@ def abspath(path: Any) -> str:
 
 
 def realpath(path: Any) -> str:
-    """See os.path."""
-    return slashed(str(ntpath.realpath(path)))
+    """See os.path; of a name that Windows keeps for itself, such as `con`, there is nothing to follow."""
+    try:
+        return slashed(str(ntpath.realpath(path)))
+    except OSError:
+        return normpath(path)
 
 
 def relpath(path: Any, start: Any = ".") -> str:

@@ -62,7 +62,7 @@ def readable() -> Iterator[Trip]:
     work on others.
     """
     for name in reversed(names()):
-        folder = str(trips_folder() / name)
+        folder = (trips_folder() / name).as_posix()
         with suppress(SaltCartError, sqlite3.DatabaseError, OSError):
             known = record_of(name, folder)
             logbook = LaterLogbook(os.path.join(folder, "logbook.sqlite"), known.facts)

@@ -79,14 +79,14 @@ def leftovers() -> list[Leftover]:
     found: dict[str, Leftover] = {}
     folders: set[str] = set()
     tops: set[str] = set()
-    plans = {str(home() / "waybills"): set[str](), str(home() / "drafts"): set[str]()}
+    plans = {(home() / "waybills").as_posix(): set[str](), (home() / "drafts").as_posix(): set[str]()}
     for trip in history.readable():
         folders |= {os.path.dirname(path) for row in trip.logbook.ledgers() for path in (row.path, row.place)}
         folders |= {shelf.stays_at for shelf in trip.waybill.shelves} | {trip.waybill.collection}
         if trip.rests and not worked_on(trip.name):
             tops |= {os.path.dirname(one.new) if one.gathered else one.new for one in trip.waybill.shelves}
-        plans[str(home() / "waybills")].add(os.path.basename(str(trip.logbook.fact("source", ""))))
-        plans[str(home() / "drafts")].add(f"{trip.waybill.draft}.jsonl")
+        plans[(home() / "waybills").as_posix()].add(os.path.basename(str(trip.logbook.fact("source", ""))))
+        plans[(home() / "drafts").as_posix()].add(f"{trip.waybill.draft}.jsonl")
     for one in (*hidden_in(folders | tops, known, needs), *copies_in(tops), *own_data(plans)):
         found[one.path] = one
     return sorted(found.values(), key=lambda one: one.path)
@@ -120,7 +120,7 @@ def own_data(plans: dict[str, set[str]]) -> Iterator[Leftover]:
                 if entry.name not in wanted and entry.stat().st_mtime < time.time() - KEPT_SECONDS:
                     yield Leftover(entry.path, PLAN, entry.stat().st_size)
     for path in trips_folder().glob(".*"):
-        yield Leftover(str(path), RECORD, sum(item.size for item in walk(str(path))))
+        yield Leftover(path.as_posix(), RECORD, sum(item.size for item in walk(path.as_posix())))
 
 
 def remove(found: list[Leftover]) -> int:

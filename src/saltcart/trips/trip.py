@@ -172,7 +172,7 @@ def create(waybill_path: str) -> str:
     for made in (folder / "maps", folder):
         sync_folder(str(made))
     os.rename(folder, trips_folder() / name)
-    sync_folder(str(trips_folder()))
+    sync_folder(trips_folder().as_posix())
     return name
 
 
@@ -212,7 +212,7 @@ def opened(name: str, writing: bool = False) -> Iterator[Trip]:
         raise UsageError(f"There is no trip {show(name)}", f"See saltcart trips. The latest: {known}.")
     plan = waybill_file.read(str(folder / "waybill.toml"))
     with readably(name), logbook_at(str(folder / "logbook.sqlite"), writing) as logbook:
-        yield Trip(name, str(folder), plan, logbook)
+        yield Trip(name, folder.as_posix(), plan, logbook)
 
 
 @contextmanager
@@ -223,12 +223,13 @@ def readably(name: str) -> Iterator[None]:
         yield
     except sqlite3.OperationalError as error:
         raise Stopped(
-            f"Salt Cart's own data at {show(str(home()))} cannot be written: {error}",
+            f"Salt Cart's own data at {show(home().as_posix())} cannot be written: {error}",
             "Nothing is lost. Make room there or give permission, then run the same command again.",
         ) from error
     except sqlite3.DatabaseError as error:
         remedy = (
-            f"What it set aside is called {set_aside_name('NAME', name)}. Restore {show(str(folder))} from a backup, or"
+            f"What it set aside is called {set_aside_name('NAME', name)}."
+            f" Restore {show(folder.as_posix())} from a backup, or"
             " move it away."
         )
         raise Refused(f"The logbook of trip {name} is damaged ({error})", remedy) from error

@@ -1,0 +1,1 @@
+"""The seam between operating systems."""

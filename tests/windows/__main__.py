@@ -1,0 +1,22 @@
+"""Run these tests and those of other folders that hold on every system:  python -m tests.windows [NAME ...]"""
+
+import sys
+import unittest
+
+# What touches no file system, or only by calls that are the same everywhere.
+PORTABLE = ("tests.merging", "tests.ledgers.test_patterns", "tests.mentions.test_automaton", "tests.waybills.test_toml")
+
+
+def main(names: list[str]) -> int:
+    """Count, and show what failed."""
+    loader, suite = unittest.TestLoader(), unittest.TestSuite()
+    for name in names or ["tests.windows.test_paths", "tests.windows.test_job", *PORTABLE]:
+        suite.addTest(loader.loadTestsFromName(name))
+    result = unittest.TextTestRunner(stream=sys.stdout, verbosity=0).run(suite)
+    bad, skipped = len(result.failures) + len(result.errors), len(result.skipped)
+    print(f"Windows: {result.testsRun - bad - skipped} passed, {bad} failed, {skipped} skipped")
+    return 1 if bad or not result.testsRun else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

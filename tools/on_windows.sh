@@ -1,0 +1,39 @@
+#!/usr/bin/env bash
+# Runs the tests that can run there under a real Windows Python, with D: and E: as drives.
+#
+#   tools/on_windows.sh [TEST...]      default: tests.windows
+#
+# What is needed: a folder that holds a Windows CPython in `python/` and a compatibility layer's system in `prefix/`,
+# named by SALTCART_WINDOWS (default: ~/.cache/saltcart-windows), and wine64.  Without these it says so, and that is
+# no failure.  The system is copied, so that no test leaves anything behind; of this machine it sees nothing else.
+set -eu
+cd "$(dirname "$0")/.."
+built=${SALTCART_WINDOWS:-$HOME/.cache/saltcart-windows}
+layer=/usr/lib/wine/wine64
+[ -x "$layer" ] && [ -e "$built/python/python.exe" ] || { echo "Windows: skipped, for it is not built on this machine"; exit 0; }
+
+work=$(mktemp -d)
+trap 'WINEPREFIX="$work/system" wineserver -k 2>/dev/null; rm -rf "$work"' EXIT
+cp -r --reflink=auto "$built/prefix" "$work/system"
+rm -f "$work"/system/dosdevices/*
+find "$work/system/drive_c/users" -type l -delete # links into the home folder of this machine
+home="$work/system/drive_c/Program Files/Python"
+cp -r --reflink=auto "$built/python" "$home"
+mkdir "$work/d" "$work/e"
+ln -s ../drive_c "$work/system/dosdevices/c:"
+ln -s "$work/d" "$work/system/dosdevices/d:"
+ln -s "$work/e" "$work/system/dosdevices/e:"
+
+# The wheel of this checkout and what it needs, as they are for Windows.
+python3 -m pip wheel -q --no-deps -w "$work" .
+needs=$(python3 -c 'import tomllib; print(*tomllib.load(open("pyproject.toml", "rb"))["project"]["dependencies"])')
+python3 -m pip download -q --platform win_amd64 --python-version 311 --implementation cp --only-binary=:all: \
+  -d "$work" $needs 'hypothesis>=6.90'
+for wheel in "$work"/*.whl; do python3 -m zipfile -e "$wheel" "$home/Lib/site-packages"; done
+cp -r tests "$home/Lib/site-packages/"
+
+export WINEPREFIX="$work/system" WINEDEBUG=-all
+cd "$work/d"
+# The layer knows pipes as standard streams, and no files.
+{ timeout "${SECONDS_AT_MOST:-1500}" "$layer" "$home/python.exe" -X utf8 -m tests.windows "$@" 2>&1; echo $? > "$work/status"; } | cat
+exit "$(cat "$work/status")"
