@@ -72,7 +72,7 @@ class Cart(Struct, rename=TABLES):
     def meanings(self, more: Sequence[str] = ()) -> list[str]:
         """What paths of other systems mean here, with `more` declarations such as `D:=/media/lighter` in front."""
         declared = [f"{name}={drive.mount}" for drive in self.drives if drive.mount for name in drive.means]
-        return list(dict.fromkeys([*more, *self.means, *declared]))
+        return list(dict.fromkeys([*more, *self.means, *declared, *here.letters()]))
 
     def drive(self, identity: str) -> KnownDrive | None:
         """What was declared of the drive of that identity."""

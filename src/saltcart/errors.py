@@ -4,8 +4,11 @@ Each error is one sentence of what happened and to what, and one of what to do
 next.  `status` is the exit status the command line gives for it.
 """
 
+import re
 import shlex
 from collections.abc import Sequence
+
+from saltcart.system import here
 
 
 def show(name: str | bytes) -> str:
@@ -20,9 +23,20 @@ def show(name: str | bytes) -> str:
 def typed(path: str) -> str:
     """A path as a person can type it after a command: quoted for a shell, and never mistaken for an option."""
     path = f"./{path}" if path[:1] in ("-", "~") and not path.startswith("~/") else path
+    if here.LETTERS:
+        return in_double_quotes(path)
     if path.isprintable():
         return shlex.quote(path)
     return "$'" + "".join(map(in_dollar_quotes, path)) + "'"
+
+
+def in_double_quotes(path: str) -> str:
+    """A path for the shells of Windows, where names hold no `"`; only one of them knows single quotes, and needs them
+    before a `$`.
+    """
+    if re.fullmatch(r"[\w:/\\.+@=,-]+", path):
+        return path
+    return f"'{path.replace(chr(39), chr(39) * 2)}'" if "$" in path or "`" in path else f'"{path}"'
 
 
 def in_dollar_quotes(character: str) -> str:

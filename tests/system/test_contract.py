@@ -8,6 +8,8 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+from saltcart import errors
+from saltcart.cart import Cart
 from saltcart.system import contract, linux, macos, windows, windows_os, windows_paths
 
 SYSTEMS = (linux, macos, windows)
@@ -105,6 +107,36 @@ class Contract(unittest.TestCase):
                 self.assertEqual(macos.identity("/dev/disk9", "/Volumes/X", 0), "device:/dev/disk9")
             macos.told_of.cache_clear()
         self.assertTrue(macos.hardware("//harbour/store", "smbfs").network)
+
+
+class InsideWindows(unittest.TestCase):
+    def test_its_drives_are_known_by_their_letters(self):
+        table = "".join(
+            f"{number} 1 0:{number} / {place} rw - {kind} {source} rw\n"
+            for number, (place, kind, source) in enumerate(
+                [
+                    ("/", "ext4", "/dev/sdc"),
+                    ("/mnt/c", "9p", "C:\\134"),
+                    ("/mnt/d", "drvfs", "D:"),
+                    ("/mnt/x", "ext4", "x"),
+                ]
+            )
+        )
+        with mock.patch.object(linux, "mount_table", return_value=table):
+            self.assertEqual(list(linux.letters()), ["C:=/mnt/c", "D:=/mnt/d"])
+            self.assertIn("D:=/mnt/d", Cart().meanings())
+        self.assertEqual(list(linux.letters()), [])
+
+    def test_paths_are_quoted_for_its_shells(self):
+        with mock.patch.object(errors, "here", windows):
+            for path, wanted in (
+                ("D:/Sounds", "D:/Sounds"),
+                ("D:/Bell Tones", '"D:/Bell Tones"'),
+                ("D:/it's", '"D:/it\'s"'),
+                ("D:/$home", "'D:/$home'"),
+                ("-x", "./-x"),
+            ):
+                self.assertEqual(errors.typed(path), wanted)
 
 
 class WindowsPaths(unittest.TestCase):

@@ -27,6 +27,7 @@ PAGES = {
     "recipes": "whole jobs, command by command",
     "trouble": "what to do if something goes wrong, by what you see",
     "maps": "how to describe a file that Salt Cart cannot read yet",
+    "systems": "what works on Linux, macOS and Windows",
     "durability": "what is safe when, and what was tried",
     "library": "the same steps from Python",
     "security": "what untrusted drives and files can and cannot do",

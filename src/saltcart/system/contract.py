@@ -184,6 +184,9 @@ class System(Protocol):
     def homes_of_others(self) -> Sequence[str]:
         """The homes of the other people who use this computer."""
 
+    def letters(self) -> Sequence[str]:
+        """What the letters of another system's drives mean here, such as `D:=/mnt/d`, where that is known."""
+
     def is_user(self, name: str, /) -> bool:
         """Whether a person or program with an account here has that name."""
 

@@ -32,6 +32,7 @@ TELLS_CHANGES = True
 POOL = "fork"  # so that a program which uses this as a library needs no guarded main module
 SHARED_PLACES = ("/opt", "/srv")
 SYSTEM_PLACES = ("/dev", "/proc", "/sys", "/run/", "/boot", "/snap", "/var/lib/docker")
+FROM_WINDOWS = {"9p", "drvfs", "v9fs"}  # the kinds of file systems by which Linux inside Windows sees its drives
 FIRST_PERSON = 1000  # users with smaller numbers are the system's
 AT_FDCWD, RENAME_NOREPLACE = -100, 1  # of renameat2(2)
 GET_FLAGS = 0x80086601  # FS_IOC_GETFLAGS, of a long: ioctl_iflags(2)
@@ -201,9 +202,17 @@ def hardware(source: str, filesystem: str) -> Facts:
     return hardware_of(source, filesystem)
 
 
+def letters() -> Sequence[str]:
+    """See System: Linux inside Windows mounts the drives of that below `/mnt`."""
+    found = (re.fullmatch(r"/mnt/([a-z])", one.place) for one in mounts() if one.kind in FROM_WINDOWS)
+    return sorted({f"{one[1].upper()}:={one[0]}" for one in found if one})
+
+
 def homes_of_others() -> Sequence[str]:
-    """See System."""
-    return homes_of(FIRST_PERSON)
+    """See System; inside Windows the homes of its users are among them, whose programs' files lie there."""
+    users = [f"{one.partition('=')[2]}/Users" for one in letters()]
+    theirs = (os.path.join(top, name) for top in users if os.path.isdir(top) for name in sorted(os.listdir(top)))
+    return [*homes_of(FIRST_PERSON), *(place for place in theirs if os.access(place, os.R_OK))]
 
 
 def end_with_parent() -> None:

@@ -163,6 +163,11 @@ def told_of(volume: str) -> Mapping[str, Any]:
     return found if isinstance(found, dict) else {}
 
 
+def letters() -> Sequence[str]:
+    """See System."""
+    return []
+
+
 def homes_of_others() -> Sequence[str]:
     """See System."""
     return homes_of(FIRST_PERSON)

@@ -227,6 +227,11 @@ def homes_of_others() -> Sequence[str]:
     return found
 
 
+def letters() -> Sequence[str]:
+    """See System: they are this system's own."""
+    return []
+
+
 def is_user(name: str) -> bool:
     """See System."""
     return name.casefold() == os.path.basename(os.path.expanduser("~")).casefold()
