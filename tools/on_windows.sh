@@ -25,9 +25,10 @@ ln -s "$work/d" "$work/system/dosdevices/d:"
 ln -s "$work/e" "$work/system/dosdevices/e:"
 
 # The wheel of this checkout and what it needs, as they are for Windows.
-python3 -m pip wheel -q --no-deps -w "$work" .
+quietly() { "$@" >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }; }
+quietly python3 -m pip wheel -q --no-deps -w "$work" .
 needs=$(python3 -c 'import tomllib; print(*tomllib.load(open("pyproject.toml", "rb"))["project"]["dependencies"])')
-python3 -m pip download -q --platform win_amd64 --python-version 311 --implementation cp --only-binary=:all: \
+quietly python3 -m pip download -q --platform win_amd64 --python-version 311 --implementation cp --only-binary=:all: \
   -d "$work" $needs 'hypothesis>=6.90'
 for wheel in "$work"/*.whl; do python3 -m zipfile -e "$wheel" "$home/Lib/site-packages"; done
 cp -r tests "$home/Lib/site-packages/"
@@ -35,5 +36,7 @@ cp -r tests "$home/Lib/site-packages/"
 export WINEPREFIX="$work/system" WINEDEBUG=-all
 cd "$work/d"
 # The layer knows pipes as standard streams, and no files.
-{ timeout "${SECONDS_AT_MOST:-1500}" "$layer" "$home/python.exe" -X utf8 -m tests.windows "$@" 2>&1; echo $? > "$work/status"; } | cat
+echo 0 > "$work/status"
+{ timeout "${SECONDS_AT_MOST:-1500}" "$layer" "$home/python.exe" -X utf8 -m tests.windows "$@" 2>&1 ||
+  echo $? > "$work/status"; } | cat
 exit "$(cat "$work/status")"
