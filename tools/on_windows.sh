@@ -17,6 +17,7 @@ trap 'WINEPREFIX="$work/system" wineserver -k 2>/dev/null; rm -rf "$work"' EXIT
 cp -r --reflink=auto "$built/prefix" "$work/system"
 rm -f "$work"/system/dosdevices/*
 find "$work/system/drive_c/users" -type l -delete # links into the home folder of this machine
+rm -rf "$work"/system/drive_c/users/*/Temp/* "$work"/system/drive_c/user*/me "$work"/system/drive_c/user
 home="$work/system/drive_c/Program Files/Python"
 cp -r --reflink=auto "$built/python" "$home"
 mkdir "$work/d" "$work/e"
