@@ -13,7 +13,7 @@ layer=/usr/lib/wine/wine64
 [ -x "$layer" ] && [ -e "$built/python/python.exe" ] || { echo "Windows: skipped, for it is not built on this machine"; exit 0; }
 
 work=$(mktemp -d)
-trap 'WINEPREFIX="$work/system" wineserver -k 2>/dev/null; rm -rf "$work"' EXIT
+trap 'WINEPREFIX="$work/system" "${layer%wine64}wineserver64" -k 2>/dev/null || true; rm -rf "$work"' EXIT
 cp -r --reflink=auto "$built/prefix" "$work/system"
 rm -f "$work"/system/dosdevices/*
 find "$work/system/drive_c/users" -type l -delete # links into the home folder of this machine
