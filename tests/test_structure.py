@@ -100,7 +100,8 @@ class Structure(unittest.TestCase):
             re.MULTILINE,
         )
         for path in HOUSE.rglob("*.py"):
-            if path.relative_to(HOUSE).parts[0] not in ("system", "standins"):
+            inside = path.relative_to(HOUSE)
+            if inside.parts[0] not in ("system", "standins") and inside != Path("cli", "main.py"):
                 self.assertIsNone(asks.search(path.read_text("utf-8")), path)
 
     def test_the_core_neither_prints_nor_parses(self):

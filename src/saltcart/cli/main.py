@@ -5,11 +5,11 @@ from __future__ import annotations
 # What `signal` is made of, and here at once: an interrupt may come with the first instruction.
 import _signal  # type: ignore[import-not-found]  # no stubs for the private name
 import gc
+import os  # what is the same everywhere, and loaded already: `saltcart.system` would take longer than the answer
 import sys
 from typing import TYPE_CHECKING
 
 from saltcart import __version__
-from saltcart.system import os
 
 if TYPE_CHECKING:
     from types import FrameType
