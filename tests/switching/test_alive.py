@@ -16,8 +16,6 @@ from contextlib import closing
 from types import SimpleNamespace
 from unittest.mock import Mock, patch
 
-import msgspec
-
 from saltcart.standins import player
 from saltcart.switching import all_or_nothing, deeds, undo
 from saltcart.switching.deeds_on_places import Unlink
@@ -246,7 +244,7 @@ class Alive(AliveCase):
 
     def test_a_link_that_cannot_be_set_up_again_is_no_switch_taken_back(self):
         gone = self.top / "bells"
-        row = (0, msgspec.json.encode(Unlink(str(gone), "../Sounds")).decode(), True)
+        row = (0, deeds.text_of(Unlink(str(gone), "../Sounds")), True)
         trip = SimpleNamespace(logbook=Mock(deeds=lambda _plan: [row]))
         with patch("os.symlink", side_effect=EIO):
             self.assertEqual(len(all_or_nothing.take_back(trip, "repoint")), 1)

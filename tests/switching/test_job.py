@@ -251,6 +251,19 @@ class Job(WorldCase):
             (text.splitlines()[:2], str(self.shelf)),
         )
 
+    def test_a_shelf_and_a_ledger_in_folders_whose_names_are_not_text(self):
+        shelf, lists = (self.keel / os.fsdecode(name) for name in (b"B\xe4nke", b"Listen \xfc"))
+        wav(shelf / "a.wav")
+        lists.mkdir()
+        ledger = lists / "all.m3u"
+        ledger.write_bytes(os.fsencode(f"{shelf}/a.wav\n"))
+        for more in ((), ("--signpost",)):
+            self.run_program("move", shelf, "--to", self.lighter, "--ledger", ledger, "--no-search", "--yes", *more)
+            self.assertEqual(ledger.read_bytes(), os.fsencode(f"{self.lighter / shelf.name}/a.wav\n"))
+            self.run_program("undo", "--drop-copies", "--yes")
+            self.assertEqual(ledger.read_bytes(), os.fsencode(f"{shelf}/a.wav\n"))
+            self.assertTrue((shelf / "a.wav").is_file())
+
     def test_names_that_are_not_text(self):
         name = os.fsdecode(b"\xe9t\xe9\nnew line .wav ")
         wav(self.shelf / name, 5)

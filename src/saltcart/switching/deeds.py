@@ -2,10 +2,11 @@
 `all_or_nothing`); and the record of them.
 """
 
+import json
 from collections.abc import Iterable
 from typing import TypeAlias
 
-from msgspec import json
+from msgspec import convert, to_builtins
 
 from saltcart.switching.deed_kinds import BringBack, Rename, Supersede, Swap
 from saltcart.switching.deeds_on_places import Link, Make, Remove, Unlink
@@ -15,14 +16,19 @@ from saltcart.trips.trip import Trip
 Deed: TypeAlias = Swap | Rename | Link | Unlink | Make | Remove | Supersede | BringBack
 
 
+def text_of(deed: Deed) -> str:
+    """A deed as it is recorded.  Not by msgspec alone: a name may be no text, and JSON of its own escapes that."""
+    return json.dumps(to_builtins(deed))
+
+
 def record(trip: Trip, plan: str, deeds: Iterable[Deed]) -> None:
     """Record what is going to be done, in order, in place of an earlier plan of that name."""
-    trip.logbook.plan_deeds(plan, [json.encode(deed).decode() for deed in deeds])
+    trip.logbook.plan_deeds(plan, map(text_of, deeds))
 
 
 def recorded(trip: Trip, plan: str) -> list[tuple[int, Deed, bool]]:
     """Number, content and whether done, of each deed of a plan in order."""
-    return [(number, json.decode(text, type=Deed), done) for number, text, done in trip.logbook.deeds(plan)]
+    return [(number, convert(json.loads(text), Deed), done) for number, text, done in trip.logbook.deeds(plan)]
 
 
 def inverse(deeds: Iterable[Deed]) -> list[Deed]:
