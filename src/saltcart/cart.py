@@ -114,7 +114,7 @@ def is_own(path: Path) -> bool:
     or our own data: drives that travel say of everything that it is the user's.
     """
     devices = {device_of(Path.home()), device_of(home())}
-    return all(one.stat().st_dev in devices and here.is_private(one.stat()) for one in (path, path.parent))
+    return all(one.stat().st_dev in devices and here.is_private(str(one)) for one in (path, path.parent))
 
 
 def device_of(folder: Path) -> int:

@@ -32,7 +32,7 @@ def is_a_home(path: str) -> bool:
     if "saltcart" not in os.path.basename(path).casefold() or not os.path.isfile(os.path.join(path, "drives.json")):
         return False
     own, state = os.stat(os.path.expanduser("~")), os.stat(path)
-    return own.st_dev == state.st_dev and here.is_mine(state)
+    return own.st_dev == state.st_dev and here.is_mine(state) and here.is_private(path)
 
 
 def made_home(*names: str) -> Path:

@@ -88,6 +88,33 @@ class Contract(unittest.TestCase):
                     self.assertEqual(system.read_into(stream.fileno(), memoryview(buffer), 4950), 50)
                     self.assertEqual(sum(e - s for s, e in system.stretches(stream.fileno(), 5000) if e), 5000)
 
+    def test_windows_flushes_what_is_marked_as_read_only_and_leaves_the_mark(self):
+        path = self.top / "copy.wav"
+        path.write_bytes(b"sound")
+        path.chmod(0o444)
+        real, flushed = windows_os.open, []
+
+        def strict(place, flags, mode=0o777):  # as Windows does, and root here does not
+            if not os.stat(place).st_mode & 0o200:
+                raise PermissionError(errno.EACCES, "read-only", place)
+            return real(place, flags, mode)
+
+        with mock.patch.object(windows_os, "open", strict), mock.patch.object(os, "fsync", flushed.append):
+            windows.flush_file(str(path))
+        self.assertEqual((len(flushed), path.stat().st_mode & 0o777), (1, 0o444))
+
+    def test_a_configuration_is_private_on_windows_only_in_the_home_folder(self):
+        with mock.patch.object(windows_paths, "expanduser", return_value="C:/Users/Ann"):
+            for path, private in (
+                ("C:/Users/Ann/cart.toml", True),
+                ("c:/users/ann/Music/cart.toml", True),
+                ("C:/Users/Public/cart.toml", False),
+                ("C:/Users/Anne/cart.toml", False),
+                ("D:/cart.toml", False),
+            ):
+                with mock.patch.object(windows_paths, "realpath", windows_paths.slashed):
+                    self.assertEqual(windows.is_private(path), private, path)
+
     def test_a_disk_as_its_property_list_tells_it(self):
         cases = [
             ({}, contract.Facts("disk3", True)),
@@ -123,9 +150,12 @@ class InsideWindows(unittest.TestCase):
             )
         )
         with mock.patch.object(linux, "mount_table", return_value=table):
+            self.assertEqual(list(linux.letters()), [], "a share of any other machine")
+            inside = mock.patch.object(linux, "inside_windows", return_value=True)
+            inside.start()
+            self.addCleanup(inside.stop)
             self.assertEqual(list(linux.letters()), ["C:=/mnt/c", "D:=/mnt/d"])
             self.assertIn("D:=/mnt/d", Cart().meanings())
-        self.assertEqual(list(linux.letters()), [])
 
     def test_paths_are_quoted_for_its_shells(self):
         with mock.patch.object(errors, "here", windows):

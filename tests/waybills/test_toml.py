@@ -119,6 +119,7 @@ class Toml(unittest.TestCase):
             ('name = "x"\nplace = "file://%00"', "line 2: .*is not a full path"),
             ('name = "x"\nbelow = "/Music"', "line 2: .*is not a path below"),
             ('name = "x"\nbelow = "a/../../b"', "line 2: .*is not a path below"),
+            ('name = "x"\nany = "file://%00"', "line 2: .*holds a NUL"),
             ("name = ", "line 1.*not valid TOML"),
             ("a" * 10 + "\n[[" + "[" * 5000, "not valid TOML"),
         ]

@@ -173,7 +173,7 @@ class System(Protocol):
         """What the system says is mounted now, as a text that changes when that does; empty where it does not tell."""
 
     def mounts(self) -> Sequence[Mount]:
-        """Every mount, the latest last; none where the system does not tell more than `volumes`."""
+        """Every mount, the latest last; none where the system has no such table."""
 
     def identity(self, source: str, mount: str, number: int, /) -> str:
         """What tells the volume on a device, or share, from all others, wherever it is mounted."""
@@ -190,8 +190,8 @@ class System(Protocol):
     def is_user(self, name: str, /) -> bool:
         """Whether a person or program with an account here has that name."""
 
-    def is_private(self, state: os.stat_result, /) -> bool:
-        """Whether a file or folder is this user's, and nobody else may write it."""
+    def is_private(self, path: str, /) -> bool:
+        """Whether a file or folder is this user's, and nobody else may write it.  OSError when it is not there."""
 
     def is_mine(self, state: os.stat_result, /) -> bool:
         """Whether a file or folder belongs to this user."""

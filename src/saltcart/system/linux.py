@@ -12,7 +12,15 @@ from functools import lru_cache
 
 from saltcart.system.contract import Facts, Mount, OpenFolder
 from saltcart.system.linux_disks import hardware_of
-from saltcart.system.posix import FOLDER_FLAGS, Folder, copy_owner, finish_folder_with, homes_of, kind_of_attribute
+from saltcart.system.posix import (
+    FOLDER_FLAGS,
+    Folder,
+    copy_owner,
+    finish_folder_with,
+    flush_file_by,
+    homes_of,
+    kind_of_attribute,
+)
 from saltcart.system.posix import INTERRUPTS as INTERRUPTS
 from saltcart.system.posix import ROOTS as ROOTS
 from saltcart.system.posix import disk_bytes as disk_bytes
@@ -89,13 +97,7 @@ def is_fixed(path: str, device: int | None) -> bool:
 
 def flush_file(path: str) -> None:
     """See System."""
-    handle = os.open(path, os.O_RDONLY)
-    try:
-        os.fsync(handle)
-    except OSError as error:
-        raise OSError(error.errno, error.strerror, path) from error
-    finally:
-        os.close(handle)
+    flush_file_by(flush_handle, path)
 
 
 def flush_drive(top: str) -> bool:
@@ -202,8 +204,16 @@ def hardware(source: str, filesystem: str) -> Facts:
     return hardware_of(source, filesystem)
 
 
+@lru_cache(maxsize=1)
+def inside_windows() -> bool:
+    """Whether this Linux runs inside Windows: its kernel says whose it is."""
+    return "microsoft" in os.uname().release.lower()
+
+
 def letters() -> Sequence[str]:
     """See System: Linux inside Windows mounts the drives of that below `/mnt`."""
+    if not inside_windows():
+        return []
     found = (re.fullmatch(r"/mnt/([a-z])", one.place) for one in mounts() if one.kind in FROM_WINDOWS)
     return sorted({f"{one[1].upper()}:={one[0]}" for one in found if one})
 
@@ -211,7 +221,10 @@ def letters() -> Sequence[str]:
 def homes_of_others() -> Sequence[str]:
     """See System; inside Windows the homes of its users are among them, whose programs' files lie there."""
     users = [f"{one.partition('=')[2]}/Users" for one in letters()]
-    theirs = (os.path.join(top, name) for top in users if os.path.isdir(top) for name in sorted(os.listdir(top)))
+    theirs = []
+    for top in users:
+        with suppress(OSError):
+            theirs += [os.path.join(top, name) for name in sorted(os.listdir(top))]
     return [*homes_of(FIRST_PERSON), *(place for place in theirs if os.access(place, os.R_OK))]
 
 

@@ -13,7 +13,7 @@ from typing import Any
 from xml.parsers.expat import ExpatError
 
 from saltcart.system.contract import UNKNOWN, Facts, Mount, OpenFolder
-from saltcart.system.posix import FOLDER_FLAGS, Folder, copy_owner, finish_folder_with, homes_of
+from saltcart.system.posix import FOLDER_FLAGS, Folder, copy_owner, finish_folder_with, flush_file_by, homes_of
 from saltcart.system.posix import INTERRUPTS as INTERRUPTS
 from saltcart.system.posix import ROOTS as ROOTS
 from saltcart.system.posix import disk_bytes as disk_bytes
@@ -73,13 +73,7 @@ def flush_handle(handle: int) -> None:
 
 def flush_file(path: str) -> None:
     """See System."""
-    handle = os.open(path, os.O_RDONLY)
-    try:
-        flush_handle(handle)
-    except OSError as error:
-        raise OSError(error.errno, error.strerror, path) from error
-    finally:
-        os.close(handle)
+    flush_file_by(flush_handle, path)
 
 
 def flush_drive(_top: str) -> bool:

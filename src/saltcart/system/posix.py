@@ -85,6 +85,17 @@ def lock(handle: int) -> None:
         raise
 
 
+def flush_file_by(flush: Callable[[int], None], path: str) -> None:
+    """Flush the content of the file at `path` with the call that flushes an open one."""
+    handle = os.open(path, os.O_RDONLY)
+    try:
+        flush(handle)
+    except OSError as error:
+        raise OSError(error.errno, error.strerror, path) from error
+    finally:
+        os.close(handle)
+
+
 def flush_handle(handle: int) -> None:
     """See System."""
     os.fsync(handle)
@@ -181,8 +192,9 @@ def is_user(name: str) -> bool:
     return True
 
 
-def is_private(state: os.stat_result) -> bool:
+def is_private(path: str) -> bool:
     """See System; many systems give each user a group of one."""
+    state = os.stat(path)
     others = stat.S_IWOTH if state.st_gid == state.st_uid else stat.S_IWOTH | stat.S_IWGRP
     return state.st_uid == os.getuid() and not state.st_mode & others
 

@@ -56,11 +56,17 @@ class Folder:
 
     def unlink(self, name: str) -> None:
         """See OpenFolder.  What is only marked as read-only can be removed by whoever marked it."""
+        path = f"{self.path}/{name}"
+        mode = os.lstat(path).st_mode
         try:
-            windows_os.unlink(f"{self.path}/{name}")
+            windows_os.unlink(path)
         except PermissionError:
-            os.chmod(f"{self.path}/{name}", stat.S_IWRITE)
-            windows_os.unlink(f"{self.path}/{name}")
+            os.chmod(path, mode | stat.S_IWRITE)
+            try:
+                windows_os.unlink(path)
+            except OSError:  # a program has it open: it stays as it was
+                os.chmod(path, mode)
+                raise
 
     def rmdir(self, name: str) -> None:
         """See OpenFolder."""
@@ -124,16 +130,20 @@ def flush_handle(handle: int) -> None:
 
 def flush_file(path: str) -> None:
     """See System."""
+    state = os.stat(path)
+    if not state.st_mode & stat.S_IWRITE:  # the mark "read-only" goes for a moment
+        os.chmod(path, state.st_mode | stat.S_IWRITE)
     try:
         handle = windows_os.open(path, os.O_RDWR)
-    except PermissionError:  # it is marked as read-only: what wrote it has flushed it
-        return
-    try:
-        os.fsync(handle)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)
     except OSError as error:
         raise OSError(error.errno, error.strerror, path) from error
     finally:
-        os.close(handle)
+        if not state.st_mode & stat.S_IWRITE:
+            os.chmod(path, state.st_mode)
 
 
 def flush_drive(_top: str) -> bool:
@@ -237,9 +247,10 @@ def is_user(name: str) -> bool:
     return name.casefold() == os.path.basename(os.path.expanduser("~")).casefold()
 
 
-def is_private(_state: os.stat_result) -> bool:
-    """See System: told by where a thing lies, for whose it is takes rights to ask."""
-    return True
+def is_private(path: str) -> bool:
+    """See System: what lies in the user's own home, into which Windows lets no other user write."""
+    home, place = (windows_os.path.realpath(one).casefold() for one in (windows_os.path.expanduser("~"), path))
+    return place == home or place.startswith(f"{home}/")
 
 
 def is_mine(_state: os.stat_result) -> bool:

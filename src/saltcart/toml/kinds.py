@@ -55,9 +55,17 @@ def path_below(text: str, _folder: str = "") -> str:
     return path
 
 
+def any_path(text: str, _folder: str = "") -> str:
+    """A path, or a pattern of paths; NotThat for a NUL, which no name holds."""
+    path = from_toml_path(text)
+    if "\0" in path:
+        raise NotThat("holds a NUL, which no name does", "Correct it.")
+    return path
+
+
 def path_from_file(text: str, folder: str) -> str:
     """A path that may start from the folder of the file that says it."""
-    return os.path.normpath(os.path.join(folder, from_toml_path(text)))
+    return os.path.normpath(os.path.join(folder, any_path(text)))
 
 
 def shown(text: str) -> str:
@@ -80,7 +88,7 @@ def text_kind(read: Any, write: Any = as_toml_path) -> Meta:
     return Meta(extra={"read": read, "write": write})
 
 
-AnyPath = Annotated[str, text_kind(from_toml_path)]  # a path, or a pattern of paths, however it begins
+AnyPath = Annotated[str, text_kind(any_path)]  # a path, or a pattern of paths, however it begins
 FullPath = Annotated[str, text_kind(full_path)]
 InnerPath = Annotated[str, text_kind(path_below)]
 PathFromFile = Annotated[str, text_kind(path_from_file)]
