@@ -132,8 +132,8 @@ def show_closing(
         rows += [("Broken before", f"{many(before, 'entry', 'entries')}, {where}; not caused by the move")]
     if report.search and not screen.all and report.ok:
         rows += [("Searched", searched_text(report.search).removeprefix("Searched "))]
-    if switched.aside:
-        rows += [("Set aside", f"{first_of(switched.aside)} (nothing has been deleted)")]
+    aside = list(map(place, switched.aside)) if screen.all else [first_of(switched.aside)] if switched.aside else []
+    rows += [("Set aside", f"{one} (nothing has been deleted)") for one in aside]
     copied = hauled.copied_files > 0 or not hauled.named_files
     screen.facts([*rows, *next_rows(done, report, copied), ("To undo it", f"saltcart undo {done.trip}")])
 
