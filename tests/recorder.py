@@ -22,8 +22,8 @@ from unittest.mock import patch
 
 import saltcart
 from tests.carrying.machines import DECKS_MAP, TwoMachines
-from tests.hauling.test_archives import ArchiveCase
-from tests.mending.test_mend import MendCase
+from tests.hauling.cases import ArchiveCase
+from tests.mending.cases import MendCase
 from tests.world import PLAYER_MAP, WorldCase, cells, tree, wav
 
 TOP = Path(tempfile.gettempdir()) / "saltcart-recorded"

@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Runs the tests that can run there under a real Windows Python, with D: and E: as drives.
+# Runs the tests that can run there under a real Windows Python, with D:, E: and G: as drives.
 #
 #   tools/on_windows.sh [TEST...]      default: tests.windows
 #
@@ -20,10 +20,11 @@ find "$work/system/drive_c/users" -type l -delete # links into the home folder o
 rm -rf "$work"/system/drive_c/users/*/Temp/* "$work"/system/drive_c/user*/me "$work"/system/drive_c/user
 home="$work/system/drive_c/Program Files/Python"
 cp -r --reflink=auto "$built/python" "$home"
-mkdir "$work/d" "$work/e"
+mkdir "$work/d" "$work/e" "$work/g"
 ln -s ../drive_c "$work/system/dosdevices/c:"
 ln -s "$work/d" "$work/system/dosdevices/d:"
 ln -s "$work/e" "$work/system/dosdevices/e:"
+ln -s "$work/g" "$work/system/dosdevices/g:" # where a drive may come back
 
 # The wheel of this checkout and what it needs, as they are for Windows.
 quietly() { "$@" >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }; }

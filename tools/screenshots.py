@@ -64,7 +64,7 @@ PICTURES = {
                 f"{PLAYER} keel/player/library.db rate 'Landfall' 1",
             ]
         ),
-        f"saltcart settle {BOOTH} --back --yes --asked there",
+        f"saltcart settle {BOOTH} --back --yes --prefer there",
     ),
 }
 

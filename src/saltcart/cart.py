@@ -1,12 +1,14 @@
 """`cart.toml`: what a person has told Salt Cart about their shelves, ledgers and drives.  Nothing needs it."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from glob import escape, glob
 from pathlib import Path
 from typing import Annotated
 
 from msgspec import Struct, field
 from msgspec.structs import replace
 
+from saltcart import plugins
 from saltcart.home import home
 from saltcart.system import here, os
 from saltcart.toml import reading
@@ -136,12 +138,20 @@ def place(chosen: str | None = None) -> str:
     return find(chosen) or users_own()
 
 
+def maps_at(paths: Iterable[str]) -> list[str]:
+    """The maps at some paths: of a folder those in it, in the order of their names."""
+    return [
+        one for path in paths for one in (sorted(glob(f"{escape(path)}/*.toml")) if os.path.isdir(path) else [path])
+    ]
+
+
 def load(chosen: str | None = None) -> Cart:
     """The configuration, empty when there is none.  Raises BadFile with file, line and key."""
     path = find(chosen)
     if path is None:
-        return Cart()
+        return Cart(maps=plugins.maps())
     cart = reading.read(path, Cart)
+    cart.maps = [*maps_at(cart.maps), *plugins.maps()]
     cart.path = path
     cart.shelves = [replace(one, name=one.name or os.path.basename(one.path)) for one in cart.shelves]
     cart.drives = [replace(one, name=one.name or one.identity) for one in cart.drives]

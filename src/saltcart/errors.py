@@ -71,12 +71,17 @@ class UsageError(SaltCartError):
     status = 2
 
 
+def sentence(place: str, what: str) -> str:
+    """A place and what is wrong with it: as one sentence where the second begins with a verb."""
+    return f"{place} {what}" if what.startswith(("is ", "cannot ", "says ", "was ", "holds ")) else f"{place}: {what}"
+
+
 class BadFile(UsageError):
     """A waybill, map or other file of ours does not say what it must; names file, line and key."""
 
     def __init__(self, path: str, line: int | None, what: str, remedy: str = ""):
         place = f"{show(path)}, line {line}" if line else show(path)
-        super().__init__(f"{place}: {what}", remedy)
+        super().__init__(sentence(place, what), remedy)
 
 
 class Refused(SaltCartError):
@@ -90,7 +95,7 @@ class BadLedger(Refused):
 
     def __init__(self, path: str, what: str, remedy: str = ""):
         super().__init__(
-            f"{show(path)}: {what}", remedy or "Leave this ledger out, or name a map that describes it with --map."
+            sentence(show(path), what), remedy or "Leave this ledger out, or name a map that describes it with --map."
         )
         self.why = what
 
@@ -108,7 +113,7 @@ class LedgerBusy(Refused):
 
 
 class Stopped(SaltCartError):
-    """The work ended part-way; what is done is recorded, and the same command goes on."""
+    """The work ended part-way; what is done is recorded, and the same command continues."""
 
     status = 4
 
@@ -120,4 +125,4 @@ class NameTaken(Stopped):
 
 
 class HalfDone(Stopped):
-    """A switch could neither be finished nor be undone; the record says so, and one command goes on from there."""
+    """A switch could neither be finished nor be undone; the record says so, and one command continues from there."""

@@ -36,7 +36,7 @@ def is_a_home(path: str) -> bool:
 
 
 def made_home(*names: str) -> Path:
-    """The data folder, or a folder of that name in it, made where it is missing; for the user's eyes alone.
+    """The data folder, or a folder of that name in it, made where it is missing; which only the user may read.
 
     OSError when it was there a while ago and is gone: its drive was pulled out, and nothing must be made in its place.
     """

@@ -1,8 +1,8 @@
 """Remembering what was found out about files, for as long as they stay the same.
 
-A file is known by path, size, times and inode, as one number of 64 bits; times that are too fresh are not trusted, for
-a file may change twice within one tick of its drive's clock.  A memory is one file of such numbers; when it is damaged,
-all is looked at again.
+A file is known by path, size, times and inode, as one number of 64 bits; times that are too fresh are not trusted,
+because a file may change twice within one tick of its drive's clock.  A memory is one file of such numbers; when it is
+damaged, all is looked at again.
 """
 
 import time

@@ -10,8 +10,8 @@ import os
 import re
 import shutil
 
+from tests.switching.crash_cases import CrashCase
 from tests.switching.crashing import FAILED, KILLED, Trouble, plug_in, pull, run_with
-from tests.switching.test_crash import CrashCase
 
 MOST = 900
 # With SALTCART_EVERY_POINT=3 every third point of each kind of trouble is met, from SALTCART_PHASE (1, 2, 3) on: three
@@ -24,7 +24,7 @@ class Campaign(CrashCase):
     """`words` is the command under trouble; `prepare` leads up to it.  `drives` are those that may be pulled."""
 
     drives = ("keel", "lighter", "home")
-    step = STEP or 211
+    step = STEP or 307
 
     def prepare(self):
         """Make the world in which the command is typed; its words."""

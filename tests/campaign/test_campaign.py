@@ -5,9 +5,9 @@ import os
 from tests.campaign.faults import STEP, Campaign, on_drive
 from tests.carrying import machines
 from tests.carrying.machines import DECKS_MAP, SOUNDS
-from tests.hauling import test_archives as archives
-from tests.mending import test_mend as mending
-from tests.planning import test_folders as folders
+from tests.hauling import cases as archives
+from tests.mending import cases as mending
+from tests.planning import cases as folders
 from tests.world import PLAYER_MAP, cells, tree, wav
 
 
@@ -78,7 +78,7 @@ class OfACollection(Campaign, machines.TwoMachines):
     """Carrying, and all that follows it."""
 
     drives = ("lighter", "data")
-    step = STEP or 263
+    step = STEP or 401
 
     def setUp(self):
         machines.TwoMachines.setUp(self)

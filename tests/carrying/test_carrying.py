@@ -106,7 +106,7 @@ class Stations(TwoMachines):
                 stream.write(line)
         before = tree(self.homes["ann"])
         self.assertIn("--back", self.carry(status=3).stderr, "or what changed there would be written over")
-        out = self.at("ann", "settle", self.booth, "--back", "--yes", "--asked", "there").stdout
+        out = self.at("ann", "settle", self.booth, "--back", "--yes", "--prefer", "there").stdout
         self.assertIn("1 thing changed in both places: the one there wins", out)
         rows = {row[0]: row[2:] for row in self.counts(self.library)[0]}
         self.assertEqual(rows, {1: (5, 40), 2: (2, 9), 3: (4, 6), 4: (3, 9), 5: (4, 12), 9: (None, 0), 10: (None, 2)})

@@ -7,7 +7,7 @@ import shutil
 from pathlib import Path
 
 from tests.carrying.machines import DECKS_MAP, SOUNDS, TwoMachines
-from tests.switching.test_crash import SAMPLED, CrashCase
+from tests.switching.crash_cases import SAMPLED, CrashCase
 from tests.world import PLAYER_MAP, cells, tree, wav
 
 

@@ -2,6 +2,7 @@
 
 import os
 import re
+import shutil
 import tempfile
 import threading
 import unittest
@@ -13,6 +14,30 @@ from saltcart.merging.history_file import pack
 from saltcart.waybills.collection import Known
 from tests.carrying.machines import SOUNDS, TwoMachines
 from tests.world import tree, wav
+
+
+class Links(TwoMachines):
+    def test_nothing_is_written_or_removed_through_a_link_in_a_collection(self):
+        """A borrowed stick has a link in place of the folder of histories, or of the lists: what it leads to stays."""
+        for name, more in ((".saltcart-histories", ()), ("Lists", ("--lists",))):
+            for known in (False, True):
+                with self.subTest(name, known=known):
+                    self.booth = self.booth.with_name(f"Booth {name} {known}")
+                    if known:
+                        self.carry()
+                        shutil.rmtree(self.booth / name, ignore_errors=True)
+                    precious = self.top / "precious"
+                    shutil.rmtree(precious, ignore_errors=True)
+                    precious.mkdir()
+                    (precious / "work.txt").write_text("years of it")
+                    (precious / "abcd").write_text("called like a trip")
+                    self.booth.mkdir(exist_ok=True, parents=True)
+                    (self.booth / name).symlink_to(precious)
+                    before = tree(precious)
+                    self.assertIn("is a link", self.carry(*more, status=3).stderr)
+                    if known and not more:
+                        self.at("ann", "settle", self.booth, "--back", "--yes", status=3)
+                    self.assertEqual(tree(precious), before)
 
 
 class Strangers(TwoMachines):

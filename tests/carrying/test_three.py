@@ -112,6 +112,34 @@ class Three(TwoMachines):
         for name in ("ann", "bo"):
             self.assertEqual({title: plays for title, _rating, plays in self.told(name)[0]}["01 Slack Tide.wav"], 3)
 
+    def test_what_changes_again_on_the_way_is_held_against_what_came_home_before(self):
+        """And not against the carry: a rating that goes back to what it was then is a change too."""
+        self.carry()
+        stick = self.booth / "Ledgers" / "library.db"
+
+        def ratings(path):
+            with closing(sqlite3.connect(path)) as database:
+                return [rating for (rating,) in database.execute("SELECT rating FROM tracks ORDER BY id LIMIT 3")]
+
+        before = ratings(self.library)
+        self.sql(stick, f"UPDATE tracks SET rating = {before[0] + 1} WHERE id = 1")
+        self.at("ann", "settle", self.booth, "--back", "--yes")
+        self.assertEqual(ratings(self.library)[0], before[0] + 1)
+        self.sql(stick, f"UPDATE tracks SET rating = {before[0]} WHERE id = 1")
+        self.at("ann", "settle", self.booth, "--back", "--yes")
+        self.assertEqual(ratings(self.library), before)
+        # On both sides at once it is brought together, and where both changed the same the person decides.
+        for there, wanted in ((before[0] + 2, "here"), (before[0], "there")):
+            self.sql(stick, f"UPDATE tracks SET rating = {there} WHERE id = 1")
+            self.sql(self.library, "UPDATE tracks SET rating = 9 WHERE id = 2")
+            self.at("ann", "settle", self.booth, "--back", "--yes")
+            self.assertEqual(ratings(self.library)[:2], [there, 9])
+            self.sql(self.library, "UPDATE tracks SET rating = 8 WHERE id = 1")
+            self.sql(stick, "UPDATE tracks SET rating = 7 WHERE id = 1")
+            self.at("ann", "settle", self.booth, "--back", "--prefer", wanted, "--yes")
+            self.assertEqual(ratings(self.library)[0], 8 if wanted == "here" else 7)
+            self.carry()  # so that the stick knows of it too
+
     def test_a_playlist_a_cue_and_a_track_made_on_the_way_are_never_written_over(self):
         self.carry()
         there = self.booth / "Ledgers" / "library.db"

@@ -14,6 +14,7 @@ import unittest
 from pathlib import Path
 
 import saltcart
+from saltcart.cli.completion import SHELLS
 from saltcart.cli.parser import COMMANDS, build
 from tests.world import PROGRAM, WorldCase, tree, wav
 
@@ -193,14 +194,24 @@ class Documents(WorldCase):
             ("saltcart undo ", {name, "--drop-copies"}, {"--arrange"}),
             ("saltcart survey lig", {"lighter"}, {"keel"}),
         ):
-            asked = {"_ARGCOMPLETE": "1", "COMP_LINE": line, "COMP_POINT": str(len(line)), "_ARGCOMPLETE_IFS": "\n"}
-            asked |= {"_ARGCOMPLETE_STDOUT_FILENAME": str(self.top / "answer"), "COMP_TYPE": "9"}
-            subprocess.run([PROGRAM], env=self.environment | asked, cwd=self.top, check=True, timeout=60)
-            found = {word.strip("/ ") for word in (self.top / "answer").read_text().split("\n")}
-            self.assertLessEqual(there, found, line)
-            self.assertTrue(gone.isdisjoint(found), line)
-        for shell in ("bash", "zsh", "fish"):
-            self.assertIn("saltcart", self.run_program("help", "--completion", shell).stdout)
+            for shell in SHELLS:
+                with self.subTest(line, shell=shell):
+                    found = self.filled_in(line, shell)
+                    self.assertLessEqual(there, found)
+                    self.assertTrue(gone.isdisjoint(found))
+
+    def filled_in(self, line, shell):
+        """What a shell is offered for a line, asked as its own script asks."""
+        script = self.run_program("help", "--completion", shell).stdout
+        self.assertIn("saltcart", script)
+        asked = {"_ARGCOMPLETE": "1", "COMP_LINE": line, "COMP_POINT": str(len(line)), "_ARGCOMPLETE_IFS": "\n"}
+        asked |= {"_ARGCOMPLETE_STDOUT_FILENAME": str(self.top / "answer"), "COMP_TYPE": "9"}
+        for name in ("_ARGCOMPLETE_SHELL", "ARGCOMPLETE_USE_TEMPFILES", "_ARGCOMPLETE_SUPPRESS_SPACE"):
+            if value := re.search(rf"{name} ?=? ?['\"]?(\w+)", script):
+                asked[name] = value[1]
+        subprocess.run([PROGRAM], env=self.environment | asked, cwd=self.top, check=True, timeout=60)
+        words = (self.top / "answer").read_text().split("\n")
+        return {re.split(r"\t|:", word)[0].strip("/ ") for word in words}  # behind these it says what each is
 
     def test_the_page_for_man_has_every_command_and_option(self):
         page = self.run_program("help", "--man").stdout

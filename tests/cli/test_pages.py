@@ -86,7 +86,7 @@ class Pages(WorldCase):
             self.assertIn(words, trip)
         manifest = self.studio / "lighter/Sounds/Collection.saltcart.b3"
         self.assertIn(blake3(manifest.read_bytes()).hexdigest(), trip)
-        for words in ("Fog Voices", "44,100 Hz", "unnamed", "Uses the shelf", "Lost%20at%20Sea", "&lt;script&gt;"):
+        for words in ("Fog Voices", "44,100 Hz", "unlisted", "Uses the shelf", "Lost%20at%20Sea", "&lt;script&gt;"):
             self.assertIn(words, own)
         if CHROMIUM is None:
             self.skipTest("no Chromium here to show the pages")

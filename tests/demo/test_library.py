@@ -10,7 +10,7 @@ from saltcart.standins import sampler
 from tests.world import WorldCase, build_studio
 
 PAGE = (Path(__file__).parents[2] / "docs" / "library.md").read_text("utf-8")
-EXAMPLES = dict(re.findall(r"^## (.+?)\n\n```python\n(.*?)^```", PAGE, re.MULTILINE | re.DOTALL))
+EXAMPLES = dict(re.findall(r"^## ([^\n]+)\n\n```python\n(.*?)^```", PAGE, re.MULTILINE | re.DOTALL))
 TELLS = {
     "Judge a library": ("library.db", "'found': 23", "missing tracks.place, row 23"),
     "Move a shelf, and show how far it is": ("all is well 50", "look over Fog Voices"),

@@ -129,7 +129,7 @@ class Faults(WorldCase):
         with (
             mock.patch("saltcart.hauling.shelf_copy.finish_group", pulling),
             mock.patch("saltcart.hauling.shelf_copy.GROUP_FILES", 2),
-            self.assertRaisesRegex(Stopped, "not on the drive of the waybill"),
+            self.assertRaisesRegex(Stopped, "its drive lighter is not connected"),
         ):
             saltcart.haul_waybill(self.waybill)
         self.assertEqual(len(list(self.place.glob("*.wav"))), 2)
@@ -246,7 +246,7 @@ class Faults(WorldCase):
             marker.rename(self.top / "marker")
 
         gone = mock.patch.object(shelf_copy.ShelfCopy, "finish_folders", pulling)
-        with gone, self.assertRaisesRegex(Stopped, "not on the drive"):
+        with gone, self.assertRaisesRegex(Stopped, "its drive lighter is not connected"):
             saltcart.haul_waybill(waybill)
         self.assertFalse((self.lighter / "Second").exists())
 

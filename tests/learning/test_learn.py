@@ -15,7 +15,7 @@ from pathlib import Path
 import soundfile
 
 from saltcart.standins import decks, player, sampler, workstation
-from tests.ledgers.test_maps import chunk
+from tests.ledgers.chunk_files import chunk
 from tests.world import WorldCase, build_studio, cells, tree
 
 SHELVES = ("keel/Sounds/Bell Tones", "keel/Sounds/Fog Voices", "keel/Music/Collection")
@@ -281,6 +281,18 @@ class Petrel(WorldCase):
         path = self.top / "none.toml"
         path.touch()
         return path
+
+    def test_what_is_no_text_around_the_paths_is_no_part_of_a_map(self):
+        """In one column of a database, each path is in a value with bytes that are not UTF-8."""
+        path = self.studio / "odd.db"
+        sounds = sorted((self.studio / "keel/Sounds/Bell Tones").rglob("*.wav"))[:12]
+        with closing(sqlite3.connect(path)) as database, database:
+            database.execute("CREATE TABLE takes (id INTEGER PRIMARY KEY, note TEXT)")
+            values = ((b"\xff note (" + os.fsencode(str(sound)) + b") \xfe",) for sound in sounds)
+            database.executemany("INSERT INTO takes (note) VALUES (CAST(? AS TEXT))", values)
+        done = self.run_program("learn", path, "--against", "keel/Sounds", cwd=self.studio, status=None)
+        self.assertNotIn("Internal error", done.stdout + done.stderr)
+        self.assertIn(done.returncode, (0, 1))
 
     def test_what_cannot_be_learnt(self):
         for name, data in (

@@ -6,7 +6,7 @@ import zipfile
 from contextlib import closing
 
 from saltcart.ledgers import load_map
-from saltcart.ledgers.kinds import TEXT_FORMATS, open_ledger
+from saltcart.ledgers.kinds import OUR_FORMATS, open_ledger
 from saltcart.standins import player
 from tests.world import PLAYER_MAP
 
@@ -213,4 +213,4 @@ def samples(folder):
 
 def formats_without_sample(folder):
     """Names of text formats that no sample covers."""
-    return {form.NAME for form in TEXT_FORMATS} - {form for form, _path in text_samples(folder)}
+    return {form.NAME for form in OUR_FORMATS} - {form for form, _path in text_samples(folder)}

@@ -4,7 +4,7 @@ import signal
 import unittest
 from io import BytesIO
 
-from saltcart.ledgers.kinds import TEXT_FORMATS
+from saltcart.ledgers.kinds import OUR_FORMATS
 from saltcart.mentions.free_text import is_free
 from saltcart.mentions.history import is_log
 from saltcart.planning.relative_references import texts
@@ -42,7 +42,7 @@ class Bounds(unittest.TestCase):
         self.addCleanup(signal.alarm, 0)
 
     def test_what_tells_files_apart_comes_to_an_end(self):
-        tellers = {form.NAME: lambda head, form=form: form.claims("x.dat", head) for form in TEXT_FORMATS}
+        tellers = {form.NAME: lambda head, form=form: form.claims("x.dat", head) for form in OUR_FORMATS}
         tellers |= {
             "free text": lambda head: is_free(head, True),
             "free text, not whole": lambda head: is_free(head, False),

@@ -3,8 +3,6 @@
 import copy
 import os
 import sqlite3
-import tempfile
-import unittest
 import zipfile
 from contextlib import closing
 from pathlib import Path
@@ -20,8 +18,8 @@ from saltcart.ledgers.formats import m3u
 from saltcart.ledgers.sqlite import cells as sqlite_cells
 from saltcart.ledgers.sqlite.cells import text_of
 from saltcart.ledgers.text_ledger import TextLedger
-from saltcart.rewriting.routes import Routes
 from saltcart.spelling import Move, Moves
+from tests.ledgers.cases import THERE, FolderCase, content, rewritten
 from tests.ledgers.samples import NAMED, formats_without_sample, samples
 from tests.world import PLAYER_MAP, cells
 
@@ -42,36 +40,6 @@ PARTS = [
     "/KEEL/s",
     "//",
 ]
-THERE = Moves([Move("/keel/S", "/lighter/New Place")])
-
-
-def content(path):
-    """What a rewrite must keep: bytes of a text, cells of a database."""
-    data = Path(path).read_bytes()
-    return cells(path) if data.startswith(b"SQLite") else data
-
-
-def rewritten(ledger, moves, target, base="/lists"):
-    """Rewrite `ledger` to `target` as shelves move, as if it lay in `base`; the texts asked for, by key."""
-    routes = Routes(moves)
-    one_by_one = {
-        entry.key: text for entry in ledger.entries() if (text := routes.new_text(entry, base, base)) is not None
-    }
-    Path(target + "1").unlink(missing_ok=True)
-    ledger.rewrite(target + "1", one_by_one)
-    changes = routes.changes(ledger, base, base)
-    ledger.rewrite(target, *changes)
-    if content(target) != content(target + "1"):
-        raise AssertionError(f"one by one {content(target + '1')}, by swaps {content(target)}")
-    return one_by_one
-
-
-class FolderCase(unittest.TestCase):
-    def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = folder.name
-        self.target = os.path.join(self.folder, "target")
 
 
 class Contract(FolderCase):

@@ -24,7 +24,7 @@ from saltcart.ledgers.rules import At, Matcher
 from saltcart.ledgers.spans import Spans
 from saltcart.rewriting.routes import Routes
 from saltcart.spelling import Move, Moves, spelling_named
-from tests.ledgers.test_contract import rewritten
+from tests.ledgers.cases import rewritten
 
 NAMES = some.text(some.characters(exclude_characters="\0", exclude_categories=("Cs",)), min_size=1, max_size=20)
 BEFORE = some.sampled_from(["/keel/a b.wav", "/keel/é & <x> 'q'.wav", '/keel/"q" \\ %41.wav', "/keel/ünï\t.wav"])

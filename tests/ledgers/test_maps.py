@@ -27,12 +27,8 @@ from saltcart.ledgers.facts import facts
 from saltcart.ledgers.kinds import mapped
 from saltcart.rewriting.routes import Routes
 from saltcart.spelling import Meanings, Move, Moves
-from tests.ledgers.test_contract import THERE, FolderCase, rewritten
-
-
-def chunk(tag, body, order=">"):
-    """One chunk, padded."""
-    return tag + struct.pack(order + "I", len(body)) + body + b"\0" * (len(body) & 1)
+from tests.ledgers.cases import THERE, FolderCase, rewritten
+from tests.ledgers.chunk_files import chunk
 
 
 def chunk_file(encoding, order=">"):

@@ -13,8 +13,8 @@ from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.rewriting.routes import Routes
 from saltcart.spelling import Move, Moves
+from tests.ledgers.cases import THERE, FolderCase
 from tests.ledgers.samples import samples
-from tests.ledgers.test_contract import THERE, FolderCase
 
 SCHEMA = """
 CREATE TABLE track (id INTEGER PRIMARY KEY, path TEXT UNIQUE, rating, plays INTEGER DEFAULT 0, cover BLOB);

@@ -97,7 +97,7 @@ class Dragged(WorldCase):
         before = tree(self.studio, "home")
         done = self.run_program("mend", "--yes", cwd=self.studio, status=1)
         self.assertIn("07 Lost at Sea.flac", done.stdout)
-        self.assertIn("session.pack names 1 sound that is gone", done.stdout)
+        self.assertIn("session.pack lists 1 sound that is gone", done.stdout)
         self.assertEqual(tree(self.studio, "home"), before)
 
     def test_what_waits_for_its_drive_is_not_gone(self):

@@ -1,84 +1,18 @@
 """Ledgers of each form that were changed apart, as their programs see what they became."""
 
 import json
-import os
 import shutil
-import sqlite3
-import unittest
-from contextlib import closing
-from tempfile import TemporaryDirectory
+from pathlib import Path
 from unittest import mock
 
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers import open_ledger
 from saltcart.merging import copies
 from saltcart.merging.forms import CannotMerge, Places
 from saltcart.merging.history import History, look_at
 from saltcart.merging.whole import WholeForm
 from saltcart.standins import decks, player
-from tests.world import PLAYER_MAP
-
-MAPS = [load_map(str(PLAYER_MAP.with_name(f"{name}.toml"))) for name in ("player", "decks")]
-
-
-class Apart(unittest.TestCase):
-    """One ledger here and a copy of it there; each is changed, then what happened there comes here."""
-
-    def setUp(self):
-        folder = TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.top = folder.name
-
-    def start(self, name, make):
-        """Make a ledger here, and its copy there with the same history."""
-        self.here, self.there = f"{self.top}/{name}", f"{self.top}/there {name}"
-        if os.path.exists(self.here):
-            os.remove(self.here)
-        make(self.here)
-        shutil.copy(self.here, self.there)
-        places = Places(self.top, Resolver(), str)
-        ledger = open_ledger(self.here, MAPS)
-        _form, content = copies.read(ledger, copies.form_of(ledger, MAPS), places)
-        self.history = look_at(History(), content, "here").history
-
-    def meeting(self):
-        places = Places(self.top, Resolver(), str)
-        ledgers = open_ledger(self.here, MAPS), open_ledger(self.there, MAPS)
-        return (
-            copies.meet(ledgers, MAPS, (places, places), (self.history, self.history), ("here", "there")),
-            ledgers,
-            places,
-        )
-
-    def together(self):
-        """Write here what both became; what was merged."""
-        merged, history, form = self.written("here")
-        _form, content = copies.read(open_ledger(self.here, MAPS), form, Places(self.top, Resolver(), str))
-        self.assertEqual(look_at(history, content, "here").history, history, "nothing is left to be seen")
-        return merged
-
-    def written(self, holds):
-        """Write here what both became, where both changed one cell that of one side."""
-        meeting, (here, there), places = self.meeting()
-        target = f"{self.top}/both"
-        shutil.copy(self.here, target)
-        merged, history = copies.write(meeting, here, there, target, (places, places), holds)
-        shutil.move(target, self.here)
-        return merged, history, meeting.form
-
-    def sql(self, path, *statements):
-        with closing(sqlite3.connect(path)) as database, database:
-            for one in statements:
-                database.executescript(one)
-
-    def rows(self, query):
-        with closing(sqlite3.connect(self.here)) as database:
-            return database.execute(query).fetchall()
-
-    def library(self, path):
-        player.create(path)
-        player.add_tracks(path, [(f"/s/{name}.wav", name, "x", 1.0, 3, 5, None) for name in "abc"])
-        player.add_list(path, "night", [1, 2, 3])
+from tests.merging.cases import MAPS, Apart
 
 
 class Databases(Apart):
@@ -190,15 +124,26 @@ class Playlists(Apart):
 
 
 class Documents(Apart):
+    encoding, ends = "utf-8", "\n"
+
     def make(self, path):
         decks.write(path, [("s/a.wav", "a", [10]), ("s/b.wav", "b", [20])], {"one": [0, 1]})
-
-    def change(self, path, work):
         with open(path, encoding="utf-8") as stream:
             document = json.load(stream)
-        work(document)
-        with open(path, "w", encoding="utf-8") as stream:
+        self.put(path, document)
+
+    def put(self, path, document):
+        with open(path, "w", encoding=self.encoding, newline=self.ends) as stream:
             stream.write(json.dumps(document, indent=1, ensure_ascii=False) + "\n")
+
+    def read(self, path):
+        with open(path, encoding=self.encoding) as stream:
+            return json.load(stream)
+
+    def change(self, path, work):
+        document = self.read(path)
+        work(document)
+        self.put(path, document)
 
     def test_cues_tracks_and_sets_of_both(self):
         self.start("set.decks", self.make)
@@ -218,11 +163,13 @@ class Documents(Apart):
         self.change(self.here, at_home)
         self.change(self.there, on_the_way)
         self.together()
-        tracks = decks.tracks_of(self.here)
-        self.assertEqual({one["file"]: one["cues"] for one in tracks},
+        document = self.read(self.here)
+        self.assertEqual({one["file"]: one["cues"] for one in document["tracks"]},
                          {"s/a.wav": [5, 10, 30], "s/b.wav": [20], "s/here.wav": [1], "s/there.wav": [1]})  # fmt: skip
-        with open(self.here, encoding="utf-8") as stream:
-            document = json.load(stream)
+        raw = Path(self.here).read_bytes()
+        self.put(self.here, document)
+        self.assertEqual(raw, Path(self.here).read_bytes(), "in the manner of its program")
+        tracks = document["tracks"]
         sets = {
             name: [tracks[number]["file"][2:-4] for number in numbers] for name, numbers in document["sets"].items()
         }
@@ -238,3 +185,15 @@ class Documents(Apart):
             stream.write(text.replace("[\n", "[ \n", 1))
         with self.assertRaises(CannotMerge):
             self.together()
+
+
+class DocumentsOfAnotherSystem(Documents):
+    """The same, with the line ends that its program writes there."""
+
+    ends = "\r\n"
+
+
+class MarkedDocuments(Documents):
+    """The same, after a byte-order mark."""
+
+    encoding = "utf-8-sig"

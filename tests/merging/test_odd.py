@@ -5,7 +5,7 @@ import json
 from saltcart.merging.forms import CannotMerge
 from saltcart.merging.whole import WholeForm
 from saltcart.standins import decks
-from tests.merging.test_forms import Apart
+from tests.merging.cases import Apart
 
 EVERY_SIGN = {"a|b": 1, "a/b": 2, "": {"": 3, "x": 4}, "~1": 5, "~": {"0": 6}, "x": 7, "Été": [8], "on/off|": {}}
 

@@ -6,7 +6,7 @@ import re
 import unittest
 
 from saltcart.standins import player
-from tests.ledgers.test_instruments import played
+from tests.ledgers.instruments import played
 from tests.world import WorldCase, cells, tree, wav
 
 

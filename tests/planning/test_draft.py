@@ -10,7 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from saltcart.shelves.walk import FILE, FOLDER, Item
-from saltcart.waybills.shelf import Shelf, matches
+from saltcart.waybills.patterns import matches
+from saltcart.waybills.shelf import CopiedFile, Folder
 from saltcart.waybills.waybill import Waybill
 from saltcart.waybills.waybill_file import read
 from saltcart.waybills.waybill_text import write
@@ -212,7 +213,7 @@ class Laws(unittest.TestCase):
         renames = tuple(
             pair for pair in renames if not any(part in (".", "..") for path in pair for part in path.split("/"))
         )
-        shelf = Shelf(
+        shelf = Folder(
             "Bells \udcff",
             "/k/Bells \udcff",
             "/l/Bells\n",
@@ -224,9 +225,7 @@ class Laws(unittest.TestCase):
             tuple(only),
             renames,
         )
-        plan = Waybill(
-            [shelf, Shelf("x.wav", "/d/x.wav", "/l/x.wav", "a", "b", gathered=True)], maps=["/m \udcff.toml"]
-        )
+        plan = Waybill([shelf, CopiedFile("x.wav", "/d/x.wav", "/l/x.wav", "a", "b")], maps=["/m \udcff.toml"])
         path = f"/tmp/waybill-{os.getpid()}.toml"
         try:
             write(plan, path)
@@ -242,7 +241,7 @@ class Laws(unittest.TestCase):
 
     @given(some.lists(names, max_size=3), some.lists(names, max_size=3), some.lists(names, max_size=6, unique=True))
     def test_a_folder_travels_before_what_is_in_it(self, stay, only, paths):
-        shelf = Shelf("S", "/k/S", "/l/S", "a", "b", stay=tuple(stay), only=tuple(only))
+        shelf = Folder("S", "/k/S", "/l/S", "a", "b", stay=tuple(stay), only=tuple(only))
         folders = {"/".join(path.split("/")[:count]) for path in paths for count in range(1, path.count("/") + 1)}
         items = [
             Item(path, FOLDER if path in folders or not path else FILE, 0, 0, 0, 0, 0, 0, 1)

@@ -42,6 +42,32 @@ class FolderTables(WorldCase):
                 self.assertIn("pool.db", self.run_program("move", *words, status=3).stderr)
                 self.assertEqual((cells(self.pool), self.lost()), (before, []))
 
+    def test_a_row_that_leads_there_through_a_link_holds_it_back_too(self):
+        """No text in the database names the place; its entries lead there all the same."""
+        (self.keel / "current").symlink_to(self.loops)
+        with closing(sqlite3.connect(self.pool)) as made, made:
+            made.execute("UPDATE folder SET path = ?", (str(self.keel / "current"),))
+        before = cells(self.pool)
+        words = (self.loops / "one.wav", "--to", self.lighter, "--yes")
+        self.assertIn("pool.db", self.run_program("move", *words, status=3).stderr)
+        self.assertEqual((cells(self.pool), self.lost()), (before, []))
+
+    def test_a_row_that_takes_a_detour_holds_it_back_too(self):
+        """Its database is known by a map; the text is that of another folder, and leads to this one."""
+        plan = self.top / "pool.toml"
+        plan.write_text(
+            'name = "pool"\ncontainer = "sqlite"\n[[entries]]\ntable = "sample"\ncolumn = "name"\n'
+            'folder = { column = "path", table = "folder", key = "id", by = "folder_id" }\n'
+        )
+        (self.keel / "deep" / "er").mkdir(parents=True)
+        (self.keel / "near").symlink_to("deep/er")
+        with closing(sqlite3.connect(self.pool)) as made, made:
+            made.execute("UPDATE folder SET path = ?", (f"{self.keel}/near/../../Loops",))
+        before = cells(self.pool)
+        words = (self.loops / "one.wav", "--to", self.lighter, "--ledger", self.pool, "--map", plan, "--yes")
+        self.assertIn("pool.db", self.run_program("move", *words, status=3).stderr)
+        self.assertEqual((cells(self.pool), self.lost()), (before, []))
+
     def test_the_whole_folder_moves_and_its_row_follows(self):
         self.run_program("move", self.loops, "--to", self.lighter, "--yes", status=0)
         self.assertEqual(self.lost(), [])

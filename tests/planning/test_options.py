@@ -33,7 +33,7 @@ def follows(name):
         "means": lambda plan: plan.means == ["D:=/lighter"],
         "small_to": lambda plan: any(one.only == ("*.ini",) for one in folders(plan)),
         "signpost_at": lambda plan: any("/post/" in one.post for one in folders(plan)),
-        "packed": lambda plan: not any(one.archive for one in plan.shelves),
+        "packed": lambda plan: not any(one.packed for one in plan.shelves),
     }[name]
 
 
@@ -47,7 +47,7 @@ def is_stray(shelf):
 
 
 def folders(plan):
-    return [one for one in plan.shelves if not one.gathered]
+    return [one for one in plan.shelves if not one.along]
 
 
 class Pairs(WorldCase):

@@ -36,7 +36,7 @@ class Refusals(WorldCase):
             ((sounds / "absent", "--to", self.lighter), "There is no shelf at"),
             ((self.shelf, "--to", sounds), "is already there"),
             ((self.shelf, "--to", self.shelf / "low"), "lies inside the shelf itself"),
-            ((self.keel, "--to", self.lighter), "is the top of a drive"),
+            ((self.keel, "--to", self.lighter), "is a whole drive"),
             ((self.shelf, "--to", file), "is a file"),
             ((self.shelf, "--to", small), "the trip needs"),
             ((self.shelf, self.shelf / "low", "--to", self.lighter), "overlap"),
@@ -132,6 +132,60 @@ class Refusals(WorldCase):
             (folder / name).write_bytes(kept[name])
         self.assertEqual(self.run_json("trips")["damaged"], [])
         self.run_program("undo", first, "--yes")
+
+    def test_nothing_goes_to_a_drive_that_only_the_configuration_knows(self):
+        """A shelf, single files, or an archive: what is there is an ordinary folder of this computer."""
+        ballast = self.top / "ballast"
+        cart = self.top / "cart.toml"
+        cart.write_text(f'[[drive]]\nidentity = "test-ballast"\nname = "ballast"\nmount = "{ballast}"\n')
+        archive = shutil.make_archive(str(self.keel / "pack"), "zip", self.shelf)
+        for what in (self.shelf, self.shelf / "low" / "C1.wav", archive):
+            for make in (False, True):
+                with self.subTest(what, folder=make):
+                    ballast.mkdir(exist_ok=True) if make else None
+                    words = ("move", what, "--to", ballast / "Sounds", "--cart", cart, "--yes")
+                    self.refused(*words, says="the drive ballast is not connected")
+
+    def test_a_trip_of_an_older_version_is_checked_and_undone(self):
+        before = tree(self.top, "home")
+        trip = self.run_json("move", *self.plan_words("--yes"))["trip"]
+        with closing(sqlite3.connect(self.top / "home" / "trips" / trip / "logbook.sqlite")) as book, book:
+            book.execute("DELETE FROM fact WHERE name = 'format'")
+            for table, column in (
+                ("file", "ctime_ns"),
+                ("file", "copy_inode"),
+                ("file", "copy_ctime_ns"),
+                ("entry", "after"),
+            ):
+                book.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
+        self.run_program("check", trip)
+        self.run_program("undo", trip, "--yes", "--drop-copies")
+        self.assertEqual(tree(self.top, "home"), before)
+
+    def test_a_trip_of_a_newer_version_is_left_alone(self):
+        trip = self.run_json("move", *self.plan_words("--yes"))["trip"]
+        folder = self.top / "home" / "trips" / trip
+        plan, before = folder / "waybill.toml", tree(self.top, "home")
+        with closing(sqlite3.connect(folder / "logbook.sqlite")) as book, book:
+            book.execute("INSERT OR REPLACE INTO fact VALUES ('format', '99')")
+            book.execute("ALTER TABLE entry DROP COLUMN after")  # a later version may do without
+            book.execute("DROP TABLE waiting")
+        for command in ("check", "undo", "release", "report"):
+            self.refused(command, trip, says="made by a newer version")
+        with closing(sqlite3.connect(folder / "logbook.sqlite")) as book, book:
+            schema = "".join(text for (text,) in book.execute("SELECT sql FROM sqlite_master WHERE sql IS NOT NULL"))
+            self.assertNotRegex(schema, "waiting|after TEXT NOT NULL")
+            book.execute("UPDATE fact SET value = '\"later\"' WHERE name = 'format'")
+        self.refused("check", trip, says="made by a newer version")
+        self.assertIn(f"Trip {trip} was made by a newer", self.run_program("trips", status=1).stdout)
+        with closing(sqlite3.connect(folder / "logbook.sqlite")) as book, book:
+            book.execute("DELETE FROM fact WHERE name = 'format'")  # as in those of the first versions
+        text = plan.read_text()
+        plan.write_text(text.replace("format = 1", "format = 2"))
+        self.refused("undo", trip, status=2, says=("format 2", "Update Salt Cart"))
+        self.assertEqual(tree(self.top, "home"), before)
+        plan.write_text(text)
+        self.run_program("undo", trip, "--yes")
 
     @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
     def test_another_drive_in_the_shelf(self):
@@ -245,7 +299,7 @@ class Refusals(WorldCase):
         self.run_program("draft", *self.plan_words("-o", waybill))
         marker = self.lighter / ".saltcart-drive.toml"
         marker.rename(self.top / "marker")
-        self.refused("haul", waybill, says=("not on the drive of the waybill", "nothing is lost"))
+        self.refused("haul", waybill, says=("its drive lighter is not connected", "nothing is lost"))
         (self.top / "marker").rename(marker)
         trip = self.run_json("haul", waybill)["trip"]
         self.run_program("repoint", trip, "--yes")

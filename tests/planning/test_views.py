@@ -274,19 +274,19 @@ class Views(WorldCase):
 
     def test_a_list_gets_the_new_folder(self):
         """Whatever the list is written in, its program sees all sounds afterwards, and undo takes the folder out."""
-        for name in LISTS:
+        lists = {name: self.write(name, LISTS, [self.other, self.sounds]) for name in LISTS}
+        before = self.seen([self.other, self.sounds])
+        raw = {name: path.read_bytes() for name, (path, _read) in lists.items()}
+        self.assertIn("and 19 more list folders of which a part moves", self.move(status=0).stdout)
+        for name, (_path, read) in lists.items():
             with self.subTest(name):
-                self.setUp()  # a studio of its own
-                path, read = self.write(name, LISTS, [self.other, self.sounds])
-                before, raw = self.seen(read()), path.read_bytes()
-                done = self.move(status=0)
-                self.assertEqual(self.seen(read()), before, done.stdout)
-                self.assertIn("comes into the list", done.stdout)
-                self.run_program("undo", "--yes", status=0)
                 self.assertEqual(self.seen(read()), before)
+        self.run_program("undo", "--yes", status=0)
+        for name, (path, read) in lists.items():
+            with self.subTest(name, undone=True):
                 self.assertEqual([os.path.normpath(one) for one in read()], [str(self.other), str(self.sounds)])
                 if not name.endswith(".db"):
-                    self.assertEqual(path.read_bytes(), raw)
+                    self.assertEqual(path.read_bytes(), raw[name])
 
     def test_the_second_folder_of_a_list(self):
         """What shows by itself how it goes on takes one; what does not is refused by name, and stays as it is."""
@@ -360,7 +360,7 @@ class Views(WorldCase):
         self.assertEqual(self.seen(read()), before)
 
     def test_within_a_listed_folder_nothing_is_lost(self):
-        """What moves to another place below the same folder is seen as before, so nothing comes into the list."""
+        """What moves to another place below the same folder is seen as before, so nothing is added to the list."""
         path, read = self.write("one.json", OTHERS, [self.sounds])
         raw, before = path.read_bytes(), self.seen(read())
         self.run_program("move", self.sounds / "Bells", "--to", self.sounds / "Old", "--yes", status=0)

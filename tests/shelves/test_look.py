@@ -94,7 +94,7 @@ class Petrel(WorldCase):
             kinds, ["broken link", "link", "link name", "link name", "odd", "offline", "shortcut", "twin", "unreadable"]
         )
         twin = next(finding["what"] for finding in report["findings"] if finding["kind"] == "twin")
-        self.assertIn("name this one: 0, the other: 2", twin)
+        self.assertIn("use this one: 0, the other: 2", twin)
         self.assertEqual(
             [(one["entries"], os.path.basename(one["folder"])) for one in report["strays"]], [(1, "Downloads")]
         )
@@ -160,7 +160,7 @@ class Petrel(WorldCase):
         report = self.run_json("tidy", "keel", "lighter", cwd=self.master)
         finds = {find["kind"]: find for find in report["finds"]}
         self.assertEqual(
-            set(finds), {"unnamed", "copies", "stray", "never played", "long ago", "litter", "empty folders"}
+            set(finds), {"unlisted", "copies", "stray", "never played", "long ago", "litter", "empty folders"}
         )
         self.assertEqual([find["number"] for find in report["finds"]], list(range(1, len(report["finds"]) + 1)))
         unplayed = [find for find in report["finds"] if find["kind"] == "never played"]
@@ -198,7 +198,7 @@ class Petrel(WorldCase):
             self.run_program("tidy", "--into", str(waybill), *words, status=2)
         self.run_program("tidy", "--into", str(waybill), *chosen)
         self.assertIn("# my note", waybill.read_text())
-        self.run_program("tidy", "--into", str(waybill), str(finds["unnamed"]["number"]), status=3)
+        self.run_program("tidy", "--into", str(waybill), str(finds["unlisted"]["number"]), status=3)
         trip = self.run_json("haul", str(waybill))["trip"]
         self.run_program("repoint", trip, "--yes", "--reread")
         self.addCleanup(self.run_program, "undo", trip, "--yes", "--drop-copies")
@@ -220,7 +220,7 @@ class Totals(WorldCase):
         words = ("tidy", self.shelf, "--ledger", self.top / "list.m3u8")
         finds = self.run_json(*words)["finds"]
         kinds = {find["kind"]: [os.path.basename(path) for path in find["paths"]] for find in finds}
-        self.assertEqual(kinds, {"unnamed": ["b.wav"], "copies": ["b.wav"], "litter": ["._a.wav"]})
+        self.assertEqual(kinds, {"unlisted": ["b.wav"], "copies": ["b.wav"], "litter": ["._a.wav"]})
         self.assertIn("3 findings about 2 files", self.run_program(*words).stdout)
 
 

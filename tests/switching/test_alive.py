@@ -19,8 +19,8 @@ from unittest.mock import Mock, patch
 from saltcart.standins import player
 from saltcart.switching import all_or_nothing, deeds, undo
 from saltcart.switching.deeds_on_places import Unlink
+from tests.switching.crash_cases import EVERY_POINT, CrashCase, LinkedCase
 from tests.switching.crashing import FAILED, KILLED, Trouble, plug_in, pull, run_until, run_with
-from tests.switching.test_crash import EVERY_POINT, CrashCase, LinkedCase
 from tests.world import cells, tree
 
 EIO = OSError(errno.EIO, "Input/output error")

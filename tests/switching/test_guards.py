@@ -4,6 +4,7 @@ import os
 import re
 import shlex
 import zipfile
+from pathlib import Path
 from unittest import mock
 
 import saltcart
@@ -100,6 +101,21 @@ class Guards(WorldCase):
             kept = saltcart.release(self.trip).kept
         self.assertEqual(kept, [str(aside / "deep" / "1.wav")])
         self.assertTrue((aside / "deep" / "1.wav").is_symlink())
+
+    def release_with_a_newcomer(self, trash):
+        """A program that still had the folder open wrote a take there, after the switch: it is kept."""
+        (self.top / "user").mkdir(exist_ok=True)  # in which the trash is
+        saltcart.repoint(self.trip)
+        with trips.opened(self.trip) as trip:
+            take = Path(trip.shelves[0].aside, "deep", "take.wav")
+        wav(take, 9)
+        self.assertEqual((saltcart.release(self.trip, trash=trash).kept, take.is_file()), ([str(take)], True))
+
+    def test_what_came_among_the_originals_stays(self):
+        self.release_with_a_newcomer(trash=False)
+
+    def test_what_came_among_the_originals_does_not_go_into_the_trash_with_them(self):
+        self.release_with_a_newcomer(trash=True)
 
 
 class Archive(WorldCase):

@@ -348,7 +348,7 @@ class Job(WorldCase):
                 workstation.write_settings(str(desk), list(map(str, folders)))
                 before = settings.read_bytes(), session.read_bytes()
                 said = self.run_program("draft", *words, "-o", str(self.top / "w.toml"), "--force").stdout
-                self.assertIn("the new place comes into the list", said, "without a word on it, too")
+                self.assertIn("the new place is added to the list", said, "without a word on it, too")
                 done = self.run_json("move", *words, "--folder-first", str(settings), "--yes")
                 self.assertEqual((done["check"]["ok"], done["changed_entries"]), (True, 3), "two of them in the shelf")
                 self.assertEqual(

@@ -9,7 +9,7 @@ from saltcart.errors import LedgerBusy, Stopped
 from saltcart.own_names import neighbour_of, staged_for
 from saltcart.switching import repoint as repointing
 from saltcart.trips import trip as trips
-from tests.mending import test_mend as mending
+from tests.mending import cases as mending
 from tests.switching.crashing import KILLED, pull, run_until
 from tests.world import PLAYER_MAP, WorldCase, wav
 

@@ -20,6 +20,8 @@ from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.records import LISTED, VERIFIED
 from saltcart.trips.stock import Stock
+from saltcart.trips.trip_shelf import TripShelf
+from saltcart.waybills.shelf import Folder
 from tests.world import WorldCase, tree, wav
 
 
@@ -49,8 +51,12 @@ class Parts(unittest.TestCase):
 
     def test_the_logbook_reads_on_while_it_is_marked(self):
         book = Logbook(str(self.folder / "l"))
+        first, second = (
+            TripShelf(book, "name", number, Folder(f"s{number}", f"/k/{number}", f"/l/{number}", "k", "l"))
+            for number in range(2)
+        )
         names = [f"f{number:05d}" for number in range(2500)]
-        stock = Stock(book, 0, [item("", FOLDER), item("a", FOLDER), item("a b"), item("a/x\udcff"), *map(item, names)])
+        stock = Stock(first, [item("", FOLDER), item("a", FOLDER), item("a b"), item("a/x\udcff"), *map(item, names)])
         self.assertEqual(len(stock.differences()["new"]), 2504)
         stock.adopt()
         self.assertEqual([row.item.path for row in book.rows(0)][:4], ["", "a", "a b", "a/x\udcff"])
@@ -60,7 +66,7 @@ class Parts(unittest.TestCase):
             book.mark(0, [(row.item.path, VERIFIED, "d", None, False)])
         self.assertEqual(len(seen), 2502)
         self.assertEqual((book.totals(0, VERIFIED), book.totals(0, LISTED)), ((2502, 2502), (0, 0)))
-        stock = Stock(book, 0, [item("", FOLDER), item("a b", size=2), *map(item, names[1:]), item("new")])
+        stock = Stock(first, [item("", FOLDER), item("a b", size=2), *map(item, names[1:]), item("new")])
         found = stock.differences()
         self.assertEqual(
             (found["new"], found["changed"], sorted(found["vanished"])),
@@ -75,8 +81,7 @@ class Parts(unittest.TestCase):
             raise ZeroDivisionError
         self.assertIsNone(book.fact("fact"))
         Stock(
-            book,
-            1,
+            second,
             [
                 item("b", inode=7, links=2),
                 item("a", inode=7, links=2),
@@ -85,9 +90,7 @@ class Parts(unittest.TestCase):
             ],
         ).adopt()
         self.assertEqual(book.hard_links(1), {"b": "a"})
-        stock = Stock(
-            book, 1, [item("a", inode=9), item("b", inode=9), item("c", inode=8), item("l", LINK, target="y")]
-        )
+        stock = Stock(second, [item("a", inode=9), item("b", inode=9), item("c", inode=8), item("l", LINK, target="y")])
         self.assertEqual(stock.differences()["changed"], ["l"])
         book.close()
 

@@ -4,6 +4,7 @@ import operator
 import os
 import tempfile
 import unittest
+from glob import escape
 from pathlib import Path
 from typing import Annotated
 
@@ -22,7 +23,7 @@ from saltcart.waybills import collection_file, waybill_file, waybill_text
 from saltcart.waybills.collection import CarriedFile, CarriedLedger, CarriedShelf, Collection, Gone, Known
 from saltcart.waybills.newer import Newer, Renamed
 from saltcart.waybills.relinks import ALL, LEVEL, ONE, PLACE, FolderLine, Relink
-from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.shelf import ChosenFiles, CopiedFile, Folder, UnpackedArchive
 from saltcart.waybills.waybill import LedgerLine, Waybill
 
 names = st.binary(min_size=1, max_size=8).map(os.fsdecode).filter(lambda name: not set("/\0") & set(name))
@@ -33,15 +34,20 @@ words = st.text(st.characters(exclude_categories=["Cs"]), max_size=8)
 some = st.integers(0, 9)
 pairs = st.lists(st.tuples(inner, inner), max_size=2).map(tuple)
 kinds = st.sampled_from(["blake3", "sha256"])
-shelves = st.builds(
-    Shelf, words, full, full, words, words, st.sampled_from(["own", "replaceable"]),
+decided = (
+    words, full, full, words, words, st.sampled_from(["own", "replaceable"]),
     st.sampled_from(["nothing", "signpost", "original"]), st.lists(inner, max_size=2).map(tuple),
-    st.lists(inner, max_size=2).map(tuple), pairs, st.just(False), st.sampled_from(["rewrite", "keep"]),
-    st.just(False), st.booleans(), full,
 )  # fmt: skip
+rest = {"renames": pairs, "entries": st.sampled_from(["rewrite", "keep"]), "post": full}
+patterns = st.lists(inner, max_size=2).map(tuple)
+names = st.lists(inner.map(escape), min_size=1, max_size=2).map(tuple)
+shelves = (
+    st.builds(Folder, *decided, patterns, **rest)
+    | st.builds(UnpackedArchive, *decided, patterns, **rest)
+    | st.builds(ChosenFiles, *decided, names, **rest)
+)
 gathered = st.builds(
-    lambda old, new, one, other: Shelf(os.path.basename(new), old, new, one, other, gathered=True),
-    *(full, full, words, words),
+    lambda old, new, one, other: CopiedFile(os.path.basename(new), old, new, one, other), *(full, full, words, words)
 )
 lines = st.builds(
     LedgerLine, full, words, st.booleans(), st.none() | words.filter(bool), st.just(""), st.booleans(), inner, full

@@ -5,9 +5,11 @@ import unittest
 
 # What touches no file system, or only by calls that are the same everywhere.
 PORTABLE = (
-    *(f"tests.merging.test_{name}" for name in ("combine", "laws", "names")),
+    *(f"tests.merging.test_{name}" for name in ("combine", "forms", "laws", "names", "odd")),
     "tests.ledgers.test_patterns",
     "tests.mentions.test_automaton",
+    "tests.shelves.test_plain_wav",
+    "tests.spelling.test_forms.Cases",
 )
 
 

@@ -123,6 +123,37 @@ class Job(unittest.TestCase):
             self.saltcart("repoint", "--yes")
         self.assertEqual(self.lost(), [])
 
+    def test_a_drive_that_comes_back_under_another_letter_is_followed(self):
+        """It is known by what it is and not by its letter, between the copying and the switch, and after it."""
+        for one in os.listdir("G:/"):
+            shutil.rmtree(Path("G:/", one), onerror=even_read_only) if Path("G:/", one).is_dir() else os.unlink(
+                f"G:/{one}"
+            )
+        before = self.state()
+        words = (self.shelf, "--to", r"E:\Sounds", "--map", MAPS / "player.toml", "-o", r"D:\plan.toml")
+        self.saltcart("draft", *words)
+        self.saltcart("haul", r"D:\plan.toml")
+        self.replug("E:/", "G:/")
+        self.saltcart("repoint", "--yes")
+        self.assertEqual(self.lost(), [])
+        self.assertEqual(self.lines()[0], r"G:\Sounds\Bell Tones\low\C1.wav")
+        self.assertEqual([name for name in self.lines() if not os.path.isfile(name)], [])
+        self.saltcart("undo", "--drop-copies", "--yes")
+        self.assertEqual(self.state(), before)
+        # Switched, and then under another letter: not gone, but elsewhere.
+        self.replug("G:/", "E:/")
+        self.move()
+        self.replug("E:/", "G:/")
+        said = self.saltcart("check", status=1)
+        self.assertIn("is now connected at G:/", said)
+        self.replug("G:/", "E:/")
+        self.saltcart("check")
+
+    def replug(self, old, new):
+        """All that is on a drive is on another letter now; where it was is another drive."""
+        for one in os.listdir(old):
+            shutil.move(f"{old}{one}", f"{new}{one}")
+
     def test_what_was_dragged_is_found_again(self):
         shutil.move(self.shelf, r"E:\Bells")
         self.assertEqual(len(self.lost()), len(NAMES) + 1)

@@ -16,6 +16,7 @@ from saltcart.trips import trip as trips
 from saltcart.trips.trip import UNDONE, Trip
 from saltcart.waybills import collection_file
 from saltcart.waybills.collection import Collection, Known
+from saltcart.waybills.shelf import ChosenFiles
 
 HERE, IN_PLACE, BACK = "here", "in place", "back"  # the ways in which a collection settles
 
@@ -70,21 +71,23 @@ def shelves_of(trip: Trip) -> Iterator[str]:
     """The places in a collection of the shelves that a trip brought there, or from there, whole."""
     for shelf in trip.waybill.shelves:
         top, path = top_of(trip), shelf.new if trip.waybill.collection else shelf.old
-        if not shelf.gathered and (not shelf.files or trip.waybill.collection) and (place := tail_below(path, top)):
+        if shelf.along or (isinstance(shelf, ChosenFiles) and not trip.waybill.collection):
+            continue
+        if place := tail_below(path, top):
             yield place
 
 
 def files_of(trip: Trip) -> Iterator[tuple[str, tuple[str, str]]]:
     """The files that were part of a trip, by their places in the collection, with kind and digest; the newest first."""
     top, kind = top_of(trip), trip.waybill.digests
-    for one in trip.waybill.newer:
-        path = one.path if tail_below(one.path, top) else one.source
-        yield (tail_below(path, top) or ""), (one.kind, one.digest)
-    for number, shelf in enumerate(trip.waybill.shelves):
-        coming = bool(trip.waybill.collection)
-        for path, _kind, _size, digest in trip.logbook.brief(number):
-            place = tail_below(shelf.place(path) if coming else f"{shelf.old}/{path}".rstrip("/"), top)
-            if place and digest:
+    for newer in trip.waybill.newer:
+        path = newer.path if tail_below(newer.path, top) else newer.source
+        yield (tail_below(path, top) or ""), (newer.kind, newer.digest)
+    coming = bool(trip.waybill.collection)
+    for one in trip.shelves:
+        for path, _size, digest in one.digests():
+            place = tail_below(one.shelf.place(path) if coming else f"{one.shelf.old}/{path}".rstrip("/"), top)
+            if place:
                 yield place, (kind, digest)
 
 

@@ -8,9 +8,12 @@ from glob import escape
 
 from msgspec.structs import replace
 
+from saltcart.carrying import histories
 from saltcart.carrying.agreement import mine, undone_trips
 from saltcart.carrying.carry_plan import CarryPlan
 from saltcart.carrying.gone import vanished
+from saltcart.carrying.histories import HIDDEN
+from saltcart.carrying.lists import LISTS
 from saltcart.carrying.part import cut_playlists, in_collection, leans, much_elsewhere, ours, unread_in
 from saltcart.carrying.record import FINISHED, known_collection
 from saltcart.carrying.turns import unseen
@@ -24,7 +27,7 @@ from saltcart.planning.arrange import Arranger, arranged
 from saltcart.planning.choosing import chosen_shelves
 from saltcart.planning.draft import Draft, gathered, maps_of, work_out
 from saltcart.planning.request import Request
-from saltcart.planning.strays import copied_along, files_named, numbered, taken_along
+from saltcart.planning.strays import GATHERED, copied_along, files_named, numbered, taken_along
 from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.progress import Progress, silent
 from saltcart.safefile import digest_of
@@ -32,13 +35,14 @@ from saltcart.shelves.audio import kind_of
 from saltcart.shelves.oddities import litter
 from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, Item
+from saltcart.spelling.moves import holder
 from saltcart.system import os
 from saltcart.trips import history
 from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING
 from saltcart.waybills import collection
 from saltcart.waybills.collection import Collection
 from saltcart.waybills.relinks import RELATIVE
-from saltcart.waybills.shelf import Shelf, sorted_out
+from saltcart.waybills.shelf import ChosenFiles, Shelf
 
 LEDGERS, MAPS = "Ledgers", "Maps"
 
@@ -58,6 +62,7 @@ def plan_carry(
     chosen = bool(request.from_list or request.rated is not None or request.played_since)
     top = true_path(os.path.expanduser(request.to[0]))
     refuse_nested(top)
+    refuse_links(top)
     before = known_collection(top)
     offline = away_from_home(before, request.cart) if before else {}
     request = within(request, top, before, offline)
@@ -138,6 +143,12 @@ def whole_draft(
     return draft
 
 
+def refuse_links(top: str) -> None:
+    """Raise Refused where a link stands for a folder that a carry writes to: a stranger's may lead anywhere."""
+    for name in (HIDDEN, LISTS, LEDGERS, MAPS, GATHERED):
+        histories.refuse_link(os.path.join(top, name))
+
+
 def refuse_nested(top: str) -> None:
     """Raise Refused for a collection in a collection: which of the two a file belongs to could not be told."""
     folder = os.path.dirname(top)
@@ -166,10 +177,11 @@ def folders_below(top: str) -> Iterator[str]:
 
 def at_known_places(shelf: Shelf, before: Collection | None) -> Shelf:
     """Chosen files where an earlier carry put them, whatever else was chosen then."""
-    known = {one.path: one.place for one in mine(before)} if before and shelf.files else {}
-    names = sorted(sorted_out(shelf.only)[0]) if known else []
+    if before is None or not isinstance(shelf, ChosenFiles):
+        return shelf
+    known, names = {one.path: one.place for one in mine(before)}, sorted(shelf.names())
     places = {name: known.get(f"{shelf.old}/{name}") for name in names}
-    if before is None or all(place is None or before.at(place) == shelf.place(name) for name, place in places.items()):
+    if all(place is None or before.at(place) == shelf.place(name) for name, place in places.items()):
         return shelf
     own = {name: shelf.place(name)[len(before.top) + 1 :] for name in names}
     renames = tuple((name, place) for name in names if (place := places[name] or own[name]) != name)
@@ -196,10 +208,14 @@ def only_copies(draft: Draft) -> None:
 def supersede_ledgers(draft: Draft, before: Collection) -> None:
     """Let the ledgers of an earlier carry stay as they are until the switch, which replaces each as a whole."""
     known, moves = {before.at(one.place) for one in before.ledgers}, draft.waybill.moves()
+    shelves = {one.shelf.old: one for one in draft.shelves}
     for one in draft.ledgers:
         place = moves.follow(one.line.path)
         if place in known and os.path.isfile(place):
             one.line = replace(one.line, over=place, over_digest=digest_of(place))
+            shelf = shelves.get(holder(one.line.path, shelves) or "")
+            if shelf and shelf.there_files and os.path.getsize(one.line.path) == os.path.getsize(place):
+                shelf.there_files -= 1  # it is copied, though a file of its size lies at its place already
     draft.waybill.ledgers = [one.line for one in draft.ledgers]
 
 
@@ -219,7 +235,11 @@ def refuse_unseen(before: Collection, draft: Draft) -> None:
 
 def staying(plan: CarryPlan, shelf: Shelf, draft: Draft, with_leftovers: bool, with_litter: bool) -> list[str]:
     """Patterns of what stays at home of a shelf: litter, and of a collection the sounds that no ledger names."""
-    files = [item for item in shelf.walk() if item.kind == FILE] if not shelf.files and not shelf.archive else []
+    files = (
+        [item for item in shelf.walk() if item.kind == FILE]
+        if not isinstance(shelf, ChosenFiles) and not shelf.packed
+        else []
+    )
     found: dict[str, int] = {}
     if not with_litter:
         found = {item.path: item.size for item in files if litter(os.path.basename(item.path))}

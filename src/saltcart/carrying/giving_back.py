@@ -1,7 +1,7 @@
 """Back into a collection that is used in place: what happened to the ledgers here that name the sounds there.
 
 They are written as the collection has them, from where they lie or in full as the one who carried it had them, so that
-everybody who knows the collection goes on finding its sounds.
+everybody who knows the collection still finds its sounds.
 """
 
 from collections.abc import Sequence
@@ -16,7 +16,7 @@ from saltcart.waybills.waybill import LedgerLine, Waybill
 
 
 def giving_back(found: Collection, stands: Sequence[LedgerStand]) -> Waybill | None:
-    """The plan that writes into the collection what happened to ledgers here alone; None when nothing did."""
+    """The plan that writes into the collection what happened to ledgers only here; None when nothing did."""
     lines = [line_of(one) for one in stands if gives_back(found, one)]
     if not lines:
         return None

@@ -12,6 +12,7 @@ from saltcart.spelling.moves import lies_in
 from saltcart.system import os
 from saltcart.waybills import collection_file
 from saltcart.waybills.collection import Gone
+from saltcart.waybills.shelf import ChosenFiles
 
 
 def vanished(plan: CarryPlan) -> list[Gone]:
@@ -21,8 +22,8 @@ def vanished(plan: CarryPlan) -> list[Gone]:
     if plan.before is None:
         return []
     coming, then = places_of(plan), known_then(plan.before, undone_trips())
-    shelves = [one.shelf for one in plan.draft.shelves if not one.shelf.gathered]
-    tops = {shelf.new for shelf in shelves if plan.chosen or not shelf.files}
+    shelves = [one.shelf for one in plan.draft.shelves if not one.shelf.along]
+    tops = {shelf.new for shelf in shelves if plan.chosen or not isinstance(shelf, ChosenFiles)}
     homes = {plan.before.at(one.place): one.path for one in mine(plan.before)}
     away = {place for place in plan.offline if os.path.isdir(place)}
     ledgers = {plan.before.at(one.place) for one in plan.before.ledgers}

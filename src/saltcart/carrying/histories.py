@@ -4,10 +4,11 @@ A history belongs to what a trip made.  Both places hold the last few by trip, a
 last trip which was not undone: so an undo needs nothing more, and a crash leaves the one before.
 """
 
+import re
 from collections.abc import Mapping
 from contextlib import suppress
 
-from saltcart.errors import SaltCartError
+from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home, made_home
 from saltcart.merging.history import History
 from saltcart.merging.history_file import LARGEST, Damaged, damaged, pack, unpack
@@ -19,6 +20,8 @@ from saltcart.trips.trip import RELEASED, SWITCHED
 from saltcart.waybills.collection import Collection
 
 FOLDER, HIDDEN = "histories", ".saltcart-histories"
+SEEN = "-seen"  # ends the file of what happened in a collection since that trip, as far as it was seen on the way
+OURS = re.compile(r"[a-z0-9]{4}")  # the ids of trips, by which histories are called
 KEPT = 4  # trips may be undone, the last first
 # How many bytes the histories of a collection have at most, unpacked: a few, and of each ledger a multiple of its own.
 SMALL, TIMES = 16 << 20, 8
@@ -72,32 +75,73 @@ def holds(trip: str) -> bool:
     return False
 
 
+def refuse_link(folder: str) -> None:
+    """Raise Refused when a link is in place of a folder of a collection: on a stranger's stick it may lead anywhere."""
+    if os.path.islink(folder):
+        raise Refused(
+            f"{show(folder)} is a link, and nothing is written or removed through a link in a collection",
+            "Delete that link, then run the same command again.",
+        )
+
+
+def folder_there(top: str) -> str:
+    """The folder of histories in a collection.  Raises Refused for a link."""
+    folder = os.path.join(top, HIDDEN)
+    refuse_link(folder)
+    return folder
+
+
 def known_there(found: Collection) -> Mapping[str, History]:
     """The histories of the ledgers of a collection, by their places in it; none before its first carry.  Raises Damaged
     for one that is not there, cannot be read, or tells of more than its ledgers can hold.
     """
     if not found.trip:
         return {}
-    path = os.path.join(found.top, HIDDEN, found.trip)
+    path = os.path.join(folder_there(found.top), found.trip)
     if not found.trip.isalnum() or not os.path.isfile(path) or os.path.islink(path):
         raise damaged(path)
+    return read(path, most_in(found))
+
+
+def seen_there(found: Collection) -> Mapping[str, History]:
+    """The histories of ledgers of a collection as they were when it last settled somewhere, since its last carry: none
+    where that cannot be read, as what happened since the carry is then seen as one.
+    """
+    path = os.path.join(folder_there(found.top), f"{found.trip}{SEEN}")
+    if found.trip.isalnum() and os.path.isfile(path) and not os.path.islink(path):
+        with suppress(Damaged, OSError):
+            return read(path, most_in(found))
+    return {}
+
+
+def most_in(found: Collection) -> int:
+    """How many bytes the histories of a collection may have."""
     sizes = (os.path.getsize(path) for path in (found.at(one.place) for one in found.ledgers) if os.path.isfile(path))
-    return read(path, SMALL + TIMES * sum(sizes))
+    return SMALL + TIMES * sum(sizes)
+
+
+def note_seen(found: Collection, histories: Mapping[str, History]) -> None:
+    """Keep in a collection what happened to its ledgers up to now.  What is seen once is an event of its own, so that
+    what happens after it is held against this and not against the last carry.
+    """
+    if found.trip.isalnum() and histories:
+        write(os.path.join(folder_there(found.top), f"{found.trip}{SEEN}"), {**seen_there(found), **histories})
 
 
 def note_there(found: Collection, histories: Mapping[str, History], trip: str) -> None:
     """Keep the histories of a collection, which count once it says that this trip was the last."""
-    folder = os.path.join(found.top, HIDDEN)
+    folder = folder_there(found.top)
     make_folders(folder)
     write(os.path.join(folder, trip), histories)
 
 
 def clear_there(top: str, *trips_kept: str) -> None:
     """Remove the histories of a collection but those of some trips."""
-    folder = os.path.join(top, HIDDEN)
+    folder = folder_there(top)
     with suppress(OSError):
         for name in os.listdir(folder):
-            if name not in trips_kept:
+            trip = name.removesuffix(SEEN)
+            if OURS.fullmatch(trip) and trip not in trips_kept:
                 remove_if_there(os.path.join(folder, name))
 
 

@@ -1,10 +1,10 @@
 """The sounds of a collection on their way home: new, newer, and under other names."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from glob import escape
 from typing import NamedTuple
 
-from msgspec.structs import replace
+from msgspec.structs import asdict
 
 from saltcart.carrying.agreement import BACK
 from saltcart.carrying.stands import SettlePlan
@@ -18,7 +18,7 @@ from saltcart.waybills.collection import CarriedShelf, Collection
 from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.newer import Newer, Renamed
 from saltcart.waybills.relinks import ONE, Relink
-from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.shelf import ChosenFiles, Folder
 
 
 class Choice(NamedTuple):
@@ -36,11 +36,16 @@ def named_again(shelf: CarriedShelf, home: str) -> tuple[tuple[str, str], ...]:
     return tuple((new, old) for old, new in shelf.renames if not allowed(os.path.basename(old), limits).what)
 
 
-def carried_home(found: Collection, name: str, place: str, home: str) -> Shelf:
+def of_these(shelf: Folder, names: Iterable[str]) -> ChosenFiles:
+    """Only the files of a shelf with these names."""
+    return ChosenFiles(**{**asdict(shelf), "only": tuple(map(escape, names))})
+
+
+def carried_home(found: Collection, name: str, place: str, home: str) -> Folder:
     """A shelf of the collection on its way to its place here."""
     old = found.at(place)
     drives = drive_of(old).identity, landing_drive(home).identity
-    return Shelf(name, old, home, *drives, leave="original")
+    return Folder(name, old, home, *drives, leave="original")
 
 
 def is_known(plan: SettlePlan, place: str) -> bool:
@@ -86,7 +91,7 @@ class SoundsHome:
         if names:
             self.plan.coming[shelf] = names
             way = carried_home(self.found, f"new in {shelf}", shelf, self.plan.homes[shelf])
-            self.waybill.shelves.append(replace(way, only=tuple(map(escape, names)), files=True))
+            self.waybill.shelves.append(of_these(way, names))
 
     def comes(self, place: str) -> bool:
         """Whether a new file comes here; another of its name is in its way, or the same is here already."""

@@ -69,10 +69,10 @@ def write_list(
 
 def sounds(trip: Trip) -> Iterator[str]:
     """The sounds that travel, by their paths at home."""
-    for number, shelf in enumerate(trip.waybill.shelves):
-        for row in trip.logbook.rows(number, kind=FILE):
-            if kind_of(row.item.path or shelf.old):
-                yield f"{shelf.old}/{row.item.path}".rstrip("/")
+    for one in trip.shelves:
+        for row in one.rows(kind=FILE):
+            if kind_of(row.item.path or one.shelf.old):
+                yield f"{one.shelf.old}/{row.item.path}".rstrip("/")
 
 
 def lists_of(trip: Trip) -> Iterator[tuple[str, Listed]]:

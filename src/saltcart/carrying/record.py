@@ -22,10 +22,11 @@ from saltcart.trips import trip as trips
 from saltcart.trips.holding import held
 from saltcart.trips.records import LedgerRow
 from saltcart.trips.trip import Trip
+from saltcart.trips.trip_shelf import TripShelf
 from saltcart.waybills import collection, collection_file
 from saltcart.waybills.collection import CarriedFile, CarriedLedger, CarriedShelf, Collection, Known
 from saltcart.waybills.relinks import RELATIVE
-from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.shelf import ChosenFiles
 
 FINISHED = "finished"  # the fact that all is written beside the sounds: from then on others may carry there too
 
@@ -101,17 +102,18 @@ def described(trip: Trip, known: Collection | None, staged: Mapping[str, str] | 
 
 def add_sounds(trip: Trip, made: Collection, ledgers: Container[str]) -> None:
     """Add the shelves, single files and maps that a trip brought into a collection; at `ledgers` lie its ledgers."""
-    for number, shelf in enumerate(trip.waybill.shelves):
+    for one in trip.shelves:
+        shelf = one.shelf
         place = shelf.new[len(made.top) + 1 :]
-        if shelf.files:
-            made.files += chosen_files(trip, number, shelf)
-        elif not shelf.gathered:
-            files, size = trip.logbook.totals(number)
+        if isinstance(shelf, ChosenFiles):
+            made.files += chosen_files(trip, one)
+        elif not shelf.along:
+            files, size = one.totals()
             made.shelves.append(CarriedShelf(shelf.name, place, shelf.old, shelf.old_drive, files, size, shelf.renames))
         elif shelf.old in trip.waybill.maps:
             made.maps.append((load_map(shelf.old).name, place))
         elif shelf.new not in ledgers:
-            digest = next((row.digest for row in trip.logbook.rows(number) if row.digest), "") or ""
+            digest = next((row.digest for row in one.rows() if row.digest), "") or ""
             made.files.append(CarriedFile(place, shelf.old, trip.waybill.digests, digest))
 
 
@@ -127,12 +129,12 @@ def keep_others(made: Collection, before: Collection | None) -> None:
     made.maps += [pair for pair in before.maps if pair[1] not in {place for _name, place in made.maps}]
 
 
-def chosen_files(trip: Trip, number: int, shelf: Shelf) -> Iterator[CarriedFile]:
+def chosen_files(trip: Trip, one: TripShelf) -> Iterator[CarriedFile]:
     """The files of a shelf of chosen ones, each separately."""
     top = trip.waybill.collection
-    for row in trip.logbook.rows(number, kind=FILE):
-        place = shelf.place(row.item.path)[len(top) + 1 :]
-        yield CarriedFile(place, f"{shelf.old}/{row.item.path}", trip.waybill.digests, row.digest or "")
+    for row in one.rows(kind=FILE):
+        place = one.place(row)[len(top) + 1 :]
+        yield CarriedFile(place, f"{one.shelf.old}/{row.item.path}", trip.waybill.digests, row.digest or "")
 
 
 def carried_ledger(trip: Trip, row: LedgerRow, top: str, place: str) -> CarriedLedger:
@@ -161,7 +163,7 @@ def carried_ledger(trip: Trip, row: LedgerRow, top: str, place: str) -> CarriedL
 def came_along(trip: Trip, row: LedgerRow) -> int:
     """How many entries of a ledger name what came along, from wherever it was."""
     moves, resolver = trip.waybill.moves(), trip.waybill.resolver()
-    tops = {shelf.new for shelf in trip.waybill.shelves if not shelf.files}
+    tops = {shelf.new for shelf in trip.waybill.shelves if not isinstance(shelf, ChosenFiles)}
     places = map(moves.follow, leads(trip.open_ledger(row, row.path), resolver))
     return sum(os.path.isfile(place) or (os.path.isdir(place) and lies_in(place, tops)) for place in places if place)
 

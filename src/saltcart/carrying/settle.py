@@ -1,9 +1,10 @@
 """Settling: what a collection means on this machine, and a trip that makes it at home here, in one of three ways."""
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 
 from saltcart.carrying.agreement import BACK, IN_PLACE, agreed, known_then, remember, undone_trips
-from saltcart.carrying.histories import NO_TRIP, note_here
+from saltcart.carrying.histories import NO_TRIP, note_here, note_seen
 from saltcart.carrying.home_sounds import Choice, named_again
 from saltcart.carrying.identity import whoami
 from saltcart.carrying.proposals import chosen, is_unasked, proposals, refuse_proposals
@@ -189,18 +190,19 @@ def step_of(one: LedgerStand) -> tuple[str, str]:
     return BOTH, "it changed in both places" + (f"; {why}" if why else "")
 
 
-def unfinished(plan: SettlePlan, way: str) -> Trip | None:
+def unfinished(folder: str, way: str) -> Trip | None:
     """The trip that settles this collection and was interrupted, even just before that was recorded; it continues.
 
     Its record is closed.  Refused when it settles in another way than is asked for now.
     """
+    top = true_path(os.path.expanduser(folder))
     for trip in history.readable():
         if not trip.waybill.settles or trip.state == UNDONE or trip.logbook.fact(NOTED, False):
             continue
         places = [shelf.old for shelf in trip.waybill.shelves]
         places += [path for line in trip.waybill.ledgers for path in (line.path, line.merge) if path]
         noted = trip.state == SWITCHED and trip.waybill.settles != way  # all but the note of it was done
-        if any(tail_below(path, plan.found.top) for path in places) and not noted:
+        if any(tail_below(path, top) for path in places) and not noted:
             if trip.waybill.settles != way:
                 raise Refused(
                     f"Trip {trip.name}, which settles this --{trip.waybill.settles.replace(' ', '-')}, was interrupted",
@@ -210,17 +212,13 @@ def unfinished(plan: SettlePlan, way: str) -> Trip | None:
     return None
 
 
-def take_up(plan: SettlePlan, way: str) -> str | None:
-    """Let the plan be that of a trip that was interrupted; its id, or None when there is none."""
-    trip = unfinished(plan, way)
-    if trip is None:
-        return None
+def take_up(plan: SettlePlan, trip: Trip, way: str) -> None:
+    """Let the plan be that of a trip that was interrupted."""
     plan.way, plan.waybill = way, trip.waybill
     steps = {line.path: REPLACE if line.over else COPY for line in trip.waybill.ledgers}
     steps |= {line.merge: MERGE for line in trip.waybill.ledgers if line.merge}
     for one in plan.ledgers:
         one.step, one.why = steps.get(one.there, LEAVE), ""
-    return trip.name
 
 
 def remember_here(plan: SettlePlan, name: str) -> str:
@@ -238,6 +236,9 @@ def remember_here(plan: SettlePlan, name: str) -> str:
             rows = trip.logbook.ledgers()
         ledgers += [(row.path[len(found.top) + 1 :], row.place) for row in rows if tail_below(row.path, found.top)]
     told = remember(found, name, homes, ledgers, plan.way == BACK) if name or ledgers else ""
+    if plan.way != IN_PLACE:  # else ledgers there were written anew
+        with suppress(OSError):  # which was told, where nothing can be written there
+            note_seen(found, {one.carried.place: one.meeting.theirs.history for one in plan.ledgers if one.meeting})
     if name:
         with held(name) as trip:
             trip.logbook.record(**{NOTED: True})

@@ -6,7 +6,7 @@ from glob import escape
 from msgspec.structs import replace
 
 from saltcart.carrying.agreement import BACK, HERE, IN_PLACE, mine
-from saltcart.carrying.home_sounds import Choice, SoundsHome, carried_home, is_known, named_again
+from saltcart.carrying.home_sounds import Choice, SoundsHome, carried_home, is_known, named_again, of_these
 from saltcart.carrying.stands import COPY, LEAVE, MERGE, NONE, REPLACE, UP_TO_DATE, LedgerStand, SettlePlan
 from saltcart.errors import CannotSpell, SaltCartError
 from saltcart.ledgers import load_map, open_ledger
@@ -21,7 +21,7 @@ from saltcart.system import os
 from saltcart.waybills.collection import CarriedShelf
 from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.relinks import PLACE, Relink
-from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.shelf import ChosenFiles, Shelf
 from saltcart.waybills.waybill import LedgerLine, Waybill
 
 
@@ -95,7 +95,7 @@ def single_files(plan: SettlePlan) -> Iterator[Shelf]:
             yield copied_along(there, home, landing_drive(home).identity)
     for (top, home), names in folders.items():
         shelf = carried_home(plan.found, os.path.basename(top), top[len(plan.found.top) + 1 :], home)
-        yield replace(shelf, only=tuple(map(escape, names)), files=True)
+        yield of_these(shelf, names)
 
 
 def names_on_the_way(plan: SettlePlan, shelf: CarriedShelf) -> tuple[Pairs, Pairs]:
@@ -138,7 +138,9 @@ def add_ledger(plan: SettlePlan, one: LedgerStand) -> None:
     waybill, there = plan.waybill, one.there
     like = "/x" if looks_foreign(one.carried.like) else one.carried.like
     over = one.here if one.step == REPLACE else ""
-    if not over and not any(tail_below(there, shelf.old) for shelf in waybill.shelves if not shelf.files):
+    if not over and not any(
+        tail_below(there, shelf.old) for shelf in waybill.shelves if not isinstance(shelf, ChosenFiles)
+    ):
         waybill.shelves.append(copied_along(there, one.here, landing_drive(one.here).identity))
     was = digest_of(over) if over else ""
     line = LedgerLine(there, one.carried.map_name, True, digest_of(there), like=like, over=over, over_digest=was)

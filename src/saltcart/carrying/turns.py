@@ -5,7 +5,7 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from saltcart.carrying.histories import known_here, known_there, note_here, note_there
+from saltcart.carrying.histories import known_here, known_there, note_here, note_there, seen_there
 from saltcart.carrying.identity import whoami
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Ledger, Map, open_ledger
@@ -29,7 +29,7 @@ from saltcart.trips.trip import Trip
 from saltcart.waybills import collection_file
 from saltcart.waybills.collection import Collection
 from saltcart.waybills.relinks import PLACE
-from saltcart.waybills.shelf import sorted_out
+from saltcart.waybills.shelf import ChosenFiles
 from saltcart.waybills.waybill import Waybill
 
 
@@ -42,12 +42,13 @@ class Ground:
         self.top, self.trip, self.maps, self.there_from_here = found.top, found.trip, maps, there_from_here
         self.there_from_source = ways_told(found)
         self.resolver = Resolver(Meanings(found.means))
-        self.histories: Mapping[str, History] = {}
+        self.carried: Mapping[str, History] = {}
         self.lost = False
         try:
-            self.histories = known_there(found)
+            self.carried = known_there(found)
         except Damaged:
             self.lost = True
+        self.histories = {} if self.lost else {**self.carried, **seen_there(found)}
 
     def place(self, ways: Sequence[Moves], path: str) -> str | None:
         """The place in the collection that a path means, by the first way that leads there."""
@@ -111,8 +112,8 @@ def ways_in(waybill: Waybill) -> Moves:
     """The ways into a collection from here, as its record has them: each chosen file separately, and no folder."""
     moves = []
     for shelf in waybill.shelves:
-        if shelf.files:
-            moves += [Move(f"{shelf.old}/{name}", shelf.place(name)) for name in sorted_out(shelf.only)[0]]
+        if isinstance(shelf, ChosenFiles):
+            moves += [Move(f"{shelf.old}/{name}", shelf.place(name)) for name in shelf.names()]
         else:
             moves.append(Move(shelf.old, shelf.new, names=renames_of(shelf.renames) if shelf.renames else None))
     return Moves(moves)
@@ -148,7 +149,7 @@ def bring_together(trip: Trip, row: LedgerRow, target: str) -> Merged:
     routes = routes_for(trip.waybill, there.path, True, ground.resolver, like=line.like, unlike=line.unlike)
     with on_trial(there, changes_for(there, routes, here.path)) as trial:
         places = ground.places(here.path), ground.places(here.path)
-        merged, history = copies.write(meeting, here, copies.at(there, trial), target, places, line.asked)
+        merged, history = copies.write(meeting, here, copies.at(there, trial), target, places, line.prefer)
     note_here(row.place, history, trip.name)
     return merged
 
@@ -222,8 +223,9 @@ def unseen(found: Collection, waybill: Waybill, maps: Sequence[Map], undone: Con
     for line in waybill.ledgers:
         if line.over and os.path.isfile(line.over):
             there = open_ledger(line.over, maps, line.map_name)
-            state, known = ground.state_there(there), ground.history_there(there)
+            state = ground.state_there(there)
             if found.trip in undone and not ground.lost:  # nobody else has written there since
+                known = ground.carried.get(line.over[len(found.top) + 1 :], History())
                 news = state.events != known.events
             else:
                 here = ground.state_here(open_ledger(line.path, maps, line.map_name))

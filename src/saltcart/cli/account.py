@@ -126,11 +126,18 @@ def show_learnt(screen: Screen, account: Account) -> None:
     screen.table("Every file that refers to these sounds", columns, rows)
 
 
+# What was passed over, when it was only one.
+ONE = {
+    "sounds": "sound",
+    "collections that travel": "collection that travels",
+    "top folders of other drives": "top folder of another drive",
+}
+
+
 def searched_text(search: Search) -> str:
     """Where was searched, and what was passed over."""
     passed = ", ".join(
-        f"{count:,} {'sound' if (count, word) == (1, 'sounds') else word}"
-        for word, count in sorted(search.passed_over.items())
+        f"{count:,} {ONE.get(word, word) if count == 1 else word}" for word, count in sorted(search.passed_over.items())
     )
     return (
         f"Searched {many(search.files, 'file', 'files')} in {', '.join(map(place, search.places))}"

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import argparse
 import re
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
-from saltcart.cart import load
+from saltcart.cart import load, maps_at
 from saltcart.errors import UsageError, show
+from saltcart.system import os
 
 if TYPE_CHECKING:  # the commands that only look do without
     from saltcart.hauling.haul_report import Pace
@@ -20,10 +21,30 @@ def add_list(parser: Group, option: str, metavar: str, text: str) -> None:
     parser.add_argument(option, nargs="+", action="extend", default=[], metavar=metavar, help=text)
 
 
+class Maps(argparse.Action):
+    """Collects maps; of a folder those in it."""
+
+    def __call__(self, _parser: object, namespace: argparse.Namespace, values: Any, _option: object = None) -> None:
+        known = getattr(namespace, self.dest)
+        setattr(namespace, self.dest, [*known, *maps_at(map(os.path.expanduser, values))])
+
+
+def add_maps(parser: Group) -> None:
+    """--map."""
+    parser.add_argument(
+        "--map",
+        nargs="+",
+        action=Maps,
+        default=[],
+        metavar="FILE",
+        help="maps, or folders of maps, for databases and other files that Salt Cart cannot read without one",
+    )
+
+
 def add_ledgers(parser: Group) -> None:
     """--ledger and --map."""
     add_list(parser, "--ledger", "FILE", "playlists and databases that list these sounds")
-    add_list(parser, "--map", "FILE", "maps for databases and other files that Salt Cart cannot read without one")
+    add_maps(parser)
     parser.add_argument(
         "--drive",
         action="append",

@@ -45,7 +45,7 @@ def show_what_goes(screen: Screen, plan: CarryPlan) -> None:
     update = f"Brings the collection of {plan.before.made[:10]} up to date: " if plan.before else ""
     what = f"{update}{many(files, 'file', 'files')}, {size(total)}, with {ledgers}."
     screen.say(f"{what}{known} Nothing on this computer changes.", style="bold")
-    shelves = [one for one in draft.shelves if not one.shelf.gathered]
+    shelves = [one for one in draft.shelves if not one.shelf.along]
     if len(shelves) == 1:
         screen.facts([("From", place(shelves[0].shelf.old)), ("To", place(shelves[0].shelf.new))])
     else:

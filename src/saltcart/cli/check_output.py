@@ -211,8 +211,8 @@ def show_played(screen: Screen, report: CheckReport) -> None:
     if not decoded:
         end = "so whether they play is not known"
     screen.say(
-        f"Played: {many(decoded, 'sound', 'sounds')} of {many(len(report.played), 'ledger', 'ledgers')} decoded"
-        f" ({clock(seconds)}), out of {folders:,} of {every:,} folders: {end}."
+        f"Played: {many(decoded, 'sound', 'sounds')} ({clock(seconds)}) from {folders:,} of {every:,} folders,"
+        f" listed in {many(len(report.played), 'ledger', 'ledgers')}: {end}."
     )
     for path, why in bad[: None if screen.all else SHOWN]:
         screen.remark(f"{place(path)} {show(why)}")

@@ -6,17 +6,14 @@ from saltcart.cli.parser import COMMANDS, build
 from saltcart.errors import SaltCartError
 from saltcart.system import os
 
-SHELLS = ("bash", "zsh", "fish")
-# What is typed in each shell, or put into its file of settings.
-LINES = {shell: f'eval "$(saltcart help --completion {shell})"' for shell in SHELLS}
-LINES["fish"] = "saltcart help --completion fish | source"
+SHELLS = ("bash", "zsh", "fish", "powershell")
 
 
 def complete() -> None:
     """Answer the shell, which asks through the environment, and end."""
     import argcomplete
 
-    words = os.environ.get("COMP_LINE", "").split()
+    words = os.environ.get("COMP_LINE", "").lstrip("\ufeff").split()  # which PowerShell may put in front
     chosen = next((word for word in words[1:2] if word in COMMANDS), None)
     parser = build(chosen)
     for action in parser.chosen._actions if parser.chosen else ():

@@ -75,7 +75,7 @@ def build(top: str) -> None:
 
 
 def play(scene: Scene, top: str, screen: Screen, full: bool) -> dict[str, object]:
-    """Show one scene: what is said, what is typed, what really comes back."""
+    """Show one scene: the narration, what is typed, and what really comes back."""
     if scene.said:
         screen.say(f"\n{scene.said}", style="bold")
     screen.say(f"$ {shlex.join(scene.words)}", style="cyan")

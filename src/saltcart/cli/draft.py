@@ -138,7 +138,7 @@ def show_shelves(screen: Screen, plan: Draft) -> None:
                 left_behind(one.shelf),
             )
             for one in plan.shelves
-            if not one.shelf.gathered
+            if not one.shelf.along
         ]
         + gathered_row(plan),
     )
@@ -205,7 +205,7 @@ def show_rest(screen: Screen, plan: Draft) -> None:
 
 def gathered_row(plan: Draft) -> list[tuple[str, int, str, str, str, str]]:
     """What comes along from elsewhere, in one row if there is any."""
-    along = [one for one in plan.shelves if one.shelf.gathered]
+    along = [one for one in plan.shelves if one.shelf.along]
     if not along:
         return []
     folders = {os.path.dirname(one.shelf.old) for one in along}
@@ -225,7 +225,7 @@ def gathered_row(plan: Draft) -> list[tuple[str, int, str, str, str, str]]:
 
 def left_behind(shelf: Shelf) -> str:
     """What will be at the old place."""
-    if shelf.archive:
+    if shelf.packed:
         return "the archive"
     return {"signpost": "a signpost (link)", "original": "the originals"}.get(shelf.leave, "nothing")
 

@@ -133,12 +133,12 @@ def chosen(found: Sequence[Drive], words: Sequence[str]) -> list[Drive]:
 
 def show_drives(screen: Screen, fits: Sequence[Fit], cart: Cart, load_: Load | None) -> None:
     """The table of drives, then the reasons against each."""
-    columns = ["Drive", "Mounted at", ">Free", "?>In all"]
+    columns = ["Drive", "Mounted at", ">Free", "?>Total"]
     if load_:
         load = f"{many(len(load_.shelves), 'shelf', 'shelves')}, {size(load_.bytes)}"
         screen.say(f"To carry: {load}. {answer(fits, load_)}", style="bold")
         screen.say()
-        columns = ["Drive", "Mounted at", "Fits", ">Free", "?>Needs", ">Free after", ">Takes about", "?>In all"]
+        columns = ["Drive", "Mounted at", "Fits", ">Free", "?>Needs", ">Free after", ">Takes about", "?>Total"]
         order = ("yes", "lies here", "no")
         fits = sorted(fits, key=lambda fit: order.index(verdict(fit, load_)))
     rows = []
@@ -223,7 +223,7 @@ def show_speed(screen: Screen, drive: Drive, speed: Speed) -> None:
 
 def draw(screen: Screen, fits: Sequence[Fit], load_: Load | None, path: str) -> None:
     """The picture of the drives; the one the load comes from is drawn without it afterwards."""
-    from saltcart.report.canvas import save
+    from saltcart.report.drawing import save
     from saltcart.report.pictures import DriveBar, drives_picture
 
     bars = []

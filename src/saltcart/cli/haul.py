@@ -96,7 +96,7 @@ def show_haul(screen: Screen, name: str, report: HaulReport) -> None:
     there = f", {report.there_already} were there already" if report.there_already else ""
     done = (
         [f"{many(report.copied_files, 'file', 'files')} copied and read back ({size(report.copied_bytes)})"]
-        if report.copied_files or not report.named_files
+        if report.copied_files
         else []
     )
     if report.named_files:
@@ -104,4 +104,4 @@ def show_haul(screen: Screen, name: str, report: HaulReport) -> None:
             f"{many(report.named_files, 'file', 'files')} ({size(report.named_bytes)}) stay on their drive: read, and"
             " given a second name at the new place"
         )
-    screen.say(f"Trip {name}: {'; '.join(done)}{there}.")
+    screen.say(f"Trip {name}: {'; '.join(done) or 'nothing was left to copy'}{there}.")

@@ -28,6 +28,7 @@ PAGES = {
     "trouble": "what to do if something goes wrong, by what you see",
     "maps": "how to describe a file that Salt Cart cannot read yet",
     "systems": "what works on Linux, macOS and Windows",
+    "limits": "what this version does, and knows not to do",
     "durability": "what is safe when, and what was tried",
     "library": "the same steps from Python",
     "security": "what untrusted drives and files can and cannot do",

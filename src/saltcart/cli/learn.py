@@ -140,7 +140,7 @@ def show_lessons(screen: Screen, learnt: Learnt) -> None:
     others = f" and {len(paths) - 1:,} more are" if len(paths) > 1 else " is"
     screen.table(
         f"{place(paths[0])}{others} read as {learnt.container}",
-        ("Place", "In the map", ">Values", ">Resolve", ">Sounds", "Spelling", "Why"),
+        ("Place", "In the map", ">Values", ">Resolve", ">Sounds", "Path style", "Why"),
         [row for one in learnt.lessons for row in lesson_rows(one)],
     )
     for proof in [proof for proof in learnt.proofs if proof.trouble][:SHOWN]:

@@ -4,8 +4,9 @@ import argparse
 from collections import Counter
 from itertools import islice
 
+from saltcart import plugins
 from saltcart.cart import load
-from saltcart.cli.arguments import add_cart
+from saltcart.cli.arguments import add_cart, add_maps
 from saltcart.cli.documents import ledger_state
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
@@ -25,9 +26,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="FILE",
         help="show every entry of this ledger (default: list the kinds that are known)",
     )
-    parser.add_argument(
-        "--map", nargs="+", action="extend", default=[], metavar="FILE", help="maps that describe ledgers"
-    )
+    add_maps(parser)
     parser.add_argument(
         "--drive",
         action="append",
@@ -51,6 +50,8 @@ def run(options: argparse.Namespace) -> int:
             ("Kind", "Read as", "What"),
             [(kind.name, kind.container, show(kind.what)) for kind in kinds],
         )
+        for one in (one for group in plugins.GROUPS for one in plugins.additions(group) if one.why):
+            screen.remark(f"The plug-in {show(one.name)} of {show(one.package)} is left out: it {show(one.why)}")
         screen.say(
             "Any other file: let saltcart learn FILE --against SHELF work out a map, or write one (saltcart help maps)."
         )
@@ -81,7 +82,7 @@ def show_entries(screen: Screen, state: LedgerState, everything: bool) -> None:
     shown = list(islice(state.judgements(), None if everything else SHOWN))
     screen.table(
         f"{place(state.path)} ({state.map_name})",
-        ("Where", "Verdict", "Spelling", "As written", "Means here", "Why"),
+        ("Where", "Verdict", "Path style", "As written", "Means here", "Why"),
         [
             (
                 str(one.entry.where) + said(state.facts.get(one.entry.key)),
@@ -100,7 +101,7 @@ def show_entries(screen: Screen, state: LedgerState, everything: bool) -> None:
     remote = f"; {many(state.remote, 'web address', 'web addresses')} left unchanged" if state.remote else ""
     screen.say(f"{many(total, 'entry', 'entries')}, {found:,} found{remote}.")
     if doubles := named_twice(state):
-        files = many(len(doubles), "file is named", "files are named")
+        files = many(len(doubles), "file is listed", "files are listed")
         screen.say(f"{files} more than once, such as {place(doubles[0])}.")
 
 

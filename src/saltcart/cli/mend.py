@@ -95,12 +95,12 @@ def run(options: argparse.Namespace) -> int:
         judge = Judge(headers=False, presence=Presence(cart.drives), resolver=Resolver(Meanings(means)))
         found = find(ledgers, maps, cart, judge, options.places, watch, seen)
     found.discovered = discovered
-    tell_unknown(screen, discovered)
     taken = rules_taken(options, found)
     if options.only_rule or getattr(options, "not"):
         settle(found, taken)
     choose(found, chosen(options, found), options.by_name)
     show_findings(screen, found, taken)
+    tell_unknown(screen, discovered)
     taken += likely_ones(screen, options, found, taken)
     waybill = waybill_for(
         found, maps, means, lambda rule: any(rule is one for one in taken), options.for_here, options.signposts
@@ -155,7 +155,7 @@ def rules_taken(options: argparse.Namespace, found: Findings) -> list[Rule]:
 
 
 def likely_ones(screen: Screen, options: argparse.Namespace, found: Findings, taken: Sequence[Rule]) -> list[Rule]:
-    """The rules for which names alone speak, where a person is there and says that they are right."""
+    """The rules that only names support, where a person is there and says that they are right."""
     mends = Counter(id(rule) for rule, _file in found.mended.values())  # not: what is as likely by another rule
     left = [
         (number, rule)

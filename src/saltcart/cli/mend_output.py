@@ -60,7 +60,9 @@ def show_state(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
         likely = sum(losses.lost[path].entries for path in found.mended.keys() - sure)
         count = sum(losses.lost[path].entries for path in sure) + sum(one.lost.entries for one in chosen_ones(found))
         rest = f"; {likely:,} more may be, based only on names" if likely else ""
-        screen.say(f"{many(lost, 'entry is', 'entries are')} lost in {looked}; {count:,} can be mended{rest}.")
+        losing = len({ledger for one in losses.lost.values() for ledger in one.ledgers})
+        places = looked if losing == len(losses.states) else f"{losing:,} of {looked}"
+        screen.say(f"{many(lost, 'entry is', 'entries are')} lost in {places}; {count:,} can be mended{rest}.")
     for why, count in sorted(losses.offline.items()):
         screen.say(f"{many(count, 'entry waits', 'entries wait')} for a drive, and nothing else: {why}. Plug it in.")
     for error in losses.troubles:
@@ -101,7 +103,7 @@ def show_warnings(screen: Screen, found: Findings) -> None:
     for ledger, twice in losses.doubles.items():
         files = many(len(twice), "file", "files")
         screen.remark(
-            f"{place(ledger)} names {files} twice, such as {place(twice[0])}: perhaps it was imported once more."
+            f"{place(ledger)} lists {files} twice, such as {place(twice[0])}: perhaps it was imported once more."
             " Nothing is merged"
         )
     for folder in found.places.unread[:SHOWN]:
@@ -230,15 +232,15 @@ def tell_unknown(screen: Screen, discovered: Discovery) -> None:
     rows = sorted(discovered.unknown.items(), key=lambda pair: -pair[1])
     for path, count in rows[:FEW]:
         what = many(count, "sound that is gone", "sounds that are gone")
-        screen.remark(f"{place(path)} names {what}, and cannot be read yet: it stays as it is")
+        screen.remark(f"{place(path)} lists {what}, but Salt Cart cannot read it yet, so it stays as it is")
     if rows[FEW:]:
-        screen.remark(f"{len(rows) - FEW:,} more files name sounds that are gone, and were not understood")
+        screen.remark(f"{len(rows) - FEW:,} more files list sounds that are gone, but Salt Cart cannot read them yet")
     for why in dict.fromkeys(gap.why for gap in discovered.gaps):
         some = [gap.path for gap in discovered.gaps if gap.why == why]
         more = f" and {len(some) - NEAREST:,} more" if some[NEAREST:] else ""
         screen.remark(
-            f"Not looked into for lost sounds, {WHY_NOT[why]}: {', '.join(map(place, some[:NEAREST]))}{more}. If one of"
-            " them is a program's file: --ledger FILE"
+            f"Not searched for lost sounds, {WHY_NOT[why]}: {', '.join(map(place, some[:NEAREST]))}{more}. If a"
+            " program uses it: --ledger FILE"
         )
 
 
@@ -265,7 +267,7 @@ def show_outcome(screen: Screen, waybill: Waybill, found: Findings | None, repor
     if left:
         screen.say(f"{many(left, 'entry stays', 'entries stay')} as before.")
     if unsound := there(counts) - counts[FOUND]:
-        what = many(unsound, "entry names", "entries name")
+        what = many(unsound, "entry leads to", "entries lead to")
         screen.remark(f"{what} a file that is there and does not read as a sound: saltcart check {report.trip}")
     return left
 

@@ -64,7 +64,7 @@ def move(screen: Screen, options: argparse.Namespace) -> int:
     look = partial(show_learnt, screen, account) if account and account.files else None
     ends = "leave the originals as they are" if options.copy else "set the originals aside"
     question = f"Copy and verify the sounds, update these ledgers, and {ends}?"
-    if any(one.shelf.archive for one in plan.shelves):
+    if any(one.shelf.packed for one in plan.shelves):
         question = "Unpack and verify the sounds, and keep the archive?"
     if not screen.agrees(question, options, look):
         raise need_answer(options, "moved")
@@ -145,13 +145,13 @@ def first_of(paths: Sequence[str]) -> str:
 
 def shelf_rows(done: TripSummary, copies: bool) -> list[tuple[str, str]]:
     """What went where."""
-    verb = "Unpacked" if any(one.shelf.archive for one in done.shelves) else "Copied" if copies else "Moved"
-    moved = [one for one in done.shelves if not one.shelf.gathered]
+    verb = "Unpacked" if any(one.shelf.packed for one in done.shelves) else "Copied" if copies else "Moved"
+    moved = [one for one in done.shelves if not one.shelf.along]
     count, total = sum(one.files for one in moved), sum(one.bytes for one in moved)
     name = show(moved[0].shelf.name) if len(moved) == 1 else many(len(moved), "shelf", "shelves")
     what = f"{name}: {many(count, 'file', 'files')}, {size(total)}"
     rows = [(verb, f"{what}, now at {first_of([one.shelf.new for one in moved])}")] if moved else []
-    if along := [one for one in done.shelves if one.shelf.gathered]:
+    if along := [one for one in done.shelves if one.shelf.along]:
         folders = ", ".join(sorted({place(os.path.dirname(one.shelf.old)) for one in along})[:3])
         files, room = many(len(along), "file", "files"), size(sum(one.bytes for one in along))
         rows.append(("Gathered", f"{files} from {folders}, copied; the originals stay there and take {room}"))
@@ -161,7 +161,7 @@ def shelf_rows(done: TripSummary, copies: bool) -> list[tuple[str, str]]:
 def next_rows(done: TripSummary, report: CheckReport, copied: bool) -> list[tuple[str, str]]:
     """What became of the originals, and what to type about them; whether new copies were made of what they hold."""
     free, after = f"saltcart release {done.trip}   deletes", "after verifying the copies again"
-    archives = sorted({one.shelf.old for one in done.shelves if one.shelf.archive})
+    archives = sorted({one.shelf.old for one in done.shelves if one.shelf.packed})
     if archives and report.ok:
         rows = [("Archive", f"stays at {place(path)}") for path in archives]
         return [*rows, ("To free it", f"{free} the archive {after}")]

@@ -38,7 +38,7 @@ def run(options: argparse.Namespace) -> int:
     screen = Screen(options)
     name = trip_name(options, SWITCHED, RELEASING, began=RELEASING)
     plan = summary(name)
-    archives = {one.shelf.old for one in plan.shelves if one.shelf.archive}
+    archives = {one.shelf.old for one in plan.shelves if one.shelf.packed}
     what = "archive" if archives else "originals"
     question = (
         f"Verify every copy of trip {name}, then"

@@ -10,7 +10,7 @@ from saltcart.carrying.agreement import BACK, HERE, IN_PLACE
 from saltcart.carrying.giving_back import giving_back
 from saltcart.carrying.in_use import in_use
 from saltcart.carrying.record import finish
-from saltcart.carrying.settle import made_here, plan_settle, remember_here, take_up
+from saltcart.carrying.settle import made_here, plan_settle, remember_here, take_up, unfinished
 from saltcart.carrying.stands import BOTH, STAYS, SettlePlan
 from saltcart.cart import load
 from saltcart.cli.arguments import add_all, add_cart, add_list, add_pace, add_wait, add_yes, need_answer, pace
@@ -62,7 +62,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     add_list(parser, "--keep", "LEDGER", "of ledgers and sounds that changed in both places: keep the ones here")
     parser.add_argument(
-        "--asked",
+        "--prefer",
         choices=("here", "there"),
         help="which one wins when the same thing changed in both places (default: here)",
     )
@@ -89,14 +89,14 @@ def run(options: argparse.Namespace) -> int:
 
 
 def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
-    """Settle in one way, or look alone."""
+    """Settle in one way, or only look."""
     with screen.watch() as watch:
-        cart = load(options.cart)
-        plan = plan_settle(options.folder, "", options.place, progress=watch, cart=cart)
-        name = take_up(plan, way) if way else None
-        if way and not name:
-            damage, choice = options.damaged_too, (options.take, options.keep)
-            plan = plan_settle(options.folder, way, options.place, damage, *choice, seen=plan, cart=cart)
+        cart, begun = load(options.cart), unfinished(options.folder, way) if way else None
+        damage, choice = options.damaged_too, (options.take, options.keep)
+        plan = plan_settle(options.folder, "" if begun else way, options.place, damage, *choice, watch, cart=cart)
+        if begun:
+            take_up(plan, begun, way)
+    name = begun.name if begun else None
     show_plan(screen, plan)
     document = plan_document(plan)
     if not way:
@@ -210,10 +210,10 @@ def ask_which(screen: Screen, plan: SettlePlan, options: argparse.Namespace) -> 
     asked = sum(len(one.merged.conflicts) for one in plan.ledgers if one.merged)
     if not asked:
         return
-    word = options.asked
+    word = options.prefer
     if word is None and sys.stdin.isatty():
         question = f"{many(asked, 'thing', 'things')} changed in both places. Which one wins, here or there?"
         word = screen.ask(question, "here", options)
     word = "there" if word == "there" else "here"
     screen.say(f"{many(asked, 'thing', 'things')} changed in both places: the one {word} wins.")
-    plan.waybill.ledgers = [replace(line, asked=word) if line.merge else line for line in plan.waybill.ledgers]
+    plan.waybill.ledgers = [replace(line, prefer=word) if line.merge else line for line in plan.waybill.ledgers]

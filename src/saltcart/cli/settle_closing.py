@@ -67,7 +67,7 @@ def show_closing(
 ) -> None:
     """What was done, how it compares, and what to type next."""
     rows = [("Trip", name)]
-    moved = [shelf for shelf in plan.waybill.shelves if not shelf.gathered]
+    moved = [shelf for shelf in plan.waybill.shelves if not shelf.along]
     rows += [("Copied", f"{show(shelf.name)} to {place(shelf.new)}") for shelf in moved if copied]
     if plan.waybill.newer:
         rows += [("Newer", f"{many(len(plan.waybill.newer), 'file', 'files')}; what they were before is kept")]
@@ -77,7 +77,7 @@ def show_closing(
     settled = [one for one in report.ledgers if all(one.state.path != other.here for other in merged)]
     if settled:
         what = f"{many(changed, 'entry', 'entries')} in {many(len(settled), 'ledger', 'ledgers')}"
-        rows += [("Updated", f"{what}; nothing else in them changed")]
+        rows += [("Updated", f"{what}; nothing else in them changed")] if changed else []
     elif not merged:
         rows += [("Updated", "nothing was left to do")]
     if any(report.counts.values()):
@@ -85,7 +85,7 @@ def show_closing(
     rows += [("Compared", what) for what in comparisons(proof)]
     kept = [one for one in plan.ledgers if one.step == REPLACE]
     if kept:
-        rows += [("Kept", f"the old {listed(one.here for one in kept)}; undo brings it back")]
+        rows += [("Replaced", f"{listed(one.here for one in kept)}; the old one is kept, and undo brings it back")]
     if merged:
         count = sum(came_from_there(plan, each.here, each.merged) for each in merged if each.merged)
         what = f"{many(count, 'change', 'changes')} from there in {listed(each.here for each in merged)}"
@@ -114,5 +114,5 @@ def comparisons(proof: Sequence[Mapping[str, object]]) -> Iterator[str]:
 
 def came_from_there(plan: SettlePlan, here: str, merged: Merged) -> int:
     """How many changes a ledger here took from the collection, with what both changed where the one there won."""
-    won = any(line.merge and line.path == here and line.asked == "there" for line in plan.waybill.ledgers)
+    won = any(line.merge and line.path == here and line.prefer == "there" for line in plan.waybill.ledgers)
     return len(merged.changes) + (len(merged.conflicts) if won else 0)

@@ -27,7 +27,9 @@ def ask_sounds(screen: Screen, options: argparse.Namespace, cart: Cart) -> list[
     usual = [one for one in default_places(cart) if os.path.isdir(one)]
     found = ask_folders(screen, options, "Which folders hold your sounds? Put commas between them.", usual)
     if not found:
-        raise UsageError("No folder of sounds was given, and none was found in the usual places", "Give one.")
+        raise UsageError(
+            "No folder of sounds was given, and none was found in the usual places", "Name it: saltcart start FOLDER"
+        )
     return found
 
 

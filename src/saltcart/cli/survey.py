@@ -116,7 +116,9 @@ def elsewhere(report: SurveyReport) -> str:
     files = many(sum(len(one.files) for one in report.unseen), "file", "files")
     folders = many(len(report.unseen), "folder", "folders")
     first = place(report.unseen[0].folder)
-    return f"Ledgers name {files} in {folders} of sounds too where nobody looked, such as {first}: name these as well"
+    return (
+        f"Ledgers also list {files} in {folders} that you did not give, such as {first}. To include them, give them too"
+    )
 
 
 def answer(report: SurveyReport) -> str:
@@ -143,7 +145,7 @@ def extras(screen: Screen, report: SurveyReport, options: argparse.Namespace) ->
         added = cartfile.write(report, options.map, path)
         screen.say(f"{place(path)}: {many(added, 'table', 'tables')} added; what you wrote there stayed.")
     if options.picture:
-        from saltcart.report.canvas import save
+        from saltcart.report.drawing import save
         from saltcart.report.pictures import Bar, room_picture
 
         bars = []

@@ -65,7 +65,7 @@ def run(options: argparse.Namespace) -> int:
         report = undo(name, options.drop_copies, options.wait, options.without_new, watch)
     done = summary(name)
     screen.say(f"Trip {name} is undone. {what_changed(done, report.changed)}")
-    for one in (one for one in done.shelves if not one.shelf.gathered):
+    for one in (one for one in done.shelves if not one.shelf.along):
         screen.say(f"  {show(one.shelf.name)}: {originals(one.shelf)} at {place(one.shelf.old)}")
         if not options.drop_copies:
             screen.say(
@@ -91,7 +91,7 @@ def what_changed(done: TripSummary, changed: int) -> str:
         return "Everything is as it was before."
     entries = many(changed, "entry", "entries")
     if not done.shelves:
-        return f"{entries} {'says' if changed == 1 else 'say'} again what they said before."
+        return f"{entries} {'is as it was' if changed == 1 else 'are as they were'} before it."
     return f"{entries} {'points' if changed == 1 else 'point'} to the old place again."
 
 
@@ -101,7 +101,7 @@ def question(trip: TripSummary, dropping: bool) -> str:
     if trip.state == UNDONE:
         return f"Trip {trip.trip} is undone. Remove its copies from the new drive?"
     if not trip.shelves:
-        return f"Undo trip {trip.trip}? Ledgers get back what they said before."
+        return f"Undo trip {trip.trip}? Ledgers will be as they were before it."
     if trip.collection:
         return f"Undo trip {trip.trip}? Nothing on this computer changes.{copies}"
     return f"Undo trip {trip.trip}? Ledgers point to the old place again, and the originals return.{copies}"
@@ -109,7 +109,7 @@ def question(trip: TripSummary, dropping: bool) -> str:
 
 def originals(shelf: Shelf) -> str:
     """What a shelf came from, as the subject of a sentence."""
-    return "the archive is" if shelf.archive else "the originals are"
+    return "the archive is" if shelf.packed else "the originals are"
 
 
 def bring_back(screen: Screen, name: str, options: argparse.Namespace) -> int:

@@ -1,4 +1,4 @@
-"""The demonstration as plain data: what is said, what is typed, and how it should end."""
+"""The demonstration as plain data: the narration, what is typed, and how it should end."""
 
 from msgspec import Struct
 

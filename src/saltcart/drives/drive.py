@@ -10,7 +10,7 @@ import stat
 from collections.abc import Sequence
 from contextlib import suppress
 from functools import lru_cache
-from typing import Any, NoReturn
+from typing import Any
 
 from msgspec import Struct
 
@@ -259,26 +259,3 @@ def mounts() -> list[str]:
                 best = found.get(state.st_dev)
                 found[state.st_dev] = min(best, mount, key=len) if best else mount
     return list(found.values())
-
-
-def require(identity: str, mount: str, purpose: str) -> None:
-    """Raise Refused unless the drive of that identity is at `mount`.
-
-    A vanished mount leaves an ordinary folder behind, and nothing may be written there.
-    """
-    if not os.path.isdir(mount) or drive_at(mount_of(mount), room=False).identity != identity:
-        refuse_other_drive(identity, mount, purpose)
-
-
-def refuse_other_drive(identity: str, place: str, purpose: str) -> NoReturn:
-    """Raise Refused for a `place` that does not lie on the drive of that identity."""
-    elsewhere = find_drive(identity, place)
-    if elsewhere:
-        raise Refused(
-            f"{purpose}: the drive of the waybill is now at {show(elsewhere.mount)}, and {show(place)} is not on it",
-            "Connect it at its old place, or draft anew.",
-        )
-    raise Refused(
-        f"{purpose}: {show(place)} is not on the drive of the waybill ({show(identity)}), which is not connected",
-        "Plug it in and run the same command again; nothing is lost.",
-    )

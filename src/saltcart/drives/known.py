@@ -4,10 +4,11 @@ import json
 from collections.abc import Iterable
 from contextlib import suppress
 from functools import cached_property
+from typing import NoReturn
 
 from saltcart.cart import KnownDrive
-from saltcart.drives.drive import Drive, drive_of, find_drive
-from saltcart.errors import show
+from saltcart.drives.drive import Drive, drive_at, drive_of, find_drive, mount_of
+from saltcart.errors import Refused, show
 from saltcart.home import home, made_home, require_home
 from saltcart.safefile import write_in
 from saltcart.spelling.moves import tail_below
@@ -34,6 +35,29 @@ def remembered() -> dict[str, dict[str, str]]:
     with suppress(FileNotFoundError, ValueError), open(home() / "drives.json", encoding="utf-8") as stream:
         return dict(json.load(stream))
     return {}
+
+
+def require(identity: str, mount: str, purpose: str) -> None:
+    """Raise Refused unless the drive of that identity is at `mount`.
+
+    A vanished mount leaves an ordinary folder behind, and nothing may be written there.
+    """
+    if not os.path.isdir(mount) or drive_at(mount_of(mount), room=False).identity != identity:
+        refuse_other_drive(identity, mount, purpose)
+
+
+def refuse_other_drive(identity: str, place: str, purpose: str) -> NoReturn:
+    """Raise Refused for a `place` that does not lie on the drive of that identity."""
+    elsewhere, name = find_drive(identity, place), remembered().get(identity, {}).get("name", identity)
+    if elsewhere:
+        raise Refused(
+            f"{purpose}: its drive {show(name)} is now at {show(elsewhere.mount)}, and {show(place)} is not on it",
+            "Connect it at its old place, or draft anew.",
+        )
+    raise Refused(
+        f"{purpose}: its drive {show(name)} is not connected, so {show(place)} cannot be reached",
+        "Plug it in and run the same command again; nothing is lost.",
+    )
 
 
 class Presence:

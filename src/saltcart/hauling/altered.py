@@ -30,7 +30,7 @@ def altered_since(trip: Trip, stock: Stock, top: str, progress: Progress = silen
     """Of the files in the stock of a shelf, below `top`, with recorded size and time, those with other content.  For
     drives whose inodes and change times prove something.  What is as copied is recorded so.
     """
-    shelf = trip.waybill.shelves[stock.shelf]
+    shelf = stock.on_trip.shelf
     rows = [row for row in stock.doubtful() if row.digest]
     same = {row.item.path for row in rows if is_one_file(f"{top}/{row.item.path}", shelf.place(row.item.path))}
     found = read_again([row for row in rows if row.item.path not in same], top, trip.waybill.digests, progress)

@@ -11,6 +11,7 @@ from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER
 from saltcart.system import os
 from saltcart.trips.records import LISTED, PLACING, VERIFIED, Row
 from saltcart.trips.trip import Trip
+from saltcart.trips.trip_shelf import TripShelf
 from saltcart.waybills.collection_file import digests_before
 from saltcart.waybills.new_place import refuse_lack_of_room, sharing, unit_of
 from saltcart.waybills.shelf import Shelf
@@ -19,26 +20,26 @@ from saltcart.waybills.shelf import Shelf
 GONE, EQUAL, OURS, CLASH = "gone", "equal", "ours", "clash"
 
 
-def compare_destination(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> None:
+def compare_destination(trip: Trip, one: TripShelf, report: HaulReport) -> None:
     """Compare what is at the new place already: equal files count as done, others refuse the haul.
 
     What stood there before the trip first looked is marked as such, so that `undo` leaves it alone.
     """
-    log = trip.logbook
-    first = not log.fact(f"settled {number}", False)
+    shelf = one.shelf
+    first = not one.fact("settled", False)
     if first and not os.path.lexists(shelf.new):
-        log.record(**{f"settled {number}": True})
+        one.record("settled", True)
         return
     clashes: list[str] = []
     earlier = digests_before(trip.waybill.collection)
     over = {line.over for line in trip.waybill.ledgers if line.over}
-    waiting = {path for _number, path in log.waiting(number)}
-    for row in log.rows(number):
+    waiting = one.waiting()
+    for row in one.rows():
         place = shelf.place(row.item.path)
         if row.item.kind == OTHER or place in over:
             continue
         if row.item.path in waiting:
-            look_for_waiting(trip, number, row, place)
+            look_for_waiting(trip, one, row, place)
             continue
         standing, digest = compare_existing(trip, shelf, row, place)
         if standing == CLASH and not as_brought(place, earlier):
@@ -46,22 +47,22 @@ def compare_destination(trip: Trip, number: int, shelf: Shelf, report: HaulRepor
         elif (standing == GONE and row.state in (VERIFIED, PLACING)) or (
             row.state == PLACING and row.item.links > 1 and standing != EQUAL
         ):
-            log.mark(number, [(row.item.path, LISTED, row.digest, None, False)])
+            one.mark([(row.item.path, LISTED, row.digest, None, False)])
         elif standing == EQUAL and row.state != VERIFIED and (row.item.kind == FILE or first):
             report.there_already += row.item.kind == FILE
-            log.mark(number, [(row.item.path, VERIFIED, digest, None, first)])
+            one.mark([(row.item.path, VERIFIED, digest, None, first)])
     refuse_clashes(shelf, clashes)
-    log.record(**{f"settled {number}": True})
+    one.record("settled", True)
 
 
-def look_for_waiting(trip: Trip, number: int, row: Row, place: str) -> None:
+def look_for_waiting(trip: Trip, one: TripShelf, row: Row, place: str) -> None:
     """Let a copy that waited for the switch be made anew when its original has changed, or it is not there."""
     staged = staged_for(place, trip.name)
     if row.state == VERIFIED and os.path.isfile(staged) and os.path.getsize(staged) == row.item.size:
         return
     with trip.logbook.together():
-        trip.logbook.waits_no_more(number, row.item.path)
-        trip.logbook.mark(number, [(row.item.path, LISTED, None, None, False)])
+        trip.logbook.waits_no_more(one.number, row.item.path)
+        one.mark([(row.item.path, LISTED, None, None, False)])
 
 
 def compare_existing(trip: Trip, shelf: Shelf, row: Row, place: str) -> tuple[str, str | None]:

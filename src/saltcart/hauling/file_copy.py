@@ -170,7 +170,7 @@ def open_target(job: FileCopy) -> int:
 def copy_bytes(job: FileCopy, source: int, target: int | None, tell: Tell) -> str:
     """Move the bytes from one handle to the other, digesting them on the way; holes stay holes.
 
-    Where both share what they have, or there is but one, the bytes are read for their digest alone.
+    Where both share what they have, or there is but one, the bytes are read only for their digest.
     """
     worker = worker_for(job.digests)
     if target is not None and job.sharing == BLOCKS and here.share_blocks(source, target):
@@ -218,7 +218,7 @@ def digest_hole(worker: Worker, count: int) -> None:
 
 
 def read_source(handle: int, size: int, start: int) -> bytes:
-    """A piece of an original; drives that fail are asked again, for some come back."""
+    """A piece of an original; drives that fail are asked again, because some come back."""
     for attempt in range(RETRIES + 1):
         try:
             return os.pread(handle, size, start)

@@ -83,7 +83,7 @@ def copy_group(target: ShelfTarget, rows: list[Row], logbook: Logbook) -> None:
 
 
 def start_group(target: ShelfTarget, rows: list[Row]) -> Group:
-    """Begin to copy a group; one alone begins when it lands."""
+    """Begin to copy a group; a single group begins when it lands."""
     group = Group([file_copy_for(target, row) for row in rows], list)
     try:
         group.outcomes = target.workers.copy(group.jobs, target.tell)

@@ -4,7 +4,7 @@ import errno
 from collections import Counter
 from collections.abc import Iterable, Sequence
 
-from saltcart.drives import Drive, drive_of
+from saltcart.drives import Drive, drive_of, known
 from saltcart.drives import drive as drives
 from saltcart.drives.known import remember
 from saltcart.errors import NameTaken, Refused, Stopped, counted, show
@@ -29,6 +29,7 @@ from saltcart.trips.records import TROUBLE, Row
 from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.signposts import make_room
 from saltcart.trips.trip import HAULED, HAULING, Trip
+from saltcart.trips.trip_shelf import TripShelf
 from saltcart.waybills import collection, collection_file, waybill_file
 from saltcart.waybills.collection import is_collection
 from saltcart.waybills.new_place import landing_drive
@@ -68,19 +69,19 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
         for link in trip.waybill.turn:
             new_target(trip.waybill.moves(), link)  # better refused now than after the copying
         make_room(trip)
-        for number, shelf in enumerate(trip.waybill.shelves):
-            list_shelf(trip, number, shelf, report)
+        for one in trip.shelves:
+            list_shelf(trip, one, report)
         record_ledgers(trip)
-        for number, shelf in enumerate(trip.waybill.shelves):
-            compare_destination(trip, number, shelf, report)
+        for one in trip.shelves:
+            compare_destination(trip, one, report)
         refuse_full_drives(trip, targets)
         trip.logbook.tell("copying began")
         note_room(trip, targets)
         meter = Meter(trip, pace.limit, report, progress)
         try:
-            for number, shelf in enumerate(trip.waybill.shelves):
-                carrier = ArchiveCopy if shelf.archive else ShelfCopy
-                carrier(trip, number, shelf, targets[number], pace, meter).run()
+            for one in trip.shelves:
+                carrier = ArchiveCopy if one.shelf.packed else ShelfCopy
+                carrier(trip, one, targets[one.number], pace, meter).run()
             note_pace(trip, meter)
             tell_lost(trip, meter.lost, report)
             record_unpacked_ledgers(trip)
@@ -116,7 +117,7 @@ def note_pace(trip: Trip, meter: Meter) -> None:
 
 
 def stopped(trip: Trip, error: OSError) -> Stopped:
-    """The error for a place that fails while the haul goes on; it names the one that did."""
+    """The error for a place that fails during the haul; it names the one that did."""
     trip.logbook.tell(f"copying stopped: {error}")
     place = os.fspath(error.filename) if isinstance(error.filename, str) else ""
     where = f" at {show(place)}" if place else ""
@@ -137,7 +138,7 @@ def stopped(trip: Trip, error: OSError) -> Stopped:
 def is_away(identity: str, place: str) -> bool:
     """Whether the drive of that identity is not at `place` any more."""
     try:
-        drives.require(identity, place, "")
+        known.require(identity, place, "")
     except (Refused, OSError):
         return True
     return False
@@ -150,27 +151,27 @@ def require_drives(trip: Trip) -> list[Drive]:
         for folder, identity, word in ((shelf.old, shelf.old_drive, "from"), (shelf.new, shelf.new_drive, "to")):
             drive = landing_drive(folder) if folder == shelf.new else drive_of(folder)
             if drive.identity != identity:
-                drives.refuse_other_drive(identity, folder, f'the shelf "{shelf.name}" goes {word}')
+                known.refuse_other_drive(identity, folder, f'the shelf "{shelf.name}" goes {word}')
         targets.append(drive)
     remember([*targets, *(drive_of(shelf.old) for shelf in trip.waybill.shelves)])
     return targets
 
 
-def write_manifest(trip: Trip, number: int) -> str:
+def write_manifest(trip: Trip, one: TripShelf) -> str:
     """Write the manifest of a shelf beside its copy; ledgers in it, which their programs change, are left out.
 
     An earlier one is replaced, so that there is always one; that of a collection in the switch, with what it is about.
     """
-    shelf = trip.waybill.shelves[number]
+    shelf = one.shelf
     path = manifest.manifest_of(shelf.new, trip.waybill.digests)
     ledgers = {row.place for row in trip.logbook.ledgers()}
     waits = bool(trip.waybill.collection) and os.path.exists(path)
-    places = ((shelf.place(path), digest) for path, _kind, _size, digest in trip.logbook.brief(number) if digest)
+    places = ((shelf.place(path), digest) for path, _size, digest in one.digests())
     manifest.write(
         shelf.new,
         trip.waybill.digests,
         ((place[len(shelf.new) + 1 :], digest) for place, digest in places if place not in ledgers),
-        lambda digest: trip.logbook.record(**{f"manifest {number}": [path, digest]}),
+        lambda digest: one.record("manifest", [path, digest]),
         staged_for(path, trip.name) if waits else "",
     )
     if here.is_administrator():
@@ -223,15 +224,14 @@ def not_copied(trip: Trip, troubles: Sequence[tuple[Shelf, Row]]) -> Stopped:
 
 def finish(trip: Trip, report: HaulReport) -> None:
     """End the haul: hauled when all is verified, else Stopped with what is not."""
-    troubles = [
-        (shelf, row) for number, shelf in enumerate(trip.waybill.shelves) for row in trip.logbook.rows(number, TROUBLE)
-    ]
+    troubles = [(one.shelf, row) for one in trip.shelves for row in one.rows(TROUBLE)]
     if troubles:
         trip.enter(HAULING, f"haul ends with {counted(len(troubles), 'file', 'files')} not copied")
         raise not_copied(trip, troubles)
-    for number, shelf in enumerate(trip.waybill.shelves):
-        if not shelf.gathered and not shelf.files:
-            drives.require(shelf.new_drive, drives.mount_of(shelf.new), f'the manifest of "{shelf.name}"')
+    for one in trip.shelves:
+        shelf = one.shelf
+        if shelf.own_folder:
+            known.require(shelf.new_drive, drives.mount_of(shelf.new), f'the manifest of "{shelf.name}"')
             if path := foreign_manifest(trip, shelf):
                 report.remarks.append(
                     f"{show(shelf.name)}: {show(path)} is not a manifest of ours, so it was left as it is, and none was"
@@ -239,7 +239,7 @@ def finish(trip: Trip, report: HaulReport) -> None:
                 )
                 continue
             try:
-                report.manifests.append(write_manifest(trip, number))
+                report.manifests.append(write_manifest(trip, one))
             except OSError as error:
                 # A collection could not be settled without it; and a drive that fails may do so with more than this.
                 if trip.waybill.collection or error.errno == errno.EIO:

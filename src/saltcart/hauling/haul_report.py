@@ -48,7 +48,7 @@ class Pace(Struct, frozen=True):
 
 
 class Meter:
-    """How far the haul of a whole trip is: each byte counts half when copied and half when read back.  One that goes on
+    """How far the haul of a whole trip is: each byte counts half when copied and half when read back.  One that resumes
     starts from where it was.
     """
 

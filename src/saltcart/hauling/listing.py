@@ -15,31 +15,32 @@ from saltcart.system import os
 from saltcart.trips.records import LISTED, VERIFIED, LedgerRow
 from saltcart.trips.stock import Stock
 from saltcart.trips.trip import Trip
+from saltcart.trips.trip_shelf import TripShelf
 from saltcart.waybills import snapshots as drafts
 from saltcart.waybills.shelf import Shelf
 
 MOST_TOLD = 5  # of things that have vanished, each in a remark
 
 
-def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> None:
+def list_shelf(trip: Trip, one: TripShelf, report: HaulReport) -> None:
     """Record what lies in the shelf today, and remark on what differs from before."""
-    if not (os.path.isfile if shelf.gathered or shelf.archive else os.path.isdir)(shelf.old):
+    shelf, log = one.shelf, trip.logbook
+    if not shelf.is_there():
         raise Refused(
             f"The shelf {show(shelf.old)} is not there", "Check the path in the waybill, or plug its drive in."
         )
     refuse_replaced(shelf)
     refuse_mounts(shelf)
-    if shelf.archive:
+    if shelf.packed:
         state = os.stat(shelf.old)
         trip.logbook.record(**{f"archive {shelf.old}": [state.st_size, state.st_mtime_ns, *mark_of(state)]})
     unread: list[str] = []
-    log = trip.logbook
-    stock = Stock(log, number, shelf.walk(lambda path, error: unread.append(f"{show(path)}: {error.strerror}")))
+    stock = Stock(one, shelf.walk(lambda path, error: unread.append(f"{show(path)}: {error.strerror}")))
     if unread:
         raise Refused(
             f"Parts of the shelf {show(shelf.old)} cannot be read", "Mend their permissions and try again.", unread[:20]
         )
-    fresh = log.totals(number) == (0, 0)
+    fresh = one.totals() == (0, 0)
     before = stock.since(drafts.seen(trip.waybill.draft, shelf.source)) if fresh else stock.differences()
     if before["vanished"] and not stock.files():
         raise Refused(
@@ -47,9 +48,9 @@ def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> Non
             f" {counted(len(before['vanished']), 'file or folder was', 'files or folders were')} seen there before",
             "Look where they went; if its drive is not connected, plug it in.",
         )
-    if not fresh and keeps_change_times(shelf.stays_at) and not shelf.archive:
+    if not fresh and not shelf.packed and keeps_change_times(shelf.stays_at):
         edited = altered_since(trip, stock, shelf.old).paths
-        log.mark(number, [(path, LISTED, log.digest(number, path), None, False) for path in edited])
+        one.mark([(path, LISTED, log.digest(one.number, path), None, False) for path in edited])
     stock.adopt()
     for path in before["vanished"]:
         log.tell(f"vanished from {shelf.name}: {path}")
@@ -62,11 +63,11 @@ def list_shelf(trip: Trip, number: int, shelf: Shelf, report: HaulReport) -> Non
             f"{show(shelf.name)}: {len(before['new']):,} new since {'the draft' if fresh else 'the last haul'}, taken"
             " along"
         )
-    for row in log.rows(number, kind=OTHER):
+    for row in one.rows(kind=OTHER):
         report.remarks.append(
             f"{show(shelf.name)}: {show(row.item.path)} is a pipe, socket or device; it is not copied"
         )
-        log.mark(number, [(row.item.path, VERIFIED, None, "not copied", True)])
+        one.mark([(row.item.path, VERIFIED, None, "not copied", True)])
 
 
 def refuse_replaced(shelf: Shelf) -> None:
@@ -94,10 +95,10 @@ def record_ledgers(trip: Trip) -> None:
 def record_unpacked_ledgers(trip: Trip) -> None:
     """Put the ledgers that came out of archives into the logbook, to be made true for where things lie, and checked."""
     found: dict[str, None] = {}
-    for number, shelf in enumerate(trip.waybill.shelves):
-        for row in trip.logbook.rows(number, VERIFIED, kind=FILE) if shelf.archive else ():
+    for one in trip.shelves:
+        for row in one.rows(VERIFIED, kind=FILE) if one.shelf.packed else ():
             if may_be_ledger(row.item.path):
-                look_for_ledger(shelf.place(row.item.path), trip.maps(), found, [])
+                look_for_ledger(one.place(row), trip.maps(), found, [])
     known = trip.logbook.ledgers()
     with trip.logbook.together():
         for place in [place for place in found if all(row.place != place for row in known)]:

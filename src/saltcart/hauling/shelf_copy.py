@@ -11,8 +11,7 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from saltcart.drives import Drive, drive_of
-from saltcart.drives import drive as drives
+from saltcart.drives import Drive, drive_of, known
 from saltcart.drives.drive import keeps_change_times
 from saltcart.drives.fit import is_spinning
 from saltcart.drives.limits import OWNERS
@@ -40,9 +39,9 @@ from saltcart.system import here, os
 from saltcart.system.contract import OpenFolder
 from saltcart.trips.records import PLACING, TROUBLE, VERIFIED, Row, Trouble
 from saltcart.trips.trip import Trip
+from saltcart.trips.trip_shelf import TripShelf
 from saltcart.waybills.collection_file import digests_before
 from saltcart.waybills.new_place import leads_out, sharing
-from saltcart.waybills.shelf import Shelf
 
 GROUP_FILES = 1000
 GROUP_BYTES = 256 << 20
@@ -54,14 +53,15 @@ HARD_LINKS = "hard links, which became files of their own"
 class ShelfCopy:
     """Carries one shelf to its new place."""
 
-    def __init__(self, trip: Trip, number: int, shelf: Shelf, drive: Drive, pace: Pace, meter: Meter):
-        self.trip, self.log, self.number, self.shelf = trip, trip.logbook, number, shelf
+    def __init__(self, trip: Trip, one: TripShelf, drive: Drive, pace: Pace, meter: Meter):
+        self.trip, self.log, self.one, self.shelf = trip, trip.logbook, one, one.shelf
+        shelf = one.shelf
         self.drive, self.pace, self.report = drive, pace, meter.report
         self.ahead = AHEAD if self.worth_several_processes() else 0
         self.workers = self.helpers()
         ledgers = frozenset(row.place for row in self.log.ledgers())
         self.target = ShelfTarget(
-            number,
+            one.number,
             shelf,
             drive.mount,
             drive.filesystem,
@@ -77,16 +77,16 @@ class ShelfCopy:
             meter.lost,
         )
         self.refused: dict[str, bool] = {}  # folders and links the new drive does not take; whether the name is taken
-        self.resumed = bool(self.log.totals(number, VERIFIED, PLACING, TROUBLE)[0] or self.log.fact(f"made {number}"))
-        self.hard_links = self.log.hard_links(number)
+        self.resumed = bool(one.totals(VERIFIED, PLACING, TROUBLE)[0] or one.fact("made"))
+        self.hard_links = self.log.hard_links(one.number)
         self.over = {line.over for line in trip.waybill.ledgers if line.over}
-        self.bytes = self.log.totals(number, *TO_COPY)[1]
+        self.bytes = one.totals(*TO_COPY)[1]
         self.began = time.monotonic()
 
     def run(self) -> None:
         """Folders first, then files in groups, further names of files, links, and the folders' times last."""
         # A drive that went meanwhile leaves an ordinary folder at its mount point: ask before the first write.
-        drives.require(self.shelf.new_drive, self.drive.mount, f'the shelf "{self.shelf.name}"')
+        known.require(self.shelf.new_drive, self.drive.mount, f'the shelf "{self.shelf.name}"')
         self.make_folders()
         self.copy_files()
         self.make_hard_links()
@@ -103,7 +103,7 @@ class ShelfCopy:
         them.
         """
         spinning = any(is_spinning(drive, self.pace.cart) for drive in (self.drive, drive_of(self.shelf.old)))
-        return not spinning and not self.pace.limit and worth_several_processes(*self.log.totals(self.number, *TO_COPY))
+        return not spinning and not self.pace.limit and worth_several_processes(*self.one.totals(*TO_COPY))
 
     def helpers(self) -> Workers:
         """What copies and reads back."""
@@ -116,7 +116,7 @@ class ShelfCopy:
         under_way: deque[Group] = deque()
         try:
             for group in self.groups():
-                drives.require(self.shelf.new_drive, self.drive.mount, f'the shelf "{self.shelf.name}"')
+                known.require(self.shelf.new_drive, self.drive.mount, f'the shelf "{self.shelf.name}"')
                 under_way.append(start_group(self.target, group))
                 if len(under_way) > self.ahead:
                     self.finish_group(under_way.popleft())
@@ -131,17 +131,17 @@ class ShelfCopy:
         """End one group.  Refused when originals could not be read because their drive has gone."""
         finish_group(self.target, group, self.log)
         if group.troubles:
-            drives.require(self.shelf.old_drive, self.shelf.stays_at, f'the shelf "{self.shelf.name}"')
+            known.require(self.shelf.old_drive, self.shelf.stays_at, f'the shelf "{self.shelf.name}"')
 
     def groups(self) -> Iterator[list[Row]]:
         """The files to copy, in groups small enough to repeat and large enough to flush at once."""
         group: list[Row] = []
         size = 0
-        for row in self.log.rows(self.number, *TO_COPY, kind=FILE):
+        for row in self.one.rows(*TO_COPY, kind=FILE):
             if row.item.path in self.hard_links or self.below_refused(row.item.path):
                 continue
             if self.place(row) in self.over:  # a ledger that takes the place of another in the switch
-                self.log.mark(self.number, [(row.item.path, VERIFIED, None, None, True)])
+                self.one.mark([(row.item.path, VERIFIED, None, None, True)])
                 continue
             group.append(row)
             size += row.item.size
@@ -159,15 +159,14 @@ class ShelfCopy:
         The folders above it that are missing are recorded before they are made, so that an undo removes them, and
         flushed one into the other: a power cut may else take the name of one, and all that is below it.
         """
-        top = os.path.dirname(self.shelf.new) if self.shelf.gathered else self.shelf.new
-        fact = f"made {self.number}"
+        top = self.shelf.landing_folder
         if missing := missing_folders(top):
-            self.log.record(**{fact: [*self.log.fact(fact, []), *missing]})
+            self.one.add_made(missing)
         make_folders(top, like=self.shelf.old)
         handle = here.open_folder(top, links=False)
         try:
             self.make_folders_for_renamed(handle)
-            for row in self.log.rows(self.number, *TO_COPY, kind=FOLDER):
+            for row in self.one.rows(*TO_COPY, kind=FOLDER):
                 if row.item.path and not self.below_refused(row.item.path):
                     try:
                         make_folder_below(handle, self.place(row)[len(top) + 1 :])
@@ -180,10 +179,10 @@ class ShelfCopy:
         """Make the folders, below the opened shelf, that files which leave their own come into; they are recorded like
         those above it.
         """
-        fact, names = f"made {self.number}", renames_of(self.shelf.renames)
+        names = renames_of(self.shelf.renames)
         places = [f"{self.shelf.new}/{folder}" for folder in names.folders()]
         if missing := [place for place in places if not os.path.isdir(place)]:
-            self.log.record(**{fact: list(dict.fromkeys([*self.log.fact(fact, []), *missing]))})
+            self.one.add_made(missing)
         for place in places:
             try:
                 make_folder_below(handle, place[len(self.shelf.new) + 1 :])
@@ -206,7 +205,7 @@ class ShelfCopy:
         if why is None:
             raise error
         self.refused[row.item.path] = taken
-        self.log.mark_trouble(self.number, [Trouble(row.item.path, why, taken)])
+        self.log.mark_trouble(self.one.number, [Trouble(row.item.path, why, taken)])
         self.log.tell(f"not made: {row.item.path}: {why}")
 
     def below_refused(self, path: str) -> bool:
@@ -215,16 +214,16 @@ class ShelfCopy:
         if not above:
             return False
         why = "it lies in a folder that the new drive does not take"
-        self.log.mark_trouble(self.number, [Trouble(path, why, any(above))])
+        self.log.mark_trouble(self.one.number, [Trouble(path, why, any(above))])
         return True
 
     def finish_folders(self) -> None:
-        """Give the folders what belongs to the originals' and flush them, the deepest first; times last, for each name
-        made in a folder changes them.
+        """Give the folders what belongs to the originals' and flush them, the deepest first; times last, because each
+        name made in a folder changes them.
         """
         rows = [
             row
-            for row in self.log.rows(self.number, *TO_COPY, kind=FOLDER)
+            for row in self.one.rows(*TO_COPY, kind=FOLDER)
             if not any(tail_below(row.item.path, folder) is not None for folder in self.refused)
         ]
         for row in reversed(rows):
@@ -241,10 +240,10 @@ class ShelfCopy:
 
     def make_hard_links(self) -> None:
         """Give files with several names their further names; copy them where the drive knows no hard links."""
-        for row in [row for row in self.log.rows(self.number, *TO_COPY, kind=FILE) if row.item.path in self.hard_links]:
+        for row in [row for row in self.one.rows(*TO_COPY, kind=FILE) if row.item.path in self.hard_links]:
             if self.below_refused(row.item.path):
                 continue
-            first = self.log.row(self.number, self.hard_links[row.item.path])
+            first = self.log.row(self.one.number, self.hard_links[row.item.path])
             if first is None or first.state != VERIFIED or not self.make_hard_link(row, first):
                 self.target.lost[HARD_LINKS] += 1
                 copy_group(replace(self.target, workers=InProcess()), [row], self.log)
@@ -264,13 +263,15 @@ class ShelfCopy:
             return False
         group = Group([job], list, {row.item.path: digest})
         name_copies(self.target, group, self.log)
-        self.log.mark_placed(self.number, [(first.item.path, mark_of(os.lstat(source)))])  # a second name changes it
+        self.log.mark_placed(
+            self.one.number, [(first.item.path, mark_of(os.lstat(source)))]
+        )  # a second name changes it
         return True
 
     def make_links(self) -> None:
         """Make the symbolic links; one that leads out of the shelf by a relative path is remarked."""
         made = []
-        for row in list(self.log.rows(self.number, *TO_COPY, kind=LINK)):
+        for row in list(self.one.rows(*TO_COPY, kind=LINK)):
             target = self.trip.waybill.link_target(self.shelf, row.item.path, row.item.target or "")
             if self.below_refused(row.item.path):
                 continue
@@ -319,4 +320,4 @@ class ShelfCopy:
     def mark(self, rows: list[Row]) -> None:
         """Record rows as done."""
         with self.log.together():
-            self.log.mark(self.number, [(row.item.path, VERIFIED, None, None, False) for row in rows])
+            self.one.mark([(row.item.path, VERIFIED, None, None, False) for row in rows])

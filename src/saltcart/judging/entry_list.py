@@ -1,6 +1,7 @@
 """The entries of one ledger with their verdicts, and the kinds of ledgers that are known."""
 
 from collections.abc import Sequence
+from types import ModuleType
 
 from msgspec import Struct
 
@@ -8,7 +9,8 @@ from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import LedgerState
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import load_map, open_ledger
-from saltcart.ledgers.kinds import TEXT_FORMATS
+from saltcart.ledgers.added import AddedFormat
+from saltcart.ledgers.kinds import text_formats
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings
 
@@ -24,12 +26,17 @@ class Kind(Struct, frozen=True):
 
 def known_kinds(maps: Sequence[str]) -> list[Kind]:
     """Every format, and every one of `maps`.  Raises BadFile for a broken map."""
-    formats = [Kind(form.NAME, "format", (form.__doc__ or "").split("\n")[0].rstrip(".")) for form in TEXT_FORMATS]
+    formats = [Kind(form.NAME, "format", about_format(form)) for form in text_formats()]
     plans = [load_map(path) for path in maps]
     return formats + [
         Kind(plan.name, plan.container, f"map of {plan.program}" if plan.program else "map", plan.path)
         for plan in plans
     ]
+
+
+def about_format(form: ModuleType | AddedFormat) -> str:
+    """What a format says of itself, in a line."""
+    return form.says if isinstance(form, AddedFormat) else (form.__doc__ or "").split("\n")[0].rstrip(".")
 
 
 def list_entries(path: str, maps: Sequence[str], means: Sequence[str] = ()) -> LedgerState:

@@ -185,8 +185,8 @@ def holds_chunks(data: bytes, one: chunks.Chunk, holders: set[str]) -> bool:
 
 
 def general(places: Iterable[str]) -> dict[str, str]:
-    """For each place the more general one that reaches what the program adds later too: places that differ by numbers
-    alone (`pad1/wave` and `pad2/wave` are `pad<number>/wave`), one that is the first of such by its name (`folder1`),
+    """For each place the more general one that reaches what the program adds later too: places that differ only in
+    numbers (`pad1/wave` and `pad2/wave` are `pad<number>/wave`), one that is the first of such by its name (`folder1`),
     or by a name that is itself a path.
     """
     groups: dict[str, list[str]] = {}

@@ -126,7 +126,7 @@ def guesses(column: str, cells: Sequence[tuple[str, object]], lengths: Mapping[s
             lambda place, cell: near((number(cell) or 0) / 1000, lengths[place]),
             "are the lengths of the sounds in milliseconds",
         ),
-        ("title", False, cells, lambda place, cell: in_name(text(cell), place), "stand in the names of the files"),
+        ("title", False, cells, lambda place, cell: in_name(text(cell), place), "occur in the names of the files"),
         ("digest", False, few, lambda place, cell: is_digest(text(cell), place), "are digests of the files"),
     )
     for fact, milliseconds, asked, agrees, why in tests:

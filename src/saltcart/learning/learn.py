@@ -59,7 +59,7 @@ def unknown_files(
     progress: Progress = silent,
 ) -> list[str]:
     """The files at, and those below, `places` that name one of the shelves and that no open format and none of the maps
-    reads; files that are named themselves are all taken.  Raises BadLedger for what is neither file nor folder.
+    reads; files that were given are all taken.  Raises BadLedger for what is neither file nor folder.
     """
     for place in places:
         if not os.path.isfile(place) and not os.path.isdir(place):
@@ -201,7 +201,7 @@ def without_labels(lessons: list[Lesson], samples: Sequence[Sample]) -> list[Les
         rules = [At(lesson.place, spelling_named(lesson.spelling), "file", base)]
         _total, paths = named(samples, [*rules, At(base, spelling_named("auto"), "folder")])
         if paths and explained.issuperset(map(os.path.normpath, paths)):
-            lesson.sure, lesson.why = False, "labels: what they would lead to is named in full beside them"
+            lesson.sure, lesson.why = False, "labels: the full path is beside them"
     return lessons
 
 
@@ -223,7 +223,7 @@ def is_one_place(place: str) -> bool:
 
 
 def with_default(lessons: list[Lesson], samples: Sequence[Sample]) -> list[Lesson]:
-    """The lessons, the one of the folder for new things marked: it stands alone, beside folders in a list."""
+    """The lessons, the one of the folder for new things marked: it is a single value, beside folders in a list."""
     folders = [one for one in lessons if one.sure and one.entry.get("names") == "folder" and "base_at" not in one.entry]
     bases = {one.entry.get("base_at") for one in lessons}
     most = {one.place: max(len(sample.content.values.get(one.place, ())) for sample in samples) for one in folders}

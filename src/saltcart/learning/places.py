@@ -88,7 +88,7 @@ def best_way(place: str, samples: Sequence[Sample], total: int) -> tuple[Way, Co
 def judged(found: Count) -> tuple[bool, str]:
     """Whether a place holds entries, and why or why not."""
     if not found.inside:
-        return False, "what it names lies in none of the shelves given"
+        return False, "what it refers to lies in none of the folders given"
     if found.resolved <= SURE * found.total:
         return False, "most of its values are not there"
     if 2 * max(found.inside, found.sounds + found.folders) < found.resolved:

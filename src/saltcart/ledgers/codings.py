@@ -20,8 +20,8 @@ JSON_NAMED = {'"': '"', "\\": "\\", "/": "/", "b": "\b", "f": "\f", "n": "\n", "
 class Escape(Struct, frozen=True):
     """One way of escaping: how raw text falls into characters, what each means, and how text is written.
 
-    Raw text without any of `marks` means itself.  With `quotes` the raw text may be in double quotes, in which
-    alone it has escapes, and gets them when it holds what this finds.  `before` is elsewhere and belongs in
+    Raw text without any of `marks` means itself.  With `quotes` the raw text may be in double quotes, and has
+    escapes only there, and gets them when it holds what this finds.  `before` is elsewhere and belongs in
     front of what the raw text means.
     `plain` finds those escapes that mean a letter, or a character that no spelling gives a meaning, and that any writer
     writes alike.

@@ -30,7 +30,7 @@ class PartLedger(Batched):
         self.within = instruments[0]
 
     def batches(self, besides: Sequence[Swap] = ()) -> Iterator[Batch]:
-        """See Ledger.batches; no swap covers any, for all count from a folder elsewhere."""
+        """See Ledger.batches; no swap covers any, because all count from a folder elsewhere."""
         seen: set[Hashable] = set()
         for number, reading in enumerate(self.readings):
             for entry in reading.entries():
@@ -57,7 +57,7 @@ class PartLedger(Batched):
                 raise CannotSpell(
                     f"{show(self.path)}, {entry.where}: the instruments that include it would need it to say different"
                     " things from now on",
-                    "Move what it names together with those instruments, or leave a signpost (--signpost).",
+                    "Move what it uses together with those instruments, or leave a signpost (--signpost).",
                 )
         self.readings[0].write(target, texts)
 

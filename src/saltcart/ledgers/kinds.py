@@ -5,9 +5,12 @@ from functools import lru_cache, partial
 from types import ModuleType
 
 from saltcart.errors import BadLedger, Refused, SaltCartError, show, typed
+from saltcart.ledgers import added
+from saltcart.ledgers.added import AddedFormat
 from saltcart.ledgers.base import Entry, Ledger
 from saltcart.ledgers.containers import chunks, counted, json, lines, xml
 from saltcart.ledgers.formats import cart_toml, cue, dawproject, jspf, m3u, pls, sfz, turtle, xspf
+from saltcart.ledgers.map_file import CONTAINERS
 from saltcart.ledgers.maps import Map, load_map
 from saltcart.ledgers.rules import NUMBER, At
 from saltcart.ledgers.spans import SpanFinder
@@ -20,9 +23,15 @@ from saltcart.spelling import spelling_named
 from saltcart.system import os
 
 # A format is a module with NAME, claims(name, head) and spans(data); WRAPPER when it comes wrapped.
-TEXT_FORMATS: tuple[ModuleType, ...] = (m3u, pls, xspf, jspf, cue, sfz, turtle, dawproject)
+OUR_FORMATS: tuple[ModuleType, ...] = (m3u, pls, xspf, jspf, cue, sfz, turtle, dawproject)
 HEAD_BYTES = 4096
 UNTRUSTED = "is binary, and only the lengths before its texts are known (to rewrite it all the same: --trust-map)"
+
+
+@lru_cache(maxsize=1)
+def text_formats() -> tuple[ModuleType | AddedFormat, ...]:
+    """Our formats, and those that other packages add."""
+    return (*OUR_FORMATS, *added.formats([form.NAME for form in OUR_FORMATS]))
 
 
 def head_of(path: str) -> bytes:
@@ -59,11 +68,13 @@ def finder_for(plan: Map, places: Sequence[At]) -> SpanFinder:
         "text": partial(lines.pattern_spans, rules=places),
         "chunks": partial(chunks.spans, rules=places, encoding=plan.encoding),
     }
+    if module := None if plan.container in CONTAINERS else added.container(plan.container):
+        return added.finder_in(plan.container, module, places)
     return finders.get(plan.container) or partial(lines.spans, plan.container, rules=places)
 
 
 def shape_of(plan: Map) -> Shape | None:
-    """How a changed container is put together and compared, where splicing alone does not do."""
+    """How a changed container is put together and compared, where splicing is not enough."""
     if plan.container == "chunks":
         holders = chunks.holders_of(plan.places)
         return Shape(partial(chunks.splice, holders=holders), partial(chunks.rest, holders=holders))
@@ -73,7 +84,7 @@ def shape_of(plan: Map) -> Shape | None:
         from saltcart.ledgers.containers import plist
 
         return Shape(plist.splice, plist.rest)
-    return None
+    return None if plan.container in CONTAINERS else added.shape_in(plan.container, added.container(plan.container))
 
 
 def joint_of(plan: Map) -> bytes | None:
@@ -136,7 +147,7 @@ def recognised(path: str, maps: Sequence[Map], head: bytes | None = None) -> Led
     for plan in maps:
         if plan.claims(name, head) and (plan.container != "sqlite" or not SqliteLedger(path, plan).misfit()):
             return mapped(path, plan)
-    for form in TEXT_FORMATS:
+    for form in text_formats():
         if form.claims(name, head):
             if form is sfz:
                 return sfz.opened(path)
@@ -147,7 +158,7 @@ def recognised(path: str, maps: Sequence[Map], head: bytes | None = None) -> Led
 
 
 def known_by_name(name: str, maps: Sequence[Map]) -> bool:
-    """Whether a file of that name may be one that a map or format reads: a map that goes by content alone may read any
+    """Whether a file of that name may be one that a map or format reads: a map that goes only by content may read any
     file.
     """
     ends = name.lower().endswith
@@ -157,7 +168,7 @@ def known_by_name(name: str, maps: Sequence[Map]) -> bool:
 @lru_cache(maxsize=1024)
 def known_suffix(suffix: str) -> bool:
     """Whether a format claims files whose names end so, whatever is in them."""
-    return any(form.claims(f"x{suffix}", head) for form in TEXT_FORMATS for head in (b"", ZIP_MAGIC))
+    return any(form.claims(f"x{suffix}", head) for form in text_formats() for head in (b"", ZIP_MAGIC))
 
 
 def reads(path: str, plan: Map) -> bool:
@@ -193,7 +204,7 @@ def open_ledger(path: str, maps: Sequence[Map], named: str | None = None) -> Led
     for plan in databases if claims(head) else ():
         if misfit := SqliteLedger(path, plan).misfit():
             raise BadLedger(path, misfit, "Use the map that fits this database, or correct the map.")
-    known = ", ".join(form.NAME for form in TEXT_FORMATS)
+    known = ", ".join(form.NAME for form in text_formats())
     neither = ", and it is not an SQLite database" if databases else ""
     raise BadLedger(
         path,

@@ -4,16 +4,26 @@ from typing import Annotated, Any, Literal
 
 from msgspec import Struct, field
 
+from saltcart.ledgers.added import container_names
 from saltcart.ledgers.facts import COLUMNS
 from saltcart.patterns import BadPattern, Pattern
 from saltcart.spelling.forms import SPELLINGS
 from saltcart.toml import reading
-from saltcart.toml.kinds import one_of
+from saltcart.toml.kinds import NotThat, one_of, text_kind
 
 CONTAINERS = ("sqlite", "xml", "json", "ini", "csv", "tsv", "toml", "text", "plist", "chunks", "counted")
 COLUMN_KEYS = ("table", "column", "where", "folder", "add", *COLUMNS, "length_in")
 # What an entry is besides: the folder for new things; or a record of what was, which stays as it is.
 MEANS = DEFAULT, PAST = ("default", "past")
+
+
+def known_container(text: str, _folder: str = "") -> str:
+    """The name of a container that can be read here; NotThat for any other."""
+    if text in CONTAINERS or text in (more := container_names()):
+        return text
+    raise NotThat(f"is not one of {', '.join(map(repr, (*CONTAINERS, *more)))}", "Use one of these words.")
+
+
 PathStyle = Annotated[str, one_of(*SPELLINGS)]
 
 
@@ -108,7 +118,7 @@ class MapFile(Struct, frozen=True):
     """A whole map."""
 
     name: str
-    container: Annotated[str, one_of(*CONTAINERS)]
+    container: Annotated[str, text_kind(known_container)]
     entries: list[EntryLine]
     program: str | None = None
     index: bool = False

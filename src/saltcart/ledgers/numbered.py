@@ -44,7 +44,7 @@ def skeleton(text: bytes) -> tuple[bytes, ...]:
 
 
 def joint_of(before: bytes, between: Sequence[bytes]) -> Joint | None:
-    """How a list goes on whose first member is behind `before`, with these texts `between` its members; None when
+    """How a list continues whose first member is behind `before`, with these texts `between` its members; None when
     that cannot be told, or when it has no numbers that grow.
     """
     line = before[max(before.rfind(b"\n"), before.rfind(b"\r")) :]

@@ -10,7 +10,7 @@ from saltcart.spelling.uris import WIDE
 
 
 class RawSwap(NamedTuple):
-    """A swap as bytes of one coding; `odd` finds what the bytes alone cannot tell the meaning of, and so do
+    """A swap as bytes of one coding; `odd` finds what the bytes do not give the meaning of, and so do
     `patterns` together, which are quicker in one long text.
     """
 

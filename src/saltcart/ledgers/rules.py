@@ -124,7 +124,7 @@ class Bases:
 
     Of the values at `base_at` it is the one that shares the innermost holder with the path: its record, its section,
     the whole file; of several there the one before it, else the first.  `holders` are numbers of what a value is
-    in, from the outermost.  An `xml:base` holds for its own element alone, and may start from one further out (XML
+    in, from the outermost.  An `xml:base` holds only for its own element, and may start from one further out (XML
     Base 1.1, section 4).
     """
 

@@ -153,7 +153,7 @@ def shelf_table(shelf: SurveyedShelf) -> tomlkit.items.Table:
     table.add(
         "care", tomlkit.item(shelf.care).comment('"own": cannot be replaced; "replaceable": can be downloaded again')
     )
-    table.add(tomlkit.comment("collection = true     # tidy judges files no ledger names only in collections"))
+    table.add(tomlkit.comment("collection = true     # only in collections tidy looks for sounds that no ledger lists"))
     return table
 
 

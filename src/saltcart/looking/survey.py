@@ -149,7 +149,7 @@ def duplicate_finding(report: SurveyReport, number: int, other: int) -> Finding:
     return Finding(
         "twin",
         one,
-        f"contains files with the same names and sizes as {show(two)}; entries that name this one: {uses[0]}, the"
+        f"contains files with the same names and sizes as {show(two)}; entries that use this one: {uses[0]}, the"
         f" other:"
         f" {uses[1]}",
     )

@@ -27,8 +27,8 @@ from saltcart.shelves.walk import FILE, FOLDER, Item, walk
 from saltcart.spelling.moves import tail_below
 from saltcart.system import os
 
-UNNAMED, COPIES, STRAY, UNPLAYED, LONG_AGO, LITTER, EMPTY = (
-    "unnamed",
+UNLISTED, COPIES, STRAY, UNPLAYED, LONG_AGO, LITTER, EMPTY = (
+    "unlisted",
     "copies",
     "stray",
     "never played",
@@ -111,7 +111,7 @@ def tidied(
     indexes = {plan.name for plan in map(load_map, dict.fromkeys([*maps, *cart.maps])) if plan.index}
     sight = Sight(report, items, named_paths(report, indexes))
     judged = [judge_shelf(shelf, number, sight, cart) for number, shelf in enumerate(report.shelves)]
-    finds = [*unnamed(sight, judged), *copies(sight, remarks, progress), *strays(sight)]
+    finds = [*unlisted(sight, judged), *copies(sight, remarks, progress), *strays(sight)]
     finds += [*plays(sight, [*maps, *cart.maps], older_than_days), *leavings(sight)]
     for number, find in enumerate(finds, 1):
         find.number = number
@@ -157,7 +157,7 @@ def is_sound(item: Item) -> bool:
     return item.kind == FILE and kind_of(item.path) is not None and not litter(os.path.basename(item.path))
 
 
-def unnamed(sight: Sight, judged: Sequence[Judged]) -> Iterator[Find]:
+def unlisted(sight: Sight, judged: Sequence[Judged]) -> Iterator[Find]:
     """Sounds in collections that no ledger names, a finding for each folder."""
     for number, shelf in enumerate(judged):
         groups: dict[str, list[Item]] = {}
@@ -168,7 +168,7 @@ def unnamed(sight: Sight, judged: Sequence[Judged]) -> Iterator[Find]:
             paths = [os.path.join(shelf.path, item.path) for item in items]
             yield Find(
                 0,
-                UNNAMED,
+                UNLISTED,
                 os.path.join(shelf.path, folder) if folder else shelf.path,
                 paths,
                 total(items),

@@ -1,6 +1,6 @@
 """Lost sounds found one by one, wherever they lie now: renamed and moved at once, or put in other groups.
 
-What is known of a sound must point to one file alone, and that file to one sound alone; and since files of one size
+What is known of a sound must point to only one file, and that file to only one sound; and since files of one size
 meet by chance, something else must agree: its name, its neighbours, or title and artist.
 """
 
@@ -27,7 +27,7 @@ PART = re.compile(r"[^\W_]+")
 
 
 class Match(Struct, frozen=True):
-    """The file that a lost sound is now, and what speaks for it; not `sure` where its name alone does."""
+    """The file that a lost sound is now, and what speaks for it; not `sure` where only its name does."""
 
     file: str
     evidence: list[str]
@@ -47,7 +47,7 @@ def matches(left: Sequence[Lost], places: Places, taken: Collection[str], files:
 
 
 def single(pairs: Iterable[tuple[Hashable, str]]) -> dict[Hashable, str]:
-    """The path for each key that one path alone has."""
+    """The path for each key that only one path has."""
     by_key: dict[Hashable, str | None] = {}
     for key, path in pairs:
         by_key[key] = path if by_key.get(key, path) == path else None
@@ -73,7 +73,7 @@ def same_name(lost: str, file: str) -> bool:
 
 
 def by_size(left: Sequence[Lost], sounds: Sequence[str], files: Files) -> dict[str, Match]:
-    """Those that have their size alone with one file, where name, neighbours or tags agree as well; of a few of one
+    """Those that share their size with only one file, where name, neighbours or tags agree as well; of a few of one
     size, those that share their names too.
     """
     pairs = dict(pairs_of_one_size(left, sounds, files))
@@ -127,7 +127,7 @@ def agreeing_tags(one: Lost, tags: dict[str, str]) -> list[str]:
 
 
 def by_tags(left: Sequence[Lost], sounds: Sequence[str], files: Files) -> dict[str, Match]:
-    """Those that have title and artist alone with one file of their kind, which is as long."""
+    """Those that share title and artist with only one file of their kind, which is as long."""
     if not left:
         return {}
     tags = {path: tags_of(path) for path in sounds}
@@ -156,7 +156,7 @@ def as_long(one: Lost, file: str, files: Files) -> bool:
 
 
 def by_name(left: Sequence[Lost], places: Places, taken: Collection[str], files: Files) -> dict[str, Match]:
-    """Those of whose name there is one file alone, where nothing contradicts that, nor the same of their neighbours."""
+    """Those of whose name there is only one file, where nothing contradicts that, nor the same of their neighbours."""
     found: dict[str, Match] = {}
     against: set[tuple[str, str]] = set()
     for one in left:

@@ -196,10 +196,10 @@ class Recorded:
 
     def __init__(self) -> None:
         self.shelves = [
-            (trip.name, number, shelf)
+            (trip.name, one.number, one.shelf)
             for trip in history.readable()
-            for number, shelf in enumerate(trip.waybill.shelves)
-            if not shelf.gathered
+            for one in trip.shelves
+            if not one.shelf.along
         ]
         self.known: dict[tuple[str, int], dict[str, tuple[int, str | None]]] = {}
         self.manifests: dict[str, tuple[str, dict[str, str]]] = {}

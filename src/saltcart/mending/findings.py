@@ -53,7 +53,7 @@ class Findings(Struct):
     discovered: Discovery = field(default_factory=Discovery)
 
     def entries_of(self, rule: Rule) -> int:
-        """How many entries a rule mends, or would if it were taken alone."""
+        """How many entries a rule mends, or would if it were the only one taken."""
         mended = [path for path, (other, _file) in self.mended.items() if other is rule]
         alike = [one.lost.path for one in self.singles if any(other is rule for other in one.alike)]
         return sum(self.losses.lost[path].entries for path in (*mended, *alike))
@@ -98,7 +98,7 @@ def find(
 
 
 def settle(found: Findings, rules: Sequence[Rule]) -> None:
-    """Say what becomes of each lost path by these rules alone."""
+    """Say what becomes of each lost path by these rules only."""
     found.mended, found.singles = {}, []
     assign(found, rules, found.files, found.shelves)
     leave_doubles(found)
@@ -149,7 +149,7 @@ def unclear(found: Findings, path: str, best: Sequence[tuple[Rule, str]]) -> Sin
 
 
 def leave_doubles(found: Findings) -> None:
-    """Leave alone what a ledger would name twice: it names the file already, or two lost paths lead to one."""
+    """Do not touch what a ledger would list twice: it names the file already, or two lost paths lead to one."""
     times = Counter([file for _rule, file in found.mended.values()])
     anywhere = set[str]().union(*found.losses.named.values())
     doubtful: dict[str, list[str]] = {file: [] for file, count in times.items() if count > 1 or file in anywhere}
@@ -164,7 +164,7 @@ def leave_doubles(found: Findings) -> None:
                 del found.mended[path]
                 lost = found.losses.lost[path]
                 words = (
-                    [f"{lost.plays} plays of it, {found.losses.plays[file]} of the one that is named"] if named else []
+                    [f"{lost.plays} plays of it, {found.losses.plays[file]} of the one that is listed"] if named else []
                 )
                 found.singles.append(Single(lost, DOUBLE, [file], words))
 
@@ -213,8 +213,8 @@ def look_anywhere(rest: Sequence[Single], found: Findings, files: Files) -> None
 
 
 def homes_of(folders: set[str], found: Findings) -> dict[str, str]:
-    """Where what lay in each of these folders lies now: with its neighbours, else where the best rule leads.  Proven
-    rules alone tell: what was renamed is applied automatically, and must not rest on names.
+    """Where what lay in each of these folders lies now: with its neighbours, else where the best rule leads.  Only
+    proven rules tell: what was renamed is applied automatically, and must not rest on names.
     """
     homes = {
         folder: os.path.dirname(file)

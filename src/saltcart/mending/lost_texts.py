@@ -106,7 +106,7 @@ def paths_of(text: str, starts: Sequence[str]) -> tuple[str, ...]:
 
 def readings_of(text: str) -> list[str]:
     """A text as it is; before that, as the reference it may be, when it is relative and percent-encoded.  A full path
-    means itself, whatever signs are in its names.
+    means itself, whatever characters are in its names.
     """
     if text[:1] == "/" or not PERCENT.search(text):
         return [text]

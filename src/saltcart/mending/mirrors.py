@@ -106,7 +106,7 @@ def may_be_top(folder: str) -> bool:
 
 
 def mirrors_of(lost: Iterable[LostTexts], sounds: Sounds, full: bool) -> list[Mirror]:
-    """Those that `full` paths show, or relative ones: what explains most texts first, each of them by one alone."""
+    """Those that `full` paths show, or relative ones: what explains most texts first, each of them by only one."""
     votes: defaultdict[tuple[str, str], dict[str, str]] = defaultdict(dict)
     for some in lost:
         names = {text for text, paths in some.meanings.items() if not paths}

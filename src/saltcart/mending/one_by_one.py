@@ -15,7 +15,7 @@ from saltcart.system import os
 
 UNCLEAR, DOUBLE, NOT_FOUND, CONTRADICTED, RENAMED, CONVERTED, ELSEWHERE, BY_NAME = (
     "unclear",
-    "named already",
+    "listed already",
     "not found",
     "another file",
     "renamed",
@@ -73,7 +73,7 @@ class Beside:
         self.known: dict[str, list[str]] = {}
 
     def files(self, folder: str) -> Iterator[str]:
-        """Those of a folder, the sounds alone."""
+        """Only the sounds of a folder."""
         return (path for path in self.all(folder) if path not in self.taken)
 
     def all(self, folder: str) -> list[str]:

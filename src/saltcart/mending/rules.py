@@ -2,11 +2,11 @@
 
 The arithmetic.  Each fact that agrees is worth points (`evidence.POINTS`); a rule is *proven* when the facts that are
 known of the sounds themselves, or of their drive, add up to ENOUGH over its entries.  What several sounds share is
-shared out among them: those that were cut to one length look like those of any other pack that was cut so, and say
-next to nothing.  Folders above a name that agree and neighbours that are found together count as well, but make a rule
-that is likely only *by names*, which is never applied without a question, or support what little is known: see
-Rule.proven.  Entries that a known fact contradicts are not explained by a rule; one that is contradicted more than once
-in five is none.  Names alone are in `doubt` where any fact contradicts them, and where the folders are each other's
+shared out among them: those that were cut to one length look like those of any other pack that was cut so, and say next
+to nothing.  Folders above a name that agree and neighbours that are found together count as well, but make a rule that
+is likely only *by names*, which is never applied without a question, or support what little is known: see Rule.proven.
+Entries that a known fact contradicts are not explained by a rule; one that is contradicted more than once in five is
+none.  What only names support is in `doubt` where any fact contradicts them, and where the folders are each other's
 volumes: a second volume has the names of the first.  Without a strong proof a rule must explain nearly all that is lost
 of each folder.
 """

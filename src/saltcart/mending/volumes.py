@@ -8,7 +8,7 @@ WORD_OR_NUMBER = re.compile(r"\d+|[^\W\d_]+")
 
 
 def other_volume(one: str, other: str) -> bool:
-    """Whether the names of two folders differ in their numbers alone, such as "Vol 1" and "Vol 2"; the first of a row
+    """Whether the names of two folders differ only in their numbers, such as "Vol 1" and "Vol 2"; the first of a row
     may have none.
     """
     words, numbers = told(one)

@@ -1,7 +1,7 @@
 """Finding many folders in bytes at once: the cost follows the content, not how many folders are looked for.
 
-Folders that share an anchor are looked for together.  Where it is, the commonest forms are recognised by the bytes
-around it alone; else these are decoded once in each way, and what follows the anchor says in a table which names may
+Folders that share an anchor are looked for together.  Where it is, the commonest forms are recognised only by the
+bytes around it; else these are decoded once in each way, and what follows the anchor says in a table which names may
 be there.
 """
 

@@ -2,7 +2,7 @@
 is in a letter, in the source of another program or on a page.
 
 What parses as a format of records (JSON, XML but for pages, property lists, TOML, tables) is no free text; nor are
-lines most of which are a name and a value, a path alone, or a few words and numbers.  Names of files say nothing.
+lines most of which are a name and a value, a bare path, or a few words and numbers.  Names of files say nothing.
 """
 
 import csv

@@ -5,10 +5,12 @@ Formats: RFC 1952 (gzip), RFC 1950 (zlib), RFC 8878 (Zstandard), the .xz file fo
 
 import io
 import re
+import sys
 import zipfile
 import zlib
 from collections.abc import Callable, Iterator
 from contextlib import suppress
+from importlib import import_module
 from typing import IO, Any, NamedTuple
 
 from saltcart.errors import show
@@ -77,10 +79,9 @@ class Zstandard:
     """What a Zstandard file holds; ValueError for one that is damaged."""
 
     def __init__(self, stream: IO[bytes]):
-        import zstandard  # seldom met
-
-        self.damage = zstandard.ZstdError
-        self.inner: Any = zstandard.ZstdDecompressor().stream_reader(stream, read_across_frames=True)
+        zstd = import_module("compression.zstd" if sys.version_info >= (3, 14) else "backports.zstd")  # seldom met
+        self.damage = zstd.ZstdError, EOFError
+        self.inner: Any = zstd.ZstdFile(stream)
 
     def __enter__(self) -> "Zstandard":
         return self

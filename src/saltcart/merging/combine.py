@@ -56,7 +56,7 @@ class Combining:
         )
 
     def alone(self, uid: Uid, has: Side, lacks: Side) -> bytes | None:
-        """The event by which a row goes that one side alone has; None when it stays, or comes."""
+        """The event by which a row goes that only one side has; None when it stays, or comes."""
         removed = lacks.removed(uid)
         if removed is None or removed in has.seen:
             return None

@@ -49,7 +49,7 @@ class Form(Protocol):
 
 def places_of(ledger: Ledger, places: Places) -> Iterator[tuple[Key, Where, str | None]]:
     """Key and spot of each entry of a ledger that names a file, and the place it means; None for one of which the text
-    alone does not say it.
+    does not say it.
     """
     for batch in ledger.batches():
         start: str | None = None

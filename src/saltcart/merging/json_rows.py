@@ -63,7 +63,7 @@ class JsonForm:
             counts: Counter[str] = Counter()
             for number, one in enumerate(found or ()):
                 if not isinstance(one, dict) or not isinstance(one.get(column), str):
-                    raise CannotMerge(f"an element of {show(name)} names no sound", REMEDY)
+                    raise CannotMerge(f"an element of {show(name)} refers to no sound", REMEDY)
                 place = told.get((f"{name}/*/{column}", number + 1))
                 key = place or one[column]
                 counts[key] += 1
@@ -84,7 +84,7 @@ class JsonForm:
             counts: Counter[Key] = Counter()
             for member in members:
                 if (track := numbers.get(as_key(member))) is None:
-                    raise CannotMerge(f"the list {show(name)} names a track that is not there", REMEDY)
+                    raise CannotMerge(f"the list {show(name)} refers to a track that is not there", REMEDY)
                 counts[track.key] += 1
                 key = (name, *track.key, counts[track.key])
                 yield Row(MEMBERS, key, {}, {"track": track.spot}, within=(LISTS, (name, number)))
@@ -117,8 +117,9 @@ class JsonForm:
     def write(self, ledger: Ledger, target: str, merged: Merged, ours: Mapping[Uid, Row]) -> dict[Spot, Uid]:
         """See Form.write."""
         assert isinstance(ledger, TextLedger)
-        text = decoded(ledger.find().data).text
-        style = style_of(text)
+        data = ledger.find().data
+        text = decoded(data)
+        style = style_of(text.text)
         if style is None:
             raise CannotMerge(f"{show(ledger.path)} is laid out in a way that Salt Cart cannot keep", REMEDY)
         document = self.document(ledger)
@@ -135,8 +136,12 @@ class JsonForm:
         for one in merged.rows.values():
             if one.table == REST:
                 put(document, names_at(str(one.cells["at"])), json.loads(str(one.cells["value"])))
-        with open(target, "w", encoding="utf-8", newline="") as stream:
-            stream.write(style(document))
+        try:
+            written = data[: text.skip] + style(document).encode(text.encoding)
+        except UnicodeEncodeError as error:
+            raise CannotMerge(f"{show(ledger.path)} cannot hold what came, in {text.encoding}", REMEDY) from error
+        with open(target, "wb") as stream:
+            stream.write(written)
         return self.spots(merged)
 
     @staticmethod
@@ -241,13 +246,14 @@ def put(document: dict[str, Any], names: Sequence[str], value: Any = None, remov
 def style_of(text: str) -> Callable[[Any], str] | None:
     """A writer that puts the document of a text down just as it is there; None when there is none."""
     document = json.loads(text)
-    end = text[len(text.rstrip()) :]
+    end, ends = text[len(text.rstrip()) :], "\r\n" if "\r\n" in text else "\n"
     for indent in indents_of(text):
         for plain in (False, True):
             for separators in (None, (",", ":"), (", ", ": ")):
 
                 def write(value: Any, indent: Any = indent, plain: bool = plain, separators: Any = separators) -> str:
-                    return json.dumps(value, indent=indent, ensure_ascii=plain, separators=separators) + end
+                    text = json.dumps(value, indent=indent, ensure_ascii=plain, separators=separators)
+                    return text.replace("\n", ends) + end  # in strings they are escaped
 
                 if write(document) == text:
                     return write

@@ -98,6 +98,7 @@ class Accountant:
         forms = forms_of(self.olds, self.waybill.means) + parent_forms(gone, self.waybill.means)
         seen = search(forms, places, self.progress, self.waybill.not_searched)
         if aliases := through_links(seen.links, self.olds):
+            gone += [alias for old in gone for alias in aliases.get(old, ())]
             forms = forms_of(self.olds, self.waybill.means, aliases) + parent_forms(gone, self.waybill.means)
             seen = search(forms, places, self.progress, self.waybill.not_searched)
         result = Account(seen, away, backups(self.request.cart))
@@ -185,7 +186,7 @@ class Accountant:
             return moves.follow(path) or path
 
         for one in self.drafted:
-            if one.shelf.gathered or one.shelf.archive:
+            if not one.shelf.in_folder:
                 continue
             going = (f"{one.shelf.old}/{item}" for item in one.items if may_be_ledger(item))
             for path in (path for path in (*going, *one.left) if path not in known and os.path.isfile(path)):
@@ -204,7 +205,7 @@ class Accountant:
 
     def understood(self, paths: Sequence[str], present: set[str]) -> dict[str, DraftedLedger]:
         """Those files that are ledgers, through maps that are there or that are learnt: from all of a kind together,
-        then from each that these do not reach whole.  What speaks of the past alone, and is not `present`, need not be
+        then from each that these do not reach whole.  What speaks only of the past, and is not `present`, need not be
         learnt.
         """
         found: dict[str, DraftedLedger] = {}

@@ -13,7 +13,7 @@ from saltcart.shelves.programs import is_program, units
 from saltcart.shelves.walk import FILE, Item
 from saltcart.system import os
 from saltcart.waybills.new_place import landing_drive
-from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.shelf import ChosenFiles, Folder, Shelf
 
 
 class Programs(Struct):
@@ -57,10 +57,10 @@ def allowed_names(shelf: Shelf, request: Request, remarks: list[str]) -> Shelf:
     """
     limits = landing_drive(shelf.new).limits
     fit = allowed(os.path.basename(shelf.old), limits)
-    if fit.what and not shelf.files:
+    if fit.what and not isinstance(shelf, ChosenFiles):
         remarks.append(f"{show(shelf.old)} {fit.what}; it will be called {show(fit.name)}, and entries follow")
     programs = Programs(shelf)
-    seek = not request.with_programs and not shelf.files and not shelf.gathered and not shelf.archive
+    seek = not request.with_programs and isinstance(shelf, Folder)
     found = list(obstacles(programs.among(shelf.walk()) if seek else shelf.walk(), limits, len(shelf.new)))
     if stay := programs.units(remarks):
         shelf = replace(shelf, stay=(*shelf.stay, *map(escape, stay)))

@@ -11,7 +11,7 @@ from saltcart.planning.request import Request
 from saltcart.shelves.archive import contents, is_archive, name_without_suffix
 from saltcart.shelves.true_names import told_apart, true_path
 from saltcart.system import os
-from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.shelf import Shelf, UnpackedArchive
 
 
 def archive_shelves(request: Request, remarks: list[str]) -> list[Shelf]:
@@ -32,7 +32,7 @@ def archive_shelves(request: Request, remarks: list[str]) -> list[Shelf]:
     ]
 
 
-def whole_of(path: str, to: str, request: Request, remarks: list[str]) -> Shelf:
+def whole_of(path: str, to: str, request: Request, remarks: list[str]) -> UnpackedArchive:
     """What comes out of the archive at `path`, as a shelf."""
     found = contents(path)
     name = found.top or name_without_suffix(path)
@@ -55,11 +55,11 @@ def parts_of(whole: Shelf, request: Request) -> list[Shelf]:
     return [replace(whole, stay=(*whole.stay, *patterns)), small]
 
 
-def shelf_at(path: str, name: str, to: str, request: Request) -> Shelf:
+def shelf_at(path: str, name: str, to: str, request: Request) -> UnpackedArchive:
     """What comes out of an archive, and its new place."""
     new = landing(path, name, to, request.cart.drives)
     known = request.cart.shelf(path)
-    return Shelf(
+    return UnpackedArchive(
         os.path.basename(new),
         path,
         new,
@@ -69,5 +69,4 @@ def shelf_at(path: str, name: str, to: str, request: Request) -> Shelf:
         "original",
         tuple(request.leave_out),
         tuple(request.only),
-        archive=True,
     )

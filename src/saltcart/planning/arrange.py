@@ -33,7 +33,7 @@ WIDTH = re.compile(r"0?[1-9]")
 
 class Arranged(Struct):
     """What became of one shelf: how many sounds come into each folder of the pattern, from the shelf's new place, what
-    keeps its place and why, and which got another name than the pattern gives, for that was taken.
+    keeps its place and why, and which got another name than the pattern gives, because that was taken.
     """
 
     name: str
@@ -65,7 +65,7 @@ class Pattern:
                 raise UsageError(f"--arrange: {{{name}:{show(width)}}} is no width", "Write it like {track:02}.")
         literals = "".join(literal for literal, _name, _width in self.parts)
         if not any(name for _literal, name, _width in self.parts):
-            raise UsageError(f"--arrange {show(text)} names nothing that tells sounds apart", EXAMPLE)
+            raise UsageError(f"--arrange {show(text)} holds nothing that tells sounds apart", EXAMPLE)
         if text.startswith("/") or text.endswith("/") or "//" in text or ".." in literals.split("/"):
             raise UsageError(f"--arrange {show(text)} is no path from the shelf's top", EXAMPLE)
 
@@ -113,7 +113,7 @@ class Taken:
         self.names: dict[str, dict[str, tuple[str, bool]]] = {}
 
     def folder(self, path: str) -> str:
-        """The folder at `path` under the name that it has or gets there: a neighbour that differs in case alone is the
+        """The folder at `path` under the name that it has or gets there: a neighbour that differs only in case is the
         same folder, and a file that has its name is not.
         """
         made = ""
@@ -200,7 +200,7 @@ class Arranger:
 
     def placed(self, strays: Sequence[Shelf]) -> list[Shelf]:
         """Files from elsewhere that come along, those of which enough is known with a place in this shelf."""
-        return [replace(one, new=self.gathered(one.old) or one.new) if one.gathered else one for one in strays]
+        return [replace(one, new=self.gathered(one.old) or one.new) if one.along else one for one in strays]
 
     def gathered(self, path: str) -> str | None:
         """The full place of one; None when too little is known of it."""
@@ -251,7 +251,7 @@ def arranged(
     flat = LISTS | {plan.name for plan in maps if plan.container == "sqlite"}
     shelves, makers = list(shelves), []
     for at, shelf in enumerate(shelves):
-        if not shelf.gathered and not shelf.archive:
+        if shelf.in_folder:
             maker = Arranger(shelf, pattern)
             pairs = tuple(maker.pairs(held_places(shelf, ledgers, flat), progress))
             shelves[at] = replace(shelf, renames=(*shelf.renames, *pairs))

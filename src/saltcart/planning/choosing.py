@@ -15,7 +15,6 @@ from saltcart.planning.allowed_names import allowed_names
 from saltcart.planning.arrange import Pattern
 from saltcart.planning.chosen_files import by_common_top, by_facts, by_folder, named_by
 from saltcart.planning.destination import (
-    lie_in_each_other,
     moved_by,
     refuse_cut_off,
     refuse_fixed,
@@ -25,10 +24,12 @@ from saltcart.planning.destination import (
     writable_drive,
 )
 from saltcart.planning.request import Request
+from saltcart.planning.strays import numbered
 from saltcart.shelves.true_names import told_apart, true_path
-from saltcart.spelling.moves import tail_below
+from saltcart.spelling.moves import holder, tail_below
 from saltcart.system import os
-from saltcart.waybills.shelf import Shelf, sorted_out
+from saltcart.waybills.patterns import sorted_out
+from saltcart.waybills.shelf import ChosenFiles, Folder, Shelf
 
 
 def chosen_shelves(request: Request, remarks: list[str]) -> list[Shelf]:
@@ -87,7 +88,7 @@ def files_of(top: str, to: str, names: tuple[str, ...], request: Request) -> She
     drives = drive_of(top).identity, writable_drive(new).identity
     leave = left_at(request)
     entries = "keep" if request.keep_entries else "rewrite"
-    return Shelf(name, top, new, *drives, leave=leave, only=names, entries=entries, files=True)
+    return ChosenFiles(name, top, new, *drives, leave=leave, only=names, entries=entries)
 
 
 def left_at(request: Request) -> str:
@@ -127,14 +128,15 @@ def shelf_of(path: str, to: str, request: Request) -> Shelf:
         refuse_unreleased(old)
     if mount_of(old) == old:
         raise Refused(
-            f"{show(old)} is the top of a drive; a shelf is a folder on one", "Name the folders on it that hold sounds."
+            f"{show(old)} is a whole drive, and a shelf is a folder on a drive",
+            "Give the folders on it that hold sounds.",
         )
     new = landing(old, os.path.basename(old), to, request.cart.drives)
     if not request.copy:
         refuse_fixed(old)
     leave = left_at(request)
     known = request.cart.shelf(old)
-    return Shelf(
+    return Folder(
         os.path.basename(new),
         old,
         new,
@@ -150,37 +152,46 @@ def shelf_of(path: str, to: str, request: Request) -> Shelf:
 
 def distinct(shelves: Sequence[Shelf], remarks: list[str]) -> list[Shelf]:
     """The shelves, those renamed that would land on the name of another.  Refused when they lie in each other."""
-    done = [shelf for shelf in shelves if shelf.files]
-    refuse_same_names(done)
-    for shelf in (beside(shelf, done) for shelf in shelves if not shelf.files):
-        for other in done:
-            if not other.files and lie_in_each_other(shelf.old, other.old):
-                raise Refused(f"{show(other.old)} and {show(shelf.old)} overlap", "Move only the outer one.")
-        new, number = shelf.new, 1
-        while any(new.casefold() == other.new.casefold() for other in done):
-            number += 1
-            new = f"{shelf.new} ({number})"
+    chosen = [shelf for shelf in shelves if isinstance(shelf, ChosenFiles)]
+    folders = [shelf for shelf in shelves if not isinstance(shelf, ChosenFiles)]
+    refuse_same_names(chosen)
+    refuse_overlaps(folders)
+    done, taken = list[Shelf](chosen), {shelf.new.casefold() for shelf in chosen}
+    for shelf in beside(folders, chosen):
+        new = next(one for one in numbered(shelf.new) if one.casefold() not in taken)
         if new != shelf.new:
             remarks.append(
                 f"{show(shelf.old)} would land on the name of another shelf; it will be called"
                 f" {show(os.path.basename(new))}"
             )
+        taken.add(new.casefold())
         done.append(replace(shelf, new=new, name=os.path.basename(new)))
     return done
 
 
-def beside(shelf: Shelf, chosen: Sequence[Shelf]) -> Shelf:
-    """The shelf without the `chosen` files in it, which go their own way."""
-    names = (f"{one.old}/{name}" for one in chosen for name in sorted_out(one.only)[0])
-    own = tuple(escape(tail) for name in names if (tail := tail_below(name, shelf.old)))
-    return replace(shelf, stay=(*shelf.stay, *own)) if own else shelf
+def refuse_overlaps(folders: Sequence[Shelf]) -> None:
+    """Raise Refused when a shelf is, or lies in, another."""
+    outer: set[str] = set()
+    for old in sorted((shelf.old for shelf in folders), key=len):
+        if place := holder(old, outer):
+            raise Refused(f"{show(place)} and {show(old)} overlap", "Move only the outer one.")
+        outer.add(old)
 
 
-def refuse_same_names(shelves: Sequence[Shelf]) -> None:
+def beside(folders: Sequence[Shelf], chosen: Sequence[ChosenFiles]) -> list[Shelf]:
+    """The folders without the `chosen` files in them, which go their own way."""
+    own: dict[str, list[str]] = {shelf.old: [] for shelf in folders}
+    for path in (f"{one.old}/{name}" for one in chosen for name in one.names()):
+        if place := holder(path, own):
+            own[place].append(escape(path[len(place) + 1 :]))
+    return [replace(one, stay=(*one.stay, *own[one.old])) if own[one.old] else one for one in folders]
+
+
+def refuse_same_names(shelves: Sequence[ChosenFiles]) -> None:
     """Raise Refused when chosen files of two folders would come to lie at one place."""
     places: dict[str, str] = {}
     for shelf in shelves:
-        for name in sorted_out(shelf.only)[0]:
+        for name in shelf.names():
             old, new = f"{shelf.old}/{name}", shelf.place(name)
             other = places.setdefault(new.casefold(), old)
             if other != old:

@@ -57,7 +57,7 @@ CONTRADICTIONS: tuple[tuple[Callable[[Request], bool], str, str], ...] = (
     ),
     (
         lambda asked: bool(asked.search) and not asked.searches,
-        "--no-search without a place searches nothing, --search names places to search",
+        "--no-search without a place searches nothing, --search gives places to search",
         "Leave one of them out, or say which places --no-search means.",
     ),
 )

@@ -16,7 +16,7 @@ from saltcart.system import os
 from saltcart.toml.kinds import as_toml_path
 from saltcart.toml.writing import table_of
 from saltcart.waybills import waybill_file, waybill_text
-from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.shelf import CopiedFile
 from saltcart.waybills.waybill import LedgerLine, Waybill
 from saltcart.waybills.waybill_file import Gathered
 
@@ -43,7 +43,7 @@ def apply_decisions(path: str, finds: Sequence[Find], ledgers: Sequence[str]) ->
 def leave_out(document: tomlkit.TOMLDocument, plan: Waybill, find: Find) -> str:
     """Let the paths of a finding stay where they are."""
     count = 0
-    for number, shelf in enumerate(shelf for shelf in plan.shelves if not shelf.gathered):
+    for number, shelf in enumerate(shelf for shelf in plan.shelves if not shelf.along):
         tails = [tail for path in find.paths if (tail := tail_below(path, shelf.old))]
         if tails:
             table = document["shelf"][number]
@@ -63,21 +63,21 @@ def leave_out(document: tomlkit.TOMLDocument, plan: Waybill, find: Find) -> str:
 
 def gather(document: tomlkit.TOMLDocument, plan: Waybill, find: Find, ledgers: Sequence[str]) -> str:
     """Copy the files of a finding into the first shelf's new place; their entries follow."""
-    shelf = next(shelf for shelf in plan.shelves if not shelf.gathered)
+    shelf = next(shelf for shelf in plan.shelves if not shelf.along)
     folder = os.path.join(shelf.new, GATHERED, os.path.basename(find.folder) or "top")
     tables = document.get("gather")
     if tables is None:
         tables = tomlkit.aot()
         document.add("gather", tables)
-    known = {one.old for one in plan.shelves if one.gathered}
-    taken = {one.new for one in plan.shelves if one.gathered}
+    known = {one.old for one in plan.shelves if one.along}
+    taken = {one.new for one in plan.shelves if one.along}
     clashes = 0
     for path in find.paths:
         if path in known:
             continue
         new = free_name(os.path.join(folder, os.path.basename(path)), taken)
         clashes += os.path.basename(new) != os.path.basename(path)
-        one = Shelf(os.path.basename(new), path, new, drive_of(path).identity, shelf.new_drive, gathered=True)
+        one = CopiedFile(os.path.basename(new), path, new, drive_of(path).identity, shelf.new_drive)
         tables.append(table_of(Gathered(one.old, one.new, one.old_drive, one.new_drive)))
         plan.shelves.append(one)
         taken.add(new)

@@ -13,7 +13,8 @@ from saltcart.trips import history
 from saltcart.trips import trip as trips
 from saltcart.trips.signposts import leads_home
 from saltcart.waybills.new_place import landing_drive
-from saltcart.waybills.shelf import Shelf, matches
+from saltcart.waybills.patterns import matches
+from saltcart.waybills.shelf import Shelf
 
 CUT_OFF = (trips.SWITCHING, trips.UNDOING)
 UNRELEASED = (*CUT_OFF, trips.SWITCHED, trips.RELEASING)
@@ -25,10 +26,11 @@ def moved_by(place: str) -> str | None:
     there is none.
     """
     for trip in history.readable():
-        for shelf in trip.waybill.shelves:
-            aside = trip.state == trips.SWITCHED and os.path.isdir(trip.aside(shelf))
+        for one in trip.shelves:
+            shelf, aside = one.shelf, trip.state == trips.SWITCHED and os.path.isdir(one.aside)
             if shelf.old == place and (aside or trip.state in CUT_OFF):
-                return f"Trip {trip.name} is {trip.state}. {trips.next_step(trip)}"
+                moved = f"Trip {trip.name} {'moved' if aside else 'is moving'} it to {show(shelf.new)}."
+                return f"{moved} {trips.next_step(trip)}"
     return None
 
 
@@ -47,11 +49,12 @@ def refuse_unreleased(place: str) -> None:
     Its set-aside originals would travel along, and neither trip could be undone or released any more.
     """
     for trip in history.readable():
-        for shelf in trip.waybill.shelves if trip.state in UNRELEASED else ():
+        for one in trip.shelves if trip.state in UNRELEASED else ():
+            shelf = one.shelf
             if shelf.original_stays:
                 continue
             nested = place != shelf.old and lie_in_each_other(place, shelf.old)
-            if nested or lie_in_each_other(place, trip.aside(shelf)) or lie_in_each_other(place, shelf.new):
+            if nested or lie_in_each_other(place, one.aside) or lie_in_each_other(place, shelf.new):
                 raise Refused(
                     f"{show(place)} has to do with {show(shelf.name)}, which trip {trip.name} moved from"
                     f" {show(shelf.old)} to {show(shelf.new)} and whose originals are still set aside",

@@ -170,7 +170,7 @@ def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progres
     waybill.left_unread = [true_path(path) for path in (*request.leave_unread, *request.cart.leave_unread)]
     seconds = sum(seconds_for(one, drives[one.shelf.new_drive], request.cart) for one in drafted)
     plan = Draft(waybill, drafted, [], rooms_of(drafted, drives), seconds, remarks)
-    if shelves[0].archive:
+    if shelves[0].packed:
         look_inside(plan, request, maps, progress)
     else:
         look_around(plan, request, maps, inspector, progress)
@@ -178,11 +178,11 @@ def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progres
     remember([*drives.values(), *(drive_of(shelf.old) for shelf in shelves)])
     for one in drafted:
         limits = drives[one.shelf.new_drive].limits
-        remarks += [] if one.shelf.gathered or one.shelf.archive else unkept(one.shelf, limits, one.far_times)
+        remarks += unkept(one.shelf, limits, one.far_times) if one.shelf.in_folder else []
     remarks += inspector.remarks
     remarks += [f"{show(what)}; it is left out" for what in inspector.left_out.values()]
     plan.left_out = list(inspector.left_out)
-    if not shelves[0].archive:
+    if not shelves[0].packed:
         remarks += remarks_on(request, shelves, plan.ledgers, plan.links)
     return plan
 
@@ -221,7 +221,7 @@ def look_inside(plan: Draft, request: Request, maps: list[Map], progress: Progre
 def parts_of_one(shelves: Sequence[Shelf]) -> Iterator[Relink]:
     """What lies in one part of an archive names what lies in the other."""
     for one in shelves:
-        for other in shelves if one.archive else ():
+        for other in shelves if one.packed else ():
             if one is not other and one.old == other.old:
                 yield Relink(one.new, other.new)
 
@@ -249,14 +249,13 @@ def remarks_on(
     """What a person should know before saying yes."""
     remarks = []
     folders = [given for given in request.shelves if not os.path.isfile(given)]
-    whole = (shelf for shelf in shelves if not shelf.files and not shelf.gathered)
+    whole = (shelf for shelf in shelves if shelf.own_folder)
     for given, shelf in zip(folders, whole, strict=True):
         if os.path.abspath(os.path.expanduser(given)) != shelf.old:
             remarks.append(f"{show(given)} is a link; what moves is {show(shelf.old)}")
     for shelf in shelves:
         folder = os.path.dirname(shelf.new)
-        alone = not shelf.gathered and not shelf.files
-        if alone and os.path.basename(folder) == os.path.basename(shelf.new):
+        if shelf.own_folder and os.path.basename(folder) == os.path.basename(shelf.new):
             remarks.append(
                 f"{show(shelf.name)} will be at {show(shelf.new)}, because --to is the folder that will contain it."
                 f" To move it to {show(folder)}: --to {typed(os.path.dirname(folder))}"

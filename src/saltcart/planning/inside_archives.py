@@ -21,7 +21,7 @@ from saltcart.planning.trial_rewrite import DraftedLedger, Trial, gather_ledgers
 from saltcart.progress import Progress
 from saltcart.shelves.archive import Reader, contents
 from saltcart.system import os
-from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.shelf import Folder, Shelf
 from saltcart.waybills.waybill import Waybill
 
 LARGEST = 16 << 20  # bytes of a file that is laid out
@@ -54,7 +54,7 @@ def tried(
 ) -> tuple[list[DraftedLedger], list[Accounted]]:
     """What is laid out at `top`, as if the small part of it moved out of it."""
     drive = drive_of(top).identity
-    shelf = Shelf(small.name, top, f"{top}-small", drive, drive, stay=small.stay, only=small.only)
+    shelf = Folder(small.name, top, f"{top}-small", drive, drive, stay=small.stay, only=small.only)
     means = request.cart.meanings(request.means)
     waybill = Waybill([shelf], maps=[plan.path for plan in maps], means=means, left_unread=[])
     asked = replace(request, shelves=[top], to=[f"{top}-small"], ledgers=(), front=(), search=(), elsewhere=False)

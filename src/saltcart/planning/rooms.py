@@ -55,7 +55,7 @@ def weigh(drive: Drive, drafted: Sequence[DraftedShelf], cart: Cart) -> list[str
     staying = [
         f"{show(one.shelf.name)}: {COPIED if one.shelf.original_stays else ON_ITS_DRIVE[sharing(one.shelf, drive)]}"
         for one in mine
-        if one.shelf.old_drive == drive.identity and not one.shelf.gathered and not one.shelf.archive
+        if one.shelf.old_drive == drive.identity and one.shelf.in_folder
     ]
     return [f"{show(drive.name)}: {reason.what}" for reason in reasons] + staying
 

@@ -20,7 +20,9 @@ from saltcart.system import here, os
 from saltcart.trips.signposts import leads_home
 from saltcart.waybills.collection_file import digests_before
 from saltcart.waybills.new_place import allocated, leads_out, unit_of
-from saltcart.waybills.shelf import MOST_TOPS, Shelf, is_set_aside, matches
+from saltcart.waybills.parts import MOST_TOPS
+from saltcart.waybills.patterns import is_set_aside, matches
+from saltcart.waybills.shelf import Shelf
 from saltcart.waybills.waybill import Waybill
 
 
@@ -120,8 +122,8 @@ class ShelfInspector:
         found = [f"{shelf.old}/{path}" for path in sorted(folders) if path and os.path.dirname(path) in beside]
         if len(found) > MOST_TOPS:
             self.remarks.append(
-                f"{len(found)} folders of {show(shelf.name)} are parted from what stays, and the first {MOST_TOPS} are"
-                " looked for in files that nobody describes; that the others are named there cannot be seen"
+                f"{len(found)} folders of {show(shelf.name)} are parted from what stays. Only the first {MOST_TOPS} are"
+                " looked for in files that Salt Cart cannot read yet; such files may refer to the others too"
             )
         return found[:MOST_TOPS]
 
@@ -133,7 +135,7 @@ class ShelfInspector:
             if item.kind == FILE and not shelf.takes(item.path):
                 self.mixed.update(folders_above(item.path))
                 path = os.path.join(shelf.old, item.path)
-                if may_be_ledger(item.path) and not shelf.archive and tail_below(path, home().as_posix()) is None:
+                if may_be_ledger(item.path) and not shelf.packed and tail_below(path, home().as_posix()) is None:
                     look_for_ledger(path, self.maps, self.staying, self.remarks)
                     self.left.append(path)
             yield item
@@ -142,7 +144,7 @@ class ShelfInspector:
         """Take up a ledger that will travel, and a link that leads out.  Refused for another drive that is mounted in
         the shelf.
         """
-        if shelf.archive:
+        if shelf.packed:
             return  # what is in it is looked at when it is unpacked
         if item.kind == FILE and may_be_ledger(item.path or shelf.old):
             look_for_ledger(f"{shelf.old}/{item.path}" if item.path else shelf.old, self.maps, self.found, self.remarks)

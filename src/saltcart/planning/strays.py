@@ -10,7 +10,7 @@ from saltcart.planning.trial_rewrite import DraftedLedger
 from saltcart.spelling.moves import tail_below
 from saltcart.system import os
 from saltcart.waybills.new_place import landing_drive
-from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.shelf import ChosenFiles, CopiedFile, Shelf
 
 GATHERED = "Gathered"
 
@@ -53,10 +53,17 @@ def taken_along(
         ]
     groups = {folder: [path for path in paths if os.path.dirname(path) == folder] for folder in folders}
     return [
-        Shelf(f"{len(group)} more from {os.path.basename(folder)}", folder, folders[folder], drive_of(folder).identity,
-              first.new_drive, leave=first.leave, only=names_from(folder, group), files=True)
+        ChosenFiles(
+            f"{len(group)} more from {os.path.basename(folder)}",
+            folder,
+            folders[folder],
+            drive_of(folder).identity,
+            first.new_drive,
+            leave=first.leave,
+            only=names_from(folder, group),
+        )
         for folder, group in groups.items()
-    ]  # fmt: skip
+    ]
 
 
 def copied_along(path: str, new: str, drive: str) -> Shelf:
@@ -65,7 +72,7 @@ def copied_along(path: str, new: str, drive: str) -> Shelf:
     """
     folder, name = os.path.split(new)
     new = os.path.join(folder, allowed(name, landing_drive(folder).limits).name)
-    return Shelf(os.path.basename(path), path, new, drive_of(path).identity, drive, gathered=True)
+    return CopiedFile(os.path.basename(path), path, new, drive_of(path).identity, drive)
 
 
 def numbered(path: str) -> Iterator[str]:

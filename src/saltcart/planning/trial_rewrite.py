@@ -268,7 +268,7 @@ def gather_ledgers(
 
 def look_ahead(request: Request, trial: Trial, paths: Sequence[str], inspector: ShelfInspector) -> None:
     """Find, before any ledger is tried, what lists will hold one folder more, and which folders will be others."""
-    parts = any((shelf.stay or shelf.only) and not shelf.files for shelf in trial.waybill.shelves)
+    parts = any(shelf.divided and shelf.own_folder for shelf in trial.waybill.shelves)
     divided = parts and not request.collection
     aims = request.new_things or request.right_level
     looks = divided or aims or (leaving(trial.waybill.shelves) and not request.collection)
@@ -279,6 +279,7 @@ def look_ahead(request: Request, trial: Trial, paths: Sequence[str], inspector: 
             trial.look_for_lists(ledger)
 
 
+FEW = 3  # ledgers that are named in a remark; more are counted
 # Whether the one folder that a ledger can hold will be the new one.
 KEPT = {
     False: (
@@ -299,10 +300,13 @@ def divided_lists(trial: Trial, explicit: Sequence[str]) -> list[str]:
     """A remark for each ledger that lists a folder of which a part moves."""
     given = set(map(true_path, explicit))
     front = [path for path in trial.front if path not in given]
-    return [
-        f"{show(path)} lists a folder that holds some of this: the new place comes into the list in front of it"
-        for path in front
-    ] + [
+    first = ", ".join(map(show, front[:FEW])) + (f" and {len(front) - FEW:,} more" if front[FEW:] else "")
+    several = len(front) > 1
+    added = (
+        f"{first} {'list folders' if several else 'lists a folder'} of which a part moves: the new place is added to"
+        f" {'each' if several else 'the'} list, in front of the old one"
+    )
+    return [added] * bool(front) + [
         KEPT[trial.waybill.moves().covers(folder)].format(show(path), show(folder))
         for path, folder in trial.kept.items()
     ]
@@ -310,7 +314,7 @@ def divided_lists(trial: Trial, explicit: Sequence[str]) -> list[str]:
 
 def whole_instruments(kept: set[str], instruments: Mapping[str, Sequence[str]]) -> set[str]:
     """The paths of `kept` ledgers with the rest of each instrument of which one file is among them: parts can be read
-    through it alone, and are proven with it.  `instruments` has those that include each part.
+    only through it, and are proven with it.  `instruments` has those that include each part.
     """
     size = -1
     while size != len(kept):

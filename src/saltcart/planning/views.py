@@ -11,7 +11,7 @@ from saltcart.shelves.audio import kind_of
 from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling.moves import tail_below
 from saltcart.system import os
-from saltcart.waybills.shelf import Shelf, sorted_out
+from saltcart.waybills.shelf import ChosenFiles, Shelf
 
 
 class View(Struct, frozen=True):
@@ -40,9 +40,9 @@ def narrowed(folders: Sequence[str], shelves: Iterable[Shelf]) -> list[str]:
 
 
 def takes_from(folder: str, shelf: Shelf) -> bool:
-    """Whether something of a shelf lies in a folder that goes on being there when it moves."""
-    if shelf.files:
-        return any(tail_below(f"{shelf.old}/{name}", folder) for name in sorted_out(shelf.only)[0])
+    """Whether something of a shelf lies in a folder that stays when it moves."""
+    if isinstance(shelf, ChosenFiles):
+        return any(tail_below(f"{shelf.old}/{name}", folder) for name in shelf.names())
     return bool(tail_below(shelf.old, folder))
 
 

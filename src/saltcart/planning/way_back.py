@@ -1,6 +1,7 @@
 """The way back from a trip whose originals are gone: a trip in the other direction."""
 
 from collections.abc import Sequence
+from typing import assert_never
 
 from saltcart.cart import Cart
 from saltcart.errors import Refused
@@ -13,25 +14,29 @@ from saltcart.spelling.renames import Pairs
 from saltcart.system import os
 from saltcart.trips import trip as trips
 from saltcart.trips.trip import RELEASED
-from saltcart.waybills.shelf import Shelf, sorted_out
+from saltcart.waybills.shelf import ChosenFiles, CopiedFile, Folder, Shelf, UnpackedArchive
 
 
 def ways_home(shelf: Shelf) -> list[tuple[str, str]]:
     """What is carried home of a shelf, with the folders to put it into: itself, or the files that were chosen."""
-    if shelf.gathered:
-        return []
-    if not shelf.files:
-        return [(shelf.new, os.path.dirname(shelf.old))]
-    return [(shelf.place(name), os.path.dirname(f"{shelf.old}/{name}")) for name in sorted_out(shelf.only)[0]]
+    match shelf:
+        case CopiedFile():
+            return []
+        case ChosenFiles():
+            return [(shelf.place(name), os.path.dirname(f"{shelf.old}/{name}")) for name in shelf.names()]
+        case Folder() | UnpackedArchive():
+            return [(shelf.new, os.path.dirname(shelf.old))]
+    assert_never(shelf)
 
 
 def names_home(shelves: Sequence[Shelf]) -> dict[str, Pairs]:
     """The names that things had at home and do not have now, by the folder that is carried there."""
     names: dict[str, Pairs] = {}
     for shelf in shelves:
-        if not shelf.files:
+        if not isinstance(shelf, ChosenFiles):
             names[shelf.new] = tuple((new, old) for old, new in shelf.renames)
-        for path in sorted_out(shelf.only)[0] if shelf.files else ():
+            continue
+        for path in shelf.names():
             folder, name = os.path.split(shelf.place(path))
             if name != os.path.basename(path):
                 names[folder] = (*names.get(folder, ()), (name, os.path.basename(path)))
@@ -46,7 +51,7 @@ def way_back(
     """
     with trips.opened(name) as trip:
         trip.require(RELEASED, step="drafting the way back")
-        if any(shelf.archive for shelf in trip.waybill.shelves):
+        if any(shelf.packed for shelf in trip.waybill.shelves):
             raise Refused(
                 f"The archive of trip {name} is gone, and nothing is packed again",
                 "What was in it lies at its new place; to have it elsewhere, move that.",

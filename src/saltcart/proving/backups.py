@@ -15,6 +15,7 @@ from saltcart.system import os
 from saltcart.trips import trip as trips
 from saltcart.trips.records import VERIFIED
 from saltcart.trips.trip import Trip
+from saltcart.trips.trip_shelf import TripShelf
 from saltcart.waybills.shelf import Shelf
 
 DEEPEST, MOST_FOLDERS = 6, 50_000  # below the top of a drive for backups
@@ -45,22 +46,23 @@ def irreplaceable(name: str, cart: Cart) -> list[Irreplaceable]:
     """The shelves of trip `name` whose originals would go and that cannot be had again."""
     with trips.opened(name) as trip:
         own = [
-            (number, shelf)
-            for number, shelf in enumerate(trip.waybill.shelves)
-            if shelf.care == "own" and (shelf.archive or not shelf.original_stays)
+            one
+            for one in trip.shelves
+            if one.shelf.care == "own" and (one.shelf.packed or not one.shelf.original_stays)
         ]
         places = [*mounts(), *(drive.mount for drive in cart.drives if drive.mount and os.path.isdir(drive.mount))]
         known = {drive.identity: drive for drive in map(drive_of, places)} if own else {}
         drives = [drive for drive in known.values() if for_backups(drive, cart)[0]]
         found = []
-        for number, shelf in own:
+        for one in own:
+            shelf = one.shelf
             backups: list[Backup] = []
             unproven: list[str] = []
             for drive in drives:
                 for place in folders_called(os.path.basename(shelf.old), drive.mount):
                     if place in (shelf.new, shelf.old):
                         continue
-                    if made := agrees(trip, number, place):
+                    if made := agrees(trip, one, place):
                         backups.append(Backup(place, drive.name, made))
                     else:
                         unproven.append(place)
@@ -86,19 +88,19 @@ def folders_called(name: str, top: str) -> Iterator[str]:
             waiting += [(entry.path, depth + 1) for entry in below if entry.name != name]
 
 
-def agrees(trip: Trip, number: int, place: str) -> str | None:
+def agrees(trip: Trip, one: TripShelf, place: str) -> str | None:
     """When the manifest of the folder at `place` was made, if it has every file of a shelf with the same digest, and
     these files are there; else None.
     """
-    kind, shelf = trip.waybill.digests, trip.waybill.shelves[number]
+    kind = trip.waybill.digests
     ledgers = {row.place for row in trip.logbook.ledgers()}  # may have been written to since the backup, or before
     try:
         there = dict(manifest.read(place, kind))
         state = os.stat(manifest.manifest_of(place, kind))
     except (OSError, SaltCartError):
         return None
-    for row in trip.logbook.rows(number, VERIFIED, kind=FILE):
-        if shelf.place(row.item.path) in ledgers and row.item.path in there:
+    for row in one.rows(VERIFIED, kind=FILE):
+        if one.place(row) in ledgers and row.item.path in there:
             continue
         if there.get(row.item.path) != row.digest or not is_as_long(os.path.join(place, row.item.path), row.item.size):
             return None

@@ -23,6 +23,7 @@ from saltcart.system import os
 from saltcart.trips import trip as trips
 from saltcart.trips.records import ACCEPTED, EntryRow, LedgerRow, key_text
 from saltcart.trips.trip import HAULED, HAULING, RELEASED, RELEASING, SWITCHED, SWITCHING, UNDOING, Trip
+from saltcart.trips.trip_shelf import TripShelf
 
 
 def check_ledgers(
@@ -62,9 +63,7 @@ def check_opened(trip: Trip, headers: bool = True, digests: bool = False, progre
     if trip.state in (SWITCHING, UNDOING):
         trip.require(step="check")
     copies = trip.state in (HAULED, SWITCHED, RELEASING, RELEASED)
-    shelves = (
-        [check_shelf(trip, number, digests, progress) for number in range(len(trip.waybill.shelves))] if copies else []
-    )
+    shelves = [check_shelf(trip, one, digests, progress) for one in trip.shelves] if copies else []
     wrong = {
         problem.path: (problem.verdict, problem.why)
         for shelf in shelves
@@ -131,29 +130,29 @@ def with_problems(state: LedgerState, before: dict[str, EntryRow]) -> LedgerChec
     return LedgerCheck(state, problems)
 
 
-def check_shelf(trip: Trip, number: int, digests: bool, progress: Progress) -> ShelfCheck:
+def check_shelf(trip: Trip, one: TripShelf, digests: bool, progress: Progress) -> ShelfCheck:
     """Hold the copies of one shelf against the logbook.  A ledger that travelled may have changed and is judged as a
     ledger.
     """
-    shelf = trip.waybill.shelves[number]
-    report = ShelfCheck(shelf.name, shelf.new, gathered=shelf.gathered)
+    shelf = one.shelf
+    report = ShelfCheck(shelf.name, shelf.new, gathered=shelf.along)
     ledgers = {row.place for row in trip.logbook.ledgers()}
-    without = list(trip.logbook.rows(number, ACCEPTED, kind=FILE))
+    without = list(one.rows(ACCEPTED, kind=FILE))
     report.accepted = [
         FileProblem(shelf.place(row.item.path), MISSING, f"the trip goes without it, as accepted: {row.why}")
         for row in without
     ]
-    files, total = trip.logbook.totals(number)
+    files, total = one.totals()
     report.files, report.bytes = files - len(without), total - sum(row.item.size for row in without)
     report.problems += troubles(
-        shelf, watched(trip.logbook.sizes(number), f"look at {shelf.name}", files, progress), ledgers
+        shelf, watched(trip.logbook.sizes(one.number), f"look at {shelf.name}", files, progress), ledgers
     )
     if digests:
         from saltcart.proving.contents import ReadWatch, altered_copies  # and what reads with several processes
 
         passed_over = ledgers | {problem.path for problem in report.problems}
         report.problems += altered_copies(
-            trip, number, passed_over, ReadWatch(f"check {shelf.name}", report.bytes, progress)
+            trip, one, passed_over, ReadWatch(f"check {shelf.name}", report.bytes, progress)
         )
     if report.problems and (away := Presence().away(shelf.new)):
         report.problems = [FileProblem(shelf.new, OFFLINE, away)]

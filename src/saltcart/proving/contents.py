@@ -13,6 +13,7 @@ from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, walk
 from saltcart.system import os
 from saltcart.trips.trip import Trip
+from saltcart.trips.trip_shelf import TripShelf
 
 PORTION = 10_000
 
@@ -76,12 +77,9 @@ def check_folder(path: str, write: str | None = None, progress: Progress = silen
     return CheckReport(None, None, [], [report])
 
 
-def altered_copies(trip: Trip, number: int, passed_over: Container[str], watch: ReadWatch) -> Iterator[FileProblem]:
+def altered_copies(trip: Trip, one: TripShelf, passed_over: Container[str], watch: ReadWatch) -> Iterator[FileProblem]:
     """The copies of a shelf whose content is not what the haul read, some places passed over."""
-    shelf = trip.waybill.shelves[number]
-    placed = (
-        (shelf.place(path), path, size, digest) for path, _kind, size, digest in trip.logbook.brief(number) if digest
-    )
+    placed = ((one.shelf.place(path), path, size, digest) for path, size, digest in one.digests())
     wanted = (
         (Reading(path, place, size, trip.waybill.digests), digest)
         for place, path, size, digest in placed

@@ -19,7 +19,8 @@ from saltcart.shelves.true_names import without_detours
 from saltcart.spelling.moves import tail_below
 from saltcart.system import os
 from saltcart.trips.trip import Trip
-from saltcart.waybills.shelf import Shelf, divided
+from saltcart.waybills.parts import divided
+from saltcart.waybills.shelf import Shelf
 
 
 def left_mentions(

@@ -1,21 +1,37 @@
 """Pictures of where the room goes, of drives before and after, and of how fast a haul went."""
 
-from __future__ import annotations
-
 from collections.abc import Sequence
-from itertools import pairwise
-from typing import TYPE_CHECKING
+from itertools import accumulate, pairwise
+from typing import NamedTuple
 
 from msgspec import Struct
 
-from saltcart.report.canvas import FREE, INK, LOAD, OVER, PACK, SHELF, TINY, USED, canvas, letter, shortened, unit_for
-
-if TYPE_CHECKING:  # loaded when something is drawn
-    from matplotlib.axes import Axes
-    from matplotlib.figure import Figure
+from saltcart.errors import show
+from saltcart.report.drawing import (
+    FREE,
+    INK,
+    LABEL_SIZE,
+    LOAD,
+    MARGIN,
+    OVER,
+    PACK,
+    SHELF,
+    USED,
+    WIDTH,
+    Box,
+    Drawing,
+    Words,
+    width_of,
+)
 
 MOST_BARS = 60
-LEAST_HEIGHT, MOST_HEIGHT, TALL = 2.0, 8.0, 0.42  # inches: of a figure, and that a bar takes
+TINY = 100  # what is smaller than the largest by this is gathered
+TOP, LEGEND = 60, 46  # pixels above the first row, and below the last
+TALLEST, LOWEST, ROWS_HEIGHT = 42, 22, 680  # of a row, and of all rows while they are few
+LEAST_LABEL = 16
+INDENT = 24  # of the name of a pack below that of its shelf
+MOST_LETTERS = 44
+UNITS = ((2e12, 1e12, "TB"), (2e9, 1e9, "GB"), (2e6, 1e6, "MB"), (0, 1e3, "kB"))
 
 
 class Bar(Struct, frozen=True):
@@ -39,26 +55,71 @@ class DriveBar(Struct, frozen=True):
     against: bool = False
 
 
-def height_for(rows: float) -> float:
-    """How high a figure of so many rows is, in inches."""
-    return max(LEAST_HEIGHT, min(MOST_HEIGHT, 1.2 + TALL * rows))
+def unit_for(largest: float) -> tuple[float, str]:
+    """The unit to tell bytes in, and its name."""
+    return next((unit, word) for least, unit, word in UNITS if largest >= least)
 
 
-def room_picture(bars: Sequence[Bar], title: str) -> Figure:
+def shortened(name: str) -> str:
+    """A name that leaves room for its bar."""
+    text = show(name)
+    return text if len(text) <= MOST_LETTERS else f"{text[: MOST_LETTERS // 2]}…{text[-MOST_LETTERS // 2 :]}"
+
+
+class Name(NamedTuple):
+    """The name of a row, or of several: where its middle is, counted in rows from 0."""
+
+    text: str
+    place: float
+    level: int = 0
+    bold: bool = True
+
+
+class Chart:
+    """Rows of bars below each other: names at the left, bars in the middle, words behind them."""
+
+    def __init__(self, title: str, names: Sequence[Name], rows: int, largest: float, beside: str):
+        """`largest` is what the longest bar stands for, `beside` the longest words behind one."""
+        rows = max(1, rows)
+        self.row = max(LOWEST, min(TALLEST, ROWS_HEIGHT / rows))
+        self.size = max(LEAST_LABEL, min(LABEL_SIZE, self.row * 0.65))
+        self.drawing = Drawing.titled(title, TOP + self.row * rows + LEGEND)
+        texts = [(one.level * INDENT, shortened(one.text)) for one in names]
+        self.left = MARGIN + max((lead + width_of(text, self.size) * 1.08 for lead, text in texts), default=0) + 12
+        self.scale = max(100, WIDTH - MARGIN - self.left - width_of(beside, self.size) - 12) / max(largest, 1e-9)
+        for one, (lead, text) in zip(names, texts, strict=True):
+            self.drawing.marks.append(Words(MARGIN + lead, self.middle(one.place), text, self.size, bold=one.bold))
+
+    def middle(self, place: float) -> float:
+        """Where the middle of a row is; rows count from 0."""
+        return TOP + self.row * (place + 0.5)
+
+    def bar(
+        self, place: float, parts: Sequence[tuple[float, str]], share: float, words: str, colour: str = INK
+    ) -> None:
+        """A bar of parts side by side, (value, colour) each, as high as this share of a row; and the words behind."""
+        x, height = self.left, self.row * share
+        for value, part in parts:
+            self.drawing.marks.append(Box(x, self.middle(place) - height / 2, value * self.scale, height, part))
+            x += max(0.0, value * self.scale)
+        self.drawing.marks.append(Words(x + 6, self.middle(place), words, self.size, colour))
+
+    def legend(self, text: str) -> Drawing:
+        """Say below what the colours mean; the whole drawing."""
+        self.drawing.marks.append(Words(self.left, self.drawing.height - LEGEND / 2, text, LABEL_SIZE))
+        return self.drawing
+
+
+def room_picture(bars: Sequence[Bar], title: str) -> Drawing:
     """Shelves and their packs by size; the smallest are summed up."""
     bars = fewer(bars)
     unit, word = unit_for(max((bar.bytes for bar in bars), default=1))
-    figure, axes = canvas(title, height_for(len(bars)))
-    places = range(len(bars))
     sizes = [bar.bytes / unit for bar in bars]
-    axes.barh(places, sizes, color=[SHELF if bar.level == 0 else PACK for bar in bars], height=0.8)
-    letters = max(5.0, min(10.0, 420 / max(1, len(bars))))
-    name_rows(axes, [("    " * bar.level, bar.name, bar.level == 0) for bar in bars], letters)
-    for place, value in zip(places, sizes, strict=True):
-        say(axes, value, place, f"{value:,.1f} {word}", letters)
-    room_for_words(axes, max(sizes, default=1.0), 0.14)
-    axes.set_xlabel(f"size in {word} (dark: shelves, light: their packs)", color=INK)
-    return figure
+    names = [Name(bar.name, place, bar.level, bar.level == 0) for place, bar in enumerate(bars)]
+    chart = Chart(title, names, len(bars), max(sizes, default=1.0), f"{max(sizes, default=1.0):,.1f} {word}")
+    for place, (bar, value) in enumerate(zip(bars, sizes, strict=True)):
+        chart.bar(place, [(value, PACK if bar.level else SHELF)], 0.8, f"{value:,.1f} {word}")
+    return chart.legend(f"size in {word} (dark: shelves, light: their packs)")
 
 
 def fewer(bars: Sequence[Bar]) -> list[Bar]:
@@ -84,90 +145,78 @@ def within(bars: Sequence[Bar], number: int) -> int:
     return next((at for at in range(number - 1, -1, -1) if bars[at].level < bars[number].level), number)
 
 
-def name_rows(axes: Axes, names: Sequence[tuple[str, str, bool]], letters: float) -> None:
-    """Write the names of rows beside them, from the top: with what is before each, and whether it is bold."""
-    axes.set_yticks(range(len(names)), [f"{lead}{shortened(name)}" for lead, name, _bold in names])
-    for label, (_lead, name, bold) in zip(axes.get_yticklabels(), names, strict=True):
-        label.set(**letter(name, letters, bold))
-    axes.invert_yaxis()
-    axes.margins(y=0.02)
-
-
-def say(axes: Axes, end: float, place: float, text: str, letters: float, colour: str = INK) -> None:
-    """Write words behind the end of a bar."""
-    axes.annotate(text, (end, place), (6, 0), textcoords="offset points", va="center", fontsize=letters, color=colour)
-
-
-def room_for_words(axes: Axes, largest: float, share: float) -> None:
-    """Make the words behind the longest bar fit in the figure."""
-    axes.set_xlim(0, max(largest, 1e-9) * (1 + share))
-
-
-def drives_picture(drives: Sequence[DriveBar], title: str) -> Figure:
+def drives_picture(drives: Sequence[DriveBar], title: str) -> Drawing:
     """Each drive in a row: as it is now, and below that, where a load is to come, afterwards."""
-    largest = max((drive.used_bytes + drive.free_bytes for drive in drives), default=1)
+    rows = [[("now", drive, 0), ("after", drive, drive.load_bytes)][: 2 if drive.load_bytes else 1] for drive in drives]
+    return drives_chart([(drive.name, row) for drive, row in zip(drives, rows, strict=True)], title, LOADED)
+
+
+def before_and_now(pairs: Sequence[tuple[DriveBar, DriveBar | None]], title: str) -> Drawing:
+    """Each drive in a row as it was, and below that as it is; None for one that is not connected."""
+    rows = [(before.name, [("before", before, 0), ("now", now, 0)]) for before, now in pairs]
+    return drives_chart(rows, title, "grey: in use, pale: free")
+
+
+LOADED = "grey: in use, orange: what would come, pale: free, red: must not go there"
+DriveRow = tuple[str, DriveBar | None, int]  # what it shows, the drive (None: not connected), and the load in bytes
+
+
+def drives_chart(drives: Sequence[tuple[str, Sequence[DriveRow]]], title: str, colours: str) -> Drawing:
+    """Drives by name, each with one or two bars."""
+    bars = [(bar, load) for _name, row in drives for _label, bar, load in row if bar]
+    largest = max((bar.used_bytes + max(bar.free_bytes, load) for bar, load in bars), default=1)
     unit, word = unit_for(largest)
-    loaded = any(drive.load_bytes for drive in drives)
-    figure, axes = canvas(title, height_for(len(drives) * (2 if loaded else 1)))
-    for place, drive in enumerate(drives):
-        pair = [("now", 0, -0.21), ("after", drive.load_bytes, 0.21)] if drive.load_bytes else [("now", 0, 0.0)]
-        for label, load, shift in pair:
-            draw_drive(axes, place + shift, 0.38 if drive.load_bytes else 0.7, drive, load, unit, word, label)
-    name_rows(axes, [("", drive.name, True) for drive in drives], 10)
-    room_for_words(axes, largest / unit, 0.3)
-    axes.set_xlabel(f"{word} (grey: in use, orange: what would come, pale: free, red: must not go there)", color=INK)
-    return figure
+    starts = list(accumulate((len(row) for _name, row in drives), initial=0))
+    names = [Name(name, start + (len(row) - 1) / 2) for (name, row), start in zip(drives, starts, strict=False)]
+    beside = f"before: {largest / unit:,.1f} {word} free, but do not use it"
+    chart = Chart(title, names, starts[-1], largest / unit, beside)
+    place = 0
+    for _name, row in drives:
+        for at, (label, bar, load) in enumerate(row):
+            inward = 0.12 if len(row) == 2 else 0.0  # what belongs together stands closer
+            draw_drive(chart, place + (inward if at == 0 else -inward), label, bar, load, (unit, word))
+            place += 1
+    return chart.legend(f"{word} ({colours})")
 
 
 def draw_drive(
-    axes: Axes, place: float, height: float, drive: DriveBar, load: int, unit: float, word: str, label: str
+    chart: Chart, place: float, label: str, drive: DriveBar | None, load: int, told_in: tuple[float, str]
 ) -> None:
     """One bar: in use, coming, free, and what it comes to in words."""
+    unit, word = told_in
+    if drive is None:
+        chart.bar(place, [], 0.7, f"{label}: not connected")
+        return
     left = drive.free_bytes - load
     bad = left < 0 or (load > 0 and drive.against)
     parts = ((drive.used_bytes + min(load, 0), USED), (max(load, 0), OVER if bad else LOAD), (max(0, left), FREE))
-    start = 0.0
-    for count, colour in parts:
-        axes.barh(place, count / unit, left=start, color=colour, height=height)
-        start += count / unit
     text = f"{left / unit:,.1f} {word} free" if left >= 0 else f"{-left / unit:,.1f} {word} too little"
     if load > 0 and drive.against and left >= 0:
-        text += ", but do not"
-    say(axes, start, place, f"{label}: {text}", 10, OVER if bad else INK)
+        text += ", but do not use it"
+    chart.bar(place, [(count / unit, colour) for count, colour in parts], 0.7, f"{label}: {text}", OVER if bad else INK)
 
 
-def pace_picture(points: Sequence[tuple[float, int]], title: str) -> Figure:
+PACE_HEIGHT, PACE_LEFT, SHORTEST = 260, 110, 1e-3  # pixels, pixels, and seconds of a step
+
+
+def pace_picture(points: Sequence[tuple[float, int]], title: str) -> Drawing:
     """How many bytes a second a haul carried, over time; `points` are seconds since it began, and bytes by then."""
-    figure, axes = canvas(title, 2.6)
+    drawing = Drawing.titled(title, PACE_HEIGHT)
     steps = [
-        (one[0], two[0], (two[1] - one[1]) / (two[0] - one[0])) for one, two in pairwise(points) if two[0] > one[0]
+        (one[0], two[0], (two[1] - one[1]) / (two[0] - one[0]))
+        for one, two in pairwise(points)
+        if two[0] - one[0] > SHORTEST
     ]
-    unit, word = unit_for(max((rate for _start, _end, rate in steps), default=1))
-    axes.stairs(
-        [rate / unit for _start, _end, rate in steps],
-        [*(start for start, _end, _rate in steps), steps[-1][1]] if steps else [0, 1],
-        fill=True,
-        color=PACK,
-    )
-    axes.set_xlabel("seconds", color=INK)
-    axes.set_ylabel(f"{word} a second", color=INK)
-    axes.set_ylim(bottom=0)
-    axes.margins(x=0)
-    return figure
-
-
-def before_and_now(pairs: Sequence[tuple[DriveBar, DriveBar | None]], title: str) -> Figure:
-    """Each drive in a row as it was, and below that as it is; None for one that is not connected."""
-    largest = max((one.used_bytes + one.free_bytes for one, _now in pairs), default=1)
-    unit, word = unit_for(largest)
-    figure, axes = canvas(title, height_for(len(pairs) * 2))
-    for place, (before, now) in enumerate(pairs):
-        draw_drive(axes, place - 0.21, 0.38, before, 0, unit, word, "before")
-        if now:
-            draw_drive(axes, place + 0.21, 0.38, now, 0, unit, word, "now")
-        else:
-            say(axes, 0, place + 0.21, "now: not connected", 10)
-    name_rows(axes, [("", before.name, True) for before, _now in pairs], 10)
-    room_for_words(axes, largest / unit, 0.3)
-    axes.set_xlabel(f"{word} (grey: in use, pale: free)", color=INK)
-    return figure
+    fastest = max((rate for _start, _end, rate in steps), default=1) or 1
+    unit, word = unit_for(fastest)
+    bottom, height, last = PACE_HEIGHT - LEGEND, PACE_HEIGHT - LEGEND - TOP, steps[-1][1] if steps else 1
+    across = (WIDTH - MARGIN - PACE_LEFT) / last
+    for start, end, rate in steps:
+        tall = height * rate / fastest
+        drawing.marks.append(Box(PACE_LEFT + start * across, bottom - tall, (end - start) * across, tall, PACK))
+    for part in (0.0, 0.5, 1.0):
+        drawing.marks.append(Box(PACE_LEFT, bottom - height * part, WIDTH - MARGIN - PACE_LEFT, 1, FREE))
+        number = Words(PACE_LEFT - 8, bottom - height * part, f"{part * fastest / unit:,.1f}", end=True)
+        drawing.marks.append(number)
+    drawing.marks.append(Words(PACE_LEFT, PACE_HEIGHT - LEGEND / 2, f"{word} a second, over {last:,.1f} seconds"))
+    return drawing

@@ -10,7 +10,7 @@ from saltcart.errors import show
 from saltcart.judging.judgements import FOUND, OFFLINE
 from saltcart.looking.survey_report import SurveyReport
 from saltcart.looking.tidy import Find, TidyReport, totals
-from saltcart.report.canvas import as_svg
+from saltcart.report.drawing import as_svg
 from saltcart.report.page import render
 from saltcart.report.pictures import Bar, room_picture
 from saltcart.shelves.folder_tree import packs

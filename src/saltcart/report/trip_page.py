@@ -8,7 +8,7 @@ from saltcart.drives import drive_of, find_drive
 from saltcart.errors import show
 from saltcart.judging.judgements import FOUND
 from saltcart.proving.results import CheckReport, Problem
-from saltcart.report.canvas import as_svg
+from saltcart.report.drawing import as_svg
 from saltcart.report.page import render
 from saltcart.report.pictures import DriveBar, before_and_now, pace_picture
 from saltcart.safefile import digest_of
@@ -29,7 +29,7 @@ def trip_page(report: CheckReport, answer: str) -> str:
         problems = [(one.state.path, problem) for one in report.ledgers for problem in one.problems]
         return render(
             "trip",
-            f"Trip {done.trip}: {', '.join(show(one.shelf.name) for one in done.shelves if not one.shelf.gathered)}",
+            f"Trip {done.trip}: {', '.join(show(one.shelf.name) for one in done.shelves if not one.shelf.along)}",
             ok=report.ok,
             answer=answer,
             when=f"Started {clock(done.started)}; {done.state}" + (f" {clock(done.finished)}" if done.finished else ""),
@@ -55,12 +55,12 @@ def trip_page(report: CheckReport, answer: str) -> str:
 def shelf_rows(done: TripSummary) -> Iterator[tuple[str | int, ...]]:
     """Each shelf, and in one row what was gathered."""
     for one in done.shelves:
-        if not one.shelf.gathered:
-            left = "the archive" if one.shelf.archive else LEFT_BEHIND.get(one.shelf.leave, "nothing")
+        if not one.shelf.along:
+            left = "the archive" if one.shelf.packed else LEFT_BEHIND.get(one.shelf.leave, "nothing")
             left = f"set aside: {show(one.aside)}" if one.aside and not one.shelf.original_stays else left
             places = show(one.shelf.old), show(one.shelf.new)
             yield (show(one.shelf.name), one.files, decimal(one.bytes), *places, left)
-    if along := [one for one in done.shelves if one.shelf.gathered]:
+    if along := [one for one in done.shelves if one.shelf.along]:
         folders = ", ".join(sorted({show(os.path.dirname(one.shelf.new)) for one in along}))
         size = decimal(sum(one.bytes for one in along))
         yield ("gathered", sum(one.files for one in along), size, "elsewhere", folders, "the originals")
@@ -124,11 +124,11 @@ def pace_figure(trip: Trip) -> str:
 
 def manifest_rows(trip: Trip) -> Iterator[tuple[str, ...]]:
     """The manifest of each shelf, with its own digest as it is now."""
-    for number, shelf in enumerate(trip.waybill.shelves):
-        path, _digest = trip.logbook.fact(f"manifest {number}", ("", ""))
-        if path:
+    for one in trip.shelves:
+        if one.manifest:
+            path = one.manifest[0]
             there = os.path.isfile(path)
-            yield show(shelf.name), show(path), digest_of(path) or "" if there else "it is not there"
+            yield show(one.shelf.name), show(path), digest_of(path) or "" if there else "it is not there"
 
 
 def commands(done: TripSummary) -> list[tuple[str, str, str]]:

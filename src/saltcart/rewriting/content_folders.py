@@ -3,7 +3,7 @@ counts.
 
 So when only a part of a content folder moves, nothing that is looked for needs another text: the
 folder from which the same text leads to the new place comes in front of the old one in the list.
-One that moves whole is written anew like any other entry, for nothing is left to be found in it.
+One that moves whole is written anew like any other entry, because nothing is left to be found in it.
 """
 
 import re
@@ -59,7 +59,7 @@ def added_folders(ledgers: Iterable[Ledger], shelves: "Sequence[Shelf]", resolve
 
 def divides(ledger: Ledger, shelves: "Sequence[Shelf]", resolver: Resolver) -> list[str]:
     """The content folders that a ledger lists of which a part moves and a part stays."""
-    divided = [shelf for shelf in shelves if (shelf.stay or shelf.only) and not shelf.files]
+    divided = [shelf for shelf in shelves if shelf.divided and shelf.own_folder]
     if not divided:
         return []
     return [
@@ -150,10 +150,10 @@ def new_root(folder: str, shelf: "Shelf") -> str | None:
     """The folder from which texts that start from `folder` lead into the shelf's new place, where a part of it moves;
     None when there is none.
     """
-    if shelf.gathered or shelf.entries == "keep":
+    if shelf.along or shelf.entries == "keep":
         return None
     inside, above = tail_below(folder, shelf.old), tail_below(shelf.old, folder)
     if inside is not None:
-        return shelf.place(inside) if shelf.stay or shelf.only else None
+        return shelf.place(inside) if shelf.divided else None
     root = shelf.new.removesuffix(f"/{above}") if above and shelf.new.endswith(f"/{above}") else ""
     return root if root and not os.path.ismount(root) else shelf.new if above else None

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 from saltcart.errors import show
+from saltcart.shelves.plain_wav import is_plain_wav
 from saltcart.shelves.sound_stream import sound_stream
 from saltcart.system import os
 
@@ -43,6 +44,8 @@ def header_trouble(path: str) -> str | None:
         return None
     if os.path.getsize(path) == 0:
         return "is empty"
+    if kind == "WAV" and is_plain_wav(path):
+        return None
     return decoder_trouble(path) if kind in DECODED else tag_trouble(path)
 
 

@@ -73,7 +73,7 @@ def read_header(path: str) -> Header:
 def cut_off(path: str) -> bool:
     """Whether the file at `path` ends before what its header promises, as when its copying was interrupted.
 
-    WAV and AIFF alone say how long they are.  Sources: Multimedia Programming Interface and Data Specifications 1.0
+    Only WAV and AIFF say how long they are.  Sources: Multimedia Programming Interface and Data Specifications 1.0
     (RIFF); EA IFF 85 (FORM).
     """
     try:

@@ -4,7 +4,7 @@ from saltcart.system import here, os
 
 
 def mounts_below(path: str) -> list[str]:
-    """The places below the absolute `path` where something is mounted, told by the mount table alone: a bind mount of
+    """The places below the absolute `path` where something is mounted, read only from the mount table: a bind mount of
     the same file system has the same device number.  The place itself is not among them.
     """
     return sorted({mount.place for mount in here.mounts() if mount.place.startswith(path.rstrip("/") + "/")})

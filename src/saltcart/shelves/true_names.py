@@ -1,6 +1,6 @@
 """Paths with each name as its drive writes it, for drives that ignore case or the form of accents.
 
-Which do is not asked of their kind alone, because it depends on how they are mounted: a name that its folder
+Which do does not depend only on their kind, because it depends on how they are mounted: a name that its folder
 does not list and that is there all the same has been forgiven.
 """
 

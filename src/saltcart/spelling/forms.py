@@ -1,7 +1,7 @@
 """The forms in which a program writes a path, each able to read one and to write another in the same manner.
 
 `read(text, base)` gives the absolute path that `text` means in a ledger whose folder
-is `base`, or None when it names no file at all (a web address).  `write(text, path, base)`
+is `base`, or None when it leads to no file at all (a web address).  `write(text, path, base)`
 gives the text that means `path` in the manner of `text`: whatever part of the old text
 still fits the end of the new path is kept to the letter.
 """
@@ -106,7 +106,7 @@ class Auto(Form):
         """See Spelling.write."""
         spelling = spelling_of(text)
         if spelling is None:
-            raise CannotSpell(f"{show(text)} names no file")
+            raise CannotSpell(f"{show(text)} leads to no file")
         return spelling.write(text, path, base)
 
     def odd(self, head: str, new: str) -> tuple[str, ...] | None:

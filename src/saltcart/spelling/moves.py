@@ -42,8 +42,8 @@ class Move(Struct, frozen=True):
 
 
 def plain(path: str) -> str:
-    """`path` without doubled slashes, `.` parts and a slash at its end; `..` stays, for only the drive knows where it
-    leads.
+    """`path` without doubled slashes, `.` parts and a slash at its end; `..` stays, because only the drive knows where
+    it leads.
     """
     if "//" not in path and "/." not in path and path[:1] == "/" != path[-1:]:
         return path  # as nearly all are
@@ -74,9 +74,14 @@ def above(path: str) -> Iterator[str]:
     yield from ("/",) * (path == "/")
 
 
+def holder(path: str, folders: Container[str]) -> str | None:
+    """Which of the folders a path without detours is, or lies in: the deepest."""
+    return next((one for one in above(path) if one in folders), None)
+
+
 def lies_in(path: str, folders: Container[str]) -> bool:
     """Whether a path without detours is one of the folders, or lies in one."""
-    return any(one in folders for one in above(path))
+    return holder(path, folders) is not None
 
 
 def joined(folder: str, tail: str) -> str:
@@ -145,7 +150,7 @@ class Moves:
         return path in self.exact or any(True for _one in self.holding(path))
 
     def alone(self, path: str) -> Move | None:
-        """The move that alone says what becomes of the absolute `path` and of everything else below its folder, all
+        """The only move that says what becomes of the absolute `path` and of everything else below its folder, all
         names kept, but for `exact` paths if it `takes` not all; None when there is no such.
         """
         if path in self.exact:

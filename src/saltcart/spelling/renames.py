@@ -63,7 +63,7 @@ def looked_up(known: dict[str, str], path: str) -> str:
 
 
 def renames_of(pairs: Iterable[tuple[str, str]]) -> Renames:
-    """The pairs as a table; known again by the very tuple, for to hash one of thousands takes long."""
+    """The pairs as a table; known again by the very tuple, because hashing one of thousands takes long."""
     pairs = pairs if isinstance(pairs, tuple) else tuple(pairs)
     known = KNOWN.get(id(pairs))
     if known and known[0] is pairs:

@@ -121,7 +121,7 @@ class Habit:
         return "".join(sign if self.leaves(sign) else self.octets(sign) for sign in part)
 
     def leaves(self, sign: str) -> bool:
-        """Whether this writer leaves `sign` as it is."""
+        """Whether this writer leaves the character `sign` as it is."""
         if ord(sign) < 128:
             return sign in self.safe
         return self.wide_raw and not "\udc80" <= sign <= "\udcff"

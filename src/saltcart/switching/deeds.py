@@ -17,7 +17,7 @@ Deed: TypeAlias = Swap | Rename | Link | Unlink | Make | Remove | Supersede | Br
 
 
 def text_of(deed: Deed) -> str:
-    """A deed as it is recorded.  Not by msgspec alone: a name may be no text, and JSON of its own escapes that."""
+    """A deed as it is recorded.  Not only by msgspec: a name may be no text, and JSON of its own escapes that."""
     return json.dumps(to_builtins(deed))
 
 

@@ -28,6 +28,7 @@ from saltcart.spelling.moves import tail_below
 from saltcart.system import os
 from saltcart.trips.records import ACCEPTED, LedgerRow, Row
 from saltcart.trips.trip import Trip
+from saltcart.trips.trip_shelf import TripShelf
 from saltcart.waybills.shelf import Shelf
 
 COARSEST_NS = EXFAT.time_step_ns  # the largest step in which a drive counts times
@@ -51,41 +52,39 @@ class Kept(NamedTuple):
     named: Container[str]
 
 
-def drop(trip: Trip, number: int, shelf: Shelf, report: Dropped, progress: Progress, keep: Kept) -> None:
+def drop(trip: Trip, one: TripShelf, report: Dropped, progress: Progress, keep: Kept) -> None:
     """Remove the copies of one shelf, but for those to `keep`."""
-    top = os.path.dirname(shelf.new) if shelf.gathered else shelf.new
-    if os.path.isdir(top) and not os.path.islink(top):
-        with Removal(top) as removal:
-            drop_files(trip, number, shelf, removal, report, progress, keep)
-            if shelf.gathered:
+    shelf = one.shelf
+    if os.path.isdir(shelf.landing_folder) and not os.path.islink(shelf.landing_folder):
+        with Removal(shelf.landing_folder) as removal:
+            drop_files(trip, one, removal, report, progress, keep)
+            if shelf.along:
                 removal.flush()
     try:
-        remove_manifests(trip, number, shelf)
-        remove_made_folders(trip, number, shelf)
+        remove_manifest(one)
+        remove_made_folders(one)
     except OSError as error:
         report.failed.append(failure(error, shelf.new))
-    if os.path.isdir(shelf.new) and not shelf.files:
+    if shelf.own_folder and os.path.isdir(shelf.own_folder):
         holds = any(item.kind != FOLDER for item in walk(shelf.new))
         what = "still holds what was there before or came later; that stays" if holds else "stays, with nothing in it"
         report.remarks.append(f"{show(shelf.new)} {what}")
 
 
-def drop_files(
-    trip: Trip, number: int, shelf: Shelf, removal: Removal, report: Dropped, progress: Progress, keep: Kept
-) -> None:
+def drop_files(trip: Trip, one: TripShelf, removal: Removal, report: Dropped, progress: Progress, keep: Kept) -> None:
     """Remove what the trip brought into the folder of a removal, deepest first."""
+    shelf, rows = one.shelf, list(one.rows())
     ledgers = {row.place: row for row in trip.logbook.ledgers()}
-    rows = list(trip.logbook.rows(number))
     exact = keeps_change_times(shelf.new)
     kept = 0
     for row in reversed(rows):
         place = shelf.place(row.item.path)
-        tail = os.path.basename(place) if shelf.gathered else place[len(shelf.new) :].lstrip("/")
+        tail = place[len(shelf.landing_folder) :].lstrip("/")
         with suppress(OSError):  # what is left of it, `trips --clean` finds
             removal.unlink(part_of(tail), lambda _state: True)
         if row.existed or row.state == ACCEPTED or place in keep.places or not can_go(shelf, row.item):
             continue
-        if any(one in keep.named for one in on_the_way(place, shelf.new)):
+        if any(way in keep.named for way in on_the_way(place, shelf.new)):
             kept += row.item.kind == FILE
             continue
         try:
@@ -139,7 +138,7 @@ def named_copies(trip: Trip) -> set[str]:
     judge = Judge(headers=False, resolver=trip.waybill.resolver())
     tops = {one.new for one in trip.waybill.shelves}
     named: set[str] = set()
-    out_of_archives = [one.new for one in trip.waybill.shelves if one.archive]  # and go with what they name
+    out_of_archives = [one.new for one in trip.waybill.shelves if one.packed]  # and go with what they name
     for row in trip.logbook.ledgers():
         if any(tail_below(row.path, top) is not None for top in out_of_archives):
             continue
@@ -178,7 +177,7 @@ def can_go(shelf: Shelf, item: Item) -> bool:
     """Whether the original of a copy lies at its old place in its own right, and not just as a signpost that leads to
     the copy.
     """
-    if shelf.archive:
+    if shelf.packed:
         return os.path.isfile(shelf.old) and (item.kind == FOLDER or item.path in contents(shelf.old).members)
     source, place = os.path.join(shelf.old, item.path) if item.path else shelf.old, shelf.place(item.path)
     if item.kind == LINK:  # of which the way there counts, not what it says
@@ -218,20 +217,20 @@ def our_copy(trip: Trip, shelf: Shelf, row: Row, exact: bool) -> Callable[[os.st
     return ours
 
 
-def remove_manifests(trip: Trip, number: int, shelf: Shelf) -> None:
+def remove_manifest(one: TripShelf) -> None:
     """Remove the manifest this trip wrote beside its copy, but not one that a later trip wrote there."""
-    path, digest = trip.logbook.fact(f"manifest {number}", ("", ""))
-    if path:
-        remove_if_there(neighbour_of(path))
-    if path and os.path.exists(path) and digest == digest_of(path):
+    if not one.manifest:
+        return
+    path, digest = one.manifest
+    remove_if_there(neighbour_of(path))
+    if os.path.exists(path) and digest == digest_of(path):
         remove_if_there(path)
         sync_folder(os.path.dirname(path))
 
 
-def remove_made_folders(trip: Trip, number: int, shelf: Shelf) -> None:
+def remove_made_folders(one: TripShelf) -> None:
     """Remove the shelf's folder and those above it that the haul made, if they are empty."""
-    made = trip.logbook.fact(f"made {number}", [] if shelf.gathered else [shelf.new])
-    for folder in reversed(made):
+    for folder in reversed(one.made):
         if os.path.isdir(folder) and remove_empty(folder):
             sync_folder(os.path.dirname(folder))
 

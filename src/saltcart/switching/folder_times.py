@@ -15,11 +15,10 @@ BEFORE, AFTER, GIVEN_BACK = "folder_times", "folder_times_after", "folder_times_
 def of_sources(trip: Trip) -> dict[str, int]:
     """The folders out of which something will be set aside, with when each was last changed."""
     folders = []
-    for number, shelf in enumerate(trip.waybill.shelves):
-        if not shelf.original_stays:
-            divided = shelf.stay or shelf.only or shelf.files
-            rows = trip.logbook.rows(number, kind=FOLDER) if divided else ()
-            folders += [f"{shelf.old}/{row.item.path}".rstrip("/") for row in rows] or [os.path.dirname(shelf.old)]
+    for one in trip.shelves:
+        if not one.shelf.original_stays:
+            rows, old = one.rows(kind=FOLDER) if one.shelf.divided else (), one.shelf.old
+            folders += [f"{old}/{row.item.path}".rstrip("/") for row in rows] or [os.path.dirname(old)]
     return times_of(folders)
 
 

@@ -24,7 +24,7 @@ class ReleaseReport(Struct):
     """How many originals went, the room they took by themselves, the room that the old drives then had more, and what
     was kept because it is not what was copied.
 
-    `read_files` and `read_bytes` are the originals that were read once more, because size and times alone did not prove
+    `read_files` and `read_bytes` are the originals that were read once more, because size and times did not prove
     them unchanged.
     """
 
@@ -59,9 +59,9 @@ def is_as_unpacked(trip: Trip, shelf: Shelf, state: os.stat_result, report: Rele
     report.read_files, report.read_bytes = report.read_files + 1, report.read_bytes + state.st_size
     digests = {
         row.item.path: row.digest
-        for number, other in enumerate(trip.waybill.shelves)
-        if other.old == shelf.old
-        for row in trip.logbook.rows(number, VERIFIED, kind=FILE)
+        for other in trip.shelves
+        if other.shelf.old == shelf.old
+        for row in other.rows(VERIFIED, kind=FILE)
     }
     try:
         members = Reader(shelf.old).read(digests)
@@ -79,7 +79,7 @@ def newer_originals(stock: Stock, aside: str) -> set[str]:
 class Freeing(Struct):
     """The removal of one shelf's originals below `aside`, for good or into the `trash`, with a last look at each.
 
-    `exact` when inode and change time prove a file unchanged; else its content is read right before it goes, for
+    `exact` when inode and change time prove a file unchanged; else its content is read right before it goes, by
     digests of the kind `digests`.  `touched` are the inodes of which we removed a name, which changes that time.
     """
 

@@ -1,4 +1,4 @@
-"""A trip on which nothing moves: ledgers alone change, and are checked."""
+"""A trip on which nothing moves: only ledgers change, and are checked."""
 
 from saltcart.hauling.haul import haul_waybill
 from saltcart.home import made_home

@@ -18,7 +18,8 @@ from saltcart.trips.holding import held
 from saltcart.trips.records import ACCEPTED, TROUBLE, VERIFIED, Row
 from saltcart.trips.remounts import follow_shelves
 from saltcart.trips.trip import HAULED, HAULING, Trip
-from saltcart.waybills.shelf import Shelf, matches
+from saltcart.trips.trip_shelf import TripShelf
+from saltcart.waybills.patterns import matches
 
 SHORT_NAME = 100  # characters that any drive should take
 LEAST = replace(FAT, name_units=min(FAT.name_units, SHORT_NAME))
@@ -30,15 +31,10 @@ def leave_out(name: str, patterns: Sequence[str]) -> None:
     """
     with held(name) as trip:
         trip.require(HAULING, HAULED, step="leaving something out")
-        for number, shelf in enumerate(trip.waybill.shelves):
-            if not shelf.gathered:
-                drop_copies(trip, number, shelf, patterns)
-        trip.replan(
-            [
-                shelf if shelf.gathered else replace(shelf, stay=(*shelf.stay, *patterns))
-                for shelf in trip.waybill.shelves
-            ]
-        )
+        for one in trip.shelves:
+            if not one.shelf.along:
+                drop_copies(trip, one, patterns)
+        trip.replan([shelf.without(patterns) for shelf in trip.waybill.shelves])
         follow_shelves(trip)
         trip.enter(HAULING, f"left out: {', '.join(patterns)}")
 
@@ -49,21 +45,17 @@ def accept(name: str, patterns: Sequence[str]) -> None:
     """
     with held(name) as trip:
         trip.require(HAULING, step="going without files")
-        failed = [
-            (number, row) for number in range(len(trip.waybill.shelves)) for row in trip.logbook.rows(number, TROUBLE)
-        ]
-        others = [
-            pattern for pattern in patterns if not any(matches(row.item.path, [pattern]) for _number, row in failed)
-        ]
+        failed = [(one, row) for one in trip.shelves for row in one.rows(TROUBLE)]
+        others = [pattern for pattern in patterns if not any(matches(row.item.path, [pattern]) for _one, row in failed)]
         if others:
             raise UsageError(
                 f"No file that could not be copied matches {', '.join(map(show, others))}",
                 f"What could not: saltcart trips {name}",
             )
         with trip.logbook.together():
-            for number, row in failed:
+            for one, row in failed:
                 if matches(row.item.path, patterns):
-                    trip.logbook.mark(number, [(row.item.path, ACCEPTED, None, row.why, False)])
+                    one.mark([(row.item.path, ACCEPTED, None, row.why, False)])
                     trip.logbook.tell(f"goes without, as accepted: {row.item.path}: {row.why}")
 
 
@@ -75,8 +67,8 @@ def rename(name: str, patterns: Sequence[str]) -> list[tuple[str, str]]:
     with held(name) as trip:
         trip.require(HAULING, step="giving files other names")
         shelves = []
-        for number, shelf in enumerate(trip.waybill.shelves):
-            pairs = list(other_names(trip, number, shelf, patterns))
+        for one in trip.shelves:
+            shelf, pairs = one.shelf, list(other_names(one, patterns))
             renamed += [(old, os.path.basename(new)) for old, new in pairs]
             shelves.append(replace(shelf, renames=(*shelf.renames, *pairs)) if pairs else shelf)
         if not renamed:
@@ -90,14 +82,15 @@ def rename(name: str, patterns: Sequence[str]) -> list[tuple[str, str]]:
     return renamed
 
 
-def other_names(trip: Trip, number: int, shelf: Shelf, patterns: Sequence[str]) -> Iterator[tuple[str, str]]:
+def other_names(one: TripShelf, patterns: Sequence[str]) -> Iterator[tuple[str, str]]:
     """The path of each thing that could not be copied and matches, and its new one, from the shelf's top; what lies in
     a folder that gets another name follows that.
     """
-    failed = [row.item.path for row in trip.logbook.rows(number, TROUBLE) if matches(row.item.path, patterns)]
+    shelf = one.shelf
+    failed = [row.item.path for row in one.rows(TROUBLE) if matches(row.item.path, patterns)]
     taken: set[str] = set()
     done: dict[str, str] = {}
-    for path in () if shelf.gathered else failed:
+    for path in () if shelf.along else failed:
         above = next((folder for folder in reversed(done) if tail_below(path, folder)), None)
         place = shelf.place(path) if above is None else done[above] + path[len(above) :]
         folder, name = os.path.split(place)
@@ -122,13 +115,14 @@ def other_name(folder: str, name: str, taken: Set[str]) -> str:
     return wanted
 
 
-def drop_copies(trip: Trip, number: int, shelf: Shelf, patterns: Sequence[str]) -> None:
+def drop_copies(trip: Trip, one: TripShelf, patterns: Sequence[str]) -> None:
     """Remove the copies that this trip made of things that match, if nobody has changed them and their
     originals are there.
     """
+    shelf = one.shelf
     if not os.path.isdir(shelf.new) or os.path.islink(shelf.new):
         return
-    rows = [row for row in trip.logbook.rows(number, VERIFIED) if matches(row.item.path, patterns) and not row.existed]
+    rows = [row for row in one.rows(VERIFIED) if matches(row.item.path, patterns) and not row.existed]
     exact = keeps_change_times(shelf.new)
     with Removal(shelf.new) as removal:
         for row in reversed(rows):

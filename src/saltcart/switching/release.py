@@ -1,7 +1,8 @@
 """Removing the set-aside originals of a trip."""
 
 from saltcart.drives import drive_of
-from saltcart.drives.drive import keeps_change_times, mount_of, refuse_other_drive
+from saltcart.drives.drive import keeps_change_times, mount_of
+from saltcart.drives.known import refuse_other_drive
 from saltcart.errors import Refused, Stopped, counted, show
 from saltcart.hauling.altered import altered_since
 from saltcart.progress import Progress, Tick, silent
@@ -20,7 +21,8 @@ from saltcart.trips.holding import held
 from saltcart.trips.records import ACCEPTED, VERIFIED
 from saltcart.trips.stock import Stock
 from saltcart.trips.trip import RELEASED, RELEASING, SWITCHED, Trip
-from saltcart.waybills.shelf import Shelf
+from saltcart.trips.trip_shelf import TripShelf
+from saltcart.waybills.shelf import Shelf, UnpackedArchive
 
 
 def release(name: str, trash: bool = False, progress: Progress = silent, unsearched_too: bool = False) -> ReleaseReport:
@@ -39,26 +41,26 @@ def release(name: str, trash: bool = False, progress: Progress = silent, unsearc
                 f"Trip {trip.name} copied what it carried, and its originals stay in use",
                 "There is nothing to release.",
             )
-        for number, shelf in enumerate(trip.waybill.shelves):
-            refuse_absent(trip, shelf)
-            refuse_circle(trip, number, shelf)
-            refuse_mounted(trip, shelf)
+        for one in trip.shelves:
+            refuse_absent(trip, one)
+            refuse_circle(one)
+            refuse_mounted(one)
         check = check_opened(trip, digests=True, progress=progress)
-        for shelf in trip.waybill.shelves:
-            refuse_absent(trip, shelf)  # one that went during the check is away, its copies are not missing
+        for one in trip.shelves:
+            refuse_absent(trip, one)  # one that went during the check is away, its copies are not missing
         refuse_unclean(check)
         if not unsearched_too:
             refuse_unsearched(check)
-        for number, shelf in enumerate(trip.waybill.shelves):
-            make_durable(trip, number, shelf)
+        for one in trip.shelves:
+            make_durable(one)
         if trip.state == SWITCHED:
             trip.enter(RELEASING, "release begins: the check is clean and every copy verifies")
         before = free_room(trip)
-        for number, shelf in enumerate(trip.waybill.shelves):
-            stop_if_absent(trip, shelf)
-            free(trip, number, shelf, trash, report, progress)
-        for shelf in trip.waybill.shelves:
-            stop_if_absent(trip, shelf)  # what is not there now may not have been removed
+        for one in trip.shelves:
+            stop_if_absent(trip, one)
+            free(trip, one, trash, report, progress)
+        for one in trip.shelves:
+            stop_if_absent(trip, one)  # what is not there now may not have been removed
         report.freed_bytes = 0 if trash else max(0, free_room(trip) - before)
         freed = trip.logbook.fact("freed_bytes", 0) + report.freed_bytes
         trip.logbook.record(freed_bytes=freed)
@@ -70,13 +72,13 @@ def release(name: str, trash: bool = False, progress: Progress = silent, unsearc
     return report
 
 
-def make_durable(trip: Trip, number: int, shelf: Shelf) -> None:
+def make_durable(one: TripShelf) -> None:
     """Flush the whole way from the drive's top to each copy: a name on it that is lost takes the copies with it.
 
     The haul has done so; this is the last moment at which it can be made sure.
     """
-    folders = [shelf.place(row.item.path) for row in trip.logbook.rows(number, kind=FOLDER)]
-    mount, place = mount_of(shelf.new), os.path.dirname(shelf.new)
+    folders = [one.place(row) for row in one.rows(kind=FOLDER)]
+    mount, place = mount_of(one.shelf.new), os.path.dirname(one.shelf.new)
     while tail_below(place, mount):
         folders.append(place)
         place = os.path.dirname(place)
@@ -85,46 +87,47 @@ def make_durable(trip: Trip, number: int, shelf: Shelf) -> None:
             sync_folder(folder)
 
 
-def refuse_mounted(trip: Trip, shelf: Shelf) -> None:
+def refuse_mounted(one: TripShelf) -> None:
     """Raise Refused when something is mounted in the set-aside originals."""
-    if places := mounts_below(trip.aside(shelf)):
+    if places := mounts_below(one.aside):
         raise Refused(
             f"{show(places[0])} in the originals is the top of another drive, or of a folder mounted there",
             "Unmount it, and try again; nothing was removed.",
         )
 
 
-def refuse_absent(trip: Trip, shelf: Shelf) -> None:
-    """Raise Refused when a drive of `shelf` is away, or the originals are not where they were set aside."""
+def refuse_absent(trip: Trip, one: TripShelf) -> None:
+    """Raise Refused when a drive of the shelf is away, or the originals are not where they were set aside."""
+    shelf = one.shelf
     for place, identity in ((shelf.new, shelf.new_drive), (shelf.stays_at, shelf.old_drive)):
         if drive_of(place).identity != identity:
             refuse_other_drive(identity, place, f'the shelf "{shelf.name}"')
-    if trip.state == SWITCHED and not shelf.original_stays and not os.path.isdir(trip.aside(shelf)):
+    if trip.state == SWITCHED and not shelf.original_stays and not os.path.isdir(one.aside):
         raise Refused(
-            f"The originals are not at {show(trip.aside(shelf))}",
+            f"The originals are not at {show(one.aside)}",
             "If someone moved them, move them back there; nothing was removed.",
         )
 
 
-def stop_if_absent(trip: Trip, shelf: Shelf) -> None:
-    """Raise Stopped when a drive of `shelf` went in the middle of the release."""
+def stop_if_absent(trip: Trip, one: TripShelf) -> None:
+    """Raise Stopped when a drive of the shelf went in the middle of the release."""
     try:
-        refuse_absent(trip, shelf)
+        refuse_absent(trip, one)
     except Refused as error:
         raise Stopped(
             f"{error.what}; the release is not done", f"Connect the drive, then: saltcart release {trip.name}"
         ) from error
 
 
-def refuse_circle(trip: Trip, number: int, shelf: Shelf) -> None:
+def refuse_circle(one: TripShelf) -> None:
     """Raise Refused when a folder of the new place is a way into the originals: then they would be taken for their
     own copies.
     """
-    aside = os.path.realpath(trip.aside(shelf))
-    for row in trip.logbook.rows(number, kind=FOLDER):
-        if tail_below(os.path.realpath(shelf.place(row.item.path)), aside) is not None:
+    aside = os.path.realpath(one.aside)
+    for row in one.rows(kind=FOLDER):
+        if tail_below(os.path.realpath(one.place(row)), aside) is not None:
             raise Refused(
-                f"{show(shelf.place(row.item.path))} leads to the originals at {show(aside)}",
+                f"{show(one.place(row))} leads to the originals at {show(aside)}",
                 "Put the copy in its place, or undo the trip; nothing was removed.",
             )
 
@@ -175,21 +178,21 @@ def free_room(trip: Trip) -> int:
     return sum(here.room(mount).free for mount in mounts)
 
 
-def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseReport, progress: Progress) -> None:
+def free(trip: Trip, one: TripShelf, trash: bool, report: ReleaseReport, progress: Progress) -> None:
     """Remove the originals of one shelf that are still what was copied, then the folders that are empty."""
-    if shelf.archive:
+    shelf, aside = one.shelf, one.aside
+    if isinstance(shelf, UnpackedArchive):
         free_archive(trip, shelf, trash, report)
-    aside = trip.aside(shelf)
     if shelf.original_stays or not os.path.isdir(aside):
         return
     exact = keeps_change_times(shelf.stays_at)
-    stock = Stock(trip.logbook, number, walk(aside))
+    stock = Stock(one, walk(aside))
     keep = newer_originals(stock, aside)
     if exact:  # else each is read right before it goes
         edited = altered_since(trip, stock, aside, progress)
         report.read_files, report.read_bytes = report.read_files + edited.files, report.read_bytes + edited.bytes
         keep |= set(edited.paths)
-    rows = list(trip.logbook.rows(number))
+    rows = list(one.rows())
     keep |= {row.item.path for row in rows if row.state == ACCEPTED or row.item.kind == OTHER}
     if trash and exact and not keep:
         to_trash(aside)  # whole, so that it can be had back whole
@@ -203,7 +206,7 @@ def free(trip: Trip, number: int, shelf: Shelf, trash: bool, report: ReleaseRepo
                 freeing.free(row, removal)
                 progress(Tick(f"release {shelf.name}", row.item.path, report.files, len(rows)))
     report.kept += [os.path.join(aside, path) for path in sorted(keep)]
-    if not shelf.files:
+    if shelf.own_folder:
         manifests.remove_ours(shelf.old)  # of the trip that brought it there
     if os.path.isdir(aside):
         remove_folders(aside)
@@ -216,9 +219,9 @@ def free_archive(trip: Trip, shelf: Shelf, trash: bool, report: ReleaseReport) -
         return  # another shelf came out of it too
     unpacked = {
         row.item.path
-        for number, other in enumerate(trip.waybill.shelves)
-        if other.old == shelf.old
-        for row in trip.logbook.rows(number, VERIFIED, kind=FILE)
+        for other in trip.shelves
+        if other.shelf.old == shelf.old
+        for row in other.rows(VERIFIED, kind=FILE)
     }
     state = os.stat(shelf.old)
     whole = contents(shelf.old).members.keys() <= unpacked and not contents(shelf.old).left_out

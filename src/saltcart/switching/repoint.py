@@ -72,7 +72,7 @@ def repoint(name: str, reread: bool = False, wait: bool = False, progress: Progr
             switch(trip)
         clear_updates(trip)
         report.changed = sum(row.changed for row in trip.logbook.ledgers())
-        report.aside = [trip.aside(shelf) for shelf in trip.waybill.shelves if not shelf.original_stays]
+        report.aside = [one.aside for one in trip.shelves if not one.shelf.original_stays]
         report.turned = trip.waybill.turn
         return report
 
@@ -192,17 +192,18 @@ def refuse_changes(trip: Trip) -> None:
     """Raise Refused when a shelf or its copy is not what the haul left."""
     details = []
     over = {line.over for line in trip.waybill.ledgers if line.over}
-    for number, shelf in enumerate(trip.waybill.shelves):
+    for one in trip.shelves:
+        shelf = one.shelf
         refuse_replaced(shelf)
         refuse_mounts(shelf)
-        stock = Stock(trip.logbook, number, shelf.walk())
+        stock = Stock(one, shelf.walk())
         for word, paths in stock.differences().items():
             details += [f"{word}: {show(os.path.join(shelf.old, path))}" for path in paths]
-        if keeps_change_times(shelf.stays_at) and not shelf.archive:
+        if not shelf.packed and keeps_change_times(shelf.stays_at):
             edited = altered_since(trip, stock, shelf.old).paths
             details += [f"edited, with its time kept: {show(os.path.join(shelf.old, path))}" for path in edited]
-        waiting = {path for _number, path in trip.logbook.waiting(number)}
-        for row in trip.logbook.rows(number):
+        waiting = one.waiting()
+        for row in one.rows():
             place = shelf.place(row.item.path)
             if row.state == ACCEPTED or place in over:
                 continue
@@ -234,8 +235,9 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
             begun += within_reach(staged_name(trip, row))
             deeds += prepare_ledger(trip, row, judge, reread, added)
         judge.opened.keep()
-        for shelf in trip.waybill.shelves:
-            deeds += aside_deeds(shelf, shelf.old, trip.aside(shelf), "")
+        for one in trip.shelves:
+            shelf = one.shelf
+            deeds += aside_deeds(shelf, shelf.old, one.aside, "")
             deeds += [Link(shelf.post, shelf.new)] if shelf.post else []
             for post in signposts.leading_to(shelf.old) if not shelf.original_stays else ():
                 if post != shelf.new and post not in trip.waybill.turn:
@@ -272,10 +274,11 @@ def require_found(trip: Trip) -> None:
 
 def uncopied(trip: Trip) -> dict[str, tuple[str, str]]:
     """The verdict on originals that the trip goes without."""
-    rows = [
-        (shelf, row) for number, shelf in enumerate(trip.waybill.shelves) for row in trip.logbook.rows(number, ACCEPTED)
-    ]
-    return {os.path.join(shelf.old, row.item.path): (UNREADABLE, row.why or "") for shelf, row in rows}
+    return {
+        os.path.join(one.shelf.old, row.item.path): (UNREADABLE, row.why or "")
+        for one in trip.shelves
+        for row in one.rows(ACCEPTED)
+    }
 
 
 def within_reach(path: str) -> list[str]:

@@ -7,7 +7,8 @@ from saltcart.switching.deed_kinds import Rename
 from saltcart.switching.deeds import Deed
 from saltcart.switching.deeds_on_places import Link, Make
 from saltcart.system import os
-from saltcart.waybills.shelf import Shelf, matches
+from saltcart.waybills.patterns import matches
+from saltcart.waybills.shelf import ChosenFiles, Shelf
 
 
 def aside_deeds(shelf: Shelf, old: str, aside: str, path: str) -> list[Deed]:
@@ -19,7 +20,7 @@ def aside_deeds(shelf: Shelf, old: str, aside: str, path: str) -> list[Deed]:
     if shelf.original_stays:
         return []
     place, hidden = (os.path.join(top, path) if path else top for top in (old, aside))
-    if (not shelf.stay and not shelf.only) or (not shelf.files and whole(shelf, place, path)):
+    if not shelf.divided or (not isinstance(shelf, ChosenFiles) and whole(shelf, place, path)):
         signpost = [Link(place, shelf.place(path))] if shelf.leave == "signpost" else []
         return [Rename(place, hidden), *signpost]
     deeds: list[Deed] = [Make(hidden, place)]

@@ -12,7 +12,7 @@ The plan is recorded, with everything it needs, before its first deed; see `all_
 from collections.abc import Container, Sequence
 
 from saltcart.drives import drive_of, find_drive
-from saltcart.drives.drive import refuse_other_drive, require
+from saltcart.drives.known import refuse_other_drive, require
 from saltcart.errors import Refused, Stopped, counted, show
 from saltcart.ledgers import Ledger
 from saltcart.progress import Progress, Tick, silent
@@ -35,6 +35,7 @@ from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.signposts import put_back
 from saltcart.trips.stock import Stock
 from saltcart.trips.trip import DROPPING, ENDED, HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, UNDONE, Trip
+from saltcart.trips.trip_shelf import TripShelf
 from saltcart.waybills import collection, collection_file
 from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.shelf import Shelf
@@ -88,7 +89,7 @@ def refuse_later(trip: Trip) -> None:
     Undone in this order, a ledger would come home with entries for where the later trip put things, and nobody would
     change them back when that is undone.  Trips that only copy change nothing there.
     """
-    tops = [shelf.new for shelf in trip.waybill.shelves if not shelf.gathered]
+    tops = [shelf.new for shelf in trip.waybill.shelves if not shelf.along]
     for later in history.readable():
         if later.name == trip.name:
             return
@@ -131,7 +132,8 @@ def drop_all(trip: Trip, report: UndoReport, progress: Progress, spare: Containe
     """Remove the copies of a trip that was undone, and set signposts up again that had made room for them."""
     follow_remounts(trip)
     dropped, keep = Dropped(), Kept(spare, named_copies(trip))
-    for number, shelf in reversed([*enumerate(trip.waybill.shelves)]):  # what was gathered lies in the first
+    for one in reversed(trip.shelves):  # what was gathered lies in the first
+        shelf = one.shelf
         if other := user_of(shelf.new, trip):
             report.remarks.append(f"The copies at {show(shelf.new)} stay, for trip {other} uses them")
         elif away := drive_away(shelf):
@@ -141,7 +143,7 @@ def drop_all(trip: Trip, report: UndoReport, progress: Progress, spare: Containe
                 f" saltcart undo {trip.name} --drop-copies"
             )
         else:
-            drop(trip, number, shelf, dropped, progress, keep)
+            drop(trip, one, dropped, progress, keep)
             if away := drive_away(shelf):
                 raise not_dropped(trip, f"{away} has gone while copies were removed", dropped.failed)
     if dropped.failed:
@@ -209,10 +211,10 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
     """Stage every ledger as it shall be, and record the whole plan before its first deed."""
     rows = trip.logbook.ledgers()
     times = folder_times.untouched(trip)
-    for shelf in trip.waybill.shelves:
-        refuse_blocked(trip, shelf)
+    for one in trip.shelves:
+        refuse_blocked(trip, one)
         if not without_new:
-            refuse_unplugged(trip, shelf)
+            refuse_unplugged(trip, one.shelf)
     refuse_busy(opened(trip, rows), wait, progress)
     back = inverse(deed for _number, deed, _done in recorded(trip, superseding.PLAN))
     # What a half-done switch had not come to needs no undoing, and must not be done when this undo is undone.
@@ -246,16 +248,17 @@ def refuse_absent_drives(trip: Trip, without_new: bool) -> None:
             refuse_unplugged(trip, shelf)
 
 
-def refuse_blocked(trip: Trip, shelf: Shelf) -> None:
+def refuse_blocked(trip: Trip, one: TripShelf) -> None:
     """Raise Refused when the originals are not where they were set aside, or something has taken their place."""
+    shelf = one.shelf
     if shelf.original_stays:
         return
-    place, aside = shelf.old, os.path.isdir(trip.aside(shelf))
+    place, aside = shelf.old, os.path.isdir(one.aside)
     if trip.state == SWITCHING and not aside and os.path.isdir(place) and not os.path.islink(place):
         return  # the switch had not come to it
     if not aside:
         raise Refused(
-            f"The originals are not at {show(trip.aside(shelf))}",
+            f"The originals are not at {show(one.aside)}",
             "If their drive is not connected, plug it in. If someone moved them, move them back there.",
         )
     signpost = os.path.islink(place) and os.readlink(place) == shelf.new and shelf.leave == "signpost"
@@ -290,14 +293,17 @@ def newcomers(trip: Trip) -> list[str]:
     """
     remarks = []
     ledgers = {row.place for row in trip.logbook.ledgers()}
-    for number, shelf in enumerate(trip.waybill.shelves):
-        if shelf.gathered or shelf.files or not os.path.isdir(shelf.new):
+    for one in trip.shelves:
+        shelf = one.shelf
+        if not shelf.own_folder or not os.path.isdir(shelf.new):
             continue  # other things may be beside chosen files
-        others = [one.new for one in trip.waybill.shelves if one is not shelf and tail_below(one.new, shelf.new)]
+        others = [
+            other.new for other in trip.waybill.shelves if other is not shelf and tail_below(other.new, shelf.new)
+        ]
         items = [(item, shelf.home(item.path)) for item in walk(shelf.new)]
         later = [shelf.place("") + f"/{item.path}" for item, home in items if not came_so(shelf, item.path, home)]
         at_home = (item._replace(path=home) for item, home in items if came_so(shelf, item.path, home))
-        found = Stock(trip.logbook, number, at_home).differences(COARSEST_NS)
+        found = Stock(one, at_home).differences(COARSEST_NS)
         places = [*later, *(shelf.place(path) for path in found["new"] + found["changed"])]
         places = [
             place

@@ -168,10 +168,10 @@ def newer_text(trip: Trip, row: LedgerRow, entry: Entry, back: Routes, report: U
 
 def original_there(trip: Trip, home: str) -> bool:
     """Whether the set-aside originals hold what shall be at `home`."""
-    for shelf in trip.waybill.shelves:
-        tail = tail_below(home, shelf.old)
+    for one in trip.shelves:
+        tail = tail_below(home, one.shelf.old)
         if tail is not None:
-            return os.path.lexists(home if shelf.original_stays else os.path.join(trip.aside(shelf), tail))
+            return os.path.lexists(home if one.shelf.original_stays else os.path.join(one.aside, tail))
     return False
 
 

@@ -107,7 +107,7 @@ def fsdecode(text: Any) -> str:
 
 
 def fsencode(text: Any) -> bytes:
-    """The opposite; half a sign of UTF-16, as a name there may hold, is written as it is."""
+    """The opposite; half a character of UTF-16, as a name there may hold, is written as it is."""
     try:
         return str(real.fspath(text)).encode("utf-8", "surrogateescape")
     except UnicodeEncodeError:

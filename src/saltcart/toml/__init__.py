@@ -1,1 +1,1 @@
-"""Our own TOML files: typed structs say once what may stand in them."""
+"""Our own TOML files: typed structs say once what they may hold."""

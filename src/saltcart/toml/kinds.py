@@ -3,7 +3,7 @@
     care: Annotated[str, one_of("own", "replaceable")] = "own"
     path: FullPath
 
-Paths are bytes; TOML holds text.  A path that is not valid UTF-8 stands there as a `file:` URI.
+Paths are bytes; TOML holds text.  A path that is not valid UTF-8 is written as a `file:` URI.
 """
 
 from typing import Annotated, Any
@@ -74,7 +74,7 @@ def shown(text: str) -> str:
 
 
 def one_of(*words: Any) -> Meta:
-    """That nothing but one of these words may stand there."""
+    """That only one of these words is allowed there."""
     return Meta(extra={"one_of": words})
 
 

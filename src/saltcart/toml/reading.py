@@ -1,6 +1,6 @@
 """Reading our TOML files into typed structs, with errors that name file, line and key.
 
-What may stand in a file is what the struct declares (see `kinds`); this module only finds where it does not.
+What a file may hold is what the struct declares (see `kinds`); this module only finds where it does not.
 """
 
 import re
@@ -110,7 +110,7 @@ class Place:
 
 
 def value_of(place: Place, value: Any, kind: inspect.Type) -> Any:
-    """What stands at a place, as its struct has it.  BadFile at the first spot where it is not of its kind."""
+    """The value at a place, as its struct has it.  BadFile at the first spot where it is not of its kind."""
     match kind:
         case inspect.Metadata():
             return annotated(place, value, kind.type, extra_of(kind))

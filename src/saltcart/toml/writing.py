@@ -93,7 +93,7 @@ def item_of(value: Any, kind: inspect.Type, notes: Notes, always: Always) -> Any
 
 
 def texts(values: list[Any]) -> tomlkit.items.Array:
-    """Texts as an array.  It is read from TOML, for to add thousands of items takes the square of their number."""
+    """Texts as an array, read from TOML: to add thousands of items one by one takes the square of their number."""
     quoted = (json.dumps(one, ensure_ascii=False).replace("\x7f", "\\u007f") for one in values)
     lines = ",\n    ".join(quoted)
     return tomlkit.array(f"[\n    {lines},\n]" if len(values) > 1 else f"[{lines}]")

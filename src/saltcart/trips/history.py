@@ -18,7 +18,7 @@ from saltcart.home import trips_folder
 from saltcart.safefile import digest_of
 from saltcart.system import os
 from saltcart.trips.logbook import RECORDED, Logbook
-from saltcart.trips.trip import ENDED, SWITCHED, Trip, logbook_at, names, opened, readably
+from saltcart.trips.trip import ENDED, SWITCHED, Trip, logbook_at, names, next_step, opened, readably, refuse_newer
 from saltcart.waybills import waybill_file
 from saltcart.waybills.waybill import Waybill
 
@@ -86,6 +86,7 @@ def read(name: str, folder: str, seen: tuple[State | int | None, ...]) -> Known:
     if wal is None and seen[0]:  # then all is in the one file, and nobody writes
         with suppress(sqlite3.Error), closing(sqlite3.connect(f"file:{quote(book)}?immutable=1", uri=True)) as database:
             facts = facts_in(database)
+            refuse_newer(name, facts.get("format", 1))
             database.execute("SELECT count(*) FROM event").fetchone()  # where damage is met that facts do not show
             return Known(seen, waybill_file.read(os.path.join(folder, "waybill.toml")), facts)
     with opened(name) as trip:
@@ -135,7 +136,9 @@ def latest(*states: str, otherwise: str | None = None, began: str = "", dropping
         for name, state, _dropping in found:
             if state in wanted:
                 return name
-    raise UsageError(
-        "There is no trip that this could be about",
-        "saltcart trips lists them. A first one begins with: saltcart move SHELF --to FOLDER",
-    )
+    for trip in readable():
+        raise UsageError(
+            f"No trip is ready for this: the newest, {trip.name}, is {trip.state}",
+            f"{next_step(trip)} To see them all: saltcart trips",
+        )
+    raise UsageError("There are no trips yet", "Start with: saltcart move SHELF --to FOLDER")

@@ -18,8 +18,8 @@ def held(name: str) -> Iterator[Trip]:
     """The trip of that id, to work on: nobody else may until this ends.  Refused when somebody does."""
     with opened(name, writing=True) as trip:
         shelves = trip.waybill.shelves
-        places = {path for shelf in shelves if not shelf.gathered for path in (shelf.old, shelf.new)}
-        places |= {os.path.dirname(shelf.new) for shelf in shelves if shelf.gathered}  # thousands are no rare thing
+        along = {one.landing_folder for one in shelves if one.along}  # thousands are no rare thing
+        places = along | {path for one in shelves if not one.along for path in (one.old, one.new)}
         places |= {line.over or line.path for line in trip.waybill.ledgers}
         locks = made_home("locks")
         # Of a process that died the system takes the locks back, so that a stale file means nothing.

@@ -84,7 +84,7 @@ def leftovers() -> list[Leftover]:
         folders |= {os.path.dirname(path) for row in trip.logbook.ledgers() for path in (row.path, row.place)}
         folders |= {shelf.stays_at for shelf in trip.waybill.shelves} | {trip.waybill.collection}
         if trip.rests and not worked_on(trip.name):
-            tops |= {os.path.dirname(one.new) if one.gathered else one.new for one in trip.waybill.shelves}
+            tops |= {one.landing_folder for one in trip.waybill.shelves}
         plans[(home() / "waybills").as_posix()].add(os.path.basename(str(trip.logbook.fact("source", ""))))
         plans[(home() / "drafts").as_posix()].add(f"{trip.waybill.draft}.jsonl")
     for one in (*hidden_in(folders | tops, known, needs), *copies_in(tops), *own_data(plans)):

@@ -14,6 +14,7 @@ from typing import Any
 from saltcart.errors import show
 from saltcart.shelves.marks import Mark
 from saltcart.system import os
+from saltcart.trips.logbook_schema import ITEM_COLUMNS, STATE_COLUMNS, complete, known_format
 from saltcart.trips.records import (
     ACCEPTED,
     PLACING,
@@ -28,37 +29,6 @@ from saltcart.trips.records import (
     unpacked,
 )
 
-SCHEMA = """
-CREATE TABLE IF NOT EXISTS fact (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
-CREATE TABLE IF NOT EXISTS event (at TEXT NOT NULL, what TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS file (
-    shelf INTEGER NOT NULL, path BLOB NOT NULL, kind TEXT NOT NULL, size INTEGER NOT NULL, disk_bytes INTEGER NOT NULL,
-    mtime_ns INTEGER NOT NULL, mode INTEGER NOT NULL, device INTEGER NOT NULL, inode INTEGER NOT NULL,
-    links INTEGER NOT NULL,
-    target BLOB, ctime_ns INTEGER NOT NULL DEFAULT 0, digest TEXT, state TEXT NOT NULL, why TEXT,
-    existed INTEGER NOT NULL DEFAULT 0, copy_inode INTEGER, copy_ctime_ns INTEGER,
-    PRIMARY KEY (shelf, path)) WITHOUT ROWID;
-CREATE TABLE IF NOT EXISTS waiting (
-    shelf INTEGER NOT NULL, path BLOB NOT NULL, PRIMARY KEY (shelf, path)) WITHOUT ROWID;
-CREATE TABLE IF NOT EXISTS ledger (
-    number INTEGER PRIMARY KEY, path BLOB NOT NULL, place BLOB NOT NULL, map TEXT NOT NULL, rewrite INTEGER NOT NULL,
-    before TEXT, after TEXT, backup BLOB, changed INTEGER NOT NULL DEFAULT 0);
-CREATE TABLE IF NOT EXISTS entry (
-    ledger INTEGER NOT NULL, key TEXT NOT NULL, place TEXT NOT NULL, old BLOB NOT NULL, new BLOB NOT NULL,
-    verdict TEXT NOT NULL, why TEXT NOT NULL, after TEXT NOT NULL DEFAULT '', PRIMARY KEY (ledger, key)) WITHOUT ROWID;
-CREATE TABLE IF NOT EXISTS deed (
-    plan TEXT NOT NULL, number INTEGER NOT NULL, what TEXT NOT NULL, done INTEGER NOT NULL DEFAULT 0,
-    PRIMARY KEY (plan, number)) WITHOUT ROWID;
-"""
-ITEM_COLUMNS = "path, kind, size, disk_bytes, mtime_ns, mode, device, inode, links, target, ctime_ns"
-STATE_COLUMNS = "digest, state, why, existed, copy_inode, copy_ctime_ns"
-# What older versions did not record: a 0 or NULL proves nothing, so that contents are compared.
-LATER_COLUMNS = {
-    "file": ("ctime_ns INTEGER NOT NULL DEFAULT 0", "copy_inode INTEGER", "copy_ctime_ns INTEGER"),
-    "entry": ("after TEXT NOT NULL DEFAULT ''",),
-}
-
-
 RECORDED: Counter[str] = Counter()  # how often this program recorded facts, by the paths of logbooks
 
 
@@ -70,12 +40,13 @@ class Logbook:
         self.database = sqlite3.connect(path, isolation_level=None, timeout=10)
         self.database.execute("PRAGMA journal_mode = WAL")
         self.database.execute("PRAGMA synchronous = FULL")
-        self.database.executescript(SCHEMA)
-        for table, columns in LATER_COLUMNS.items():
-            known = {name for _number, name, *_rest in self.database.execute(f"PRAGMA table_info({table})")}
-            for column in columns:
-                if column.split()[0] not in known:
-                    self.database.execute(f"ALTER TABLE {table} ADD COLUMN {column}")
+        if known_format(self.format()):
+            complete(self.database)
+
+    def format(self) -> Any:
+        """The format it says it has; that of the first versions, which said none."""
+        begun = self.database.execute("SELECT 1 FROM sqlite_master WHERE name = 'fact'").fetchone()
+        return self.fact("format", 1) if begun else 1
 
     def close(self) -> None:
         """Close the database."""

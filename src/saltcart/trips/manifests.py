@@ -11,10 +11,9 @@ from saltcart.trips.trip import Trip
 
 def recorded(trip: Trip) -> Iterator[tuple[int, str, str]]:
     """Shelf number, path and digest of each manifest that a trip has recorded."""
-    for number in range(len(trip.waybill.shelves)):
-        path, digest = trip.logbook.fact(f"manifest {number}", ("", ""))
-        if path:
-            yield number, path, digest
+    for one in trip.shelves:
+        if one.manifest:
+            yield one.number, *one.manifest
 
 
 def is_ours(path: str) -> bool:

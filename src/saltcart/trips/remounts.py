@@ -24,12 +24,8 @@ def follow_remounts(trip: Trip) -> None:
         return
     there = Moves(moves)
     trip.replan([replace(shelf, new=there.follow(shelf.new) or shelf.new) for shelf in trip.waybill.shelves])
-    for number in range(len(trip.waybill.shelves)):  # what an undo would remove
-        made, manifest = trip.logbook.fact(f"made {number}"), trip.logbook.fact(f"manifest {number}")
-        if made:
-            trip.logbook.record(**{f"made {number}": [there.follow(path) or path for path in made]})
-        if manifest:
-            trip.logbook.record(**{f"manifest {number}": [there.follow(manifest[0]) or manifest[0], manifest[1]]})
+    for one in trip.shelves:  # what an undo would remove
+        one.relocate(lambda path: there.follow(path) or path)
     follow_shelves(trip)
 
 

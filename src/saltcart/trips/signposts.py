@@ -25,9 +25,10 @@ def leads_home(place: str, shelf: str) -> bool:
 
 def make_room(trip: Trip) -> None:
     """Take the signposts away that are where shelves of the trip shall come, and note them."""
-    for number, shelf in enumerate(trip.waybill.shelves):
+    for one in trip.shelves:
+        shelf = one.shelf
         if leads_home(shelf.new, shelf.old):
-            trip.logbook.record(**{f"signpost {number}": os.readlink(shelf.new)})
+            one.record("signpost", os.readlink(shelf.new))
             trip.logbook.tell(f"the signpost at {shelf.new} makes room")
             os.unlink(shelf.new)
             sync_folder(os.path.dirname(shelf.new))
@@ -35,8 +36,8 @@ def make_room(trip: Trip) -> None:
 
 def put_back(trip: Trip) -> None:
     """Set signposts up again that made room for shelves which did not come after all."""
-    for number, shelf in enumerate(trip.waybill.shelves):
-        target = trip.logbook.fact(f"signpost {number}")
+    for one in trip.shelves:
+        shelf, target = one.shelf, one.fact("signpost")
         there = (
             target and landing_drive(shelf.new).identity == shelf.new_drive
         )  # an unplugged drive leaves an ordinary folder

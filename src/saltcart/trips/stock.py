@@ -4,8 +4,9 @@ from collections.abc import Iterable, Iterator
 
 from saltcart.shelves.walk import Item
 from saltcart.system import os
-from saltcart.trips.logbook import ITEM_COLUMNS, STATE_COLUMNS, Logbook
+from saltcart.trips.logbook_schema import ITEM_COLUMNS, STATE_COLUMNS
 from saltcart.trips.records import LISTED, TROUBLE, Row, packed, unpacked
+from saltcart.trips.trip_shelf import TripShelf
 
 # A folder is not changed by what happens in it, nor a link by its own times.
 CHANGED = (
@@ -17,8 +18,9 @@ CHANGED = (
 class Stock:
     """The items of one shelf; a logbook holds one stock at a time."""
 
-    def __init__(self, log: Logbook, shelf: int, items: Iterable[Item]):
-        self.log, self.shelf = log, shelf
+    def __init__(self, on_trip: TripShelf, items: Iterable[Item]):
+        log = on_trip.log
+        self.log, self.on_trip, self.shelf = log, on_trip, on_trip.number
         marks = ", ".join("?" * len(ITEM_COLUMNS.split(", ")))
         log.database.execute("DROP TABLE IF EXISTS temp.today")
         log.database.execute(f"CREATE TEMP TABLE today ({ITEM_COLUMNS}, PRIMARY KEY (path)) WITHOUT ROWID")

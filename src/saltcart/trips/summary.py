@@ -56,10 +56,8 @@ def summary_of(trip: Trip) -> TripSummary:
     log = trip.logbook
     away = trip.state == SWITCHED
     shelves = [
-        ShelfSummary(
-            shelf, *log.totals(number, LISTED, PLACING, VERIFIED, TROUBLE), trip.aside(shelf) if away else None
-        )
-        for number, shelf in enumerate(trip.waybill.shelves)
+        ShelfSummary(one.shelf, *one.totals(LISTED, PLACING, VERIFIED, TROUBLE), one.aside if away else None)
+        for one in trip.shelves
     ]
     finished = log.fact("finished")
     freed = log.fact("freed_bytes", 0) if trip.state == RELEASED else 0

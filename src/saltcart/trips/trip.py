@@ -6,10 +6,10 @@ import tempfile
 from collections.abc import Iterator
 from contextlib import ExitStack, closing, contextmanager
 from pathlib import Path
+from typing import Any
 
 from msgspec import Struct
 
-from saltcart.drives.drive import mount_of
 from saltcart.errors import BadLedger, Refused, SaltCartError, Stopped, UsageError, show
 from saltcart.home import home, made_home, require_home, trips_folder
 from saltcart.ledgers import Ledger, Map, load_map, open_ledger
@@ -19,7 +19,9 @@ from saltcart.own_names import set_aside_name
 from saltcart.safefile import PRIVATE_FILE, create_file, digest_of, sync_file, sync_folder
 from saltcart.system import os
 from saltcart.trips.logbook import Logbook
+from saltcart.trips.logbook_schema import FORMAT, known_format
 from saltcart.trips.records import LedgerRow, now
+from saltcart.trips.trip_shelf import TripShelf
 from saltcart.waybills import waybill_file
 from saltcart.waybills.shelf import Shelf
 from saltcart.waybills.waybill import LedgerLine, Waybill
@@ -44,6 +46,11 @@ class Trip(Struct):
     logbook: Logbook
 
     @property
+    def shelves(self) -> list[TripShelf]:
+        """Its shelves, each with what is recorded of it."""
+        return [TripShelf(self.logbook, self.name, number, one) for number, one in enumerate(self.waybill.shelves)]
+
+    @property
     def state(self) -> str:
         """Where the trip is."""
         return str(self.logbook.fact("state", HAULING))
@@ -52,7 +59,7 @@ class Trip(Struct):
     def copies(self) -> bool:
         """Whether it carries something, and the originals of all its shelves stay in use."""
         shelves = self.waybill.shelves
-        return bool(shelves) and all(shelf.original_stays and not shelf.archive for shelf in shelves)
+        return bool(shelves) and all(shelf.original_stays and not shelf.packed for shelf in shelves)
 
     @property
     def dropping(self) -> bool:
@@ -69,13 +76,6 @@ class Trip(Struct):
         with self.logbook.together():
             self.logbook.record(state=state, **({"finished": now()} if state in ENDED else {}), **facts)
             self.logbook.tell(what)
-
-    def aside(self, shelf: Shelf) -> str:
-        """Where the originals of `shelf` are set aside: a hidden name beside it, on its own drive."""
-        parent, name = os.path.split(shelf.old)
-        if shelf.files and mount_of(shelf.old) == shelf.old:
-            parent = shelf.old  # beside it is another drive
-        return os.path.join(parent, set_aside_name(name, self.name))
 
     def maps(self) -> list[Map]:
         """The maps of this trip, from the copies kept in its folder.  OSError when their drive has gone."""
@@ -167,7 +167,9 @@ def create(waybill_path: str) -> str:
         sync_file(str(folder / inner))
     create_file(str(folder / "logbook.sqlite"))
     logbook = Logbook(str(folder / "logbook.sqlite"))
-    logbook.record(state=HAULING, started=now(), source=os.path.realpath(waybill_path), plan=digest_of(waybill_path))
+    logbook.record(
+        format=FORMAT, state=HAULING, started=now(), source=os.path.realpath(waybill_path), plan=digest_of(waybill_path)
+    )
     logbook.close()
     for made in (folder / "maps", folder):
         sync_folder(str(made))
@@ -212,7 +214,18 @@ def opened(name: str, writing: bool = False) -> Iterator[Trip]:
         raise UsageError(f"There is no trip {show(name)}", f"See saltcart trips. The latest: {known}.")
     plan = waybill_file.read(str(folder / "waybill.toml"))
     with readably(name), logbook_at(str(folder / "logbook.sqlite"), writing) as logbook:
+        refuse_newer(name, logbook.format())
         yield Trip(name, folder.as_posix(), plan, logbook)
+
+
+def refuse_newer(name: str, kind: Any) -> None:
+    """Raise Refused for a trip whose logbook is of a format that only a later version knows."""
+    if not known_format(kind):
+        raise Refused(
+            f"Trip {name} was made by a newer version of Salt Cart (format {kind}; this version knows {FORMAT})",
+            "Its sounds and ledgers are where that version left them. Update Salt Cart, then run the same command"
+            " again.",
+        )
 
 
 @contextmanager

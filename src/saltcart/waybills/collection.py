@@ -163,7 +163,7 @@ def is_collection(top: str) -> bool:
 
 
 def clear_unfinished(top: str) -> None:
-    """Remove what an interrupted `write` left in the folder of a collection, which is ours alone just now."""
+    """Remove what an interrupted `write` left in the folder of a collection, which only we use just now."""
     with suppress(OSError):
         remove_if_there(neighbour_of(os.path.join(top, NAME)))
         remove_if_there(neighbour_of(os.path.join(top, READ_ME)))

@@ -44,7 +44,7 @@ def read(path: str) -> Collection:
         what = f"is of format {said.format}; this version knows {FORMAT}"
         raise BadFile(path, None, what, "Use the version that wrote it.")
     if not said.shelves and not said.files:
-        raise BadFile(path, None, "names no shelf and no file", "Carry the collection anew.")
+        raise BadFile(path, None, "lists no shelf and no file", "Carry the collection anew.")
     found = Collection(**{name: getattr(said, name) for name in Collection.__struct_fields__})
     found.top = os.path.dirname(os.path.abspath(path))
     refuse_links(path, found)

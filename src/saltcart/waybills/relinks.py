@@ -15,9 +15,9 @@ RELATIVE = "relative"  # a text in whose manner full paths become such as start 
 class Relink(Struct, frozen=True, rename={"old": "from", "new": "to", "renames": "rename"}):
     """Entries that name `old` shall name `new`, though nothing moves: in one `ledger`, or in all.
 
-    `what`: ALL that is lost below it and is there below the new one; LEVEL, the folder alone, and what starts from it
-    starts from there; NEW_THINGS, the folder alone where a program puts what comes next; ONE, that path alone; PLACE,
-    all below it, lost or not, for the new one is another machine's place for the same, where some paths below it have
+    `what`: ALL that is lost below it and is there below the new one; LEVEL, only the folder, and what starts from it
+    starts from there; NEW_THINGS, only the folder where a program puts what comes next; ONE, only that path; PLACE, all
+    below it, lost or not, because the new one is another machine's place for the same, where some paths below it have
     other names: `renames`.  `why` says what speaks for it.
     """
 

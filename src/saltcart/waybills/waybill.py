@@ -16,8 +16,9 @@ from saltcart.spelling.renames import renames_of
 from saltcart.system import os
 from saltcart.toml.kinds import OUTSIDE_FILE, AnyPath, FullPath, keys, one_of
 from saltcart.waybills.newer import Newer, Renamed
+from saltcart.waybills.parts import taken
 from saltcart.waybills.relinks import ALL, LEVEL, ONE, PLACE, FolderLine, Relink
-from saltcart.waybills.shelf import Shelf, taken
+from saltcart.waybills.shelf import Shelf
 
 LinkPair = Annotated[tuple[FullPath, FullPath], keys("at", "to")]
 # How a waybill calls its tables, one a row.
@@ -37,7 +38,7 @@ class LedgerLine(Struct, frozen=True, rename={"map_name": "map"}):
     over: FullPath = ""  # the ledger that it replaces; it is itself left as it is
     over_digest: str = ""  # of the content of that one when the plan was made
     merge: FullPath = ""  # another copy of it, which is combined with it
-    asked: Annotated[str, one_of("here", "there")] = "here"  # which wins where both changed the same thing
+    prefer: Annotated[str, one_of("here", "there")] = "here"  # which wins where both changed the same thing
     unlike: tuple[AnyPath, ...] = ()  # texts that do not get the style `like`
     cut: bool = False  # a playlist that loses the lines for what does not travel
 

@@ -1,5 +1,7 @@
 """Reading a waybill, a TOML file that people edit."""
 
+from typing import assert_never
+
 from msgspec import Struct, field
 from msgspec.structs import asdict
 
@@ -7,14 +9,15 @@ from saltcart.errors import BadFile, show
 from saltcart.system import os
 from saltcart.toml import reading
 from saltcart.toml.kinds import FullPath
-from saltcart.waybills import shelf
-from saltcart.waybills.shelf import Shelf, sorted_out
+from saltcart.waybills import shelf as kinds
+from saltcart.waybills.patterns import sorted_out
+from saltcart.waybills.shelf import ChosenFiles, CopiedFile, Decided, Folder, Shelf, UnpackedArchive
 from saltcart.waybills.waybill import IN_FILES, Waybill
 
 FORMAT = 1
 
 
-class Gathered(Struct, frozen=True, rename=shelf.IN_FILES):
+class Gathered(Struct, frozen=True, rename=kinds.IN_FILES):
     """A single file from elsewhere that is copied along."""
 
     old: FullPath
@@ -23,10 +26,18 @@ class Gathered(Struct, frozen=True, rename=shelf.IN_FILES):
     new_drive: str
 
 
+class ShelfTable(Decided, frozen=True):
+    """A shelf as its table says it: which kind it is depends on what is true there."""
+
+    files: bool = False  # only the files in `only` travel, each separately
+    archive: bool = False  # what is in it travels
+
+
 class WaybillFile(Waybill, kw_only=True, rename=IN_FILES):
     """A waybill as its file holds it: gathered files stand apart from shelves."""
 
     format: int
+    shelves: list[ShelfTable] = field(default_factory=list)  # type: ignore[assignment]  # tables, not yet of a kind
     gather: list[Gathered] = field(default_factory=list)
 
 
@@ -34,9 +45,9 @@ def read(path: str) -> Waybill:
     """The waybill in the file at `path`.  Raises BadFile with file, line and key."""
     found = reading.read(path, WaybillFile)
     if found.format != FORMAT:
-        raise BadFile(
-            path, None, f"is a waybill of format {found.format}; this version knows {FORMAT}", "Draft it anew."
-        )
+        later = found.format > FORMAT
+        what = f"is a waybill of format {found.format}; this version knows {FORMAT}"
+        raise BadFile(path, None, what, "Update Salt Cart." if later else "Draft it anew.")
     if not (found.shelves or found.relinks or found.folders or found.here or found.signposts):
         raise BadFile(
             path, None, "says nothing to do", "Remove the # before each line that you want, or make the plan anew."
@@ -50,17 +61,31 @@ def read(path: str) -> Waybill:
 
 def in_one(found: WaybillFile) -> Waybill:
     """The plan with all its shelves, those last that are single gathered files."""
-    said = asdict(found)
-    said["shelves"] = [
-        *found.shelves,
-        *(Shelf(os.path.basename(one.new), gathered=True, **asdict(one)) for one in found.gather),
-    ]
-    return Waybill(**{name: said[name] for name in Waybill.__struct_fields__})
+    said = {name: getattr(found, name) for name in Waybill.__struct_fields__}
+    along = (CopiedFile(os.path.basename(one.new), **asdict(one)) for one in found.gather)
+    return Waybill(**{**said, "shelves": [*map(of_its_kind, found.shelves), *along]})
+
+
+def of_its_kind(table: ShelfTable) -> Shelf:
+    """The shelf that a table means."""
+    kind = UnpackedArchive if table.archive else ChosenFiles if table.files else Folder
+    return kind(**{name: getattr(table, name) for name in Decided.__struct_fields__})
 
 
 def apart(plan: Waybill) -> WaybillFile:
-    """The opposite."""
-    said = asdict(plan)
-    said["shelves"] = [one for one in plan.shelves if not one.gathered]
-    gather = [Gathered(one.old, one.new, one.old_drive, one.new_drive) for one in plan.shelves if one.gathered]
-    return WaybillFile(format=FORMAT, gather=gather, **said)
+    """The opposite of `in_one`."""
+    tables: list[ShelfTable] = []
+    gather: list[Gathered] = []
+    for one in plan.shelves:
+        match one:
+            case CopiedFile():
+                gather.append(Gathered(one.old, one.new, one.old_drive, one.new_drive))
+            case Folder():
+                tables.append(ShelfTable(**asdict(one)))
+            case ChosenFiles():
+                tables.append(ShelfTable(**asdict(one), files=True))
+            case UnpackedArchive():
+                tables.append(ShelfTable(**asdict(one), archive=True))
+            case _:
+                assert_never(one)
+    return WaybillFile(format=FORMAT, gather=gather, **{**asdict(plan), "shelves": tables})

@@ -14,9 +14,8 @@ from saltcart.system import os
 from saltcart.toml.writing import document_of, table_of
 from saltcart.waybills.newer import Newer
 from saltcart.waybills.relinks import ALL, LEVEL, ONE, PLACE, RELATIVE, FolderLine, Relink
-from saltcart.waybills.shelf import Shelf
 from saltcart.waybills.waybill import LedgerLine, Waybill
-from saltcart.waybills.waybill_file import apart
+from saltcart.waybills.waybill_file import ShelfTable, apart
 
 HEAD = """\
 Salt Cart waybill: what one trip will do. Read it, change what you like, then:
@@ -57,11 +56,11 @@ SAID_OF_LEDGERS = {
     "cut": "is copied without the lines for what does not travel",
     "over": "takes the place of this one, which is kept",
     "merge": "what this copy counts is brought together",
-    "asked": "which of the two holds where both changed the same thing",
+    "prefer": "which of the two holds where both changed the same thing",
 }
 LIKE = {True: "found wherever the drive is mounted", False: "what shows how entries are written"}
 RELINKED = {
-    ALL: "what is lost there and is at the new place is named there; nothing moves",
+    ALL: "entries for what is gone from there refer to the new place; nothing moves",
     LEVEL: "only this folder entry; what starts from it starts from the new one",
     ONE: "only this one; nothing moves",
     PLACE: "the same on another computer: everything that refers to the one refers to the other",
@@ -74,7 +73,7 @@ def notes(struct: Struct) -> Mapping[str, str]:
     match struct:
         case Waybill():
             return SAID_OF_PLANS
-        case Shelf():
+        case ShelfTable():
             return SAID_OF_SHELVES
         case LedgerLine():
             return {**SAID_OF_LEDGERS, "like": LIKE[struct.like == RELATIVE], **in_line("rewrite", struct.why)}
@@ -90,10 +89,10 @@ def notes(struct: Struct) -> Mapping[str, str]:
 def choices(struct: Struct) -> Sequence[str]:
     """What is written of a table even where it is as usual."""
     match struct:
-        case Shelf():
+        case ShelfTable():
             return ("care", "leave", "entries", "stay")
         case LedgerLine():
-            return ("rewrite", "asked") if struct.merge else ("rewrite",)
+            return ("rewrite", "prefer") if struct.merge else ("rewrite",)
     return ()
 
 

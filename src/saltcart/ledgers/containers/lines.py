@@ -23,7 +23,7 @@ TOML_STRING = re.compile(r'#[^\r\n]*|"((?:[^"\\\r\n]|\\.)*)"|\'([^\'\r\n]*)\'|[\
 
 
 def ini_values(text: str) -> Iterator[Value]:
-    """Values of `key = value` and `key: value` lines; the place is section/key, or key alone before any section."""
+    """Values of `key = value` and `key: value` lines; the place is section/key, or only the key before any section."""
     section, number = "", 1
     for start, line in lines_of(text):
         if found := SECTION.match(line):

@@ -120,7 +120,7 @@ class BinaryCoding(Struct, frozen=True):
 
 
 class SharedCoding(BinaryCoding, frozen=True):
-    """A string object that serves as something else, too, and so cannot be changed alone."""
+    """A string object that serves as something else, too, and so cannot be changed by itself."""
 
     place: str
 

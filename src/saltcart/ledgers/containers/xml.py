@@ -23,8 +23,8 @@ Place = tuple[int, int, Where, Escape, At, tuple[int, ...]]
 
 
 def spans(data: bytes, rules: Sequence[At], one_namespace: bool = False) -> Spans | list[Span]:
-    """The entries of an XML document; with `one_namespace` of elements in that of the root alone.  ValueError when it
-    is not well-formed or declares entities.
+    """The entries of an XML document; with `one_namespace` only of elements in the namespace of the root.  ValueError
+    when it is not well-formed or declares entities.
     """
     rule_for = Matcher(rules)
     plain = said(data) in ("utf-8", "UTF-8") and not (one_namespace and data.count(b"xmlns") > 1)

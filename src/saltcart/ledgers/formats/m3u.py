@@ -2,7 +2,7 @@
 
 There is no formal specification of the plain form; the one written down is in RFC 8216,
 section 4.1: lines end in LF or CR LF, blank lines are ignored, M3U8 is UTF-8.  Older files
-are in whatever 8-bit code their writer used, and may end their lines in CR alone.
+are in whatever 8-bit code their writer used, and may end their lines in a bare CR.
 """
 
 import codecs
@@ -72,7 +72,7 @@ def spans(data: bytes) -> Spans:
     if data.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
         raise ValueError("is a playlist in UTF-16, which is not supported")
     if b"\0" in data:
-        raise ValueError("is named as a playlist but holds binary data")
+        raise ValueError("has the name of a playlist but holds binary data")
     start = len(codecs.BOM_UTF8) if data.startswith(codecs.BOM_UTF8) else 0
     lone = data.count(b"\r") != data.count(b"\r\n")
     pieces = (PATHS_OR_CR if lone else PATHS).split(data[start:])

@@ -49,7 +49,7 @@ def fetched_at_once(
 ) -> Iterator[list[Sequence[Any]]]:
     """Row numbers and contents of the cells that meet a condition, some rows at a time.
 
-    The texts of some rows come as one, for making a row of each takes longer than reading them.
+    The texts of some rows come as one, because making a row of each takes longer than reading them.
     """
     texts_only = (  # as values are sorted (sqlite.org/datatype3.html, section 4.1)
         f"{cell} COLLATE BINARY >= '' AND {cell} COLLATE BINARY < x''"

@@ -122,17 +122,17 @@ class SqliteLedger(Batched):
             for rule in self.plan.rules:
                 if rule.table not in tables:
                     return (
-                        f'has no table "{rule.table}", which the map {self.plan.path} names; its tables:'
+                        f'has no table "{rule.table}", which the map {self.plan.path} expects; its tables:'
                         f" {', '.join(tables) or 'none'}"
                     )
                 columns = Table(connection, rule.table).columns
                 if rule.folder and (rule.folder.table or rule.table) not in tables:
-                    return f'has no table "{rule.folder.table}", which the map {self.plan.path} names'
+                    return f'has no table "{rule.folder.table}", which the map {self.plan.path} expects'
                 beside = rule.folder.column if rule.folder and not rule.folder.table else rule.folder and rule.folder.by
                 for column in filter(None, (rule.column, beside, *rule.facts)):
                     if column not in columns:
                         return (
-                            f'table "{rule.table}" has no column "{column}", which the map {self.plan.path} names; it'
+                            f'table "{rule.table}" has no column "{column}", which the map {self.plan.path} expects; it'
                             f" has: {', '.join(columns)}"
                         )
         return None

@@ -38,7 +38,7 @@ def unwritten(path: str) -> list[str]:
 def reading(path: str) -> Iterator[tuple[sqlite3.Connection, str]]:
     """A connection that reads the database with its unwritten pages and leaves no trace beside it, and its URI options.
 
-    With pages unwritten the files are copied aside first, for SQLite would write them while it reads.
+    With pages unwritten the files are copied aside first, because SQLite would write them while it reads.
     """
     with open(path, "rb") as stream:
         head = stream.read(20)

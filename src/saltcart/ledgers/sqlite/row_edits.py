@@ -31,8 +31,8 @@ class RowEdits:
                 raise CannotSpell(f"{show(path)}: the rows of {show(rule.table)} have no numbers", REMEDY_LIST)
 
     def addition(self, rule: Rule) -> Addition:
-        """What else is in a new row of a table of which the map does not say so, as the rows there show it: in
-        each column the value that all of them have, or a number that is one higher in each.  Of one row alone, a column
+        """What else is in a new row of a table of which the map does not say so, as the rows there show it: in each
+        column the value that all of them have, or a number that is one higher in each.  With a single row, a column
         shows what its table fills in, which is seen when the new row is there.  Raises CannotSpell.
         """
         table, where = Table(self.copy, rule.table), rule.where or "1"

@@ -51,7 +51,7 @@ class Table:
         return SqlSwaps(rule, () if self.tells_rows(rule.column) else swaps, self.encoding == "utf-8")
 
     def raw(self, text: str) -> bytes:
-        """A text as the database holds it, for a cast: names that are not UTF-8 cannot be bound as text."""
+        """A text as the database holds it, by a cast: names that are not UTF-8 cannot be bound as text."""
         if self.encoding == "utf-8":
             return os.fsencode(text)
         try:
