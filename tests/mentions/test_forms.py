@@ -8,6 +8,7 @@ import unicodedata
 import unittest
 from contextlib import suppress
 from itertools import product
+from unittest.mock import patch
 from urllib.parse import quote
 from xml.sax.saxutils import escape
 
@@ -15,13 +16,20 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from saltcart.ledgers.legacy import LEGACY
-from saltcart.mentions.finder import find
+from saltcart.mentions.finder import Spot, find
 from saltcart.mentions.place_forms import PlaceForms
 
 WORDS = "&'<>\""
 NAMES = ("été", "Äbc 0", "Café", "日本 音", "é", "FX", "B 2", "Звуки 1", "ñ & Ø", "\U0001f941 kit")
 PLACE, BESIDE = "/mnt/keel/Sounds/Cloches d'été & co", "/mnt/keel/lists"
 TAIL = "/low/C1.wav"
+# What a line may be made of: the place in some forms, and what may follow so that it is named no more.
+PIECES = [
+    PLACE.encode(), quote(PLACE).encode(), PLACE.encode("latin-1"), PLACE.replace("/", "\\").encode(), b"Sounds",
+    b" 2", b"/", b"//", b"/.", b"/..", b"/a/../..", b"/%2e%2e/", b"/a/%2E%2e/%2e.", b"/&#46;&#46;/", b"/&period;./",
+    b"/a/\\u002e./", b"\\..", b" ", b"/a", b"a", b'"', b"file://", b"S:/", b"\r", b"\xe9", b"/\xc3\xa9.wav",
+    b"/low &amp; high.wav", b"../",
+]  # fmt: skip
 
 
 def written(place):
@@ -134,6 +142,19 @@ class Forms(unittest.TestCase):
             with self.subTest(data):
                 self.assertEqual(hits(data, new=new), 0)
         self.assertEqual(hits(PLACE.encode(), new=new), 1)
+
+    @given(st.lists(st.lists(st.sampled_from(PIECES), max_size=7).map(b"".join), min_size=1, max_size=6))
+    def test_what_is_remembered_of_a_line_is_what_is_there(self, lines):
+        data = b"\n".join(lines)
+        places = [
+            PlaceForms(PLACE, "/mnt/keel"),
+            PlaceForms(f"{PLACE} 2", "/mnt/keel", longer=["Cloches d'été & co 2"]),
+        ]
+        places.append(PlaceForms("/mnt/keel/Sounds", "/mnt/keel", alone=True))
+        with patch.object(Spot, "line", lambda spot: None):
+            wanted = list(find(data, places, BESIDE))
+        self.assertEqual(list(find(data, places, BESIDE)), wanted)
+        self.assertEqual(list(find(data, places, BESIDE)), wanted, "the second time")
 
     @given(st.binary(max_size=200), st.binary(max_size=200))
     def test_no_bytes_around_it_upset_the_search(self, before, after):

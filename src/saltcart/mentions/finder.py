@@ -34,12 +34,16 @@ from saltcart.mentions.place_forms import (
     lettered,
     stands_alone,
 )
-from saltcart.mentions.readings import readings
+from saltcart.mentions.readings import is_utf8, line_around, nearby, readings
 from saltcart.spelling.moves import tail_below
 
 MOST_RESTS = 40  # what may follow one anchor; of more, one after the other takes longer than it saves
 FOLDERS = 64  # of which names are remembered
 WITHIN = 3  # bytes, within which two anchors are of one mention
+BREAKS = (b"\0", b"\n", b"\r")  # at which a path ends, unless a folder has one in its name
+MOST_LINES = 4096  # of which is remembered what they name
+BELOW = compile(rb"/[^/.%\\& \t]")  # how something below a folder begins
+LEADING_UP = compile(rb"\.\.|%2e|&#|&period|\\")  # with which a path may leave it again, in small letters
 LONGEST_COUNTED = 1 << 14  # bytes of a text whose length may be before it
 
 
@@ -59,7 +63,19 @@ class Plain(NamedTuple):
     encoding: str
 
 
-Tables = dict[tuple[int, int], dict[bytes, list[Plain]]]  # by where the anchor is in it, and how long it is
+class Line(NamedTuple):
+    """What is before an anchor and from it on, as far as it matters; and whether the content nearby is ASCII, and
+    UTF-8.
+    """
+
+    before: bytes
+    after: bytes
+    ascii: bool
+    utf8: bool
+
+
+Tables = dict[int, dict[bytes, dict[int, dict[bytes, list[Plain]]]]]  # by how long what is before the anchor is, and
+# that; then by how long what follows is, and that
 Lefts = dict[int, dict[str, list[Ending]]]  # by how long what is before the anchor is, and that without case
 Endings = dict[int, dict[str, Lefts]]  # by how long what follows is, and that without case
 
@@ -78,6 +94,8 @@ class Group:
         self.raw, self.wide, self.escaped, self.numbers = raw, wide, escaped, numbers
         self.places = [(number, forms[number]) for number in numbers]
         self.longest = max(one.longest for _number, one in self.places)
+        texts = "".join(name.text for _number, one in self.places for name in one.all_names)
+        self.breaks = [sign for sign in BREAKS if sign.decode() not in texts]
         rests = {mark.rest for _number, one in self.places for mark in one.anchors if mark.raw == raw}
         some = b"|".join(sorted(rests)) if b"" not in rests and len(rests) <= MOST_RESTS else b""
         self.rest: Pattern[bytes] | None = compile(some) if some else None
@@ -92,12 +110,14 @@ class Group:
 
 
 def tables(raw: bytes, forms: Iterable[tuple[int, dict[bytes, str]]]) -> Tables:
-    """The forms of folders by where the anchor `raw` is in them, and how long they are."""
+    """The forms of folders by what is before the anchor `raw` in them, and what follows."""
     found: Tables = {}
     for number, some in forms:
         for form, encoding in some.items():
             if (cut := form.lower().rfind(raw)) >= 0:
-                found.setdefault((cut, len(form)), {}).setdefault(form, []).append(Plain(number, encoding))
+                rights = found.setdefault(cut, {}).setdefault(form[:cut], {})
+                same = rights.setdefault(len(form) - cut, {}).setdefault(form[cut:], [])
+                same.append(Plain(number, encoding))
     return found
 
 
@@ -159,10 +179,23 @@ class Finder:
         self.anchors = Automaton([group.raw for group in self.groups])
         self.as_it_is = Automaton(list(self.literals), longest=True)
         self.here = lru_cache(maxsize=FOLDERS)(self.names_in)
+        self.known: dict[tuple[str | None, int, Line], list[Hit]] = {}  # by folder, group, and what is on the line
 
     def names_in(self, folder: str | None) -> list[Names]:
         """For each group the names that files in `folder` may write."""
         return [names_of(group.places, folder) for group in self.groups]
+
+    def hits(self, which: int, spot: "Spot", names: Names, folder: str | None) -> Iterable[Hit]:
+        """The folders that are named around a spot of a group; lists say the same on very many lines."""
+        line = spot.line()
+        if line is None:
+            return spot.hits(names)
+        key = (folder, which, line)
+        if (known := self.known.get(key)) is None:
+            if len(self.known) >= MOST_LINES:
+                self.known.clear()
+            known = self.known[key] = list(spot.hits(names))
+        return [hit._replace(at=spot.at) for hit in known]
 
 
 def names_of(places: Sequence[tuple[int, PlaceForms]], folder: str | None) -> Names:
@@ -204,7 +237,7 @@ def find(
             continue
         binary = is_binary(data[:HEAD]) if binary is None else binary
         here = here or finder.here(folder)
-        for hit in Spot(data, low, at, group, forms, binary).hits(here[which]):
+        for hit in finder.hits(which, Spot(data, low, at, group, forms, binary), here[which], folder):
             if abs(at - last.get(hit.place, -WITHIN)) >= WITHIN:  # else the same, of which an escape is escaped
                 yield hit
             last[hit.place] = at
@@ -222,6 +255,21 @@ class Spot(NamedTuple):
     group: Group
     forms: Sequence[PlaceForms]
     binary: bool
+
+    def line(self) -> "Line | None":
+        """What of the content decides which folders are named here; None when more than a line may.
+
+        Of what is below the folder nothing does, unless it leads up again.
+        """
+        data, at, most = self.data, self.at, self.group.longest
+        if self.binary or self.group.wide:
+            return None
+        first, last = line_around(data, at, most, self.group.breaks)
+        slash = data.find(b"/", at, last)
+        if slash >= 0 and BELOW.match(data, slash, last) and not LEADING_UP.search(self.low, slash, last):
+            last = slash + 2
+        near = nearby(data, at, most)
+        return Line(data[first:at], data[at:last], near.isascii(), is_utf8(near))
 
     def hits(self, names: Names) -> Iterator[Hit]:
         """The folders that are named around it."""
@@ -253,7 +301,8 @@ class Spot(NamedTuple):
     def decoded(self, names: Names, done: set[int]) -> Iterator[Hit]:
         """The folders that are named in some other way; those that are `done` are not asked about."""
         wide = self.group.wide
-        for encoding, before, after in readings(self.data, self.at, self.group.longest, wide, self.group.codes):
+        group = self.group
+        for encoding, before, after in readings(self.data, self.at, group.longest, wide, group.breaks, group.codes):
             for one in candidates(names.endings, before, after):
                 if one.number not in done and self.is_one(one, before, after):
                     yield Hit(self.at, one.number, one.name.form, encoding)
@@ -291,8 +340,9 @@ def candidates(endings: Endings, before: str, after: str) -> Iterator[Ending]:
 
 def standing(data: bytes, at: int, some: Tables) -> Iterator[tuple[Plain, int, int]]:
     """What of some tables is around an anchor, from where and up to where."""
-    for (cut, length), table in some.items():
+    for cut, lefts in some.items():
         start = at - cut
-        if start >= 0 and (found := table.get(data[start : start + length])):
-            for one in found:
-                yield one, start, start + length
+        rights = lefts.get(data[start:at]) if start >= 0 else None
+        for length, table in rights.items() if rights else ():
+            for one in table.get(data[at : at + length], ()):
+                yield one, start, at + length

@@ -19,9 +19,12 @@ DOUBLED = re.compile(r"(?<![:/])/(?:\.?/)+")  # a slash twice, or a folder's nam
 DETOUR = re.compile(r"/(?!\.\.?/)[^/\"'<>\0\r\n=:]+/\.\./")
 
 
-def readings(data: bytes, at: int, most: int, wide: bool, codes: Iterable[str]) -> Iterator[tuple[str, str, str]]:
-    """What is before an anchor and from it on, in each way to read it: encoding, and both texts.  `codes` are the old
-    encodings that are tried where it is neither ASCII nor UTF-8, and the usual one where it is not ASCII.
+def readings(
+    data: bytes, at: int, most: int, wide: bool, breaks: Sequence[bytes], codes: Iterable[str]
+) -> Iterator[tuple[str, str, str]]:
+    """What is before an anchor and from it on, in each way to read it: encoding, and both texts, up to one of the
+    `breaks`, with it.  `codes` are the old encodings that are tried where it is neither ASCII nor UTF-8, and the usual
+    one where it is not ASCII.
     """
     if wide:
         for encoding, start in (("utf-16-le", at), ("utf-16-be", at - 1)):
@@ -30,12 +33,28 @@ def readings(data: bytes, at: int, most: int, wide: bool, codes: Iterable[str]) 
                 parts = (data[first:start], data[start : start + 2 * most])
                 yield from unquoted("UTF-16", [part.decode(encoding, "replace") for part in parts])
         return
-    parts = (data[max(0, at - most) : at], data[at : at + most])
+    first, last = line_around(data, at, most, breaks)
+    parts = (data[first:at], data[at:last])
     yield from unquoted("UTF-8", [part.decode("utf-8", "surrogateescape") for part in parts])
-    near = parts[0][-NEAR:] + parts[1][:NEAR]
+    near = nearby(data, at, most)
     for code in codes if not near.isascii() else ():
         if code == USUAL or not is_utf8(near):
             yield from unquoted("8-bit", [part.decode(code, "replace") for part in parts])
+
+
+def line_around(data: bytes, at: int, most: int, breaks: Iterable[bytes]) -> tuple[int, int]:
+    """From where, and up to where, the line around a spot may say what is there: the nearest breaks belong to it."""
+    first, last = max(0, at - most), at + most
+    for sign in breaks:
+        first = max(first, data.rfind(sign, first, at))
+        end = data.find(sign, at, last)
+        last = end + 1 if end >= 0 else last
+    return first, last
+
+
+def nearby(data: bytes, at: int, most: int) -> bytes:
+    """What is around a spot, as much as tells in which encoding it is."""
+    return data[max(0, at - min(most, NEAR)) : at + min(most, NEAR)]
 
 
 def is_utf8(some: bytes) -> bool:

@@ -6,9 +6,13 @@ A kept list is a text of JSON values, one a line: an object that names a shelf, 
 import hashlib
 import json
 from collections.abc import Iterable, Iterator
+from functools import lru_cache
+from itertools import takewhile
 
 from saltcart.home import home, made_home
 from saltcart.system import os
+
+SHELF = b"{"  # begins the line that names a shelf
 
 
 def keep(shelves: Iterable[tuple[str, Iterable[str]]]) -> str:
@@ -31,11 +35,20 @@ def seen(name: str, shelf: str) -> Iterator[str]:
     path = home() / "drafts" / f"{os.path.basename(name)}.jsonl"
     if not name or not path.is_file():
         return
-    mine = False
-    with open(path, encoding="ascii") as stream:
+    with open(path, "rb") as stream:
+        for start in beginnings(str(path)).get(shelf, ()):
+            stream.seek(start)
+            yield from map(json.loads, takewhile(lambda line: not line.startswith(SHELF), stream))
+
+
+@lru_cache(maxsize=1)
+def beginnings(path: str) -> dict[str, list[int]]:
+    """Where in a kept list, which never changes under its name, the paths in each shelf begin: bytes."""
+    found: dict[str, list[int]] = {}
+    at = 0
+    with open(path, "rb") as stream:
         for line in stream:
-            value = json.loads(line)
-            if isinstance(value, dict):
-                mine = value.get("shelf") == shelf
-            elif mine:
-                yield value
+            at += len(line)
+            if line.startswith(SHELF):
+                found.setdefault(json.loads(line).get("shelf"), []).append(at)
+    return found
