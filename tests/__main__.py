@@ -74,8 +74,8 @@ def main() -> int:
     order = sorted(UNITS)
     random.Random(1).shuffle(order)  # long tests stand side by side in their modules
     order.sort(key=lambda name: not any(word in name for word in LONG))  # and the longest begin first
-    # Processes that may have children of their own, as a haul does; one more than processors, for some wait for drives.
-    with ProcessPoolExecutor((os.cpu_count() or 1) + 1, multiprocessing.get_context("fork")) as pool:
+    # Processes that may have children of their own, as a haul does; more than processors, for most wait for drives.
+    with ProcessPoolExecutor(2 * (os.cpu_count() or 1) + 1, multiprocessing.get_context("fork")) as pool:
         for done in as_completed([pool.submit(run, name) for name in order]):
             outcomes.append(done.result())
             print(outcomes[-1].text or ".", end="", flush=True)

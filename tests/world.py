@@ -6,7 +6,6 @@ import os
 import random
 import shutil
 import sqlite3
-import subprocess
 import sys
 import tempfile
 import unittest
@@ -20,6 +19,7 @@ import soundfile
 from saltcart.demo import studio, tones
 from saltcart.standins import player
 from tests.advice import printed, understood
+from tests.launcher import launch
 
 PROGRAM = os.path.join(os.path.dirname(sys.executable), "saltcart")
 WORDS = [PROGRAM] if os.name == "posix" else [sys.executable, "-m", "saltcart"]
@@ -148,14 +148,9 @@ class WorldCase(unittest.TestCase):
 
     def run_program(self, *words, status=0, cwd=None):
         """Run the installed program; its exit status must be `status` (None: any) and it must not show a traceback."""
-        done = subprocess.run(
-            [*WORDS, *(os.fsdecode(os.fsencode(str(word))) for word in words)],
-            env=self.environment,
-            cwd=cwd or self.top,
-            stdin=subprocess.DEVNULL,
-            capture_output=True,
+        done = launch(
+            [*WORDS, *(os.fsdecode(os.fsencode(str(word))) for word in words)], self.environment, str(cwd or self.top)
         )
-        done.stdout, done.stderr = done.stdout.decode(), done.stderr.decode()
         if status is not None:
             self.assertEqual(done.returncode, status, done.stdout + done.stderr)
         self.assertNotIn("Traceback", done.stderr)
