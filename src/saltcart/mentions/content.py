@@ -252,7 +252,13 @@ def windows(head: bytes, stream: Readable, overlap: int) -> Iterator[tuple[bytes
 def starts_in_sentence(data: bytes, at: int, place: PlaceForms) -> bool:
     """Whether a path, of which some is at a place in a text, is a part of a sentence."""
     start = max(data.rfind(b"\n", 0, at) + 1, at - place.longest)
-    line = data[start:at].decode("utf-8", "replace")
+    return leads_in(data[start:at])
+
+
+@lru_cache(maxsize=1024)
+def leads_in(before: bytes) -> bool:
+    """Whether what is before a path on its line, and the beginning of it, is a part of a sentence."""
+    line = before.decode("utf-8", "replace")
     first = max((found.start() for found in PATH_START.finditer(line)), default=len(line))
     from saltcart.mentions.free_text import in_sentence
 

@@ -231,13 +231,14 @@ def find(
     here: list[Names] = []
     last: dict[int, int] = {}
     low, wide, escaped = data.lower(), b"\0" in data, b"%" in data
+    absent = [sign for sign in BREAKS if sign not in data]
     for which, at, end in finder.anchors.spots(low):
         group = finder.groups[which]
         if (group.wide and not wide) or (group.escaped and not escaped) or not group.goes_on(low, end):
             continue
         binary = is_binary(data[:HEAD]) if binary is None else binary
         here = here or finder.here(folder)
-        for hit in finder.hits(which, Spot(data, low, at, group, forms, binary), here[which], folder):
+        for hit in finder.hits(which, Spot(data, low, at, group, forms, binary, absent), here[which], folder):
             if abs(at - last.get(hit.place, -WITHIN)) >= WITHIN:  # else the same, of which an escape is escaped
                 yield hit
             last[hit.place] = at
@@ -255,6 +256,12 @@ class Spot(NamedTuple):
     group: Group
     forms: Sequence[PlaceForms]
     binary: bool
+    absent: Sequence[bytes] = ()  # breaks that are nowhere in the bytes
+
+    @property
+    def breaks(self) -> list[bytes]:
+        """At what a path ends here."""
+        return [sign for sign in self.group.breaks if sign not in self.absent]
 
     def line(self) -> "Line | None":
         """What of the content decides which folders are named here; None when more than a line may.
@@ -264,7 +271,7 @@ class Spot(NamedTuple):
         data, at, most = self.data, self.at, self.group.longest
         if self.binary or self.group.wide:
             return None
-        first, last = line_around(data, at, most, self.group.breaks)
+        first, last = line_around(data, at, most, self.breaks)
         slash = data.find(b"/", at, last)
         if slash >= 0 and BELOW.match(data, slash, last) and not LEADING_UP.search(self.low, slash, last):
             last = slash + 2
@@ -300,9 +307,10 @@ class Spot(NamedTuple):
 
     def decoded(self, names: Names, done: set[int]) -> Iterator[Hit]:
         """The folders that are named in some other way; those that are `done` are not asked about."""
-        wide = self.group.wide
         group = self.group
-        for encoding, before, after in readings(self.data, self.at, group.longest, wide, group.breaks, group.codes):
+        for encoding, before, after in readings(
+            self.data, self.at, group.longest, group.wide, self.breaks, group.codes
+        ):
             for one in candidates(names.endings, before, after):
                 if one.number not in done and self.is_one(one, before, after):
                     yield Hit(self.at, one.number, one.name.form, encoding)

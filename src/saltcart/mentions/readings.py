@@ -44,10 +44,10 @@ def readings(
 
 def line_around(data: bytes, at: int, most: int, breaks: Iterable[bytes]) -> tuple[int, int]:
     """From where, and up to where, the line around a spot may say what is there: the nearest breaks belong to it."""
-    first, last = max(0, at - most), at + most
+    first, last = at - most if at > most else 0, at + most
     for sign in breaks:
-        first = max(first, data.rfind(sign, first, at))
-        end = data.find(sign, at, last)
+        start, end = data.rfind(sign, first, at), data.find(sign, at, last)
+        first = start if start >= 0 else first
         last = end + 1 if end >= 0 else last
     return first, last
 

@@ -17,8 +17,8 @@ ACCEPTED = "accepted"
 
 
 def key_text(key: Hashable) -> str:
-    """An entry's key as the logbook holds it."""
-    return json.dumps(key, default=repr)
+    """An entry's key as the logbook holds it: JSON."""
+    return str(key) if type(key) is int else json.dumps(key, default=repr)
 
 
 def now() -> str:
