@@ -22,6 +22,7 @@ from tests.advice import printed, understood
 from tests.launcher import launch
 
 PROGRAM = os.path.join(os.path.dirname(sys.executable), "saltcart")
+ROOT = hasattr(os, "geteuid") and os.geteuid() == 0  # who may mount, and give files away
 WORDS = [PROGRAM] if os.name == "posix" else [sys.executable, "-m", "saltcart"]
 PLAYER_MAP = Path(player.__file__).parents[1] / "demo" / "maps" / "player.toml"
 

@@ -15,9 +15,7 @@ from saltcart.drives.limits import ADVICE, FAT, HARD, PLAIN, Limits, allowed, fo
 from saltcart.shelves.walk import Item
 from saltcart.system.linux import identity as identity_of
 from saltcart.system.linux_disks import hardware_of as facts_of
-from tests.world import WorldCase, tree, wav
-
-ROOT = os.geteuid() == 0
+from tests.world import ROOT, WorldCase, tree, wav
 
 
 def item(path, size=1, kind="file", links=1):

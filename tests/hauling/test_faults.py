@@ -14,7 +14,7 @@ from saltcart.errors import LedgerBusy, Refused, Stopped
 from saltcart.hauling import file_copy, group_copy, shelf_copy, workers
 from saltcart.trips.locks import locked
 from saltcart.trips.trip import names
-from tests.world import WorldCase, tree, wav
+from tests.world import ROOT, WorldCase, tree, wav
 
 
 class Faults(WorldCase):
@@ -290,7 +290,7 @@ class Faults(WorldCase):
     def test_folders_keep_what_belongs_to_them(self):
         inner = self.shelf / "inner"
         inner.mkdir()
-        if os.geteuid() == 0:
+        if ROOT:
             os.chown(inner, 12, 34)
         inner.chmod(0o2750)
         try:
@@ -303,7 +303,7 @@ class Faults(WorldCase):
         self.assertEqual((state.st_uid, state.st_gid), (inner.stat().st_uid, inner.stat().st_gid))
 
     def test_what_the_new_drive_does_not_keep_is_told_once_a_kind(self):
-        os.chown(self.shelf / "1.wav", 12, 34) if os.geteuid() == 0 else self.skipTest("needs root")
+        os.chown(self.shelf / "1.wav", 12, 34) if ROOT else self.skipTest("needs root")
         with mock.patch.object(os, "fchown", side_effect=PermissionError(1, "no")):
             trip, report = saltcart.haul_waybill(self.waybill)
         told = [one for one in report.remarks if "owners" in one]
@@ -314,7 +314,7 @@ class Faults(WorldCase):
         words = ("draft", str(self.shelf), "--to", str(self.lighter / "New"), "-o", str(self.top / "e.toml"))
         self.assertIn("does not keep owners and groups: 1 file", self.run_program(*words).stdout)
 
-    @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
+    @unittest.skipUnless(ROOT, "mounting needs root")
     def test_a_real_drive_that_fills(self):
         stick = self.top / "stick"
         stick.mkdir()

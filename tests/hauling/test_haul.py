@@ -28,7 +28,7 @@ from saltcart.own_names import short_name
 from saltcart.shelves.digests import digest_file
 from saltcart.trips.locks import locked
 from saltcart.trips.trip import names
-from tests.world import PLAYER_MAP, PROGRAM, WorldCase, tree, wav
+from tests.world import PLAYER_MAP, PROGRAM, ROOT, WorldCase, tree, wav
 
 MANIFEST = ".saltcart.b3"
 
@@ -227,7 +227,7 @@ class Strange(HaulCase):
         Path(f"{self.place}{MANIFEST}").write_text("nonsense\n")
         self.assertIn("line 1", self.run_program("check", str(self.place), "--digests", status=2).stderr)
 
-    @unittest.skipUnless(os.geteuid() == 0, "only root can give files away")
+    @unittest.skipUnless(ROOT, "only root can give files away")
     def test_what_root_makes_belongs_to_whom_the_sounds_belong_to(self):
         """New folders above the shelf, the copies and the manifest."""
         for path in (self.shelf, *self.shelf.rglob("*")):
@@ -253,7 +253,7 @@ class Strange(HaulCase):
         saltcart.undo(trip, drop_copies=True)
         self.assertFalse(os.path.exists(listed))
 
-    @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
+    @unittest.skipUnless(ROOT, "mounting needs root")
     def test_on_one_drive_blocks_are_shared(self):
         image, drive = self.top / "image", self.top / "drive"
         with image.open("wb") as stream:
@@ -275,7 +275,7 @@ class Strange(HaulCase):
         self.run_program("check", "--digests")
         self.run_program("release", "--yes", "--own")
 
-    @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
+    @unittest.skipUnless(ROOT, "mounting needs root")
     def test_a_drive_that_is_mounted_elsewhere_between_two_steps(self):
         image, places = self.top / "image", [self.top / "media" / name for name in ("lighter", "lighter1")]
         with image.open("wb") as stream:

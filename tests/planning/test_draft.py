@@ -15,7 +15,7 @@ from saltcart.waybills.shelf import CopiedFile, Folder
 from saltcart.waybills.waybill import Waybill
 from saltcart.waybills.waybill_file import read
 from saltcart.waybills.waybill_text import write
-from tests.world import PLAYER_MAP, WorldCase, cells, tree, wav
+from tests.world import PLAYER_MAP, ROOT, WorldCase, cells, tree, wav
 
 
 class Drafts(WorldCase):
@@ -187,7 +187,7 @@ class OtherDrive(WorldCase):
         self.assertEqual({path.name for path in self.new.iterdir()}, {"café.wav", "a_b.wav"})
         self.assertEqual(ledger.read_bytes(), f"{self.new}/café.wav\r\n{self.new}/a_b.wav\r\n".encode("cp1252"))
 
-    @unittest.skipUnless(os.geteuid() == 0, "only root can mount")
+    @unittest.skipUnless(ROOT, "only root can mount")
     def test_a_ledger_in_a_folder_that_cannot_be_written_is_told_at_draft(self):
         wav(self.shelf / "x.wav")
         lists = self.top / "lists"

@@ -9,7 +9,7 @@ import unittest
 from contextlib import closing
 from pathlib import Path
 
-from tests.world import PLAYER_MAP, WorldCase, tree, wav
+from tests.world import PLAYER_MAP, ROOT, WorldCase, tree, wav
 
 
 class Refusals(WorldCase):
@@ -89,7 +89,7 @@ class Refusals(WorldCase):
         self.refused("move", *self.plan_words("--yes"), says=("already contains 1 other", "C1.wav"))
         self.assertEqual(self.run_json("trips")["trips"], [])
 
-    @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
+    @unittest.skipUnless(ROOT, "mounting needs root")
     def test_real_drives_full_and_read_only(self):
         mount = self.top / "stick"
         mount.mkdir()
@@ -187,7 +187,7 @@ class Refusals(WorldCase):
         plan.write_text(text)
         self.run_program("undo", trip, "--yes")
 
-    @unittest.skipUnless(os.geteuid() == 0, "mounting needs root")
+    @unittest.skipUnless(ROOT, "mounting needs root")
     def test_another_drive_in_the_shelf(self):
         inner = self.shelf / "more sounds"
         inner.mkdir()

@@ -11,7 +11,7 @@ from saltcart.shelves.duplicates import duplicates
 from saltcart.shelves.folder_tree import all_folders, proposed_shelves, read_tree
 from saltcart.shelves.oddities import litter, plain_name, shortcut
 from saltcart.shelves.walk import FOLDER, walk
-from tests.world import WorldCase, build_studio, tree, wav
+from tests.world import ROOT, WorldCase, build_studio, tree, wav
 
 
 def png_size(path):
@@ -306,7 +306,7 @@ class Shapes(WorldCase):
         self.assertEqual(len(all_folders(read_tree(str(self.keel)))), 3)
         self.assertEqual(sum(item.kind == FOLDER for item in walk(str(self.keel))), 3)
 
-    @unittest.skipUnless(os.geteuid() == 0, "only root can become somebody else")
+    @unittest.skipUnless(ROOT, "only root can become somebody else")
     def test_what_cannot_be_read_is_named(self):
         (self.keel / "closed").mkdir(mode=0)
         os.chmod(self.top, 0o755)

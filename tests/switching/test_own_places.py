@@ -13,9 +13,7 @@ from saltcart.errors import Refused
 from saltcart.shelves.removal import OtherMount, Removal
 from saltcart.system import linux
 from tests.switching.crashing import pull
-from tests.world import WorldCase, tree, wav
-
-ROOT = os.geteuid() == 0
+from tests.world import ROOT, WorldCase, tree, wav
 
 
 class OwnPlaces(WorldCase):

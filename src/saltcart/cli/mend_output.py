@@ -2,6 +2,7 @@
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
+from itertools import islice
 
 from saltcart.cli.account import WHY_NOT
 from saltcart.cli.screen import Screen, many, place, size
@@ -149,9 +150,10 @@ def show_singles(screen: Screen, found: Findings) -> None:
     if any(not one.chosen for _number, one in rows):
         screen.say("To use one of these files: --choose N=M, the numbers of the line and of the file")
         screen.say()
-    without = [one.lost for one in found.singles if not one.files]
-    folders = dict.fromkeys(os.path.dirname(lost.path) for lost in without)
-    rest = [(folder, [lost for lost in without if os.path.dirname(lost.path) == folder]) for folder in folders]
+    without: dict[str, list[Lost]] = {}  # by folder
+    for one in found.singles:
+        if not one.files:
+            without.setdefault(os.path.dirname(one.lost.path), []).append(one.lost)
     screen.table(
         "Not found anywhere",
         (">Entries", "Folder", "Names"),
@@ -161,11 +163,11 @@ def show_singles(screen: Screen, found: Findings) -> None:
                 place(folder),
                 ", ".join(show(os.path.basename(lost.path)) for lost in inside[:2]) + (" ..." if inside[2:] else ""),
             )
-            for folder, inside in rest[:SHOWN]
+            for folder, inside in islice(without.items(), SHOWN)
         ],
     )
-    if len(rest) > SHOWN:
-        screen.say(f"... and {len(rest) - SHOWN:,} more folders (see --json)")
+    if len(without) > SHOWN:
+        screen.say(f"... and {len(without) - SHOWN:,} more folders (see --json)")
     if without:
         screen.say("If they are on a drive or in a folder that was not looked in: saltcart mend --in PLACE")
 

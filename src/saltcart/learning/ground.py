@@ -6,7 +6,7 @@ from msgspec import Struct, field
 
 from saltcart.judging.resolver import Resolver
 from saltcart.spelling import encodable, spelling_named
-from saltcart.spelling.moves import tail_below
+from saltcart.spelling.moves import lies_in, plain, tail_below
 from saltcart.system import here, os
 
 
@@ -35,6 +35,7 @@ class Disk(Struct):
     means: Sequence[str] = ()
     past: Past = NO_PAST
     folders_once: frozenset[str] = frozenset()
+    tops: frozenset[str] = frozenset()  # the shelves without detours
     seen: dict[str, str | None] = field(default_factory=dict)
     real: dict[str, str] = field(default_factory=dict)
 
@@ -68,7 +69,8 @@ class Disk(Struct):
         """Whether `path` lies in one of the shelves."""
         folder, name = os.path.split(path)
         place = os.path.join(self.real_folder(folder), name)
-        return any(tail_below(place, shelf) is not None for shelf in self.shelves)
+        self.tops = self.tops or frozenset(map(plain, self.shelves))
+        return name != ".." and lies_in(plain(place), self.tops)
 
     def leads_on(self, folder: str) -> bool:
         """Whether a shelf lies in `folder`, or it in a shelf; the top of all is no place to start from."""

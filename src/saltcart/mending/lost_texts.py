@@ -60,12 +60,13 @@ def meanings_in(path: str, found: LostTexts, here: Callable[[str], str] = str) -
     """The texts of a file that may be paths, or names of sounds; `here` is what a full path means on this computer.
     `found` learns whether the file was cut.  Raises one of UNREADABLE when it cannot be read.
     """
-    starts = tuple(dict.fromkeys([os.path.dirname(path), mount_of(path)]))
+    starts: Sequence[str] = ()  # asked of the drive for the first text: most files have none
     for count, text in enumerate(texts_in(path, found)):
         if count == MOST_TEXTS:
             found.cut = True
             return
         sound = ENDING.search(text) is not None
+        starts = starts or tuple(dict.fromkeys([os.path.dirname(path), mount_of(path)]))
         yield Text(text, tuple(map(here, paths_of(text, starts))) if sound or os.path.isabs(text) else (), sound)
 
 
