@@ -166,15 +166,18 @@ class FolderRows(WorldCase):
                 made.execute("INSERT INTO sounds (dir, name, bytes, stars) VALUES (1, ?, ?, ?)", row)
             made.commit()
         (self.lighter / "Kit" / "hit 7.wav").unlink()
-        (self.lighter / "Other").mkdir()  # where one went by itself, which the one field of their folder cannot say
+        (self.lighter / "Other").mkdir()  # where one went by itself, for which a row of folders must be added
         (self.lighter / "Kit" / "hit 9.wav").rename(self.lighter / "Other" / "hit 9.wav")
         done = self.run_program("mend", "--in", self.lighter, "--yes", status=1)
-        self.assertIn("10 of 12 lost sounds found again", done.stdout)
-        self.assertIn("Still missing: hit 7.wav, hit 9.wav", done.stdout)
+        self.assertIn("11 of 12 lost sounds found again", done.stdout)
+        self.assertIn("12 of 13 lost entries found again", done.stdout)
+        self.assertIn("Still missing: hit 7.wav.", done.stdout)
         rows = cells(library)
-        self.assertEqual(rows["dirs"], [(1, f"{self.lighter}/Kit/")])
+        folders = dict(rows["dirs"])
+        self.assertEqual(folders, {1: f"{self.lighter}/Kit/", 2: f"{self.lighter}/Other/"})
         self.assertEqual(sorted(row[4] for row in rows["sounds"]), list(range(12)), "ratings stay")
-        self.assertEqual(sum((self.lighter / "Kit" / row[2]).exists() for row in rows["sounds"]), 10)
+        self.assertEqual([row[2] for row in rows["sounds"] if row[1] == 2], ["hit 9.wav"])
+        self.assertEqual(sum(os.path.exists(folders[row[1]] + row[2]) for row in rows["sounds"]), 11)
 
 
 class Discovered(WorldCase):

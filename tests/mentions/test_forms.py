@@ -12,7 +12,7 @@ from unittest.mock import patch
 from urllib.parse import quote
 from xml.sax.saxutils import escape
 
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from saltcart.ledgers.legacy import LEGACY
@@ -144,13 +144,23 @@ class Forms(unittest.TestCase):
         self.assertEqual(hits(PLACE.encode(), new=new), 1)
 
     @given(st.lists(st.lists(st.sampled_from(PIECES), max_size=7).map(b"".join), min_size=1, max_size=6))
+    @example([f"{PLACE}{more}/a".encode() for more in ("", " 2", "x", "/b")])
+    @example([f"../{quote(PLACE[10:] + more)}/a".encode() for more in ("", " 2", "x", "/b", "/b/../..")])
     def test_what_is_remembered_of_a_line_is_what_is_there(self, lines):
-        data = b"\n".join(lines)
+        self.assert_remembered(b"\n".join(lines))
+
+    def test_what_is_remembered_of_a_line_is_how_its_letters_are_read_there(self):
+        """UTF-8 beside another encoding may be that encoding, in which the same bytes are another name."""
+        other = PlaceForms(f"/mnt/keel/Sounds/{'Звук'.encode().decode('cp1251')} kit", "/mnt/keel")
+        line = "\n../Sounds/Звук kit/a\n".encode()
+        self.assert_remembered(line + b"-" * 999 + line + "жжж 1, 2, 3\n".encode("cp1251"), [other])
+
+    def assert_remembered(self, data, more=()):
         places = [
             PlaceForms(PLACE, "/mnt/keel"),
             PlaceForms(f"{PLACE} 2", "/mnt/keel", longer=["Cloches d'été & co 2"]),
         ]
-        places.append(PlaceForms("/mnt/keel/Sounds", "/mnt/keel", alone=True))
+        places += [PlaceForms("/mnt/keel/Sounds", "/mnt/keel", alone=True), *more]
         with patch.object(Spot, "line", lambda spot: None):
             wanted = list(find(data, places, BESIDE))
         self.assertEqual(list(find(data, places, BESIDE)), wanted)

@@ -251,7 +251,9 @@ def show_outcome(screen: Screen, waybill: Waybill, found: Findings | None, repor
     counts = report.counts
     if found:
         before = [state for state in found.losses.states if state.path in {line.path for line in waybill.ledgers}]
-        again = there(counts) - there(add_counts(before))  # as seen now, not as was hoped
+        earlier = add_counts(before)
+        made = sum(counts.values()) - sum(earlier.values())  # folders that were added
+        again = there(counts) - there(earlier) - made  # as seen now, not as was hoped
         left = found.losses.entries - again
         silent = still_lost(found, report)
         sounds = [path for path, lost in found.losses.lost.items() if not lost.folder]

@@ -18,19 +18,22 @@ REMEDY_LIST = "Add or remove the folder in its program."
 
 
 class ListEdits(Struct, frozen=True):
-    """What changes in lists of folders: new ones in front of or behind entries, and entries that go, by their keys."""
+    """What changes besides texts, by the keys of entries: new folders in front of or behind one in a list, entries that
+    go, and those that part from the others of their folder: for each the text of the folder that it starts from now.
+    """
 
     front: Mapping[Key, Sequence[str]] = field(default_factory=dict)
     behind: Mapping[Key, Sequence[str]] = field(default_factory=dict)
     gone: frozenset[Key] = frozenset()
+    parted: Mapping[Key, str] = field(default_factory=dict)
 
     def __bool__(self) -> bool:
         """Whether anything changes."""
-        return bool(self.front or self.behind or self.gone)
+        return bool(self.front or self.behind or self.gone or self.parted)
 
     def count(self) -> int:
-        """How many come and go."""
-        return sum(map(len, [*self.front.values(), *self.behind.values()])) + len(self.gone)
+        """How many come, go and part."""
+        return sum(map(len, [*self.front.values(), *self.behind.values()])) + len(self.gone) + len(self.parted)
 
 
 NO_EDITS = ListEdits()

@@ -18,9 +18,9 @@ def leave_out_what_fails(waybill: Waybill, ledgers: Sequence[Ledger]) -> dict[st
     for ledger in (ledger for ledger in ledgers if ledger.path in lines):
         try:
             changes = changes_for(ledger, routes_for(waybill, ledger.path, False, resolver), ledger.path)
-            if waybill.signposts and not changes.texts and not changes.swaps:
+            if waybill.signposts and not (changes.texts or changes.swaps or changes.edits):
                 kept.append(lines[ledger.path])  # to be looked at when links are turned
-            elif changes.texts or changes.swaps:
+            elif changes.texts or changes.swaps or changes.edits:
                 with on_trial(ledger, changes):
                     kept.append(lines[ledger.path])
         except SaltCartError as error:

@@ -12,7 +12,6 @@ from functools import lru_cache
 from itertools import islice
 from re import Pattern, compile
 from typing import NamedTuple
-from urllib.parse import quote
 
 from saltcart.mentions.automaton import Automaton
 from saltcart.mentions.place_forms import (
@@ -34,6 +33,7 @@ from saltcart.mentions.place_forms import (
     lettered,
     stands_alone,
 )
+from saltcart.mentions.plain_forms import Plain, plain_forms, standing, tables
 from saltcart.mentions.readings import is_utf8, line_around, nearby, readings
 from saltcart.spelling.moves import tail_below
 
@@ -43,7 +43,6 @@ WITHIN = 3  # bytes, within which two anchors are of one mention
 BREAKS = (b"\0", b"\n", b"\r")  # at which a path ends, unless a folder has one in its name
 MOST_LINES = 4096  # of which is remembered what they name
 BELOW = compile(rb"/[^/.%\\& \t]")  # how something below a folder begins
-LEADING_UP = compile(rb"\.\.|%2e|&#|&period|\\")  # with which a path may leave it again, in small letters
 LONGEST_COUNTED = 1 << 14  # bytes of a text whose length may be before it
 
 
@@ -54,13 +53,6 @@ class Ending(NamedTuple):
     left: str
     right: str
     name: Name
-
-
-class Plain(NamedTuple):
-    """The full path of folder `number` as bytes, in an encoding."""
-
-    number: int
-    encoding: str
 
 
 class Line(NamedTuple):
@@ -74,8 +66,6 @@ class Line(NamedTuple):
     utf8: bool
 
 
-Tables = dict[int, dict[bytes, dict[int, dict[bytes, list[Plain]]]]]  # by how long what is before the anchor is, and
-# that; then by how long what follows is, and that
 Lefts = dict[int, dict[str, list[Ending]]]  # by how long what is before the anchor is, and that without case
 Endings = dict[int, dict[str, Lefts]]  # by how long what follows is, and that without case
 
@@ -107,27 +97,6 @@ class Group:
     def goes_on(self, low: bytes, end: int) -> bool:
         """Whether no other name is seen to be there, which has the anchor too: it ends at `end`."""
         return self.rest is None or self.rest.match(low, end) is not None
-
-
-def tables(raw: bytes, forms: Iterable[tuple[int, dict[bytes, str]]]) -> Tables:
-    """The forms of folders by what is before the anchor `raw` in them, and what follows."""
-    found: Tables = {}
-    for number, some in forms:
-        for form, encoding in some.items():
-            if (cut := form.lower().rfind(raw)) >= 0:
-                rights = found.setdefault(cut, {}).setdefault(form[:cut], {})
-                same = rights.setdefault(len(form) - cut, {}).setdefault(form[cut:], [])
-                same.append(Plain(number, encoding))
-    return found
-
-
-def plain_forms(one: PlaceForms) -> dict[bytes, str]:
-    """The full path in UTF-8, and as most programs write it in URIs."""
-    forms = dict(one.raw)
-    for raw in one.raw:
-        for safe in ("/", "/!$&'()*+,;=:@"):
-            forms.setdefault(quote(raw, safe=safe).encode(), "percent-encoded")
-    return forms
 
 
 def rivals(places: Sequence[tuple[int, PlaceForms]]) -> dict[int, set[int]]:
@@ -266,14 +235,14 @@ class Spot(NamedTuple):
     def line(self) -> "Line | None":
         """What of the content decides which folders are named here; None when more than a line may.
 
-        Of what is below the folder nothing does, unless it leads up again.
+        Of what is below the folder nothing does.
         """
         data, at, most = self.data, self.at, self.group.longest
         if self.binary or self.group.wide:
             return None
         first, last = line_around(data, at, most, self.breaks)
         slash = data.find(b"/", at, last)
-        if slash >= 0 and BELOW.match(data, slash, last) and not LEADING_UP.search(self.low, slash, last):
+        if slash >= 0 and BELOW.match(data, slash, last):
             last = slash + 2
         near = nearby(data, at, most)
         return Line(data[first:at], data[at:last], near.isascii(), is_utf8(near))
@@ -344,13 +313,3 @@ def candidates(endings: Endings, before: str, after: str) -> Iterator[Ending]:
         lefts = table.get(after[:length].casefold())
         for width, by_left in lefts.items() if lefts else ():
             yield from by_left.get(before[-width:].casefold() if width else "", ())
-
-
-def standing(data: bytes, at: int, some: Tables) -> Iterator[tuple[Plain, int, int]]:
-    """What of some tables is around an anchor, from where and up to where."""
-    for cut, lefts in some.items():
-        start = at - cut
-        rights = lefts.get(data[start:at]) if start >= 0 else None
-        for length, table in rights.items() if rights else ():
-            for one in table.get(data[at : at + length], ()):
-                yield one, start, at + length

@@ -11,6 +11,7 @@ from saltcart.ledgers import Batch, Entry, Ledger
 from saltcart.ledgers.base import NEW_THINGS, ListEdits
 from saltcart.rewriting.changes import Changes
 from saltcart.rewriting.content_folders import AddedFolder, in_lists, listed
+from saltcart.rewriting.parting import Parting, parting_of, with_parted
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Move, Moves, Spelling, encodable
 from saltcart.spelling.foreign import PSEUDO, looks_foreign
@@ -28,7 +29,7 @@ class Routes:
     The links that it `turns` will lead to the new places, so that what goes through them stays as it is.  `links` are
     those that were met, with whether anything stays because of them. With `like`, what moves is written in the manner
     of that text, whatever the manner of each entry is, but for the texts that are `unlike` it.  `partly` lets a lost
-    entry stay lost that cannot follow where its file is, for those that share its folder.
+    entry part from those that share its folder, where its ledger can, or stay lost.
     """
 
     def __init__(
@@ -52,6 +53,7 @@ class Routes:
         self.links: dict[str, bool] = {}
         self.ways: dict[str, str | None] = {}
         self.targets: dict[str, str | None] = {}
+        self.parted: dict[Hashable, Parting] = {}
 
     def led(self, path: str) -> str:
         """Where `path` leads, where the moves need to know.
@@ -120,7 +122,9 @@ class Routes:
                 found.append(pair)
         swaps = [swap for swap, move in found if not move.takes]
         partly = [(swap, move) for swap, move in found if move.takes]
-        return Changes(self.texts(ledger.entries(besides=swaps), old_folder, new_folder, partly), swaps)
+        self.parted = {}
+        texts = self.texts(ledger.entries(besides=swaps), old_folder, new_folder, partly)
+        return with_parted(ledger, Changes(texts, swaps), self.parted)
 
     def texts(
         self, entries: Iterable[Entry], old_folder: str, new_folder: str, partly: Sequence[tuple[Swap, Move]] = ()
@@ -209,6 +213,8 @@ class Routes:
             written = self.resolver.text(entry, text, wanted, start)
         except CannotSpell:
             if entry.base and (wanted == target or self.partly) and not os.path.lexists(target):
+                if parting := parting_of(entry, text, wanted, old_folder, self.resolver):
+                    self.parted[entry.key] = parting
                 return None  # it is lost, and no reason to leave what shares its folder lost as well
             raise
         return lead + written + rest if own else written

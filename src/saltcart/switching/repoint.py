@@ -32,7 +32,7 @@ from saltcart.switching.superseding import PLAN, clear_updates, not_cleared, upd
 from saltcart.system import os
 from saltcart.trips import signposts
 from saltcart.trips.holding import held
-from saltcart.trips.records import ACCEPTED, LedgerRow, key_text
+from saltcart.trips.records import ACCEPTED, PARTED, LedgerRow, key_text
 from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.stock import Stock
 from saltcart.trips.trip import HAULED, SWITCHED, SWITCHING, Trip
@@ -181,7 +181,8 @@ def record_found(trip: Trip) -> None:
         return
     judge = Judge(headers=False, resolver=trip.waybill.resolver())
     for row in trip.logbook.ledgers():
-        lost = trip.logbook.changed_unfound(row.number, FOUND)
+        parted = trip.logbook.fact(PARTED, {}).get(str(row.number), {})
+        lost = trip.logbook.changed_unfound(row.number, FOUND) | parted.keys()
         if lost and os.path.exists(row.place):
             state = judge.ledger(trip.open_ledger(row))
             found = (key_text(one.entry.key) for one in state.judgements() if one.verdict == FOUND)

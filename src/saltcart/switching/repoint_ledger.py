@@ -6,7 +6,7 @@ from functools import partial
 from saltcart.carrying import turns
 from saltcart.errors import CannotSpell
 from saltcart.judging.judge import Judge
-from saltcart.judging.judgements import Judgement
+from saltcart.judging.judgements import Judgement, LedgerState
 from saltcart.own_names import staged_for
 from saltcart.rewriting.changes import Changes
 from saltcart.rewriting.content_folders import AddedFolder
@@ -16,7 +16,7 @@ from saltcart.switching.deed_kinds import Swap, changed
 from saltcart.switching.deeds import Deed
 from saltcart.system import os
 from saltcart.trips import leftovers
-from saltcart.trips.records import EntryRow, LedgerRow, key_text
+from saltcart.trips.records import PARTED, EntryRow, LedgerRow, key_text
 from saltcart.trips.trip import Trip
 
 
@@ -81,10 +81,21 @@ def prepare_ledger(trip: Trip, row: LedgerRow, judge: Judge, reread: bool, added
     with trip.logbook.together():
         trip.logbook.put_ledger(row)
         trip.logbook.put_entries(row.number, entries)
+        record_parted(trip, row, state, changes)
     if (not row.changed and not line.over) or row.after == row.before:
         remove_with_side_files(staged_name(trip, row))  # of a merge, or an update, in which nothing changes
         return []
     return [Swap(row.place, staged, replaced, row.after, backup)]
+
+
+def record_parted(trip: Trip, row: LedgerRow, state: LedgerState, changes: Changes) -> None:
+    """Record the entries that part from their folder: by key the text of that folder, and of the one they get."""
+    parted = changes.edits.parted
+    bases = {one.entry.key: one.entry.base for one in state.judgements() if one.entry.key in parted}
+    here = {key_text(key): (base.written if base else "", parted[key]) for key, base in bases.items()}
+    known = trip.logbook.fact(PARTED, {})
+    if here or str(row.number) in known:
+        trip.logbook.record(**{PARTED: {**known, str(row.number): here}})
 
 
 def change_more(trip: Trip, row: LedgerRow, staged: str) -> None:

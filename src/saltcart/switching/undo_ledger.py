@@ -1,5 +1,6 @@
 """One ledger on its way back: what stood in it before is there again, and what came since stays."""
 
+from collections.abc import Hashable
 from contextlib import suppress
 
 from msgspec import Struct, field
@@ -10,6 +11,7 @@ from saltcart.drives.drive import drive_at, mount_of
 from saltcart.errors import CannotSpell, Refused, show
 from saltcart.ledgers import Entry
 from saltcart.ledgers.base import NO_EDITS, ListEdits
+from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.own_names import staged_for_undo, staged_in_place
 from saltcart.rewriting.changes import Changes
 from saltcart.rewriting.content_folders import list_edits, listed, same_place
@@ -22,7 +24,7 @@ from saltcart.switching.deed_kinds import Swap
 from saltcart.switching.deeds import Deed
 from saltcart.system import os
 from saltcart.trips import leftovers
-from saltcart.trips.records import EntryRow, LedgerRow, key_text
+from saltcart.trips.records import PARTED, EntryRow, LedgerRow, key_text
 from saltcart.trips.trip import Trip
 from saltcart.waybills.shelf import Shelf
 
@@ -74,7 +76,8 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: 
         sync_folder(os.path.dirname(staged))
         report.changed += row.changed
     else:
-        changes = Changes(old_texts(trip, row, report), [], old_list(trip, row))
+        parted = old_folders(trip, row, report)
+        changes = Changes(old_texts(trip, row, report), [], replace(old_list(trip, row), parted=parted))
         if not changes.texts and not changes.edits and not travels:
             return []
         after = stage(trip.open_ledger(row), changes, staged)
@@ -134,6 +137,27 @@ def old_texts(trip: Trip, row: LedgerRow, report: UndoReport) -> dict[object, st
         if text is not None and text != entry.written:
             changes[entry.key] = text
     return changes
+
+
+def old_folders(trip: Trip, row: LedgerRow, report: UndoReport) -> dict[Hashable, str]:
+    """For the entries that the trip let part from their folder, and that are still where it put them: the text of the
+    folder they start from again.
+    """
+    known, ledger = trip.logbook.fact(PARTED, {}).get(str(row.number), {}), trip.open_ledger(row)
+    if not known or not isinstance(ledger, SqliteLedger):
+        return {}
+    wanted: dict[Hashable, str] = {}
+    for entry in ledger.entries():
+        old, new = known.get(key_text(entry.key), ("", None))
+        if entry.base and entry.base.written == new:
+            wanted[entry.key] = old
+    able = ledger.partable(wanted)
+    if left := len(wanted) - len(able):
+        report.remarks.append(
+            f"{show(row.path)}: {left:,} entries keep the folder that they were given, because its table takes no such"
+            " row"
+        )
+    return able
 
 
 def old_list(trip: Trip, row: LedgerRow) -> ListEdits:

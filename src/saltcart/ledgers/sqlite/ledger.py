@@ -18,7 +18,7 @@ from saltcart.ledgers.rules import Parts
 from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, batches_of, in_parts, put_together, text_of
 from saltcart.ledgers.sqlite.opening import connect, reading, unwritten
 from saltcart.ledgers.sqlite.quoting import quoted
-from saltcart.ledgers.sqlite.row_edits import RowEdits
+from saltcart.ledgers.sqlite.row_edits import RowEdits, partable
 from saltcart.ledgers.sqlite.schema import derived, differing_schema, loose_ends, triggers_asleep
 from saltcart.ledgers.sqlite.tables import Table
 from saltcart.ledgers.where import Where
@@ -67,6 +67,13 @@ class SqliteLedger(Batched):
             for key, text in connection.execute(query)
             if isinstance(text, str)
         }
+
+    def partable(self, parted: Mapping[Key, str]) -> dict[Key, str]:
+        """Those of some entries that can start from another folder, whose text is given with each: its table has that
+        one, or shows what a new row needs.
+        """
+        with self.guarded(), reading(self.path) as (connection, _uri):
+            return partable(connection, self.path, self.plan.rules, parted)
 
     def facts(self) -> Iterator[Facts]:
         """See Ledger.facts."""

@@ -1,13 +1,15 @@
-"""Rows that come into a table of folders, and rows that go."""
+"""Rows that come into a table of folders, rows that go, and entries that start from another of them."""
 
 import sqlite3
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from contextlib import closing, suppress
+from typing import Any
 
 from msgspec.structs import replace
 
 from saltcart.errors import CannotSpell, show
-from saltcart.ledgers.base import REMEDY_LIST, ListEdits
-from saltcart.ledgers.maps import Addition, Rule
+from saltcart.ledgers.base import REMEDY_LIST, Key, ListEdits
+from saltcart.ledgers.maps import Addition, FolderOf, Rule
 from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.sqlite.tables import Rows, Table
 
@@ -21,6 +23,9 @@ class RowEdits:
             (key[0], text) for side in (edits.front, edits.behind) for key, texts in side.items() for text in texts
         ]
         self.gone = sorted(edits.gone)
+        self.parted = edits.parted
+        self.owners: dict[str, dict[str, dict[Key, object]]] = {}  # by table, column and row what is now in a cell
+        self.listings: dict[tuple[str | None, str], Rule] = {}  # by table and column of folders, how a row is added
         self.come: dict[str, set[object]] = {}
         self.by_itself: dict[tuple[str, str], object] = {}  # by table and column, what a single row holds
         for number in {number for number, _text in self.added} | {key[0] for key in self.gone}:
@@ -73,6 +78,45 @@ class RowEdits:
             self.copy.execute(f"DELETE FROM main.{quoted(table.name)} WHERE {table.key[0]} = ?", (key,))
         for number, text in self.added:
             self.add(self.rules[number], text)
+        for (number, *key), text in self.parted.items():
+            self.part(self.rules[number], tuple(key), text)
+
+    def part(self, rule: Rule, key: tuple[Any, ...], text: str) -> None:
+        """Let the entry in a row start from the folder of that text.  Raises CannotSpell."""
+        if rule.folder is None:
+            raise CannotSpell(f"{show(self.path)}: the rows of {show(rule.table)} start from no folder", REMEDY_LIST)
+        table, owner = Table(self.copy, rule.table), self.owner(rule.folder, text)
+        match = " AND ".join(f"{column} = ?" for column in table.key)
+        self.copy.execute(
+            f"UPDATE main.{quoted(rule.table)} SET {quoted(rule.folder.by)} = ? WHERE {match}", (owner, *key)
+        )
+        self.owners.setdefault(rule.table, {}).setdefault(rule.folder.by, {})[key] = owner
+
+    def owner(self, folder: FolderOf, text: str) -> object:
+        """What a row refers to the folder of that text by; a row is made for one that has none.  Raises CannotSpell."""
+        name = folder.table or ""
+        query = (
+            f"SELECT {quoted(folder.key)} FROM main.{quoted(name)} WHERE {quoted(folder.column)} = CAST(? AS TEXT)"
+            " LIMIT 1"
+        )
+        found = (Table(self.copy, name).raw(text),)
+        if (row := self.copy.execute(query, found).fetchone()) is None:
+            self.add(self.listing(folder), text)
+            row = self.copy.execute(query, found).fetchone()
+        if row is None or row[0] is None:
+            raise CannotSpell(f"{show(self.path)}: a new row of {show(name)} would have no key", REMEDY_LIST)
+        return row[0]
+
+    def listing(self, folder: FolderOf) -> Rule:
+        """How a row is added to a table of folders.  Raises CannotSpell."""
+        name = folder.table or ""
+        if (name, folder.column) not in self.listings:
+            if not Table(self.copy, name).numbered:
+                raise CannotSpell(f"{show(self.path)}: the rows of {show(name)} have no numbers", REMEDY_LIST)
+            ours = (rule for rule in self.rules if (rule.table, rule.column) == (name, folder.column))
+            rule = next(ours, Rule(name, folder.column, folder.spelling, "folder"))
+            self.listings[name, folder.column] = replace(rule, add=rule.add or self.addition(rule))
+        return self.listings[name, folder.column]
 
     def add(self, rule: Rule, text: str) -> None:
         """Add one row.  Raises CannotSpell when the map would not take it for a folder."""
@@ -120,8 +164,36 @@ class RowEdits:
     def of(self, table: str) -> Rows:
         """What came into a table and went."""
         gone = frozenset(key for number, key in self.gone if self.rules[number].table == table)
-        return Rows(frozenset(self.come.get(table, ())), gone)
+        return Rows(frozenset(self.come.get(table, ())), gone, self.owners.get(table, {}))
 
     def counters(self) -> set[str]:
         """The tables in which SQLite itself counts the rows that were added (sqlite.org/autoinc.html)."""
         return {"sqlite_sequence"} if self.come else set()
+
+
+def partable(
+    connection: sqlite3.Connection, path: str, rules: Sequence[Rule], parted: Mapping[Key, str]
+) -> dict[Key, str]:
+    """Those of some entries that can start from another folder: it is tried on a copy of its table in memory."""
+    able: set[tuple[int, str]] = set()
+    for number in {key[0] for key in parted}:
+        folder = rules[number].folder
+        if folder and folder.table:
+            with closing(sqlite3.connect(":memory:")) as copy, suppress(sqlite3.Error, CannotSpell):
+                copy_table(connection, copy, folder.table)
+                rows = RowEdits(copy, path, rules, ListEdits())
+                for text in dict.fromkeys(text for key, text in parted.items() if key[0] == number):
+                    rows.owner(folder, text)
+                    able.add((number, text))
+    return {key: text for key, text in parted.items() if (key[0], text) in able}
+
+
+def copy_table(connection: sqlite3.Connection, copy: sqlite3.Connection, name: str) -> None:
+    """Make a table anew, with its rows, in another database."""
+    query = "SELECT sql FROM main.sqlite_master WHERE type = 'table' AND name = ?"
+    copy.execute(connection.execute(query, (name,)).fetchone()[0])
+    table = Table(connection, name)
+    columns = ", ".join([*(key for key in table.key if table.numbered), *map(quoted, table.columns)])
+    marks = ", ".join("?" * (len(table.columns) + (len(table.key) if table.numbered else 0)))
+    rows = connection.execute(f"SELECT {columns} FROM main.{quoted(name)}")
+    copy.executemany(f"INSERT INTO {quoted(name)} ({columns}) VALUES ({marks})", rows)

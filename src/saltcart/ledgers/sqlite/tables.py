@@ -18,10 +18,13 @@ from saltcart.system import os
 
 
 class Rows(NamedTuple):
-    """The numbers of the rows of one table that have come and that have gone."""
+    """The numbers of the rows of one table that have come and that have gone; by column and key the cells that refer to
+    another row now, and by what.
+    """
 
     come: frozenset[object] = frozenset()
     gone: frozenset[object] = frozenset()
+    owners: Mapping[str, Mapping[Key, object]] = {}
 
 
 class Table:
@@ -140,6 +143,7 @@ class Table:
         """Where the table differs from the attached original in anything but what swaps, the texts `wanted` and `rows`
         say, or None.
         """
+        mapped = {rule.column: number for number, rule in rules.items()}
         counts = [
             connection.execute(f"SELECT count(*) FROM {side}.{quoted(self.name)}").fetchone()
             for side in ("before", "main")
@@ -148,9 +152,10 @@ class Table:
             return f"{self.name} would have other rows"
         asked = dict(wanted)
         keys = self.new_keys(connection, rules, wanted)
-        for number, key, old, value in self.unlike(connection, rules, swaps, keys):
-            if key[0] in rows.gone:
+        for column, key, old, value in self.unlike(connection, rules, swaps, keys):
+            if key[0] in rows.gone or (value is not None and rows.owners.get(column, {}).get(key) == value):
                 continue
+            number = mapped.get(column)
             text = text_of(value)
             if isinstance(old, bytes) and text is not None and (blob := blob_of(old)):
                 text = text if value == blob.holding(text) else None
@@ -189,11 +194,10 @@ class Table:
 
     def unlike(
         self, connection: sqlite3.Connection, rules: Mapping[int, Rule], swaps: Sequence[Swap], keys: bool
-    ) -> Iterator[tuple[int | None, tuple[object, ...], object, object]]:
-        """Rule, old key, old and new content of every cell that is not what it was, or what a swap makes of it; no
-        rule for a cell that has none.  With `keys` some rows have new keys.
+    ) -> Iterator[tuple[str, tuple[Any, ...], object, object]]:
+        """Column, old key, old and new content of every cell that is not what it was, or what a swap makes of it.  With
+        `keys` some rows have new keys.
         """
-        mapped = {rule.column: number for number, rule in rules.items()}
         differ = [
             self.differs(column, {number: rule for number, rule in rules.items() if rule.column == column}, swaps)
             for column in self.columns
@@ -218,7 +222,7 @@ class Table:
             key, cells = row[: len(self.key)], row[len(self.key) :]
             for column, differing, old, new in zip(self.columns, cells[::3], cells[1::3], cells[2::3], strict=True):
                 if differing:
-                    yield mapped.get(column), key, old, new
+                    yield column, key, old, new
 
     def before(self, rules: Mapping[int, Rule]) -> str:
         """The attached original, and in it whether each row meets the conditions of the rules, which would be
