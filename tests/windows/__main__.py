@@ -4,6 +4,7 @@ import sys
 import unittest
 
 # What touches no file system, or only by calls that are the same everywhere.
+VERBOSITY = 1 + ("-v" in sys.argv)
 PORTABLE = (
     *(f"tests.merging.test_{name}" for name in ("combine", "forms", "laws", "names", "odd")),
     "tests.ledgers.test_patterns",
@@ -18,11 +19,11 @@ def main(names: list[str]) -> int:
     loader, suite = unittest.TestLoader(), unittest.TestSuite()
     for name in names or ["tests.windows.test_paths", "tests.windows.test_job", *PORTABLE]:
         suite.addTest(loader.loadTestsFromName(name))
-    result = unittest.TextTestRunner(stream=sys.stdout, verbosity=0).run(suite)
+    result = unittest.TextTestRunner(stream=sys.stdout, verbosity=VERBOSITY).run(suite)
     bad, skipped = len(result.failures) + len(result.errors), len(result.skipped)
     print(f"Windows: {result.testsRun - bad - skipped} passed, {bad} failed, {skipped} skipped")
     return 1 if bad or not result.testsRun else 0
 
 
 if __name__ == "__main__":
-    sys.exit(main(sys.argv[1:]))
+    sys.exit(main([word for word in sys.argv[1:] if word != "-v"]))

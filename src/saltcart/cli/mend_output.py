@@ -151,8 +151,9 @@ def show_singles(screen: Screen, found: Findings) -> None:
         screen.say("To use one of these files: --choose N=M, the numbers of the line and of the file")
         screen.say()
     without: dict[str, list[Lost]] = {}  # by folder
+    left = emptied(found)
     for one in found.singles:
-        if not one.files:
+        if not one.files and one.lost.path not in left:
             without.setdefault(os.path.dirname(one.lost.path), []).append(one.lost)
     screen.table(
         "Not found anywhere",
@@ -170,6 +171,13 @@ def show_singles(screen: Screen, found: Findings) -> None:
         screen.say(f"... and {len(without) - SHOWN:,} more folders (see --json)")
     if without:
         screen.say("If they are on a drive or in a folder that was not looked in: saltcart mend --in PLACE")
+
+
+def emptied(found: Findings) -> set[str]:
+    """The folders that are gone and whose sounds are all found elsewhere: each of these gets its own."""
+    again = {*found.mended, *(one.lost.path for one in found.singles if one.files)}
+    sounds = [path for path, lost in found.losses.lost.items() if not lost.folder]
+    return {os.path.dirname(path) for path in sounds} - {os.path.dirname(path) for path in sounds if path not in again}
 
 
 def show_many(screen: Screen, some: Sequence[Single]) -> None:
