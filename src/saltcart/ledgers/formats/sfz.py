@@ -73,11 +73,15 @@ class State(Struct):
 
 
 class Instrument(Struct, dict=True):
-    """An instrument with all that it includes: `parts` has the states in which each included file is read."""
+    """An instrument with all that it includes: `parts` has the states in which each included file is read.  The drive
+    is asked once for each name, however often it is included.
+    """
 
     path: str
     parts: dict[str, dict[Hashable, State]] = field(default_factory=dict)
     names: AnyCase = field(default_factory=AnyCase)
+    paths: dict[str, str | None] = field(default_factory=dict)  # of included files, by name; None for what is no file
+    texts: dict[str, tuple[int, str | None]] = field(default_factory=dict)  # by path: bytes, and None for no text
     count: int = 0
     read: int = 0
 
@@ -89,23 +93,40 @@ class Instrument(Struct, dict=True):
 
     def include(self, name: str, state: State, within: tuple[str, ...]) -> None:
         """Read an included file for what it changes in `state`.  ValueError when there is no end to them."""
-        place = EITHER_SLASH.read(name, os.path.dirname(self.path))
-        path = place and os.path.realpath(self.names.path(place))
-        if not path or path in within or path == self.path or len(within) >= DEEPEST or not os.path.isfile(path):
+        if name not in self.paths:
+            self.paths[name] = self.path_of(name)
+        path = self.paths[name]
+        if not path or path in within or path == self.path or len(within) >= DEEPEST:
             return  # in a circle, or missing: which is reported with its entry
-        self.count, self.read = self.count + 1, self.read + os.path.getsize(path)
+        if path not in self.texts:
+            self.texts[path] = text_of(path)
+        size, text = self.texts[path]
+        self.count, self.read = self.count + 1, self.read + size
         if self.count > MOST_INCLUDED or self.read > MOST_TEXT:
             raise ValueError(f"includes more than {MOST_INCLUDED:,} files or {MOST_TEXT >> 20} MB")
-        try:
-            with open(path, "rb") as stream:
-                text = decoded(stream.read(MOST_TEXT)).text
-        except (OSError, ValueError):
-            return  # no text: it includes nothing, and cannot be opened as a part either
+        if text is None:
+            return  # it includes nothing, and cannot be opened as a part either
         self.parts.setdefault(path, {}).setdefault(state.seen_by(text), state.copy())
         inner = Reading(text, state, self, (*within, path))
         inner.run()
         if isinstance(state.start.folder, int):
             state.start = state.start._replace(folder=inner.as_entry(state.start.folder))
+
+    def path_of(self, name: str) -> str | None:
+        """The file that is included by a name; None when it is not there."""
+        place = EITHER_SLASH.read(name, os.path.dirname(self.path))
+        path = place and os.path.realpath(self.names.path(place))
+        return path if path and os.path.isfile(path) else None
+
+
+def text_of(path: str) -> tuple[int, str | None]:
+    """How many bytes a file has, and its text; None when it has none, or more than may be read."""
+    size = os.path.getsize(path)
+    try:
+        with open(path, "rb") as stream:
+            return size, decoded(stream.read(MOST_TEXT)).text if size <= MOST_TEXT else None
+    except (OSError, ValueError):
+        return size, None
 
 
 class Reading(Struct, dict=True):
