@@ -13,7 +13,6 @@ PORTABLE = (
     "tests.spelling.test_forms.Cases",
     "tests.spelling.test_foreign.Cases.test_looks",
     "tests.spelling.test_foreign.Laws.test_a_full_path_reads_back",
-    "tests.waybills.test_parts.Decisions.test_strays_of_one_name_and_a_second_look",
     "tests.waybills.test_parts.Parts.test_a_bar_on_a_terminal_and_plain_lines_elsewhere",
     "tests.waybills.test_parts.Parts.test_a_file_is_wholly_old_or_wholly_new",
     "tests.waybills.test_parts.Parts.test_names_fit_to_print",
@@ -21,10 +20,6 @@ PORTABLE = (
     "tests.waybills.test_toml.Toml.test_a_default_is_not_written_and_a_struct_read_twice_is_two",
     "tests.waybills.test_toml.Toml.test_errors_name_their_line",
     "tests.mentions.test_free_text.Told",
-    "tests.mentions.test_free_text.Unchanged.test_where_somebody_was_on_the_web_is_no_library",
-    "tests.mentions.test_evidence.Passed.test_a_log_is_an_old_record_whatever_it_is_called",
-    "tests.mentions.test_evidence.Passed.test_files_called_like_logs_and_files_that_begin_like_something",
-    "tests.mentions.test_evidence.Passed.test_what_a_collection_holds_is_left_to_itself",
     "tests.mentions.test_evidence.Types",
     *(
         f"tests.mentions.test_search.Searching.test_{name}"
