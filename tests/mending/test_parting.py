@@ -97,6 +97,20 @@ class Parting(WorldCase):
         self.assertEqual(self.lost(), [])
         self.assertEqual({row[1] for row in cells(self.pool)["folder"]}, {str(self.loops), str(self.a), str(self.b)})
 
+    def test_another_table_may_list_the_same_folder(self):
+        """What a program watches is not what its sounds start from."""
+        self.plan.write_text(
+            self.plan.read_text() + '[[entries]]\ntable = "watched"\ncolumn = "at"\nnames = "folder"\n'
+        )
+        watched = (
+            f"CREATE TABLE watched (id INTEGER PRIMARY KEY, at TEXT); INSERT INTO watched VALUES (1, '{self.loops}')"
+        )
+        self.make(more=watched)
+        self.mend(status=1)
+        self.assertEqual(self.lost(), [])
+        self.assertEqual(cells(self.pool)["watched"], [(1, str(self.loops))])
+        self.assertEqual({row[1] for row in cells(self.pool)["folder"]}, {str(self.a), str(self.b)})
+
     def test_what_is_lost_again_later_is_told(self):
         """That it was lost once is no excuse."""
         self.make()

@@ -29,6 +29,14 @@ class Parting(NamedTuple):
     gone: bool
 
 
+class Listed(NamedTuple):
+    """A folder in a table of a database: other tables may list the same one for other ends."""
+
+    table: str | None
+    column: str
+    text: str
+
+
 def parting_of(entry: Entry, text: str, wanted: str, ledger_folder: str, resolver: Resolver) -> Parting | None:
     """How an entry that leads to `wanted` would start from the folder of that, in the manner of its base; None where
     it cannot be written so, or nothing is there.
@@ -57,24 +65,29 @@ def with_parted(ledger: Ledger, changes: Changes, noted: Mapping[Hashable, Parti
 
 
 def left_folders(
-    ledger: Ledger, folders: Mapping[Hashable, str], changes: Changes
+    ledger: SqliteLedger, folders: Mapping[Hashable, str], changes: Changes
 ) -> tuple[dict[Hashable, str], set[Hashable]]:
     """The new texts of the folders that all entries part from, which become what most of these part to; and the
     entries that need not part then.  `folders` are the texts of what those part to whose own folder is gone.
     """
-    entries = list(ledger.entries())
-    rows = {entry.written: entry for entry in entries if entry.is_folder and entry.base is None}
-    inside: dict[str, list[Hashable]] = {}
-    for entry in entries:
-        if entry.base:
-            inside.setdefault(entry.base.written, []).append(entry.key)
+    rows: dict[Listed, Entry] = {}
+    inside: dict[Listed, list[Hashable]] = {}
+    for entry in ledger.entries():
+        rule = ledger.plan.rules[entry.key[0]]
+        if entry.base and rule.folder:
+            listed = Listed(rule.folder.table, rule.folder.column, entry.base.written)
+            inside.setdefault(listed, []).append(entry.key)
+        elif entry.is_folder:
+            rows[Listed(rule.table, rule.column, entry.written)] = entry
     texts: dict[Hashable, str] = {}
     following: set[Hashable] = set()
-    for folder, keys in inside.items():
-        row = rows.get(folder)
-        if row and changes.new(row) == folder and all(key in folders for key in keys):
+    taken = set(rows)
+    for listed, keys in inside.items():
+        row = rows.get(listed)
+        if row and changes.new(row) == listed.text and all(key in folders for key in keys):
             most = Counter(folders[key] for key in keys).most_common(1)[0][0]
-            if most not in rows and most not in texts.values():
+            if (new := listed._replace(text=most)) not in taken:
+                taken.add(new)
                 texts[row.key] = most
                 following |= {key for key in keys if folders[key] == most}
     return texts, following
