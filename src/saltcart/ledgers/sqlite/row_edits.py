@@ -25,6 +25,7 @@ class RowEdits:
         self.gone = sorted(edits.gone)
         self.parted = edits.parted
         self.owners: dict[str, dict[str, dict[Key, object]]] = {}  # by table, column and row what is now in a cell
+        self.known: dict[tuple[FolderOf, str], object] = {}  # by folder table and text what its row is referred to by
         self.listings: dict[tuple[str | None, str], Rule] = {}  # by table and column of folders, how a row is added
         self.come: dict[str, set[object]] = {}
         self.by_itself: dict[tuple[str, str], object] = {}  # by table and column, what a single row holds
@@ -93,7 +94,13 @@ class RowEdits:
         self.owners.setdefault(rule.table, {}).setdefault(rule.folder.by, {})[key] = owner
 
     def owner(self, folder: FolderOf, text: str) -> object:
-        """What a row refers to the folder of that text by; a row is made for one that has none.  Raises CannotSpell."""
+        """What a row refers to the folder of that text by, asked once for all that are in it."""
+        if (folder, text) not in self.known:
+            self.known[folder, text] = self.row_of(folder, text)
+        return self.known[folder, text]
+
+    def row_of(self, folder: FolderOf, text: str) -> object:
+        """What the row of that folder is referred to by; one is made where there is none.  Raises CannotSpell."""
         name = folder.table or ""
         query = (
             f"SELECT {quoted(folder.key)} FROM main.{quoted(name)} WHERE {quoted(folder.column)} = CAST(? AS TEXT)"
