@@ -120,7 +120,7 @@ class Documents(WorldCase):
                     (
                         "import time, saltcart.hauling.shelf_copy as h, saltcart.cli.main as m\n"
                         "assert h.finish_group\n"
-                        "h.finish_group = lambda *a: (print('ready', flush=True), time.sleep(30))\n"
+                        "h.finish_group = lambda *a: (print('ready', flush=True), time.sleep(300))\n"
                         "raise SystemExit(m.main())"
                     ),
                     "haul",
@@ -138,7 +138,7 @@ class Documents(WorldCase):
         began = time.monotonic()
         child.terminate()
         _out, err = child.communicate()
-        self.assertLess(time.monotonic() - began, 5)
+        self.assertLess(time.monotonic() - began, 60)
         self.assertEqual(child.returncode, 4)
         self.assertIn(b"Run the same command again", err)
         self.run_program("haul", "w.toml")

@@ -22,11 +22,11 @@ const behind = e => { for (; e; e = e.parentElement) { const c = getComputedStyl
 const contrast = e => { const [a, b] = [light(getComputedStyle(e).color), light(behind(e))].sort((x, y) => y - x);
   return (a + 0.05) / (b + 0.05) }
 const frames = [...document.querySelectorAll('iframe')]
-setTimeout(() => { document.title = JSON.stringify(frames.map(f => { const d = f.contentDocument;
+addEventListener('load', () => { document.title = JSON.stringify(frames.map(f => { const d = f.contentDocument;
   const texts = [...d.querySelectorAll('main *')].filter(e => !e.closest('svg') &&
     [...e.childNodes].some(n => n.nodeType == 3 && n.data.trim()));
   return { beyond: d.documentElement.scrollWidth - f.clientWidth, texts: texts.length,
-    contrast: Math.min(...texts.map(contrast)) } })) }, 500)
+    contrast: Math.min(...texts.map(contrast)) } })) })
 """
 
 

@@ -766,16 +766,19 @@ class Databases(MapCase):
                 self.assertEqual(Path(path).read_text(), before, "and goes again")
 
 
+BOUND = 30  # seconds of processor; what has no bound takes minutes
+
+
 class Hostile(MapCase):
     def refused(self, name, data, words):
         """The sample's map refuses this content with these words, soon."""
         path = os.path.join(self.folder, name)
         Path(path).write_bytes(data)
         ledger = open_ledger(path, [self.map(*CASES[name][:2], name)] if name in CASES else [])
-        began = time.monotonic()
+        began = time.process_time()
         with self.subTest(words), self.assertRaisesRegex(BadLedger, words):
             list(ledger.entries())
-        self.assertLess(time.monotonic() - began, 5)
+        self.assertLess(time.process_time() - began, BOUND)
 
     def test_bombs_and_damage(self):
         bomb = b'<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;">]><Session root="&b;"/>'
@@ -855,9 +858,9 @@ class Hostile(MapCase):
             + b"/".join(b"%d" % number for number in range(800))
             + b"\n/proc/self/mem\n"
         )
-        began = time.monotonic()
+        began = time.process_time()
         state = Judge().ledger(open_ledger(path, []))
-        self.assertLess(time.monotonic() - began, 5)
+        self.assertLess(time.process_time() - began, BOUND)
         self.assertEqual(
             [one.verdict for one in state.judgements()][:4], ["unreadable", "unreadable", "offline", "missing"]
         )

@@ -287,7 +287,7 @@ class Shapes(WorldCase):
         (self.keel / os.fsdecode(b"\xff\n.wav")).touch()
         began = time.monotonic()
         report = self.run_json("survey", str(self.keel), status=0)
-        self.assertLess(time.monotonic() - began, 20)
+        self.assertLess(time.monotonic() - began, 120)
         self.assertEqual(report["totals"]["files"], 100_002)  # the drive's marker too
         self.assertIn("odd", [finding["kind"] for finding in report["findings"]])
         self.run_program("survey", str(self.keel / "none"), status=3)
