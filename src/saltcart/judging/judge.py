@@ -108,10 +108,8 @@ class Judge:
         return JudgedBatch(batch, answers if others else {})
 
     def found_in_listings(self, folders: Mapping[str, Sequence[str]]) -> set[str]:
-        """Those of the full paths in `folders` that listings of these show, where just being there is all that
-        counts.
-        """
-        if self.headers or self.signposts:
+        """Those of the full paths in `folders` that listings of these show, and of which nothing is to be said."""
+        if self.signposts:
             return set()
         self.asked.update({folder: len(inside) for folder, inside in folders.items()})
         shown = (
@@ -119,7 +117,8 @@ class Judge:
             for folder, inside in folders.items()
             if self.asked[folder] >= FEW and plain(folder) == folder
         )
-        return set().union(*shown) - self.seen.keys()
+        new = set().union(*shown) - self.seen.keys()
+        return {path for path in new if self.path(path) == (FOUND, "")} if self.headers else new
 
     def lost_with_folders(self, folders: Mapping[str, Sequence[str]]) -> dict[str, Answer]:
         """The answers to those of the full paths in `folders` whose folders are not there: one look each."""
@@ -164,10 +163,12 @@ class Judge:
 
     def answer(self, batch: Batch, readings: Sequence[str], start: str) -> Answer:
         """Where an entry of a batch that may mean any of these texts leads, the verdict on it, and why."""
-        spelling = batch.spelling
-        if spelling is None or not batch.names_a_file(readings[0]):
+        spelling = None if batch.of_the_web else batch.spelling
+        first = None if spelling is None else self.resolver.paths(spelling, readings[0], start)
+        if spelling is None or first is None:
             return "", REMOTE if readings[0] else EMPTY, ""
-        pairs = [pair for text in readings if (pair := self.resolver.paths(spelling, text, start)) is not None]
+        others = (self.resolver.paths(spelling, text, start) for text in readings[1:])
+        pairs = [first, *(pair for pair in others if pair is not None)]
         judged = [(written, path, *self.path(path)) for written, path in pairs]
         written, path, verdict, why = next((found for found in judged if found[2] != MISSING), judged[0])
         if verdict == FOUND and not why and written != path:

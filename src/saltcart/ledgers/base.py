@@ -82,12 +82,16 @@ class Batch(NamedTuple):
     sure: bool
     entry: Callable[[int], Entry]
 
-    def names_a_file(self, text: str) -> bool:
-        """Whether a text of this batch names a file at all; what starts from a web address does not."""
+    @property
+    def of_the_web(self) -> bool:
+        """Whether the texts start from a web address, so that they name no files."""
         base = self.base
-        if base is not None and base.written and base.spelling.read(base.written, "/") is None:
-            return False
-        return self.spelling is not None and encodable(text) and self.spelling.read(text, "/") is not None
+        return base is not None and bool(base.written) and base.spelling.read(base.written, "/") is None
+
+    def names_a_file(self, text: str) -> bool:
+        """Whether a text of this batch names a file at all."""
+        spelling = None if self.of_the_web else self.spelling
+        return spelling is not None and encodable(text) and spelling.read(text, "/") is not None
 
 
 class Ledger(Protocol):

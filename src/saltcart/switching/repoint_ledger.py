@@ -90,12 +90,12 @@ def prepare_ledger(trip: Trip, row: LedgerRow, judge: Judge, reread: bool, added
 
 def record_parted(trip: Trip, row: LedgerRow, state: LedgerState, changes: Changes) -> None:
     """Record the entries that part from their folder: by key the text of that folder, and of the one they get."""
-    parted = changes.edits.parted
+    parted, known = changes.edits.parted, trip.logbook.fact(PARTED, {})
+    if not parted and str(row.number) not in known:
+        return
     bases = {one.entry.key: one.entry.base for one in state.judgements() if one.entry.key in parted}
     here = {key_text(key): (base.written if base else "", parted[key]) for key, base in bases.items()}
-    known = trip.logbook.fact(PARTED, {})
-    if here or str(row.number) in known:
-        trip.logbook.record(**{PARTED: {**known, str(row.number): here}})
+    trip.logbook.record(**{PARTED: {**known, str(row.number): here}})
 
 
 def change_more(trip: Trip, row: LedgerRow, staged: str) -> None:
