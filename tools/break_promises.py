@@ -1756,6 +1756,31 @@ BREAKAGES = (
         "            last = at\n",
         ("tests.mentions.test_forms",),
     ),
+    Breakage(9, "paths in pieces", "mentions/readers.py", " or mention.pieces", "", ("tests.planning.test_pieces",)),
+    Breakage(
+        9,
+        "in pieces: the name of the folder above",
+        "planning/pieces.py",
+        " or comparable(os.path.basename(above)) in values",
+        " or True",
+        ("tests.planning.test_pieces",),
+    ),
+    Breakage(
+        9,
+        "in pieces: what no entry accounts for",
+        "planning/accountant.py",
+        "+ max(0, pieces.count - len(reached))",
+        "",
+        ("tests.planning.test_pieces",),
+    ),
+    Breakage(
+        9,
+        "blanks in a path that stands alone",
+        "mentions/free_text.py",
+        """(?:[^"'<>|\\t/]{{0,120}}?\\.\\w{{2,4}}\\b|[^\\s"']*)""",
+        """[^\\s"']*""",
+        ("tests.mentions.test_free_text",),
+    ),
 )
 
 

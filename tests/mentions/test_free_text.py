@@ -31,6 +31,7 @@ RECORDS = {
     "patch": '! patch\n  file "{}/C1.wav" vol=0.3\nend\n',
     "profile": "export KITS={}\nalias ll='ls -l'\n",
     "words.yaml": "kits:\n  - path: {}\n    name: Amber drums of the north\n",
+    "packed": "\x7fkindx){}/One of the many sounds in there.wav",
     "counted": 'a:2:{{\ni:1;s:35:"{}";\n}}\n',
 }
 

@@ -31,7 +31,7 @@ if TYPE_CHECKING:  # a check draws up no account
     from saltcart.proving.results import CheckReport
 
 SHOWN = 20
-MOST_GAPS_SHOWN = 3
+MOST_GAPS_SHOWN = MOST_NAMED = 3
 WHY_NOT = {
     UNREADABLE_WORD: "because it could not be read",
     TOO_LARGE: "because it is larger than 512 MB",
@@ -50,6 +50,9 @@ STANDINGS = {
     SERVED: "kept working by the signpost",
     ORIGINALS: "uses the originals",
 }
+
+# What is left as it is, since no program looks for a sound by it.
+STAYING = {HISTORY: "Old records, left as they are", SAID: "Only mention these sounds in a text, left as they are"}
 
 
 def show_account(screen: Screen, account: Account, changed: bool) -> None:
@@ -77,6 +80,12 @@ def show_account(screen: Screen, account: Account, changed: bool) -> None:
     if len(rows) > SHOWN:
         screen.say(f"... and {len(rows) - SHOWN} more (see --json)")
     show_views(screen, files)
+    for word, text in STAYING.items():
+        names = [place(one.path) for one in files if one.standing == word]
+        shown = names if screen.all else names[:MOST_NAMED]
+        more = f" and {len(names) - len(shown)} more (--all)" if len(names) > len(shown) else ""
+        if names:
+            screen.say(f"{text}: {', '.join(shown)}{more}.")
     for one in files:
         if one.counted:
             screen.remark(

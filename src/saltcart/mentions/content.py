@@ -25,7 +25,7 @@ from saltcart.mentions.file_types import holds_no_references
 from saltcart.mentions.finder import find
 from saltcart.mentions.history import LINE, is_log
 from saltcart.mentions.packed import DEEPEST, STREAM, Budget, TooMuch, is_packed, unpacked, zlib_streams
-from saltcart.mentions.place_forms import CONTROL, HEAD, Hit, PlaceForms, is_binary
+from saltcart.mentions.place_forms import CONTROL, HEAD, PIECE, Hit, PlaceForms, is_binary
 from saltcart.spelling.moves import tail_below
 from saltcart.system import os
 from saltcart.waybills.waybill_file import read
@@ -64,6 +64,7 @@ class Mention(Struct):
     All of those are `history`, which speaks of what was, when the file is a `log`.  Some are in sentences (`prose`),
     or in `free` text, which nobody looks for a sound by; `said` are the first of these.  Folders that hold old places
     are named `above` as whole values, which is true still when something in them moves, but its program finds less.
+    Of the folders in `pieces` the name is there as a value of its own: a path may be made of it.
     """
 
     path: str
@@ -76,6 +77,15 @@ class Mention(Struct):
     free: int = 0
     said: list[Spot] = field(default_factory=list)
     above: list[tuple[str, Spot]] = field(default_factory=list)
+    pieces: list[str] = field(default_factory=list)
+
+    def paths(self, hits: Iterable[Hit], forms: Sequence[PlaceForms]) -> Iterator[Hit]:
+        """The hits that are paths; what may be a piece of one is taken up."""
+        for hit in hits:
+            if hit.form != PIECE:
+                yield hit
+            elif forms[hit.place].place not in self.pieces:
+                self.pieces.append(forms[hit.place].place)
 
     def live(self, known: bool = False) -> int:
         """How many may be what a program looks for a sound by; of a file that is `known` to be a ledger, its text is
@@ -208,7 +218,7 @@ def in_stream(
     for data, first, last in windows(head, stream, overlap):
         counted = first
         looks = named if data is head else holds_anchor(data, tuple(forms))
-        hits = sorted(find(data, forms, folder, binary)) if looks else []
+        hits = sorted(mention.paths(find(data, forms, folder, binary), forms)) if looks else []
         binary = is_binary(data[:HEAD]) if binary is None else binary
         if hits and free is None:
             mention.log = mention.log or (not lead and first == 0 and is_log(data[:FIRST]))
@@ -223,7 +233,7 @@ def in_stream(
                 around = excerpt(data, hit.at)
                 mention.add(forms[hit.place], f"{lead}{LINE}{line}", hit, around, prose, bool(free))
         for at, content in zlib_streams(data, first, last, last < len(data), budget) if binary else ():
-            for hit in find(content, forms, folder):
+            for hit in mention.paths(find(content, forms, folder), forms):
                 mention.add(forms[hit.place], f"{lead}packed at {at}, {LINE}1", hit, excerpt(content, hit.at))
         if last < len(data):  # there is more
             line += data.count(b"\n", counted, last)
@@ -283,7 +293,7 @@ def in_database(mention: Mention, forms: Sequence[PlaceForms], folder: str) -> N
                 cells = connection.execute(f"SELECT {cell} FROM {quoted(table)} WHERE {wanted}")
                 web: bool | None = None
                 for text, raw in together(one for (one,) in cells):
-                    for hit in find(raw, forms, folder):
+                    for hit in mention.paths(find(raw, forms, folder), forms):
                         web = of_the_web(connection, table, column) if web is None else web
                         prose = text and starts_in_sentence(raw, hit.at, forms[hit.place])
                         mention.add(forms[hit.place], f"{table}.{column}", hit, excerpt(raw, hit.at), prose, web)
@@ -324,4 +334,4 @@ def naming(texts: Iterable[str], forms: Sequence[PlaceForms], folder: str) -> in
     """How many of some texts, of a file in `folder`, name one of the places."""
     places = [one for one in forms if not one.alone]
     raws = (text.encode("utf-8", "surrogateescape") for text in texts)
-    return sum(any(True for _hit in find(raw, places, folder)) for raw in raws)
+    return sum(any(hit.form != PIECE for hit in find(raw, places, folder)) for raw in raws)

@@ -21,6 +21,7 @@ from saltcart.mentions.place_forms import (
     HEAD,
     LETTER,
     PATH_SIGN,
+    PIECE,
     Hit,
     Name,
     PlaceForms,
@@ -175,7 +176,7 @@ def names_of(places: Sequence[tuple[int, PlaceForms]], folder: str | None) -> Na
         if not one.names and (folder is None or tail_below(folder, one.within) is None):
             continue
         active.add(number)
-        for name in one.names_from(folder):
+        for name in [*one.names_from(folder), *(one.piece if one.names else ())]:
             if cut := cut_of(one, name):
                 lefts = found.setdefault(len(cut[1]), {}).setdefault(cut[1].casefold(), {})
                 same = lefts.setdefault(len(cut[0]), {}).setdefault(cut[0].casefold(), [])
@@ -208,9 +209,10 @@ def find(
         binary = is_binary(data[:HEAD]) if binary is None else binary
         here = here or finder.here(folder)
         for hit in finder.hits(which, Spot(data, low, at, group, forms, binary, absent), here[which], folder):
-            if abs(at - last.get(hit.place, -WITHIN)) >= WITHIN:  # else the same, of which an escape is escaped
-                yield hit
-            last[hit.place] = at
+            if hit.form == PIECE or abs(at - last.get(hit.place, -WITHIN)) >= WITHIN:
+                yield hit  # else the same, of which an escape is escaped
+            if hit.form != PIECE:
+                last[hit.place] = at
     for which, at, _end in finder.as_it_is.spots(data):
         for number, encoding in finder.literals[finder.as_it_is.runs[which]]:
             yield Hit(at, number, FULL, encoding)
@@ -277,11 +279,16 @@ class Spot(NamedTuple):
     def decoded(self, names: Names, done: set[int]) -> Iterator[Hit]:
         """The folders that are named in some other way; those that are `done` are not asked about."""
         group = self.group
+        pieces: dict[int, str] = {}
         for encoding, before, after in readings(
             self.data, self.at, group.longest, group.wide, self.breaks, group.codes
         ):
             for one in candidates(names.endings, before, after):
-                if one.number not in done and self.is_one(one, before, after):
+                if one.number in done or not self.is_one(one, before, after):
+                    continue
+                if one.name.form == PIECE:
+                    pieces.setdefault(one.number, encoding)
+                else:
                     yield Hit(self.at, one.number, one.name.form, encoding)
                     done.add(one.number)
             if ":/" in before and (lead := DRIVE_PATH.search(before)):
@@ -289,6 +296,7 @@ class Spot(NamedTuple):
                     if lettered(lead[1], after, self.forms[number]):
                         yield Hit(self.at, number, LETTER, encoding)
                         done.add(number)
+        yield from (Hit(self.at, number, PIECE, encoding) for number, encoding in pieces.items() if number not in done)
 
     def is_one(self, one: Ending, before: str, after: str) -> bool:
         """Whether what is around the anchor is that name, and no longer path."""
@@ -301,10 +309,11 @@ class Spot(NamedTuple):
         signs = len(left) + len(right)
         if wide and self.binary and counted(self.data, self.at - 2 * len(left), 2 * signs, signs):
             return True
-        if not (ends(rest, place) and begins(lead, name, rest, self.binary)):
+        piece = name.form == PIECE
+        if not (ends(rest, place) and (piece or begins(lead, name, rest, self.binary))):
             return False
         sides = [text.encode("utf-8", "surrogatepass") for text in (lead[-8:], rest[:8])]
-        return not place.alone or stands_alone(sides[0], sides[1], self.binary)
+        return not (place.alone or piece) or stands_alone(sides[0], sides[1], self.binary)
 
 
 def candidates(endings: Endings, before: str, after: str) -> Iterator[Ending]:

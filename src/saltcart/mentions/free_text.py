@@ -20,7 +20,8 @@ LEADING = 3  # words before a path in one value, from which on it is a sentence
 SENTENCE = 4  # words of a line, paths apart
 WORD = re.compile(r"[^\W\d_]{2,}")
 PATH = r"(?:file:/|~|\.{0,2}/|\$\w+/|[A-Za-z]:[\\/]|\\\\)"
-PATHS = re.compile(rf"{PATH}[^\s\"']*")
+# Names have blanks: a path goes on to the last slash that is near, and to a suffix behind it.
+PATHS = re.compile(rf"""{PATH}(?:[^"'<>|\t]{{0,400}}/)?(?:[^"'<>|\t/]{{0,120}}?\.\w{{2,4}}\b|[^\s"']*)""")
 # Lines that are records: a comment or a section; a name and a value; a path, or a word or two and a path; figures,
 # words and paths in one manner.
 RECORD = re.compile(

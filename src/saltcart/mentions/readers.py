@@ -133,7 +133,7 @@ def answer_for(path: str, forms: Sequence[PlaceForms]) -> Mention | str | None:
         if isinstance(error, OSError) and (vanished(path, error) or closed(path, error)):
             return CLOSED if closed(path, error) else None
         return TOO_MUCH if isinstance(error, TooMuch) else str(error) or type(error).__name__
-    return mention if mention.count or mention.above else None
+    return mention if mention.count or mention.above or mention.pieces else None
 
 
 def closed(path: str, error: OSError) -> bool:

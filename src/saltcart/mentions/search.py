@@ -62,7 +62,8 @@ class Search(Struct):
 
     Of the files, `unchanged` were read by an earlier search for the same folders.  What was `passed_over`, by why, can
     name nothing, or is not meant; of the rest, the first of the `gaps`, and their number by why.  The `links` that were
-    met lead into the folders, or to what holds them; with each, to where.
+    met lead into the folders, or to what holds them; with each, to where.  Of what is in `pieces` nobody knows yet
+    whether it makes a path: the folders whose names are values of their own, by file.
     """
 
     places: list[str]
@@ -73,6 +74,14 @@ class Search(Struct):
     gaps: list[Gap] = field(default_factory=list)
     gap_counts: Counter[str] = field(default_factory=Counter)
     links: dict[str, str] = field(default_factory=dict)
+    pieces: dict[str, list[str]] = field(default_factory=dict)
+
+    def take(self, mention: Mention) -> None:
+        """Take up one more file."""
+        if mention.count or mention.above:
+            self.found.append(mention)
+        if mention.pieces:
+            self.pieces[mention.path] = mention.pieces
 
     def miss(self, path: str, why: str) -> None:
         """Take up one more gap."""
@@ -101,7 +110,7 @@ def search(
         for batch, answers in readers.read(batches(walked, unchanged)):
             for (path, item), answer in zip(batch, answers, strict=True):
                 if isinstance(answer, Mention):
-                    result.found.append(answer)
+                    result.take(answer)
                 elif answer is None:
                     unchanged.remember(path, item)
                 elif answer == CLOSED:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Container, Iterator, Mapping, Sequence
 from contextlib import suppress
 from itertools import islice
 from typing import TYPE_CHECKING
@@ -20,7 +20,6 @@ from saltcart.mentions.standings import (
     IN_FULL,
     IN_PART,
     LEFT,
-    LINKED,
     ORIGINALS,
     SAID,
     SERVED,
@@ -30,18 +29,18 @@ from saltcart.mentions.standings import (
 )
 from saltcart.own_names import short_name
 from saltcart.planning.account import Account, Accounted
+from saltcart.planning.links import links_into, through_links
+from saltcart.planning.pieces import Pieces
 from saltcart.planning.relative_references import relative_targets
 from saltcart.planning.request import Request
 from saltcart.planning.shelf_inspection import DraftedShelf, may_be_ledger
 from saltcart.planning.trial_rewrite import DraftedLedger, Trial
 from saltcart.planning.views import View, leaving, narrowed, views
 from saltcart.progress import Progress
-from saltcart.rewriting.routes import turned
 from saltcart.safefile import replacing
 from saltcart.shelves.true_names import true_path
-from saltcart.spelling.moves import outermost, tail_below
+from saltcart.spelling.moves import outermost
 from saltcart.system import os
-from saltcart.trips.signposts import leading_to
 from saltcart.waybills.waybill import Waybill
 
 if TYPE_CHECKING:
@@ -71,6 +70,7 @@ class Accountant:
         self.above: dict[str, set[str]] = {}  # of files, the folders that hold shelves and that they name
         self.unseen: dict[str, str] = {}  # files that could not be looked into for that, and why
         self.parting: dict[str, list[str]] = {}  # of files, what they would not find from their folder any more
+        self.pieces: dict[str, Mention] = {}  # files that hold paths of what moves in pieces
         self.learnt: set[str] = set()
         self.counted: set[str] = set()
         self.reasons: dict[str, str] = {}  # why files that are understood cannot be rewritten
@@ -105,31 +105,10 @@ class Accountant:
         # What an interrupted haul has copied already does not count: it is compared, and replaced or refused.
         coming = {one.shelf.place(item) for one in self.drafted for item in one.items}
         mentions = {true_path(mention.path): mention for mention in result.search.found if mention.path not in coming}
-        result.files = self.files(mentions, ledgers) + self.links(seen.links)
+        self.note_pieces(seen.pieces, coming)
+        result.files = self.files(mentions, ledgers) + links_into(self.request, self.waybill, seen.links)
         self.waybill.maps = [plan.path for plan in self.maps]
         return result
-
-    def links(self, found: Mapping[str, str]) -> list[Accounted]:
-        """What becomes of the links that lead into what moves; those that can be turned are, where that was asked."""
-        moves = self.waybill.moves()
-        inner = [
-            link for link, place in found.items() if moves.follow(place) is not None and moves.follow(link) is None
-        ]
-        inner = [link for link in inner if link not in {post for old in self.olds for post in leading_to(old)}]
-        if self.request.turn_links:
-            self.waybill.turn += [link for link in inner if turned(moves, link) and link not in self.waybill.turn]
-        staying = [link for link in inner if link not in self.waybill.turn]
-        return [self.standing_of_link(link, found[link]) for link in staying]
-
-    def standing_of_link(self, link: str, place: str) -> Accounted:
-        """What becomes of one link into what moves, when it is not turned."""
-        if all(shelf.leave == "signpost" for shelf in self.waybill.shelves):
-            word = SERVED
-        elif all(shelf.original_stays for shelf in self.waybill.shelves):
-            word = ORIGINALS
-        else:
-            word = LEFT if link in self.waybill.left_unread else LINKED
-        return Accounted(link, word, 1, 1, spots=[Spot("leads to", "link", show(place))])
 
     def across(self, ledgers: list[DraftedLedger]) -> list[Accounted]:
         """What becomes of the files in divided shelves that name what parts from them; see `account`."""
@@ -147,6 +126,8 @@ class Accountant:
                 for one in targets
             ]
             mentions.setdefault(path, Mention(path, len(targets), spots=spots[:MOST_SPOTS]))
+        for path, mention in self.pieces.items():
+            mentions.setdefault(path, mention)
         unknown = [path for path in mentions if path not in known]
         self.above = {path: {folder for folder, _spot in one.above} for path, one in mentions.items() if one.above}
         present = {path for path, one in mentions.items() if one.live() or one.above}
@@ -175,6 +156,12 @@ class Accountant:
                         mention = Mention(path) if path in known else mentions_in(path, forms)
                         if mention.count:
                             yield mention
+
+    def note_pieces(self, found: Mapping[str, Sequence[str]], coming: Container[str]) -> None:
+        """Note which files hold paths of what moves in pieces, of those that have the names of folders as values."""
+        pieces = Pieces(self.drafted)
+        mentions = (pieces.mention(path, folders) for path, folders in found.items() if path not in coming)
+        self.pieces = {true_path(mention.path): mention for mention in mentions if mention}
 
     def parted_from(self, known: set[str]) -> Iterator[tuple[str, list[str]]]:
         """Files in or beside what moves that are no known ledgers, with what they refer to from their own folders and
@@ -231,7 +218,15 @@ class Accountant:
     def unreached(self, one: DraftedLedger) -> int:
         """How much of what a file names no entry of it reaches: mentions of the shelves, and folders that hold them."""
         named = set(map(os.path.realpath, one.folders))
-        return one.uncovered + len(self.above.get(one.line.path, set()) - named) + len(self.still_parted(one))
+        return one.uncovered + len(self.above.get(one.line.path, set()) - named) + self.not_followed(one)
+
+    def not_followed(self, one: DraftedLedger) -> int:
+        """How much of what a file names without a full path no entry of it accounts for."""
+        pieces, moves = self.pieces.get(one.line.path), self.waybill.moves()
+        if pieces is None:
+            return len(self.still_parted(one))
+        reached = {judgement.resolved for judgement in one.state.judgements() if moves.covers(judgement.resolved)}
+        return len(self.still_parted(one)) + max(0, pieces.count - len(reached))
 
     def still_parted(self, one: DraftedLedger) -> set[str]:
         """What a file refers to from its folder, would not find any more, and has no entry for that follows."""
@@ -291,7 +286,7 @@ class Accountant:
 
     def standing(self, path: str, mention: Mention, one: DraftedLedger | None) -> Accounted:
         """What becomes of one file that names the shelves."""
-        uncovered = one.uncovered + len(self.still_parted(one)) if one else mention.live()
+        uncovered = one.uncovered + self.not_followed(one) if one else mention.live()
         spots, less = one.spots if one else mention.spots or mention.said, self.views(mention, one)
         if less and not uncovered:
             spots = spots or [spot for _folder, spot in mention.above]
@@ -312,16 +307,6 @@ class Accountant:
         learnt, counted = path in self.learnt, path in self.counted
         why = one.line.why if one else self.reasons.get(path, "")
         return Accounted(mention.path, word, mention.count, uncovered, name, learnt, counted, spots, why, less)
-
-
-def through_links(links: Mapping[str, str], olds: Sequence[str]) -> dict[str, list[str]]:
-    """The paths through links at which the old places are found too, by place."""
-    found: dict[str, list[str]] = {}
-    for link, place in links.items():
-        for old in olds:
-            if (tail := tail_below(old, place)) is not None:
-                found.setdefault(old, []).append(f"{link}/{tail}".rstrip("/"))
-    return found
 
 
 def worth(proof: Proof) -> bool:

@@ -1,0 +1,72 @@
+"""Files that hold the path of a sound in pieces, each name a value of its own: a tree of folders in a database, or a
+list of names.
+
+Nothing in them is a path, so no search finds one.  What tells is that names which make a path are all there: that of
+the folder, of the one that holds it, and of sounds in it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from saltcart.drives.drive import mount_of
+from saltcart.errors import show
+from saltcart.mentions.content import UNREADABLE, Mention, Spot
+from saltcart.mentions.whole_values import comparable, whole_values
+from saltcart.shelves.audio import is_material
+from saltcart.system import here, os
+
+if TYPE_CHECKING:
+    from saltcart.planning.shelf_inspection import DraftedShelf
+
+ENOUGH = 3  # names of sounds without their suffixes, which may be any words
+SHOWN = 3
+
+
+class Pieces:
+    """Tells what files hold in pieces of the paths of what moves."""
+
+    def __init__(self, drafted: Sequence[DraftedShelf]):
+        self.drafted = {one.shelf.old: one for one in drafted}
+        self.known: dict[str, dict[str, str]] = {}  # of folders, the names of sounds in them as they are compared
+
+    def mention(self, path: str, folders: Sequence[str]) -> Mention | None:
+        """How many sounds of the folders, whose own names are values of the file at `path`, it names in pieces."""
+        try:
+            values = set(whole_values(path))
+        except UNREADABLE:  # which the search has reported
+            return None
+        found = [(folder, self.named(folder, values)) for folder in folders if leads_to(folder, values)]
+        spots = [spot(folder, names) for folder, names in found if names]
+        count = sum(len(names) for _folder, names in found)
+        return Mention(path, count, spots=spots) if count else None
+
+    def named(self, folder: str, values: set[str]) -> list[str]:
+        """The names of sounds in a folder that are among some values; itself, where it is a file."""
+        if folder not in self.known:
+            self.known[folder] = self.names(folder)
+        names = self.known[folder]
+        found = sorted(names[value] for value in names.keys() & values)
+        stems = {os.path.splitext(name)[0] for name in names}
+        return found or (sorted(stems & values) if len(stems & values) >= ENOUGH else [])
+
+    def names(self, folder: str) -> dict[str, str]:
+        """The names of the sounds that move with a folder, by what they are compared by."""
+        one = self.drafted.get(folder)
+        items = one.items if one and one.shelf.in_folder else []
+        names = [os.path.basename(item) for item in items if is_material(item)] or [os.path.basename(folder)]
+        return {comparable(name): name for name in names}
+
+
+def leads_to(folder: str, values: set[str]) -> bool:
+    """Whether the name of the folder that holds another is among some values; a drive's top may have any."""
+    above = os.path.dirname(folder)
+    return above in here.ROOTS or above == mount_of(folder) or comparable(os.path.basename(above)) in values
+
+
+def spot(folder: str, names: Sequence[str]) -> Spot:
+    """What of a folder is named in pieces."""
+    more = ", ..." if len(names) > SHOWN else ""
+    some = ", ".join(map(show, names[:SHOWN]))
+    return Spot("in pieces", "in pieces", f"{show(os.path.basename(folder))}: {some}{more}")

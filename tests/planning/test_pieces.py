@@ -1,0 +1,104 @@
+"""Files that hold paths in pieces: they are found and hold a move back; what only looks like it does not."""
+
+import json
+import sqlite3
+import unittest
+from contextlib import closing
+from pathlib import Path
+
+from tests.world import WorldCase, wav
+
+SOUNDS = ("low/C1.wav", "low/D1.wav", "high/Été 50%.wav", "鐘.wav")
+
+
+def tree(path, folder, names=SOUNDS, split=False, more=""):
+    """A library whose folders stand in a tree; names and suffixes in separate columns when `split`."""
+    with closing(sqlite3.connect(path)) as made:
+        made.executescript(
+            "CREATE TABLE folder (id INTEGER PRIMARY KEY, inside INT, title TEXT);"
+            f"CREATE TABLE sound (folder INT, title TEXT, kind TEXT, plays INT); {more}"
+        )
+        known: dict[str, int] = {}
+
+        def number(place):
+            if str(place) not in known:
+                above = number(place.parent) if place.name else None
+                known[str(place)] = made.execute(
+                    "INSERT INTO folder (inside, title) VALUES (?, ?)", (above, place.name or "/")
+                ).lastrowid
+            return known[str(place)]
+
+        for name in names:
+            place = Path(folder, name)
+            title, kind = (place.stem, place.suffix) if split else (place.name, None)
+            made.execute("INSERT INTO sound VALUES (?, ?, ?, 5)", (number(place.parent), title, kind))
+        made.commit()
+
+
+def played(path):
+    """The stand-in of that library's program: how many sounds it finds."""
+    with closing(sqlite3.connect(path)) as made:
+        rows = made.execute("SELECT folder, title FROM sound").fetchall()
+        folders = {one: (above, title) for one, above, title in made.execute("SELECT * FROM folder")}
+
+    def place(one):
+        above, title = folders[one]
+        return place(above) / title if above else Path(title)
+
+    return sum((place(folder) / title).is_file() for folder, title in rows)
+
+
+class InPieces(WorldCase):
+    def setUp(self):
+        super().setUp()
+        self.shelf = self.keel / "Sounds" / "Bell Tones Été"
+        for at, name in enumerate(SOUNDS):
+            wav(self.shelf / name, 400 + at)
+        self.programs = self.top / "user" / "programs"
+        self.programs.mkdir(parents=True)
+
+    def account(self):
+        """By name, what the draft says of each file that refers to the shelf."""
+        words = (self.shelf, "--to", self.lighter, "-o", self.top / "plan.toml", "--force")
+        document = self.run_json("draft", *words, status=None)
+        return {Path(one["path"]).name: one for one in document["account"]["mentions"]}
+
+    def test_what_holds_a_path_in_pieces_holds_a_move_back(self):
+        names = [self.shelf.parts[1:] + tuple(name.split("/")) for name in SOUNDS]
+        tree(self.programs / "tree.db", self.shelf)
+        tree(self.programs / "split.db", self.shelf, split=True)
+        tree(
+            self.programs / "opened.db",
+            self.shelf,
+            more=f"CREATE TABLE last (x); INSERT INTO last VALUES ('{self.shelf}')",
+        )
+        (self.programs / "parts.json").write_text(json.dumps([list(one) for one in names]))
+        (self.programs / "colons.txt").write_text("\n".join(":".join(one) for one in names))
+        (self.programs / "wide.bin").write_bytes("\0".join(part for one in names for part in one).encode("utf-16-le"))
+        found = self.account()
+        for name, count in (("tree.db", 4), ("split.db", 4), ("parts.json", 4), ("colons.txt", 4), ("wide.bin", 4)):
+            self.assertEqual((found[name]["standing"], found[name]["left"]), ("not read", count), name)
+        self.assertEqual((found["opened.db"]["standing"], found["opened.db"]["left"]), ("in part", 3))
+        done = self.run_program("move", self.shelf, "--to", self.lighter, "--yes", status=3)
+        self.assertIn("tree.db", done.stderr)
+        self.assertTrue((self.shelf / SOUNDS[0]).is_file())
+        self.run_program("move", self.shelf, "--to", self.lighter, "--yes", "--signpost")
+        self.assertEqual(played(self.programs / "tree.db"), 4)
+
+    def test_what_only_looks_like_it_does_not(self):
+        tree(self.programs / "elsewhere.db", self.keel / "Other" / self.shelf.name)
+        tree(self.programs / "others.db", self.shelf, ["other.wav", "C1.aif"])
+        with closing(sqlite3.connect(self.programs / "shown.db")) as made:
+            made.execute("CREATE TABLE sound (path TEXT, shelf TEXT, inside TEXT, title TEXT)")
+            for name in SOUNDS:
+                row = (str(self.shelf / name), self.shelf.name, self.shelf.parent.name, Path(name).name)
+                made.execute("INSERT INTO sound VALUES (?, ?, ?, ?)", row)
+            made.commit()
+        (self.programs / "kinds.json").write_text(json.dumps({"kind": self.shelf.name, "file": "C1.wav"}))
+        (self.programs / "title.txt").write_text(f"{self.shelf.parent.name}, {self.shelf.name}, and nothing else\n")
+        found = self.account()
+        self.assertEqual({name: one["left"] for name, one in found.items()}, {"shown.db": 0})
+
+
+if __name__ == "__main__":
+    unittest.main()
