@@ -1,10 +1,12 @@
 """Everything was dragged by hand, and nobody has said which programs there are: the commonest emergency."""
 
 import bz2
+import json
 import os
 import shutil
 import sqlite3
 from contextlib import closing
+from pathlib import Path
 from unittest import mock
 from urllib.parse import quote
 
@@ -178,6 +180,28 @@ class FolderRows(WorldCase):
         self.assertEqual(sorted(row[4] for row in rows["sounds"]), list(range(12)), "ratings stay")
         self.assertEqual([row[2] for row in rows["sounds"] if row[1] == 2], ["hit 9.wav"])
         self.assertEqual(sum(os.path.exists(folders[row[1]] + row[2]) for row in rows["sounds"]), 11)
+
+    def test_slots_with_a_folder_and_a_name_each_follow_it_and_what_stays_lost_keeps_its_name(self):
+        names = ["One.wav", "Two.wav", "deep/Three.wav", "deep/Four.wav"]
+        for at, name in enumerate(names):
+            wav(self.lighter / "Kit" / name, at)
+        places = [(self.keel / "Kit" / name).parts for name in names]
+        slots = [{"dir": str(Path(*parts[:-1])), "file": parts[-1]} for parts in places]
+        session = self.top / "user" / "slots.json"
+        session.parent.mkdir()
+        session.write_text(json.dumps(slots))
+        settings = session.with_name("look.cfg")  # it lists folders that are lost, beside which the sounds of one lay
+        settings.write_text(f"first={self.keel}/Kit/deep\nlast={self.keel}/Kit/One.wav\n")
+        done = self.run_program("mend", "--in", self.lighter, "--dry-run", status=1)
+        self.assertIn("10 entries are lost in 2 ledgers; 0 can be mended; 10 more may be", done.stdout, "by one rule")
+        for gone, lost in ((None, 0), ("Two.wav", 1)):
+            if gone:
+                self.run_program("undo", "--yes")
+                (self.lighter / "Kit" / gone).unlink()
+            self.run_program("mend", "--in", self.lighter, "--by-name", "--yes", status=1 if gone else 0)
+            now = json.loads(session.read_text())
+            self.assertEqual([one["file"] for one in now], [Path(name).name for name in names])
+            self.assertEqual([os.path.exists(f"{one['dir']}/{one['file']}") for one in now].count(False), lost)
 
 
 class Discovered(WorldCase):

@@ -17,7 +17,7 @@ from saltcart.home import home
 from saltcart.own_names import staged_for
 from saltcart.planning.destination import refuse_unreleased
 from saltcart.progress import Progress, silent
-from saltcart.rewriting.routes import new_target
+from saltcart.rewriting.links import new_target
 from saltcart.safefile import copy_owner
 from saltcart.shelves import manifest
 from saltcart.spelling.moves import tail_below

@@ -24,6 +24,7 @@ MOST_TEXTS = 100_000  # in one file
 LONGEST = 4096  # characters of a path
 ENDING = re.compile(rf"(?:{'|'.join(map(re.escape, KINDS))})(?![A-Za-z0-9])", re.IGNORECASE)
 APART = re.compile(r"[\0-\x1f\"<>|*?\ufffd]+")  # what no name of a sound has
+FULL = re.compile(r"(?:^|[=:,;]\s*)((?:/|[A-Za-z]:[\\/]|file:/)[^\r\n]*)")
 ESCAPES = re.compile(r"\\\\|(?:\\u[0-9a-fA-F]{4})+")  # RFC 8259, section 7
 PERCENT = re.compile("%[0-9a-fA-F]{2}")  # RFC 3986, section 2.1
 SLASHES = re.compile(r"\\{2,}")
@@ -158,16 +159,21 @@ def cells_of(path: str) -> Iterator[str]:
 
 
 def runs_in(data: bytes) -> Iterator[str]:
-    """The runs of text in some content that end like the name of a sound, as its escapes mean them."""
+    """The runs of text in some content that end like the name of a sound, as its escapes mean them; where there are
+    some, full paths too: they may be the folders of these.
+    """
     if not MARKS.any_in(data.lower()):
         return
     wide = data.count(b"\0") > len(data) // 4
     for shift in (0, 1) if wide else (0,):
         text = ESCAPES.sub(unescaped, decoded(data[shift:], wide)).replace("\\/", "/")
         for run in APART.split(html.unescape(text) if "&" in text else text):
-            for found in ending_in(run):
+            ends = list(ending_in(run))
+            for found in ends:
                 key, sign, value = found.partition("=")
                 yield (value if sign and "/" not in key else found).strip(" \t'")
+            if not ends and (path := FULL.search(run)):
+                yield path[1].strip(" \t'")
 
 
 def unescaped(escapes: re.Match[str]) -> str:

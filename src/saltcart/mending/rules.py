@@ -153,7 +153,7 @@ def rules_of(lost: dict[str, Lost], places: Places, files: Files, known: KnownMo
                 found = joined(folder, path.rpartition("/")[2])
                 if found in places.files:
                     add_to_rules(rules, path, found, only=False)
-    tally = Tally(lost)
+    tally = Tally(path for path, one in lost.items() if not one.folder)
     taken = []
     for rule in sorted(rules.values(), key=lambda rule: (-len(rule.files), rule.old, rule.new)):
         rule.strong = known.why(rule.old, rule.new)
@@ -194,7 +194,7 @@ def folders_alike(paths: Sequence[str], lost: dict[str, Lost], places: Places, f
 
 
 class Tally:
-    """How much is lost below each folder."""
+    """How many of some paths are below each folder."""
 
     def __init__(self, lost: Iterable[str]):
         self.below: Counter[str] = Counter()

@@ -7,7 +7,7 @@ from saltcart.mentions.content import Spot
 from saltcart.mentions.standings import LEFT, LINKED, ORIGINALS, SERVED
 from saltcart.planning.account import Accounted
 from saltcart.planning.request import Request
-from saltcart.rewriting.routes import turned
+from saltcart.rewriting.links import turned
 from saltcart.spelling.moves import tail_below
 from saltcart.trips.signposts import leading_to
 from saltcart.waybills.waybill import Waybill

@@ -5,14 +5,14 @@ from contextlib import suppress
 from functools import cached_property
 from itertools import islice
 
-from saltcart.errors import CannotSpell, Refused, show
+from saltcart.errors import CannotSpell
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Batch, Entry, Ledger
 from saltcart.ledgers.base import NEW_THINGS, ListEdits
 from saltcart.rewriting.changes import Changes
 from saltcart.rewriting.content_folders import AddedFolder, in_lists, listed
+from saltcart.rewriting.links import link_into, turned
 from saltcart.rewriting.parting import Parting, parting_of, with_parted
-from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Move, Moves, Spelling, encodable
 from saltcart.spelling.foreign import PSEUDO, looks_foreign
 from saltcart.spelling.moves import Aims, above, joined, plain, tail_below
@@ -205,7 +205,7 @@ class Routes:
         stays_true = read is not None and same_place(self.resolver.meanings.here(read), wanted)
         # One that leads out of a moving shelf may stay true by chance, along a path that has become a detour.
         by_chance = wanted == target and not entry.base and read != entry.spelling.read(text, old_start)
-        if stays_true and not by_chance and not through:
+        if (stays_true and not by_chance and not through) or self.stays_lost(entry, target, wanted, read):
             return None
         # Blanks, a query or a fragment around what is read stay.
         lead, own, rest = entry.written.partition(text) if text else ("", "", "")
@@ -218,6 +218,12 @@ class Routes:
                 return None  # it is lost, and no reason to leave what shares its folder lost as well
             raise
         return lead + written + rest if own else written
+
+    def stays_lost(self, entry: Entry, target: str, wanted: str, read: str | None) -> bool:
+        """Whether an entry is lost and will be, though its folder is mended: so its text need not change."""
+        if not (self.partly and entry.base and read and wanted == target) or os.path.lexists(target):
+            return False
+        return not os.path.lexists(self.resolver.meanings.here(read))
 
     def in_manner(self, entry: Entry, text: str, target: str, wanted: str, start: str) -> str | None:
         """The text for an entry that leads to `wanted`, in the manner that was asked for; None for what that does not
@@ -302,35 +308,6 @@ class Routes:
 def starts_somewhere(spelling: Spelling, text: str) -> bool:
     """Whether what a text means depends on the folder it is read in: whether it is no full path."""
     return spelling.read(text, "/1") != spelling.read(text, "/2")
-
-
-def link_into(moves: Moves, path: str) -> str | None:
-    """The first link on a path that leads into a shelf of which something moves, by its own target."""
-    parts = path.split("/")
-    steps = ("/".join(parts[:count]) for count in range(2, len(parts) + 1))
-    return next((step for step in steps if os.path.islink(step) and moves.reaches(true_path(step))), None)
-
-
-def turned(moves: Moves, link: str) -> str | None:
-    """Where a link into a moving shelf leads when it is turned; None when it cannot be: not all that lies there
-    moves, or it is in the way.
-    """
-    real = true_path(link)
-    whole = all(move.whole or tail_below(real, move.old) is None for move in moves.moves)
-    return (
-        moves.follow(real) if whole and os.path.islink(link) and all(move.new != link for move in moves.moves) else None
-    )
-
-
-def new_target(moves: Moves, link: str) -> str:
-    """As `turned`.  Raises Refused where that is None."""
-    target = turned(moves, link)
-    if target is None:
-        raise Refused(
-            f"{show(link)} is no link into a shelf that moves whole, so it cannot be turned",
-            "Take it out of turn = [...] in a new waybill.",
-        )
-    return target
 
 
 def specimens(ledger: Ledger) -> Iterator[tuple[Batch, int]]:

@@ -19,7 +19,7 @@ from saltcart.own_names import staged_for
 from saltcart.planning.destination import refuse_mounts
 from saltcart.progress import Progress, Tick, silent
 from saltcart.rewriting.content_folders import added_folders
-from saltcart.rewriting.routes import new_target
+from saltcart.rewriting.links import new_target
 from saltcart.safefile import remove_with_side_files
 from saltcart.shelves.walk import FILE, OTHER
 from saltcart.switching import all_or_nothing, folder_times
