@@ -21,6 +21,8 @@ MAPS = [load_map(str(PLAYER_MAP.with_name(f"{name}.toml"))) for name in ("player
 class Apart(unittest.TestCase):
     """One ledger here and a copy of it there; each is changed, then what happened there comes here."""
 
+    maps = MAPS
+
     def setUp(self):
         folder = TemporaryDirectory()
         self.addCleanup(folder.cleanup)
@@ -34,15 +36,15 @@ class Apart(unittest.TestCase):
         make(self.here)
         shutil.copy(self.here, self.there)
         places = Places(self.top, Resolver(), str)
-        ledger = open_ledger(self.here, MAPS)
-        _form, content = copies.read(ledger, copies.form_of(ledger, MAPS), places)
+        ledger = open_ledger(self.here, self.maps)
+        _form, content = copies.read(ledger, copies.form_of(ledger, self.maps), places)
         self.history = look_at(History(), content, "here").history
 
     def meeting(self):
         places = Places(self.top, Resolver(), str)
-        ledgers = open_ledger(self.here, MAPS), open_ledger(self.there, MAPS)
+        ledgers = open_ledger(self.here, self.maps), open_ledger(self.there, self.maps)
         return (
-            copies.meet(ledgers, MAPS, (places, places), (self.history, self.history), ("here", "there")),
+            copies.meet(ledgers, self.maps, (places, places), (self.history, self.history), ("here", "there")),
             ledgers,
             places,
         )
@@ -50,7 +52,7 @@ class Apart(unittest.TestCase):
     def together(self):
         """Write here what both became; what was merged."""
         merged, history, form = self.written("here")
-        _form, content = copies.read(open_ledger(self.here, MAPS), form, Places(self.top, Resolver(), str))
+        _form, content = copies.read(open_ledger(self.here, self.maps), form, Places(self.top, Resolver(), str))
         self.assertEqual(look_at(history, content, "here").history, history, "nothing is left to be seen")
         return merged
 

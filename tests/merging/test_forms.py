@@ -6,13 +6,13 @@ from pathlib import Path
 from unittest import mock
 
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import open_ledger
+from saltcart.ledgers import load_map, open_ledger
 from saltcart.merging import copies
 from saltcart.merging.forms import CannotMerge, Places
 from saltcart.merging.history import History, look_at
 from saltcart.merging.whole import WholeForm
 from saltcart.standins import decks, player
-from tests.merging.cases import MAPS, Apart
+from tests.merging.cases import Apart
 
 
 class Databases(Apart):
@@ -51,8 +51,8 @@ class Databases(Apart):
 
     def start_again(self):
         places = Places(self.top, Resolver(), str)
-        ledger = open_ledger(self.here, MAPS)
-        self.history = look_at(History(), copies.form_of(ledger, MAPS).read(ledger, places), "here").history
+        ledger = open_ledger(self.here, self.maps)
+        self.history = look_at(History(), copies.form_of(ledger, self.maps).read(ledger, places), "here").history
 
     def test_rows_without_a_key_and_texts_that_are_not_utf8(self):
         self.start("library.db", self.library)
@@ -83,6 +83,65 @@ class Databases(Apart):
         broken = "saltcart.merging.sqlite_rows.Writing.change"
         with mock.patch(broken, lambda *_all: None), self.assertRaises(CannotMerge):
             self.together()
+
+
+class OddTables(Apart):
+    """Libraries of which no column with a number tells the rows apart, or not for long."""
+
+    def begin(self, tables, fill, rules=(("sound", "path"),)):
+        """A library made by some statements, with four sounds of 0 to 3 plays."""
+        path = f"{self.top}/odd.toml"
+        entries = "".join(f'[[entries]]\ntable = "{table}"\ncolumn = "{one}"\n' for table, one in rules)
+        Path(path).write_text(f'name = "odd"\ncontainer = "sqlite"\n[recognise]\nsuffix = [".odd"]\n{entries}')
+        self.maps = [load_map(path)]
+
+        def make(place):
+            self.sql(place, *tables, *(fill.format(f"'/s/{name}.wav'", at) for at, name in enumerate("abcd")))
+
+        self.start("library.odd", make)
+
+    def test_however_a_program_tells_its_sounds_apart_plays_are_added_up_and_each_is_there_once(self):
+        plain = "INSERT INTO sound (path, plays, note) VALUES ({}, {}, 'x')"
+        for more, end in (("path TEXT PRIMARY KEY", ""), ("path TEXT PRIMARY KEY", "WITHOUT ROWID"), ("path TEXT", ""),
+                          ("id INTEGER PRIMARY KEY, path TEXT UNIQUE", ""), ("uid TEXT, path TEXT", "")):  # fmt: skip
+            with self.subTest(f"{more} {end}"):
+                self.begin([f"CREATE TABLE sound ({more}, plays INT, note TEXT) {end}"], plain)
+                self.sql(self.here, "UPDATE sound SET plays = plays + 100 WHERE path LIKE '%/a.wav'",
+                         "UPDATE sound SET note = 'here' WHERE path LIKE '%/b.wav'")  # fmt: skip
+                self.sql(self.there, "UPDATE sound SET plays = plays + 10 WHERE path LIKE '%/a.wav'",
+                         "UPDATE sound SET note = 'there', plays = 7 WHERE path LIKE '%/c.wav'",
+                         "DELETE FROM sound WHERE path LIKE '%/d.wav'")  # fmt: skip
+                self.assertEqual(self.together().conflicts, [])
+                found = self.rows("SELECT path, plays, note FROM sound ORDER BY path")
+                wanted = [("/s/a.wav", 110, "x"), ("/s/b.wav", 1, "here"), ("/s/c.wav", 7, "there")]
+                self.assertEqual(found, wanted)
+
+    def test_numbers_that_are_given_anew_are_no_new_sounds(self):
+        self.begin(["CREATE TABLE sound (id INTEGER PRIMARY KEY, path TEXT, plays INT, note TEXT)"],
+                   "INSERT INTO sound (path, plays, note) VALUES ({}, {}, 'x')")  # fmt: skip
+        self.sql(self.there, "CREATE TEMP TABLE old AS SELECT * FROM sound; DELETE FROM sound;"
+                 "INSERT INTO sound SELECT 50 - id, path, plays + 1, note FROM old")  # fmt: skip
+        self.sql(self.here, "UPDATE sound SET plays = plays + 100")
+        self.together()
+        self.assertEqual(self.rows("SELECT plays FROM sound ORDER BY path"), [(101,), (102,), (103,), (104,)])
+
+    def test_counts_in_a_table_of_their_own_without_a_key(self):
+        made = "CREATE TABLE sound (id INTEGER PRIMARY KEY, path TEXT); CREATE TABLE count (sound INT, plays INT);"
+        self.begin([made], "INSERT INTO sound (path) VALUES ({}); INSERT INTO count VALUES (last_insert_rowid(), {})")
+        for path, more in ((self.here, 100), (self.there, 10)):
+            self.sql(path, f"UPDATE count SET plays = plays + {more} WHERE sound < 3")
+        self.together()
+        self.assertEqual(self.rows("SELECT * FROM count ORDER BY sound"), [(1, 110), (2, 111), (3, 2), (4, 3)])
+
+    def test_members_without_a_key_follow_a_list_that_gets_another_number(self):
+        made = ("CREATE TABLE sound (id INTEGER PRIMARY KEY, path TEXT); CREATE TABLE crate (id INTEGER PRIMARY KEY,"
+                " name TEXT); CREATE TABLE inside (crate INT, place INT, sound INT);")  # fmt: skip
+        self.begin([made], "INSERT INTO sound (path) VALUES ({}); INSERT INTO inside SELECT 1, {}, 1 WHERE 0")
+        for path, name, sound in ((self.here, "mine", 2), (self.there, "theirs", 3)):
+            self.sql(path, f"INSERT INTO crate VALUES (1, '{name}'); INSERT INTO inside VALUES (1, 0, {sound})")
+        self.together()
+        found = self.rows("SELECT name, sound FROM inside JOIN crate ON crate.id = crate ORDER BY name")
+        self.assertEqual(found, [("mine", 2), ("theirs", 3)])
 
 
 class Playlists(Apart):
@@ -175,6 +234,27 @@ class Documents(Apart):
         }
         self.assertEqual(sets, {"one": ["b", "a"], "mine": ["here", "a"], "theirs": ["there"]})
         self.assertEqual(document["colour"], "blue")
+
+    def test_plays_are_added_up_and_what_one_side_changed_in_a_named_thing_does_not_come_back(self):
+        def make(path):
+            self.make(path)
+            document = self.read(path)
+            document["tracks"][0]["plays"], document["tracks"][1]["plays"] = 5, 0
+            self.put(path, {**document, "pads": [{"name": "A", "to": 1}, {"name": "B", "to": 2}]})
+
+        self.start("set.decks", make)
+        for path, more, pads in ((self.here, 100, {"name": "C", "to": 3}), (self.there, 10, None)):
+            document = self.read(path)
+            for one in document["tracks"]:
+                one["plays"] += more
+            document["pads"][0]["to"] = 1 if pads else 9
+            document["pads"] += [pads] if pads else []
+            self.put(path, document)
+        merged = self.together()
+        document = self.read(self.here)
+        self.assertEqual([one["plays"] for one in document["tracks"]], [115, 110])
+        self.assertEqual([one["name"] for one in document["pads"]], ["A", "B", "C"])
+        self.assertEqual([one.column for one in merged.conflicts], ["value"])
 
     def test_one_that_is_written_in_a_manner_of_its_own_is_refused(self):
         self.start("set.decks", self.make)

@@ -28,6 +28,7 @@ MOST = 8  # of a kind, each in a line
 
 
 MOST_CELLS = 12
+LONGEST_CELL = 40  # characters
 
 
 MOST_MERGES = 3  # ledgers of which it is shown what comes
@@ -202,8 +203,9 @@ def told_column(name: str) -> str:
 
 
 def told(cell: object) -> str:
-    """A cell for a person."""
-    return "" if cell is None else show(str(cell))
+    """A cell for a person; of a long one, its beginning."""
+    text = "" if cell is None else show(str(cell))
+    return text if len(text) <= LONGEST_CELL else f"{text[:LONGEST_CELL]}..."
 
 
 def unchanged(one: LedgerStand) -> bool:

@@ -10,13 +10,13 @@ old stick is simply one that has not seen much.
 
 import hashlib
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Container, Mapping, Sequence
 
 from msgspec import Struct, field
 
 from saltcart.merging.rows import DIGEST, SUM, Content, Row, Spot, digest, digest_of
 
-FORMAT = 1
+FORMAT = 2
 Uid = bytes
 NOTHING = b"\0" * DIGEST  # for a cell that is not there, or is compared by what it means
 
@@ -121,18 +121,46 @@ class Look:
         return made.digest()
 
     def name_rows(self) -> dict[Spot, Uid]:
-        """What each row is called in every copy: as before where its key says so, else by the event that brings it."""
+        """What each row is called in every copy: as before where its key says so, or where its path does and the key is
+        another one now; else by the event that brings it.
+        """
         before = {(name, mark.key): mark for name, table in self.history.tables.items() for mark in table.rows}
         uids: dict[Spot, Uid] = {}
+        others: list[int] = []
         for number, row in enumerate(self.content.rows):
-            if row.within is None:
-                mark = before.get((row.table, self.keys[number]))
-                known = mark is not None and not self.is_another(mark, row, self.cells[number])
-                uids[row.spot] = mark.uid if mark and known else digest("row", self.event, row.table, row.key)
+            mark = before.get((row.table, self.keys[number])) if row.within is None else None
+            if mark is not None and not self.is_another(mark, row, self.cells[number]):
+                uids[row.spot] = mark.uid
+            elif row.within is None:
+                others.append(number)
+        gone = self.vanished(set(uids.values())) if others else {}
+        for number in sorted(others, key=lambda number: bool(self.content.rows[number].refs)):  # what is meant first
+            row = self.content.rows[number]
+            cells = dict(zip(self.columns[row.table], self.cells[number], strict=True))
+            cells |= {column: digest_of_ref(spot, uids) for column, spot in row.refs.items()}
+            mark = gone.pop((row.table, self.told(row.table, cells)), None)
+            uids[row.spot] = mark.uid if mark else digest("row", self.event, row.table, row.key)
         for row in self.content.rows:
             if row.within is not None:
                 uids[row.spot] = member_uid(row, uids)
         return uids
+
+    def told(self, table: str, cells: Mapping[str, bytes]) -> tuple[bytes, ...]:
+        """What makes two rows of a table one, of these cells; none where something of it is missing."""
+        found = tuple(cells.get(column, NOTHING) for column in self.content.alike.get(table, ()))
+        return () if NOTHING in found else found
+
+    def vanished(self, there: Container[Uid]) -> dict[tuple[str, tuple[bytes, ...]], Mark | None]:
+        """The rows that are not `there` under their keys, by table and what makes two rows one; None where that is said
+        of several.  Rows without a key have another one after each change, and a program may give numbers anew.
+        """
+        found: dict[tuple[str, tuple[bytes, ...]], Mark | None] = {}
+        for name, table in self.history.tables.items() if self.content.alike else ():
+            for mark in table.rows:
+                cells = dict(zip(table.columns, split(mark.digests), strict=True)) if mark.uid not in there else {}
+                if told := self.told(name, cells):
+                    found[name, told] = None if (name, told) in found else mark
+        return found
 
     def is_another(self, mark: Mark, row: Row, cells: Sequence[bytes]) -> bool:
         """Whether a row that has the key of an earlier one is about something else: a program gave the number anew."""

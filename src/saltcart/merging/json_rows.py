@@ -11,15 +11,16 @@ from typing import Any
 from saltcart.errors import show
 from saltcart.ledgers import Ledger
 from saltcart.ledgers.containers.json_lists import JsonLists, as_key, spots
+from saltcart.ledgers.facts import LAST_PLAYED, PLAYS
 from saltcart.ledgers.maps import Map
 from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.ledgers.textual import decoded
 from saltcart.merging.forms import REMEDY, CannotMerge, Places, places_of
 from saltcart.merging.history import Uid
 from saltcart.merging.merged import Merged, Wanted
-from saltcart.merging.rows import Cell, Content, Key, Row, Spot
+from saltcart.merging.rows import MOST_PLAYS, NEWEST, REST, SUM, Cell, Content, Key, Row, Spot
 
-REST, LISTS, MEMBERS = "rest", "lists", "members"
+LISTS, MEMBERS = "lists", "members"
 
 
 class JsonForm:
@@ -44,7 +45,8 @@ class JsonForm:
         rows += self.listed(document, {row.table: [one for one in rows if one.table == row.table] for row in rows})
         rows += (Row(REST, (at,), {"at": at, "value": value}) for at, value in leaves(self.without(document)))
         alike = {name: (column,) for name, column in self.arrays.items()} | {LISTS: ("name",), REST: ("at",)}
-        return Content(rows, {}, alike)
+        roles = {name: roles_of([row for row in rows if row.table == name]) for name in self.arrays}
+        return Content(rows, roles, alike)
 
     @staticmethod
     def document(ledger: TextLedger) -> dict[str, Any]:
@@ -67,7 +69,7 @@ class JsonForm:
                 place = told.get((f"{name}/*/{column}", number + 1))
                 key = place or one[column]
                 counts[key] += 1
-                cells: dict[str, Cell] = {key: text_of(value) for key, value in one.items()}
+                cells: dict[str, Cell] = {key: cell_of(key, value) for key, value in one.items()}
                 yield Row(name, (key, counts[key]), cells, {}, {column: place} if place else {})
 
     def listed(self, document: dict[str, Any], sounds: Mapping[str, list[Row]]) -> Iterator[Row]:
@@ -196,6 +198,21 @@ class JsonForm:
             elif one.table == REST:
                 found[REST, (one.cells["at"],)] = one.uid
         return found
+
+
+def cell_of(name: str, value: Any) -> str | int:
+    """A value of that name as a cell: a number of plays as such, since it is added up; any other in JSON."""
+    return value if type(value) is int and PLAYS.search(name) and 0 <= value < MOST_PLAYS else text_of(value)
+
+
+def roles_of(rows: Sequence[Row]) -> dict[str, str]:
+    """Which members of some objects are counted, by their names and by holding nothing else than numbers; and which are
+    dated.
+    """
+    names = {name for row in rows for name in row.cells}
+    dated = {name: NEWEST for name in names if LAST_PLAYED.search(name)}
+    counts = (name for name in names - dated.keys() if PLAYS.search(name))
+    return dated | {name: SUM for name in counts if all(isinstance(row.cells.get(name, 0), int) for row in rows)}
 
 
 def text_of(value: Any) -> str:

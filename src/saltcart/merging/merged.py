@@ -7,7 +7,7 @@ from itertools import islice
 from msgspec import Struct, field
 
 from saltcart.merging.history import History, Mark, Order, TableMarks, Uid, columns_of, digests_of, member_uid
-from saltcart.merging.rows import Cell, Content, Row, Spot, digest
+from saltcart.merging.rows import REST, Cell, Content, Row, Spot, digest
 from saltcart.system import os
 
 ORDER, REMOVED = "order", "removed"  # of what two sides may differ, besides cells
@@ -60,13 +60,15 @@ class Change(Struct, frozen=True):
 
 def told_name(row: Row, rows: Mapping[Spot, Row] | None = None) -> str:
     """What a person calls a row: the name of its file, its name or title, else what those of the `rows` are called that
-    it refers to, else its table and some of its cells.
+    it refers to, else its place, or its table and some of its cells.
     """
     if named := own_name(row):
         return named
     meant = [own_name(rows[spot]) for spot in row.refs.values() if spot in rows] if rows else []
     if any(meant):
         return ", ".join(filter(None, meant))
+    if row.table == REST and isinstance(at := row.cells.get("at"), str):
+        return at.strip("/")
     cells = (f"{column} {value!s}" for column, value in islice(row.cells.items(), SHOWN_CELLS))
     return f"{row.table}: {', '.join(cells)}" if row.cells else " ".join(map(str, row.key))
 

@@ -18,6 +18,7 @@ Spot: TypeAlias = tuple[str, Key]  # a row: its table and its key
 # How a cell comes from two copies in which both changed it: what each added, the later, or the lines of both.
 SUM, NEWEST, LINES = "sum", "newest", "lines"
 MOST_PLAYS = 1 << 53  # in a count; more is none
+REST = "rest"  # the table of single values, each at its place `at` in the file
 DIGEST = 8  # bytes; rows are thousands, so that two alike are out of reach
 
 

@@ -95,18 +95,19 @@ def one_and_the_same(ours: Side, theirs: Side, content: Content) -> dict[Uid, Ui
     found: dict[tuple[object, ...], Uid] = {}
     aliases: dict[Uid, Uid] = {}
     for uid, row in ours.copy.rows.items():
-        if uid not in theirs.copy.rows and row.within is None and (told := alike(row, content)):
+        if uid not in theirs.copy.rows and row.within is None and (told := alike(row, content, ours.uids)):
             found[told] = uid
     for uid, row in theirs.copy.rows.items():
-        told = alike(row, content) if uid not in ours.copy.rows and row.within is None else None
+        told = alike(row, content, theirs.uids) if uid not in ours.copy.rows and row.within is None else None
         if told and (mine := found.pop(told, None)):
             aliases[max(uid, mine)] = min(uid, mine)
     return aliases
 
 
-def alike(row: Row, content: Content) -> tuple[object, ...] | None:
+def alike(row: Row, content: Content, uids: Mapping[Spot, Uid]) -> tuple[object, ...] | None:
     """What makes rows of a table one; None where nothing does."""
-    columns = content.alike.get(row.table)
-    if not columns or any(row.cells.get(column) is None for column in columns):
-        return None
-    return row.table, *(row.says(column) for column in columns)
+    told = [
+        uids.get(row.refs[column]) if column in row.refs else row.cells.get(column) and row.says(column)
+        for column in content.alike.get(row.table, ())
+    ]
+    return (row.table, *told) if told and None not in told else None

@@ -12,7 +12,7 @@ from saltcart.ledgers.sqlite.opening import tables
 from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.sqlite.schema import derived
 from saltcart.ledgers.sqlite.tables import Table
-from saltcart.merging.rows import MOST_PLAYS, NEWEST, SUM, Key, Row, Spot, digest
+from saltcart.merging.rows import MOST_PLAYS, NEWEST, SUM, Cell, Key, Row, Spot, digest
 
 
 class Plan(Struct):
@@ -36,6 +36,21 @@ class Plan(Struct):
         if self.lists:
             left_out |= {self.lists.by, self.lists.order}
         return [one for one in self.columns if one not in left_out]
+
+    def refs(self, values: Mapping[str, Cell]) -> dict[str, Spot]:
+        """The rows that a row with these values refers to."""
+        return {
+            column: (target, (values[column],))
+            for column, (target, _key) in self.refers.items()
+            if values[column] is not None
+        }
+
+    def content_key(self, values: Mapping[str, Cell], told: Mapping[str, str]) -> str:
+        """What finds a row without a key: all that it says; of paths, the place that is `told`."""
+        refs = self.refs(values)
+        own = {column: values[column] for column in self.own}
+        own |= {column: None for column in self.refers if column not in refs}
+        return digest([(column, told.get(column, value)) for column, value in own.items()], sorted(refs.items())).hex()
 
 
 class Database:
@@ -112,7 +127,9 @@ class Database:
         return None
 
     def alike(self, plan: Plan) -> tuple[str, ...]:
-        """The columns that make two new rows of a table one: its path, the name of a list, or what must be unique."""
+        """The columns that make two new rows of a table one: its path, the name of a list, what must be unique, or all
+        that a row without a key refers to, where no two refer to the same.
+        """
         paths = [rule.column for rule in self.map.rules if rule.table == plan.name and not rule.folder]
         if paths:
             return (paths[0],)
@@ -125,7 +142,13 @@ class Database:
             columns = [fact[2] for fact in self.connection.execute(f"PRAGMA main.index_info({quoted(name)})")]
             if unique and origin != "pk" and all(one in plan.own for one in columns):
                 return tuple(columns)
-        return ()
+        return tuple(plan.refers) if not plan.key and not plan.lists and self.each_refers_to_another(plan) else ()
+
+    def each_refers_to_another(self, plan: Plan) -> bool:
+        """Whether no two rows of a table refer to the same."""
+        columns = ", ".join(map(quoted, plan.refers))
+        query = f"SELECT 1 FROM main.{quoted(plan.name)} GROUP BY {columns} HAVING count(*) > 1 LIMIT 1"
+        return bool(plan.refers) and self.connection.execute(query).fetchone() is None
 
     def roles(self, plan: Plan) -> dict[str, str]:
         """Which columns are counted, and which are dated: as the map says, else as their names do."""
@@ -158,11 +181,7 @@ class Database:
         counts: Counter[Key] = Counter()
         for found in self.connection.execute(query):
             finder, values = found[: len(table.key)], dict(zip(plan.columns, found[len(table.key) :], strict=True))
-            refs: dict[str, Spot] = {
-                column: (target, (values[column],))
-                for column, (target, _key) in plan.refers.items()
-                if values[column] is not None
-            }
+            refs = plan.refs(values)
             own = {column: values[column] for column in plan.own}
             own |= {column: None for column in plan.refers if column not in refs}
             told = {column: path for column in own if (path := places.get((plan.name, column, finder)))}
@@ -173,7 +192,7 @@ class Database:
             elif plan.key:
                 row.key = tuple(values[column] for column in plan.key)
             else:
-                row.key = (digest([(column, row.says(column)) for column in own], sorted(refs.items())).hex(),)
+                row.key = (plan.content_key(values, told),)
             if plan.lists or not plan.key:
                 counts[row.key] += 1
                 row.key = (*row.key, counts[row.key])

@@ -5,7 +5,7 @@ table and hold nothing but keys of it.
 """
 
 import sqlite3
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
 from contextlib import closing
 from functools import cached_property
@@ -76,7 +76,10 @@ class Writing:
 
     def __init__(self, database: Database, merged: Merged, ours: Mapping[Uid, Row]):
         self.database, self.copy, self.merged, self.ours = database, database.connection, merged, ours
-        self.finders = {row.spot: finder for row, finder in database.rows({})} if self.keyless else {}
+        self.finders: dict[Spot, Key] = {}
+        if self.keyless:  # the copy has the rows of ours in the same order
+            found = (finder for _row, finder in database.rows({}))
+            self.finders = {row.spot: finder for row, finder in zip(ours.values(), found, strict=True)}
         self.keys: dict[Uid, Key] = {uid: row.key for uid, row in ours.items() if row.within is None}
         self.taken: dict[str, set[Key]] = defaultdict(set)
         for uid, key in self.keys.items():
@@ -106,7 +109,18 @@ class Writing:
             elif one.uid in touched:
                 self.change(one, touched[one.uid])
         self.write_lists()
-        return {(one.table, self.keys[one.uid]): one.uid for one in plain}
+        counts: Counter[tuple[str, str]] = Counter()
+        return {(one.table, self.final_key(one, counts)): one.uid for one in plain}
+
+    def final_key(self, one: Wanted, counts: Counter[tuple[str, str]]) -> Key:
+        """The key by which a row is found where it was written; of one that has none, by what is in it now."""
+        plan = self.database.plans[one.table]
+        if plan.key:
+            return self.keys[one.uid]
+        values = {column: self.value(one, column) for column in plan.columns}
+        content = plan.content_key(values, one.row.places)
+        counts[one.table, content] += 1
+        return content, counts[one.table, content]
 
     def new_key(self, one: Wanted) -> Key:
         """The key of a row that comes: as it was there, or a number that is free here."""

@@ -8,6 +8,7 @@ import msgspec
 
 from saltcart.merging.rows import LINES, Cell
 
+NAMES = ("uuid", "id", "name", "title")  # members of an object that tell it from others
 BEFORE, AFTER = object(), object()  # where members go that are behind nothing, or share nothing with the others
 
 
@@ -32,7 +33,7 @@ def elements_of_both(here: object, there: object, role: str = "") -> str | None:
         first, second = (msgspec.json.decode(one if isinstance(one, str | bytes) else "") for one in (here, there))
     except msgspec.MsgspecError:
         return None
-    if not isinstance(first, list) or not isinstance(second, list):
+    if not isinstance(first, list) or not isinstance(second, list) or differ_inside(first, second):
         return None
     one, two = sorted([first, second], key=repr)
     texts = woven(*([msgspec.json.encode(each) for each in side] for side in (one, two)))
@@ -41,6 +42,18 @@ def elements_of_both(here: object, there: object, role: str = "") -> str | None:
         found.sort()
     tight = ", " not in f"{here}{there}"
     return json.dumps(found, ensure_ascii=False, sort_keys=True, separators=(",", ":") if tight else None)
+
+
+def differ_inside(first: Sequence[object], second: Sequence[object]) -> bool:
+    """Whether two arrays hold an object of one name or number each, which are not alike: to have both would bring back
+    what one side has changed.
+    """
+    for key in NAMES:
+        known = {one[key]: one for one in first if isinstance(one, dict) and isinstance(one.get(key), str | int)}
+        others = (one for one in second if isinstance(one, dict) and isinstance(one.get(key), str | int))
+        if any(known.get(one[key], one) != one for one in others):
+            return True
+    return False
 
 
 def woven(first: Sequence[bytes], second: Sequence[bytes]) -> list[bytes]:
