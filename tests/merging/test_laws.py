@@ -8,7 +8,7 @@ from tempfile import TemporaryDirectory
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from tests.merging.toys import LARGER, Library, Track, carry, carry_files, merge, merge_files
+from tests.merging.toys import KEYLESS, LARGER, Library, Track, carry, carry_files, merge, merge_files
 
 # How many histories are tried; all of a release: SALTCART_HISTORIES=2000 python -m tests tests.merging.test_laws
 HISTORIES = int(os.environ.get("SALTCART_HISTORIES", "100"))
@@ -24,6 +24,9 @@ STEPS = st.one_of(
 )
 
 
+WITHOUT_LISTS = STEPS.filter(lambda step: step[0] not in ("list", "unlist", "shuffle"))
+
+
 class World:
     """Four computers and two sticks, and what was done by anybody."""
 
@@ -31,7 +34,8 @@ class World:
 
     def __init__(self):
         start = {number: Track(path, number % 3 or None, number) for number, path in enumerate(PATHS[:3])}
-        self.copies = [Library("home 0", copy.deepcopy(start), {1: ("night", [0, 1])})]
+        lists = {} if getattr(self, "tables", "") else {1: ("night", [0, 1])}
+        self.copies = [Library("home 0", copy.deepcopy(start), lists)]
         self.copies += [Library(name) for name in ("home 1", "home 2", "home 3", "stick 0", "stick 1")]
         self.kept = [None, None]
         self.plays = {one.path: one.plays for one in start.values()}
@@ -117,15 +121,15 @@ class World:
 class FileWorld(World):
     """The same with databases of the player and playlists, each in a folder of its own."""
 
-    def __init__(self, top):
-        self.top = top
+    def __init__(self, top, tables=""):
+        self.top, self.tables = top, tables
         super().__init__()
 
     def merge(self, home, stick):
-        return merge_files(self.top, home, stick)
+        return merge_files(self.top, home, stick, self.tables)
 
     def carry(self, home, stick):
-        return carry_files(self.top, home, stick)
+        return carry_files(self.top, home, stick, self.tables)
 
 
 class Laws(unittest.TestCase):
@@ -139,6 +143,12 @@ class Laws(unittest.TestCase):
     def test_the_same_with_databases(self, steps):
         with TemporaryDirectory() as top:
             self.live(FileWorld(top), steps)
+
+    @settings(max_examples=OF_FILES, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(st.sampled_from(sorted(KEYLESS)), st.lists(WITHOUT_LISTS, max_size=40))
+    def test_the_same_where_no_number_tells_tracks_apart(self, kind, steps):
+        with TemporaryDirectory() as top:
+            self.live(FileWorld(top, KEYLESS[kind]), steps)
 
     def live(self, world, steps):
         for step in steps:

@@ -4,12 +4,13 @@ import os
 import shutil
 import sqlite3
 from contextlib import closing
+from functools import partial
 
 from msgspec import Struct, field
 from msgspec.structs import replace
 
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import load_map
+from saltcart.ledgers import Map, load_map
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.merging import copies
 from saltcart.merging.combine import Combining
@@ -113,13 +114,40 @@ def carry(ours: Library, theirs: Library) -> bool:
 
 
 MAP = load_map(str(PLAYER_MAP))
+TABLE = "CREATE TABLE tracks (place TEXT{}, title TEXT, rating INT, plays INT, last_played TEXT, cues TEXT)"
+KEYLESS = {
+    "no key": TABLE.format(""),
+    "the path is the key": TABLE.format(" PRIMARY KEY"),
+    "nothing else": f"{TABLE.format(' PRIMARY KEY')} WITHOUT ROWID",
+}
 
 
-def written(top: str, one: Library) -> str:
-    """The copy as a database of the player; its path."""
-    path = f"{top}/{one.who}.db"
+def made(path: str) -> str:
+    """The path of a database, which is not there any more."""
     if os.path.exists(path):
         os.remove(path)
+    return path
+
+
+def keyless(top: str) -> Map:
+    """A map of databases whose tracks have no numbers."""
+    path = f"{top}/map.toml"
+    with open(path, "w", encoding="utf-8") as stream:
+        stream.write('name = "k"\ncontainer = "sqlite"\n[[entries]]\ntable = "tracks"\ncolumn = "place"\n')
+    return load_map(path)
+
+
+def written(top: str, one: Library, tables: str = "") -> str:
+    """The copy as a database of the player, or with other `tables`, which have no lists; its path."""
+    path = made(f"{top}/{one.who}.db")
+    if tables:
+        with closing(sqlite3.connect(path)) as database, database:
+            database.execute(tables)
+            database.executemany(
+                "INSERT INTO tracks VALUES (?, ?, ?, ?, ?, ?)",
+                [(f"/s/{each.path}", *map(partial(getattr, each), COLUMNS)) for each in one.tracks.values()],
+            )
+        return path
     player.create(path)
     with closing(sqlite3.connect(path)) as database, database:
         database.execute("ALTER TABLE tracks ADD COLUMN cues TEXT")
@@ -137,9 +165,13 @@ def written(top: str, one: Library) -> str:
     return path
 
 
-def read_back(path: str, one: Library) -> None:
+def read_back(path: str, one: Library, tables: str = "") -> None:
     """Let a copy hold what its database does."""
     with closing(sqlite3.connect(path)) as database:
+        if tables:
+            rows = database.execute("SELECT title, rating, plays, last_played, cues FROM tracks ORDER BY title")
+            one.tracks = {number: Track(*cells) for number, cells in enumerate(rows)}
+            return
         rows = database.execute("SELECT id, title, rating, plays, last_played, cues FROM tracks ORDER BY id").fetchall()
         one.tracks = {number: Track(*cells) for number, *cells in rows}
         one.lists = {
@@ -151,34 +183,37 @@ def read_back(path: str, one: Library) -> None:
 MEMBERS = "SELECT track FROM list_tracks WHERE list = ? ORDER BY position"
 
 
-def meeting_of(top: str, home: Library, stick: Library) -> tuple[copies.Meeting, SqliteLedger, SqliteLedger]:
+def meeting_of(
+    top: str, home: Library, stick: Library, tables: str = ""
+) -> tuple[copies.Meeting, SqliteLedger, SqliteLedger]:
     """Two databases that meet."""
-    here, there = (SqliteLedger(written(top, one), MAP) for one in (home, stick))
+    plan = keyless(top) if tables else MAP
+    here, there = (SqliteLedger(written(top, one, tables), plan) for one in (home, stick))
     histories, who = (home.history, stick.history), (home.who, stick.who)
-    return copies.meet((here, there), [MAP], (PLACES, PLACES), histories, who), here, there
+    return copies.meet((here, there), [plan], (PLACES, PLACES), histories, who), here, there
 
 
 PLACES = Places("/s", Resolver(), str)
 
 
-def merge_files(top: str, home: Library, stick: Library) -> int:
+def merge_files(top: str, home: Library, stick: Library, tables: str = "") -> int:
     """Bring into one database what happened in another; how many conflicts there were."""
-    meeting, here, there = meeting_of(top, home, stick)
+    meeting, here, there = meeting_of(top, home, stick, tables)
     if not meeting.news_there:
         return 0
     target = f"{top}/both.db"
     shutil.copy(here.path, target)
     choices = larger(meeting.merged().conflicts)
     merged, home.history = copies.write(meeting, here, there, target, (PLACES, PLACES), HERE, choices)
-    read_back(target, home)
+    read_back(target, home, tables)
     return len(merged.conflicts)
 
 
-def carry_files(top: str, home: Library, stick: Library) -> bool:
+def carry_files(top: str, home: Library, stick: Library, tables: str = "") -> bool:
     """Let the other database be this one; False when something happened there that is not known here."""
-    meeting, here, _there = meeting_of(top, home, stick)
+    meeting, here, _there = meeting_of(top, home, stick, tables)
     if meeting.news_there:
         return False
     home.history = stick.history = meeting.ours.history
-    read_back(here.path, stick)
+    read_back(here.path, stick, tables)
     return True
