@@ -1167,9 +1167,9 @@ BREAKAGES = (
     Breakage(
         9,
         "links into a shelf are told",
-        "planning/accountant.py",
-        "        return [self.standing_of_link(link, found[link]) for link in staying]",
-        "        return [self.standing_of_link(link, found[link]) for link in staying[:0]]",
+        "planning/links.py",
+        "    return [standing_of_link(waybill, link, found[link]) for link in staying]",
+        "    return [standing_of_link(waybill, link, found[link]) for link in staying[:0]]",
         ("tests.mentions.test_links",),
     ),
     Breakage(
