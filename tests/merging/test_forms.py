@@ -256,6 +256,48 @@ class Documents(Apart):
         self.assertEqual([one["name"] for one in document["pads"]], ["A", "B", "C"])
         self.assertEqual([one.column for one in merged.conflicts], ["value"])
 
+    def test_sounds_that_have_names_in_an_object(self):
+        def make(path):
+            self.make(path)
+            document = self.read(path)
+            tracks = {f"t{number}": {**one, "plays": 1} for number, one in enumerate(document["tracks"], 1)}
+            self.put(path, {**document, "tracks": tracks, "sets": {"one": ["t1", "t2"]}})
+
+        self.start("set.decks", make)
+        new = {"title": "n", "cues": [], "plays": 3}
+
+        def change(more, name, key):
+            return lambda document: (
+                document["tracks"]["t1"].update(plays=document["tracks"]["t1"]["plays"] + more),
+                document["tracks"].update({key: {"file": f"s/{name}.wav", **new}}),
+                document["sets"].update({name: [key, "t2"]}),
+            )
+
+        self.change(self.here, change(100, "here", "h"))
+        self.change(self.there, change(10, "there", "t"))
+        self.assertEqual(self.together().conflicts, [])
+        document = self.read(self.here)
+        self.assertEqual({key: (one["file"], one["plays"]) for key, one in document["tracks"].items()},
+                         {"t1": ("s/a.wav", 111), "t2": ("s/b.wav", 1), "h": ("s/here.wav", 3),
+                          "t": ("s/there.wav", 3)})  # fmt: skip
+        self.assertEqual(document["sets"], {"one": ["t1", "t2"], "here": ["h", "t2"], "there": ["t", "t2"]})
+        self.start("set.decks", make)
+        for path, name in ((self.here, "here"), (self.there, "there")):
+            self.change(path, change(1, name, "t3"))
+        with self.assertRaises(CannotMerge):
+            self.together()
+
+    def test_a_document_that_is_an_array_of_sounds(self):
+        path = f"{self.top}/array.toml"
+        Path(path).write_text('name = "array"\ncontainer = "json"\n[recognise]\nsuffix = [".array"]\n[[entries]]\n'
+                              'at = "*/file"\n')  # fmt: skip
+        self.maps = [load_map(path)]
+        self.start("set.array", lambda path: self.put(path, [{"file": f"/s/{one}.wav", "plays": 5} for one in "ab"]))
+        for path, more in ((self.here, 100), (self.there, 10)):
+            self.change(path, lambda one, more=more: one[0].update(plays=one[0]["plays"] + more))
+        self.together()
+        self.assertEqual([one["plays"] for one in self.read(self.here)], [115, 5])
+
     def test_one_that_is_written_in_a_manner_of_its_own_is_refused(self):
         self.start("set.decks", self.make)
         self.change(self.there, lambda document: document["tracks"].pop())

@@ -62,7 +62,7 @@ class Documents(Odd):
             ("no number", {"gain": float("nan")}),
             ("a number without end", {"gain": float("inf")}),
             ("no array of sounds", {"tracks": {"one": "s/a.wav"}}),
-            ("nothing where an array of sounds should be", {"tracks": {}, "sets": {}}),
+            ("a number where the sounds should be", {"tracks": 7, "sets": {}}),
             ("an element that names no sound", {"tracks": [{"title": "a"}]}),
             ("no members", {"sets": {"one": 5}}),
             ("a member that is no track", {"sets": {"one": [7]}}),

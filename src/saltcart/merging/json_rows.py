@@ -21,6 +21,8 @@ from saltcart.merging.merged import Merged, Wanted
 from saltcart.merging.rows import MOST_PLAYS, NEWEST, REST, SUM, Cell, Content, Key, Row, Spot
 
 LISTS, MEMBERS = "lists", "members"
+KEY = "\0"  # the cell for the name under which an element is in an object; no member is called so
+WHOLE = ""  # where a document is that is an array itself
 
 
 class JsonForm:
@@ -30,9 +32,7 @@ class JsonForm:
         self.plan = plan
         places = [rule.at.strip("/").split("/") for rule in plan.places]
         self.arrays = {
-            "/".join(parts[:-2]): parts[-1]
-            for parts in places
-            if parts[-2:-1] == ["*"] and parts[:-2] and "*" not in parts[:-2]
+            "/".join(parts[:-2]): parts[-1] for parts in places if parts[-2:-1] == ["*"] and "*" not in parts[:-2]
         }
         self.lists = plan.lists if isinstance(plan.lists, JsonLists) else None
 
@@ -46,30 +46,32 @@ class JsonForm:
         rows += (Row(REST, (at,), {"at": at, "value": value}) for at, value in leaves(self.without(document)))
         alike = {name: (column,) for name, column in self.arrays.items()} | {LISTS: ("name",), REST: ("at",)}
         roles = {name: roles_of([row for row in rows if row.table == name]) for name in self.arrays}
-        return Content(rows, roles, alike)
+        shape = repr([(name, type(at_path(document, name)).__name__) for name in self.arrays])
+        return Content(rows, roles, alike, shape)
 
-    @staticmethod
-    def document(ledger: TextLedger) -> dict[str, Any]:
-        """What the file holds.  CannotMerge for what is no object."""
+    def document(self, ledger: TextLedger) -> dict[str, Any]:
+        """What the file holds; as the only member of an object where its elements are the sounds.  CannotMerge for what
+        is no object, and for one that has lists beside such elements.
+        """
         found = json.loads(decoded(ledger.find().data).text)
-        if not isinstance(found, dict):
+        if WHOLE in self.arrays and len(self.arrays) == 1 and self.lists is None:
+            return {WHOLE: found}
+        if WHOLE in self.arrays or not isinstance(found, dict):
             raise CannotMerge(f"{show(ledger.path)} holds no object", REMEDY)
         return found
 
     def sounds(self, document: dict[str, Any], told: Mapping[tuple[str, int], str | None]) -> Iterator[Row]:
-        """A row for each element of an array of sounds, told by its path."""
+        """A row for each element of an array or object of sounds, told by its path."""
         for name, column in self.arrays.items():
-            found = at_path(document, name)
-            if found is not None and not isinstance(found, list):
-                raise CannotMerge(f"{show(name)} is no array", REMEDY)
             counts: Counter[str] = Counter()
-            for number, one in enumerate(found or ()):
+            for number, (called, one) in enumerate(elements_at(document, name), 1):
                 if not isinstance(one, dict) or not isinstance(one.get(column), str):
                     raise CannotMerge(f"an element of {show(name)} refers to no sound", REMEDY)
-                place = told.get((f"{name}/*/{column}", number + 1))
+                place = told.get(("/".join(filter(None, (name, "*", column))), number))
                 key = place or one[column]
                 counts[key] += 1
-                cells: dict[str, Cell] = {key: cell_of(key, value) for key, value in one.items()}
+                cells: dict[str, Cell] = {member: cell_of(member, value) for member, value in one.items()}
+                cells |= {} if called is None else {KEY: called}
                 yield Row(name, (key, counts[key]), cells, {}, {column: place} if place else {})
 
     def listed(self, document: dict[str, Any], sounds: Mapping[str, list[Row]]) -> Iterator[Row]:
@@ -93,9 +95,9 @@ class JsonForm:
 
     def track_keys(self, document: dict[str, Any], table: str) -> list[Any]:
         """What members of lists call the tracks."""
-        found = at_path(document, table)
         key = self.lists.entry_key if self.lists else ""
-        return [one.get(key) if key else number for number, one in enumerate(found if isinstance(found, list) else [])]
+        found = enumerate(elements_at(document, table))
+        return [one.get(key) if key else number if called is None else called for number, (called, one) in found]
 
     def lists_in(self, document: dict[str, Any]) -> Iterator[tuple[str, list[Any], dict[str, str]]]:
         """Name, members, and what else is in it, of each list; a dot before the keys tells them from the name."""
@@ -129,8 +131,9 @@ class JsonForm:
         for name in self.arrays:
             found = [one for one in merged.rows.values() if one.table == name]
             places |= {one.uid: number for number, one in enumerate(found)}
-            if found or at_path(document, name) is not None:
-                put(document, names_in(name), [self.element(one) for one in found])
+            known = at_path(document, name)
+            if found or known is not None:
+                put(document, names_in(name), self.together(name, found, isinstance(known, dict)))
         self.put_lists(document, merged, places)
         for uid in merged.goes:
             if ours[uid].table == REST:
@@ -139,7 +142,8 @@ class JsonForm:
             if one.table == REST:
                 put(document, names_at(str(one.cells["at"])), json.loads(str(one.cells["value"])))
         try:
-            written = data[: text.skip] + style(document).encode(text.encoding)
+            content = style(document[WHOLE] if WHOLE in self.arrays else document)
+            written = data[: text.skip] + content.encode(text.encoding)
         except UnicodeEncodeError as error:
             raise CannotMerge(f"{show(ledger.path)} cannot hold what came, in {text.encoding}", REMEDY) from error
         with open(target, "wb") as stream:
@@ -148,8 +152,17 @@ class JsonForm:
 
     @staticmethod
     def element(one: Wanted) -> dict[str, Any]:
-        """A row as it is in an array."""
-        return {key: json.loads(str(value)) for key, value in one.cells.items()}
+        """A row as it is in an array or object."""
+        return {key: json.loads(str(value)) for key, value in one.cells.items() if key != KEY}
+
+    def together(self, name: str, found: Sequence[Wanted], named: bool) -> list[Any] | dict[str, Any]:
+        """Rows as the array that they are in, or the object, where each is `named`."""
+        if not named:
+            return [self.element(one) for one in found]
+        made = {str(one.cells.get(KEY)): self.element(one) for one in found}
+        if len(made) < len(found):
+            raise CannotMerge(f"two new sounds have the same name in {show(name)}", REMEDY)
+        return made
 
     def put_lists(self, document: dict[str, Any], merged: Merged, places: Mapping[Uid, int]) -> None:
         """Write all lists."""
@@ -180,7 +193,8 @@ class JsonForm:
     def member(self, track: Wanted, number: int) -> Any:
         """What a member of a list calls its track."""
         assert self.lists is not None
-        return json.loads(str(track.cells[self.lists.entry_key])) if self.lists.entry_key else number
+        key = self.lists.entry_key
+        return json.loads(str(track.cells[key])) if key else track.cells.get(KEY, number)
 
     def spots(self, merged: Merged) -> dict[Spot, Uid]:
         """Where each row is found in what was written."""
@@ -247,6 +261,18 @@ def at_path(document: Any, path: str) -> Any:
     for name in names_in(path):
         document = document.get(name) if isinstance(document, dict) else None
     return document
+
+
+def elements_at(document: Any, path: str) -> list[tuple[str | None, Any]]:
+    """The elements of the array or object at the path of a map, each with its name in the object, None in an array.
+    CannotMerge for what is neither.
+    """
+    found = at_path(document, path)
+    if isinstance(found, dict):
+        return list(found.items())
+    if found is not None and not isinstance(found, list):
+        raise CannotMerge(f"{show(path)} is no array", REMEDY)
+    return [(None, one) for one in found or ()]
 
 
 def put(document: dict[str, Any], names: Sequence[str], value: Any = None, remove: bool = False) -> None:
