@@ -201,6 +201,16 @@ class Petrel(WorldCase):
             },
         )
 
+    def test_an_array_of_sounds_is_json_however_it_is_laid_out(self):
+        sounds = [str(self.studio / "keel" / name) for name in ("été 1.wav", "été 2.wav", "a.wav")]
+        for path in sounds:
+            shutil.copy(next(self.studio.joinpath("keel/Sounds").rglob("*.wav")), path)
+        document = [{"id": number, "file": path} for number, path in enumerate(sounds)]
+        for text in (json.dumps(document), json.dumps(document, indent=1), json.dumps(sounds, indent="\t")):
+            (self.studio / "pads").write_text(text)
+            kind = self.learnt("pads", "--against", "keel")
+            self.assertEqual((kind["container"], kind["files"][0]["entries"]), ("json", 3), text)
+
     def test_many_files_of_several_kinds_are_learnt_together_and_kept(self):
         """What any file of a kind shows counts for all; the maps then read a file that nobody has seen before."""
         sounds = sorted(str(path.resolve()) for path in self.studio.joinpath("keel/Sounds").rglob("*.wav"))[:12]

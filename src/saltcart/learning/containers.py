@@ -27,6 +27,7 @@ FIRST = re.compile(r"([A-Za-z_ -])[01]\Z")  # at the end of a name: `folder1`, `
 MOST_VALUES = 5000  # values of one place that are tried
 MOST_JOINED = 200  # pairs that are looked for
 LARGEST = 256 << 20
+JSON = re.compile(rb"\{|\[\s*[\"{\[]")  # how a document begins, and no section of an INI file
 KEYED = ("json", "plist", "xml", "ini", "toml")  # whose places are made of names
 EVERY = (At("**", spelling_named("auto")),)
 KEYS = " (names)"  # behind the place of names that are paths
@@ -132,7 +133,7 @@ def readers(data: bytes) -> Iterator[tuple[str, dict[str, object], Finder]]:
         yield "plist", {}, plist.spans
     elif start.startswith(b"<"):
         yield "xml", {}, xml.spans
-    elif (start.startswith((b"{", b"[")) and data[:1] != b"[") or start.startswith((b'["', b"[{")):
+    elif JSON.match(start) or (start.startswith(b"[") and data[:1] != b"["):
         yield "json", {}, json.spans
     if re.fullmatch(rb"[A-Za-z0-9 ]{4}", data[:4]) and b"\0" in data[:64]:
         for encoding in ("utf-8", "utf-16-be", "utf-16-le"):
