@@ -89,6 +89,14 @@ class Stations(TwoMachines):
         with closing(sqlite3.connect(self.library)) as database:
             return [place for (place,) in database.execute("SELECT place FROM tracks ORDER BY id")]
 
+    def test_a_list_that_was_shortened_on_the_way_is_whole_to_whom_it_comes(self):
+        self.carry()
+        there = self.booth / "Ledgers" / "full.m3u8"
+        there.write_text("".join(there.read_text().splitlines(keepends=True)[:-1]))
+        self.at("ann", "settle", self.booth, "--back", "--yes")
+        done = self.at("bo", "settle", self.booth, "--here", "--yes")
+        self.assertIn("everything that works there works here", done.stdout)
+
     def test_both_sides_changed(self):
         """Each change is kept; plays are added up; of what both changed in other ways the person says which holds."""
         self.carry()

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 
 from saltcart.carrying.agreement import IN_PLACE
-from saltcart.carrying.stands import AS_IT_WAS, BOTH, COPY, MERGE, REPLACE, SettlePlan, sums_at
+from saltcart.carrying.stands import AS_IT_WAS, BOTH, COPY, MERGE, REPLACE, LedgerStand, SettlePlan, sums_at
 from saltcart.cli.check_output import closing
 from saltcart.cli.screen import Screen, many, place
 from saltcart.cli.settle_output import listed
@@ -11,6 +11,7 @@ from saltcart.errors import show
 from saltcart.ledgers import load_map
 from saltcart.merging.merged import Merged
 from saltcart.proving.results import CheckReport
+from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import without_detours
 from saltcart.spelling.moves import tail_below
 from saltcart.switching.repoint import RepointReport
@@ -26,7 +27,7 @@ def compared(plan: SettlePlan, report: CheckReport) -> list[dict[str, object]]:
         if one.step not in (COPY, REPLACE) or state is None:
             continue
         found, now = state.state.counts()["found"], sums_at(one.here, maps, one.carried.map_name)
-        changed = one.stands_there != AS_IT_WAS
+        changed = not is_as_carried(one)
         away = [
             each.resolved
             for each in state.state.judgements()
@@ -49,6 +50,14 @@ def compared(plan: SettlePlan, report: CheckReport) -> list[dict[str, object]]:
             }
         )
     return result
+
+
+def is_as_carried(one: LedgerStand) -> bool:
+    """Whether a ledger there is what it was when it was carried, not only what it was when it was last met here."""
+    try:
+        return one.stands_there == AS_IT_WAS and digest_of(one.there) == one.carried.digest
+    except OSError:  # its drive has gone since
+        return False
 
 
 def changed_entries(plan: SettlePlan, switched: RepointReport) -> int:
