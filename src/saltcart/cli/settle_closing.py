@@ -3,15 +3,14 @@
 from collections.abc import Iterator, Mapping, Sequence
 
 from saltcart.carrying.agreement import IN_PLACE
-from saltcart.carrying.stands import AS_IT_WAS, BOTH, COPY, MERGE, REPLACE, LedgerStand, SettlePlan, sums_at
+from saltcart.carrying.stands import BOTH, COPY, MERGE, REPLACE, SettlePlan, sums_at
 from saltcart.cli.check_output import closing
 from saltcart.cli.screen import Screen, many, place
 from saltcart.cli.settle_output import listed
-from saltcart.errors import show
-from saltcart.ledgers import load_map
+from saltcart.errors import SaltCartError, show
+from saltcart.ledgers import Map, load_map, open_ledger
 from saltcart.merging.merged import Merged
 from saltcart.proving.results import CheckReport
-from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import without_detours
 from saltcart.spelling.moves import tail_below
 from saltcart.switching.repoint import RepointReport
@@ -27,7 +26,7 @@ def compared(plan: SettlePlan, report: CheckReport) -> list[dict[str, object]]:
         if one.step not in (COPY, REPLACE) or state is None:
             continue
         found, now = state.state.counts()["found"], sums_at(one.here, maps, one.carried.map_name)
-        changed = not is_as_carried(one)
+        there = entries_in(one.there, maps, one.carried.map_name)
         away = [
             each.resolved
             for each in state.state.judgements()
@@ -45,19 +44,19 @@ def compared(plan: SettlePlan, report: CheckReport) -> list[dict[str, object]]:
                 "lost": sum(problem.new for problem in state.problems),
                 "equal": dict(now) == wanted
                 and not any(problem.new for problem in state.problems)
-                and (changed or found >= one.carried.found)
+                and there in (None, sum(state.state.counts().values()))
                 and not away,
             }
         )
     return result
 
 
-def is_as_carried(one: LedgerStand) -> bool:
-    """Whether a ledger there is what it was when it was carried, not only what it was when it was last met here."""
+def entries_in(path: str, maps: Sequence[Map], name: str) -> int | None:
+    """How many entries a ledger has; None where it cannot be read, such as when its drive has gone."""
     try:
-        return one.stands_there == AS_IT_WAS and digest_of(one.there) == one.carried.digest
-    except OSError:  # its drive has gone since
-        return False
+        return sum(1 for _entry in open_ledger(path, maps, name).entries())
+    except (SaltCartError, OSError):
+        return None
 
 
 def changed_entries(plan: SettlePlan, switched: RepointReport) -> int:
