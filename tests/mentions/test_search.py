@@ -17,7 +17,7 @@ from backports import zstd
 
 from saltcart.mentions import content, readers
 from saltcart.mentions.place_forms import PlaceForms
-from saltcart.mentions.search import search
+from saltcart.mentions.search import LARGEST, search
 from saltcart.mentions.search_places import forms_after, forms_of, parent_forms
 
 PLACE = "/mnt/keel/Sounds/Cloches d'été"
@@ -51,6 +51,37 @@ class Searching(unittest.TestCase):
         with mock.patch("time.time_ns", lambda: 2 * OLD * 10**9):  # the files are not fresh
             done = search(forms or forms_of([PLACE]), [str(self.files)])
         return {Path(one.path).name: one.count for one in done.found}, done.files, done.unchanged
+
+    def test_what_programs_are_installed_from_is_the_same_for_everybody(self):
+        """It is no gap either, however large it is; what only has a name like it is read as anything else."""
+        for name, members in (
+            ("tool.whl", ("tool/a.txt", "tool-1.dist-info/WHEEL")),
+            ("tool.jar", ("META-INF/MANIFEST.MF", "Tool.class")),
+            ("other.whl", ("tool/a.txt", "inner/tool-1.dist-info/WHEEL")),
+            ("other.jar", ("META-INF/MANIFEST.MF", "notes.txt")),
+        ):
+            with zipfile.ZipFile(self.files / name, "w") as archive:
+                for member in members:
+                    archive.writestr(member, PLACE)
+        machine_code = Path(os.path.realpath("/proc/self/exe")).read_bytes()[:4096]
+        for name, head in (("large tool", machine_code), ("large", b"RACK")):
+            self.write(name, head)
+            os.truncate(self.files / name, LARGEST + 1)
+        done = search(forms_of([PLACE]), [str(self.files)])
+        self.assertEqual({Path(one.path).name for one in done.found}, {"other.whl", "other.jar"})
+        self.assertEqual([Path(one.path).name for one in done.gaps], ["large"])
+        with mock.patch("saltcart.mentions.search.LARGEST", 50):
+            done = search(forms_of([PLACE]), [str(self.files)])
+        self.assertEqual(
+            sorted(Path(one.path).name for one in done.gaps), ["large", "other.jar", "other.whl"], "told by its list"
+        )
+
+    def test_a_zip_file_that_is_nothing_but_a_list_is_not_read(self):
+        with zipfile.ZipFile(self.files / "list.zip", "w") as archive:
+            archive.writestr("a.txt", PLACE)
+        with mock.patch("saltcart.mentions.packed.LONGEST_LIST", 10):
+            done = search(forms_of([PLACE]), [str(self.files)])
+        self.assertEqual(([], 1), (done.found, sum(done.gap_counts.values())))
 
     def test_where_a_piece_ends_nothing_is_lost_or_counted_twice(self):
         """Mentions at and around every place where a large file is cut, each with the line it stands on."""

@@ -139,6 +139,7 @@ def show_learnt(screen: Screen, account: Account) -> None:
 ONE = {
     "sounds": "sound",
     "collections that travel": "collection that travels",
+    "programs and films": "program or film",
     "top folders of other drives": "top folder of another drive",
 }
 

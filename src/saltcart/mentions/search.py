@@ -18,8 +18,9 @@ from saltcart.home import home, is_a_home, trips_folder
 from saltcart.ledgers import Map, recognised
 from saltcart.ledgers.sqlite.opening import claims
 from saltcart.mentions.content import Mention
-from saltcart.mentions.file_types import begins_as_sound
-from saltcart.mentions.place_forms import PlaceForms
+from saltcart.mentions.file_types import begins_as_sound, holds_no_references
+from saltcart.mentions.packed import installs, is_packed
+from saltcart.mentions.place_forms import HEAD, PlaceForms
 from saltcart.mentions.readers import CLOSED, TOO_LARGE, TOO_MUCH, UNREADABLE_WORD, Batch, Readers, closed, vanished
 from saltcart.mentions.search_places import within
 from saltcart.mentions.unchanged import Unchanged
@@ -187,7 +188,10 @@ def candidates(top: str, walked: Walked) -> Iterator[tuple[str, Item]]:
         elif top in here.SHARED_PLACES and installed(path):
             result.passed_over["installed for all users"] += 1
         elif item.size > LARGEST and not is_database(path):
-            result.miss(path, TOO_LARGE)
+            if names_nothing(path, item.size):
+                result.passed_over["programs and films"] += 1
+            else:
+                result.miss(path, TOO_LARGE)
         elif not is_own(path):
             yield path, item
 
@@ -290,6 +294,16 @@ def is_database(path: str) -> bool:
     with suppress(OSError), open(path, "rb") as stream:
         return claims(stream.read(16))
     return False
+
+
+def names_nothing(path: str, size: int) -> bool:
+    """Whether a file is of a type that holds no references, by how it begins, or what a program is installed from."""
+    try:
+        with open(path, "rb") as stream:
+            head = stream.read(HEAD)
+    except OSError:
+        return False
+    return holds_no_references(head, size) or (is_packed(head) and installs(path))
 
 
 def known_as(path: str, maps: Sequence[Map]) -> str | None:
