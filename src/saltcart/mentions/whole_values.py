@@ -12,8 +12,8 @@ from saltcart.mentions.readings import unescaped
 from saltcart.system import os
 
 HEAD = 4096
-LARGEST = 64 << 20  # bytes of a text that are looked at
-MARKS = re.compile(r"[\"'<>\0-\x1f,;|=:\[\]{}()]+")
+LARGEST = 16 << 20  # bytes of a text that are looked at
+VALUE = re.compile(r"[^\"'<>\0-\x1f,;|=:\[\]{}()]+")
 
 
 def whole_values(path: str) -> Iterator[str]:
@@ -48,7 +48,8 @@ def values_in(data: bytes) -> Iterator[str]:
     """The values in a text, in UTF-8, or in UTF-16 where every second byte is none."""
     wide = 4 * data.count(b"\0") > len(data)
     text = data.decode("utf-16-le", "replace") if wide else data.decode("utf-8", "surrogateescape")
-    yield from map(comparable, MARKS.split(unescaped(text) if "\\" in text or "&" in text else text))
+    text = unescaped(text) if "\\" in text or "&" in text else text
+    yield from (comparable(found[0]) for found in VALUE.finditer(text))
 
 
 def comparable(text: str) -> str:

@@ -29,12 +29,14 @@ class Pieces:
 
     def __init__(self, drafted: Sequence[DraftedShelf]):
         self.drafted = {one.shelf.old: one for one in drafted}
-        self.known: dict[str, dict[str, str]] = {}  # of folders, the names of sounds in them as they are compared
+        self.known: dict[str, dict[str, str]] = {}  # by folders
 
     def mention(self, path: str, folders: Sequence[str]) -> Mention | None:
         """How many sounds of the folders, whose own names are values of the file at `path`, it names in pieces."""
-        try:
-            values = set(whole_values(path))
+        above = {comparable(os.path.basename(os.path.dirname(folder))) for folder in folders}
+        wanted = [above, *(self.words(folder) for folder in folders)]
+        try:  # a large file has very many values
+            values = {value for value in whole_values(path) if any(value in some for some in wanted)}
         except UNREADABLE:  # which the search has reported
             return None
         found = [(folder, self.named(folder, values)) for folder in folders if leads_to(folder, values)]
@@ -44,12 +46,19 @@ class Pieces:
 
     def named(self, folder: str, values: set[str]) -> list[str]:
         """The names of sounds in a folder that are among some values; itself, where it is a file."""
+        words = self.words(folder)
+        met = sorted(values & words.keys())
+        found = [words[value] for value in met if words[value]]
+        return found or (met if len(met) >= ENOUGH else [])
+
+    def words(self, folder: str) -> dict[str, str]:
+        """What tells of the sounds in a folder: their names, as they are compared, with each as it is; and these names
+        without suffixes, with nothing.  Made once.
+        """
         if folder not in self.known:
-            self.known[folder] = self.names(folder)
-        names = self.known[folder]
-        found = sorted(names[value] for value in names.keys() & values)
-        stems = {os.path.splitext(name)[0] for name in names}
-        return found or (sorted(stems & values) if len(stems & values) >= ENOUGH else [])
+            names = self.names(folder)
+            self.known[folder] = {os.path.splitext(name)[0]: "" for name in names} | names
+        return self.known[folder]
 
     def names(self, folder: str) -> dict[str, str]:
         """The names of the sounds that move with a folder, by what they are compared by."""
