@@ -23,6 +23,7 @@ from saltcart.carrying.stands import (
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show, typed
 from saltcart.merging.merged import Merged
+from saltcart.system import os
 
 MOST = 8  # of a kind, each in a line
 
@@ -179,7 +180,7 @@ def show_changes(screen: Screen, merges: Sequence[tuple[str, Merged]]) -> None:
         "What comes from the collection",
         ("Into", "Sound or list", "What", "Here", "Will be"),
         [
-            (place(here), show(one.name), told_column(one.column), told(one.here), told(one.becomes))
+            (place(here), show(one.name), told_column(one.column), *told(one.here, one.becomes))
             for here, one in changes[:most]
         ],
     )
@@ -189,7 +190,7 @@ def show_changes(screen: Screen, merges: Sequence[tuple[str, Merged]]) -> None:
         "Changed in both places",
         ("In", "Sound or list", "What", "Here", "There"),
         [
-            (place(here), show(merged.names.get(one.uid, "")), told_column(one.column), told(one.here), told(one.there))
+            (place(here), show(merged.names.get(one.uid, "")), told_column(one.column), *told(one.here, one.there))
             for here, merged, one in conflicts[:most]
         ],
     )
@@ -202,10 +203,19 @@ def told_column(name: str) -> str:
     return show(name).replace("_", " ")
 
 
-def told(cell: object) -> str:
-    """A cell for a person; of a long one, its beginning."""
-    text = "" if cell is None else show(str(cell))
-    return text if len(text) <= LONGEST_CELL else f"{text[:LONGEST_CELL]}..."
+def told(cell: object, other: object) -> tuple[str, str]:
+    """Two cells for a person; of long ones, what is around the first difference."""
+    first, second = ("" if one is None else show(str(one)) for one in (cell, other))
+    if max(len(first), len(second)) <= LONGEST_CELL:
+        return first, second
+    start = max(0, len(os.path.commonprefix([first, second])) - LONGEST_CELL // 3)
+    return excerpt(first, start), excerpt(second, start)
+
+
+def excerpt(text: str, start: int) -> str:
+    """What of a text is shown from a place on."""
+    end = start + LONGEST_CELL
+    return f"{'...' if start else ''}{text[start:end]}{'...' if len(text) > end else ''}"
 
 
 def unchanged(one: LedgerStand) -> bool:
