@@ -1784,8 +1784,8 @@ BREAKAGES = (
         13,
         "plays in documents are added up",
         "merging/json_rows.py",
-        "return Content(rows, roles, alike)",
-        "return Content(rows, {}, alike)",
+        "return Content(rows, roles, alike, shape)",
+        "return Content(rows, {}, alike, shape)",
         ("tests.merging.test_forms",),
     ),
     Breakage(

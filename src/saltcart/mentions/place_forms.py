@@ -21,7 +21,7 @@ from saltcart.spelling.moves import tail_below
 from saltcart.system import here, os
 
 FULL, HOME, DRIVE, RELATIVE, LETTER = "full path", "from home", "from the drive", "from its folder", "drive letter"
-PIECE = "a name of its own"  # the folder's name as a whole value, which proves nothing yet
+PIECE = "its name"  # the folder's name as a whole value, which proves nothing yet
 SHORTEST_ANCHOR = 3
 WINDOW = 2  # so many times the longest name, as it may be escaped, is decoded before and after an anchor
 # What may be before a full path: no part of another path.  A web address's host may, in a `file:` URI.
