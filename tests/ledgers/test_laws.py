@@ -148,6 +148,7 @@ class Laws(unittest.TestCase):
             )
             cls.maps[kind] = load_map(str(path))
 
+    @example("plist", "/keel/a b.wav", "072")  # as many bytes as follow it
     @given(some.sampled_from(sorted(KINDS)), BEFORE, NAMES)
     def test_what_is_written_is_what_an_independent_reader_reads(self, kind, before, name):
         _at, make, read = KINDS[kind]

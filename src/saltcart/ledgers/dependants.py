@@ -73,7 +73,7 @@ def dependant(data: bytes, changes: Sequence[Change], resized: bool) -> str | No
         or (sum_of_file(data) and "holds a checksum of itself, which would be wrong then")
         or (lengths_before(data, some) and "gives the length of each path before it")
         or (lengths_beside(data, some) and "gives the length of each path in its record")
-        or (resized and own_size(data) and "says how long it is")
+        or (resized and own_size(data, changes) and "says how long it is")
         or (offsets(data, changes) and "holds a table of where its texts begin")
         or None
     )
@@ -165,9 +165,13 @@ def lengths_beside(data: bytes, changes: Sequence[Change]) -> bool:
     return bool(names)
 
 
-def own_size(data: bytes) -> bool:
-    """Whether a number in the beginning of the file is its length, or that of what follows the number or its line."""
+def own_size(data: bytes, changes: Sequence[Change]) -> bool:
+    """Whether a number in the beginning of the file, in no text that changes, is its length, or that of what follows
+    the number or its line.
+    """
     for found in NUMBER.finditer(data[:512]):
+        if any(change.start <= found.start() < change.end for change in changes):
+            continue  # the name of a sound
         line = data.find(b"\n", found.end()) + 1
         if int(found[0]) > 64 and int(found[0]) in (len(data), len(data) - found.end(), len(data) - line):
             return True
