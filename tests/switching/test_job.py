@@ -5,7 +5,9 @@ import shutil
 import subprocess
 import sys
 from pathlib import Path
+from unittest import mock
 
+import saltcart
 from saltcart.standins import player, sampler, workstation
 from tests.world import PLAYER_MAP, WorldCase, cells, tree, wav
 
@@ -33,6 +35,23 @@ class Job(WorldCase):
         self.check_copy(originals)
         self.check_only_paths_changed(texts, rows)
         self.check_undo(done["trip"], before, rows)
+
+    def test_no_bar_goes_beyond_its_end_however_many_shelves_there_are(self):
+        packs = [self.keel / "Packs" / name for name in "abc"]
+        for pack in packs:
+            for number in range(4):
+                wav(pack / f"{number}.wav", 300 + number)
+        words = ("move", *packs, "--to", self.lighter, "--yes")
+        steps = []
+
+        def tell(tick):
+            steps.append(tick.step)
+            self.assertLessEqual(tick.done, tick.total or tick.done, tick)
+
+        with mock.patch.dict(os.environ, self.environment):
+            saltcart.undo(self.run_json(*words)["trip"], drop_copies=True, progress=tell)
+            saltcart.release(self.run_json(*words)["trip"], progress=tell)
+        self.assertLessEqual({f"{what} {name}" for what in ("drop copies of", "release") for name in "abc"}, set(steps))
 
     def check_copy(self, originals):
         """The copy equals the originals, times and modes too, but for the ledger that travelled."""

@@ -77,7 +77,7 @@ def drop_files(trip: Trip, one: TripShelf, removal: Removal, report: Dropped, pr
     ledgers = {row.place: row for row in trip.logbook.ledgers()}
     exact = keeps_change_times(shelf.new)
     kept = 0
-    for row in reversed(rows):
+    for number, row in enumerate(reversed(rows), 1):
         place = shelf.place(row.item.path)
         tail = place[len(shelf.landing_folder) :].lstrip("/")
         with suppress(OSError):  # what is left of it, `trips --clean` finds
@@ -97,7 +97,7 @@ def drop_files(trip: Trip, one: TripShelf, removal: Removal, report: Dropped, pr
         except OSError as error:
             trip.logbook.tell(f"not removed: {place}: {error.strerror}")
             report.failed.append(failure(error, place))
-        progress(Tick(f"drop copies of {shelf.name}", row.item.path, report.files, len(rows)))
+        progress(Tick(f"drop copies of {shelf.name}", row.item.path, number, len(rows)))
     if kept:
         count = counted(kept, "copy stays", "copies stay")
         report.remarks.append(f"{count} in {show(shelf.new)}, because ledgers of this trip refer to that")

@@ -200,11 +200,11 @@ def free(trip: Trip, one: TripShelf, trash: bool, report: ReleaseReport, progres
     else:
         freeing = Freeing(aside, exact, trash, trip.waybill.digests, report)
         with Removal(aside) as removal:
-            for row in reversed(rows):
+            for number, row in enumerate(reversed(rows), 1):
                 if row.item.path in keep or row.item.kind == FOLDER:
                     continue
                 freeing.free(row, removal)
-                progress(Tick(f"release {shelf.name}", row.item.path, report.files, len(rows)))
+                progress(Tick(f"release {shelf.name}", row.item.path, number, len(rows)))
     report.kept += [os.path.join(aside, path) for path in sorted(keep)]
     if shelf.own_folder:
         manifests.remove_ours(shelf.old)  # of the trip that brought it there

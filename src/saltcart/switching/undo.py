@@ -223,8 +223,8 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
     deeds += sounds_back(trip, report)
     begun: list[str] = []
     try:
-        for row in rows:
-            progress(Tick("read the ledgers", row.path, row.number, len(rows)))
+        for number, row in enumerate(rows):
+            progress(Tick("read the ledgers", row.path, number, len(rows)))
             begun += repointing.within_reach(staged_name(trip, row))
             deeds += prepare_ledger(trip, row, report, without_new)
         refuse_absent_drives(trip, without_new)
