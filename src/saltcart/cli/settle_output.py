@@ -23,7 +23,6 @@ from saltcart.carrying.stands import (
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show, typed
 from saltcart.merging.merged import Merged
-from saltcart.system import os
 
 MOST = 8  # of a kind, each in a line
 
@@ -208,7 +207,8 @@ def told(cell: object, other: object) -> tuple[str, str]:
     first, second = ("" if one is None else show(str(one)) for one in (cell, other))
     if max(len(first), len(second)) <= LONGEST_CELL:
         return first, second
-    start = max(0, len(os.path.commonprefix([first, second])) - LONGEST_CELL // 3)
+    differing = (at for at, (one, two) in enumerate(zip(first, second, strict=False)) if one != two)
+    start = max(0, next(differing, min(len(first), len(second))) - LONGEST_CELL // 3)
     return excerpt(first, start), excerpt(second, start)
 
 
