@@ -55,7 +55,8 @@ class Searching(unittest.TestCase):
     def test_what_programs_are_installed_from_is_the_same_for_everybody(self):
         """It is no gap either, however large it is; what only has a name like it is read as anything else."""
         for name, members in (
-            ("tool.whl", ("tool/a.txt", "tool-1.dist-info/WHEEL")),
+            ("tool.whl", ("tool/a.txt", *(f"tool-1.dist-info/{one}" for one in ("METADATA", "RECORD", "WHEEL")))),
+            ("half.whl", ("tool/a.txt", "tool-1.dist-info/WHEEL")),
             ("tool.jar", ("META-INF/MANIFEST.MF", "Tool.class")),
             ("other.whl", ("tool/a.txt", "inner/tool-1.dist-info/WHEEL")),
             ("other.jar", ("META-INF/MANIFEST.MF", "notes.txt")),
@@ -68,12 +69,14 @@ class Searching(unittest.TestCase):
             self.write(name, head)
             os.truncate(self.files / name, LARGEST + 1)
         done = search(forms_of([PLACE]), [str(self.files)])
-        self.assertEqual({Path(one.path).name for one in done.found}, {"other.whl", "other.jar"})
+        self.assertEqual({Path(one.path).name for one in done.found}, {"half.whl", "other.whl", "other.jar"})
         self.assertEqual([Path(one.path).name for one in done.gaps], ["large"])
         with mock.patch("saltcart.mentions.search.LARGEST", 50):
             done = search(forms_of([PLACE]), [str(self.files)])
         self.assertEqual(
-            sorted(Path(one.path).name for one in done.gaps), ["large", "other.jar", "other.whl"], "told by its list"
+            sorted(Path(one.path).name for one in done.gaps),
+            ["half.whl", "large", "other.jar", "other.whl"],
+            "told by its list",
         )
 
     def test_a_zip_file_that_is_nothing_but_a_list_is_not_read(self):

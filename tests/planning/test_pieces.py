@@ -96,8 +96,11 @@ class InPieces(WorldCase):
             made.commit()
         (self.programs / "kinds.json").write_text(json.dumps({"kind": self.shelf.name, "file": "C1.wav"}))
         (self.programs / "title.txt").write_text(f"{self.shelf.parent.name}, {self.shelf.name}, and nothing else\n")
+        cache = self.top / "user" / ".cache"
+        cache.mkdir()
+        tree(cache / "all files.db", self.shelf)
         found = self.account()
-        self.assertEqual({name: one["left"] for name, one in found.items()}, {"shown.db": 0})
+        self.assertEqual({name: one["left"] for name, one in found.items()}, {"shown.db": 0, "all files.db": 0})
 
 
 if __name__ == "__main__":

@@ -44,7 +44,7 @@ def compared(plan: SettlePlan, report: CheckReport) -> list[dict[str, object]]:
                 "lost": sum(problem.new for problem in state.problems),
                 "equal": dict(now) == wanted
                 and not any(problem.new for problem in state.problems)
-                and there in (None, sum(state.state.counts().values()))
+                and (found >= one.carried.found if there is None else sum(state.state.counts().values()) == there)
                 and not away,
             }
         )

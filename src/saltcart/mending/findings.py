@@ -30,10 +30,11 @@ from saltcart.mending.one_by_one import (
     converted,
     renamed,
 )
-from saltcart.mending.places import Places, name_key, usual_places
+from saltcart.mending.places import Places, usual_places
 from saltcart.mending.rules import PROVEN, Rule, preferred, rules_of, strength
 from saltcart.progress import Progress, silent
 from saltcart.shelves.audio import kind_of
+from saltcart.shelves.true_names import name_key
 from saltcart.spelling.moves import joined, tail_below
 from saltcart.system import os
 

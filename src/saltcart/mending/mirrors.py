@@ -8,9 +8,10 @@ from msgspec import Struct, field
 from saltcart.drives.drive import mount_of
 from saltcart.drives.known import MOUNT_FOLDERS
 from saltcart.mending.lost_texts import ENDING, LostTexts, readings_of
-from saltcart.mending.places import Places, name_key
+from saltcart.mending.places import Places
 from saltcart.mending.rules import parting
 from saltcart.shelves.audio import kind_of
+from saltcart.shelves.true_names import name_key
 from saltcart.spelling.moves import joined, tail_below
 from saltcart.system import here, os
 

@@ -7,10 +7,11 @@ from msgspec import Struct, field
 
 from saltcart.mending.evidence import DIGEST, ENOUGH, LENGTH, SIZE, Facts, Files
 from saltcart.mending.losses import Lost
-from saltcart.mending.places import Places, name_key
+from saltcart.mending.places import Places
 from saltcart.mending.rules import Rule
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.tags import tags_of
+from saltcart.shelves.true_names import name_key
 from saltcart.system import os
 
 UNCLEAR, DOUBLE, NOT_FOUND, CONTRADICTED, RENAMED, CONVERTED, ELSEWHERE, BY_NAME = (

@@ -1,6 +1,5 @@
 """Where lost sounds may be: every file in some places, by name."""
 
-import unicodedata
 from collections.abc import Iterable, Sequence
 
 from saltcart.cart import Cart
@@ -12,18 +11,13 @@ from saltcart.looking.survey import default_places
 from saltcart.own_names import SET_ASIDE
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import nearest
-from saltcart.shelves.true_names import true_path
+from saltcart.shelves.true_names import name_key, true_path
 from saltcart.spelling.moves import tail_below
 from saltcart.system import here, os
 from saltcart.trips import history
 from saltcart.trips.trip import RELEASED, SWITCHED
 
 MOST_CANDIDATES = 60
-
-
-def name_key(name: str) -> str:
-    """What two names share that differ in case, or in how accents are written."""
-    return name.lower() if name.isascii() else unicodedata.normalize("NFC", name).casefold()
 
 
 class Places:

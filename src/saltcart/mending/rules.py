@@ -32,8 +32,9 @@ from saltcart.mending.evidence import (
     said,
 )
 from saltcart.mending.losses import Lost
-from saltcart.mending.places import Places, name_key
+from saltcart.mending.places import Places
 from saltcart.mending.volumes import volumes_differ
+from saltcart.shelves.true_names import name_key
 from saltcart.spelling.foreign import PSEUDO
 from saltcart.spelling.moves import joined
 

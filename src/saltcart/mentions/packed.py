@@ -21,6 +21,7 @@ ALWAYS, RATIO = 64 << 20, 50  # bytes that may come out of any packed file, and 
 MOST_MEMBERS = 50_000
 LONGEST_LIST = 16 << 20  # bytes of the list of members of a zip file
 END_OF_LIST, BEHIND = b"PK\5\6", 22 + 0xFFFF  # APPNOTE 4.3.16: it has 22 bytes, and a comment
+LARGE_LIST = b"PK\6\7"  # APPNOTE 4.3.15: the locator of a longer end, right before that
 SMALL, MOST_AT_ONCE = 64 << 10, 8 << 20  # bytes of a packed file, and of what comes out of it, that are read at once
 DEEPEST = 3  # packed in packed in packed
 STREAM = re.compile(rb"\x78[\x01\x5e\x9c\xda]")  # how zlib begins with the usual window
@@ -187,7 +188,9 @@ def is_installer(names: Sequence[str]) -> bool:
     """Whether members of these names make what a program is installed from, which is the same for everybody: a Python
     wheel (PEP 427) or a Java archive (JAR File Specification).
     """
-    wheel = any(name.endswith(".dist-info/WHEEL") and name.count("/") == 1 for name in names)
+    known = {name for name in names if name.endswith(".dist-info/WHEEL") and name.count("/") == 1}
+    tops = [name.removesuffix("WHEEL") for name in known]
+    wheel = any({f"{top}METADATA", f"{top}RECORD"} <= {*names} for top in tops)
     return wheel or ("META-INF/MANIFEST.MF" in names and any(name.endswith(".class") for name in names))
 
 
@@ -201,12 +204,14 @@ def installs(path: str) -> bool:
 
 
 def list_size(stream: IO[bytes]) -> int:
-    """How many bytes the list of members of a zip file has, as its end says; 0 where that is not found."""
+    """How many bytes the list of members of a zip file has at most, as its end says; 0 where that is not found."""
     size = stream.seek(0, io.SEEK_END)
     stream.seek(max(0, size - BEHIND))
     end = stream.read(BEHIND)
     stream.seek(0)
     at = end.rfind(END_OF_LIST)
+    if end[max(0, at - 20) :].startswith(LARGE_LIST):
+        return size  # another part of the file says how long it is
     return int.from_bytes(end[at + 12 : at + 16], "little") if at >= 0 else 0
 
 

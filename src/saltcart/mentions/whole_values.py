@@ -2,13 +2,13 @@
 
 import io
 import re
-import unicodedata
 from collections.abc import Iterator
 
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.mentions.packed import Budget, is_packed, unpacked
 from saltcart.mentions.readings import unescaped
+from saltcart.shelves.true_names import name_key
 from saltcart.system import os
 
 HEAD = 4096
@@ -54,5 +54,4 @@ def values_in(data: bytes) -> Iterator[str]:
 
 def comparable(text: str) -> str:
     """A text by which values are compared: without blanks around it, without case, accents in one form."""
-    text = text.strip()
-    return text.lower() if text.isascii() else unicodedata.normalize("NFC", text).casefold()
+    return name_key(text.strip())

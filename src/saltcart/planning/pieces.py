@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 
 from saltcart.drives.drive import mount_of
 from saltcart.errors import show
-from saltcart.mentions.content import UNREADABLE, Mention, Spot
+from saltcart.mentions.content import UNREADABLE, Mention, Spot, in_cache
 from saltcart.mentions.whole_values import comparable, whole_values
 from saltcart.shelves.audio import is_material
 from saltcart.system import here, os
@@ -42,6 +42,8 @@ class Pieces:
         found = [(folder, self.named(folder, values)) for folder in folders if leads_to(folder, values)]
         spots = [spot(folder, names) for folder, names in found if names]
         count = sum(len(names) for _folder, names in found)
+        if in_cache(path):  # an index of all files that some program makes anew
+            return Mention(path, count, free=count, said=spots) if count else None
         return Mention(path, count, spots=spots) if count else None
 
     def named(self, folder: str, values: set[str]) -> list[str]:

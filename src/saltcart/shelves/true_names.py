@@ -15,6 +15,11 @@ LONGEST = 4096  # no system finds a longer path
 STRICT = {"ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs", "tmpfs", "ramfs", "overlay", "zfs", "bcachefs", "squashfs"}
 
 
+def name_key(name: str) -> str:
+    """What two names share that differ in case, or in how accents are written."""
+    return name.lower() if name.isascii() else unicodedata.normalize("NFC", name).casefold()
+
+
 class TrueNames:
     """Finds true paths, listing each folder of a forgiving drive once."""
 
