@@ -351,7 +351,7 @@ class Ways(HaulCase):
         self.assertIsNone(waiting.poll())
         player.kill()
         player.wait()
-        self.assertEqual(waiting.communicate(timeout=20)[1], b"", "said once")
+        self.assertEqual(waiting.communicate(timeout=300)[1], b"", "said once")
         self.assertEqual(waiting.returncode, 0)
         self.assertEqual(ledger.read_text(), f"{self.place}/1.wav\n")
 
