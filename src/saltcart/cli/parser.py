@@ -101,7 +101,9 @@ class Parser(argparse.ArgumentParser):
 
 
 def build(chosen: str | None) -> Parser:
-    """The parser of the whole command line, with the arguments of the `chosen` command."""
+    """The parser of the whole command line, with the arguments of the `chosen` command; without one, of all commands
+    what they are for.
+    """
     parser = Parser(
         prog="saltcart",
         description=(
@@ -113,6 +115,8 @@ def build(chosen: str | None) -> Parser:
     parser.add_argument("--version", action="version", version=f"saltcart {__version__}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", required=True)
     for name, summary in COMMANDS.items():
+        if name != chosen and chosen in COMMANDS:
+            continue  # it will not be asked
         command = commands.add_parser(name, help=summary, description=summary)
         if name == chosen:
             furnish(command, name)

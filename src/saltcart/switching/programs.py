@@ -53,7 +53,7 @@ def in_the_way(ledgers: Sequence[Ledger]) -> Iterable[str]:
         if process.pid == os.getpid():
             continue
         try:
-            words = {process.name(), *map(os.path.basename, process.cmdline()[:2])}
+            words = {process.name(), *map(os.path.basename, process.cmdline()[:2])} if names else set()
             opened = {file.path for file in process.open_files()}
         except (psutil.Error, OSError):
             continue

@@ -6,7 +6,7 @@ What a file may hold is what the struct declares (see `kinds`); this module only
 import re
 import tomllib
 from collections.abc import Mapping
-from functools import cache, lru_cache
+from functools import lru_cache
 from typing import Any, TypeVar
 
 from msgspec import NODEFAULT, Struct, convert, inspect
@@ -51,12 +51,24 @@ def checked(path: str, text: str, kind: type[Struct]) -> dict[str, Any]:
     return table(Place(path, text), tables, fields_of(kind))
 
 
-@cache
+FIELDS: dict[type, Mapping[str, inspect.Field]] = {}  # by structs
+
+
 def fields_of(kind: type[Struct]) -> Mapping[str, inspect.Field]:
     """What a struct has in its file, by key."""
-    described = inspect.type_info(kind)
-    assert isinstance(described, inspect.StructType)
-    return {one.encode_name: one for one in described.fields if not extra_of(one.type).get("outside")}
+    if kind not in FIELDS:
+        described = inspect.type_info(kind)  # with all structs that are in it, which takes some time
+        assert isinstance(described, inspect.StructType)
+        return fields_in(described)
+    return FIELDS[kind]
+
+
+def fields_in(described: inspect.StructType) -> Mapping[str, inspect.Field]:
+    """The same, of a struct that is described already."""
+    kind = described.cls
+    if kind not in FIELDS:
+        FIELDS[kind] = {one.encode_name: one for one in described.fields if not extra_of(one.type).get("outside")}
+    return FIELDS[kind]
 
 
 def extra_of(kind: inspect.Type) -> Mapping[str, Any]:
@@ -121,7 +133,7 @@ def value_of(place: Place, value: Any, kind: inspect.Type) -> Any:
                 raise place.fail(f"{place.key} must be a list", "Write it as [[table]] or [ ... ].")
             return [value_of(place.at(number), one, kind.item_type) for number, one in enumerate(value)]
         case inspect.StructType():
-            return table(place, value, fields_of(kind.cls))
+            return table(place, value, fields_in(kind))
         case inspect.DictType():
             return {key: value_of(place.at(key), one, kind.value_type) for key, one in as_table(place, value).items()}
         case inspect.StrType() | inspect.IntType() | inspect.BoolType():

@@ -7,7 +7,7 @@ from typing import Any
 import tomlkit
 from msgspec import NODEFAULT, Struct, inspect
 
-from saltcart.toml.reading import extra_of, fields_of
+from saltcart.toml.reading import extra_of, fields_in, fields_of
 
 Notes = Callable[[Struct], Mapping[str, str]]  # the comments on the keys of a struct
 Always = Callable[[Struct], Iterable[str]]  # its keys that are written even where they hold the default
@@ -81,6 +81,7 @@ def item_of(value: Any, kind: inspect.Type, notes: Notes, always: Always) -> Any
                 value, next(one for one in kind.types if not isinstance(one, inspect.NoneType)), notes, always
             )
         case inspect.StructType():
+            fields_in(kind)  # known from now on
             return table_of(value, notes, always)
         case inspect.ListType() | inspect.VarTupleType() if holds_tables(kind):
             rows = tomlkit.aot()

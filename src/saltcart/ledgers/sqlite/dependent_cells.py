@@ -84,13 +84,16 @@ def elsewhere(copy: sqlite3.Connection, paths: Sequence[str], mapped: set[tuple[
     known = [one for path in paths for one in digests_of_text(path)]
     values: list[object] = [*known, *(one.hex() for one in known), *(one.hex().upper() for one in known)]
     tables = copy.execute("SELECT name FROM main.sqlite_master WHERE type = 'table' AND sql NOT LIKE '%VIRTUAL%'")
+    copy.execute("CREATE TEMP TABLE IF NOT EXISTS sought (value PRIMARY KEY) WITHOUT ROWID")  # once for all columns
+    copy.execute("DELETE FROM temp.sought")
+    copy.executemany("INSERT OR IGNORE INTO temp.sought VALUES (?)", ((value,) for value in values))
     for (name,) in tables.fetchall() if values else ():
         for column in Table(copy, name).columns:
             if (name, column) in mapped:
                 continue
-            query = f"SELECT 1 FROM main.{quoted(name)} WHERE {quoted(column)} IN ({', '.join('?' * len(values))})"
+            query = f"SELECT 1 FROM main.{quoted(name)} WHERE {quoted(column)} IN temp.sought LIMIT 1"
             with suppress(sqlite3.Error):
-                if copy.execute(f"{query} LIMIT 1", values).fetchone():
+                if copy.execute(query).fetchone():
                     return f"{name}.{column} holds digests of the paths"
     return None
 

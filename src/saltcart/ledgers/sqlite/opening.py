@@ -4,7 +4,7 @@ import shutil
 import sqlite3
 import tempfile
 from collections.abc import Iterator
-from contextlib import closing, contextmanager
+from contextlib import ExitStack, closing, contextmanager
 from operator import methodcaller
 from urllib.parse import quote
 
@@ -44,10 +44,10 @@ def reading(path: str) -> Iterator[tuple[sqlite3.Connection, str]]:
         head = stream.read(20)
     if not head.startswith(MAGIC):
         raise BadLedger(path, "is not an SQLite database", "Check the path, or use the map that fits this file.")
-    with tempfile.TemporaryDirectory(prefix="saltcart-") as folder:
+    with ExitStack() as stack:
         options = "mode=ro"
         if side := unwritten(path):
-            copy = os.path.join(folder, "database")
+            copy = os.path.join(stack.enter_context(tempfile.TemporaryDirectory(prefix="saltcart-")), "database")
             shutil.copyfile(path, copy)
             for name in side:
                 shutil.copyfile(name, copy + name[len(path) :])
