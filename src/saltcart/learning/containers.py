@@ -26,6 +26,7 @@ from saltcart.system import os
 FIRST = re.compile(r"([A-Za-z_ -])[01]\Z")  # at the end of a name: `folder1`, `dir_0`
 MOST_VALUES = 5000  # values of one place that are tried
 MOST_JOINED = 200  # pairs that are looked for
+LONGEST_NAME = 1000  # characters of a place; a longer one shows that the content is something else
 LARGEST = 256 << 20
 JSON = re.compile(rb"\{|\[\s*[\"{\[]")  # how a document begins, and no section of an INI file
 KEYED = ("json", "plist", "xml", "ini", "toml")  # whose places are made of names
@@ -86,7 +87,7 @@ def contents(path: str) -> Iterator[Content]:
                     values |= names_by_place(inner)
             except (ValueError, RecursionError):
                 continue
-            if values:
+            if values and max(map(len, values)) <= LONGEST_NAME:
                 yield Content(container, {**options, **more}, values, find, wrapper)
         if is_text(inner) and (some := lines_with_paths(path, inner)):
             yield Content("text", options, {"line": some}, None, wrapper)

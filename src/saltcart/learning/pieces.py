@@ -15,6 +15,7 @@ START = re.compile(r"""(?:(?<=[\s"'=:|;,(<\[{])|^)(?:file:/|~/|\$\w+/|/(?=[^/\s]
 MOST = 200  # values that are looked at
 MOST_TRIES = 8_000  # stretches that are looked for on the drives; a long text has as many as its length squared
 LONGEST = 4096  # characters of a path, which the system sets
+LONGEST_LEAD = 200  # characters before a path that tell where it begins
 
 
 def parts_tried(values: Sequence[str], ground: Ground) -> Iterator[Parts]:
@@ -33,12 +34,12 @@ def piece_of(values: Sequence[str], ground: Ground) -> str | None:
     around = [found for value in values[:MOST] if (found := stretch(value, ground, tries))]
     if not around or all((start, end) == (0, len(value)) for value, start, end in around):
         return None
-    leads = {value[:start] for value, start, _end in around}
+    leads = {value[max(0, start - LONGEST_LEAD - 1) : start] for value, start, _end in around}
     ends = {value[end : end + 1] for value, _start, end in around}
     closing = "".join(sorted(ends - {""}))
     path = rf"(?P<path>[^{re.escape(closing)}\r\n]+)" if closing else r"(?P<path>[^\r\n]+)"
-    if len(leads) == 1:
-        return f"^{re.escape(leads.pop())}{path}"
+    if len(leads) == 1 and len(lead := min(leads)) <= LONGEST_LEAD:
+        return f"^{re.escape(lead)}{path}"
     common = common_end(sorted(leads))
     return f"{re.escape(common)}{path}" if common.strip() else None
 

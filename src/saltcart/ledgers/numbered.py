@@ -14,9 +14,10 @@ from saltcart.ledgers.list_length import recounted
 NUMBER = re.compile(rb"\d+")
 LEAD = re.compile(rb'(?:[{<]|(?<=[\r\n]))[^\r\n{<]*\Z|"[^"]*\Z')  # the line, tag or word that a key is in
 # Keys and tags: quoted names before a colon, names of elements and attributes, what begins a line up to = or a colon.
-KEYS = re.compile(rb"""(["'])[^"']*\1\s*:|</?[\w:.-]+|[\w:.-]+=(?=["'])|(?<=\n)[ \t]*[\w .-]+?[ \t]*[=:]""")
+KEYS = re.compile(rb"""(["'])[^"']*\1\s*:|</?[\w:.-]+|(?<![\w:.-])[\w:.-]++=(?=["'])|(?<=\n)[\w .\t-]++[=:]""")
 LONE_HEAD = re.compile(rb'\[(\s*)\{(\s*"[^"\\]*"\s*:\s*)"\Z')  # an array with one object, up to its only value
 LONE_TAIL = re.compile(rb'"(\s*)\}\s*\]')
+LONGEST_NAME = 200  # bytes of what a list may be called
 Joins = Callable[[bytes], bool]
 OTHER_KEY = re.compile(rb"""[\]}]\s*,\s*"[^"]*"\s*:\s*[{\[]""")
 STEM = re.compile(rb"([A-Za-z]{3,}?)s?[_\-\\/ ]*\Z")
@@ -145,7 +146,7 @@ def edit(members: Members, new: Sequence[bytes], outside: list[bytes]) -> tuple[
     old = members.end - members.first
     around = outside[members.first : members.end + 1]
     between = [*around[1:-1], *(members.joint.after(more + 1) for more in range(len(new) - old))][: len(new) - 1]
-    stem = STEM.search(members.joint.words[0])
+    stem = STEM.search(members.joint.words[0][-LONGEST_NAME:])
     before, after = recounted(around[0], around[-1], old, len(new), stem[1] if stem else b"")
     return list(new), [before, *between, after]
 

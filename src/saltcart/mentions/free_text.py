@@ -14,6 +14,7 @@ from contextlib import suppress
 
 PARSED = 8 << 20  # bytes that are parsed as a whole
 LINES = 2000  # that are looked at
+LONGEST = 1000  # characters of each: to match patterns takes the square of what they match
 REGULAR = 0.7  # share of lines that must be records
 MOST_WORDS = 12  # in the value of a record
 LEADING = 3  # words before a path in one value, from which on it is a sentence
@@ -55,7 +56,7 @@ def is_free(data: bytes, whole: bool) -> bool:
         return False
     if whole and len(data) <= PARSED and (parses_as_toml(text) or is_table(text)):
         return False
-    return reads_as_prose(text.splitlines()[:LINES])
+    return reads_as_prose([line[:LONGEST] for line in text.splitlines()[:LINES]])
 
 
 def parses_as_json(text: str) -> bool:

@@ -8,10 +8,13 @@ shows another manner of escaping than its beginning does.
 import re
 from collections.abc import Iterable
 from functools import cache
+from itertools import islice
 from operator import itemgetter
 from typing import Generic, NamedTuple, TypeVar
 
 from saltcart.spelling.base import Spelling
+
+MOST_FOLDERS = 200  # above a shelf, in a text that shows its swap
 
 Text = TypeVar("Text", str, bytes)
 Item = TypeVar("Item")
@@ -64,7 +67,7 @@ def swap_for(spelling: Spelling, text: str, old: str, new: str) -> Swap | None:
     """The swap that the specimen `text`, below the folder `old`, shows when that becomes `new`; None when it shows
     none.
     """
-    for found in re.finditer("/", text):
+    for found in islice(re.finditer("/", text), MOST_FOLDERS):
         head = text[: found.start()]
         if head and spelling.read(head, "/") == old:
             odd = spelling.odd(head, new)

@@ -12,11 +12,13 @@ from saltcart.patterns import Pattern
 
 Value = tuple[int, int, str, Escape, int]  # start, end, place, escape, number of its section or row
 SECTION = re.compile(r"[ \t]*\[([^\]\r\n]*)\]")
-# `key: value`, where a blank follows the colon, or `key = value`.
+# `key: value`, where a blank follows the colon, or `key = value`; each with the blanks behind it, for a pattern that
+# leaves them out takes the square of their number.
 PAIR = re.compile(
-    r"[ \t]*(?:(?P<name>[^=:;#\[\s][^=:\r\n]*?)[ \t]*:[ \t]+(?P<value>.*?)"
-    r"|(?P<key>[^=:;#\[\s][^=\r\n]*?)[ \t]*=[ \t]*(?P<text>.*?))[ \t]*$"
+    r"[ \t]*+(?:(?P<name>[^=:;#\[\s][^=:\r\n]*+):[ \t]++(?P<value>.*)"
+    r"|(?P<key>[^=:;#\[\s][^=\r\n]*+)=[ \t]*+(?P<text>.*))"
 )
+LINE_END = re.compile(r"\r\n|\r|\n|$")
 TOML_HEADER = re.compile(r"[ \t]*\[\[?([^\]\r\n]+)\]\]?")
 TOML_KEY = re.compile(r"""[ \t]*([A-Za-z0-9_.-]+|"[^"\r\n]*")[ \t]*=""")
 TOML_STRING = re.compile(r'#[^\r\n]*|"((?:[^"\\\r\n]|\\.)*)"|\'([^\'\r\n]*)\'|[\[\],]')
@@ -28,12 +30,12 @@ def ini_values(text: str) -> Iterator[Value]:
     for start, line in lines_of(text):
         if found := SECTION.match(line):
             section, number = found[1].strip() + "/", number + 1
-        elif (found := PAIR.match(line)) and (value := found["value"] or found["text"]):
-            first, last = found.span("value" if found["value"] else "text")
+        elif (found := PAIR.match(line)) and (value := (found["value"] or found["text"] or "").rstrip(" \t")):
+            first = start + found.start("value" if found["value"] else "text")
             quoted = len(value) > 1 and value[0] == value[-1] == '"'
             escape = QUOTED if quoted else LINE
             place = section + (found["name"] or found["key"]).strip()
-            yield start + first + quoted, start + last - quoted, place, escape, number
+            yield first + quoted, first + len(value) - quoted, place, escape, number
 
 
 def lines_of(text: str) -> Iterator[tuple[int, str]]:
@@ -72,7 +74,7 @@ def fields_of(text: str, separator: str) -> Iterator[Value]:
         if text[place : place + 1] == separator:
             place, column = place + 1, column + 1
             continue
-        end = re.compile(r"\r\n|\r|\n|$").match(text, place)
+        end = LINE_END.match(text, place)
         if not end or place == len(text):
             return
         place, row, column = end.end(), row + 1, 0

@@ -16,9 +16,9 @@ from saltcart.ledgers.spans import Kind, Spans
 from saltcart.ledgers.where import Where
 
 DEEPEST = 500
-PROLOG = re.compile(rb"(?:\xef\xbb\xbf)?\s*(?:<\?xml[^>]*\?>)?\s*(?:<!DOCTYPE[^>\[]*>)?\s*(?=<[^!?])")
+PROLOG = re.compile(rb"(?:\xef\xbb\xbf)?\s*+(?:<\?xml[^>]*\?>)?\s*+(?:<!DOCTYPE[^>\[]*+>)?\s*+(?=<[^!?])")
 NAME = re.compile(r"[^*:@]+")
-TAG = re.compile(rb"""<(/?)([^\s<>/]+)(?:[^<>"'/]|"[^"]*"|'[^']*')*(/?)>""")
+TAG = re.compile(rb"""<(/?)([^\s<>/]++)(?:[^<>"'/]++|"[^"]*+"|'[^']*+')*+(/?)>""")
 
 
 def refuse_entity(*_declaration: object) -> None:

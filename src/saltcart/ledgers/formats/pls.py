@@ -7,7 +7,9 @@ from saltcart.ledgers.textual import Found, finder, line_of
 from saltcart.spelling import spelling_named
 
 NAME = "pls"
-LINES = re.compile(r"(?:\A|(?<=[\r\n]))[ \t]*File\d+[ \t]*=[ \t]*([^\r\n]*?)[ \t]*(?=[\r\n]|\Z)", re.IGNORECASE)
+LINES = re.compile(
+    r"(?:\A|(?<=[\r\n]))[ \t]*+File\d+[ \t]*+=[ \t]*+((?:[^\r\n \t]++|[ \t]++(?![\r\n]|\Z))*+)", re.IGNORECASE
+)
 AUTO = spelling_named("auto")
 
 

@@ -37,8 +37,10 @@ TOKEN = re.compile(
     r"|(?:(?<=\s)|(?<=^)|(?<=>))(?P<opcode>sample|default_path)=",
     re.DOTALL,
 )
-# Where a value ends: a line end, a comment, a header, or blanks before the next opcode.
-VALUE = re.compile(r"[^\r\n]*?(?=[ \t]*(?:[\r\n]|//|/\*|<\w+>|\Z|\#define\b|\#include\b)|[ \t]+[\w$]+=)")
+# A value ends before a line end, a comment, a header or a directive, with the blanks before it, or before blanks and
+# the next opcode.  Each run of blanks is looked at once.
+ENDS = r"(?:[\r\n]|//|/\*|<\w+>|\Z|\#define\b|\#include\b)"
+VALUE = re.compile(rf"(?:[^\r\n \t/<\#]++|[ \t]++(?!{ENDS}|[\w$]++=)|(?!{ENDS})[/<\#])*+")
 VARIABLE = re.compile(r"\$\w+")
 DEEPEST, MOST_INCLUDED, MOST_TEXT = 32, 10_000, 64 << 20
 

@@ -26,7 +26,7 @@ class Sleeping(NamedTuple):
 
 
 # A statement of a trigger's body, up to its semicolon.
-STATEMENT = re.compile(r"""((?:[^;'"]++|'[^']*'|"[^"]*")+);""")
+STATEMENT = re.compile(r"""((?:[^;'"]++|'[^']*'|"[^"]*")++);""")
 # A full-text table whose content is another table's.
 SEARCH_TABLE = re.compile(r"""(?is)\bUSING\s+fts([45])\s*\(.*\bcontent\s*=\s*(?!''|""|\s*[,)])""")
 
