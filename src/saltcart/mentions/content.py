@@ -11,6 +11,7 @@ import sqlite3
 import zipfile
 import zlib
 from collections.abc import Iterable, Iterator, Sequence
+from contextlib import suppress
 from functools import lru_cache
 from typing import IO, Protocol
 
@@ -21,6 +22,7 @@ from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.sqlite.quoting import literal, quoted
 from saltcart.ledgers.wrappers import LARGEST_INSIDE
 from saltcart.mentions.automaton import Automaton
+from saltcart.mentions.encoded import encoded_parts, inside, may_be_encoded
 from saltcart.mentions.file_types import holds_no_references
 from saltcart.mentions.finder import find
 from saltcart.mentions.history import LINE, is_log
@@ -33,6 +35,7 @@ from saltcart.waybills.waybill_file import read
 MOST_SPOTS = 5
 EXCERPT = 60
 MOST_CELLS = 5000
+CODED = 40  # characters of a cell that may be Base64 or hexadecimal digits as a whole
 FIRST, BLOCK = 256 << 10, 4 << 20  # bytes read at once: most files are small
 PATH_START = re.compile(r"(?<![\w/\\.])(?:file:/|~/|\.{1,2}/|/|\$\w+/|[A-Za-z]:[\\/])")
 OWN = b"# Salt Cart"  # how a waybill begins
@@ -141,8 +144,8 @@ def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = Non
 
 
 def may_pack(data: bytes) -> bool:
-    """Whether something may be packed within some content."""
-    return b"\0" in data and STREAM.search(data) is not None
+    """Whether something may be packed within some content, or encoded."""
+    return STREAM.search(data) is not None if b"\0" in data else may_be_encoded(data)
 
 
 def holds_anchor(data: bytes, forms: tuple[PlaceForms, ...]) -> bool:
@@ -232,7 +235,8 @@ def in_stream(
                 prose = not binary and starts_in_sentence(data, hit.at, forms[hit.place])
                 around = excerpt(data, hit.at)
                 mention.add(forms[hit.place], f"{lead}{LINE}{line}", hit, around, prose, bool(free))
-        for at, content in zlib_streams(data, first, last, last < len(data), budget) if binary else ():
+        parts = zlib_streams if binary else encoded_parts
+        for at, content in parts(data, first, last, last < len(data), budget):
             for hit in mention.paths(find(content, forms, folder), forms):
                 mention.add(forms[hit.place], f"{lead}packed at {at}, {LINE}1", hit, excerpt(content, hit.at))
         if last < len(data):  # there is more
@@ -284,19 +288,32 @@ def excerpt(data: bytes, at: int) -> bytes:
 
 def in_database(mention: Mention, forms: Sequence[PlaceForms], folder: str) -> None:
     """Add the cells of a database that name a folder; what is left on its free pages names nothing any more."""
+    budget = Budget(os.path.getsize(mention.path))
     with reading(mention.path) as (connection, _uri):
         for table, columns in tables(connection):
             for column in columns:
                 cell = quoted(column)
                 some = [f"{cell} LIKE {literal(f'%{one.anchor}%')}" if one.anchor else "TRUE" for one in forms]
+                some.append(f"length({cell}) >= {CODED} AND {cell} NOT GLOB '*[^A-Za-z0-9+/=_-]*'")
                 wanted = f"typeof({cell}) = 'blob' OR typeof({cell}) = 'text' AND ({' OR '.join(some)})"
                 cells = connection.execute(f"SELECT {cell} FROM {quoted(table)} WHERE {wanted}")
                 web: bool | None = None
-                for text, raw in together(one for (one,) in cells):
+                for text, raw in parts_of(together(one for (one,) in cells), budget):
                     for hit in mention.paths(find(raw, forms, folder), forms):
                         web = of_the_web(connection, table, column) if web is None else web
                         prose = text and starts_in_sentence(raw, hit.at, forms[hit.place])
                         mention.add(forms[hit.place], f"{table}.{column}", hit, excerpt(raw, hit.at), prose, web)
+
+
+def parts_of(cells: Iterable[tuple[bool, bytes]], budget: Budget) -> Iterator[tuple[bool, bytes]]:
+    """Cells as they are, and what is packed in those that are no text."""
+    for text, raw in cells:
+        yield text, raw
+        if text:
+            yield from ((True, part) for _at, part in encoded_parts(raw, 0, len(raw), False, budget))
+        elif not holds_no_references(raw[:HEAD], len(raw)):
+            with suppress(zlib.error, lzma.LZMAError, OSError, EOFError, zipfile.BadZipFile):  # it only began like one
+                yield from ((False, part) for part in inside(raw, budget))
 
 
 def together(cells: Iterable[bytes | str]) -> Iterator[tuple[bool, bytes]]:

@@ -12,6 +12,7 @@ import html
 import re
 import unicodedata
 from collections.abc import Iterator, Sequence
+from itertools import product
 from typing import Literal, NamedTuple
 from urllib.parse import quote
 
@@ -100,6 +101,10 @@ class PlaceForms:
         self.tails = tails_of(place, drive)
         if below_home and home not in here.ROOTS:
             names += [Name(f"{start}/{below_home}", HOME) for start in ("~", "$HOME", "${HOME}", "%HOME%")]
+        if below_home and home not in here.ROOTS and "/" in below_home and not alone:
+            names.append(Name(below_home, HOME))
+        if place.startswith("/") and place.count("/") > 2 and not alone:
+            names.append(Name(place[1:], DRIVE))  # as in archives, and where the parts of an address are apart
         if below_drive and drive not in here.ROOTS and not alone:
             names += [Name(f"/{below_drive}", DRIVE), Name(below_drive, DRIVE)]
         self.names = self.all_names = tuple(names)
@@ -202,15 +207,14 @@ def tails_of(place: str, drive: str) -> list[str]:
 
 
 def literals(place: str) -> dict[bytes, str]:
-    """The full path in encodings that leave no letter as it is: Base64 (RFC 4648) from each of three bytes on, without
-    the ends that depend on what is around it; and UTF-32.
+    """The full path in encodings that leave no letter as it is: Base64 (RFC 4648) of UTF-8 and UTF-16, from each of
+    three bytes on, without the ends that depend on what is around it; hexadecimal digits; and UTF-32.
     """
     raw = place.encode("utf-8", "surrogateescape")
-    found: dict[bytes, str] = {}
-    for shift in range(3):
-        coded = base64.b64encode(bytes(shift) + raw)
-        first, last = -(-8 * shift // 6), (8 * (shift + len(raw))) // 6
-        found[coded[first:last]] = "Base64"
+    found: dict[bytes, str] = {raw.hex().encode(): "hexadecimal", raw.hex().upper().encode(): "hexadecimal"}
+    for shift, coded in product(range(3), (raw, place.encode("utf-16-le", "surrogatepass"))):
+        first, last = -(-8 * shift // 6), (8 * (shift + len(coded))) // 6
+        found[base64.b64encode(bytes(shift) + coded)[first:last]] = "Base64"
     for encoding in ("utf-32-le", "utf-32-be"):
         found[place.encode(encoding, "surrogatepass").strip(b"\0")] = "UTF-32"
     return found

@@ -12,7 +12,7 @@ from saltcart.ledgers.legacy import USUAL
 
 ESCAPE = re.compile(r"\\(?:u([0-9a-fA-F]{4})|x([0-9a-fA-F]{2})|(.))", re.DOTALL)
 PAIR = re.compile("[\ud800-\udbff][\udc00-\udfff]")  # a character beyond 16 bits, as UTF-16 has it
-BYTES = re.compile(r"(?<!\\)(?:\\x[0-9a-fA-F]{2})+")
+BYTES = re.compile(r"(?<!\\)(?:\\x[0-9a-fA-F]{2}|\\[0-3][0-7]{2})+")
 NEAR = 200  # bytes before and after an anchor that tell the encoding
 CONTINUING = bytes(range(0x80, 0xC0))  # bytes of UTF-8 that begin no character
 DOUBLED = re.compile(r"(?<![:/])/(?:\.?/)+")  # a slash twice, or a folder's name for itself; no beginning of an address
@@ -98,12 +98,20 @@ def unpercented(text: str) -> str:
 
 
 def unescaped(text: str) -> str:
-    """A text without the escapes of JSON and C strings, or of XML."""
+    """A text without the escapes of JSON, YAML and C strings, or of XML."""
     if "&" in text:
         text = html.unescape(text)
-    if "\\x" in text:  # bytes, several of which may be one letter
-        text = BYTES.sub(lambda run: bytes.fromhex(run[0].replace("\\x", "")).decode("utf-8", "surrogateescape"), text)
     if "\\" in text:
+        text = BYTES.sub(of_bytes, text)
         text = ESCAPE.sub(lambda one: chr(int(one[1] or one[2], 16)) if one[1] or one[2] else one[3], text)
         text = PAIR.sub(lambda one: one[0].encode("utf-16-le", "surrogatepass").decode("utf-16-le"), text)
     return text
+
+
+def of_bytes(run: re.Match[str]) -> str:
+    """What escaped bytes mean: several of them may be one letter in UTF-8, else each is the number of one."""
+    raw = bytes(int(one[1:], 16) if one[0] == "x" else int(one, 8) for one in run[0][1:].split("\\"))
+    try:
+        return raw.decode("utf-8")
+    except UnicodeDecodeError:
+        return raw.decode("latin-1")

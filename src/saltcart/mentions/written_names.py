@@ -36,7 +36,9 @@ def written_names(name: str) -> Iterator[bytes]:
     yield json.dumps(name, ensure_ascii=False)[1:-1].encode("utf-8", "surrogateescape")
     wide = struct.iter_unpack("<H", name.encode("utf-16-le", "surrogatepass"))
     yield b"".join(b"\\u%04x" % unit for (unit,) in wide)
-    yield b"".join(bytes([byte]) if byte < 0x80 else b"\\x%02x" % byte for byte in raw)
+    for form in (b"\\x%02x", b"\\%03o"):
+        yield b"".join(bytes([byte]) if byte < 0x80 else form % byte for byte in raw)
+    yield name.encode("ascii", "backslashreplace")  # as in YAML and Python, where \xe9 is a letter
     yield re.sub(rb"([^\w\x80-\xff])", rb"\\\1", raw)
     yield from markup(name)
     yield from legacy_forms(name)
