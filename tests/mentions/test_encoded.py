@@ -54,6 +54,7 @@ CELLS = {
 }
 OTHERS = {
     "other Base64": coded(zlib.compress(b"/mnt/keel/Sounds/Other/C1.wav")),
+    "damaged gzip": coded(gzip.compress(PATHS[0].encode())[:30] + bytes(40)),
     "damaged": "<data>\n\t!!!\n</data> eJwAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA",
     "below something else": f"x/{PATHS[0][1:]}\nfile=Old{PATHS[0]}",
 }

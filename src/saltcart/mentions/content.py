@@ -11,7 +11,6 @@ import sqlite3
 import zipfile
 import zlib
 from collections.abc import Iterable, Iterator, Sequence
-from contextlib import suppress
 from functools import lru_cache
 from typing import IO, Protocol
 
@@ -312,8 +311,7 @@ def parts_of(cells: Iterable[tuple[bool, bytes]], budget: Budget) -> Iterator[tu
         if text:
             yield from ((True, part) for _at, part in encoded_parts(raw, 0, len(raw), False, budget))
         elif not holds_no_references(raw[:HEAD], len(raw)):
-            with suppress(zlib.error, lzma.LZMAError, OSError, EOFError, zipfile.BadZipFile):  # it only began like one
-                yield from ((False, part) for part in inside(raw, budget))
+            yield from ((False, part) for part in inside(raw, budget))
 
 
 def together(cells: Iterable[bytes | str]) -> Iterator[tuple[bool, bytes]]:
