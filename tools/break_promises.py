@@ -1215,7 +1215,7 @@ BREAKAGES = (
     Breakage(
         3,
         "what is packed in a cell of a database",
-        "mentions/content.py",
+        "mentions/cells.py",
         "        elif not holds_no_references(raw[:HEAD], len(raw)):",
         "        elif False:",
         ("tests.mentions.test_encoded",),

@@ -15,7 +15,7 @@ from unittest import mock
 
 from backports import zstd
 
-from saltcart.mentions import content, readers
+from saltcart.mentions import content, mention, readers
 from saltcart.mentions.place_forms import PlaceForms
 from saltcart.mentions.search import LARGEST, search
 from saltcart.mentions.search_places import forms_after, forms_of, parent_forms
@@ -89,8 +89,7 @@ class Searching(unittest.TestCase):
     def test_where_a_piece_ends_nothing_is_lost_or_counted_twice(self):
         """Mentions at and around every place where a large file is cut, each with the line it stands on."""
         chance = random.Random(5)
-        sizes = {"BLOCK": 8192, "FIRST": 8192, "MOST_SPOTS": 1000}
-        with mock.patch.multiple(content, **sizes):
+        with mock.patch.multiple(content, BLOCK=8192, FIRST=8192), mock.patch.object(mention, "MOST_SPOTS", 1000):
             for _turn in range(30):
                 lines = [
                     chance.choice([PLACE + "/x.wav", PLACE.replace("é", "e\u0301"), "z" * chance.randrange(2000)])
@@ -103,9 +102,9 @@ class Searching(unittest.TestCase):
                 for name, data in (("a.txt", raw), ("a.gz", gzip.compress(raw[:5000]) + gzip.compress(raw[5000:]))):
                     self.write(name, data)
                 for name in ("a.txt", "a.gz", "a.zip"):
-                    mention = content.mentions_in(str(self.files / name), [PlaceForms(PLACE, "/")])
-                    places = [int(spot.where.rpartition("line ")[2]) for spot in (*mention.spots, *mention.said)]
-                    self.assertEqual((mention.count, places), (len(wanted), wanted), name)
+                    found = content.mentions_in(str(self.files / name), [PlaceForms(PLACE, "/")])
+                    places = [int(spot.where.rpartition("line ")[2]) for spot in (*found.spots, *found.said)]
+                    self.assertEqual((found.count, places), (len(wanted), wanted), name)
 
     def test_what_is_packed_is_read_whatever_packs_it(self):
         """Each packer, one in the other, and zlib within a binary file."""

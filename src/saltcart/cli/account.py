@@ -24,7 +24,7 @@ from saltcart.mentions.standings import (
 )
 
 if TYPE_CHECKING:  # a check draws up no account
-    from saltcart.mentions.content import Spot
+    from saltcart.mentions.mention import Spot
     from saltcart.mentions.search import Search
     from saltcart.planning.account import Account, Accounted
     from saltcart.planning.draft import Draft

@@ -11,7 +11,7 @@ from saltcart.cli.documents import check_document
 from saltcart.cli.screen import Screen, Watch, many, place, size
 from saltcart.errors import Refused, UsageError, show
 from saltcart.ledgers import load_map
-from saltcart.mentions.content import Mention
+from saltcart.mentions.mention import Mention
 from saltcart.mentions.search import known_as, search
 from saltcart.mentions.search_places import forms_of
 from saltcart.proving.check import check_ledgers, check_trip

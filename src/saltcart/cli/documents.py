@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:  # every command loads this module, few need what these bring in
     from saltcart.judging.judgements import LedgerState
-    from saltcart.mentions.content import Spot
+    from saltcart.mentions.mention import Spot
     from saltcart.mentions.search import Search
     from saltcart.planning.account import Account, Accounted
     from saltcart.planning.draft import Draft

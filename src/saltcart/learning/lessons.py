@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from msgspec import Struct, field
 
 from saltcart.learning.identifying_columns import ColumnFact
-from saltcart.mentions.content import Spot
+from saltcart.mentions.mention import Spot
 
 
 class Lesson(Struct):

@@ -8,7 +8,7 @@ from saltcart.cart import NAME, Cart
 from saltcart.drives.drive import mount_of
 from saltcart.ledgers import load_map
 from saltcart.looking.survey_report import SurveyReport
-from saltcart.mentions.content import Mention
+from saltcart.mentions.mention import Mention
 from saltcart.mentions.search import Search, known_as, search
 from saltcart.mentions.search_places import forms_of, search_places
 from saltcart.progress import Progress, silent

@@ -6,7 +6,6 @@ memory than a small one.  What gzip and zip hold is read as it comes out of them
 
 import io
 import lzma
-import re
 import sqlite3
 import zipfile
 import zlib
@@ -14,29 +13,23 @@ from collections.abc import Iterable, Iterator, Sequence
 from functools import lru_cache
 from typing import IO, Protocol
 
-from msgspec import Struct, field
-
-from saltcart.errors import SaltCartError, show
-from saltcart.ledgers.sqlite.opening import claims, reading, tables
-from saltcart.ledgers.sqlite.quoting import literal, quoted
+from saltcart.errors import SaltCartError
+from saltcart.ledgers.sqlite.opening import claims
 from saltcart.ledgers.wrappers import LARGEST_INSIDE
 from saltcart.mentions.automaton import Automaton
-from saltcart.mentions.encoded import encoded_parts, inside, may_be_encoded
+from saltcart.mentions.cells import in_database
+from saltcart.mentions.encoded import encoded_parts, may_be_encoded
 from saltcart.mentions.file_types import holds_no_references
 from saltcart.mentions.finder import find
 from saltcart.mentions.history import LINE, is_log
+from saltcart.mentions.mention import EXCERPT, Mention, excerpt, starts_in_sentence
 from saltcart.mentions.packed import DEEPEST, STREAM, Budget, TooMuch, is_packed, unpacked, zlib_streams
-from saltcart.mentions.place_forms import CONTROL, HEAD, PIECE, Hit, PlaceForms, is_binary
+from saltcart.mentions.place_forms import HEAD, PIECE, PlaceForms, is_binary
 from saltcart.spelling.moves import tail_below
 from saltcart.system import os
 from saltcart.waybills.waybill_file import read
 
-MOST_SPOTS = 5
-EXCERPT = 60
-MOST_CELLS = 5000
-CODED = 40  # characters of a cell that may be Base64 or hexadecimal digits as a whole
 FIRST, BLOCK = 256 << 10, 4 << 20  # bytes read at once: most files are small
-PATH_START = re.compile(r"(?<![\w/\\.])(?:file:/|~/|\.{1,2}/|/|\$\w+/|[A-Za-z]:[\\/])")
 OWN = b"# Salt Cart"  # how a waybill begins
 # What a file may be met with that cannot be read: it is counted, and the search goes on.
 UNREADABLE = (
@@ -50,68 +43,6 @@ class Readable(Protocol):
 
     def read(self, size: int, /) -> bytes:
         """At most so many bytes; none at the end."""
-
-
-class Spot(Struct, frozen=True):
-    """One place in a file where a folder is named: where, in which form, and what is around it."""
-
-    where: str
-    form: str
-    text: str
-
-
-class Mention(Struct):
-    """One file that names old places: how often, in which encodings, where, and the first spots.
-
-    All of those are `history`, which speaks of what was, when the file is a `log`.  Some are in sentences (`prose`),
-    or in `free` text, which nobody looks for a sound by; `said` are the first of these.  Folders that hold old places
-    are named `above` as whole values, which is true still when something in them moves, but its program finds less.
-    Of the folders in `pieces` the name is there as a value of its own: a path may be made of it.
-    """
-
-    path: str
-    count: int = 0
-    history: int = 0
-    forms: dict[str, int] = field(default_factory=dict)
-    spots: list[Spot] = field(default_factory=list)
-    log: bool = False
-    prose: int = 0
-    free: int = 0
-    said: list[Spot] = field(default_factory=list)
-    above: list[tuple[str, Spot]] = field(default_factory=list)
-    pieces: list[str] = field(default_factory=list)
-
-    def paths(self, hits: Iterable[Hit], forms: Sequence[PlaceForms]) -> Iterator[Hit]:
-        """The hits that are paths; what may be a piece of one is taken up."""
-        for hit in hits:
-            if hit.form != PIECE:
-                yield hit
-            elif forms[hit.place].place not in self.pieces:
-                self.pieces.append(forms[hit.place].place)
-
-    def live(self, known: bool = False) -> int:
-        """How many may be what a program looks for a sound by; of a file that is `known` to be a ledger, its text is
-        not free.
-        """
-        return max(0, self.count - self.history - self.prose - (0 if known else self.free))
-
-    def add(
-        self, place: PlaceForms, where: str, hit: Hit, around: bytes, prose: bool = False, free: bool = False
-    ) -> None:
-        """Take up one spot that names a place, with what is around it, in a sentence or in free text or not."""
-        form, encoding = hit.form, hit.encoding
-        if place.alone:
-            if not (self.log or prose or free) and all(folder != place.place for folder, _spot in self.above):
-                self.above.append((place.place, Spot(where, f"{form}, {encoding}", show(around).strip())))
-            return
-        self.count += 1
-        self.history += self.log
-        self.forms[encoding] = self.forms.get(encoding, 0) + 1
-        self.prose += prose and not self.log
-        self.free += free and not prose and not self.log
-        spots = self.said if prose or free else self.spots
-        if len(spots) < MOST_SPOTS and not self.log:
-            spots.append(Spot(where, f"{form}, {encoding}", show(around).strip()))
 
 
 def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = None) -> Mention:
@@ -260,89 +191,6 @@ def windows(head: bytes, stream: Readable, overlap: int) -> Iterator[tuple[bytes
             cut = max(0, last - overlap)
             data, first = data[cut:], last - cut
     yield data, first, len(data)
-
-
-def starts_in_sentence(data: bytes, at: int, place: PlaceForms) -> bool:
-    """Whether a path, of which some is at a place in a text, is a part of a sentence."""
-    start = max(data.rfind(b"\n", 0, at) + 1, at - place.longest)
-    return leads_in(data[start:at])
-
-
-@lru_cache(maxsize=1024)
-def leads_in(before: bytes) -> bool:
-    """Whether what is before a path on its line, and the beginning of it, is a part of a sentence."""
-    line = before.decode("utf-8", "replace")
-    first = max((found.start() for found in PATH_START.finditer(line)), default=len(line))
-    from saltcart.mentions.free_text import in_sentence
-
-    return in_sentence(line, first)
-
-
-def excerpt(data: bytes, at: int) -> bytes:
-    """What is around a spot."""
-    start = max(data.rfind(b"\n", 0, at) + 1, at - EXCERPT)
-    end = data.find(b"\n", at)
-    return data[start : min(end if end >= 0 else len(data), at + EXCERPT)].replace(b"\0", b"")
-
-
-def in_database(mention: Mention, forms: Sequence[PlaceForms], folder: str) -> None:
-    """Add the cells of a database that name a folder; what is left on its free pages names nothing any more."""
-    budget = Budget(os.path.getsize(mention.path))
-    with reading(mention.path) as (connection, _uri):
-        for table, columns in tables(connection):
-            for column in columns:
-                cell = quoted(column)
-                some = [f"{cell} LIKE {literal(f'%{one.anchor}%')}" if one.anchor else "TRUE" for one in forms]
-                some.append(f"length({cell}) >= {CODED} AND {cell} NOT GLOB '*[^A-Za-z0-9+/=_-]*'")
-                wanted = f"typeof({cell}) = 'blob' OR typeof({cell}) = 'text' AND ({' OR '.join(some)})"
-                cells = connection.execute(f"SELECT {cell} FROM {quoted(table)} WHERE {wanted}")
-                web: bool | None = None
-                for text, raw in parts_of(together(one for (one,) in cells), budget):
-                    for hit in mention.paths(find(raw, forms, folder), forms):
-                        web = of_the_web(connection, table, column) if web is None else web
-                        prose = text and starts_in_sentence(raw, hit.at, forms[hit.place])
-                        mention.add(forms[hit.place], f"{table}.{column}", hit, excerpt(raw, hit.at), prose, web)
-
-
-def parts_of(cells: Iterable[tuple[bool, bytes]], budget: Budget) -> Iterator[tuple[bool, bytes]]:
-    """Cells as they are, and what is packed in those that are no text."""
-    for text, raw in cells:
-        yield text, raw
-        if text:
-            yield from ((True, part) for _at, part in encoded_parts(raw, 0, len(raw), False, budget))
-        elif not holds_no_references(raw[:HEAD], len(raw)):
-            yield from ((False, part) for part in inside(raw, budget))
-
-
-def together(cells: Iterable[bytes | str]) -> Iterator[tuple[bool, bytes]]:
-    """The cells of a column as bytes, and whether these are text: many plain texts as the lines of one, which is looked
-    through at once.
-    """
-    lines: list[bytes] = []
-    size = 0
-    for content in cells:
-        raw = content if isinstance(content, bytes) else content.encode("utf-8", "surrogateescape")
-        if isinstance(content, bytes) or len(raw.translate(None, CONTROL)) < len(raw):
-            yield isinstance(content, str), raw
-            continue
-        lines.append(raw)
-        size += len(raw)
-        if size > FIRST:
-            yield True, b"\n".join(lines)
-            lines, size = [], 0
-    if lines:
-        yield True, b"\n".join(lines)
-
-
-def of_the_web(connection: sqlite3.Connection, table: str, column: str) -> bool:
-    """Whether most of what is in a column are web addresses: then it tells where somebody was."""
-    cell = quoted(column)
-    query = (
-        f"SELECT count(*), total({cell} LIKE 'http://%' OR {cell} LIKE 'https://%')"
-        f" FROM (SELECT {cell} FROM {quoted(table)} WHERE typeof({cell}) = 'text' LIMIT {MOST_CELLS})"
-    )
-    total, addresses = connection.execute(query).fetchone()
-    return 2 * float(addresses) > float(total)
 
 
 def naming(texts: Iterable[str], forms: Sequence[PlaceForms], folder: str) -> int:

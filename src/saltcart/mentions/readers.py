@@ -15,7 +15,8 @@ from contextlib import suppress
 from itertools import islice
 from typing import TYPE_CHECKING
 
-from saltcart.mentions.content import UNREADABLE, Mention, mentions_in
+from saltcart.mentions.content import UNREADABLE, mentions_in
+from saltcart.mentions.mention import Mention
 from saltcart.mentions.packed import TooMuch
 from saltcart.mentions.place_forms import PlaceForms
 from saltcart.shelves.walk import Item

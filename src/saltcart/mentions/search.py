@@ -17,8 +17,8 @@ from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home, is_a_home, trips_folder
 from saltcart.ledgers import Map, recognised
 from saltcart.ledgers.sqlite.opening import claims
-from saltcart.mentions.content import Mention
 from saltcart.mentions.file_types import begins_as_sound, holds_no_references
+from saltcart.mentions.mention import Mention
 from saltcart.mentions.packed import installs, is_packed
 from saltcart.mentions.place_forms import HEAD, PlaceForms
 from saltcart.mentions.readers import CLOSED, TOO_LARGE, TOO_MUCH, UNREADABLE_WORD, Batch, Readers, closed, vanished

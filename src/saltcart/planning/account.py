@@ -9,7 +9,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct, field
 
-from saltcart.mentions.content import Spot
+from saltcart.mentions.mention import Spot
 from saltcart.mentions.search import Search
 from saltcart.mentions.standings import IN_PART, LINKED, SHOWS_LESS, UNCHANGEABLE, UNREAD
 from saltcart.planning.trial_rewrite import DraftedLedger

@@ -11,7 +11,8 @@ from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import made_home
 from saltcart.ledgers import Map, load_map, open_ledger
 from saltcart.ledgers.formats import cart_toml
-from saltcart.mentions.content import MOST_SPOTS, UNREADABLE, Mention, Spot, mentions_in
+from saltcart.mentions.content import UNREADABLE, mentions_in
+from saltcart.mentions.mention import MOST_SPOTS, Mention, Spot
 from saltcart.mentions.packed import TooMuch
 from saltcart.mentions.search import known_as, search
 from saltcart.mentions.search_places import backups, forms_of, parent_forms, relative_forms, search_places

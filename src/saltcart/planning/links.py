@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 
 from saltcart.errors import show
-from saltcart.mentions.content import Spot
+from saltcart.mentions.mention import Spot
 from saltcart.mentions.standings import LEFT, LINKED, ORIGINALS, SERVED
 from saltcart.planning.account import Accounted
 from saltcart.planning.request import Request

@@ -12,7 +12,8 @@ from typing import TYPE_CHECKING
 
 from saltcart.drives.drive import mount_of
 from saltcart.errors import show
-from saltcart.mentions.content import UNREADABLE, Mention, Spot, in_cache
+from saltcart.mentions.content import UNREADABLE, in_cache
+from saltcart.mentions.mention import Mention, Spot
 from saltcart.mentions.whole_values import comparable, whole_values
 from saltcart.shelves.audio import is_material
 from saltcart.system import here, os

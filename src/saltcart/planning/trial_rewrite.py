@@ -13,7 +13,8 @@ from saltcart.ledgers import Ledger, open_ledger
 from saltcart.ledgers.base import NEW_THINGS
 from saltcart.ledgers.instrument_parts import PartLedger, with_parts
 from saltcart.looking.survey import usual_ledgers
-from saltcart.mentions.content import Mention, Spot, mentions_in, naming
+from saltcart.mentions.content import mentions_in, naming
+from saltcart.mentions.mention import Mention, Spot
 from saltcart.mentions.search_places import forms_after, relative_forms
 from saltcart.planning.folder_lists import new_things, wanted_folder
 from saltcart.planning.request import Request

@@ -9,7 +9,8 @@ from saltcart.cart import Cart
 from saltcart.errors import show
 from saltcart.judging.judgements import LedgerState
 from saltcart.ledgers.formats import cart_toml
-from saltcart.mentions.content import Mention, Spot, naming
+from saltcart.mentions.content import naming
+from saltcart.mentions.mention import Mention, Spot
 from saltcart.mentions.search import Search, search
 from saltcart.mentions.search_places import forms_after, relative_forms, search_places
 from saltcart.mentions.standings import HISTORY, LEFT, ORIGINALS, SAID, SERVED, UNACCOUNTED

@@ -6,7 +6,7 @@ from msgspec import Struct, field
 
 from saltcart.judging.judgements import ALTERED, FOUND, MISSING, OFFLINE, UNREADABLE, Judgement, LedgerState, add_counts
 from saltcart.judging.levels import WrongLevel
-from saltcart.mentions.content import Spot
+from saltcart.mentions.mention import Spot
 from saltcart.mentions.search import Search
 from saltcart.mentions.standings import UNACCOUNTED
 from saltcart.proving.playing import Played
