@@ -1230,6 +1230,22 @@ BREAKAGES = (
     ),
     Breakage(
         12,
+        "a key of TOML with more parts than anybody writes",
+        "toml/parsing.py",
+        'line.count(".") > MOST_DOTS',
+        'line.count(".") > 1000 * MOST_DOTS',
+        ("tests.ledgers.test_bounds",),
+    ),
+    Breakage(
+        12,
+        "a map with an entry for each of thousands of columns",
+        "learning/learn.py",
+        "list(lessons_of(samples))[:MOST_LESSONS]",
+        "list(lessons_of(samples))",
+        ("tests.ledgers.test_bounds",),
+    ),
+    Breakage(
+        12,
         "a line of megabytes taken for prose or not by all of it",
         "mentions/free_text.py",
         "[line[:LONGEST] for line in",

@@ -7,7 +7,7 @@ from contextlib import suppress
 from io import BytesIO
 from itertools import product
 
-from saltcart.errors import CannotSpell
+from saltcart.errors import CannotSpell, SaltCartError
 from saltcart.learning.containers import EVERY
 from saltcart.learning.learn import learn
 from saltcart.ledgers.containers import json, lines, xml
@@ -116,4 +116,20 @@ class Learnt(Timed, WorldCase):
                 file.write_bytes(ODD[kind] * LONG + b'"' + path + b"\n" + more)
                 signal.alarm(SECONDS)
                 self.assertLess(len(learn([str(file)], [str(self.shelf)]).map_text), 10_000)
+                signal.alarm(0)
+
+    def test_many_places(self):
+        """As many as there are bytes in a tag, in a key, or in a table."""
+        path = self.shelf / "one.wav"
+        wav(path)
+        for name, text in {
+            "tag.xml": "<r " + " ".join(f'a{number}="{path}"' for number in range(20_000)) + "/>",
+            "key.toml": ".".join("a" * 40_000) + f' = "{path}"\n',
+            "row.csv": ",".join(f"c{number}" for number in range(3_000)) + "\n" + ",".join([str(path)] * 3_000) + "\n",
+        }.items():
+            with self.subTest(name):
+                (self.top / name).write_text(text)
+                signal.alarm(SECONDS)
+                with suppress(SaltCartError):
+                    learn([str(self.top / name)], [str(self.shelf)])
                 signal.alarm(0)

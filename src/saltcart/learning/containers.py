@@ -25,6 +25,7 @@ from saltcart.system import os
 
 FIRST = re.compile(r"([A-Za-z_ -])[01]\Z")  # at the end of a name: `folder1`, `dir_0`
 MOST_VALUES = 5000  # values of one place that are tried
+MOST_MEMBERS = 50  # of a zip file, in which documents are looked for
 MOST_JOINED = 200  # pairs that are looked for
 LONGEST_NAME = 1000  # characters of a place; a longer one shows that the content is something else
 LARGEST = 256 << 20
@@ -119,11 +120,8 @@ def wrappers(data: bytes, head: bytes) -> list[tuple[dict[str, object], Wrapper]
             names = zipfile.ZipFile(io.BytesIO(data)).namelist()
         except zipfile.BadZipFile:
             return []
-        return [
-            ({"member": name}, ZipMember(name))
-            for name in names
-            if name.lower().endswith((".xml", ".json", ".plist", ".txt", ".toml"))
-        ]
+        documents = [name for name in names if name.lower().endswith((".xml", ".json", ".plist", ".txt", ".toml"))]
+        return [({"member": name}, ZipMember(name)) for name in documents[:MOST_MEMBERS]]
     return [({}, PLAIN)]
 
 

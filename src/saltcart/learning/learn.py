@@ -49,6 +49,8 @@ TRIAL = "saltcart trial"
 # How programs call the folder in which they put what comes next; said of one of several that stand alone.
 NEW_WORDS = re.compile(r"(?i)new|default|record|import|export|download|save|store|output|target")
 MOST_TOGETHER = 40  # files of a kind that a map is derived from; it is proven on all
+MOST_LESSONS = 200  # places of a map; what it leaves out is counted when it is proven
+MOST_WITH_FACTS = 40  # columns of paths of which it is asked what the columns beside them say
 
 
 def unknown_files(
@@ -121,7 +123,7 @@ def learnt_of(paths: list[str], against: Sequence[str], means: Sequence[str], na
     disk = Disk([true_path(shelf) for shelf in against], Resolver(Meanings(means)), means, past)
     best: tuple[int, list[Sample], list[Lesson]] | None = None
     for samples in readings(paths[:MOST_TOGETHER], disk):
-        lessons = list(lessons_of(samples))
+        lessons = list(lessons_of(samples))[:MOST_LESSONS]
         weight = sum(lesson.resolved for lesson in lessons if lesson.sure)
         if best is None or weight > best[0]:
             best = (weight, samples, lessons)
@@ -238,11 +240,10 @@ def with_default(lessons: list[Lesson], samples: Sequence[Sample]) -> list[Lesso
 
 def add_facts(path: str, lessons: Sequence[Lesson], disk: Disk) -> None:
     """Add to the sure lessons what the columns beside them say of the same sounds."""
-    for lesson in lessons:
-        whole = not lesson.entry.keys() & {"separator", "piece"}
-        if lesson.sure and whole and lesson.entry.get("names") != "folder":
-            with suppress(OSError, SaltCartError):  # a sound that cannot be read tells nothing
-                lesson.beside = column_facts(path, column_rule(convert(lesson.entry, EntryLine)), disk)
+    whole = [lesson for lesson in lessons if lesson.sure and not lesson.entry.keys() & {"separator", "piece"}]
+    for lesson in [lesson for lesson in whole if lesson.entry.get("names") != "folder"][:MOST_WITH_FACTS]:
+        with suppress(OSError, SaltCartError):  # a sound that cannot be read tells nothing
+            lesson.beside = column_facts(path, column_rule(convert(lesson.entry, EntryLine)), disk)
 
 
 def prove(text: str, paths: Sequence[str], disk: Disk) -> list[Proof]:

@@ -8,9 +8,10 @@ lines most of which are a name and a value, a bare path, or a few words and numb
 import csv
 import json
 import re
-import tomllib
 from collections import Counter
 from contextlib import suppress
+
+from saltcart.toml.parsing import loads
 
 PARSED = 8 << 20  # bytes that are parsed as a whole
 LINES = 2000  # that are looked at
@@ -72,8 +73,8 @@ def parses_as_json(text: str) -> bool:
 
 def parses_as_toml(text: str) -> bool:
     """Whether a text is TOML that says something."""
-    with suppress(tomllib.TOMLDecodeError, RecursionError):
-        return bool(tomllib.loads(text))
+    with suppress(ValueError):
+        return bool(loads(text))
     return False
 
 

@@ -4,7 +4,6 @@ What a file may hold is what the struct declares (see `kinds`); this module only
 """
 
 import re
-import tomllib
 from collections.abc import Mapping
 from functools import lru_cache
 from typing import Any, TypeVar
@@ -14,6 +13,7 @@ from msgspec import NODEFAULT, Struct, convert, inspect
 from saltcart.errors import BadFile, show
 from saltcart.system import os
 from saltcart.toml.kinds import NotThat
+from saltcart.toml.parsing import loads
 
 T = TypeVar("T", bound=Struct)
 WORDS: Mapping[type, tuple[type, str]] = {
@@ -45,8 +45,8 @@ def read(path: str, kind: type[T]) -> T:
 def checked(path: str, text: str, kind: type[Struct]) -> dict[str, Any]:
     """The tables of a TOML text, checked; the same one is read many times in a run.  Nobody changes them."""
     try:
-        tables = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        tables = loads(text)
+    except ValueError as error:
         raise BadFile(path, line_in(str(error), text), f"is not valid TOML ({error})", "Correct that line.") from error
     return table(Place(path, text), tables, fields_of(kind))
 

@@ -82,11 +82,11 @@ def fields_of(text: str, separator: str) -> Iterator[Value]:
 
 def toml_values(text: str) -> Iterator[Value]:
     """Strings of a TOML document on one line each; the place is table/key, with `/*` for the places of an array."""
-    import tomllib  # few ledgers are in TOML
+    from saltcart.toml.parsing import loads  # few ledgers are in TOML
 
     try:
-        tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        loads(text)
+    except ValueError as error:
         raise ValueError(f"is not valid TOML ({error})") from error
     table, key, depth, number = "", "", 0, 1
     for start, line in lines_of(text):

@@ -5,7 +5,7 @@ A document that declares entities is refused: nothing that names sounds needs th
 """
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from operator import itemgetter
 from xml.parsers import expat
 
@@ -146,9 +146,8 @@ class Reader:
         self.opened += 1
         self.numbers.append(self.opened)
         self.begins.append(self.tag_end(attributes) if node.rule else None)
-        for attribute in attributes[::2]:
-            if rule := node.attribute(attribute):
-                self.note_attribute(attribute, rule, node.path)
+        if wanted := {name: rule for name in attributes[::2] if (rule := node.attribute(name))}:
+            self.note_attributes(wanted, node.path)
 
     def is_foreign(self, name: str, attributes: list[str]) -> bool:
         """Whether an element that begins here is in another namespace than the root (Namespaces in XML 1.0)."""
@@ -165,10 +164,11 @@ class Reader:
         index = self.parser.CurrentByteIndex
         return must_match(TAG_END, self.raw, index).end() if attributes else self.raw.index(b">", index) + 1
 
-    def note_attribute(self, name: str, rule: At, path: str) -> None:
-        """Note the value of one attribute of the tag that the parser is at."""
-        for match in ATTRIBUTE.finditer(self.raw, self.parser.CurrentByteIndex, self.tag_end([name])):
-            if match[1].decode("utf-8", "surrogatepass") == name:
+    def note_attributes(self, wanted: Mapping[str, At], path: str) -> None:
+        """Note the values of some attributes of the tag that the parser is at."""
+        for match in ATTRIBUTE.finditer(self.raw, self.parser.CurrentByteIndex, self.tag_end([*wanted])):
+            name = match[1].decode("utf-8", "surrogatepass")
+            if rule := wanted.get(name):
                 group = 2 if match[2] is not None else 3
                 where, holders = self.numbered(f"{path}/@{name}"), tuple(self.numbers)
                 self.found.append((match.start(group), match.end(group), where, XML, rule, holders))
