@@ -1,6 +1,7 @@
 """Every place is searched where something may name the sounds; what was not searched is told, and is not all well."""
 
 import os
+import shutil
 import subprocess
 import unittest
 
@@ -44,6 +45,18 @@ class Places(WorldCase):
                 path = self.session(self.user / place)
                 self.assertIn(str(path), self.move(status=3).stderr)
                 path.unlink()
+
+    def test_a_list_beside_a_copy_of_the_sounds_means_the_copy(self):
+        """As on a stick that they were exported to: its paths do not say where they begin.  Without the copy they may
+        be from the home folder, or from the top of its drive.
+        """
+        stick = self.lighter / "stick"
+        wav(stick / "Sounds" / "Bells" / "a.wav", 1)
+        (stick / "list.m3u8").write_text("Sounds/Bells/a.wav\n")
+        (stick / "deck.bin").write_bytes(b"DECK\0\x13Sounds/Bells/a.wav\0")
+        self.assertIn("No file refers to these sounds", self.move("--dry-run", status=0).stdout)
+        shutil.rmtree(stick / "Sounds")
+        self.assertIn(str(stick / "deck.bin"), self.move("--dry-run", status=3).stderr)
 
     def test_what_a_program_can_do_without_is_told_and_no_alarm(self):
         """In the folder that the system has for caches; not in one that is only called so."""

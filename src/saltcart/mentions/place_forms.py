@@ -22,6 +22,7 @@ from saltcart.spelling.moves import tail_below
 from saltcart.system import here, os
 
 FULL, HOME, DRIVE, RELATIVE, LETTER = "full path", "from home", "from the drive", "from its folder", "drive letter"
+LOOSE = "from a top folder"  # the path does not say from which
 PIECE = "its name"  # the folder's name as a whole value, which proves nothing yet
 SHORTEST_ANCHOR = 3
 WINDOW = 2  # so many times the longest name, as it may be escaped, is decoded before and after an anchor
@@ -101,12 +102,10 @@ class PlaceForms:
         self.tails = tails_of(place, drive)
         if below_home and home not in here.ROOTS:
             names += [Name(f"{start}/{below_home}", HOME) for start in ("~", "$HOME", "${HOME}", "%HOME%")]
-        if below_home and home not in here.ROOTS and "/" in below_home and not alone:
-            names.append(Name(below_home, HOME))
-        if place.startswith("/") and place.count("/") > 2 and not alone:
-            names.append(Name(place[1:], DRIVE))  # as in archives, and where the parts of an address are apart
         if below_drive and drive not in here.ROOTS and not alone:
-            names += [Name(f"/{below_drive}", DRIVE), Name(below_drive, DRIVE)]
+            names.append(Name(f"/{below_drive}", DRIVE))
+        self.loose = [] if alone else loose_names(place, drive, home)
+        names += [Name(text, LOOSE) for text in self.loose]
         self.names = self.all_names = tuple(names)
         self.piece = [] if alone else [Name(self.base, PIECE)]
         self.passes: list[bytes] = []
@@ -140,6 +139,28 @@ class PlaceForms:
         if self.alone and not tail.startswith("../"):
             return list(self.names)  # a word alone, which may mean anything
         return [*self.names, Name(tail, RELATIVE), Name(f"./{tail}", RELATIVE)]
+
+
+def loose_names(place: str, drive: str, home: str) -> list[str]:
+    """The names of a folder that do not say where they begin: at the top, at the home folder, at the top of its drive.
+    As a word alone such a name may mean anything.
+    """
+    tails = [place[1:] if place.startswith("/") else ""]
+    tails += ["" if top in here.ROOTS else tail_below(place, top) or "" for top in (home, drive)]
+    return list(dict.fromkeys(tail for tail in tails if "/" in tail or (tail and tail == tails[-1])))
+
+
+def leads_elsewhere(tail: str, folder: str, place: str) -> bool:
+    """Whether a name that does not say where it begins leads from a folder, or from one above it, to something else
+    than the place: a list on a drive with a copy of the sounds means those beside it.
+    """
+    above = folder
+    while above != (up := os.path.dirname(above)):
+        path = os.path.join(above, tail)
+        if path != place and os.path.exists(path) and os.path.realpath(path) != place:
+            return True
+        above = up
+    return False
 
 
 def is_binary(head: bytes) -> bool:

@@ -20,7 +20,7 @@ from saltcart.ledgers.sqlite.opening import claims
 from saltcart.mentions.file_types import begins_as_sound, holds_no_references
 from saltcart.mentions.mention import Mention
 from saltcart.mentions.packed import installs, is_packed
-from saltcart.mentions.place_forms import HEAD, PlaceForms
+from saltcart.mentions.place_forms import HEAD, PlaceForms, leads_elsewhere
 from saltcart.mentions.readers import CLOSED, TOO_LARGE, TOO_MUCH, UNREADABLE_WORD, Batch, Readers, closed, vanished
 from saltcart.mentions.search_places import within
 from saltcart.mentions.unchanged import Unchanged
@@ -120,8 +120,20 @@ def search(
                     result.miss(path, TOO_MUCH if answer == TOO_MUCH else UNREADABLE_WORD)
             progress(Tick("search for mentions", batch[-1][0], result.files, 0))
     unchanged.keep()
+    result.found = [mention for mention in result.found if not means_others(mention, forms)]
     result.found.sort(key=lambda mention: mention.path)
     return result
+
+
+def means_others(mention: Mention, forms: Sequence[PlaceForms]) -> bool:
+    """Whether all that a file says are paths that do not say where they begin, and lead from the file to other things.
+    That is asked each time, for these may go.
+    """
+    if mention.above or mention.count > sum(mention.loose.values()):
+        return False
+    folder = os.path.dirname(mention.path)
+    named = [one for one in forms if one.place in mention.loose]
+    return all(any(leads_elsewhere(tail, folder, one.place) for tail in one.loose) for one in named)
 
 
 def tops_of(places: Sequence[str]) -> list[str]:
