@@ -39,6 +39,6 @@ export WINEPREFIX="$work/system" WINEDEBUG=-all
 cd "$work/d"
 # The layer knows pipes as standard streams, and no files.
 echo 0 > "$work/status"
-{ timeout "${SECONDS_AT_MOST:-1500}" "$layer" "$home/python.exe" -X utf8 -m tests.windows "$@" </dev/null 2>&1 ||
+{ timeout "${SECONDS_AT_MOST:-2400}" "$layer" "$home/python.exe" -X utf8 -m tests.windows "$@" </dev/null 2>&1 ||
   echo $? > "$work/status"; } | cat
 exit "$(cat "$work/status")"
