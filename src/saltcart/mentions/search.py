@@ -99,10 +99,14 @@ class Search(Struct):
 
 
 def search(
-    forms: Sequence[PlaceForms], places: Sequence[str], progress: Progress = silent, without: Sequence[str] = ()
+    forms: Sequence[PlaceForms],
+    places: Sequence[str],
+    progress: Progress = silent,
+    without: Sequence[str] = (),
+    originals: bool = False,
 ) -> Search:
-    """Every file in `places` that names one of the folders, `without` what lies in places that are not meant.  Raises
-    Refused for a place that is not there.
+    """Every file in `places` that names one of the folders, `without` what lies in places that are not meant; where the
+    `originals` alone are asked for, no file that means a copy of them.  Raises Refused for a place that is not there.
     """
     result = Search(tops_of(places))
     unchanged = Unchanged(forms)
@@ -120,7 +124,8 @@ def search(
                     result.miss(path, TOO_MUCH if answer == TOO_MUCH else UNREADABLE_WORD)
             progress(Tick("search for mentions", batch[-1][0], result.files, 0))
     unchanged.keep()
-    result.found = [mention for mention in result.found if not means_others(mention, forms)]
+    if originals:
+        result.found = [mention for mention in result.found if not means_others(mention, forms)]
     result.found.sort(key=lambda mention: mention.path)
     return result
 

@@ -97,11 +97,11 @@ class Accountant:
         away = [place for place in self.request.cart.places if not os.path.exists(place)]
         gone = [old for shelf in leaving(self.waybill.shelves) for old, _new in shelf.sought()]
         forms = forms_of(self.olds, self.waybill.means) + parent_forms(gone, self.waybill.means)
-        seen = search(forms, places, self.progress, self.waybill.not_searched)
+        seen = search(forms, places, self.progress, self.waybill.not_searched, originals=True)
         if aliases := through_links(seen.links, self.olds):
             gone += [alias for old in gone for alias in aliases.get(old, ())]
             forms = forms_of(self.olds, self.waybill.means, aliases) + parent_forms(gone, self.waybill.means)
-            seen = search(forms, places, self.progress, self.waybill.not_searched)
+            seen = search(forms, places, self.progress, self.waybill.not_searched, originals=True)
         result = Account(seen, away, backups(self.request.cart))
         # What an interrupted haul has copied already does not count: it is compared, and replaced or refused.
         coming = {one.shelf.place(item) for one in self.drafted for item in one.items}

@@ -43,7 +43,7 @@ def left_mentions(
     for shelf in plan.shelves:
         left, vain = divided(shelf)
         forms += relative_forms(left, shelf.old) + relative_forms(vain, shelf.new)
-    found = search(forms, places, progress, plan.not_searched)
+    found = search(forms, places, progress, plan.not_searched, originals=True)
     known = {state.path: state for state in states}
     for mention in found.found:  # what records the past, as its map says, may go on doing so
         if state := known.get(mention.path):
