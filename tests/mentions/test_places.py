@@ -55,6 +55,11 @@ class Places(WorldCase):
         (stick / "list.m3u8").write_text("Sounds/Bells/a.wav\n")
         (stick / "deck.bin").write_bytes(b"DECK\0\x13Sounds/Bells/a.wav\0")
         self.assertIn("No file refers to these sounds", self.move("--dry-run", status=0).stdout)
+        wav(self.user / str(self.sounds)[1:] / "a.wav", 1)  # a copy by its whole path is none by the path from home
+        program = self.user / "conf" / "deck.bin"
+        program.parent.mkdir()
+        program.write_bytes(b"DECK\0\x13Sounds/Bells/a.wav\0")
+        self.assertIn(str(program), self.move("--dry-run", status=3).stderr)
         shutil.rmtree(stick / "Sounds")
         self.assertIn(str(stick / "deck.bin"), self.move("--dry-run", status=3).stderr)
 

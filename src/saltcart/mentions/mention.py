@@ -7,7 +7,7 @@ from functools import lru_cache
 from msgspec import Struct, field
 
 from saltcart.errors import show
-from saltcart.mentions.place_forms import LOOSE, PIECE, Hit, PlaceForms
+from saltcart.mentions.place_forms import PIECE, Hit, PlaceForms
 
 MOST_SPOTS = 5
 EXCERPT = 60
@@ -28,7 +28,7 @@ class Mention(Struct):
     All of those are `history`, which speaks of what was, when the file is a `log`.  Some are in sentences (`prose`),
     or in `free` text, which nobody looks for a sound by; `said` are the first of these.  Folders that hold old places
     are named `above` as whole values, which is true still when something in them moves, but its program finds less.
-    Some spots are `loose`, by the places: the path there does not say where it begins.
+    Some spots are `loose`, by place and form: the path there does not say where it begins.
     Of the folders in `pieces` the name is there as a value of its own: a path may be made of it.
     """
 
@@ -42,7 +42,7 @@ class Mention(Struct):
     free: int = 0
     said: list[Spot] = field(default_factory=list)
     above: list[tuple[str, Spot]] = field(default_factory=list)
-    loose: dict[str, int] = field(default_factory=dict)
+    loose: dict[tuple[str, str], int] = field(default_factory=dict)
     pieces: list[str] = field(default_factory=list)
 
     def paths(self, hits: Iterable[Hit], forms: Sequence[PlaceForms]) -> Iterator[Hit]:
@@ -69,8 +69,8 @@ class Mention(Struct):
                 self.above.append((place.place, Spot(where, f"{form}, {encoding}", show(around).strip())))
             return
         self.count += 1
-        if form == LOOSE:
-            self.loose[place.place] = self.loose.get(place.place, 0) + 1
+        if form in place.loose:
+            self.loose[place.place, form] = self.loose.get((place.place, form), 0) + 1
         self.history += self.log
         self.forms[encoding] = self.forms.get(encoding, 0) + 1
         self.prose += prose and not self.log

@@ -22,7 +22,7 @@ from saltcart.spelling.moves import tail_below
 from saltcart.system import here, os
 
 FULL, HOME, DRIVE, RELATIVE, LETTER = "full path", "from home", "from the drive", "from its folder", "drive letter"
-LOOSE = "from a top folder"  # the path does not say from which
+LOOSE = ("from the top, unsaid", "from home, unsaid", "from the drive, unsaid")  # where a path does not say it
 PIECE = "its name"  # the folder's name as a whole value, which proves nothing yet
 SHORTEST_ANCHOR = 3
 WINDOW = 2  # so many times the longest name, as it may be escaped, is decoded before and after an anchor
@@ -104,8 +104,8 @@ class PlaceForms:
             names += [Name(f"{start}/{below_home}", HOME) for start in ("~", "$HOME", "${HOME}", "%HOME%")]
         if below_drive and drive not in here.ROOTS and not alone:
             names.append(Name(f"/{below_drive}", DRIVE))
-        self.loose = [] if alone else loose_names(place, drive, home)
-        names += [Name(text, LOOSE) for text in self.loose]
+        self.loose = {} if alone else loose_names(place, drive, home)
+        names += [Name(text, form) for form, text in self.loose.items()]
         self.names = self.all_names = tuple(names)
         self.piece = [] if alone else [Name(self.base, PIECE)]
         self.passes: list[bytes] = []
@@ -141,13 +141,14 @@ class PlaceForms:
         return [*self.names, Name(tail, RELATIVE), Name(f"./{tail}", RELATIVE)]
 
 
-def loose_names(place: str, drive: str, home: str) -> list[str]:
-    """The names of a folder that do not say where they begin: at the top, at the home folder, at the top of its drive.
-    As a word alone such a name may mean anything.
+def loose_names(place: str, drive: str, home: str) -> dict[str, str]:
+    """The names of a folder that do not say where they begin, by form.  As a word alone such a name may mean
+    anything, but for one from the top of its drive.
     """
-    tails = [place[1:] if place.startswith("/") else ""]
-    tails += ["" if top in here.ROOTS else tail_below(place, top) or "" for top in (home, drive)]
-    return list(dict.fromkeys(tail for tail in tails if "/" in tail or (tail and tail == tails[-1])))
+    below = ["" if top in here.ROOTS else tail_below(place, top) or "" for top in (home, drive)]
+    tails = dict(zip(LOOSE, (place[1:] if place.startswith("/") else "", *below), strict=True))
+    found = {text: form for form, text in tails.items() if "/" in text or (text and form == LOOSE[-1])}
+    return {form: text for text, form in found.items()}
 
 
 def leads_elsewhere(tail: str, folder: str, place: str) -> bool:

@@ -137,8 +137,8 @@ def means_others(mention: Mention, forms: Sequence[PlaceForms]) -> bool:
     if mention.above or mention.count > sum(mention.loose.values()):
         return False
     folder = os.path.dirname(mention.path)
-    named = [one for one in forms if one.place in mention.loose]
-    return all(any(leads_elsewhere(tail, folder, one.place) for tail in one.loose) for one in named)
+    tails = {(one.place, form): tail for one in forms for form, tail in one.loose.items()}
+    return all(leads_elsewhere(tails[key], folder, key[0]) for key in mention.loose)
 
 
 def tops_of(places: Sequence[str]) -> list[str]:
