@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # Builds the package as it would be released, and tries it where nothing else is:
 #   the wheel is the same whenever and wherever it is built, from the checkout or from the source archive;
-#   in a fresh virtual environment, the wheel with nothing but what it asks for plays the whole demo.
+#   in a fresh virtual environment, the wheel with nothing but what it asks for plays the whole demo, and takes less than 60 MB.
 set -eu
 cd "$(dirname "$0")/.."
 work=$(mktemp -d)
@@ -30,7 +30,9 @@ done
 python3 -m venv "$work/fresh"
 before=$(du -sm "$work/fresh" | cut -f1) began=$(date +%s)
 "$work/fresh/bin/pip" install -qq -c constraints.txt "$work"/wheel/*.whl
-echo "installed: $(($(du -sm "$work/fresh" | cut -f1) - before)) MB in $(($(date +%s) - began)) s"
+installed=$(($(du -sm "$work/fresh" | cut -f1) - before))
+echo "installed: $installed MB in $(($(date +%s) - began)) s"
+[ "$installed" -lt 60 ] || { echo "the install takes 60 MB or more"; exit 1; }
 "$work/fresh/bin/python" -m pip check
 mkdir "$work/home" && cd "$work/home"
 HOME="$work/home" "$work/fresh/bin/saltcart" demo >"$work/log" 2>&1 || { tail -20 "$work/log"; exit 1; }

@@ -8,8 +8,12 @@ import sys
 from typing import ClassVar
 from unittest import mock
 
+import soundfile
+
 import saltcart
 from saltcart.errors import Stopped
+from saltcart.proving.playing import decode
+from saltcart.shelves.audio import header_trouble
 from saltcart.shelves.headers import read_header
 from saltcart.shelves.marks import LATEST_NS
 from saltcart.trips.trip import names
@@ -160,9 +164,15 @@ class FailingOldDrive(OddCase):
                 trouble.encode()
         said = self.run_program("survey", self.shelf, status=None)
         self.assertNotIn("Internal error", said.stderr)
-        self.assertNotIn("Internal error", said.stderr)
         self.move(status=None)
         self.run_program("check", status=None)
+
+    def test_the_decoder_gets_what_begins_as_a_sound_and_nothing_else(self):
+        odd = self.shelf / "odd.wav"
+        odd.write_bytes(b"PVF1\n1 8000 16\n" + b"\0\1" * 800)
+        self.assertEqual(soundfile.info(str(odd)).frames, 800, "the decoder knows it")
+        self.assertIn("begins as no sound", header_trouble(os.fspath(odd)))
+        self.assertEqual(decode(str(odd)), (0.0, "stops after 0.0 s: begins as no sound"))
 
 
 class Failing:

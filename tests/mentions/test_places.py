@@ -5,7 +5,7 @@ import shutil
 import subprocess
 import unittest
 
-from saltcart.mentions.file_types import begins_as_sound
+from saltcart.shelves.sound_stream import begins_as_sound
 from tests.world import ROOT, WorldCase, wav
 
 HUGE = 600 << 20  # bytes; none of them written

@@ -10,7 +10,6 @@ import re
 import struct
 from collections.abc import Callable
 
-CONTAINERS = (b"RIFF", b"RIFX", b"RF64", b"riff", b"FORM", b"fLaC", b"OggS", b"ID3", b"wvpk", b"MAC ", b".snd", b"caff")
 ENOUGH = 512  # bytes of the beginning that every test here gets, unless the file is shorter
 PDF = re.compile(rb"%PDF-[12]\.\d\s")
 BOX = re.compile(rb"[a-z0-9]{4}|uuid|\xa9[a-z]{3}")
@@ -140,11 +139,3 @@ TYPES: tuple[tuple[bytes, Callable[[bytes, int], bool]], ...] = (
 )
 
 BY_FIRST_BYTE = {first: [one for one in TYPES if one[0][:1] == first] for first in {magic[:1] for magic, _ in TYPES}}
-
-
-def begins_as_sound(head: bytes) -> bool:
-    """Whether a file with the suffix of a sound begins as one: the signature of its container, an ID3 tag, or a frame
-    of MPEG or AAC audio.
-    """
-    frame = len(head) > 3 and head[0] == 0xFF and head[1] & 0xE0 == 0xE0 and not head[:4].isascii()
-    return head.startswith(CONTAINERS) or head[4:8] == b"ftyp" or frame

@@ -17,7 +17,7 @@ from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home, is_a_home, trips_folder
 from saltcart.ledgers import Map, recognised
 from saltcart.ledgers.sqlite.opening import claims
-from saltcart.mentions.file_types import begins_as_sound, holds_no_references
+from saltcart.mentions.file_types import holds_no_references
 from saltcart.mentions.mention import Mention
 from saltcart.mentions.packed import installs, is_packed
 from saltcart.mentions.place_forms import HEAD, PlaceForms, leads_elsewhere
@@ -28,6 +28,7 @@ from saltcart.own_names import PART, SET_ASIDE, trip_of
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.manifest import SUFFIXES, is_manifest
+from saltcart.shelves.sound_stream import begins_as_sound
 from saltcart.shelves.walk import FILE, LINK, Item, walk
 from saltcart.spelling.moves import tail_below
 from saltcart.system import here, os

@@ -17,7 +17,7 @@ from saltcart.shelves.true_names import without_detours
 from saltcart.system import os
 
 EVERY = 0  # in place of a number of sounds
-BLOCK = 1 << 14  # frames
+BLOCK, FLOAT = 1 << 14, 4  # frames that are decoded at once; bytes of each in one channel
 LISTEN_SECONDS = 4.0
 PATIENCE = 20.0  # seconds that a player may take for that
 WHOLE_FORMS = {b"RIFF": "little", b"FORM": "big"}  # files that say at their beginning how long they are
@@ -96,8 +96,8 @@ def decode(path: str) -> tuple[float | None, str | None]:
             return 0.0, short
         with sound_stream(path) as stream, soundfile.SoundFile(stream) as sound:
             wanted, rate = sound.frames, sound.samplerate
-            for block in sound.blocks(BLOCK, dtype="float32"):
-                frames += len(block)
+            while read := len(sound.buffer_read(BLOCK, "float32")):
+                frames += read // (FLOAT * sound.channels)
     except (OSError, RuntimeError) as error:
         if not frames and no_decoder(path):
             return None, f"no decoder here for {kind_of(path)}"
@@ -162,4 +162,5 @@ def excerpt(path: str, target: str) -> None:
     with sound_stream(path) as stream, soundfile.SoundFile(stream) as sound:
         length = min(sound.frames, int(LISTEN_SECONDS * sound.samplerate))
         sound.seek(max(0, (sound.frames - length) // 2))
-        soundfile.write(target, sound.read(length), sound.samplerate, subtype="PCM_16")
+        with soundfile.SoundFile(target, "w", sound.samplerate, sound.channels, "PCM_16") as part:
+            part.buffer_write(sound.buffer_read(length, "int16"), "int16")

@@ -11,6 +11,13 @@ from typing import BinaryIO
 
 from saltcart.system import os
 
+BEGINNING = 16  # bytes that tell what a file is
+CONTAINERS = (b"RIFF", b"RIFX", b"RF64", b"riff", b"FORM", b"fLaC", b"OggS", b"ID3", b"wvpk", b"MAC ", b".snd", b"caff")
+
+
+class OtherContent(RuntimeError):
+    """What is named as a sound begins as something else."""
+
 
 class SoundStream:
     """A file open for the decoder; `error` is the first failure of its drive."""
@@ -49,11 +56,25 @@ class SoundStream:
 
 @contextmanager
 def sound_stream(path: str) -> Iterator[SoundStream]:
-    """The file at `path`, open for the decoder.  Raises OSError when its drive fails, whatever the decoder said."""
+    """The file at `path`, open for the decoder.  Raises OSError when its drive fails, whatever the decoder said, and
+    OtherContent when it does not begin as sounds do: the decoder knows many more formats, and what a stranger's stick
+    holds need not reach all of them.
+    """
     with open(path, "rb") as raw:
         stream = SoundStream(raw)
+        if not begins_as_sound(raw.read(BEGINNING)):
+            raise OtherContent("begins as no sound")
+        raw.seek(0)
         try:
             yield stream
         finally:
             if stream.error:
                 raise stream.error
+
+
+def begins_as_sound(head: bytes) -> bool:
+    """Whether a file with the suffix of a sound begins as one: the signature of its container, an ID3 tag, or a frame
+    of MPEG or AAC audio.
+    """
+    frame = len(head) > 3 and head[0] == 0xFF and head[1] & 0xE0 == 0xE0 and not head[:4].isascii()
+    return head.startswith(CONTAINERS) or head[4:8] == b"ftyp" or frame
