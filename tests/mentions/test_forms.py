@@ -6,6 +6,7 @@ import os
 import re
 import unicodedata
 import unittest
+from collections import Counter
 from contextlib import suppress
 from itertools import product
 from unittest.mock import patch
@@ -16,7 +17,8 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 
 from saltcart.ledgers.legacy import LEGACY
-from saltcart.mentions.finder import Spot, find
+from saltcart.mentions import finder, mention
+from saltcart.mentions.finder import find
 from saltcart.mentions.place_forms import PIECE, PlaceForms
 
 WORDS = "&'<>\""
@@ -107,7 +109,13 @@ def hits(data, folder=BESIDE, new=None, place=PLACE):
     forms = PlaceForms(place, "/mnt/keel", ["S:/" + place[10:]], others=others, longer=longer)
     if new:
         forms.pass_over(PlaceForms(new, "/mnt/lighter"))
-    return sum(hit.form != PIECE for hit in find(data, [forms], folder))
+    return sum(hit.times for hit in find(data, [forms], folder) if hit.form != PIECE)
+
+
+def each_by_itself(finder, text, spots):
+    """The hits in a text, each looked at where it is."""
+    for together in spots:
+        yield from finder.named(text, together)
 
 
 class Forms(unittest.TestCase):
@@ -145,6 +153,7 @@ class Forms(unittest.TestCase):
 
     @given(st.lists(st.lists(st.sampled_from(PIECES), max_size=7).map(b"".join), min_size=1, max_size=6))
     @example([f"{PLACE}{more}/a".encode() for more in ("", " 2", "x", "/b")])
+    @example([f"{PLACE}/{number}.wav".encode() for number in range(9)])
     @example([f"../{quote(PLACE[10:] + more)}/a".encode() for more in ("", " 2", "x", "/b", "/b/../..")])
     def test_what_is_remembered_of_a_line_is_what_is_there(self, lines):
         self.assert_remembered(b"\n".join(lines))
@@ -161,10 +170,19 @@ class Forms(unittest.TestCase):
             PlaceForms(f"{PLACE} 2", "/mnt/keel", longer=["Cloches d'été & co 2"]),
         ]
         places += [PlaceForms("/mnt/keel/Sounds", "/mnt/keel", alone=True), *more]
-        with patch.object(Spot, "line", lambda spot: None):
-            wanted = list(find(data, places, BESIDE))
-        self.assertEqual(list(find(data, places, BESIDE)), wanted)
-        self.assertEqual(list(find(data, places, BESIDE)), wanted, "the second time")
+
+        def counted():
+            return Counter((hit.place, hit.form, hit.encoding) for hit in found() for _time in range(hit.times))
+
+        def found():
+            return sorted(find(data, places, BESIDE))
+
+        with patch.object(finder, "counted_once", each_by_itself):
+            wanted, numbers = found(), counted()
+        for time in ("the first time", "the second time"):
+            self.assertEqual(found(), wanted, time)
+        with patch.object(mention, "MOST_SPOTS", 1):
+            self.assertEqual(counted(), numbers)
 
     @given(st.binary(max_size=200), st.binary(max_size=200))
     def test_no_bytes_around_it_upset_the_search(self, before, after):

@@ -151,7 +151,7 @@ def in_stream(
     for data, first, last in windows(head, stream, overlap):
         counted = first
         looks = named if data is head else holds_anchor(data, tuple(forms))
-        hits = sorted(mention.paths(find(data, forms, folder, binary), forms)) if looks else []
+        hits = sorted(mention.paths(find(data, forms, folder, binary, (first, last)), forms)) if looks else []
         binary = is_binary(data[:HEAD]) if binary is None else binary
         if hits and free is None:
             mention.log = mention.log or (not lead and first == 0 and is_log(data[:FIRST]))
@@ -159,12 +159,11 @@ def in_stream(
 
             free = not binary and not mention.log and is_free(data, first == 0 and last == len(data))
         for hit in hits:
-            if first <= hit.at < last:
-                line += data.count(b"\n", counted, hit.at)
-                counted = hit.at
-                prose = not binary and starts_in_sentence(data, hit.at, forms[hit.place])
-                around = excerpt(data, hit.at)
-                mention.add(forms[hit.place], f"{lead}{LINE}{line}", hit, around, prose, bool(free))
+            line += data.count(b"\n", counted, hit.at)
+            counted = hit.at
+            prose = not binary and starts_in_sentence(data, hit.at, forms[hit.place])
+            around = excerpt(data, hit.at)
+            mention.add(forms[hit.place], f"{lead}{LINE}{line}", hit, around, prose, bool(free))
         parts = zlib_streams if binary else encoded_parts
         for at, content in parts(data, first, last, last < len(data), budget):
             for hit in mention.paths(find(content, forms, folder), forms):

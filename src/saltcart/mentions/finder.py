@@ -5,15 +5,15 @@ bytes around it; else these are decoded once in each way, and what follows the a
 be there.
 """
 
-import unicodedata
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from functools import lru_cache
-from itertools import islice
-from re import Pattern, compile
+from re import compile
 from typing import NamedTuple
 
+from saltcart.mentions import mention
 from saltcart.mentions.automaton import Automaton
+from saltcart.mentions.groups import Ending, Group, Names, candidates, names_of
 from saltcart.mentions.place_forms import (
     AFTER,
     DRIVE_PATH,
@@ -23,113 +23,27 @@ from saltcart.mentions.place_forms import (
     PATH_SIGN,
     PIECE,
     Hit,
-    Name,
     PlaceForms,
     alike,
     begins,
     counted,
     ends,
-    in_small_letters,
     is_binary,
     lettered,
     stands_alone,
 )
-from saltcart.mentions.plain_forms import Plain, plain_forms, standing, tables
-from saltcart.mentions.readings import is_utf8, line_around, nearby, readings
-from saltcart.spelling.moves import tail_below
+from saltcart.mentions.plain_forms import Plain, standing
+from saltcart.mentions.readings import is_utf8, line_around, readings, told_by
 
-MOST_RESTS = 40  # what may follow one anchor; of more, one after the other takes longer than it saves
 FOLDERS = 64  # of which names are remembered
 WITHIN = 3  # bytes, within which two anchors are of one mention
-BREAKS = (b"\0", b"\n", b"\r")  # at which a path ends, unless a folder has one in its name
 MOST_LINES = 4096  # of which is remembered what they name
 BELOW = compile(rb"/[^/.%\\& \t]")  # how something below a folder begins
 LONGEST_COUNTED = 1 << 14  # bytes of a text whose length may be before it
 
 
-class Ending(NamedTuple):
-    """A name of folder `number`, cut where its anchor begins."""
-
-    number: int
-    left: str
-    right: str
-    name: Name
-
-
-class Line(NamedTuple):
-    """What is before an anchor and from it on, as far as it matters; and whether the content nearby is ASCII, and
-    UTF-8.
-    """
-
-    before: bytes
-    after: bytes
-    ascii: bool
-    utf8: bool
-
-
-Lefts = dict[int, dict[str, list[Ending]]]  # by how long what is before the anchor is, and that without case
-Endings = dict[int, dict[str, Lefts]]  # by how long what follows is, and that without case
-
-
-class Names(NamedTuple):
-    """What files in one folder may write: which folders they may name at all, and the names by what they end with."""
-
-    active: set[int]
-    endings: Endings
-
-
-class Group:
-    """The folders that are looked for by one anchor."""
-
-    def __init__(self, raw: bytes, wide: bool, escaped: bool, numbers: Sequence[int], forms: Sequence[PlaceForms]):
-        self.raw, self.wide, self.escaped, self.numbers = raw, wide, escaped, numbers
-        self.places = [(number, forms[number]) for number in numbers]
-        self.longest = max(one.longest for _number, one in self.places)
-        texts = "".join(name.text for _number, one in self.places for name in one.all_names)
-        self.breaks = [sign for sign in BREAKS if sign.decode() not in texts]
-        rests = {mark.rest for _number, one in self.places for mark in one.anchors if mark.raw == raw}
-        some = b"|".join(sorted(rests)) if b"" not in rests and len(rests) <= MOST_RESTS else b""
-        self.rest: Pattern[bytes] | None = compile(some) if some else None
-        self.plain = {} if wide else tables(raw, ((number, plain_forms(one)) for number, one in self.places))
-        self.passes = tables(raw, ((number, dict.fromkeys(one.passes, "")) for number, one in self.places))
-        self.rivals = rivals(self.places)
-        self.codes = dict.fromkeys(code for _number, one in self.places for code in one.codes)
-
-    def goes_on(self, low: bytes, end: int) -> bool:
-        """Whether no other name is seen to be there, which has the anchor too: it ends at `end`."""
-        return self.rest is None or self.rest.match(low, end) is not None
-
-
-def rivals(places: Sequence[tuple[int, PlaceForms]]) -> dict[int, set[int]]:
-    """For each folder those whose names continue from the anchor as its own does, up to the shorter end; itself is
-    one.
-    """
-    cuts = [(number, cut_of(one, name)) for number, one in places for name in one.all_names]
-    by_way: dict[str, set[int]] = {}
-    for number, cut in cuts:
-        if cut:
-            by_way.setdefault(cut[1].casefold(), set()).add(number)
-    ways = sorted(by_way)
-    alike_ways: dict[str, set[int]] = dict(by_way)  # folders with the same name share one set: there may be thousands
-    for at, way in enumerate(ways):
-        for other in islice(ways, at + 1, None):
-            if not other.startswith(way):
-                break  # in this order, those that begin so are together
-            alike_ways[way] = alike_ways[way] | by_way[other]
-            alike_ways[other] = alike_ways[other] | by_way[way]
-    found: dict[int, set[int]] = {}
-    for number, cut in cuts:
-        if cut:
-            some = alike_ways[cut[1].casefold()]
-            found[number] = some if found.get(number, some) is some else found[number] | some
-    return found
-
-
-def cut_of(one: PlaceForms, name: Name) -> tuple[str, str] | None:
-    """A name before its anchor, and from it on, in one form of accents; None when it has none."""
-    text = unicodedata.normalize("NFC", name.text)
-    at = in_small_letters(text).rfind(one.anchor) if one.anchor else text.rfind(unicodedata.normalize("NFC", one.base))
-    return (text[:at], text[at:]) if at >= 0 else None
+Together = list[tuple[int, int]]  # the groups of anchors that are near each other, and where each is
+Key = tuple[object, ...]  # all that decides which folders are named somewhere in a text
 
 
 class Finder:
@@ -149,39 +63,47 @@ class Finder:
         self.anchors = Automaton([group.raw for group in self.groups])
         self.as_it_is = Automaton(list(self.literals), longest=True)
         self.here = lru_cache(maxsize=FOLDERS)(self.names_in)
-        self.known: dict[tuple[str | None, int, Line], list[Hit]] = {}  # by folder, group, and what is on the line
+        self.known: dict[Key, list[Hit]] = {}
 
     def names_in(self, folder: str | None) -> list[Names]:
         """For each group the names that files in `folder` may write."""
         return [names_of(group.places, folder) for group in self.groups]
 
-    def hits(self, which: int, spot: "Spot", names: Names, folder: str | None) -> Iterable[Hit]:
-        """The folders that are named around a spot of a group; lists say the same on very many lines."""
-        line = spot.line()
-        if line is None:
-            return spot.hits(names)
-        key = (folder, which, line)
+    def named(self, text: "Text", together: Together) -> Iterator[Hit]:
+        """The folders that are named around anchors that are near each other."""
+        last: dict[int, int] = {}
+        names = self.here(text.folder)
+        for which, at in together:
+            group = self.groups[which]
+            if not group.goes_on(text.low, at + len(group.raw)):
+                continue
+            for hit in Spot(text, at, group, self.forms).hits(names[which]):
+                if hit.form == PIECE or abs(at - last.get(hit.place, -WITHIN)) >= WITHIN:
+                    yield hit  # else the same, of which an escape is escaped
+                if hit.form != PIECE:
+                    last[hit.place] = at
+
+    def named_again(self, text: "Text", at: int, together: Together) -> list[Hit]:
+        """As `named`, for a piece of a text that begins `at` some place: lists say the same on very many lines."""
+        inside = [(which, spot - at) for which, spot in together]
+        key = text.folder, text.data, text.near, *inside
         if (known := self.known.get(key)) is None:
             if len(self.known) >= MOST_LINES:
                 self.known.clear()
-            known = self.known[key] = list(spot.hits(names))
-        return [hit._replace(at=spot.at) for hit in known]
+            known = self.known[key] = list(self.named(text, inside))
+        return [hit._replace(at=hit.at + at) for hit in known]
 
 
-def names_of(places: Sequence[tuple[int, PlaceForms]], folder: str | None) -> Names:
-    """The names of some folders that files in `folder` may write."""
-    found: Endings = {}
-    active: set[int] = set()
-    for number, one in places:
-        if not one.names and (folder is None or tail_below(folder, one.within) is None):
-            continue
-        active.add(number)
-        for name in [*one.names_from(folder), *(one.piece if one.names else ())]:
-            if cut := cut_of(one, name):
-                lefts = found.setdefault(len(cut[1]), {}).setdefault(cut[1].casefold(), {})
-                same = lefts.setdefault(len(cut[0]), {}).setdefault(cut[0].casefold(), [])
-                same.append(Ending(number, *cut, name))
-    return Names(active, found)
+class Text(NamedTuple):
+    """Bytes that are looked through, also in small letters, of a file in `folder`; some of them are `binary`.  Of a
+    piece, whether what is `near` it is ASCII, and UTF-8.
+    """
+
+    data: bytes
+    low: bytes
+    folder: str | None
+    binary: bool = False
+    near: tuple[bool, bool] | None = None
 
 
 @lru_cache(maxsize=8)
@@ -191,71 +113,90 @@ def finder_of(forms: tuple[PlaceForms, ...]) -> Finder:
 
 
 def find(
-    data: bytes, forms: Sequence[PlaceForms], folder: str | None = None, binary: bool | None = None
+    data: bytes,
+    forms: Sequence[PlaceForms],
+    folder: str | None = None,
+    binary: bool | None = None,
+    part: tuple[int, int] | None = None,
 ) -> Iterator[Hit]:
-    """Every spot in `data`, content of a file in `folder`, that names one of the folders.
+    """Every spot in `data`, content of a file in `folder`, that names one of the folders; of many lines that say the
+    same, up to what is in the folder, all but the first few as one hit that counts so many times.
 
-    `binary` says what the file is, when this is not its beginning.
+    `binary` says what the file is, when this is not its beginning; only what begins in `part` is told.
     """
     finder = finder_of(tuple(forms))
-    here: list[Names] = []
-    last: dict[int, int] = {}
-    low, wide, escaped = data.lower(), b"\0" in data, b"%" in data
-    absent = [sign for sign in BREAKS if sign not in data]
-    for which, at, end in finder.anchors.spots(low):
-        group = finder.groups[which]
-        if (group.wide and not wide) or (group.escaped and not escaped) or not group.goes_on(low, end):
-            continue
-        binary = is_binary(data[:HEAD]) if binary is None else binary
-        here = here or finder.here(folder)
-        for hit in finder.hits(which, Spot(data, low, at, group, forms, binary, absent), here[which], folder):
-            if hit.form == PIECE or abs(at - last.get(hit.place, -WITHIN)) >= WITHIN:
-                yield hit  # else the same, of which an escape is escaped
-            if hit.form != PIECE:
-                last[hit.place] = at
+    text = Text(data, data.lower(), folder, is_binary(data[:HEAD]) if binary is None else binary)
+    first, last = part or (0, len(data))
+    spots = clusters(finder.anchors.spots(text.low), first, last)
+    if text.binary or b"\0" in data:
+        for together in spots:
+            yield from finder.named(text, together)
+    else:
+        yield from counted_once(finder, text, spots)
     for which, at, _end in finder.as_it_is.spots(data):
-        for number, encoding in finder.literals[finder.as_it_is.runs[which]]:
+        for number, encoding in finder.literals[finder.as_it_is.runs[which]] if first <= at < last else ():
             yield Hit(at, number, FULL, encoding)
 
 
-class Spot(NamedTuple):
-    """One anchor in some bytes, `low` in small letters."""
+def clusters(spots: Iterable[tuple[int, int, int]], first: int, last: int) -> Iterator[Together]:
+    """The spots, in their order, with those that are within some bytes of each other together; of these what begins
+    from `first` on and before `last`.
+    """
+    together: Together = []
+    before = 0
+    for which, at, _end in spots:
+        if together and at - before >= WITHIN:
+            if first <= together[0][1] < last:
+                yield together
+            together = []
+        together.append((which, at))
+        before = at
+    if together and first <= together[0][1] < last:
+        yield together
 
-    data: bytes
-    low: bytes
+
+def counted_once(finder: Finder, text: Text, spots: Iterable[Together]) -> Iterator[Hit]:
+    """The hits in a text, of those that have the same line up to what is in the folder only the first ones singly."""
+    data, groups = text.data, finder.groups
+    breaks = [[sign for sign in group.breaks if sign in data] for group in groups]
+    plain = is_utf8(data)
+    met: dict[Key, list[Hit]] = {}
+    times: Counter[Key] = Counter()
+    for together in spots:
+        which, at = together[0]
+        most = groups[which].longest
+        first, last = line_around(data, at, most, breaks[which])
+        slash = data.find(b"/", together[-1][1], last)
+        if slash >= 0 and BELOW.match(data, slash, last):
+            last = slash + 2
+        piece = data[first:last]
+        near = (piece.isascii(), True) if plain else told_by(data, at, most)
+        key: Key = (which, at - first, len(together), near, piece)
+        times[key] += 1
+        if times[key] <= mention.MOST_SPOTS:
+            some = finder.named_again(Text(piece, piece.lower(), text.folder, near=near), first, together)
+            yield from some
+            met[key] = some
+    for key, count in times.items():
+        if count > mention.MOST_SPOTS:
+            yield from (hit._replace(times=count - mention.MOST_SPOTS) for hit in met[key])
+
+
+class Spot(NamedTuple):
+    """One anchor in a text."""
+
+    text: Text
     at: int
     group: Group
     forms: Sequence[PlaceForms]
-    binary: bool
-    absent: Sequence[bytes] = ()  # breaks that are nowhere in the bytes
-
-    @property
-    def breaks(self) -> list[bytes]:
-        """At what a path ends here."""
-        return [sign for sign in self.group.breaks if sign not in self.absent]
-
-    def line(self) -> "Line | None":
-        """What of the content decides which folders are named here; None when more than a line may.
-
-        Of what is below the folder nothing does.
-        """
-        data, at, most = self.data, self.at, self.group.longest
-        if self.binary or self.group.wide:
-            return None
-        first, last = line_around(data, at, most, self.breaks)
-        slash = data.find(b"/", at, last)
-        if slash >= 0 and BELOW.match(data, slash, last):
-            last = slash + 2
-        near = nearby(data, at, most)
-        return Line(data[first:at], data[at:last], near.isascii(), is_utf8(near))
 
     def hits(self, names: Names) -> Iterator[Hit]:
         """The folders that are named around it."""
         done: set[int] = set()
         if self.group.passes:  # names of new places
-            done.update(one.number for one, _start, _end in standing(self.low, self.at, self.group.passes))
+            done.update(one.number for one, _start, _end in standing(self.text.low, self.at, self.group.passes))
         open_ones = set().union(*(self.group.rivals.get(number, ()) for number in done)) if done else None
-        for (number, encoding), start, end in standing(self.data, self.at, self.group.plain):
+        for (number, encoding), start, end in standing(self.text.data, self.at, self.group.plain):
             if number in names.active and number not in done and self.is_named(self.forms[number], start, end):
                 yield Hit(self.at, number, FULL, encoding)
                 done.add(number)
@@ -266,22 +207,23 @@ class Spot(NamedTuple):
 
     def is_named(self, one: PlaceForms, start: int, end: int) -> bool:
         """Whether what is there, which is the full path of a folder, is that and no longer path."""
-        data = self.data
-        if self.binary and end - start < LONGEST_COUNTED and counted(data, start, end - start):
+        data, binary = self.text.data, self.text.binary
+        if binary and end - start < LONGEST_COUNTED and counted(data, start, end - start):
             return True
         if not ends(data[end : end + AFTER].decode("utf-8", "replace"), one):
             return False
-        if one.alone and not stands_alone(data[max(0, start - 8) : start], data[end : end + 8], self.binary):
+        if one.alone and not stands_alone(data[max(0, start - 8) : start], data[end : end + 8], binary):
             return False
         before = data[max(0, start - 2) : start]
-        return not before or not PATH_SIGN.match(chr(before[-1])) or before.endswith(b"//") or self.binary
+        return not before or not PATH_SIGN.match(chr(before[-1])) or before.endswith(b"//") or binary
 
     def decoded(self, names: Names, done: set[int]) -> Iterator[Hit]:
         """The folders that are named in some other way; those that are `done` are not asked about."""
-        group = self.group
+        group, data = self.group, self.text.data
         pieces: dict[int, str] = {}
+        near = self.text.near or told_by(data, self.at, group.longest)
         for encoding, before, after in readings(
-            self.data, self.at, group.longest, group.wide, self.breaks, group.codes
+            data, self.at, group.longest, group.wide, group.breaks, group.codes, near
         ):
             for one in candidates(names.endings, before, after):
                 if one.number in done or not self.is_one(one, before, after):
@@ -307,18 +249,10 @@ class Spot(NamedTuple):
             return False
         rest, lead = after[len(right) :], before[: len(before) - len(left)]
         signs = len(left) + len(right)
-        if wide and self.binary and counted(self.data, self.at - 2 * len(left), 2 * signs, signs):
+        if wide and self.text.binary and counted(self.text.data, self.at - 2 * len(left), 2 * signs, signs):
             return True
         piece = name.form == PIECE
-        if not (ends(rest, place) and (piece or begins(lead, name, rest, self.binary))):
+        if not (ends(rest, place) and (piece or begins(lead, name, rest, self.text.binary))):
             return False
         sides = [text.encode("utf-8", "surrogatepass") for text in (lead[-8:], rest[:8])]
-        return not (place.alone or piece) or stands_alone(sides[0], sides[1], self.binary)
-
-
-def candidates(endings: Endings, before: str, after: str) -> Iterator[Ending]:
-    """The names that may be around an anchor, by the texts before it and from it on."""
-    for length, table in endings.items():
-        lefts = table.get(after[:length].casefold())
-        for width, by_left in lefts.items() if lefts else ():
-            yield from by_left.get(before[-width:].casefold() if width else "", ())
+        return not (place.alone or piece) or stands_alone(sides[0], sides[1], self.text.binary)

@@ -68,13 +68,13 @@ class Mention(Struct):
             if not (self.log or prose or free) and all(folder != place.place for folder, _spot in self.above):
                 self.above.append((place.place, Spot(where, f"{form}, {encoding}", show(around).strip())))
             return
-        self.count += 1
+        self.count += hit.times
         if form in place.loose:
-            self.loose[place.place, form] = self.loose.get((place.place, form), 0) + 1
-        self.history += self.log
-        self.forms[encoding] = self.forms.get(encoding, 0) + 1
-        self.prose += prose and not self.log
-        self.free += free and not prose and not self.log
+            self.loose[place.place, form] = self.loose.get((place.place, form), 0) + hit.times
+        self.history += hit.times * self.log
+        self.forms[encoding] = self.forms.get(encoding, 0) + hit.times
+        self.prose += hit.times * (prose and not self.log)
+        self.free += hit.times * bool(free and not prose and not self.log)
         spots = self.said if prose or free else self.spots
         if len(spots) < MOST_SPOTS and not self.log:
             spots.append(Spot(where, f"{form}, {encoding}", show(around).strip()))

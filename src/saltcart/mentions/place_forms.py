@@ -53,12 +53,15 @@ class Name(NamedTuple):
 
 
 class Hit(NamedTuple):
-    """A folder named in some bytes: where its anchor is, its number, in which form and encoding."""
+    """A folder named in some bytes: where its anchor is, its number, in which form and encoding; how many `times`, of
+    which this is the first.
+    """
 
     at: int
     place: int
     form: str
     encoding: str
+    times: int = 1
 
 
 class Anchor(NamedTuple):

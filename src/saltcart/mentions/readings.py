@@ -20,11 +20,11 @@ DETOUR = re.compile(r"/(?!\.\.?/)[^/\"'<>\0\r\n=:]+/\.\./")
 
 
 def readings(
-    data: bytes, at: int, most: int, wide: bool, breaks: Sequence[bytes], codes: Iterable[str]
+    data: bytes, at: int, most: int, wide: bool, breaks: Sequence[bytes], codes: Iterable[str], near: tuple[bool, bool]
 ) -> Iterator[tuple[str, str, str]]:
     """What is before an anchor and from it on, in each way to read it: encoding, and both texts, up to one of the
-    `breaks`, with it.  `codes` are the old encodings that are tried where it is neither ASCII nor UTF-8, and the usual
-    one where it is not ASCII.
+    `breaks`, with it.  What is `near` is ASCII, and UTF-8: where it is neither, the old encodings `codes` are tried,
+    and where it is not ASCII the usual one.
     """
     if wide:
         for encoding, start in (("utf-16-le", at), ("utf-16-be", at - 1)):
@@ -36,9 +36,9 @@ def readings(
     first, last = line_around(data, at, most, breaks)
     parts = (data[first:at], data[at:last])
     yield from unquoted("UTF-8", [part.decode("utf-8", "surrogateescape") for part in parts])
-    near = nearby(data, at, most)
-    for code in codes if not near.isascii() else ():
-        if code == USUAL or not is_utf8(near):
+    plain, wide_letters = near
+    for code in codes if not plain else ():
+        if code == USUAL or not wide_letters:
             yield from unquoted("8-bit", [part.decode(code, "replace") for part in parts])
 
 
@@ -52,9 +52,10 @@ def line_around(data: bytes, at: int, most: int, breaks: Iterable[bytes]) -> tup
     return first, last
 
 
-def nearby(data: bytes, at: int, most: int) -> bytes:
-    """What is around a spot, as much as tells in which encoding it is."""
-    return data[max(0, at - min(most, NEAR)) : at + min(most, NEAR)]
+def told_by(data: bytes, at: int, most: int) -> tuple[bool, bool]:
+    """Whether what is around a spot, as much as tells in which encoding it is, is ASCII, and UTF-8."""
+    near = data[max(0, at - min(most, NEAR)) : at + min(most, NEAR)]
+    return near.isascii(), is_utf8(near)
 
 
 def is_utf8(some: bytes) -> bool:
