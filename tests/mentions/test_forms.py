@@ -180,7 +180,8 @@ class Forms(unittest.TestCase):
         with patch.object(finder, "counted_once", each_by_itself):
             wanted, numbers = found(), counted()
         for time in ("the first time", "the second time"):
-            self.assertEqual(found(), wanted, time)
+            with patch.object(mention, "MOST_SPOTS", len(data)):
+                self.assertEqual(found(), wanted, time)
         with patch.object(mention, "MOST_SPOTS", 1):
             self.assertEqual(counted(), numbers)
 
