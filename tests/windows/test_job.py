@@ -22,13 +22,18 @@ def even_read_only(call, path, _error):
     call(path)
 
 
+def emptied():
+    """Take everything from the drives."""
+    for path in (Path(drive, one) for drive in ("D:/", "E:/", "G:/") for one in os.listdir(drive)):
+        shutil.rmtree(path, onerror=even_read_only) if path.is_dir() else path.unlink()
+
+
 @unittest.skipUnless(sys.platform == "win32", "Windows only")
 class Job(unittest.TestCase):
     def setUp(self):
+        emptied()
+        self.addCleanup(emptied)  # other tests search these drives too
         for drive, name in (("D:/", "keel"), ("E:/", "lighter")):
-            for one in os.listdir(drive):
-                path = Path(drive, one)
-                shutil.rmtree(path, onerror=even_read_only) if path.is_dir() else path.unlink()
             marker = f'name = "{name}"\nidentity = "windows-{name}"\ncapacity_bytes = 50000000\nfilesystem = "ntfs"\n'
             Path(drive, ".saltcart-drive.toml").write_text(marker)
         self.environment = {**os.environ, "SALTCART_HOME": r"D:\data", "COLUMNS": "120"}
@@ -125,10 +130,6 @@ class Job(unittest.TestCase):
 
     def test_a_drive_that_comes_back_under_another_letter_is_followed(self):
         """It is known by what it is and not by its letter, between the copying and the switch, and after it."""
-        for one in os.listdir("G:/"):
-            shutil.rmtree(Path("G:/", one), onerror=even_read_only) if Path("G:/", one).is_dir() else os.unlink(
-                f"G:/{one}"
-            )
         before = self.state()
         words = (self.shelf, "--to", r"E:\Sounds", "--map", MAPS / "player.toml", "-o", r"D:\plan.toml")
         self.saltcart("draft", *words)
