@@ -3,7 +3,6 @@
 from collections.abc import Callable, Container, Hashable, Iterable, Iterator, Sequence
 from contextlib import suppress
 from functools import cached_property
-from itertools import islice
 
 from saltcart.errors import CannotSpell
 from saltcart.judging.resolver import Resolver
@@ -16,11 +15,12 @@ from saltcart.rewriting.parting import Parting, parting_of, with_parted
 from saltcart.spelling import Move, Moves, Spelling, encodable
 from saltcart.spelling.foreign import PSEUDO, looks_foreign
 from saltcart.spelling.moves import Aims, above, joined, plain, tail_below
-from saltcart.spelling.swaps import Swap, swap_for
+from saltcart.spelling.swaps import Beginnings, Swap, swap_for
 from saltcart.system import os
 from saltcart.waybills.relinks import RELATIVE
 
-SPECIMENS = 1000
+SPECIMENS = 64  # of each batch
+MOST_TRIES = 1000  # of specimens that may show no swap, in one ledger
 
 
 class Routes:
@@ -113,18 +113,29 @@ class Routes:
 
     def changes(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
         """What to change in `ledger` when it goes from `old_folder` to `new_folder`.  Raises CannotSpell."""
-        found: list[tuple[Swap, Move]] = []
-        for batch, number in specimens(ledger) if not (any(self.aims) or self.here or self.like) else ():
-            # A swap looks at no single entry.
-            if not any(swap.covers(batch.texts[number]) for swap, _move in found) and (
-                pair := self.swap(batch, number, old_folder)
-            ):
-                found.append(pair)
+        found = [] if any(self.aims) or self.here or self.like else self.swaps(ledger, old_folder)
         swaps = [swap for swap, move in found if not move.takes]
         partly = [(swap, move) for swap, move in found if move.takes]
         self.parted = {}
         texts = self.texts(ledger.entries(besides=swaps), old_folder, new_folder, partly)
         return with_parted(ledger, Changes(texts, swaps), self.parted)
+
+    def swaps(self, ledger: Ledger, folder: str) -> list[tuple[Swap, Move]]:
+        """The swaps that specimens of a ledger in `folder` show, each with its move: they look at no single entry."""
+        found: list[tuple[Swap, Move]] = []
+        known, left = Beginnings[str, Swap](), MOST_TRIES
+        for batch, number in specimens(ledger):
+            text = batch.texts[number]
+            if any(swap.covers(text) for swap in known.of(text)):
+                continue
+            pair = self.swap(batch, number, folder)
+            if pair:
+                found.append(pair)
+                known.add(pair[0].old, pair[0])
+            left -= not pair
+            if not left:
+                break
+        return found
 
     def texts(
         self, entries: Iterable[Entry], old_folder: str, new_folder: str, partly: Sequence[tuple[Swap, Move]] = ()
@@ -311,8 +322,10 @@ def starts_somewhere(spelling: Spelling, text: str) -> bool:
 
 
 def specimens(ledger: Ledger) -> Iterator[tuple[Batch, int]]:
-    """The first spots of a ledger."""
-    return islice(((batch, number) for batch in ledger.batches() for number in range(len(batch.texts))), SPECIMENS)
+    """Some spots from everywhere in a ledger: libraries are often in the order of their folders."""
+    for batch in ledger.batches():
+        for number in range(0, len(batch.texts), 1 + len(batch.texts) // SPECIMENS):
+            yield batch, number
 
 
 def same_place(one: str, other: str) -> bool:

@@ -44,10 +44,16 @@ class Swap(NamedTuple):
 class Beginnings(Generic[Text, Item]):
     """Things by what texts begin with, found in as many steps as there are lengths of that."""
 
-    def __init__(self, some: Iterable[tuple[Text, Item]]):
+    def __init__(self, some: Iterable[tuple[Text, Item]] = ()):
         self.tables: dict[int, dict[Text, list[tuple[int, Item]]]] = {}
-        for number, (beginning, one) in enumerate(some):
-            self.tables.setdefault(len(beginning), {}).setdefault(beginning, []).append((number, one))
+        self.count = 0
+        for beginning, one in some:
+            self.add(beginning, one)
+
+    def add(self, beginning: Text, one: Item) -> None:
+        """Take up one more thing."""
+        self.tables.setdefault(len(beginning), {}).setdefault(beginning, []).append((self.count, one))
+        self.count += 1
 
     def of(self, text: Text) -> list[Item]:
         """The things with whose beginnings a text begins, in their order."""
