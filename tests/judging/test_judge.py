@@ -34,9 +34,8 @@ class Verdicts(WorldCase):
 
     def answers(self, texts, **options):
         """Path, verdict and reason for each text of one ledger on the keel."""
-        batch = Batch(
-            texts, spelling_named("auto"), None, True, lambda at: Entry(at, "", texts[at], spelling_named("auto"))
-        )
+        spelling = spelling_named("auto")
+        batch = Batch(texts, spelling, None, True, texts.index, lambda at: Entry(at, "", texts[at], spelling))
         return [
             (one.resolved, one.verdict, one.why) for one in Judge(**options).batch(batch, str(self.keel)).judgements()
         ]

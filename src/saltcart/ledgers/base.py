@@ -69,7 +69,7 @@ class Entry(Struct, frozen=True):
 
 
 class Batch(NamedTuple):
-    """Spots of one kind that follow each other in a ledger: their texts, and how to make an entry of each.
+    """Spots of one kind that follow each other in a ledger: their texts, and how to make a key and an entry of each.
 
     A text that the spelling cannot read (a web address) is among them and makes no entry.  In a
     batch that is not `sure`, a text does not say it all: entries have second readings, or
@@ -80,6 +80,7 @@ class Batch(NamedTuple):
     spelling: Spelling | None
     base: Entry | None
     sure: bool
+    key: Callable[[int], Key]
     entry: Callable[[int], Entry]
 
     @property

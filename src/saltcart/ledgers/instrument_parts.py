@@ -69,7 +69,7 @@ class PartLedger(Batched):
 def alone(entry: Entry, key: Key) -> Batch:
     """A batch of one entry."""
     one = replace(entry, key=key)
-    return Batch([entry.written], entry.spelling, entry.base, False, lambda _at: one)
+    return Batch([entry.written], entry.spelling, entry.base, False, lambda _at: key, lambda _at: one)
 
 
 def with_parts(

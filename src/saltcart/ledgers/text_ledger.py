@@ -109,7 +109,7 @@ class TextLedger(Batched):
                 texts = [coding.decode(spans.inside[number]) for number in numbers]
                 above = self.entry_of(base, spans) if isinstance(base, int) else base
                 sure = coding.sure and (spelling is None or spelling.start != "content")
-                yield Batch(texts, spelling, above, sure, partial(self.entry_at, numbers, spans))
+                yield Batch(texts, spelling, above, sure, numbers.__getitem__, partial(self.entry_at, numbers, spans))
 
     def entry_at(self, numbers: Sequence[int], spans: Spans, at: int) -> Entry:
         """The entry at one of some spans."""

@@ -1,7 +1,8 @@
 """The check: every entry judged again and compared with before; every copy held against the logbook."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import partial
+from types import MappingProxyType
 
 from saltcart.drives import Presence
 from saltcart.errors import Refused, SaltCartError, show
@@ -45,7 +46,7 @@ def check_ledgers(
 
     for number, ledger in enumerate(with_parts(map(true_path, paths), partial(open_ledger, maps=loaded), noted)):
         progress(Tick("judge", ledger.path, number, len(paths)))
-        report.ledgers.append(with_problems(state := judge.ledger(ledger), {}))
+        report.ledgers.append(with_problems(state := judge.ledger(ledger)))
         report.levels += wrong_levels(state, judge.resolver)
     judge.opened.keep()
     return report
@@ -95,8 +96,8 @@ def check_ledger(trip: Trip, row: LedgerRow, judge: Judge, place: str) -> Ledger
         away = None if os.path.exists(place) else judge.presence.away(place)
         trouble = Refused(f"{show(place)}: {away}", "Plug it in; nothing is lost.") if away else error
         state = LedgerState(place, row.map_name, trouble=trouble)
-    before = {} if trip.state in (HAULING, HAULED) else {entry.key: entry for entry in trip.logbook.entries(row.number)}
-    return with_problems(state, before)
+    early = trip.state in (HAULING, HAULED)
+    return with_problems(state, lambda: {} if early else {one.key: one for one in trip.logbook.entries(row.number)})
 
 
 def flipped(trip: Trip, row: LedgerRow) -> Refused | None:
@@ -116,13 +117,19 @@ def flipped(trip: Trip, row: LedgerRow) -> Refused | None:
     )
 
 
-def with_problems(state: LedgerState, before: dict[str, EntryRow]) -> LedgerCheck:
-    """The entries of a judged ledger that need a word, with what they were before."""
+def with_problems(
+    state: LedgerState, recorded: Callable[[], Mapping[str, EntryRow]] = lambda: MappingProxyType({})
+) -> LedgerCheck:
+    """The entries of a judged ledger that need a word, with what they were before, which is `recorded` by their
+    keys.
+    """
+    troubles = list(state.judgements(plain=False))
+    before = recorded() if troubles else {}
     texts = {entry.new: entry for entry in before.values()} | {
         entry.old: entry for entry in before.values() if entry.old == entry.new
     }
     problems = []
-    for judgement in state.judgements(plain=False):
+    for judgement in troubles:
         row = before.get(key_text(judgement.entry.key))
         if row is None or judgement.entry.written not in (row.old, row.new):
             row = texts.get(judgement.entry.written)

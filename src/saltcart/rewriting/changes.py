@@ -30,12 +30,21 @@ class Changes:
             covered = sum(len(batch.texts) for batch in every) - sum(len(batch.texts) for batch in left)
         return len(self.texts) + self.edits.count() + covered
 
+    def news(self, batch: Batch) -> Iterator[str]:
+        """What will be in the place of each text of a batch."""
+        for number, text in enumerate(batch.texts):
+            new = self.texts.get(batch.key(number)) if self.texts else None
+            yield self.swapped(batch.spelling, batch.base, text) if new is None else new
+
     def new(self, entry: Entry) -> str:
         """What will be in the place of `entry`."""
-        if entry.key in self.texts:
-            return self.texts[entry.key]
-        swap = self.swap_of(entry.spelling, entry.base, entry.written)
-        return swap(entry.written) if swap else entry.written
+        new = self.texts.get(entry.key)
+        return self.swapped(entry.spelling, entry.base, entry.written) if new is None else new
+
+    def swapped(self, spelling: Spelling | None, base: Entry | None, text: str) -> str:
+        """A text as the swap that covers it has it; as it is where none does."""
+        swap = self.swap_of(spelling, base, text)
+        return swap(text) if swap else text
 
     def swap_of(self, spelling: Spelling | None, base: Entry | None, text: str) -> Swap | None:
         """The swap that covers a text, if one does."""

@@ -1,17 +1,20 @@
 """One ledger on its way through a switch: what it says now is recorded, and what it will say is staged."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from functools import partial
+
+from msgspec.structs import replace
 
 from saltcart.carrying import turns
 from saltcart.errors import CannotSpell
 from saltcart.judging.judge import Judge
-from saltcart.judging.judgements import Judgement, LedgerState
+from saltcart.judging.judgements import VERDICTS, JudgedBatch, LedgerState
 from saltcart.own_names import staged_for
 from saltcart.rewriting.changes import Changes
 from saltcart.rewriting.content_folders import AddedFolder
 from saltcart.rewriting.staging import changes_for, judged, routes_for, stage
 from saltcart.safefile import copy_durably, digest_of, remove_with_side_files
+from saltcart.spelling import Moves
 from saltcart.switching.deed_kinds import Swap, changed
 from saltcart.switching.deeds import Deed
 from saltcart.system import os
@@ -25,11 +28,20 @@ def in_front(trip: Trip, row: LedgerRow) -> bool:
     return row.rewrite and trip.line(row).front
 
 
-def entry_row(found: Judgement, changes: Changes, number: int | None) -> EntryRow:
-    """An entry as the logbook keeps it, by its number where the ledger becomes a part of what it was."""
-    entry = found.entry
-    key = key_text(entry.key if number is None else number)
-    return EntryRow(key, str(entry.where), entry.written, changes.new(entry), found.verdict, found.why)
+def entry_rows(judged: Iterable[JudgedBatch], changes: Changes) -> Iterator[tuple[EntryRow, str]]:
+    """The entries of a ledger as the logbook keeps them, each with the path that it means."""
+    for part in judged:
+        texts = part.batch.texts
+        for number, (answer, old, new) in enumerate(zip(part.all(), texts, changes.news(part.batch), strict=True)):
+            resolved, verdict, why = answer
+            if verdict in VERDICTS:
+                yield EntryRow(key_text(part.batch.key(number)), old, new, verdict, why), resolved
+
+
+def travelling(rows: Iterable[tuple[EntryRow, str]], moves: Moves) -> Iterator[EntryRow]:
+    """The entries that a ledger keeps which becomes a part of what it was, by their new numbers."""
+    kept = (row for row, resolved in rows if moves.covers(resolved))
+    return (replace(row, key=str(number)) for number, row in enumerate(kept))
 
 
 def keep_as_it_is(trip: Trip, row: LedgerRow, reread: bool) -> tuple[str, str, str]:
@@ -66,9 +78,8 @@ def prepare_ledger(trip: Trip, row: LedgerRow, judge: Judge, reread: bool, added
         if row.rewrite
         else Changes({}, [])
     )
-    moves = trip.waybill.moves()
-    judgements = [found for found in state.judgements() if not line.cut or moves.covers(found.resolved)]
-    entries = [entry_row(found, changes, number if line.cut else None) for number, found in enumerate(judgements)]
+    rows = entry_rows(state.judged, changes)
+    entries = list(travelling(rows, trip.waybill.moves()) if line.cut else (one for one, _resolved in rows))
     row.changed, row.after = (sum(entry.old != entry.new for entry in entries) + changes.edits.count(), before)
     if row.changed or line.over or line.merge or line.cut:
         staged, merging = staged_name(trip, row), partial(change_more, trip, row)

@@ -259,26 +259,18 @@ class Logbook:
         """Record the entries of a ledger in place of those recorded before."""
         self.database.execute("DELETE FROM entry WHERE ledger = ?", (ledger,))
         self.database.executemany(
-            "INSERT INTO entry (ledger, key, place, old, new, verdict, why) VALUES (?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO entry (ledger, key, place, old, new, verdict, why) VALUES (?, ?, '', ?, ?, ?, ?)",
             (
-                (
-                    ledger,
-                    row.key,
-                    show(row.where),
-                    os.fsencode(row.old),
-                    os.fsencode(row.new),
-                    row.verdict,
-                    show(row.why),
-                )
+                (ledger, row.key, os.fsencode(row.old), os.fsencode(row.new), row.verdict, show(row.why))
                 for row in entries
             ),
         )
 
     def entries(self, ledger: int) -> Iterator[EntryRow]:
         """The recorded entries of a ledger."""
-        query = "SELECT key, place, old, new, verdict, why, after FROM entry WHERE ledger = ?"
-        for key, where, old, new, verdict, why, after in self.database.execute(query, (ledger,)):
-            yield EntryRow(key, where, os.fsdecode(old), os.fsdecode(new), verdict, why, after)
+        query = "SELECT key, old, new, verdict, why, after FROM entry WHERE ledger = ?"
+        for key, old, new, verdict, why, after in self.database.execute(query, (ledger,)):
+            yield EntryRow(key, os.fsdecode(old), os.fsdecode(new), verdict, why, after)
 
     def changed_unfound(self, ledger: int, found: str) -> set[str]:
         """The keys of the entries of a ledger that were rewritten, and before that had another verdict than `found`."""

@@ -19,7 +19,11 @@ ACCEPTED = "accepted"
 
 def key_text(key: Hashable) -> str:
     """An entry's key as the logbook holds it: JSON."""
-    return str(key) if type(key) is int else json.dumps(key, default=repr)
+    if type(key) is int:
+        return str(key)
+    if isinstance(key, tuple) and all(type(part) is int for part in key):  # as of most databases
+        return f"[{', '.join(map(str, key))}]"
+    return json.dumps(key, default=repr)
 
 
 def now() -> str:
@@ -63,7 +67,6 @@ class EntryRow(Struct, frozen=True):
     """
 
     key: str
-    where: str
     old: str
     new: str
     verdict: str

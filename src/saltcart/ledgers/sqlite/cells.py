@@ -7,7 +7,7 @@ from itertools import groupby, islice
 from typing import Any, NamedTuple
 
 from saltcart.errors import CannotSpell, show
-from saltcart.ledgers.base import Batch, Entry
+from saltcart.ledgers.base import Batch, Entry, Key
 from saltcart.ledgers.maps import Rule
 from saltcart.ledgers.rules import Parts
 from saltcart.ledgers.where import Where
@@ -107,11 +107,14 @@ def batches_of(
         rows = [row for row in run if texts[row] is not None] if filtered else range(len(texts))
         base = folders.get(owner)
 
+        def key(at: int, rows: Sequence[int] = rows) -> Key:
+            return number, *(column[rows[at]] for column in keys)
+
         def entry(at: int, rows: Sequence[int] = rows, base: Entry | None = base) -> Entry:
-            key = tuple(column[rows[at]] for column in keys)
-            where = Where(f"{rule.table}.{rule.column}", row="/".join(map(str, key)))
+            row = [column[rows[at]] for column in keys]
+            where = Where(f"{rule.table}.{rule.column}", row="/".join(map(str, row)))
             return Entry(
-                (number, *key),
+                (number, *row),
                 where,
                 texts[rows[at]],
                 rule.spelling,
@@ -125,6 +128,7 @@ def batches_of(
             rule.spelling,
             base,
             not looks_around,
+            key,
             entry,
         )
 
