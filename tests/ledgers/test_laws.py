@@ -219,6 +219,17 @@ class Swapped(unittest.TestCase):
                 each = routes.texts(ledger.entries(), folder, folder)
                 self.assertEqual((*routes.changes(ledger, folder, folder),), (each, [], NO_EDITS))
 
+    def test_a_library_of_many_folders_is_swapped_by_folders_in_whatever_order_it_is(self):
+        """One after the other, and in turn."""
+        moves = Moves([Move(f"/keel/{number}", f"/lighter/{number} ä") for number in range(40)])
+        paths = [f"/keel/{number % 40}/{number}.wav" for number in range(4000)]
+        for order in (paths, sorted(paths)):
+            with tempfile.NamedTemporaryFile("w", suffix=".m3u8") as library:
+                library.write("\n".join(order))
+                library.flush()
+                changes = Routes(moves).changes(open_ledger(library.name, []), "/", "/")
+            self.assertEqual((len(changes.swaps), changes.texts), (40, {}), order[1])
+
     @given(some.sampled_from(sorted(WRITERS)), HEADS, HEADS, some.lists(TAILS, min_size=1, max_size=6))
     def test_many_at_once_are_what_each_would_be(self, name, old, new, tails):
         paths = [f"/keel/{old}/{tail}" for tail in [*tails, "plain.wav"]]

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Container, Hashable, Iterable, Iterator, Sequence
 from contextlib import suppress
 from functools import cached_property
+from itertools import count
 
 from saltcart.errors import CannotSpell
 from saltcart.judging.resolver import Resolver
@@ -20,6 +21,7 @@ from saltcart.system import os
 from saltcart.waybills.relinks import RELATIVE
 
 SPECIMENS = 64  # of each batch
+GOLDEN = (5**0.5 - 1) / 2  # steps of this part of a whole come everywhere, and nowhere twice
 MOST_TRIES = 1000  # of specimens that may show no swap, in one ledger
 
 
@@ -322,10 +324,14 @@ def starts_somewhere(spelling: Spelling, text: str) -> bool:
 
 
 def specimens(ledger: Ledger) -> Iterator[tuple[Batch, int]]:
-    """Some spots from everywhere in a ledger: libraries are often in the order of their folders."""
+    """Some spots from everywhere in a ledger, at no regular distance: libraries are in the order of their folders, or
+    go through these in turn.
+    """
+    steps = count()
     for batch in ledger.batches():
-        for number in range(0, len(batch.texts), 1 + len(batch.texts) // SPECIMENS):
-            yield batch, number
+        size = len(batch.texts)
+        few = range(size) if size <= SPECIMENS else (int(next(steps) * GOLDEN % 1 * size) for _one in range(SPECIMENS))
+        yield from ((batch, number) for number in few)
 
 
 def same_place(one: str, other: str) -> bool:
