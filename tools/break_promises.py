@@ -1950,7 +1950,7 @@ BREAKAGES = (
         ("tests.mentions.test_forms",),
     ),
     Breakage(
-        0,
+        14,
         "the first spots of a ledger stand for all",
         "rewriting/routes.py",
         "else (int(next(steps) * GOLDEN % 1 * size) for _one in range(SPECIMENS))",
