@@ -4,10 +4,11 @@
 
 FROM and TO are folders on two drives (the system's temporary folder and /dev/shm by default).  Processor time of each
 command, against what the operating system's own commands take for the same: copying, flushing, reading back, `sed` on
-two texts, and an UPDATE.
+two texts, and an UPDATE.  What else is on this machine is not searched: that is another machine's elsewhere.
 """
 
 import os
+import shutil
 import sqlite3
 import struct
 import subprocess
@@ -22,6 +23,13 @@ from bench.timing import COMPILED, PROGRAM, Run, show
 
 SHELVES, FILES, SIZE, ENTRIES = 20, 30_000, 33_000, 100_000
 MEMORY = 300_000_000
+PLACES = """
+import sys
+from saltcart.cart import Cart
+from saltcart.mentions.search_places import search_places
+folders, news = sys.argv[1:-1], [sys.argv[-1] + "/Sounds"]
+print(*search_places(folders, Cart(), (), (), news), sep="\\0", end="")
+"""
 MAP = 'name = "bench"\ncontainer = "sqlite"\n[[entries]]\ntable = "tracks"\ncolumn = "place"\nspelling = "native"\n'
 
 
@@ -85,13 +93,24 @@ def reference(top: Path, to: Path, environment: dict[str, str]) -> Run:
     )
     lists, other = f"{top}/lists", f"{top}/other"
     os.mkdir(other)
-    return spent(
+    run = spent(
         f"cp -a '{old}' '{new}' && sync -f '{new}' && find '{new}' -type f -exec cat {{}} + > /dev/null"
         f" && sed 's|{old}|{new}|' '{lists}/all.m3u8' > '{other}/all.m3u8'"
         f" && sed 's|{quote(old)}|{quote(new)}|' '{lists}/all.xspf' > '{other}/all.xspf'"
         f" && '{sys.executable}' -c \"{update}\" '{lists}/library.db' '{other}/library.db' '{old}' '{new}'",
         environment,
     )
+    for place in (new, other):  # of which this studio knows nothing
+        shutil.rmtree(place)
+    return run
+
+
+def elsewhere(top: Path, to: Path, folders: list[str], environment: dict[str, str]) -> list[str]:
+    """The places that a search would go through and that hold nothing of this studio."""
+    words = [sys.executable, "-c", PLACES, *folders, str(to)]
+    found = subprocess.run(words, capture_output=True, text=True, check=True, env={**os.environ, **environment}).stdout
+    studio = (str(top), str(to))
+    return [one for one in found.split("\0") if not any(f"{place}/".startswith(f"{one}/") for place in studio)]
 
 
 def measure(top: Path, to: Path, shelves: int) -> tuple[Run, dict[str, Run]]:
@@ -100,8 +119,9 @@ def measure(top: Path, to: Path, shelves: int) -> tuple[Run, dict[str, Run]]:
     environment = {"HOME": str(top), "SALTCART_HOME": str(top / "data")}
     theirs = reference(top, to, environment)
     words = [*folders, "--to", str(to / "Sounds"), "--map", str(top / "map.toml"), "--yes"]
+    others = elsewhere(top, to, folders, environment)
     commands = {
-        "move": ["move", *words, "--search", str(top)],
+        "move": ["move", *words, "--search", str(top), *(["--no-search", *others] if others else [])],
         "check": ["check"],
         "check --digests": ["check", "--digests"],
         "undo --drop-copies": ["undo", "--drop-copies", "--yes"],

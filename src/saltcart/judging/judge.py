@@ -22,7 +22,7 @@ from saltcart.judging.resolver import Resolver
 from saltcart.ledgers import Batch, Ledger
 from saltcart.safefile import nearest
 from saltcart.shelves.audio import header_trouble, kind_of
-from saltcart.spelling import encodable, readings, spelling_named
+from saltcart.spelling import Spelling, encodable, readings, spelling_named
 from saltcart.spelling.foreign import PSEUDO
 from saltcart.spelling.moves import plain, tail_below
 from saltcart.system import os
@@ -101,6 +101,8 @@ class Judge:
                 others -= shown
                 unknown -= shown
                 answers |= self.lost_with_folders(folders)
+            elif not batch.of_the_web:
+                answers |= self.found_as_read(batch.spelling, unknown, start)
             answers |= {
                 text: self.answer(batch, readings(batch.spelling, (text,)), start)
                 for text in unknown.difference(answers)
@@ -117,8 +119,15 @@ class Judge:
             for folder, inside in folders.items()
             if self.asked[folder] >= FEW and plain(folder) == folder
         )
-        new = set().union(*shown) - self.seen.keys()
-        return {path for path in new if self.path(path) == (FOUND, "")} if self.headers else new
+        simply = FOUND, ""
+        verdict = self.path if self.headers else lambda path: self.seen.get(path, simply)
+        return {path for path in set().union(*shown) if verdict(path) == simply}
+
+    def found_as_read(self, spelling: Spelling, texts: Iterable[str], start: str) -> dict[str, Answer]:
+        """The answers to those of the texts of which the likeliest reading means a path that listings show."""
+        paths = {text: spelling.read(text, start) for text in texts if encodable(text)}
+        shown = self.found_in_listings(by_folder(filter(None, paths.values())))
+        return {text: (path, FOUND, "") for text, path in paths.items() if path in shown}
 
     def lost_with_folders(self, folders: Mapping[str, Sequence[str]]) -> dict[str, Answer]:
         """The answers to those of the full paths in `folders` whose folders are not there: one look each."""

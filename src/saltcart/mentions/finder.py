@@ -5,7 +5,7 @@ bytes around it; else these are decoded once in each way, and what follows the a
 be there.
 """
 
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from functools import lru_cache
 from re import compile
@@ -42,7 +42,7 @@ BELOW = compile(rb"/[^/.%\\& \t]")  # how something below a folder begins
 LONGEST_COUNTED = 1 << 14  # bytes of a text whose length may be before it
 
 
-Together = list[tuple[int, int]]  # the groups of anchors that are near each other, and where each is
+Together = list[tuple[int, int, int]]  # anchors that are near each other: their groups, and from and up to where
 Key = tuple[object, ...]  # all that decides which folders are named somewhere in a text
 
 
@@ -73,9 +73,9 @@ class Finder:
         """The folders that are named around anchors that are near each other."""
         last: dict[int, int] = {}
         names = self.here(text.folder)
-        for which, at in together:
+        for which, at, end in together:
             group = self.groups[which]
-            if not group.goes_on(text.low, at + len(group.raw)):
+            if not group.goes_on(text.low, end):
                 continue
             for hit in Spot(text, at, group, self.forms).hits(names[which]):
                 if hit.form == PIECE or abs(at - last.get(hit.place, -WITHIN)) >= WITHIN:
@@ -85,7 +85,7 @@ class Finder:
 
     def named_again(self, text: "Text", at: int, together: Together) -> list[Hit]:
         """As `named`, for a piece of a text that begins `at` some place: lists say the same on very many lines."""
-        inside = [(which, spot - at) for which, spot in together]
+        inside = [(which, spot - at, end - at) for which, spot, end in together]
         key = text.folder, text.data, text.near, *inside
         if (known := self.known.get(key)) is None:
             if len(self.known) >= MOST_LINES:
@@ -143,43 +143,43 @@ def clusters(spots: Iterable[tuple[int, int, int]], first: int, last: int) -> It
     from `first` on and before `last`.
     """
     together: Together = []
-    before = 0
-    for which, at, _end in spots:
-        if together and at - before >= WITHIN:
+    for spot in spots:
+        if together and spot[1] - together[-1][1] >= WITHIN:
             if first <= together[0][1] < last:
                 yield together
             together = []
-        together.append((which, at))
-        before = at
+        together.append(spot)
     if together and first <= together[0][1] < last:
         yield together
 
 
 def counted_once(finder: Finder, text: Text, spots: Iterable[Together]) -> Iterator[Hit]:
     """The hits in a text, of those that have the same line up to what is in the folder only the first ones singly."""
-    data, groups = text.data, finder.groups
-    breaks = [[sign for sign in group.breaks if sign in data] for group in groups]
-    plain = is_utf8(data)
+    data, most_shown, plain = text.data, mention.MOST_SPOTS, is_utf8(text.data)
+    lines = [(group.longest, [sign for sign in group.breaks if sign in data]) for group in finder.groups]
     met: dict[Key, list[Hit]] = {}
-    times: Counter[Key] = Counter()
+    times: dict[Key, int] = {}
     for together in spots:
-        which, at = together[0]
-        most = groups[which].longest
-        first, last = line_around(data, at, most, breaks[which])
+        which, at, _end = together[0]
+        first, last = line_around(data, at, *lines[which])
         slash = data.find(b"/", together[-1][1], last)
         if slash >= 0 and BELOW.match(data, slash, last):
             last = slash + 2
-        piece = data[first:last]
-        near = (piece.isascii(), True) if plain else told_by(data, at, most)
-        key: Key = (which, at - first, len(together), near, piece)
-        times[key] += 1
-        if times[key] <= mention.MOST_SPOTS:
-            some = finder.named_again(Text(piece, piece.lower(), text.folder, near=near), first, together)
-            yield from some
-            met[key] = some
+        near = None if plain else told_by(data, at, lines[which][0])
+        key: Key = (which, at - first, len(together), near, data[first:last])
+        times[key] = count = times.get(key, 0) + 1
+        if count <= most_shown:
+            met[key] = finder.named_again(piece_of(text, first, last, near), first, together)
+            yield from met[key]
     for key, count in times.items():
-        if count > mention.MOST_SPOTS:
-            yield from (hit._replace(times=count - mention.MOST_SPOTS) for hit in met[key])
+        if count > most_shown:
+            yield from (hit._replace(times=count - most_shown) for hit in met[key])
+
+
+def piece_of(text: Text, first: int, last: int, near: tuple[bool, bool] | None) -> Text:
+    """A piece of a text, which is UTF-8 if it is not said what is `near`."""
+    piece = text.data[first:last]
+    return Text(piece, piece.lower(), text.folder, near=near or (piece.isascii(), True))
 
 
 class Spot(NamedTuple):

@@ -47,8 +47,10 @@ def line_around(data: bytes, at: int, most: int, breaks: Iterable[bytes]) -> tup
     first, last = at - most if at > most else 0, at + most
     for sign in breaks:
         start, end = data.rfind(sign, first, at), data.find(sign, at, last)
-        first = start if start >= 0 else first
-        last = end + 1 if end >= 0 else last
+        if start >= 0:
+            first = start
+        if end >= 0:
+            last = end + 1
     return first, last
 
 

@@ -20,6 +20,7 @@ from saltcart.system.posix import (
     flush_file_by,
     homes_of,
     kind_of_attribute,
+    libc,
 )
 from saltcart.system.posix import INTERRUPTS as INTERRUPTS
 from saltcart.system.posix import ROOTS as ROOTS
@@ -70,10 +71,9 @@ def open_folder(path: str, links: bool = True) -> OpenFolder:
 
 def rename_exclusively(old: str, new: str) -> None:
     """See System: renameat2(2)."""
-    libc = ctypes.CDLL(None, use_errno=True)
-    if not hasattr(libc, "renameat2"):
+    if not hasattr(libc(), "renameat2"):
         raise OSError(errno.ENOSYS, os.strerror(errno.ENOSYS), old, None, new)
-    if libc.renameat2(AT_FDCWD, os.fsencode(old), AT_FDCWD, os.fsencode(new), RENAME_NOREPLACE):
+    if libc().renameat2(AT_FDCWD, os.fsencode(old), AT_FDCWD, os.fsencode(new), RENAME_NOREPLACE):
         number = ctypes.get_errno()
         raise OSError(number, os.strerror(number), old, None, new)
 
@@ -102,12 +102,11 @@ def flush_file(path: str) -> None:
 
 def flush_drive(top: str) -> bool:
     """See System: syncfs(2)."""
-    library = ctypes.CDLL(None, use_errno=True)
-    if not hasattr(library, "syncfs"):
+    if not hasattr(libc(), "syncfs"):
         return False
     handle = os.open(top, os.O_RDONLY)
     try:
-        if library.syncfs(handle):
+        if libc().syncfs(handle):
             code = ctypes.get_errno()
             raise OSError(code, os.strerror(code), top)
     finally:
@@ -230,7 +229,7 @@ def homes_of_others() -> Sequence[str]:
 
 def end_with_parent() -> None:
     """See System: prctl(2)."""
-    ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
+    libc().prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
 
 
 def processors() -> int:

@@ -13,7 +13,7 @@ from typing import Any
 from xml.parsers.expat import ExpatError
 
 from saltcart.system.contract import UNKNOWN, Facts, Mount, OpenFolder
-from saltcart.system.posix import FOLDER_FLAGS, Folder, copy_owner, finish_folder_with, flush_file_by, homes_of
+from saltcart.system.posix import FOLDER_FLAGS, Folder, copy_owner, finish_folder_with, flush_file_by, homes_of, libc
 from saltcart.system.posix import INTERRUPTS as INTERRUPTS
 from saltcart.system.posix import ROOTS as ROOTS
 from saltcart.system.posix import disk_bytes as disk_bytes
@@ -47,8 +47,7 @@ def open_folder(path: str, links: bool = True) -> OpenFolder:
 
 def rename_exclusively(old: str, new: str) -> None:
     """See System: renamex_np of rename(2)."""
-    libc = ctypes.CDLL(None, use_errno=True)
-    if libc.renamex_np(os.fsencode(old), os.fsencode(new), RENAME_EXCL):
+    if libc().renamex_np(os.fsencode(old), os.fsencode(new), RENAME_EXCL):
         number = ctypes.get_errno()
         raise OSError(number, os.strerror(number), old, None, new)
 
@@ -97,7 +96,7 @@ def copy_owner_and_attributes(source: int, target: int) -> Iterator[str]:
     from saltcart.system.contract import ATTRIBUTE
 
     yield from copy_owner(source, target)
-    if ctypes.CDLL(None, use_errno=True).fcopyfile(source, target, None, 0x1 | 0x4):
+    if libc().fcopyfile(source, target, None, 0x1 | 0x4):
         yield ATTRIBUTE
 
 

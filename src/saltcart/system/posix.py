@@ -1,5 +1,6 @@
 """What Linux and macOS have in common (POSIX.1-2024)."""
 
+import ctypes
 import errno
 import fcntl
 import os
@@ -8,6 +9,7 @@ import signal
 import stat
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
+from functools import cache
 
 from saltcart.system.contract import ACCESS, ATTRIBUTE, MODE, OWNER, Room
 
@@ -16,6 +18,12 @@ INTERRUPTS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 FOLDER_FLAGS = os.O_RDONLY | os.O_DIRECTORY
 # What fsync(2) answers for a folder where a file system cannot flush one.
 CANNOT_FLUSH = (errno.EINVAL, errno.ENOTSUP, errno.ENOSYS)
+
+
+@cache
+def libc() -> ctypes.CDLL:
+    """What calls the system, made once: files are renamed by it, and there are many."""
+    return ctypes.CDLL(None, use_errno=True)
 
 
 class Folder:

@@ -6,6 +6,7 @@ method that ends a step commits durably (`synchronous = FULL`) before it returns
 
 import json
 import sqlite3
+import sys
 from collections import Counter
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
@@ -29,6 +30,7 @@ from saltcart.trips.records import (
     unpacked,
 )
 
+NAMES = sys.getfilesystemencoding(), sys.getfilesystemencodeerrors()  # as `fsencode` writes them, which asks each time
 RECORDED: Counter[str] = Counter()  # how often this program recorded facts, by the paths of logbooks
 
 
@@ -261,7 +263,7 @@ class Logbook:
         self.database.executemany(
             "INSERT INTO entry (ledger, key, place, old, new, verdict, why) VALUES (?, ?, '', ?, ?, ?, ?)",
             (
-                (ledger, row.key, os.fsencode(row.old), os.fsencode(row.new), row.verdict, show(row.why))
+                (ledger, row.key, row.old.encode(*NAMES), row.new.encode(*NAMES), row.verdict, show(row.why))
                 for row in entries
             ),
         )
