@@ -303,7 +303,7 @@ BREAKAGES = (
         11,
         "copies that a ledger names",
         "switching/dropping.py",
-        "        if any(way in keep.named for way in on_the_way(place, shelf.new)):",
+        "        if keep.named and any(way in keep.named for way in on_the_way(place, shelf.new)):",
         "        if False:",
         (ALIVE,),
     ),

@@ -206,6 +206,11 @@ class Watch:
     def __enter__(self) -> Watch:
         return self
 
+    @cached_property
+    def draws(self) -> bool:
+        """Whether a bar can be shown; asked once, for there are very many ticks."""
+        return self.screen.err.is_terminal
+
     def __exit__(self, *_failure: object) -> None:
         if self.bar:
             self.bar.stop()
@@ -218,7 +223,7 @@ class Watch:
             return
         if self.screen.quiet or now - self.began < PATIENCE:
             return
-        if self.screen.err.is_terminal:
+        if self.draws:
             self.draw(tick)
         elif now - self.spoke >= PLAIN_EVERY:
             self.spoke = now

@@ -5,7 +5,7 @@ the trip names it.  With it goes all else that the trip left there: temporary fi
 """
 
 import stat
-from collections.abc import Callable, Container, Iterator
+from collections.abc import Callable, Collection, Container, Iterator
 from contextlib import suppress
 from typing import NamedTuple
 
@@ -24,7 +24,7 @@ from saltcart.shelves.digests import digest_file
 from saltcart.shelves.marks import mark_of
 from saltcart.shelves.removal import OtherMount, Removal
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item, walk
-from saltcart.spelling.moves import tail_below
+from saltcart.spelling.moves import lies_in, tail_below
 from saltcart.system import os
 from saltcart.trips.records import ACCEPTED, LedgerRow, Row
 from saltcart.trips.trip import Trip
@@ -49,7 +49,7 @@ class Kept(NamedTuple):
     """What is not removed: what lies at some `places`, and copies that are `named` (see `named_copies`)."""
 
     places: Container[str]
-    named: Container[str]
+    named: Collection[str]
 
 
 def drop(trip: Trip, one: TripShelf, report: Dropped, progress: Progress, keep: Kept) -> None:
@@ -76,15 +76,15 @@ def drop_files(trip: Trip, one: TripShelf, removal: Removal, report: Dropped, pr
     shelf, rows = one.shelf, list(one.rows())
     ledgers = {row.place: row for row in trip.logbook.ledgers()}
     exact = keeps_change_times(shelf.new)
-    kept = 0
+    kept, real = 0, RealPaths()
     for number, row in enumerate(reversed(rows), 1):
         place = shelf.place(row.item.path)
         tail = place[len(shelf.landing_folder) :].lstrip("/")
         with suppress(OSError):  # what is left of it, `trips --clean` finds
             removal.unlink(part_of(tail), lambda _state: True)
-        if row.existed or row.state == ACCEPTED or place in keep.places or not can_go(shelf, row.item):
+        if row.existed or row.state == ACCEPTED or place in keep.places or not can_go(shelf, row.item, real):
             continue
-        if any(way in keep.named for way in on_the_way(place, shelf.new)):
+        if keep.named and any(way in keep.named for way in on_the_way(place, shelf.new)):
             kept += row.item.kind == FILE
             continue
         try:
@@ -121,7 +121,7 @@ def fitting(
         return ours
     if ledger is not None and ledger.before is not None:
         return lambda state: is_original(shelf, place) or taken_back(trip, ledger)
-    return lambda state: is_original(shelf, place) or ours(state)
+    return lambda state: ours(state) or is_original(shelf, place)
 
 
 def on_the_way(place: str, top: str) -> Iterator[str]:
@@ -146,9 +146,8 @@ def named_copies(trip: Trip) -> set[str]:
             state = judge.ledger(trip.open_ledger(row, row.path))
         except SaltCartError:
             continue  # it is not there, or cannot be read: then it names nothing that could be told
-        named |= {one.resolved for one in state.judgements() if one.verdict == FOUND}
-    real = map(RealPaths().path, named)
-    return {path for path in real if any(one in tops for one in on_the_way(path, "/"))}
+        named |= {path for (path, verdict, _why), _folders, _count in state.tally() if verdict == FOUND}
+    return {path for path in map(RealPaths().path, named) if lies_in(path, tops)}
 
 
 class RealPaths:
@@ -173,7 +172,7 @@ def is_original(shelf: Shelf, place: str) -> bool:
     return os.path.exists(source) and os.path.exists(place) and os.path.samefile(source, place)
 
 
-def can_go(shelf: Shelf, item: Item) -> bool:
+def can_go(shelf: Shelf, item: Item, real: RealPaths) -> bool:
     """Whether the original of a copy lies at its old place in its own right, and not just as a signpost that leads to
     the copy.
     """
@@ -184,7 +183,7 @@ def can_go(shelf: Shelf, item: Item) -> bool:
         folders = os.path.dirname(source), os.path.dirname(place)
         return os.path.islink(source) and os.path.realpath(folders[0]) != os.path.realpath(folders[1])
     there = os.path.isfile(source) if item.kind == FILE else item.kind == FOLDER and os.path.isdir(source)
-    return there and not os.path.islink(source) and os.path.realpath(source) != os.path.realpath(place)
+    return there and not os.path.islink(source) and real.path(source) != real.path(place)
 
 
 def taken_back(trip: Trip, row: LedgerRow) -> bool:

@@ -12,7 +12,7 @@ from saltcart.errors import UsageError, show
 from saltcart.shelves.removal import Removal
 from saltcart.shelves.walk import FOLDER
 from saltcart.spelling.moves import tail_below
-from saltcart.switching.dropping import can_go, our_copy
+from saltcart.switching.dropping import RealPaths, can_go, our_copy
 from saltcart.system import os
 from saltcart.trips.holding import held
 from saltcart.trips.records import ACCEPTED, TROUBLE, VERIFIED, Row
@@ -123,11 +123,11 @@ def drop_copies(trip: Trip, one: TripShelf, patterns: Sequence[str]) -> None:
     if not os.path.isdir(shelf.new) or os.path.islink(shelf.new):
         return
     rows = [row for row in one.rows(VERIFIED) if matches(row.item.path, patterns) and not row.existed]
-    exact = keeps_change_times(shelf.new)
+    exact, real = keeps_change_times(shelf.new), RealPaths()
     with Removal(shelf.new) as removal:
         for row in reversed(rows):
             tail = shelf.place(row.item.path)[len(shelf.new) + 1 :]
-            if tail and can_go(shelf, row.item):
+            if tail and can_go(shelf, row.item, real):
                 with suppress(OSError):
                     drop_one(removal, tail, row, our_copy(trip, shelf, row, exact))
 
