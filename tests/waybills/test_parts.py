@@ -4,9 +4,11 @@ import argparse
 import io
 import json
 import os
+import shlex
+import sqlite3
 import tempfile
 import unittest
-from contextlib import redirect_stderr
+from contextlib import closing, redirect_stderr
 from pathlib import Path
 from unittest import mock
 
@@ -128,6 +130,22 @@ class Parts(unittest.TestCase):
 
 
 class Decisions(WorldCase):
+    def test_what_is_given_as_a_plan_and_is_none_says_so(self):
+        library, listed, half = self.top / "library.db", self.top / "my list.m3u8", self.top / "half.toml"
+        with closing(sqlite3.connect(library)) as database, database:
+            database.execute("CREATE TABLE track (place TEXT)")
+        listed.write_text("#EXTM3U\n/keel/a.wav\n")
+        half.write_text("[[shelf]\n")
+        for path in (library, listed):
+            for command, help_for_it in (
+                ("haul", "saltcart draft"),
+                ("mend", f"mend --ledger {shlex.quote(str(path))}"),
+            ):
+                said = self.run_program(command, path, status=2).stderr
+                self.assertIn(f"{path.name} is not a plan", said)
+                self.assertIn(help_for_it, said)
+        self.assertIn("line 1", self.run_program("haul", half, status=2).stderr)
+
     def test_strays_of_one_name_and_a_second_look(self):
         wav(self.shelf / "x.wav")
         for number, folder in enumerate(("Downloads", "Desk/Downloads")):

@@ -71,12 +71,21 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_cart(parser)
 
 
+def planned(path: str) -> Waybill:
+    """The plan in a file; a playlist in its place is told how it would be mended."""
+    try:
+        return waybill_file.given(path)
+    except waybill_file.NoPlan as error:
+        error.remedy = f"To mend a playlist or a database: saltcart mend --ledger {typed(path)}"
+        raise
+
+
 def run(options: argparse.Namespace) -> int:
     """Look, show, ask, rewrite, check."""
     screen = Screen(options)
     carry_on(screen, options)
     if options.plan:
-        return carry_out(screen, waybill_file.read(options.plan), options)
+        return carry_out(screen, planned(options.plan), options)
     cart = load(options.cart)
     maps = [load_map(path) for path in dict.fromkeys([*options.map, *cart.maps])]
     means = cart.meanings(options.drive)

@@ -41,7 +41,7 @@ def haul_waybill(path: str, pace: Pace | None = None, progress: Progress = silen
 
     Raises Refused when it cannot begin (nothing was changed) and Stopped when it ends part-way.
     """
-    waybill_file.read(path)
+    waybill_file.given(path)
     name = history.unfinished(path)
     fresh = name is None
     if name is None:

@@ -28,7 +28,7 @@ def apply_decisions(path: str, finds: Sequence[Find], ledgers: Sequence[str]) ->
     that name them; everything else is left out.  Raises Refused when nothing in the waybill
     has to do with a finding.
     """
-    plan = waybill_file.read(path)
+    plan = waybill_file.given(path)
     with open(path, encoding="utf-8") as stream:
         document = tomlkit.parse(stream.read())
     lines = []

@@ -1,5 +1,7 @@
 """Reading a waybill, a TOML file that people edit."""
 
+import re
+from contextlib import suppress
 from typing import assert_never
 
 from msgspec import Struct, field
@@ -15,6 +17,8 @@ from saltcart.waybills.shelf import ChosenFiles, CopiedFile, Decided, Folder, Sh
 from saltcart.waybills.waybill import IN_FILES, Waybill
 
 FORMAT = 1
+SIGNS = re.compile(rb"^[ \t]*(?:format[ \t]*=|\[\[)", re.MULTILINE)  # of a plan, whatever else is wrong in it
+LARGEST = 1 << 20  # bytes in which they are
 
 
 class Gathered(Struct, frozen=True, rename=kinds.IN_FILES):
@@ -39,6 +43,36 @@ class WaybillFile(Waybill, kw_only=True, rename=IN_FILES):
     format: int
     shelves: list[ShelfTable] = field(default_factory=list)  # type: ignore[assignment]  # tables, not yet of a kind
     gather: list[Gathered] = field(default_factory=list)
+
+
+class NoPlan(BadFile):
+    """A file that was given as a plan is something else, as a playlist."""
+
+    def __init__(self, path: str):
+        remedy = "A plan is what saltcart draft, or saltcart mend --plan, has written."
+        super().__init__(path, None, "is not a plan", remedy)
+
+
+def claims(path: str) -> bool:
+    """Whether a file has anything that each waybill has, or begins as those that we write; a folder, or what cannot be
+    read, has another trouble.
+    """
+    if not os.path.isfile(path):
+        return True
+    with suppress(OSError), open(path, "rb") as stream:
+        text = stream.read(LARGEST)
+        return text.startswith(b"# Salt Cart") or SIGNS.search(text) is not None
+    return True
+
+
+def given(path: str) -> Waybill:
+    """As `read`, for a file that a person names: raises NoPlan when it is something else."""
+    try:
+        return read(path)
+    except BadFile as error:
+        if claims(path):
+            raise
+        raise NoPlan(path) from error
 
 
 def read(path: str) -> Waybill:
