@@ -1957,6 +1957,30 @@ BREAKAGES = (
         "else range(SPECIMENS)",
         ("tests.ledgers.test_laws",),
     ),
+    Breakage(
+        9,
+        "what trees of folders have lost is passed over",
+        "mending/discovery.py",
+        "if left := losing.lost[path].in_trees.intersection(losing.lost[path].meanings):",
+        "if left := ():",
+        ("tests.mending.test_trees",),
+    ),
+    Breakage(
+        6,
+        "any numbers are those of folders",
+        "mending/trees.py",
+        "return sum(map(os.path.lexists, paths[:SAMPLE])), len(paths)",
+        "return 0, 0",
+        ("tests.mending.test_trees",),
+    ),
+    Breakage(
+        6,
+        "any tree is one of folders",
+        "mending/trees.py",
+        'if any(one[:1] != "/" or (len(one) > 1 and os.path.isdir(one)) for one in paths.values() if one):',
+        "if True:",
+        ("tests.mending.test_trees",),
+    ),
 )
 
 

@@ -49,7 +49,9 @@ def show_state(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
     """How much is lost, how much of it can be mended, and where it was looked for."""
     lost, losses = found.losses.entries, found.losses
     looked = many(len(losses.states), "ledger", "ledgers")
-    if not losses.states:
+    if not losses.states and found.discovered.unknown:
+        screen.say("Salt Cart found files that list sounds that are gone, but none that it can mend.")
+    elif not losses.states:
         screen.say(
             "Salt Cart found no file that lists sounds that are gone. If a program still misses some:"
             " --ledger FILE, and --in where the sounds are now."
@@ -245,6 +247,8 @@ def tell_unknown(screen: Screen, discovered: Discovery) -> None:
         screen.remark(f"{place(path)} lists {what}, but Salt Cart cannot read it yet, so it stays as it is")
     if rows[FEW:]:
         screen.remark(f"{len(rows) - FEW:,} more files list sounds that are gone, but Salt Cart cannot read them yet")
+    if rows:
+        screen.remark("Their programs find them again if a link at the old place leads to where the sounds are now")
     for why in dict.fromkeys(gap.why for gap in discovered.gaps):
         some = [gap.path for gap in discovered.gaps if gap.why == why]
         more = f" and {len(some) - NEAREST:,} more" if some[NEAREST:] else ""

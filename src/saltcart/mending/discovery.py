@@ -139,7 +139,7 @@ def without_offline(texts: LostTexts, away: Callable[[str], str | None]) -> Lost
         for text, meant in texts.meanings.items()
         if not any((why := away(os.path.dirname(one))) and ELSEWHERE not in why for one in meant)
     }
-    return LostTexts(left, texts.cut)
+    return LostTexts(left, texts.cut, texts.in_trees)
 
 
 def discover(losing: Losing, maps: Sequence[Map], progress: Progress = silent) -> Discovery:
@@ -160,6 +160,9 @@ def discover(losing: Losing, maps: Sequence[Map], progress: Progress = silent) -
         searched = any(tail_below(sound, top) is not None for sound in sounds for top in tops)
         if sounds and (path in unknown or not searched):  # else it is a log, or what somebody wrote
             found.unknown[path] = len(sounds)
+    for path in naming:
+        if left := losing.lost[path].in_trees.intersection(losing.lost[path].meanings):
+            found.unknown[path] = len(left)
     return found
 
 

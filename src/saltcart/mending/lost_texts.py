@@ -12,6 +12,7 @@ from msgspec import Struct, field
 from saltcart.drives.drive import mount_of
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.sqlite.quoting import quoted
+from saltcart.mending.trees import sounds_in
 from saltcart.mentions.automaton import Automaton
 from saltcart.mentions.packed import Budget, is_packed, unpacked
 from saltcart.shelves.audio import KINDS
@@ -36,11 +37,12 @@ class LostTexts(Struct):
     """What a file names that is not there: for each text the paths that it may mean.
 
     A mere name may belong in any folder that is named beside it, and means nothing without one.  Some of the file was
-    left unread when it was `cut`.
+    left unread when it was `cut`.  Paths `in_trees` are written nowhere: they are made of the names in a tree.
     """
 
     meanings: dict[str, tuple[str, ...]] = field(default_factory=dict)
     cut: bool = False
+    in_trees: set[str] = field(default_factory=set)
 
     def sounds(self) -> Iterator[str]:
         """The paths that can only be the full ones of sounds."""
@@ -136,7 +138,7 @@ def texts_in(path: str, found: LostTexts) -> Iterator[str]:
     with open(path, "rb") as stream:
         head = stream.read(4096)
         if claims(head):
-            yield from cells_of(path)
+            yield from cells_of(path, found)
         elif is_packed(head):
             stream.seek(0)
             for inner in unpacked(head, stream, "", Budget(os.fstat(stream.fileno()).st_size)):
@@ -147,15 +149,22 @@ def texts_in(path: str, found: LostTexts) -> Iterator[str]:
             found.cut = found.cut or bool(stream.read(1))
 
 
-def cells_of(path: str) -> Iterator[str]:
-    """The texts in the columns of a database, each once in a column."""
+def cells_of(path: str, found: LostTexts) -> Iterator[str]:
+    """The texts in the columns of a database, each once in a column; where some are names of sounds and no paths, the
+    paths that trees of folders make of them.
+    """
+    bare = False
     with reading(path) as (connection, _uri):
         for table, columns in tables(connection):
             for name in map(quoted, columns):
-                for (text,) in connection.execute(
-                    f"SELECT DISTINCT {name} FROM {quoted(table)} WHERE typeof({name}) = 'text'"
-                ):
-                    yield text if isinstance(text, str) else os.fsdecode(text)
+                query = f"SELECT DISTINCT {name} FROM {quoted(table)} WHERE typeof({name}) = 'text'"
+                for (cell,) in connection.execute(query):
+                    text = cell if isinstance(cell, str) else os.fsdecode(cell)
+                    bare = bare or (ENDING.search(text) is not None and "/" not in text)
+                    yield text
+        for path in sounds_in(connection) if bare else ():
+            found.in_trees.add(path)
+            yield path
 
 
 def runs_in(data: bytes) -> Iterator[str]:
