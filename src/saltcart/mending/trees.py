@@ -7,6 +7,7 @@ column holds are numbers of other rows, up to rows whose names begin a path.
 import re
 import sqlite3
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import islice
 from typing import NamedTuple
 
 from saltcart.ledgers.sqlite.opening import tables
@@ -16,6 +17,7 @@ from saltcart.system import os
 
 MOST_ROWS, MOST_COLUMNS = 100_000, 30  # of a table that is looked at
 DEEPEST = 100  # folders in each other
+MOST_TRIES = 10  # columns that may be those of folders, or their names
 SAMPLE = 200  # paths that are looked for on the drives
 TOP = re.compile(r"/|[A-Za-z]:|$")  # how the first name of a full path begins; it may be that of a root, which is empty
 NO_FOLDER = (None, 0, -1)
@@ -51,8 +53,9 @@ def sounds_in(connection: sqlite3.Connection) -> list[str]:
     trees = [tree for table in found for tree in trees_of(table)]
     sounds: list[str] = []
     for table in found if trees else ():
-        ways: list[list[str]] = [[*dict.fromkeys(way)] for tree in trees for way in sounds_of(table, tree)]
-        best: list[str] = max(ways, key=likely, default=[])
+        names = list(names_of(table))
+        ways = (way for tree in trees for way in sounds_of(table, tree, names))
+        best: list[str] = max((list(dict.fromkeys(way)) for way in islice(ways, MOST_TRIES)), key=likely, default=[])
         sounds += best
     return sounds
 
@@ -75,44 +78,60 @@ def loaded(connection: sqlite3.Connection, name: str, columns: Sequence[str]) ->
 
 def trees_of(table: Table) -> Iterator[dict[object, str]]:
     """The full paths of the folders in a table, by their numbers, for each way in which it is a tree."""
-    for key, numbers in table.numbers():
-        if None in numbers or len(set(numbers)) < len(numbers):
+    columns, tries = [(cells, set(cells)) for _name, cells in table.numbers()], 0
+    for numbers, known in columns:
+        if None in known or len(known) < len(numbers):
             continue
-        for above, folders in table.numbers():
-            if above == key or not leads_up(numbers, folders):
+        for folders, used in columns:
+            if folders is numbers or not leads_up(known, used):
                 continue
-            for _name, titles in table.texts():
+            for titles in (cells for _name, cells in table.texts() if names_folders(folders, cells)):
+                tries += 1
+                if tries > MOST_TRIES:
+                    return
                 paths = full_paths(dict(zip(numbers, zip(folders, titles, strict=True), strict=True)))
                 if any(one[:1] != "/" or (len(one) > 1 and os.path.isdir(one)) for one in paths.values() if one):
                     yield paths  # else it is no tree of this computer's folders, as bookmarks are none
 
 
-def leads_up(numbers: Sequence[object], folders: Sequence[object]) -> bool:
-    """Whether each of some rows names another one as its folder, or none."""
-    inside = set(folders).difference(NO_FOLDER)
-    return bool(inside) and inside <= set(numbers) and any(one in NO_FOLDER for one in folders)
+def leads_up(numbers: set[object], folders: set[object]) -> bool:
+    """Whether rows with these numbers name each other as their folders, and some of them none."""
+    inside = folders.difference(NO_FOLDER)
+    return 0 < len(inside) < len(numbers) and inside <= numbers and len(inside) < len(folders)
+
+
+def names_folders(folders: Sequence[object], titles: Sequence[object]) -> bool:
+    """Whether each title is a name, and those of rows in no folder begin full paths."""
+    pairs = ((folder in NO_FOLDER, str(title or "")) for folder, title in zip(folders, titles, strict=True))
+    return all(TOP.match(title) if top else "/" not in title for top, title in pairs)
 
 
 def full_paths(rows: Mapping[object, tuple[object, object]]) -> dict[object, str]:
-    """The full paths of folders of which each has the number of another and a name; of those that begin one."""
-    found: dict[object, str] = {}
+    """The full paths of folders of which each has the number of another and a name; not of those in a ring."""
+    found: dict[object, str | None] = {}
     for number in rows:
-        names: list[str] = []
+        chain: list[object] = []
         one = number
-        while one in rows and one not in NO_FOLDER and len(names) < DEEPEST:
-            one, title = rows[one]
-            names.append(title if isinstance(title, str) else "")
-        if names and one in NO_FOLDER and TOP.match(names[-1]) and not any("/" in name for name in names[:-1]):
-            found[number] = "/".join([names[-1].rstrip("/"), *reversed(names[:-1])])
-    return found
+        while one in rows and one not in found and one not in NO_FOLDER and len(chain) < DEEPEST:
+            chain.append(one)
+            found[one] = None  # as long as it is not known where it leads, and for good in a ring
+            one = rows[one][0]
+        path = "" if one in NO_FOLDER else found.get(one)
+        for inner in reversed(chain if path is not None else ()):
+            title = str(rows[inner][1] or "")
+            path = title.rstrip("/") if rows[inner][0] in NO_FOLDER else f"{path}/{title}"
+            found[inner] = path
+    return {number: path for number, path in found.items() if path is not None}
 
 
-def sounds_of(table: Table, tree: Mapping[object, str]) -> Iterator[Iterator[str]]:
-    """The full paths of the sounds that the rows of a table name, for each column that may hold their folders."""
+def sounds_of(table: Table, tree: Mapping[object, str], names: Iterable[Sequence[str]]) -> Iterator[Iterator[str]]:
+    """The full paths of the sounds that the rows of a table name, for each column that may hold their folders, or their
+    names.
+    """
     for _name, folders in table.numbers():
         if set(folders).difference(NO_FOLDER) <= tree.keys():
-            for names in names_of(table):
-                rows = zip(folders, names, strict=True)
+            for cells in names:
+                rows = zip(folders, cells, strict=True)
                 yield (f"{tree[folder]}/{name}" for folder, name in rows if folder in tree and name)
 
 
