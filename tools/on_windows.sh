@@ -2,6 +2,7 @@
 # Runs the tests that can run there under a real Windows Python, with D:, E: and G: as drives.
 #
 #   tools/on_windows.sh [TEST...]      default: tests.windows
+#   tools/on_windows.sh demo           the whole story of `saltcart demo` instead
 #
 # What is needed: a folder that holds a Windows CPython in `python/` and a compatibility layer's system in `prefix/`,
 # named by SALTCART_WINDOWS (default: ~/.cache/saltcart-windows), and wine64.  Without these it says so, and that is
@@ -32,13 +33,23 @@ quietly python3 -m pip wheel -q --no-deps -w "$work" .
 needs=$(python3 -c 'import tomllib; print(*tomllib.load(open("pyproject.toml", "rb"))["project"]["dependencies"])')
 quietly python3 -m pip download -q --platform win_amd64 --python-version 311 --implementation cp --only-binary=:all: \
   -d "$work" $needs 'hypothesis>=6.90'
-for wheel in "$work"/*.whl; do python3 -m zipfile -e "$wheel" "$home/Lib/site-packages"; done
+mkdir "$work/d/wheels" && mv "$work"/*.whl "$work/d/wheels"
 cp -r tests "$home/Lib/site-packages/"
 
 export WINEPREFIX="$work/system" WINEDEBUG=-all
 cd "$work/d"
-# The layer knows pipes as standard streams, and no files.
 echo 0 > "$work/status"
-{ timeout "${SECONDS_AT_MOST:-2400}" "$layer" "$home/python.exe" -X utf8 -m tests.windows "$@" </dev/null 2>&1 ||
-  echo $? > "$work/status"; } | cat
+# The layer knows pipes as standard streams, and no files.
+on_windows() {
+  { timeout "${SECONDS_AT_MOST:-2400}" "$layer" "$home/python.exe" -X utf8 "$@" </dev/null 2>&1 ||
+    echo $? > "$work/status"; } | cat
+}
+on_windows -m ensurepip > "$work/log"
+on_windows -m pip install -q --no-warn-script-location --no-index --find-links 'D:\wheels' saltcart hypothesis >> "$work/log"
+[ "$(cat "$work/status")" = 0 ] || { cat "$work/log"; exit 1; }
+rm -r "$work/d/wheels"
+case ${1:-} in
+  demo) on_windows -m saltcart demo ;;
+  *) on_windows -m tests.windows "$@" ;;
+esac
 exit "$(cat "$work/status")"
