@@ -153,7 +153,7 @@ class Forms(unittest.TestCase):
 
     @given(st.lists(st.lists(st.sampled_from(PIECES), max_size=7).map(b"".join), min_size=1, max_size=6))
     @example([f"{PLACE}{more}/a".encode() for more in ("", " 2", "x", "/b")])
-    @example([f"{PLACE}/a{number}".encode() for number in range(9)])
+    @example([f"{PLACE}/{name}{number}".encode() for name in "ab" for number in range(9)])
     @example([f"../{quote(PLACE[10:] + more)}/a".encode() for more in ("", " 2", "x", "/b", "/b/../..")])
     def test_what_is_remembered_of_a_line_is_what_is_there(self, lines):
         self.assert_remembered(b"\n".join(lines))
@@ -182,8 +182,9 @@ class Forms(unittest.TestCase):
         for time in ("the first time", "the second time"):
             with patch.object(mention, "MOST_SPOTS", len(data)):
                 self.assertEqual(found(), wanted, time)
-        with patch.object(mention, "MOST_SPOTS", 1):
-            self.assertEqual(counted(), numbers)
+        for most in (2, 4096):
+            with patch.object(mention, "MOST_SPOTS", 1), patch.object(finder, "MOST_LINES", most):
+                self.assertEqual(counted(), numbers, most)
 
     @given(st.binary(max_size=200), st.binary(max_size=200))
     def test_no_bytes_around_it_upset_the_search(self, before, after):

@@ -6,7 +6,7 @@ be there.
 """
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import lru_cache
 from re import compile
 from typing import NamedTuple
@@ -167,13 +167,23 @@ def counted_once(finder: Finder, text: Text, spots: Iterable[Together]) -> Itera
             last = slash + 2
         near = None if plain else told_by(data, at, lines[which][0])
         key: Key = (which, at - first, len(together), near, data[first:last])
-        times[key] = count = times.get(key, 0) + 1
+        count = times.get(key, 0) + 1
+        if count == 1 and len(times) >= MOST_LINES:  # of a text that hardly says the same twice
+            yield from counted_together(met, times)
+            met.clear()
+            times.clear()
+        times[key] = count
         if count <= most_shown:
             met[key] = finder.named_again(piece_of(text, first, last, near), first, together)
             yield from met[key]
+    yield from counted_together(met, times)
+
+
+def counted_together(met: Mapping[Key, Sequence[Hit]], times: Mapping[Key, int]) -> Iterator[Hit]:
+    """What has been `met` more often than it was told singly."""
     for key, count in times.items():
-        if count > most_shown:
-            yield from (hit._replace(times=count - most_shown) for hit in met[key])
+        if (more := count - mention.MOST_SPOTS) > 0:
+            yield from (hit._replace(times=more) for hit in met[key])
 
 
 def piece_of(text: Text, first: int, last: int, near: tuple[bool, bool] | None) -> Text:
