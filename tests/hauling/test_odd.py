@@ -148,10 +148,11 @@ class FailingOldDrive(OddCase):
             "import builtins, errno, sys; sys.path.insert(0, '.')\n"
             "from tests.hauling.test_odd import failing_reads\n"
             "from saltcart.shelves.headers import read_header\n"
-            f"with failing_reads(): print(read_header({str(self.shelf / 'one.wav')!r}).trouble)\n"
+            "for reads in range(3):\n"
+            f"    with failing_reads(reads): print(read_header({str(self.shelf / 'one.wav')!r}).trouble)\n"
         )
         done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env=self.environment)
-        self.assertEqual((done.stdout.strip(), done.stderr), ("Input/output error", ""))
+        self.assertEqual((done.stdout.split("\n"), done.stderr), (["Input/output error"] * 3 + [""], ""))
 
     def test_a_broken_sound_whose_name_is_no_text(self):
         for suffix in (".wav", ".mp3", ".flac", ".m4a", ".ogg"):
@@ -176,10 +177,10 @@ class FailingOldDrive(OddCase):
 
 
 class Failing:
-    """A stream of a drive that fails after some bytes."""
+    """A stream of a drive that fails after some reads."""
 
-    def __init__(self, raw):
-        self.raw = raw
+    def __init__(self, raw, reads):
+        self.raw, self.reads = raw, reads
 
     def __enter__(self):
         return self
@@ -187,19 +188,22 @@ class Failing:
     def __exit__(self, *_failure):
         self.raw.close()
 
-    def read(self, *_count):
-        raise OSError(errno.EIO, "Input/output error")
+    def read(self, *count):
+        self.reads -= 1
+        if self.reads < 0:
+            raise OSError(errno.EIO, "Input/output error")
+        return self.raw.read(*count)
 
     def __getattr__(self, name):
         return getattr(self.raw, name)
 
 
-def failing_reads():
-    """Let every sound that is opened fail to be read."""
+def failing_reads(reads=0):
+    """Let every sound that is opened fail to be read, after so many reads."""
     real = builtins.open
 
     def opened(path, mode="r", *rest, **options):
         stream = real(path, mode, *rest, **options)
-        return Failing(stream) if str(path).endswith(".wav") and mode == "rb" else stream
+        return Failing(stream, reads) if str(path).endswith(".wav") and mode == "rb" else stream
 
     return mock.patch.object(builtins, "open", opened)
