@@ -5,19 +5,10 @@ import sqlite3
 import unittest
 from contextlib import closing
 
-from tests.planning.folder_trees import SOUNDS, played, tree
-from tests.world import WorldCase, wav
+from tests.planning.folder_trees import TreeCase, played, tree
 
 
-class Trees(WorldCase):
-    def setUp(self):
-        super().setUp()
-        self.shelf = self.keel / "Sounds" / "Bell Tones Été"
-        for at, name in enumerate(SOUNDS):
-            wav(self.shelf / name, 400 + at)
-        self.programs = self.top / "user" / "programs"
-        self.programs.mkdir(parents=True)
-
+class Trees(TreeCase):
     def mended(self):
         """What a look at what is lost says, and its status."""
         done = self.run_program("mend", "--in", self.lighter, "--yes", status=None)

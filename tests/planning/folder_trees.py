@@ -4,6 +4,8 @@ import sqlite3
 from contextlib import closing
 from pathlib import Path
 
+from tests.world import WorldCase, wav
+
 SOUNDS = ("low/C1.wav", "low/D1.wav", "high/Été 50%.wav", "鐘.wav")
 
 
@@ -42,3 +44,15 @@ def played(path):
         return place(above) / title if above else Path(title)
 
     return sum((place(folder) / title).is_file() for folder, title in rows)
+
+
+class TreeCase(WorldCase):
+    """A shelf of those sounds, and a folder of programs."""
+
+    def setUp(self):
+        super().setUp()
+        self.shelf = self.keel / "Sounds" / "Bell Tones Été"
+        for at, name in enumerate(SOUNDS):
+            wav(self.shelf / name, 400 + at)
+        self.programs = self.top / "user" / "programs"
+        self.programs.mkdir(parents=True)

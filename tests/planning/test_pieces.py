@@ -6,19 +6,10 @@ import unittest
 from contextlib import closing
 from pathlib import Path
 
-from tests.planning.folder_trees import SOUNDS, played, tree
-from tests.world import WorldCase, wav
+from tests.planning.folder_trees import SOUNDS, TreeCase, played, tree
 
 
-class InPieces(WorldCase):
-    def setUp(self):
-        super().setUp()
-        self.shelf = self.keel / "Sounds" / "Bell Tones Été"
-        for at, name in enumerate(SOUNDS):
-            wav(self.shelf / name, 400 + at)
-        self.programs = self.top / "user" / "programs"
-        self.programs.mkdir(parents=True)
-
+class InPieces(TreeCase):
     def account(self):
         """By name, what the draft says of each file that refers to the shelf."""
         words = (self.shelf, "--to", self.lighter, "-o", self.top / "plan.toml", "--force")
