@@ -4,7 +4,7 @@
 
 FROM and TO are folders on two drives (the system's temporary folder and /dev/shm by default).  Processor time of each
 command, against what the operating system's own commands take for the same: copying, flushing, reading back, `sed` on
-two texts, and an UPDATE.  What else is on this machine is not searched: that is another machine's elsewhere.
+two texts, and an UPDATE.  What else is on this machine is not searched.
 """
 
 import os

@@ -172,8 +172,8 @@ class FailingOldDrive(OddCase):
         odd = self.shelf / "odd.wav"
         odd.write_bytes(b"PVF1\n1 8000 16\n" + b"\0\1" * 800)
         self.assertEqual(soundfile.info(str(odd)).frames, 800, "the decoder knows it")
-        self.assertIn("begins as no sound", header_trouble(os.fspath(odd)))
-        self.assertEqual(decode(str(odd)), (0.0, "stops after 0.0 s: begins as no sound"))
+        self.assertIn("its beginning is that of no sound", header_trouble(os.fspath(odd)))
+        self.assertEqual(decode(str(odd)), (0.0, "stops after 0.0 s: its beginning is that of no sound"))
 
 
 class Failing:

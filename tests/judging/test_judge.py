@@ -40,6 +40,22 @@ class Verdicts(WorldCase):
             (one.resolved, one.verdict, one.why) for one in Judge(**options).batch(batch, str(self.keel)).judgements()
         ]
 
+    def test_what_a_listing_shows_is_not_found_when_more_is_known_of_it(self):
+        paths = [self.keel / f"{number} ä.wav" for number in range(12)]
+        for number, path in enumerate(paths):
+            wav(path, number)
+        paths[5].write_bytes(b"RIFF broken")
+        wrong = {str(paths[7]): ("altered", "is another")}
+        for texts in (list(map(str, paths)), [path.as_uri() for path in paths]):
+            for headers in (True, False):
+                told = [verdict for _path, verdict, _why in self.answers(texts, headers=headers, wrong=wrong)]
+                wanted = {5: "unreadable"} if headers else {}
+                self.assertEqual(
+                    {at: one for at, one in enumerate(told) if one != "found"},
+                    {**wanted, 7: "altered"},
+                    (texts, headers),
+                )
+
     def test_whatever_a_parser_raises_is_a_verdict(self):
         for module, name, path in (("mutagen", "File", "x.mp3"), ("soundfile", "info", "x.wav")):
             (self.top / path).write_bytes(b"odd")

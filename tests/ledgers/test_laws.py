@@ -230,6 +230,19 @@ class Swapped(unittest.TestCase):
                 changes = Routes(moves).changes(open_ledger(library.name, []), "/", "/")
             self.assertEqual((len(changes.swaps), changes.texts), (40, {}), order[1])
 
+    def test_what_lies_in_a_folder_that_moves_and_goes_elsewhere_is_not_swapped_with_it(self):
+        """A folder in it that moves by itself, and a file that has a place of its own."""
+        paths = [f"/keel/S ä/{name}{number}.wav" for name in ("", "in/", "in/er/") for number in range(30)]
+        outer, inner = Move("/keel/S ä", "/lighter/S"), Move("/keel/S ä/in", "/bank/in")
+        for moves in (Moves([outer, inner]), Moves([outer], exact={paths[3]: "/bank/one.wav"})):
+            with tempfile.NamedTemporaryFile("w", suffix=".m3u8") as library:
+                library.write("\n".join(paths))
+                library.flush()
+                ledger = open_ledger(library.name, [])
+                changes = Routes(moves).changes(ledger, "/", "/")
+                news = [new for batch in ledger.batches() for new in changes.news(batch)]
+            self.assertEqual(news, list(map(moves.follow, paths)))
+
     @given(some.sampled_from(sorted(WRITERS)), HEADS, HEADS, some.lists(TAILS, min_size=1, max_size=6))
     def test_many_at_once_are_what_each_would_be(self, name, old, new, tails):
         paths = [f"/keel/{old}/{tail}" for tail in [*tails, "plain.wav"]]

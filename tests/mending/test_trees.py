@@ -27,6 +27,20 @@ class Trees(TreeCase):
         self.assertNotIn("tree.db", self.mended()[0])
         self.assertEqual(played(self.programs / "tree.db"), 4)
 
+    def test_a_tree_with_more_sounds_than_are_looked_at_is_told(self):
+        path = self.programs / "tree.db"
+        tree(path, self.shelf)
+        with closing(sqlite3.connect(path)) as made:
+            made.execute(
+                "WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 100001)"
+                " INSERT INTO sound SELECT 1, i || '.wav', NULL, 0 FROM n"
+            )
+            made.commit()
+        said, status = self.mended()
+        self.assertIn("tree.db", said)
+        self.assertRegex(" ".join(said.split()), "more than 100,000 rows: .*tree.db")
+        self.assertEqual(status, 1)
+
     def test_numbers_that_are_no_folders_and_other_trees_raise_no_alarm(self):
         """How often a sound was played may be the number of a folder; bookmarks stand in a tree, too."""
         tree(self.programs / "tree.db", self.shelf)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from saltcart.cli.screen import Screen, many, place
 from saltcart.errors import Refused, show, typed
-from saltcart.mentions.readers import TOO_LARGE, TOO_MUCH, UNREADABLE_WORD
+from saltcart.mentions.readers import TOO_LARGE, TOO_MANY_ROWS, TOO_MUCH, UNREADABLE_WORD
 from saltcart.mentions.standings import (
     HISTORY,
     IN_FULL,
@@ -36,6 +36,7 @@ WHY_NOT = {
     UNREADABLE_WORD: "because it could not be read",
     TOO_LARGE: "because it is larger than 512 MB",
     TOO_MUCH: "because it unpacks to too much",
+    TOO_MANY_ROWS: "because a table in it has more than 100,000 rows",
 }
 STANDINGS = {
     IN_FULL: "will be updated",

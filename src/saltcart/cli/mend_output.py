@@ -244,11 +244,11 @@ def tell_unknown(screen: Screen, discovered: Discovery) -> None:
     rows = sorted(discovered.unknown.items(), key=lambda pair: -pair[1])
     for path, count in rows[:FEW]:
         what = many(count, "sound that is gone", "sounds that are gone")
-        screen.remark(f"{place(path)} lists {what}, but Salt Cart cannot read it yet, so it stays as it is")
+        screen.remark(f"{place(path)} lists {what}, but Salt Cart cannot mend that yet")
     if rows[FEW:]:
-        screen.remark(f"{len(rows) - FEW:,} more files list sounds that are gone, but Salt Cart cannot read them yet")
+        screen.remark(f"{len(rows) - FEW:,} more files list sounds that are gone, but Salt Cart cannot mend that yet")
     if rows:
-        screen.remark("Their programs find them again if a link at the old place leads to where the sounds are now")
+        screen.remark("A link from the old place to where the sounds are now lets their programs find them again")
     for why in dict.fromkeys(gap.why for gap in discovered.gaps):
         some = [gap.path for gap in discovered.gaps if gap.why == why]
         more = f" and {len(some) - NEAREST:,} more" if some[NEAREST:] else ""

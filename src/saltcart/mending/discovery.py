@@ -24,7 +24,7 @@ from saltcart.mending.mirrors import Mirror, all_mirrors
 from saltcart.mending.places import Places, usual_places
 from saltcart.mentions.content import UNREADABLE
 from saltcart.mentions.packed import TooMuch
-from saltcart.mentions.readers import TOO_MUCH, UNREADABLE_WORD, closed, vanished
+from saltcart.mentions.readers import TOO_MANY_ROWS, TOO_MUCH, UNREADABLE_WORD, closed, vanished
 from saltcart.mentions.search import Gap, Search, Walked, candidates, known_as, search
 from saltcart.mentions.search_places import forms_of, other_drives, shared_places
 from saltcart.planning.accountant import keep_map, worth
@@ -114,6 +114,8 @@ def look_for_losses(
             if not (isinstance(error, OSError) and (vanished(path, error) or closed(path, error))):
                 found.seen.miss(path, TOO_MUCH if isinstance(error, TooMuch) else UNREADABLE_WORD)
             continue
+        if texts.trees_cut:
+            found.seen.miss(path, TOO_MANY_ROWS)
         left = without_offline(texts, away)
         if any(left.meanings.values()):
             found.lost[true_path(path)] = left

@@ -37,12 +37,14 @@ class LostTexts(Struct):
     """What a file names that is not there: for each text the paths that it may mean.
 
     A mere name may belong in any folder that is named beside it, and means nothing without one.  Some of the file was
-    left unread when it was `cut`.  Paths `in_trees` are written nowhere: they are made of the names in a tree.
+    left unread when it was `cut`.  Paths `in_trees` are written nowhere: they are made of the names in a tree,
+    of which some was left out when it was `trees_cut`.
     """
 
     meanings: dict[str, tuple[str, ...]] = field(default_factory=dict)
     cut: bool = False
     in_trees: set[str] = field(default_factory=set)
+    trees_cut: bool = False
 
     def sounds(self) -> Iterator[str]:
         """The paths that can only be the full ones of sounds."""
@@ -150,21 +152,16 @@ def texts_in(path: str, found: LostTexts) -> Iterator[str]:
 
 
 def cells_of(path: str, found: LostTexts) -> Iterator[str]:
-    """The texts in the columns of a database, each once in a column; where some are names of sounds and no paths, the
-    paths that trees of folders make of them.
-    """
-    bare = False
+    """The paths that trees of folders in a database make; then the texts in its columns, each once in a column."""
     with reading(path) as (connection, _uri):
+        sounds, whole = sounds_in(connection)
+        found.in_trees, found.trees_cut = set(sounds), not whole
+        yield from sounds
         for table, columns in tables(connection):
             for name in map(quoted, columns):
                 query = f"SELECT DISTINCT {name} FROM {quoted(table)} WHERE typeof({name}) = 'text'"
-                for (cell,) in connection.execute(query):
-                    text = cell if isinstance(cell, str) else os.fsdecode(cell)
-                    bare = bare or (ENDING.search(text) is not None and "/" not in text)
-                    yield text
-        for path in sounds_in(connection) if bare else ():
-            found.in_trees.add(path)
-            yield path
+                for (text,) in connection.execute(query):
+                    yield text if isinstance(text, str) else os.fsdecode(text)
 
 
 def runs_in(data: bytes) -> Iterator[str]:

@@ -21,6 +21,7 @@ MOST_TRIES = 10  # columns that may be those of folders, or their names
 SAMPLE = 200  # paths that are looked for on the drives
 TOP = re.compile(r"/|[A-Za-z]:|$")  # how the first name of a full path begins; it may be that of a root, which is empty
 NO_FOLDER = (None, 0, -1)
+NAMED = " OR ".join(f"cell LIKE '%{suffix}'" for suffix in KINDS)
 
 
 class Table(NamedTuple):
@@ -43,13 +44,14 @@ def kinds(cells: Iterable[object]) -> set[type]:
     return set(map(type, cells))
 
 
-def sounds_in(connection: sqlite3.Connection) -> list[str]:
-    """The full paths of the sounds that a database names by trees of folders.
+def sounds_in(connection: sqlite3.Connection) -> tuple[list[str], bool]:
+    """The full paths of the sounds that a database names by trees of folders, and whether all of it was looked at.
 
     Which column says the folder is only told by what comes of it: of several the one by which most sounds are there, or
     most are told apart.
     """
-    found = [table for name, columns in tables(connection) if (table := loaded(connection, name, columns))]
+    every = [loaded(connection, *table) for table in tables(connection)] if has_bare_names(connection) else []
+    found = [table for table in every if table]
     trees = [tree for table in found for tree in trees_of(table)]
     sounds: list[str] = []
     for table in found if trees else ():
@@ -57,7 +59,16 @@ def sounds_in(connection: sqlite3.Connection) -> list[str]:
         ways = (way for tree in trees for way in sounds_of(table, tree, names))
         best: list[str] = max((list(dict.fromkeys(way)) for way in islice(ways, MOST_TRIES)), key=likely, default=[])
         sounds += best
-    return sounds
+    return sounds, not trees or None not in every
+
+
+def has_bare_names(connection: sqlite3.Connection) -> bool:
+    """Whether a database holds the name of a sound, or a suffix of such, and no path before it."""
+    cells = (
+        f"SELECT {quoted(column)} AS cell FROM {quoted(name)}" for name, some in tables(connection) for column in some
+    )
+    where = f"typeof(cell) = 'text' AND cell NOT LIKE '%/%' AND ({NAMED})"
+    return any(connection.execute(f"SELECT 1 FROM ({one}) WHERE {where} LIMIT 1").fetchone() for one in cells)
 
 
 def likely(paths: list[str]) -> tuple[int, int]:
@@ -67,13 +78,13 @@ def likely(paths: list[str]) -> tuple[int, int]:
 
 def loaded(connection: sqlite3.Connection, name: str, columns: Sequence[str]) -> Table | None:
     """A table with its content; None when it is too large to be looked at."""
-    if not 2 <= len(columns) <= MOST_COLUMNS:
+    if len(columns) > MOST_COLUMNS:
         return None
     cells = ", ".join(map(quoted, columns))
     rows = connection.execute(f"SELECT {cells} FROM {quoted(name)} LIMIT {MOST_ROWS + 1}").fetchall()
-    if not 0 < len(rows) <= MOST_ROWS:
+    if len(rows) > MOST_ROWS:
         return None
-    return Table(name, dict(zip(columns, zip(*rows, strict=True), strict=True)))
+    return Table(name, dict(zip(columns, zip(*rows, strict=True), strict=True)) if rows else {})
 
 
 def trees_of(table: Table) -> Iterator[dict[object, str]]:

@@ -30,6 +30,7 @@ Answers = list[Mention | str | None]
 CLOSED = "closed to you"
 # Why something was not searched.
 UNREADABLE_WORD, TOO_LARGE, TOO_MUCH = "could not be read", "too large", "not searched completely"
+TOO_MANY_ROWS = "too many rows"
 FIRST = 2  # batches that are read here before other processes are worth their start
 MOST_PROCESSES = 8
 SELDOM = 50_000  # things that are made before the memory is looked through for what nobody needs

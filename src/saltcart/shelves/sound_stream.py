@@ -63,7 +63,7 @@ def sound_stream(path: str) -> Iterator[SoundStream]:
     with open(path, "rb") as raw:
         stream = SoundStream(raw)
         if not begins_as_sound(raw.read(BEGINNING)):
-            raise OtherContent("begins as no sound")
+            raise OtherContent("its beginning is that of no sound")
         raw.seek(0)
         try:
             yield stream

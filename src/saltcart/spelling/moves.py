@@ -1,7 +1,8 @@
 """Where a path goes when shelves move: prefixes compared by component, never by character."""
 
 from collections.abc import Callable, Container, Iterable, Iterator, Mapping
-from functools import partial
+from functools import cached_property, partial
+from itertools import islice
 from types import MappingProxyType
 from typing import NamedTuple
 
@@ -157,13 +158,20 @@ class Moves:
             return None
         for move, tail in self.holding(path):
             if tail:
-                others = (
-                    *(other.old for other in self.moves if other is not move),
-                    *(() if move.takes else self.exact),
-                )
-                nested = any(tail_below(other, move.old) is not None for other in others)
-                return None if move.names or nested else move
+                top = plain(move.old).rstrip("/") or "/"
+                others = len(self.by_top[top]) > 1 or top in self.divided
+                return None if move.names or others or (not move.takes and top in self.partly) else move
         return None
+
+    @cached_property
+    def divided(self) -> set[str]:
+        """The folders in which one lies that moves by itself."""
+        return {folder for top in self.tops for folder in islice(above(top), 1, None)}
+
+    @cached_property
+    def partly(self) -> set[str]:
+        """The folders in which something has a place of its own."""
+        return {folder for path in self.exact for folder in above(plain(path))}
 
     def reversed(self) -> "Moves":
         """The same folders, the other way."""
