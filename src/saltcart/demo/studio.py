@@ -129,7 +129,7 @@ def make_voices(shelf: Path) -> None:
     """The sampler's content: samples, and instruments that name them from the content folder."""
     for folder in ("Samples/Main Horn", "Samples/Reed Horn", "Voices"):
         (shelf / folder).mkdir(parents=True)
-    for horn, base in (("Main Horn", 55.0), ("Reed Horn", 98.0)):
+    for horn, base in (("Main Horn", 55.0), ("Reed Horn", 95.0)):
         keys = {}
         for step in range(24):
             name = f"Samples/{horn}/{horn.lower()} {step:02d}.wav"
