@@ -161,38 +161,52 @@ def spots_text(spots: Sequence[Spot]) -> str:
     return "; ".join(f"{spot.where}: {spot.text}" for spot in spots[:1])
 
 
-def advice(files: Sequence[Accounted], arranged: bool) -> list[str]:
-    """What a person can do about files that would not follow."""
-    if packed := files[0].archive:
-        left = f"Or do not stop because of it:   add --ignore {typed(packed)}"
-        return ["Keep it together with the sounds it uses: change the patterns of --small-to, or leave it out", left]
-    first, unread = typed(files[0].path), [one for one in files if one.standing != UNCHANGEABLE]
-    link = "Leave a link at the old place, so that the old paths still work:   add --signpost"
-    lines = [] if arranged else [link]  # which leads to one folder
+def advice(plan: Draft) -> list[str]:
+    """What a person can do about files that would not follow, if there are any."""
+    if not (files := plan.open()):
+        return []
+    first, *others = packed_ways(files[0]) if files[0].archive else ways_out(plan, files)
+    return [first, *(f"Or {other[0].lower()}{other[1:]}" for other in others)]
+
+
+def packed_ways(one: Accounted) -> list[str]:
+    """What helps with a file in an archive."""
+    return [
+        "Keep it together with the sounds it uses: change the patterns of --small-to, or leave it out",
+        f"Do not stop because of it:   add --ignore {typed(one.archive)}",
+    ]
+
+
+def ways_out(plan: Draft, files: Sequence[Accounted]) -> list[str]:
+    """What helps with these files, the best first."""
     less = [one for one in files if one.standing == SHOWS_LESS]
     linked = [one for one in files if one.standing == LINKED]
-    unread = [one for one in unread if one not in less and one not in linked]
+    others = [one for one in files if one not in less and one not in linked]
+    unread = [one for one in others if one.standing != UNCHANGEABLE]
+    # A link is one folder, and helps nobody whose own file has gone away from what it names.
+    by_link = not plan.arranged and any(shelf.leave == "nothing" for shelf in plan.waybill.shelves)
+    lines = []
+    if by_link and not all(one.leads_out for one in files):
+        lines.append("Leave a link at the old place, so that the old paths still work:   add --signpost")
+    if any(one.leads_out for one in files):
+        lines.append("Move what it uses along with it: name the folders of both in one command")
     if linked:
         lines.append("Point your own links to the new place:   add --turn-links")
     if less:
-        shown = typed(less[0].path)
-        lines.append(f"Or add the new folder in its program after the move:   add --ignore {shown}")
-    if len(less) == len(files):
-        return lines
-    if len(linked) == len(files):
-        return [*lines, f"Or let the link break:   add --ignore {first}"]
-    first = typed(next(one for one in files if one not in less).path)
+        lines.append(f"Add the new folder in its program after the move:   add --ignore {typed(less[0].path)}")
     if unread:
-        described = typed(unread[0].path)
-        lines.append(
-            f"Or describe the file with a map (saltcart help maps):   saltcart learn {described} --against SHELF"
-        )
-    return [*lines, f"Or do not stop because of it:   add --ignore {first}"]
+        learn = f"saltcart learn {typed(unread[0].path)} --against SHELF"
+        lines.append(f"Describe the file with a map (saltcart help maps):   {learn}")
+    if others:
+        lines.append(f"Do not stop because of it:   add --ignore {typed(others[0].path)}")
+    elif linked:
+        lines.append(f"Let the link break:   add --ignore {typed(linked[0].path)}")
+    return lines
 
 
 def show_advice(screen: Screen, plan: Draft) -> None:
     """What a person can do about what is not understood, if anything is."""
-    for line in advice(files, bool(plan.arranged)) if (files := plan.open()) else ():
+    for line in advice(plan):
         screen.say(line)
 
 
@@ -207,7 +221,7 @@ def refuse_open(plan: Draft) -> None:
         )
         raise Refused(
             f"{many(len(files), *names)} to these sounds and would not find them after the move",
-            "\n     ".join(advice(files, bool(plan.arranged))),
+            "\n     ".join(advice(plan)),
             [f"{show(one.path)}: {reason(one)}" for one in files[:SHOWN]],
         )
 
@@ -230,7 +244,7 @@ def show_left(screen: Screen, report: CheckReport) -> None:
     rows = [
         (place(one.path), one.standing, one.count, spots_text(one.spots))
         for one in report.left
-        if one.unaccounted or one.standing in (SERVED, LEFT, ORIGINALS)
+        if one.unaccounted or one.standing in (SERVED, LEFT, ORIGINALS, SHOWS_LESS)
     ]
     screen.table("Still points to the old place", ("File", "Why", ">Times", "For instance"), rows[:SHOWN])
     if len(rows) > SHOWN:

@@ -1,7 +1,7 @@
 """What a check tells a person."""
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from saltcart.cli.account import show_left
 from saltcart.cli.screen import Screen, many, place, size
@@ -9,7 +9,7 @@ from saltcart.cli.survey import clock, show_ledgers_in_short
 from saltcart.drives.known import ELSEWHERE
 from saltcart.errors import show
 from saltcart.judging.judgements import OFFLINE
-from saltcart.mentions.standings import HISTORY, LEFT, ORIGINALS, SAID, SERVED
+from saltcart.mentions.standings import HISTORY, LEFT, ORIGINALS, SAID, SERVED, SHOWS_LESS
 from saltcart.proving.results import CheckReport, LedgerCheck, Problem, ShelfCheck
 from saltcart.system import os
 from saltcart.trips.trip import HAULED, UNDONE
@@ -185,9 +185,8 @@ def assurance(report: CheckReport) -> str:
         what = "Every file is there" if report.shelves else "Nothing moved"
         return f"{what}, and everything these ledgers found before, they find now."
     counts = Counter(one.standing for one in report.left)
-    if counts[LEFT]:
-        files = many(counts[LEFT], "file still points", "files still point")
-        return f"{files} to the old place, as you allowed; nothing is there any more."
+    if agreed := consented(counts):
+        return agreed
     parts = [f"{many(counts[HISTORY], 'old record', 'old records')}"] if counts[HISTORY] else []
     parts += [f"{many(counts[SAID], 'text', 'texts')}"] if counts[SAID] else []
     parts += [f"{many(counts[ORIGINALS], 'file', 'files')} that use the originals"] if counts[ORIGINALS] else []
@@ -219,3 +218,15 @@ def show_played(screen: Screen, report: CheckReport) -> None:
     if unknown:
         first = f"{place(unknown[0][0])}: {unknown[0][1]}"
         screen.remark(f"{many(len(unknown), 'sound was', 'sounds were')} not judged, such as {first}")
+
+
+def consented(counts: Mapping[str, int]) -> str:
+    """What a person agreed to lose, in words; nothing where there is none."""
+    text = ""
+    if counts[LEFT]:
+        files = many(counts[LEFT], "file still points", "files still point")
+        text = f"{files} to the old place, as you allowed; nothing is there any more. "
+    if counts[SHOWS_LESS]:
+        files = many(counts[SHOWS_LESS], "file lists", "files list")
+        text += f"{files} a folder that holds fewer sounds now, as you allowed."
+    return text.rstrip()

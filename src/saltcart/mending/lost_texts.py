@@ -12,8 +12,8 @@ from msgspec import Struct, field
 from saltcart.drives.drive import mount_of
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.sqlite.quoting import quoted
-from saltcart.mending.trees import sounds_in
 from saltcart.mentions.automaton import Automaton
+from saltcart.mentions.folder_trees import sounds_in
 from saltcart.mentions.packed import Budget, is_packed, unpacked
 from saltcart.shelves.audio import KINDS
 from saltcart.spelling import encodable, spelling_named

@@ -22,7 +22,8 @@ class Accounted(Struct):
 
     `spots` are some of what is not reached; `learnt`: its map was made just now, for a file of which nothing is
     known but lengths when `counted`; `why` a ledger stays as it is.  `views` are folders that it names and that will
-    show less.  In an `archive`, the path is that of the archive and that in it.
+    show less.  In an `archive`, the path is that of the archive and that in it.  What `leads_out` moves, and names from
+    its folder what stays.
     """
 
     path: str
@@ -36,6 +37,7 @@ class Accounted(Struct):
     why: str = ""
     views: Sequence[View] = ()
     archive: str = ""
+    leads_out: bool = False
 
     @property
     def open(self) -> bool:

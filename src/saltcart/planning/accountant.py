@@ -160,7 +160,7 @@ class Accountant:
 
     def note_pieces(self, found: Mapping[str, Sequence[str]], coming: Container[str]) -> None:
         """Note which files hold paths of what moves in pieces, of those that have the names of folders as values."""
-        pieces = Pieces(self.drafted)
+        pieces = Pieces({one.shelf.old: one.items for one in self.drafted if one.shelf.in_folder})
         mentions = (pieces.mention(path, folders) for path, folders in found.items() if path not in coming)
         self.pieces = {true_path(mention.path): mention for mention in mentions if mention}
 
@@ -236,6 +236,11 @@ class Accountant:
             return parting
         return parting - {os.path.normpath(judgement.resolved) for judgement in one.state.judgements()}
 
+    def leads_out(self, path: str, one: DraftedLedger | None) -> bool:
+        """Whether a file that moves names from its folder what does not come along; no link at its old place helps."""
+        parting = self.still_parted(one) if one else path in self.parting
+        return bool(parting) and self.waybill.moves().covers(path)
+
     def views(self, mention: Mention, one: DraftedLedger | None) -> list[View]:
         """The folders that a file names and that will show less; of a ledger, those that it lists so."""
         if one and one.line.map_name == cart_toml.NAME:
@@ -294,7 +299,7 @@ class Accountant:
             word = LEFT if path in self.waybill.left_unread else SHOWS_LESS
         elif not uncovered:
             word = IN_FULL if one else HISTORY if mention.history else SAID
-        elif all(shelf.leave == "signpost" for shelf in self.waybill.shelves):
+        elif all(shelf.leave == "signpost" for shelf in self.waybill.shelves) and not self.leads_out(path, one):
             word = SERVED
         elif all(shelf.original_stays for shelf in self.waybill.shelves):
             word = ORIGINALS
@@ -307,7 +312,19 @@ class Accountant:
         name = one.line.map_name if one else ""
         learnt, counted = path in self.learnt, path in self.counted
         why = one.line.why if one else self.reasons.get(path, "")
-        return Accounted(mention.path, word, mention.count, uncovered, name, learnt, counted, spots, why, less)
+        return Accounted(
+            mention.path,
+            word,
+            mention.count,
+            uncovered,
+            name,
+            learnt,
+            counted,
+            spots,
+            why,
+            less,
+            leads_out=self.leads_out(path, one),
+        )
 
 
 def worth(proof: Proof) -> bool:

@@ -5,10 +5,7 @@ Nothing in them is a path, so no search finds one.  What tells is that names whi
 the folder, of the one that holds it, and of sounds in it.
 """
 
-from __future__ import annotations
-
-from collections.abc import Sequence
-from typing import TYPE_CHECKING
+from collections.abc import Mapping, Sequence
 
 from saltcart.drives.drive import mount_of
 from saltcart.errors import show
@@ -18,18 +15,15 @@ from saltcart.mentions.whole_values import comparable, whole_values
 from saltcart.shelves.audio import is_material
 from saltcart.system import here, os
 
-if TYPE_CHECKING:
-    from saltcart.planning.shelf_inspection import DraftedShelf
-
 ENOUGH = 3  # names of sounds without their suffixes, which may be any words
 SHOWN = 3
 
 
 class Pieces:
-    """Tells what files hold in pieces of the paths of what moves."""
+    """Tells what files hold in pieces of the paths of what moves: its `items`, by the folder they move with."""
 
-    def __init__(self, drafted: Sequence[DraftedShelf]):
-        self.drafted = {one.shelf.old: one for one in drafted}
+    def __init__(self, items: Mapping[str, Sequence[str]]):
+        self.items = items
         self.known: dict[str, dict[str, str]] = {}  # by folders
 
     def mention(self, path: str, folders: Sequence[str]) -> Mention | None:
@@ -65,9 +59,8 @@ class Pieces:
 
     def names(self, folder: str) -> dict[str, str]:
         """The names of the sounds that move with a folder, by what they are compared by."""
-        one = self.drafted.get(folder)
-        items = one.items if one and one.shelf.in_folder else []
-        names = [os.path.basename(item) for item in items if is_material(item)] or [os.path.basename(folder)]
+        names = [os.path.basename(item) for item in self.items.get(folder, ()) if is_material(item)]
+        names = names or [os.path.basename(folder)]
         return {comparable(name): name for name in names}
 
 

@@ -32,17 +32,18 @@ def relative_targets(path: str) -> set[str]:
     """The full paths of what the file at `path` refers to from its folder.  OSError when it cannot be read, TooMuch for
     one that holds more names than are looked for.
     """
-    folder, size = os.path.dirname(path), os.path.getsize(path)
-    found: set[str] = set()
+    folder = os.path.dirname(path)
+    places = (os.path.normpath(f"{folder}/{text}") for text in relative_texts(path))
+    return {place for place in places if os.path.lexists(place) and place not in (folder, path)}
+
+
+def relative_texts(path: str) -> Iterator[str]:
+    """What may be a relative path in the file at `path`; raises as `relative_targets`."""
     with open(path, "rb") as stream:
-        if size > LARGEST or holds_no_references(stream.read(ENOUGH), size):
-            return found
-        stream.seek(0)
-        for text in texts(stream):
-            place = os.path.normpath(f"{folder}/{text}")
-            if os.path.lexists(place) and place not in (folder, path):
-                found.add(place)
-    return found
+        size = os.fstat(stream.fileno()).st_size
+        if size <= LARGEST and not holds_no_references(stream.read(ENOUGH), size):
+            stream.seek(0)
+            yield from texts(stream)
 
 
 def texts(stream: IO[bytes]) -> Iterator[str]:

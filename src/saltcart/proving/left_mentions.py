@@ -15,13 +15,14 @@ from saltcart.mentions.search import Search, search
 from saltcart.mentions.search_places import forms_after, relative_forms, search_places
 from saltcart.mentions.standings import HISTORY, LEFT, ORIGINALS, SAID, SERVED, UNACCOUNTED
 from saltcart.progress import Progress
+from saltcart.proving.left_unnamed import allowed, in_pieces, parted, showing_less, still_work, view_forms
 from saltcart.proving.results import LeftMentions
-from saltcart.shelves.true_names import without_detours
+from saltcart.shelves.true_names import true_path, without_detours
 from saltcart.spelling.moves import tail_below
 from saltcart.system import os
 from saltcart.trips.trip import Trip
 from saltcart.waybills.parts import divided
-from saltcart.waybills.shelf import Shelf
+from saltcart.waybills.waybill import Waybill
 
 
 def left_mentions(
@@ -43,14 +44,18 @@ def left_mentions(
     for shelf in plan.shelves:
         left, vain = divided(shelf)
         forms += relative_forms(left, shelf.old) + relative_forms(vain, shelf.new)
-    found = search(forms, places, progress, plan.not_searched, originals=True)
+    found = search(forms + view_forms(plan), places, progress, plan.not_searched, originals=True)
     known = {state.path: state for state in states}
-    for mention in found.found:  # what records the past, as its map says, may go on doing so
+    mentions = {true_path(mention.path): mention for mention in found.found if mention.count}
+    for mention in mentions.values():  # what records the past, as its map says, may go on doing so
         if state := known.get(mention.path):
             mention.history += naming(state.past, forms, os.path.dirname(mention.path))
-    still = [standing(mention, known.get(mention.path), plan.shelves, plan.left_unread) for mention in found.found]
-    still += links_left(trip, found.links)
-    return still, found, [place for place in wanted if place not in places]
+    for mention in in_pieces(trip, found.pieces, known):
+        mentions.setdefault(mention.path, mention)
+    still = {path: standing(mention, known.get(path), plan) for path, mention in mentions.items()}
+    for one in (*parted(plan, known), *showing_less(plan, found.found), *links_left(trip, found.links)):
+        still.setdefault(one.path, one)
+    return sorted(still.values(), key=lambda one: one.path), found, [one for one in wanted if one not in places]
 
 
 def links_left(trip: Trip, links: Mapping[str, str]) -> list[LeftMentions]:
@@ -61,23 +66,19 @@ def links_left(trip: Trip, links: Mapping[str, str]) -> list[LeftMentions]:
     return [LeftMentions(link, word[link], 1, [Spot("leads to", "link", show(links[link]))]) for link in dead]
 
 
-def standing(
-    mention: Mention, state: LedgerState | None, shelves: Sequence[Shelf], left_unread: Sequence[str]
-) -> LeftMentions:
+def standing(mention: Mention, state: LedgerState | None, plan: Waybill) -> LeftMentions:
     """How one file is that still names an old place."""
     count = mention.live(known=state is not None)
     if count and state:
-        olds = [shelf.old for shelf in shelves]
+        olds = [shelf.old for shelf in plan.shelves]
         paths = (without_detours(one.resolved) for one in state.judgements())
         count -= sum(any(tail_below(path, old) is not None for old in olds) for path in paths)
     ours = state is not None and state.map_name == cart_toml.NAME  # what is left in it are comments
     if count <= 0 or ours:
         said = mention.prose + mention.free
         return LeftMentions(mention.path, SAID if said else HISTORY, mention.count, mention.said)
-    if shelves and all(shelf.leave == "signpost" and os.path.islink(shelf.old) for shelf in shelves):
-        word = SERVED
-    elif shelves and all(shelf.original_stays for shelf in shelves):
-        word = ORIGINALS
+    if still_work(plan):
+        word = ORIGINALS if all(shelf.original_stays for shelf in plan.shelves) else SERVED
     else:
-        word = LEFT if mention.path in left_unread else UNACCOUNTED
+        word = LEFT if mention.path in allowed(plan) else UNACCOUNTED
     return LeftMentions(mention.path, word, count, mention.spots)

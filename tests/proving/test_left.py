@@ -1,0 +1,98 @@
+"""What a check says of files that still lead to the old places and name none of them."""
+
+import json
+import unittest
+
+from tests.planning.folder_trees import SOUNDS, TreeCase, played, tree
+from tests.world import wav
+
+CALM = "no file that was searched still points to the old place"
+
+
+class Left(TreeCase):
+    def setUp(self):
+        super().setUp()
+        self.other = self.shelf.parent / "Other"
+        wav(self.other / "x.wav", 7)
+        self.new = self.lighter / self.shelf.name
+
+    def move(self, *ignored, more=()):
+        """Move the shelf, with consent to what these files lose."""
+        words = [word for path in ignored for word in ("--ignore", path)]
+        self.run_program("move", self.shelf, "--to", self.lighter, "--yes", *words, *more)
+
+    def left(self, status=0):
+        """What the check says of each file, and whether its words are calm."""
+        found = {one["path"]: (one["standing"], one["count"]) for one in self.run_json("check", status=status)["left"]}
+        self.assertEqual(CALM in self.run_program("check", status=status).stdout, not found)
+        return found
+
+    def test_a_tree_of_folders_that_was_left(self):
+        library = self.programs / "tree.db"
+        tree(library, self.shelf)
+        self.move(library)
+        self.assertEqual(played(library), 0)
+        self.assertEqual(self.left(), {str(library): ("left on purpose", 4)})
+        library.unlink()
+        tree(library, self.new)  # its program was shown the new place
+        self.assertEqual((self.left(), played(library)), ({}, 4))
+
+    def test_a_tree_of_folders_that_a_signpost_serves(self):
+        tree(self.programs / "tree.db", self.shelf)
+        self.move(more=["--signpost"])
+        self.assertEqual(self.left(), {str(self.programs / "tree.db"): ("through the signpost", 4)})
+
+    def test_a_tree_of_folders_that_comes_back_after_the_switch(self):
+        """An old copy that somebody restores; a program that has looked at the new place."""
+        self.move()
+        tree(self.programs / "new.db", self.new)
+        self.assertEqual(self.left(), {})
+        tree(self.programs / "old.db", self.shelf)
+        self.assertEqual(self.left(status=1), {str(self.programs / "old.db"): ("unaccounted", 4)})
+        self.run_program("release", "--yes", "--own", status=3)
+        self.assertTrue(list(self.shelf.parent.glob(".*set-aside*")))
+
+    def test_pieces_in_a_text(self):
+        """Told by the name of the folder above, where that is another now."""
+        self.move()
+        for place, wanted in ((self.new, {}), (self.shelf, {str(self.programs / "parts.json"): ("unaccounted", 4)})):
+            rows = [place.parts[-2:] + tuple(name.split("/")) for name in SOUNDS]
+            (self.programs / "parts.json").write_text(json.dumps(rows))
+            self.assertEqual(self.left(status=1 if wanted else 0), wanted)
+
+    def test_a_folder_that_shows_less(self):
+        settings = self.programs / "browser.ini"
+        settings.write_text(f"[browser]\nfolder = {self.shelf.parent}\n")
+        self.move(settings)
+        self.assertEqual(self.left(), {str(settings): ("shows less", 1)})
+        settings.write_text(f"[browser]\nfolder = {self.shelf.parent}\nfolder = {self.lighter}\n")
+        self.assertEqual(self.left(), {})
+
+    def test_paths_from_their_own_folder(self):
+        """A file that went away from what it names, and one that names what went away."""
+        inside, beside = self.shelf / "in.rack", self.other / "out.rack"
+        inside.write_bytes(b"RACK\1\xff../Other/x.wav\xff\0")
+        beside.write_bytes(f"RACK\1\0../{self.shelf.name}/鐘.wav\0".encode())
+        self.move(inside, beside)
+        wanted = {str(self.new / "in.rack"): ("left on purpose", 1), str(beside): ("left on purpose", 1)}
+        self.assertEqual(self.left(), wanted)
+
+    def test_no_link_at_its_old_place_helps_what_went_away(self):
+        inside = self.shelf / "in.rack"
+        inside.write_bytes(b"RACK\1\xff../Other/x.wav\xff\0")
+        words = ("move", self.shelf, "--to", self.lighter, "--yes", "--signpost")
+        refused = self.run_program(*words, status=3).stderr
+        self.assertIn("in.rack: cannot be read yet, 1 left", refused)
+        self.assertNotIn("--signpost", refused)
+        self.move(inside, more=["--signpost"])
+        self.assertEqual(self.left(), {str(self.new / "in.rack"): ("left on purpose", 1)})
+
+    def test_a_full_path_in_a_file_that_came_along(self):
+        inside = self.shelf / "in.rack"
+        inside.write_bytes(b"RACK\1\xff" + str(self.shelf / "low/C1.wav").encode() + b"\xff\2")
+        self.move(inside)
+        self.assertEqual(self.left(), {str(self.new / "in.rack"): ("left on purpose", 1)})
+
+
+if __name__ == "__main__":
+    unittest.main()
