@@ -9,7 +9,7 @@ the same code as any other.
 import stat
 from collections.abc import Sequence
 from contextlib import suppress
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 from msgspec import Struct
@@ -75,20 +75,28 @@ class Marker(Struct, frozen=True):
         return f"marker:{self.identity}"
 
 
-class Drive(Struct, frozen=True):
-    """One mounted volume; sizes in bytes.  `writable` is what this user may do at its top."""
+class Drive(Struct, frozen=True, dict=True):
+    """One mounted volume; sizes in bytes.  `left_bytes` are free for its system, which knows of no simulated drive."""
 
     name: str
     mount: str
     identity: str
     filesystem: str
     total_bytes: int
-    free_bytes: int
+    left_bytes: int
     read_only: bool
     simulated: bool = False
     reserved_bytes: int = 0
     source: str = ""
     facts: Facts = UNKNOWN
+
+    @cached_property
+    def free_bytes(self) -> int:
+        """What is free on it, as it was when this was first asked; a simulated one is walked through."""
+        if not self.simulated:
+            return self.left_bytes
+        used = sum(item.disk_bytes for item in walk(self.mount))
+        return min(self.left_bytes, max(0, self.total_bytes - used))
 
     @property
     def limits(self) -> Limits:
@@ -123,16 +131,16 @@ def drive_of(path: str) -> Drive:
 
 def keeps_change_times(path: str) -> bool:
     """Whether inode and change time of files on the drive that holds `path` prove that they are unchanged."""
-    return here.TELLS_CHANGES and drive_at(mount_of(path), room=False).filesystem in CHANGE_TIMES
+    return here.TELLS_CHANGES and drive_at(mount_of(path)).filesystem in CHANGE_TIMES
 
 
-def drive_at(mount: str, room: bool = True) -> Drive:
-    """The drive whose top is `mount`; without `room` a simulated one is not sized, which takes a walk."""
+def drive_at(mount: str) -> Drive:
+    """The drive whose top is `mount`.  BadFile for a broken marker."""
     marker = marker_of(os.path.join(mount, MARKER))
     volume = here.room(mount)
     read_only = volume.read_only
     if marker and marker.capacity_bytes is not None:
-        return simulated(mount, marker, volume.free_here, read_only, room)
+        return simulated(mount, marker, volume.free_here, read_only)
     source, filesystem = source_of(mount)
     identity = marker.key if marker else here.identity(source, mount, volume.number)
     name = (marker.name if marker else "") or os.path.basename(mount) or "system"
@@ -153,18 +161,16 @@ def drive_at(mount: str, room: bool = True) -> Drive:
     )
 
 
-def simulated(mount: str, marker: Marker, free: int, read_only: bool, room: bool) -> Drive:
+def simulated(mount: str, marker: Marker, left: int, read_only: bool) -> Drive:
     """A folder that stands for a drive, of which its marker says what it is."""
-    total = marker.capacity_bytes or 0
-    used = sum(item.disk_bytes for item in walk(mount)) if room else 0
     facts = Facts(**{key: said for key in FACTS if (said := getattr(marker, key)) is not None})
     return Drive(
         marker.name or os.path.basename(mount) or "system",
         mount,
         marker.key,
         marker.filesystem,
-        total,
-        min(free, max(0, total - used)),
+        marker.capacity_bytes or 0,
+        left,
         read_only if marker.read_only is None else marker.read_only,
         True,
         0,
@@ -231,7 +237,7 @@ def find_drive(identity: str, last_mount: str) -> Drive | None:
     found: dict[int, Drive] = {}
     for mount in dict.fromkeys(map(os.path.realpath, [last_mount, *elsewhere])):
         if os.path.isdir(mount) and mount_of(mount) == mount:
-            drive = drive_at(mount, room=False)
+            drive = drive_at(mount)
             if drive.identity == identity:
                 # One drive may be mounted in several places; two drives may not have one identity.
                 found.setdefault(os.stat(mount).st_dev if not drive.simulated else hash(mount), drive)

@@ -42,7 +42,7 @@ def require(identity: str, mount: str, purpose: str) -> None:
 
     A vanished mount leaves an ordinary folder behind, and nothing may be written there.
     """
-    if not os.path.isdir(mount) or drive_at(mount_of(mount), room=False).identity != identity:
+    if not os.path.isdir(mount) or drive_at(mount_of(mount)).identity != identity:
         refuse_other_drive(identity, mount, purpose)
 
 

@@ -95,7 +95,7 @@ def other_drives(cart: Cart, near: Sequence[str] = ()) -> list[str]:
     """
     found = dict.fromkeys(mount for mount in mounts() if not system_folder(mount))
     for identity, fact in remembered().items():
-        if os.path.isdir(fact["mount"]) and drive_at(mount_of(fact["mount"]), room=False).identity == identity:
+        if os.path.isdir(fact["mount"]) and drive_at(mount_of(fact["mount"])).identity == identity:
             found[mount_of(fact["mount"])] = None
     temporary = os.path.realpath(tempfile.gettempdir())
     user = os.path.realpath(os.path.expanduser("~"))
@@ -123,7 +123,7 @@ def system_folder(mount: str) -> bool:
 
 def is_for_backups(mount: str, cart: Cart) -> bool:
     """Whether a drive is kept for backups."""
-    return bool(for_backups(drive_at(mount, room=False), cart)[0])
+    return bool(for_backups(drive_at(mount), cart)[0])
 
 
 def backups(cart: Cart) -> list[str]:

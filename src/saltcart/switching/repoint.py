@@ -120,7 +120,7 @@ def prepare_all(trip: Trip, reread: bool, wait: bool, progress: Progress) -> Non
 
 def note_drives(trip: Trip, rows: Sequence[LedgerRow]) -> None:
     """Record on which drives the ledgers lie, so that an undo can tell one that is away from one that is gone."""
-    here = {row.number: drive_at(mount_of(row.place), room=False) for row in rows}
+    here = {row.number: drive_at(mount_of(row.place)) for row in rows}
     remember(here.values())
     trip.logbook.record(ledger_drives={str(number): drive.identity for number, drive in here.items()})
 

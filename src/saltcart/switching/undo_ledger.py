@@ -93,7 +93,7 @@ def refuse_away(trip: Trip, row: LedgerRow) -> None:
     """Raise Refused when a ledger is not there because its drive is not: that says nothing about the ledger."""
     known = trip.logbook.fact("ledger_drives", {}).get(str(row.number))
     away = Presence().away(row.place)
-    if away is None and known and drive_at(mount_of(row.place), room=False).identity != known:
+    if away is None and known and drive_at(mount_of(row.place)).identity != known:
         away = "its drive is not connected"
     if away:
         raise Refused(f"The ledger {show(row.place)}: {away}", "Plug it in, then undo again; nothing was changed.")
