@@ -454,9 +454,9 @@ BREAKAGES = (
     Breakage(
         13,
         "what is relative at home is so again",
-        "rewriting/routes.py",
-        "if self.like and text not in self.unlike and",
-        "if self.like and",
+        "rewriting/manner.py",
+        "return bool(self.like) and text not in self.unlike",
+        "return bool(self.like)",
         ("tests.carrying.test_styles",),
     ),
     Breakage(
@@ -1432,7 +1432,7 @@ BREAKAGES = (
         6,
         "one lost name does not hold its folder",
         "rewriting/routes.py",
-        "            if entry.base and (wanted == target or self.partly) and not os.path.lexists(target):",
+        "            if entry.base and (wanted == target or self.manner.partly) and not os.path.lexists(target):",
         "            if False:",
         ("tests.mending.test_discovery",),
     ),

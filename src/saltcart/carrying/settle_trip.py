@@ -158,7 +158,7 @@ def try_out(plan: SettlePlan) -> None:
         place = line.over or moves.follow(line.path) or line.path
         try:
             ledger = open_ledger(line.path, maps, line.map_name)
-            routes = routes_for(waybill, line.path, True, resolver, like=line.like, unlike=line.unlike)
+            routes = routes_for(waybill, line.path, True, resolver).styled(line.like, line.unlike)
             with on_trial(ledger, changes_for(ledger, routes, place)) as staged:
                 digest = digest_of(staged)
             if line.over and digest == digest_of(line.over):

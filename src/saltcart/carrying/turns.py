@@ -146,7 +146,7 @@ def bring_together(trip: Trip, row: LedgerRow, target: str) -> Merged:
     ground, line = ground_of(trip), trip.line(row)
     here, there = trip.open_ledger(row, row.path), trip.open_ledger(row, line.merge)
     meeting = ground.meeting(here, there)
-    routes = routes_for(trip.waybill, there.path, True, ground.resolver, like=line.like, unlike=line.unlike)
+    routes = routes_for(trip.waybill, there.path, True, ground.resolver).styled(line.like, line.unlike)
     with on_trial(there, changes_for(there, routes, here.path)) as trial:
         places = ground.places(here.path), ground.places(here.path)
         merged, history = copies.write(meeting, here, copies.at(there, trial), target, places, line.prefer)

@@ -132,14 +132,8 @@ class Trial:
         in_front = ledger.path in self.front
         travels = place is not None
         routes = routes_for(
-            self.waybill,
-            ledger.path,
-            travels,
-            self.judge.resolver,
-            self.added,
-            lambda _link: self.turn_links,
-            self.like,
-        )
+            self.waybill, ledger.path, travels, self.judge.resolver, self.added, lambda _link: self.turn_links
+        ).styled(self.like)
         digest = digest_of(ledger.path)
         rewrite, why, changed, left, kept = True, "", 0, Mention(ledger.path), 0
         state = judged(ledger, self.judge)

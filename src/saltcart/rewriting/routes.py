@@ -4,6 +4,9 @@ from collections.abc import Callable, Container, Hashable, Iterable, Iterator, S
 from contextlib import suppress
 from functools import cached_property
 from itertools import count
+from typing import Self
+
+from msgspec.structs import replace
 
 from saltcart.errors import CannotSpell
 from saltcart.judging.resolver import Resolver
@@ -12,6 +15,7 @@ from saltcart.ledgers.base import NEW_THINGS, ListEdits
 from saltcart.rewriting.changes import Changes
 from saltcart.rewriting.content_folders import AddedFolder, in_lists, listed
 from saltcart.rewriting.links import link_into, turned
+from saltcart.rewriting.manner import Manner
 from saltcart.rewriting.parting import Parting, parting_of, with_parted
 from saltcart.spelling import Move, Moves, Spelling, encodable
 from saltcart.spelling.foreign import PSEUDO, looks_foreign
@@ -29,9 +33,7 @@ class Routes:
     """Follows paths through links and detours to the moving shelves; `added` ones come in front of content folders.
 
     The links that it `turns` will lead to the new places, so that what goes through them stays as it is.  `links` are
-    those that were met, with whether anything stays because of them. With `like`, what moves is written in the manner
-    of that text, whatever the manner of each entry is, but for the texts that are `unlike` it.  `partly` lets a lost
-    entry part from those that share its folder, where its ledger can, or stay lost.
+    those that were met, with whether anything stays because of them.
     """
 
     def __init__(
@@ -41,12 +43,9 @@ class Routes:
         added: Sequence[AddedFolder] = (),
         turns: Callable[[str], bool] = lambda _link: False,
         aims: Aims | None = None,
-        here: bool = False,
-        like: str = "",
-        partly: bool = False,
-        unlike: Container[str] = (),
+        manner: Manner | None = None,
     ):
-        self.moves, self.here, self.like, self.partly, self.unlike = moves, here, like, partly, unlike
+        self.moves, self.manner = moves, manner or Manner()
         self.aims = aims or Aims()
         self.added = added
         self.turns = turns
@@ -56,6 +55,11 @@ class Routes:
         self.ways: dict[str, str | None] = {}
         self.targets: dict[str, str | None] = {}
         self.parted: dict[Hashable, Parting] = {}
+
+    def styled(self, like: str, unlike: Container[str] = ()) -> Self:
+        """These routes, which write what moves in the manner of a text; see Manner."""
+        self.manner = replace(self.manner, like=like, unlike=unlike)
+        return self
 
     def led(self, path: str) -> str:
         """Where `path` leads, where the moves need to know.
@@ -115,7 +119,7 @@ class Routes:
 
     def changes(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
         """What to change in `ledger` when it goes from `old_folder` to `new_folder`.  Raises CannotSpell."""
-        found = [] if any(self.aims) or self.here or self.like else self.swaps(ledger, old_folder)
+        found = [] if any(self.aims) or self.manner.here or self.manner.like else self.swaps(ledger, old_folder)
         swaps = [swap for swap, move in found if not move.takes]
         partly = [(swap, move) for swap, move in found if move.takes]
         self.parted = {}
@@ -198,7 +202,7 @@ class Routes:
         text, target = self.meant(entry, old_folder)
         wanted = self.wanted(entry, target)
         if (
-            self.here
+            self.manner.here
             and looks_foreign(text)
             and not PSEUDO.match(wanted)
             and entry.spelling.read(wanted, "/") == wanted
@@ -207,7 +211,7 @@ class Routes:
         if entry.base and self.meant(entry.base, old_folder)[1] in self.aims.levels:
             return None  # what starts from there was right, and the folder was not
         old_start, start = self.resolver.start(entry, old_folder), self.new_start(entry, old_folder, new_folder)
-        if self.like and text not in self.unlike and (written := self.in_manner(entry, text, target, wanted, start)):
+        if self.manner.bears_on(text) and (written := self.in_manner(entry, text, target, wanted, start)):
             return written
         through = wanted == target and self.passes_through(entry, text, old_start)
         if wanted == target and start == old_start and not through:
@@ -225,7 +229,7 @@ class Routes:
         try:
             written = self.resolver.text(entry, text, wanted, start)
         except CannotSpell:
-            if entry.base and (wanted == target or self.partly) and not os.path.lexists(target):
+            if entry.base and (wanted == target or self.manner.partly) and not os.path.lexists(target):
                 if parting := parting_of(entry, text, wanted, old_folder, self.resolver):
                     self.parted[entry.key] = parting
                 return None  # it is lost, and no reason to leave what shares its folder lost as well
@@ -234,7 +238,7 @@ class Routes:
 
     def stays_lost(self, entry: Entry, target: str, wanted: str, read: str | None) -> bool:
         """Whether an entry is lost and will be, though its folder is mended: so its text need not change."""
-        if not (self.partly and entry.base and read and wanted == target) or os.path.lexists(target):
+        if not (self.manner.partly and entry.base and read and wanted == target) or os.path.lexists(target):
             return False
         return not os.path.lexists(self.resolver.meanings.here(read))
 
@@ -242,7 +246,7 @@ class Routes:
         """The text for an entry that leads to `wanted`, in the manner that was asked for; None for what that does not
         concern.  Raises CannotSpell for what has to be relative and cannot be.
         """
-        relative = self.like == RELATIVE
+        relative = self.manner.like == RELATIVE
         starts = starts_somewhere(entry.spelling, text)
         if entry.spelling.start == "content" or not (self.moves.covers(target) if relative else starts):
             return None
@@ -261,8 +265,8 @@ class Routes:
 
     def manners(self, entry: Entry, text: str, starts: bool) -> Iterator[str]:
         """The manners that are tried for an entry, one after the other."""
-        like = self.like + ("/" if entry.is_folder and text.endswith(("/", "\\")) else "")
-        if self.like != RELATIVE:
+        like = self.manner.like + ("/" if entry.is_folder and text.endswith(("/", "\\")) else "")
+        if self.manner.like != RELATIVE:
             yield like
             return
         if starts:

@@ -2,7 +2,7 @@
 
 import shutil
 import tempfile
-from collections.abc import Callable, Container, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 
 from saltcart.judging.judge import Judge
@@ -12,6 +12,7 @@ from saltcart.ledgers import Ledger
 from saltcart.ledgers.base import ListEdits
 from saltcart.rewriting.changes import Changes
 from saltcart.rewriting.content_folders import AddedFolder, list_edits
+from saltcart.rewriting.manner import Manner
 from saltcart.rewriting.routes import Routes
 from saltcart.safefile import copy_owner, create_file, digest_of, read_back, remove_with_side_files, sync_folder
 from saltcart.system import os
@@ -34,12 +35,10 @@ def routes_for(
     resolver: Resolver,
     added: Sequence[AddedFolder] = (),
     turns: Callable[[str], bool] = lambda _link: False,
-    like: str = "",
-    unlike: Container[str] = (),
 ) -> Routes:
     """Where the entries of the ledger at that path lead on a trip; whether the ledger itself `travels`."""
     moves = waybill.entry_moves(travels, ledger)
-    return Routes(moves, resolver, added, turns, waybill.aims(ledger), waybill.here, like, waybill.mends, unlike)
+    return Routes(moves, resolver, added, turns, waybill.aims(ledger), Manner(waybill.here, waybill.mends))
 
 
 def changes_for(

@@ -68,9 +68,9 @@ def prepare_ledger(trip: Trip, row: LedgerRow, judge: Judge, reread: bool, added
     leftovers.sweep(row.place, trip)
     line = trip.line(row)
     before, replaced, backup = keep_as_it_is(trip, row, reread)
-    turned_links = trip.waybill.turn.__contains__
-    travels, manner = row.place != row.path, (line.like, line.unlike)
-    routes = routes_for(trip.waybill, row.path, travels, judge.resolver, added, turned_links, *manner)
+    travels, turned_links = row.place != row.path, trip.waybill.turn.__contains__
+    routes = routes_for(trip.waybill, row.path, travels, judge.resolver, added, turned_links)
+    routes.styled(line.like, line.unlike)
     ledger = trip.open_ledger(row, row.path)
     state = judged(ledger, judge)
     changes = (
