@@ -27,7 +27,8 @@ from saltcart.cart import Cart
 from saltcart.cli.main import SELDOM
 from saltcart.judging.judge import Judge
 from saltcart.ledgers import load_map
-from saltcart.mending.findings import find, waybill_for
+from saltcart.mending.findings import find
+from saltcart.mending.plan import waybill_for
 gc.set_threshold(SELDOM)
 maps = [load_map(sys.argv[1] + "/t.toml")]
 found = find([sys.argv[1] + "/t.db"], maps, Cart(), Judge(headers=False), [sys.argv[1] + "/new"])

@@ -17,6 +17,7 @@ ROOMS = (
     "home", "safefile", "renaming", "own_names", "patterns", "progress", "errors", "system", "standins",
 )  # fmt: skip
 LONGEST_FUNCTION, LONGEST_MODULE = 50, 350  # lines
+MOST_PARAMETERS = 6
 
 
 def room_of(module):
@@ -70,6 +71,16 @@ class Structure(unittest.TestCase):
             if isinstance(one, ast.FunctionDef) and one.end_lineno - one.lineno >= LONGEST_FUNCTION
         ]
         self.assertEqual(long, [])
+
+    def test_no_function_takes_many_things(self):
+        taken = {
+            f"{path.relative_to(HOUSE)}:{one.lineno} {one.name}": [each.arg for each in (*args.args, *args.kwonlyargs)]
+            for path in sorted(HOUSE.rglob("*.py"))
+            for one in ast.walk(ast.parse(path.read_text("utf-8")))
+            if isinstance(one, ast.FunctionDef) and (args := one.args)
+        }
+        many = {place: names for place, names in taken.items() if len(set(names) - {"self", "cls"}) > MOST_PARAMETERS}
+        self.assertEqual(many, {})
 
     def test_no_module_is_long(self):
         lines = {str(path.relative_to(HOUSE)): path.read_text("utf-8").count("\n") for path in HOUSE.rglob("*.py")}

@@ -8,7 +8,7 @@ TYPE_CHECKING = False  # which type checkers take for true; to import `typing` w
 if TYPE_CHECKING:  # what they see; at run time each name is loaded by its line in STEPS
     from saltcart.carrying.carry import plan_carry
     from saltcart.carrying.record import finish as finish_carry
-    from saltcart.carrying.settle import plan_settle
+    from saltcart.carrying.settle import SettleRequest, plan_settle
     from saltcart.cart import load as load_cart
     from saltcart.drives.candidates import candidates
     from saltcart.errors import SaltCartError
@@ -37,6 +37,7 @@ __version__ = "0.1.0"
 # Where each step is: the module, and its name there.
 STEPS = {
     "Request": "saltcart.planning.request:Request",
+    "SettleRequest": "saltcart.carrying.settle:SettleRequest",
     "SaltCartError": "saltcart.errors:SaltCartError",
     "Tick": "saltcart.progress:Tick",
     "accept": "saltcart.switching.omissions:accept",
@@ -71,6 +72,7 @@ STEPS = {
 __all__ = [
     "Request",
     "SaltCartError",
+    "SettleRequest",
     "Tick",
     "__version__",
     "accept",

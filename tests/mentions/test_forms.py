@@ -19,7 +19,7 @@ from hypothesis import strategies as st
 from saltcart.ledgers.legacy import LEGACY
 from saltcart.mentions import finder, mention
 from saltcart.mentions.finder import find
-from saltcart.mentions.place_forms import PIECE, PlaceForms
+from saltcart.mentions.place_forms import PIECE, Beside, PlaceForms
 
 WORDS = "&'<>\""
 NAMES = ("été", "Äbc 0", "Café", "日本 音", "é", "FX", "B 2", "Звуки 1", "ñ & Ø", "\U0001f941 kit")
@@ -106,7 +106,7 @@ def hits(data, folder=BESIDE, new=None, place=PLACE):
     """How often the place is found."""
     others = [f"$BELLS/{os.path.basename(place)}", f"/srv/again/{place[10:]}"]
     longer = [f"{os.path.basename(place)} Extra"]
-    forms = PlaceForms(place, "/mnt/keel", ["S:/" + place[10:]], others=others, longer=longer)
+    forms = PlaceForms(place, "/mnt/keel", ["S:/" + place[10:]], others=others, beside=Beside(longer=longer))
     if new:
         forms.pass_over(PlaceForms(new, "/mnt/lighter"))
     return sum(hit.times for hit in find(data, [forms], folder) if hit.form != PIECE)
@@ -167,7 +167,7 @@ class Forms(unittest.TestCase):
     def assert_remembered(self, data, more=()):
         places = [
             PlaceForms(PLACE, "/mnt/keel"),
-            PlaceForms(f"{PLACE} 2", "/mnt/keel", longer=["Cloches d'été & co 2"]),
+            PlaceForms(f"{PLACE} 2", "/mnt/keel", beside=Beside(longer=["Cloches d'été & co 2"])),
         ]
         places += [PlaceForms("/mnt/keel/Sounds", "/mnt/keel", alone=True), *more]
 

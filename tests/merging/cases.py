@@ -61,7 +61,7 @@ class Apart(unittest.TestCase):
         meeting, (here, there), places = self.meeting()
         target = f"{self.top}/both"
         shutil.copy(self.here, target)
-        merged, history = copies.write(meeting, here, there, target, (places, places), holds)
+        merged, history = copies.write(meeting, here, there, target, places, holds)
         shutil.move(target, self.here)
         return merged, history, meeting.form
 

@@ -204,7 +204,7 @@ def merge_files(top: str, home: Library, stick: Library, tables: str = "") -> in
     target = f"{top}/both.db"
     shutil.copy(here.path, target)
     choices = larger(meeting.merged().conflicts)
-    merged, home.history = copies.write(meeting, here, there, target, (PLACES, PLACES), HERE, choices)
+    merged, home.history = copies.write(meeting, here, there, target, PLACES, choices)
     read_back(target, home, tables)
     return len(merged.conflicts)
 

@@ -3,6 +3,8 @@
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
 
+from msgspec import Struct
+
 from saltcart.carrying.agreement import BACK, IN_PLACE, agreed, known_then, remember, undone_trips
 from saltcart.carrying.histories import NO_TRIP, note_here, note_seen
 from saltcart.carrying.home_sounds import Choice, named_again
@@ -56,34 +58,41 @@ NOTED = "noted"  # the fact that what was agreed on is known on both sides
 NOT_OURS = "this computer has no record of having sent it; to take it: --place"
 
 
+class SettleRequest(Struct, frozen=True):
+    """What is asked for of the collection in a folder: to settle it in a `way`, or only to look.
+
+    `places` are texts such as `PLACE=FOLDER`.  Of ledgers that changed on both sides, those of the collection are taken
+    whose places are in `take`, and those here are kept of which they are in `keep`.
+    """
+
+    folder: str
+    way: str = ""
+    places: Sequence[str] = ()
+    damaged_too: bool = False
+    take: Sequence[str] = ()
+    keep: Sequence[str] = ()
+
+
 def plan_settle(
-    folder: str,
-    way: str = "",
-    places: Sequence[str] = (),
-    damaged_too: bool = False,
-    take: Sequence[str] = (),
-    keep: Sequence[str] = (),
-    progress: Progress = silent,
-    seen: SettlePlan | None = None,
-    cart: Cart | None = None,
+    asks: SettleRequest, cart: Cart | None = None, progress: Progress = silent, seen: SettlePlan | None = None
 ) -> SettlePlan:
-    """Look at the collection in a folder, and work out how to settle it.  `places` are texts such as `PLACE=FOLDER`.
-    Of ledgers that changed on both sides, those of the collection are taken whose places are in `take`, and those here
-    are kept of which they are in `keep`.  What was `seen` by an earlier look, files read against their manifests, is
-    taken from there.  Ledgers whose programs keep theirs elsewhere here, as the search finds or `cart` says, go there.
+    """Look at a collection, and work out how to settle it.  What was `seen` by an earlier look, files read against
+    their manifests, is taken from there.  Ledgers whose programs keep theirs elsewhere here, as the search finds or
+    `cart` says, go there.
 
     Raises Refused for a collection that is incomplete or altered, unless `damaged_too`; nothing is written.
     """
-    found = collection_in(folder)
+    cart, way = cart or Cart(), asks.way
+    found = collection_in(asks.folder)
     undone = undone_trips()
     known = agreed(found, undone)
     homes = {place: at_home(found, place, source, known) for place, source in found.sources()}
-    asked = chosen(found, places)
+    asked = chosen(found, asks.places)
     homes |= asked
     ours = known.keys() | asked.keys()
     ground = ground_for(found, homes)
     stands = [stand(found, one, homes, known, ground) for one in found.ledgers]
-    if way != BACK and (theirs := found_here(found, cart or Cart(), stands, progress)):
+    if way != BACK and (theirs := found_here(found, cart, stands, progress)):
         homes = theirs | homes
         ours |= theirs.keys()
         ground = ground_for(found, homes)
@@ -91,17 +100,17 @@ def plan_settle(
     plan = SettlePlan(found, way, homes, stands, lost=ground.lost)
     plan.then = known_then(found, undone)
     plan.sounds = seen.sounds if seen else Looking(found, plan.then, progress).run()
-    if way and not damaged_too:
+    if way and not asks.damaged_too:
         refuse_damage(plan)
-    refuse_strange(plan, [*take, *keep])
+    refuse_strange(plan, [*asks.take, *asks.keep])
     if way:
         plan.unasked = proposals(plan, ours)
         if way != BACK:
             refuse_proposals(plan.unasked)
-        choice = Choice([one.strip("/") for one in take], [one.strip("/") for one in keep])
+        choice = Choice([one.strip("/") for one in asks.take], [one.strip("/") for one in asks.keep])
         decide(plan, choice.take, choice.keep)
         build(plan, choice)
-        presence = Presence((cart or Cart()).drives)
+        presence = Presence(cart.drives)
         for shelf in plan.waybill.shelves:
             refuse_hole(shelf.new, presence)
     return plan

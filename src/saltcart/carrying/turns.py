@@ -148,8 +148,8 @@ def bring_together(trip: Trip, row: LedgerRow, target: str) -> Merged:
     meeting = ground.meeting(here, there)
     routes = routes_for(trip.waybill, there.path, True, ground.resolver).styled(line.like, line.unlike)
     with on_trial(there, changes_for(there, routes, here.path)) as trial:
-        places = ground.places(here.path), ground.places(here.path)
-        merged, history = copies.write(meeting, here, copies.at(there, trial), target, places, line.prefer)
+        spelt, places = copies.at(there, trial), ground.places(here.path)
+        merged, history = copies.write(meeting, here, spelt, target, places, line.prefer)
     note_here(row.place, history, trip.name)
     return merged
 

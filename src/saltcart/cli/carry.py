@@ -23,7 +23,7 @@ from saltcart.cli.arguments import (
     need_answer,
     pace,
 )
-from saltcart.cli.carry_output import show_closing, show_plan
+from saltcart.cli.carry_output import Outcome, show_closing, show_plan
 from saltcart.cli.check_output import show_check
 from saltcart.cli.documents import check_document, draft_document, trip_document
 from saltcart.cli.haul import show_haul
@@ -153,15 +153,19 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
     made, lacking = finish(name, options.lists, plan.unread)
     with screen.watch() as watch:
         report = check_trip(name, progress=watch)
-    out = leading_out(report, made)
+    outcome = Outcome(leading_out(report, made), lacking, dropped)
     if not report.ok:
         show_check(screen, report)
     screen.say()
-    show_closing(screen, plan, made, report, out, dropped, lacking)
-    carried = {"leading_out": out, "lacking_in_lists": lacking, "dropped": dropped, "check": check_document(report)}
+    show_closing(screen, plan, made, report, outcome)
+    carried = {**outcome._asdict(), "check": check_document(report)}
     copied = {"copied_files": hauled.copied_files, "copied_bytes": hauled.copied_bytes}
     screen.document({**trip_document(summary(name)), **carried_document(plan, made), **carried, **copied})
-    return 0 if report.ok and (plan.chosen or not out) and not plan.unread and not plan.draft.left_out else 1
+    return (
+        0
+        if report.ok and (plan.chosen or not outcome.leading_out) and not plan.unread and not plan.draft.left_out
+        else 1
+    )
 
 
 def undo_given_up(screen: Screen, plan: CarryPlan, path: str, wait: bool) -> None:

@@ -1,6 +1,7 @@
 """What `saltcart carry` shows before it copies and when it is done."""
 
 from collections import Counter
+from typing import NamedTuple
 
 from saltcart.carrying.carry_plan import CarryPlan
 from saltcart.cli.draft import show_arranged, slowed
@@ -167,16 +168,19 @@ def show_room(screen: Screen, plan: CarryPlan, limit: int | None) -> None:
         )
 
 
-def show_closing(
-    screen: Screen,
-    plan: CarryPlan,
-    made: Collection,
-    report: CheckReport,
-    out: list[dict[str, str]],
-    dropped: int,
-    lacking: int,
-) -> None:
+class Outcome(NamedTuple):
+    """What came of a carry besides the collection: entries `leading_out` of it, how many tracks are `lacking_in_lists`
+    of it, and how many of its files were `dropped`.
+    """
+
+    leading_out: list[dict[str, str]]
+    lacking_in_lists: int
+    dropped: int
+
+
+def show_closing(screen: Screen, plan: CarryPlan, made: Collection, report: CheckReport, outcome: Outcome) -> None:
     """What is there, what plays anywhere, what does not, and what to type next."""
+    out, lacking, dropped = outcome
     relative = [one for one in made.ledgers if one.relative]
     full = [one for one in made.ledgers if not one.relative]
     rows = [("Collection", place(made.top))]

@@ -93,16 +93,17 @@ def run(options: argparse.Namespace) -> int:
     for path in options.places:
         if not os.path.isdir(os.path.expanduser(path)):
             raise Refused(f"{show(path)} is not a folder", "If its drive is not connected, plug it in.")
-    discovered, seen = Discovery(), None
+    discovered, places = Discovery(), options.places
     with screen.watch() as watch:
         ledgers = [true_path(path) for path in options.ledger] or usual_ledgers(cart, maps, watch)[0]
         if not options.ledger:  # programs have more than what is known of them
             losing = look_for_losses(cart, options.places, means, watch)
-            discovered, seen = discover(losing, maps, watch), losing.places
+            discovered = discover(losing, maps, watch)
+            places = places and losing.places
             maps += discovered.maps
             ledgers = list(dict.fromkeys([*ledgers, *discovered.ledgers]))
         judge = Judge(headers=False, presence=Presence(cart.drives), resolver=Resolver(Meanings(means)))
-        found = find(ledgers, maps, cart, judge, options.places, watch, seen)
+        found = find(ledgers, maps, cart, judge, places, watch)
     found.discovered = discovered
     taken = rules_taken(options, found)
     if options.only_rule or getattr(options, "not"):

@@ -10,7 +10,7 @@ from saltcart.carrying.agreement import BACK, HERE, IN_PLACE
 from saltcart.carrying.giving_back import giving_back
 from saltcart.carrying.in_use import in_use
 from saltcart.carrying.record import finish
-from saltcart.carrying.settle import made_here, plan_settle, remember_here, take_up, unfinished
+from saltcart.carrying.settle import SettleRequest, made_here, plan_settle, remember_here, take_up, unfinished
 from saltcart.carrying.stands import BOTH, STAYS, SettlePlan
 from saltcart.cart import load
 from saltcart.cli.arguments import add_all, add_cart, add_list, add_pace, add_wait, add_yes, need_answer, pace
@@ -18,7 +18,7 @@ from saltcart.cli.check_output import show_check
 from saltcart.cli.documents import check_document, trip_document
 from saltcart.cli.haul import show_haul
 from saltcart.cli.screen import Screen, many, place
-from saltcart.cli.settle_closing import changed_entries, compared, show_closing
+from saltcart.cli.settle_closing import Outcome, changed_entries, compared, show_closing
 from saltcart.cli.settle_output import plan_document, show_choice, show_merges, show_plan
 from saltcart.drives.named import meant_place
 from saltcart.hauling.haul import haul, haul_waybill
@@ -92,8 +92,8 @@ def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
     """Settle in one way, or only look."""
     with screen.watch() as watch:
         cart, begun = load(options.cart), unfinished(options.folder, way) if way else None
-        damage, choice = options.damaged_too, (options.take, options.keep)
-        plan = plan_settle(options.folder, "" if begun else way, options.place, damage, *choice, watch, cart=cart)
+        asks = SettleRequest(options.folder, way, options.place, options.damaged_too, options.take, options.keep)
+        plan = plan_settle(replace(asks, way="") if begun else asks, cart, watch)
         if begun:
             take_up(plan, begun, way)
     name = begun.name if begun else None
@@ -128,11 +128,12 @@ def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
         show_check(screen, report)
     proof = compared(plan, report)
     screen.say()
-    show_closing(screen, plan, name, report, changed_entries(plan, switched), hauled.copied_files, proof)
+    outcome = Outcome(name, hauled.copied_files, changed_entries(plan, switched), proof)
+    show_closing(screen, plan, report, outcome)
     screen.document({**trip_document(summary(name)), **document, "compared": proof, "check": check_document(report)})
     if way == IN_PLACE and report.ok:
         with screen.watch() as watch:
-            seen = plan_settle(options.folder, "", options.place, progress=watch, seen=plan, cart=cart)
+            seen = plan_settle(SettleRequest(options.folder, places=options.place), cart, watch, plan)
         if giving_back(seen.found, seen.ledgers):
             screen.say("To write what happened here to the drive, run the same command again.")
     return 0 if report.ok and not unsettled(plan) and all(one["equal"] for one in proof) else 1

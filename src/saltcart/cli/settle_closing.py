@@ -1,6 +1,7 @@
 """What `saltcart settle` tells at the end: what was done, and how it compares with what was carried."""
 
 from collections.abc import Iterator, Mapping, Sequence
+from typing import NamedTuple
 
 from saltcart.carrying.agreement import IN_PLACE
 from saltcart.carrying.stands import BOTH, COPY, MERGE, REPLACE, SettlePlan, sums_at
@@ -64,19 +65,20 @@ def changed_entries(plan: SettlePlan, switched: RepointReport) -> int:
     return max(0, switched.changed - sum(one.merged.differing for one in plan.ledgers if one.merged))
 
 
-def show_closing(
-    screen: Screen,
-    plan: SettlePlan,
-    name: str,
-    report: CheckReport,
-    changed: int,
-    copied: int,
-    proof: list[dict[str, object]],
-) -> None:
+class Outcome(NamedTuple):
+    """What a settling trip did: files `copied`, entries `changed`, and how what was settled `compares`."""
+
+    trip: str
+    copied: int
+    changed: int
+    compares: list[dict[str, object]]
+
+
+def show_closing(screen: Screen, plan: SettlePlan, report: CheckReport, outcome: Outcome) -> None:
     """What was done, how it compares, and what to type next."""
-    rows = [("Trip", name)]
+    rows = [("Trip", outcome.trip)]
     moved = [shelf for shelf in plan.waybill.shelves if not shelf.along]
-    rows += [("Copied", f"{show(shelf.name)} to {place(shelf.new)}") for shelf in moved if copied]
+    rows += [("Copied", f"{show(shelf.name)} to {place(shelf.new)}") for shelf in moved if outcome.copied]
     if plan.waybill.newer:
         rows += [("Newer", f"{many(len(plan.waybill.newer), 'file', 'files')}; what they were before is kept")]
     if plan.waybill.renamed:
@@ -84,13 +86,13 @@ def show_closing(
     merged = [one for one in plan.ledgers if one.step == MERGE]
     settled = [one for one in report.ledgers if all(one.state.path != other.here for other in merged)]
     if settled:
-        what = f"{many(changed, 'entry', 'entries')} in {many(len(settled), 'ledger', 'ledgers')}"
-        rows += [("Updated", f"{what}; nothing else in them changed")] if changed else []
+        what = f"{many(outcome.changed, 'entry', 'entries')} in {many(len(settled), 'ledger', 'ledgers')}"
+        rows += [("Updated", f"{what}; nothing else in them changed")] if outcome.changed else []
     elif not merged:
         rows += [("Updated", "nothing was left to do")]
     if any(report.counts.values()):
         rows += [("Entries", closing(report).split(". ")[0].rstrip("."))]
-    rows += [("Compared", what) for what in comparisons(proof)]
+    rows += [("Compared", what) for what in comparisons(outcome.compares)]
     kept = [one for one in plan.ledgers if one.step == REPLACE]
     if kept:
         rows += [("Replaced", f"{listed(one.here for one in kept)}; the old one is kept, and undo brings it back")]
@@ -103,7 +105,7 @@ def show_closing(
         rows += [("Both changed", f"{listed(one.here for one in both)}: both stay as they are")]
     if merged and plan.way != IN_PLACE:
         rows += [("Next", "the same carry again copies what changed here to the drive")]
-    rows += [("To undo it", f"saltcart undo {name}")]
+    rows += [("To undo it", f"saltcart undo {outcome.trip}")]
     screen.facts(rows)
 
 

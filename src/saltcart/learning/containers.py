@@ -9,6 +9,7 @@ from functools import partial
 from itertools import product
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from saltcart.errors import SaltCartError
 from saltcart.ledgers.containers import chunks, counted, json, lines, plist, xml
@@ -64,8 +65,8 @@ class FolderJoin(Struct, frozen=True):
     folders: str
     path: str
     key: str
-    pairs: tuple[tuple[str, str], ...]
-    there: int  # how many of the first of them are
+    pairs: tuple[tuple[str, str], ...] = ()
+    there: int = 0  # how many of the first of them are
 
 
 def contents(path: str) -> Iterator[Content]:
@@ -271,39 +272,25 @@ def folder_joins(path: str, content: Content, kind: Callable[[str], str | None])
         for name_place, folder_place in product(sorted(names), sorted(folders)):
             (table, _, column), (held, _, place) = name_place.partition("."), folder_place.partition(".")
             ways = product(columns[held], columns[table]) if held != table else [("", "")]
-            joins = [joined(connection, kind, table, column, by, held, place, key) for key, by in ways]
+            wanted = [FolderJoin(table, column, by, held, place, key) for key, by in ways]
+            joins = [filled(one, connection, kind) for one in wanted if one.by != column and one.key != place]
             # Numbers of rows may join by chance: what leads most names to files is what its program goes by.
             if best := max(filter(None, joins), key=lambda join: join.there, default=None):
                 yield best
 
 
-def joined(
-    connection: sqlite3.Connection,
-    kind: Callable[[str], str | None],
-    table: str,
-    column: str,
-    by: str,
-    held: str,
-    place: str,
-    key: str,
-) -> FolderJoin | None:
+def filled(one: FolderJoin, connection: sqlite3.Connection, kind: Callable[[str], str | None]) -> FolderJoin | None:
     """The join over these columns, or of two in one row, when its rows lead to files that are there."""
-    if by == column or key == place:
-        return None
-    join = (
-        f"JOIN {quoted(held)} f ON f.{quoted(key)} = n.{quoted(by)}"
-        if held != table
-        else f"JOIN {quoted(held)} f ON f.rowid = n.rowid"
-    )
+    name, folder, held = f"n.{quoted(one.column)}", f"f.{quoted(one.path)}", quoted(one.folders)
+    same_row = one.folders == one.table
+    on = "f.rowid = n.rowid" if same_row else f"f.{quoted(one.key)} = n.{quoted(one.by)}"
     query = (
-        f"SELECT f.{quoted(place)}, n.{quoted(column)} FROM {quoted(table)} n {join} "
-        f"WHERE typeof(n.{quoted(column)}) = 'text' AND typeof(f.{quoted(place)}) = 'text' LIMIT {MOST_VALUES}"
+        f"SELECT {folder}, {name} FROM {quoted(one.table)} n JOIN {held} f ON {on}"
+        f" WHERE typeof({name}) = 'text' AND typeof({folder}) = 'text' LIMIT {MOST_VALUES}"
     )
     try:
         pairs = tuple(connection.execute(query))
     except (sqlite3.Error, SaltCartError):
         return None
     there = sum(kind(os.path.join(folder, name)) is not None for folder, name in pairs[:MOST_JOINED])
-    return (
-        FolderJoin(table, column, by, held, place, key, pairs, there) if 2 * there > len(pairs[:MOST_JOINED]) else None
-    )
+    return replace(one, pairs=pairs, there=there) if 2 * there > len(pairs[:MOST_JOINED]) else None

@@ -109,9 +109,8 @@ def mapped(path: str, plan: Map) -> Ledger:
     if plan.container == "sqlite":
         ledger: SqliteLedger | TextLedger = SqliteLedger(path, plan)
     else:
-        ledger = TextLedger(
-            path, plan.name, finder_of(plan), plan.program, plan.wrapper, shape_of(plan), joint_of(plan)
-        )
+        ledger = TextLedger(path, plan.name, finder_of(plan), plan.wrapper, shape_of(plan))
+        ledger.program, ledger.usual_joint = plan.program, joint_of(plan)
         ledger.mapped = True
         ledger.grows_alone = plan.container not in ("xml", "ini") or any(at.parts for at in plan.places)
         ledger.past_finder = finder_for(plan, plan.past_places) if plan.past_places else None

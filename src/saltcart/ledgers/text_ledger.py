@@ -47,19 +47,17 @@ class TextLedger(Batched):
         path: str,
         map_name: str,
         finder: SpanFinder,
-        program: str | None = None,
         wrapper: Wrapper = PLAIN,
         shape: Shape | None = None,
-        usual_joint: bytes | None = None,
         about: Callable[[Spans], Iterator[tuple[int, str | None, float | None]]] | None = None,
     ):
         self.path = path
         self.map_name = map_name
-        self.program = program
+        self.program: str | None = None
         self.finder = finder
         self.wrapper = wrapper
         self.shape = shape or Shape()
-        self.usual_joint = usual_joint
+        self.usual_joint: bytes | None = None
         self.about = about
         self.mapped, self.untrusted, self.grows_alone = False, "", True
         self.past_finder: SpanFinder | None = None

@@ -74,12 +74,11 @@ def find(
     maps: Sequence[Map],
     cart: Cart,
     judge: Judge,
-    places: Sequence[str] = (),
+    places: Sequence[str] | Places = (),
     progress: Progress = silent,
-    seen: Places | None = None,
 ) -> Findings:
-    """Look for what ledgers have lost, in `places`, of which what is there may have been `seen`, or where sounds are
-    known to be.
+    """Look for what ledgers have lost, in `places`, which may have been looked at already, or where sounds are known to
+    be.
     """
     losses = losses_of(ledgers, maps, judge, progress)
     if not losses.lost:
@@ -87,8 +86,9 @@ def find(
     known, recorded, files = KnownMoves(), Recorded(), Files()
     for one in losses.lost.values():
         recorded.fill(one)
-    where = list(places) or [*usual_places(cart, losses.lost), *known.places()]
-    found = Findings(losses, seen if seen and places else Places(where, progress))
+    if not isinstance(places, Places):
+        places = Places(list(places) or [*usual_places(cart, losses.lost), *known.places()], progress)
+    found = Findings(losses, places)
     found.files, found.shelves = files, [shelf.path for shelf in cart.shelves]
     rules = rules_of(losses.lost, found.places, files, known)
     settle(found, rules)

@@ -11,7 +11,7 @@ import zipfile
 import zlib
 from collections.abc import Iterable, Iterator, Sequence
 from functools import lru_cache
-from typing import IO, Protocol
+from typing import IO, NamedTuple, Protocol
 
 from saltcart.errors import SaltCartError
 from saltcart.ledgers.sqlite.opening import claims
@@ -45,6 +45,15 @@ class Readable(Protocol):
         """At most so many bytes; none at the end."""
 
 
+class Looked(NamedTuple):
+    """What one file is looked through for, with what was found, the folder it lies in, and how much it may unpack."""
+
+    mention: Mention
+    forms: tuple[PlaceForms, ...]
+    folder: str
+    budget: Budget
+
+
 def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = None) -> Mention:
     """Where the file at `path` names one of the folders; relative paths start from `folder`, its own by default.
 
@@ -53,6 +62,7 @@ def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = Non
     mention, folder = Mention(path), path.rpartition("/")[0] if folder is None else folder
     with open(path, "rb", buffering=0) as stream:
         size = os.fstat(stream.fileno()).st_size
+        looked = Looked(mention, tuple(forms), folder, Budget(size))
         head = stream.read(HEAD)
         if claims(head):
             in_database(mention, forms, folder)
@@ -60,14 +70,14 @@ def mentions_in(path: str, forms: Sequence[PlaceForms], folder: str | None = Non
             head += stream.read(FIRST - HEAD)
             stream.seek(0)
             buffered = io.BytesIO(head) if len(head) == size else io.BufferedReader(stream)
-            in_packed(mention, head, buffered, forms, folder, Budget(size))
+            in_packed(looked, head, buffered)
         elif holds_no_references(head, size) or (head.startswith(OWN) and is_waybill(path)):
             pass  # the rest need not be read
         else:
             head += stream.read(min(FIRST, size + 1) - HEAD) if size >= HEAD else b""
-            named = holds_anchor(head, tuple(forms))
+            named = holds_anchor(head, looked.forms)
             if named or may_pack(head) or len(head) != size:
-                in_stream(mention, head, stream, forms, folder, budget=Budget(size), named=named)
+                in_stream(looked, head, stream, named)
     if mention.live() and in_cache(path):
         mention.free, mention.said, mention.spots = mention.free + mention.live(), [*mention.said, *mention.spots], []
     return mention
@@ -108,49 +118,31 @@ def is_waybill(path: str) -> bool:
     return True
 
 
-def in_packed(
-    mention: Mention,
-    head: bytes,
-    stream: IO[bytes],
-    forms: Sequence[PlaceForms],
-    folder: str,
-    budget: Budget,
-    lead: str = "",
-    depth: int = 1,
-) -> None:
+def in_packed(looked: Looked, head: bytes, stream: IO[bytes], lead: str = "", depth: int = 1) -> None:
     """Add the spots in what is packed in a stream that begins with `head`."""
-    for inner in unpacked(head, stream, lead, budget):
+    for inner in unpacked(head, stream, lead, looked.budget):
         start = inner.stream.read(FIRST)
         if is_packed(start):
             if depth == DEEPEST:
                 raise TooMuch("is packed too often")
-            whole = io.BytesIO(start + inner.stream.read(budget.left + 1))
-            in_packed(mention, start, whole, forms, folder, budget, inner.where, depth + 1)
+            whole = io.BytesIO(start + inner.stream.read(looked.budget.left + 1))
+            in_packed(looked, start, whole, inner.where, depth + 1)
         elif holds_no_references(start[:HEAD], inner.size or len(start)):
             pass
-        elif (named := holds_anchor(start, tuple(forms))) or may_pack(start) or len(start) == FIRST:
-            in_stream(mention, start, inner.stream, forms, folder, inner.where, budget=budget, named=named)
+        elif (named := holds_anchor(start, looked.forms)) or may_pack(start) or len(start) == FIRST:
+            in_stream(looked, start, inner.stream, named, inner.where)
 
 
-def in_stream(
-    mention: Mention,
-    head: bytes,
-    stream: Readable,
-    forms: Sequence[PlaceForms],
-    folder: str,
-    lead: str = "",
-    *,
-    budget: Budget,
-    named: bool,
-) -> None:
+def in_stream(looked: Looked, head: bytes, stream: Readable, named: bool, lead: str = "") -> None:
     """Add the spots in what begins with `head`, in which places may be `named`, and goes on in `stream`, and in what is
     packed in it.
     """
+    mention, forms, folder, budget = looked
     overlap = max(EXCERPT, *(one.longest for one in forms))
     line, binary, free = 1, None, None
     for data, first, last in windows(head, stream, overlap):
         counted = first
-        looks = named if data is head else holds_anchor(data, tuple(forms))
+        looks = named if data is head else holds_anchor(data, forms)
         hits = sorted(mention.paths(find(data, forms, folder, binary, (first, last)), forms)) if looks else []
         binary = is_binary(data[:HEAD]) if binary is None else binary
         if hits and free is None:

@@ -232,9 +232,7 @@ class Spot(NamedTuple):
         group, data = self.group, self.text.data
         pieces: dict[int, str] = {}
         near = self.text.near or told_by(data, self.at, group.longest)
-        for encoding, before, after in readings(
-            data, self.at, group.longest, group.wide, group.breaks, group.codes, near
-        ):
+        for encoding, before, after in readings(data, self.at, group, near):
             for one in candidates(names.endings, before, after):
                 if one.number in done or not self.is_one(one, before, after):
                     continue

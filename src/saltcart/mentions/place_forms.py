@@ -75,9 +75,21 @@ class Anchor(NamedTuple):
     escaped: bool = False
 
 
+class Beside(NamedTuple):
+    """The folder that a place lies in: whether it `folds_case`, and what in it has a name that begins like that of the
+    place and is `longer`, None where that is not known.
+    """
+
+    folds_case: bool = False
+    longer: Sequence[str] | None = None
+
+
+UNKNOWN = Beside()
+
+
 class PlaceForms:
-    """The forms of one folder.  `letters` are its names on other systems, such as `D:/Sounds/Bell Tones`; `others` are
-    names that it has here besides.  Of what lies beside it, `longer` ones have names that begin like its own.
+    """The forms of one folder, with what is `beside` it.  `letters` are its names on other systems, such as
+    `D:/Sounds/Bell Tones`; `others` are names that it has here besides.
 
     One that is to be `alone` is named only where nothing below it is: as a whole value, such as a listed folder.
     """
@@ -87,12 +99,12 @@ class PlaceForms:
         place: str,
         drive: str,
         letters: Sequence[str] = (),
-        folds_case: bool = False,
         alone: bool = False,
         others: Sequence[str] = (),
-        longer: Sequence[str] | None = None,
+        beside: Beside = UNKNOWN,
     ):
-        self.place, self.folds_case, self.alone = place, folds_case, alone
+        self.place, self.alone = place, alone
+        self.folds_case, longer = beside
         self.longer = None if longer is None else [unicodedata.normalize("NFC", name) for name in longer]
         self.base = unicodedata.normalize("NFC", os.path.basename(place))  # where no accent follows its letter
         runs = sorted(re.findall(r"[A-Za-z0-9]+", self.base), key=len, reverse=True)

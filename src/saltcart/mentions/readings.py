@@ -9,6 +9,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from urllib.parse import unquote_to_bytes
 
 from saltcart.ledgers.legacy import USUAL
+from saltcart.mentions.groups import Group
 
 ESCAPE = re.compile(r"\\(?:u([0-9a-fA-F]{4})|x([0-9a-fA-F]{2})|(.))", re.DOTALL)
 PAIR = re.compile("[\ud800-\udbff][\udc00-\udfff]")  # a character beyond 16 bits, as UTF-16 has it
@@ -19,25 +20,24 @@ DOUBLED = re.compile(r"(?<![:/])/(?:\.?/)+")  # a slash twice, or a folder's nam
 DETOUR = re.compile(r"/(?!\.\.?/)[^/\"'<>\0\r\n=:]+/\.\./")
 
 
-def readings(
-    data: bytes, at: int, most: int, wide: bool, breaks: Sequence[bytes], codes: Iterable[str], near: tuple[bool, bool]
-) -> Iterator[tuple[str, str, str]]:
-    """What is before an anchor and from it on, in each way to read it: encoding, and both texts, up to one of the
-    `breaks`, with it.  What is `near` is ASCII, and UTF-8: where it is neither, the old encodings `codes` are tried,
-    and where it is not ASCII the usual one.
+def readings(data: bytes, at: int, group: Group, near: tuple[bool, bool]) -> Iterator[tuple[str, str, str]]:
+    """What is before the anchor of a group and from it on, in each way to read it: encoding, and both texts, up to one
+    of the signs at which it breaks, with it.  What is `near` is ASCII, and UTF-8: where it is neither, the old
+    encodings of the group are tried, and where it is not ASCII the usual one.
     """
-    if wide:
+    most = group.longest
+    if group.wide:
         for encoding, start in (("utf-16-le", at), ("utf-16-be", at - 1)):
             if start >= 0:
                 first = start - min(2 * most, start // 2 * 2)
                 parts = (data[first:start], data[start : start + 2 * most])
                 yield from unquoted("UTF-16", [part.decode(encoding, "replace") for part in parts])
         return
-    first, last = line_around(data, at, most, breaks)
+    first, last = line_around(data, at, most, group.breaks)
     parts = (data[first:at], data[at:last])
     yield from unquoted("UTF-8", [part.decode("utf-8", "surrogateescape") for part in parts])
     plain, wide_letters = near
-    for code in codes if not plain else ():
+    for code in group.codes if not plain else ():
         if code == USUAL or not wide_letters:
             yield from unquoted("8-bit", [part.decode(code, "replace") for part in parts])
 

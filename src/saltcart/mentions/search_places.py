@@ -13,7 +13,7 @@ from saltcart.drives.fit import for_backups
 from saltcart.drives.known import remembered
 from saltcart.home import home as data
 from saltcart.mentions.other_names import second_mounts, siblings, variable_names
-from saltcart.mentions.place_forms import PlaceForms
+from saltcart.mentions.place_forms import Beside, PlaceForms
 from saltcart.shelves.true_names import TrueNames
 from saltcart.spelling.moves import tail_below
 from saltcart.system import here, os
@@ -145,9 +145,8 @@ def forms_of(
             old,
             mount_of(old),
             letters(old, means),
-            names.forgives(os.path.dirname(old)),
             others=[*variable_names(old), *second_mounts(old), *aliases.get(old, ())],
-            longer=siblings(old),
+            beside=Beside(names.forgives(os.path.dirname(old)), siblings(old)),
         )
         for old in olds
     ]

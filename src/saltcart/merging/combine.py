@@ -11,17 +11,13 @@ from saltcart.merging.values import elements_of_both, plain, rank, woven
 
 
 class Combining:
-    """The work of bringing two copies together.  `choices` say of conflicts, by row and column, which side holds."""
+    """The work of bringing two copies together.  Of what both changed that of the side holds which is named, for all,
+    or by row and column; ours where none is.
+    """
 
-    def __init__(
-        self,
-        ours: Copy,
-        theirs: Copy,
-        content: Content,
-        choices: Mapping[tuple[Uid, str], str] | None = None,
-        holds: str = HERE,
-    ):
-        self.content, self.choices, self.holds = content, choices or {}, holds
+    def __init__(self, ours: Copy, theirs: Copy, content: Content, holds: str | Mapping[tuple[Uid, str], str] = HERE):
+        self.content = content
+        self.choices, self.holds = ({}, holds) if isinstance(holds, str) else (holds, HERE)
         aliases = {**ours.history.aliases, **theirs.history.aliases}
         first = side_of(ours, aliases), side_of(theirs, aliases)
         self.aliases = aliases | one_and_the_same(*first, content)

@@ -64,11 +64,11 @@ class Meeting(Struct):
         """Whether both can be brought together row by row."""
         return not isinstance(self.form, WholeForm)
 
-    def merged(self, holds: str = HERE, choices: Mapping[tuple[Uid, str], str] | None = None) -> Merged:
-        """Both as one; of what both changed, each in its way, that of the side holds which is named: of one row and
-        column by the `choices`.
+    def merged(self, holds: str | Mapping[tuple[Uid, str], str] = HERE) -> Merged:
+        """Both as one; of what both changed, each in its way, that of the side holds which is named, for all or for
+        each row and column.
         """
-        return Combining(self.ours, self.theirs, self.content, choices, holds).run()
+        return Combining(self.ours, self.theirs, self.content, holds).run()
 
 
 def form_of(ledger: Ledger, maps: Sequence[Map]) -> Form:
@@ -208,27 +208,26 @@ def write(
     ledger: Ledger,
     spelt: Ledger,
     target: str,
-    places: tuple[Places, Places],
-    holds: str,
-    choices: Mapping[tuple[Uid, str], str] | None = None,
+    places: Places,
+    holds: str | Mapping[tuple[Uid, str], str],
 ) -> tuple[Merged, History]:
     """Write into `target`, a copy of our ledger, what both became; what was merged, and the history of that.
 
     `spelt` is their ledger with its paths as this computer writes them.  Raises CannotMerge, with nothing of use in
     `target`, when what is there afterwards is not just what was wanted.
     """
-    rows = meeting.form.read(spelt, places[1]).rows
+    rows = meeting.form.read(spelt, places).rows
     uids = list(meeting.theirs.rows)
     if len(rows) != len(uids):
         raise CannotMerge(f"{show(spelt.path)} has other rows than {show(ledger.path)}", REMEDY)
     theirs = Copy(meeting.theirs.history, dict(zip(uids, rows, strict=True)))
-    merged = replace(meeting, theirs=theirs).merged(holds, choices)
+    merged = replace(meeting, theirs=theirs).merged(holds)
     ours = {merged.aliases.get(uid, uid): row for uid, row in meeting.ours.rows.items()}
     try:
         spots = meeting.form.write(ledger, target, merged, ours)
     except RecursionError as error:
         raise CannotMerge(f"{show(ledger.path)} is nested too deeply", REMEDY) from error
-    return merged, proven(meeting, ledger, target, merged, spots, places[0])
+    return merged, proven(meeting, ledger, target, merged, spots, places)
 
 
 def proven(

@@ -85,16 +85,19 @@ def fetched_at_once(
         first = end + 1
 
 
+class Rows(NamedTuple):
+    """Some rows, as columns: those of their key, the cell that holds a path, and what names the row of its folder."""
+
+    keys: Sequence[Sequence[Any]]
+    cells: Sequence[Any]
+    owners: Sequence[object]
+
+
 def batches_of(
-    number: int,
-    rule: Rule,
-    keys: Sequence[Sequence[Any]],
-    cells: Sequence[Any],
-    owners: Sequence[object],
-    folders: Mapping[object, Entry],
-    content: tuple[Entry, ...],
+    number: int, rule: Rule, found: Rows, folders: Mapping[object, Entry], content: tuple[Entry, ...]
 ) -> Iterator[Batch]:
     """Some rows as batches: by the folder they belong to, blobs that hold no text left out."""
+    keys, cells, owners = found
     looks_around = rule.spelling.start == "content"
     # What was split out of one text comes as a list, rows as they are come as tuples.
     ready = isinstance(cells, list) or set(map(type, cells)) == {str}

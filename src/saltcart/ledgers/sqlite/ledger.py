@@ -15,7 +15,7 @@ from saltcart.ledgers.base import NO_EDITS, REMEDY_DEPENDANT, REMEDY_LIST, Batch
 from saltcart.ledgers.facts import Facts, facts
 from saltcart.ledgers.maps import Map, Rule
 from saltcart.ledgers.rules import Parts
-from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, batches_of, in_parts, put_together, text_of
+from saltcart.ledgers.sqlite.cells import REMEDY_CELLS, Rows, batches_of, in_parts, put_together, text_of
 from saltcart.ledgers.sqlite.opening import connect, reading, unwritten
 from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.ledgers.sqlite.row_edits import RowEdits, partable
@@ -52,7 +52,7 @@ class SqliteLedger(Batched):
                         }
                     if rule.parts:
                         columns, cells = in_parts(columns, cells, rule.parts)
-                    yield from batches_of(number, rule, columns, cells, owners, folders, self.content)
+                    yield from batches_of(number, rule, Rows(columns, cells, owners), folders, self.content)
 
     def folders(self, connection: sqlite3.Connection, rule: Rule) -> dict[object, Entry]:
         """The rows of the folder table of a rule, by the key that its entries refer to.
