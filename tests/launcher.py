@@ -59,7 +59,7 @@ def loaded_program(_process: int) -> subprocess.Popen[bytes]:
 
 def serve() -> None:
     """Fork for each request on standard input, until it ends; answer with the exit status of each."""
-    for _finder, name, _package in pkgutil.iter_modules(cli.__path__, "saltcart.cli."):
+    for _finder, name, _package in pkgutil.walk_packages(cli.__path__, "saltcart.cli."):
         importlib.import_module(name)
     for name in LOADED_LATE:
         importlib.import_module(name)

@@ -318,7 +318,7 @@ BREAKAGES = (
     Breakage(
         1,
         "what cannot be had again is asked about",
-        "cli/release.py",
+        "cli/commands/release.py",
         "    if own and options.yes and not options.own:",
         "    if False:",
         (JOB,),
@@ -815,7 +815,7 @@ BREAKAGES = (
     Breakage(
         11,
         "prepared files of another computer",
-        "cli/trips.py",
+        "cli/commands/trips.py",
         "    ours = [one for one in found if not one.foreign]",
         "    ours = found",
         (LEFT,),
@@ -831,7 +831,7 @@ BREAKAGES = (
     Breakage(
         8,
         "programs are asked about before anything is copied",
-        "cli/move.py",
+        "cli/commands/move.py",
         "        refuse_busy_ledgers(plan.waybill, options.wait, watch)",
         "        pass",
         (LEFT,),
@@ -1335,7 +1335,7 @@ BREAKAGES = (
     Breakage(
         6,
         "names that a fact contradicts are not taken by name",
-        "cli/mend.py",
+        "cli/commands/mend.py",
         "(options.by_name and not rule.doubt)",
         "options.by_name",
         ("tests.mending.test_worlds.Worlds",),
@@ -1391,7 +1391,7 @@ BREAKAGES = (
     Breakage(
         12,
         "the files that will change are shown before the question",
-        "cli/mend.py",
+        "cli/commands/mend.py",
         "        rows = [(place(line.path), line.map_name) for line in waybill.ledgers]",
         "        rows: list[tuple[str, str]] = []",
         ("tests.mending.test_discovery.Discovered",),

@@ -29,7 +29,7 @@ from saltcart.ledgers.sqlite import ledger as databases
 from saltcart.system import linux
 
 for command in COMMANDS:
-    import_module(f"saltcart.cli.{command}")
+    import_module(f"saltcart.cli.commands.{command}")
 
 DURABLE = ("replace", "rename", "symlink", "unlink", "rmdir", "fsync", "link", "mkdir", "utime")
 KILLED, FAILED = 137, 50

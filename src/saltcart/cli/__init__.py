@@ -1,1 +1,1 @@
-"""The command line: the only place that parses, prints and asks."""
+"""The command line: the only place that parses, prints and asks.  `commands` has a module for each command."""

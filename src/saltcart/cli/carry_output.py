@@ -4,8 +4,8 @@ from collections import Counter
 from typing import NamedTuple
 
 from saltcart.carrying.carry_plan import CarryPlan
-from saltcart.cli.draft import show_arranged, slowed
-from saltcart.cli.drives import duration
+from saltcart.cli.commands.draft import show_arranged, slowed
+from saltcart.cli.commands.drives import duration
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show, typed
 from saltcart.proving.results import CheckReport

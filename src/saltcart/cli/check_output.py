@@ -4,8 +4,8 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 
 from saltcart.cli.account import show_left
+from saltcart.cli.commands.survey import clock, show_ledgers_in_short
 from saltcart.cli.screen import Screen, many, place, size
-from saltcart.cli.survey import clock, show_ledgers_in_short
 from saltcart.drives.known import ELSEWHERE
 from saltcart.errors import show
 from saltcart.judging.judgements import OFFLINE

@@ -7,8 +7,8 @@ from typing import NoReturn
 from saltcart import __version__
 from saltcart.cli.misunderstood import explained
 
-# In the order of the job, by what it is about.  Each is a module here with add_arguments(parser) and run(options),
-# loaded only when it is called, so that the program starts at once.
+# In the order of the job, by what it is about.  Each is a module in `commands` with add_arguments(parser) and
+# run(options), loaded only when it is called, so that the program starts at once.
 GROUPS = {
     "Start and look": {
         "start": "set up: find your sounds, programs and drives, and learn to read your programs' files",
@@ -141,7 +141,7 @@ def usage(command: argparse.ArgumentParser) -> str:
 
 def furnish(command: argparse.ArgumentParser, name: str) -> None:
     """Give a command its arguments, and those that every command has."""
-    module = import_module(f"saltcart.cli.{name}")
+    module = import_module(f"saltcart.cli.commands.{name}")
     module.add_arguments(command)
     command.add_argument("--json", action="store_true", help="print one JSON document instead of text")
     command.add_argument("--wide", action="store_true", help="show every column, even in a narrow window")

@@ -9,10 +9,10 @@ from collections.abc import Sequence
 from saltcart.cart import load
 from saltcart.cli.arguments import add_cart, add_ledgers, add_list, add_wait, add_yes, need_answer
 from saltcart.cli.check_output import show_check
+from saltcart.cli.commands.survey import show_ledgers
 from saltcart.cli.documents import check_document, trip_document
 from saltcart.cli.mend_output import document, show_findings, show_outcome, show_sample, tell_unknown
 from saltcart.cli.screen import Screen, many, place
-from saltcart.cli.survey import show_ledgers
 from saltcart.drives import Presence
 from saltcart.drives.named import meant_place
 from saltcart.errors import Refused, UsageError, show, typed

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from saltcart import cart as carts
 from saltcart.cli.arguments import add_cart, add_yes
-from saltcart.cli.learn import renamed, unique
+from saltcart.cli.commands.learn import renamed, unique
 from saltcart.cli.screen import Screen, many, place, size, typed_place
 from saltcart.cli.start_questions import (
     ask_backups,
@@ -134,7 +134,8 @@ def mended(screen: Screen, options: argparse.Namespace, lost: int) -> bool:
     question = "Repair that now? You are shown everything first. y or n"
     if options.yes or screen.ask(question, "y", options).lower() not in ("y", "yes"):
         return False
-    from saltcart.cli import mend, parser
+    from saltcart.cli import parser
+    from saltcart.cli.commands import mend
 
     words = ["mend", *(["--cart", options.cart] if options.cart else [])]
     try:

@@ -6,9 +6,9 @@ import sys
 from saltcart.cart import load
 from saltcart.cli.account import refuse_open, show_advice
 from saltcart.cli.arguments import add_cart, add_list, add_pace, add_trip, add_wait, add_yes, need_answer, trip_name
+from saltcart.cli.commands.draft import show_draft
+from saltcart.cli.commands.move import carry_out
 from saltcart.cli.documents import draft_document, trip_document
-from saltcart.cli.draft import show_draft
-from saltcart.cli.move import carry_out
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import Refused, show, typed
 from saltcart.planning.way_back import way_back

@@ -25,8 +25,8 @@ from saltcart.cli.arguments import (
 )
 from saltcart.cli.carry_output import Outcome, show_closing, show_plan
 from saltcart.cli.check_output import show_check
+from saltcart.cli.commands.haul import show_haul
 from saltcart.cli.documents import check_document, draft_document, trip_document
-from saltcart.cli.haul import show_haul
 from saltcart.cli.screen import Screen, place
 from saltcart.drives import Presence
 from saltcart.drives.known import remember

@@ -15,8 +15,8 @@ from saltcart.carrying.stands import BOTH, STAYS, SettlePlan
 from saltcart.cart import load
 from saltcart.cli.arguments import add_all, add_cart, add_list, add_pace, add_wait, add_yes, need_answer, pace
 from saltcart.cli.check_output import show_check
+from saltcart.cli.commands.haul import show_haul
 from saltcart.cli.documents import check_document, trip_document
-from saltcart.cli.haul import show_haul
 from saltcart.cli.screen import Screen, many, place
 from saltcart.cli.settle_closing import Outcome, changed_entries, compared, show_closing
 from saltcart.cli.settle_output import plan_document, show_choice, show_merges, show_plan

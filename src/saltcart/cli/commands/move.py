@@ -10,10 +10,10 @@ from saltcart.carrying.in_use import in_use
 from saltcart.cli.account import refuse_open, searched_text, show_advice, show_learnt
 from saltcart.cli.arguments import add_pace, add_plan, add_wait, add_yes, need_answer, pace
 from saltcart.cli.check_output import assurance, closing, show_check, show_notes
+from saltcart.cli.commands.draft import request, show_draft
+from saltcart.cli.commands.haul import show_haul
+from saltcart.cli.commands.repoint import show_turned
 from saltcart.cli.documents import check_document, trip_document
-from saltcart.cli.draft import request, show_draft
-from saltcart.cli.haul import show_haul
-from saltcart.cli.repoint import show_turned
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.drives import drive_of
 from saltcart.drives.drive import mount_of

@@ -5,8 +5,8 @@ import argparse
 from saltcart.cart import load
 from saltcart.cli.account import show_account, show_advice, show_inside
 from saltcart.cli.arguments import add_output, add_plan
+from saltcart.cli.commands.drives import duration
 from saltcart.cli.documents import draft_document
-from saltcart.cli.drives import duration
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import Refused, show, typed
 from saltcart.planning.choosing import shelves_of

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from saltcart.cart import load
 from saltcart.cli.arguments import add_cart, add_ledgers, add_wait, add_yes, need_answer
 from saltcart.cli.check_output import closing, show_check
+from saltcart.cli.commands.mend import carry_on
 from saltcart.cli.documents import check_document, trip_document
-from saltcart.cli.mend import carry_on
 from saltcart.cli.screen import Screen, many, place
 from saltcart.errors import Refused, UsageError, show
 from saltcart.judging.judgements import FOUND
