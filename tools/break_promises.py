@@ -2098,7 +2098,7 @@ def noticed(one: Breakage, top: Path) -> bool:
     if text.count(one.old) != 1:
         raise SystemExit(f"{one.name}: {one.file} no longer holds the text that is to be broken, once")
     path.write_text(text.replace(one.old, one.new), "utf-8")
-    words = [sys.executable, "-m", "tests", *one.tests]
+    words = [sys.executable, "-m", "tests", "--first", *one.tests]
     environment = {**os.environ, "PYTHONPATH": str(source), **({"SALTCART_EVERY_POINT": "1"} if one.every else {})}
     return subprocess.run(words, cwd=ROOT, env=environment, capture_output=True, check=False).returncode != 0
 

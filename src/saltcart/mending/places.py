@@ -41,16 +41,21 @@ class Places:
             self.folders.add(folder)
             try:
                 with os.scandir(folder) as entries:
-                    for entry in entries:
-                        if entry.is_dir(follow_symlinks=False):
-                            if not SET_ASIDE.search(entry.name):
-                                waiting.append(entry.path)
-                        elif entry.is_file(follow_symlinks=False):
-                            self.files.add(entry.path)
-                            self.by_name.setdefault(name_key(entry.name), []).append(entry.path)
+                    waiting += self.take_up(entries)
             except OSError:
                 self.unread.append(folder)
             progress(Tick("look for files", folder, len(self.files), 0))
+
+    def take_up(self, entries: Iterable[os.DirEntry[str]]) -> list[str]:
+        """Take up the files in one folder; the folders in it that are to be looked through."""
+        below = []
+        for entry in entries:
+            if entry.is_file(follow_symlinks=False):
+                self.files.add(entry.path)
+                self.by_name.setdefault(name_key(entry.name), []).append(entry.path)
+            elif entry.is_dir(follow_symlinks=False) and not SET_ASIDE.search(entry.name):
+                below.append(entry.path)
+        return below
 
     def called(self, path: str) -> list[str]:
         """The files that have the name at the end of `path`; of very many those alone that lie in a folder of the same

@@ -22,19 +22,23 @@ def in_database(mention: Mention, forms: Sequence[PlaceForms], folder: str) -> N
     """Add the cells of a database that name a folder; what is left on its free pages names nothing any more."""
     budget = Budget(os.path.getsize(mention.path))
     with reading(mention.path) as (connection, _uri):
-        for table, columns in tables(connection):
-            for column in columns:
-                cell = quoted(column)
-                some = [f"{cell} LIKE {literal(f'%{one.anchor}%')}" if one.anchor else "TRUE" for one in forms]
-                some.append(f"length({cell}) >= {CODED} AND {cell} NOT GLOB '*[^A-Za-z0-9+/=_-]*'")
-                wanted = f"typeof({cell}) = 'blob' OR typeof({cell}) = 'text' AND ({' OR '.join(some)})"
-                cells = connection.execute(f"SELECT {cell} FROM {quoted(table)} WHERE {wanted}")
-                web: bool | None = None
-                for text, raw in parts_of(together(one for (one,) in cells), budget):
-                    for hit in mention.paths(find(raw, forms, folder), forms):
-                        web = of_the_web(connection, table, column) if web is None else web
-                        prose = text and starts_in_sentence(raw, hit.at, forms[hit.place])
-                        mention.add(forms[hit.place], f"{table}.{column}", hit, excerpt(raw, hit.at), prose, web)
+        for table, column in ((table, column) for table, columns in tables(connection) for column in columns):
+            cells = (one for (one,) in connection.execute(asking(table, column, forms)))
+            web: bool | None = None
+            for text, raw in parts_of(together(cells), budget):
+                for hit in mention.paths(find(raw, forms, folder), forms):
+                    web = of_the_web(connection, table, column) if web is None else web
+                    prose = text and starts_in_sentence(raw, hit.at, forms[hit.place])
+                    mention.add(forms[hit.place], f"{table}.{column}", hit, excerpt(raw, hit.at), prose, web)
+
+
+def asking(table: str, column: str, forms: Sequence[PlaceForms]) -> str:
+    """The query for the cells of a column that may name a folder."""
+    cell = quoted(column)
+    some = [f"{cell} LIKE {literal(f'%{one.anchor}%')}" if one.anchor else "TRUE" for one in forms]
+    some.append(f"length({cell}) >= {CODED} AND {cell} NOT GLOB '*[^A-Za-z0-9+/=_-]*'")
+    wanted = f"typeof({cell}) = 'blob' OR typeof({cell}) = 'text' AND ({' OR '.join(some)})"
+    return f"SELECT {cell} FROM {quoted(table)} WHERE {wanted}"
 
 
 def parts_of(cells: Iterable[tuple[bool, bytes]], budget: Budget) -> Iterator[tuple[bool, bytes]]:

@@ -148,15 +148,12 @@ class Accountant:
         """Files in divided shelves that are no known ledgers, and name from their own folders what parts from them."""
         for one in self.drafted:
             leaving = (f"{one.shelf.old}/{item}" for item in one.items if may_be_ledger(item)) if one.kept else ()
-            for paths, forms in (
-                (one.left, relative_forms(one.tops, one.shelf.old)),
-                (leaving, relative_forms(one.kept, one.shelf.old)),
-            ):
-                for path in paths if forms else ():
-                    with suppress(*UNREADABLE):
-                        mention = Mention(path) if path in known else mentions_in(path, forms)
-                        if mention.count:
-                            yield mention
+            staying_forms, leaving_forms = (relative_forms(some, one.shelf.old) for some in (one.tops, one.kept))
+            pairs = [(path, staying_forms) for path in one.left] + [(path, leaving_forms) for path in leaving]
+            for path, forms in ((path, forms) for path, forms in pairs if forms and path not in known):
+                with suppress(*UNREADABLE):
+                    if (mention := mentions_in(path, forms)).count:
+                        yield mention
 
     def note_pieces(self, found: Mapping[str, Sequence[str]], coming: Container[str]) -> None:
         """Note which files hold paths of what moves in pieces, of those that have the names of folders as values."""

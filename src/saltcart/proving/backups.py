@@ -1,12 +1,12 @@
 """Backups of what a trip carried: folders of the same name and content on drives for backups, told by a manifest."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime
 from typing import NamedTuple
 
 from saltcart.cart import Cart
 from saltcart.drives import drive_of
-from saltcart.drives.drive import mounts
+from saltcart.drives.drive import Drive, mounts
 from saltcart.drives.fit import for_backups
 from saltcart.errors import SaltCartError
 from saltcart.shelves import manifest
@@ -53,22 +53,22 @@ def irreplaceable(name: str, cart: Cart) -> list[Irreplaceable]:
         places = [*mounts(), *(drive.mount for drive in cart.drives if drive.mount and os.path.isdir(drive.mount))]
         known = {drive.identity: drive for drive in map(drive_of, places)} if own else {}
         drives = [drive for drive in known.values() if for_backups(drive, cart)[0]]
-        found = []
-        for one in own:
-            shelf = one.shelf
-            backups: list[Backup] = []
-            unproven: list[str] = []
-            for drive in drives:
-                for place in folders_called(os.path.basename(shelf.old), drive.mount):
-                    if place in (shelf.new, shelf.old):
-                        continue
-                    if made := agrees(trip, one, place):
-                        backups.append(Backup(place, drive.name, made))
-                    else:
-                        unproven.append(place)
-            newest = max(backups, key=lambda backup: backup.made, default=None)
-            found.append(Irreplaceable(shelf, newest, len(drives), unproven))
-        return found
+        return [backed_up(trip, one, drives) for one in own]
+
+
+def backed_up(trip: Trip, here: TripShelf, drives: Sequence[Drive]) -> Irreplaceable:
+    """What backups of a shelf there are on these drives."""
+    shelf, backups, unproven = here.shelf, [], []
+    name = os.path.basename(shelf.old)
+    for drive, place in ((one, place) for one in drives for place in folders_called(name, one.mount)):
+        if place in (shelf.new, shelf.old):
+            continue
+        if made := agrees(trip, here, place):
+            backups.append(Backup(place, drive.name, made))
+        else:
+            unproven.append(place)
+    newest = max(backups, key=lambda backup: backup.made, default=None)
+    return Irreplaceable(shelf, newest, len(drives), unproven)
 
 
 def folders_called(name: str, top: str) -> Iterator[str]:

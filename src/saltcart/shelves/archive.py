@@ -131,19 +131,28 @@ class Reader:
         """
         keys = {self.members[place].key for place in wanted}
         with opened(self.path) as archive:
-            if isinstance(archive, zipfile.ZipFile):
-                for fact in archive.infolist():
-                    if fact.header_offset in keys:
-                        with archive.open(fact) as stream:
-                            yield self.places[fact.header_offset], stream
-                return
-            for info in archive:
-                if info.offset in keys and (content := archive.extractfile(info)):
-                    keys.discard(info.offset)
-                    with content:
-                        yield self.places[info.offset], content
-                if not keys:
-                    return
+            members = in_zip(archive, keys) if isinstance(archive, zipfile.ZipFile) else in_tar(archive, keys)
+            yield from ((self.places[key], stream) for key, stream in members)
+
+
+def in_zip(archive: zipfile.ZipFile, keys: set[object]) -> Iterator[tuple[int, IO[bytes]]]:
+    """The members at these places in a zip file, each open for as long as it is looked at."""
+    for fact in archive.infolist():
+        if fact.header_offset in keys:
+            with archive.open(fact) as stream:
+                yield fact.header_offset, stream
+
+
+def in_tar(archive: tarfile.TarFile, keys: set[object]) -> Iterator[tuple[int, IO[bytes]]]:
+    """The same in a tar file; what is behind the last of them is not read."""
+    left = set(keys)
+    for info in archive:
+        if info.offset in left and (content := archive.extractfile(info)):
+            left.discard(info.offset)
+            with content:
+                yield info.offset, content
+        if not left:
+            return
 
 
 @contextmanager

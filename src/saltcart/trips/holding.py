@@ -60,15 +60,15 @@ def cut_off() -> list[tuple[str, str, str]]:
     """Id, state and what to type next of each trip that was interrupted and that nobody is working on."""
     found = []
     for name in marked():
-        with suppress(SaltCartError, OSError), opened(name) as trip:
-            try:
-                with locked(os.path.join(trip.folder, "lock")):
-                    if not trip.rests:
-                        found.append((name, trip.state, next_step(trip)))
-                    else:
-                        Path(trip.folder, MARK).write_text("")  # it was killed right after its end
-            except Locked:
-                continue
+        with (
+            suppress(SaltCartError, OSError, Locked),  # somebody works on it
+            opened(name) as trip,
+            locked(os.path.join(trip.folder, "lock")),
+        ):
+            if not trip.rests:
+                found.append((name, trip.state, next_step(trip)))
+            else:
+                Path(trip.folder, MARK).write_text("")  # it was killed right after its end
     return found
 
 

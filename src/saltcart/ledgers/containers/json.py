@@ -58,8 +58,8 @@ def found_in(text: str, rule_for: Matcher) -> list[Found]:
             if rule := rule_for(place):
                 counts[place] = counts.get(place, 0) + 1
                 where, start = Where(place, counts[place]), token.start(1)
-                for first, last in parted(token[1], rule.parts, JSON):
-                    if first < last:
-                        bases.note(len(found), rule, tuple(inside))
-                        found.append(Found(start + first, start + last, where, JSON, rule.spelling, rule.names))
+                parts = [(first, last) for first, last in parted(token[1], rule.parts, JSON) if first < last]
+                for first, last in parts:
+                    bases.note(len(found), rule, tuple(inside))
+                    found.append(Found(start + first, start + last, where, JSON, rule.spelling, rule.names))
     return with_bases(found, bases)
