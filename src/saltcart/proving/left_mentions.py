@@ -11,6 +11,7 @@ from saltcart.judging.judgements import LedgerState
 from saltcart.ledgers.formats import cart_toml
 from saltcart.mentions.content import naming
 from saltcart.mentions.mention import Mention, Spot
+from saltcart.mentions.place_forms import PlaceForms
 from saltcart.mentions.search import Search, search
 from saltcart.mentions.search_places import forms_after, relative_forms, search_places
 from saltcart.mentions.standings import HISTORY, LEFT, ORIGINALS, SAID, SERVED, UNACCOUNTED
@@ -45,17 +46,27 @@ def left_mentions(
         left, vain = divided(shelf)
         forms += relative_forms(left, shelf.old) + relative_forms(vain, shelf.new)
     found = search(forms + view_forms(plan), places, progress, plan.not_searched, originals=True)
-    known = {state.path: state for state in states}
+    still = standings(trip, found, states, forms)
+    return still, found, [place for place in wanted if place not in places]
+
+
+def standings(
+    trip: Trip, found: Search, states: Sequence[LedgerState], forms: Sequence[PlaceForms]
+) -> list[LeftMentions]:
+    """How each file is that still leads to an old place, whether it names one or not."""
+    plan, known = trip.waybill, {state.path: state for state in states}
     mentions = {true_path(mention.path): mention for mention in found.found if mention.count}
     for mention in mentions.values():  # what records the past, as its map says, may go on doing so
         if state := known.get(mention.path):
             mention.history += naming(state.past, forms, os.path.dirname(mention.path))
     for mention in in_pieces(trip, found.pieces, known):
         mentions.setdefault(mention.path, mention)
-    still = {path: standing(mention, known.get(path), plan) for path, mention in mentions.items()}
+    tops, served, left = [shelf.old for shelf in plan.shelves], service(plan), allowed(plan)
+    words = {path: served or (LEFT if path in left else UNACCOUNTED) for path in mentions}
+    still = {path: standing(mention, known.get(path), tops, words[path]) for path, mention in mentions.items()}
     for one in (*parted(plan, known), *showing_less(plan, found.found), *links_left(trip, found.links)):
         still.setdefault(one.path, one)
-    return sorted(still.values(), key=lambda one: one.path), found, [one for one in wanted if one not in places]
+    return sorted(still.values(), key=lambda one: one.path)
 
 
 def links_left(trip: Trip, links: Mapping[str, str]) -> list[LeftMentions]:
@@ -66,19 +77,23 @@ def links_left(trip: Trip, links: Mapping[str, str]) -> list[LeftMentions]:
     return [LeftMentions(link, word[link], 1, [Spot("leads to", "link", show(links[link]))]) for link in dead]
 
 
-def standing(mention: Mention, state: LedgerState | None, plan: Waybill) -> LeftMentions:
-    """How one file is that still names an old place."""
+def service(plan: Waybill) -> str:
+    """What keeps all that names the old places working, as a standing; "" when nothing does."""
+    if not still_work(plan):
+        return ""
+    return ORIGINALS if all(shelf.original_stays for shelf in plan.shelves) else SERVED
+
+
+def standing(mention: Mention, state: LedgerState | None, olds: Sequence[str], word: str) -> LeftMentions:
+    """How one file is that still names an old place: by that word, when what it says of it is no mere text, nor of the
+    past.
+    """
     count = mention.live(known=state is not None)
     if count and state:
-        olds = [shelf.old for shelf in plan.shelves]
         paths = (without_detours(one.resolved) for one in state.judgements())
         count -= sum(any(tail_below(path, old) is not None for old in olds) for path in paths)
     ours = state is not None and state.map_name == cart_toml.NAME  # what is left in it are comments
     if count <= 0 or ours:
         said = mention.prose + mention.free
         return LeftMentions(mention.path, SAID if said else HISTORY, mention.count, mention.said)
-    if still_work(plan):
-        word = ORIGINALS if all(shelf.original_stays for shelf in plan.shelves) else SERVED
-    else:
-        word = LEFT if mention.path in allowed(plan) else UNACCOUNTED
     return LeftMentions(mention.path, word, count, mention.spots)
