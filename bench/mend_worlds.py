@@ -18,7 +18,7 @@ import tempfile
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from bench.timing import COMPILED, PROGRAM
 
@@ -270,8 +270,19 @@ def named(path: Path) -> list[str]:
         return [place for (place,) in made.execute("SELECT place FROM crates ORDER BY id")]
 
 
-def judged(make: Callable[[World], None], kind: str, count: int, more: Sequence[str]) -> tuple[int, int, int]:
-    """How many links of one world came right, wrong, and were left though the sound is there."""
+def started(words: Sequence[str], environment: dict[str, str]) -> "subprocess.CompletedProcess[str]":
+    """Run the program to its end."""
+    return subprocess.run(
+        [PROGRAM, *words], env={**os.environ, **COMPILED, **environment}, capture_output=True, text=True
+    )
+
+
+def judged(
+    make: Callable[[World], None], kind: str, count: int, more: Sequence[str], run: Callable[..., Any] = started
+) -> tuple[int, int, int]:
+    """How many links of one world came right, wrong, and were left though the sound is there; `run` runs the program,
+    given its words and what its environment has besides.
+    """
     with tempfile.TemporaryDirectory(prefix="saltcart-world-") as folder:
         world = World(Path(os.path.realpath(folder)), count, kind == "tagged")
         make(world)
@@ -282,9 +293,9 @@ def judged(make: Callable[[World], None], kind: str, count: int, more: Sequence[
         places = [str(place) for place in (world.place, world.top / "user") if place.is_dir() and any(place.iterdir())]
         known = [] if kind == "undescribed" else ["--ledger", str(path), "--map", str(world.top / "map.toml")]
         words = ["mend", "--in", *places, *known, "--yes", *more]
-        done = subprocess.run([PROGRAM, *words, "--json"], env={**os.environ, **COMPILED, **home}, capture_output=True)
+        done = run([*words, "--json"], home)
         if done.returncode not in (0, 1) or not json.loads(done.stdout):
-            raise RuntimeError(done.stderr.decode())
+            raise RuntimeError(done.stderr)
         right = wrong = left = 0
         for one, now in zip(world.sounds, named(path), strict=True):
             right += now == one.new
