@@ -16,7 +16,8 @@ from pathlib import Path
 import saltcart
 from saltcart.cli.completion import SHELLS
 from saltcart.cli.parser import COMMANDS, build
-from tests.world import PROGRAM, WorldCase, tree, wav
+from tests.launcher import launch
+from tests.world import PROGRAM, WORDS, WorldCase, tree, wav
 
 ROOT = Path(__file__).parents[2]
 TRIP_KEYS = {"trip", "state", "shelves", "ledgers", "files", "bytes"}
@@ -256,11 +257,16 @@ class DryRuns(WorldCase):
                 self.assertEqual(tree(self.top, "home"), moved)
 
 
+def ran(*words):
+    """The program run to its end with these words."""
+    return launch([*WORDS, *words], dict(os.environ), str(ROOT))
+
+
 class Structure(unittest.TestCase):
     def test_every_command_is_in_the_manual_and_its_options_too(self):
         manual = (ROOT / "docs" / "manual.md").read_text()
         for name in COMMANDS:
-            usage = subprocess.run([PROGRAM, name, "--help"], capture_output=True, text=True, check=True).stdout
+            usage = ran(name, "--help").stdout
             section = manual.split(f"\n## {name}\n")[1].split("\n## ")[0]
             for option in set(re.findall(r"--[a-z-]+", usage)) - {"--help", "--json", "--quiet", "--wide"}:
                 self.assertIn(option, section, name)
@@ -286,18 +292,18 @@ class Structure(unittest.TestCase):
         }
         for words, said in cases.items():
             with self.subTest(words):
-                done = subprocess.run([PROGRAM, *words], capture_output=True, text=True)
+                done = ran(*words)
                 self.assertEqual(done.returncode, 2)
                 self.assertIn(said, done.stderr)
                 self.assertIn("  -> ", done.stderr)
                 if words[0] in ("fly", "move"):
-                    done = subprocess.run([PROGRAM, *words, "--json"], capture_output=True, text=True)
+                    done = ran(*words, "--json")
                     self.assertEqual(json.loads(done.stdout)["status"], 2)
 
     def test_help_tells_the_words_and_every_command(self):
-        whole = subprocess.run([PROGRAM], capture_output=True, text=True, check=True).stdout
-        self.assertEqual(whole, subprocess.run([PROGRAM, "help"], capture_output=True, text=True, check=True).stdout)
+        whole = ran().stdout
+        self.assertEqual(whole, ran("help").stdout)
         for name in (*COMMANDS, "signpost", "set aside"):
             self.assertRegex(whole, rf"(?m)^ *{name} ")
-        one = subprocess.run([PROGRAM, "help", "settle"], capture_output=True, text=True, check=True).stdout
+        one = ran("help", "settle").stdout
         self.assertIn("--in-place", one)
