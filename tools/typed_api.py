@@ -32,4 +32,4 @@ def uses() -> None:
     assert_type(saltcart.undo("k3vn"), UndoReport)
     assert_type(saltcart.summary("k3vn"), TripSummary)
     assert_type(saltcart.history(), list[TripSummary])
-    assert_type(saltcart.plan_settle("dinghy/Booth"), SettlePlan)
+    assert_type(saltcart.plan_settle(saltcart.SettleRequest("dinghy/Booth")), SettlePlan)
