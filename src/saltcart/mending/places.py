@@ -40,21 +40,21 @@ class Places:
             folder = waiting.pop()
             self.folders.add(folder)
             try:
-                with os.scandir(folder) as entries:
-                    waiting += self.take_up(entries)
+                waiting += self.take_up(folder)
             except OSError:
                 self.unread.append(folder)
             progress(Tick("look for files", folder, len(self.files), 0))
 
-    def take_up(self, entries: Iterable[os.DirEntry[str]]) -> list[str]:
-        """Take up the files in one folder; the folders in it that are to be looked through."""
+    def take_up(self, folder: str) -> list[str]:
+        """Take up the files in one folder; the folders in it that are to be looked through.  Raises OSError."""
         below = []
-        for entry in entries:
-            if entry.is_file(follow_symlinks=False):
-                self.files.add(entry.path)
-                self.by_name.setdefault(name_key(entry.name), []).append(entry.path)
-            elif entry.is_dir(follow_symlinks=False) and not SET_ASIDE.search(entry.name):
-                below.append(entry.path)
+        with os.scandir(folder) as entries:
+            for entry in entries:
+                if entry.is_file(follow_symlinks=False):
+                    self.files.add(entry.path)
+                    self.by_name.setdefault(name_key(entry.name), []).append(entry.path)
+                elif entry.is_dir(follow_symlinks=False) and not SET_ASIDE.search(entry.name):
+                    below.append(entry.path)
         return below
 
     def called(self, path: str) -> list[str]:
