@@ -52,6 +52,13 @@ class Left(TreeCase):
         self.run_program("release", "--yes", "--own", status=3)
         self.assertTrue(list(self.shelf.parent.glob(".*set-aside*")))
 
+    def test_other_sounds_that_come_to_lie_at_the_old_place(self):
+        self.move()
+        for name in SOUNDS:
+            wav(self.shelf / name, 9)
+        tree(self.programs / "new.db", self.shelf)
+        self.assertEqual((self.left(), played(self.programs / "new.db")), ({}, 4))
+
     def test_pieces_in_a_text(self):
         """Told by the name of the folder above, where that is another now."""
         self.move()

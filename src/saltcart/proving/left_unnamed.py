@@ -52,7 +52,7 @@ def in_pieces(trip: Trip, found: Mapping[str, Sequence[str]], known: Container[s
     for path, folders in ((true_path(one), found[one]) for one in found):
         if path in known and path not in left:
             continue
-        sure = leads_back(path, folders, moves)
+        sure = leads_back(path, folders, moves, works)
         mention = pieces.mention(path, folders) if sure or (sure is None and (works or path in left)) else None
         if mention:
             yield mention
@@ -65,11 +65,13 @@ def moved(trip: Trip) -> dict[str, list[str]]:
     return {old: [path for path, kind, *_rest in some if kind == FILE] for old, some in rows.items()}
 
 
-def leads_back(path: str, folders: Sequence[str], moves: Moves) -> bool | None:
-    """Whether the pieces in a file make paths at the old places; None where nobody can tell."""
+def leads_back(path: str, folders: Sequence[str], moves: Moves, works: bool) -> bool | None:
+    """Whether the pieces in a file make paths at the old places that lead nowhere, or by what still `works`; None where
+    nobody can tell.
+    """
     with suppress(*UNREADABLE, sqlite3.Error):
         if sounds := in_tree(path):
-            if any(map(moves.covers, sounds)):
+            if any(moves.covers(one) and (works or not os.path.lexists(one)) for one in sounds):
                 return True
             return False if any(map(os.path.lexists, sounds)) else None
         told = {name for one in folders for name in names_of(moves.follow(one) or one) - names_of(one)}
