@@ -175,6 +175,18 @@ class Stations(TwoMachines):
         self.carry()
         self.assertEqual([path for path in self.booth.rglob("*.toml") if path.name == "cart.toml"], [])
 
+    def test_its_trip_is_listed_and_has_a_page(self):
+        """Also one that an early build recorded, which wrote that all was done where a trip keeps when it ended."""
+        self.carry()
+        (logbook,) = (self.top / "saltcart-data-ann" / "trips").glob("*/logbook.sqlite")
+        for early in (False, True):
+            with closing(sqlite3.connect(logbook)) as made:
+                made.execute("UPDATE fact SET name = 'finished' WHERE name = 'collection written' AND ?", (early,))
+                made.commit()
+            self.assertIn(logbook.parent.name, self.at("ann", "trips").stdout)
+            self.at("ann", "report", "-o", self.top / f"page {early}.html")
+        self.assertNotIn("interrupted", self.carry().stdout)
+
     def test_two_carries_into_one_collection(self):
         """The second adds a shelf, and takes nothing of the first for gone."""
         self.carry()

@@ -28,7 +28,9 @@ from saltcart.waybills.collection import CarriedFile, CarriedLedger, CarriedShel
 from saltcart.waybills.relinks import RELATIVE
 from saltcart.waybills.shelf import ChosenFiles
 
-FINISHED = "finished"  # the fact that all is written beside the sounds: from then on others may carry there too
+WRITTEN = (
+    "collection written"  # the fact that all is written beside the sounds: from then on others may carry there too
+)
 
 
 def known_collection(top: str) -> Collection | None:
@@ -54,7 +56,7 @@ def finish(name: str, lists: bool = False, unread: Sequence[str] | None = None) 
     collection_file.write(made)
     with held(name) as trip:
         clear_there(made.top, name, trip.waybill.after)
-        trip.logbook.record(**{FINISHED: True})
+        trip.logbook.record(**{WRITTEN: True})
     return made, lacking
 
 

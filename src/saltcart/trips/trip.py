@@ -31,6 +31,7 @@ HAULING, HAULED, SWITCHING, SWITCHED = "hauling", "hauled", "switching", "switch
 RELEASING, RELEASED, UNDOING, UNDONE = "releasing", "released", "undoing", "undone"
 ENDED = (RELEASED, UNDONE)
 RESTING = (HAULED, SWITCHED, *ENDED)
+FINISHED = "finished"  # the fact that says when it ended; the first builds wrote True there at the end of a carry
 DROPPING = "dropping"  # the fact that the copies of an undone trip are being removed
 
 MARK = "under-way"
@@ -74,7 +75,7 @@ class Trip(Struct):
     def enter(self, state: str, what: str, **facts: object) -> None:
         """Go into `state`, with `facts` that are true from then on, and tell the history `what` happened."""
         with self.logbook.together():
-            self.logbook.record(state=state, **({"finished": now()} if state in ENDED else {}), **facts)
+            self.logbook.record(state=state, **({FINISHED: now()} if state in ENDED else {}), **facts)
             self.logbook.tell(what)
 
     def maps(self) -> list[Map]:
