@@ -28,9 +28,7 @@ from saltcart.waybills.collection import CarriedFile, CarriedLedger, CarriedShel
 from saltcart.waybills.relinks import RELATIVE
 from saltcart.waybills.shelf import ChosenFiles
 
-WRITTEN = (
-    "collection written"  # the fact that all is written beside the sounds: from then on others may carry there too
-)
+WRITTEN = "collection written"  # the fact that all stands beside the sounds; then others may carry there too
 
 
 def known_collection(top: str) -> Collection | None:
