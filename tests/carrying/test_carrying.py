@@ -183,7 +183,7 @@ class Stations(TwoMachines):
             with closing(sqlite3.connect(logbook)) as made:
                 made.execute("UPDATE fact SET name = 'finished' WHERE name = 'collection written' AND ?", (early,))
                 made.commit()
-            self.assertIn(logbook.parent.name, self.at("ann", "trips").stdout)
+            self.assertRegex(self.at("ann", "trips").stdout, rf"{logbook.parent.name}.*Music.*; with \d+ files from")
             self.at("ann", "report", "-o", self.top / f"page {early}.html")
         self.assertNotIn("interrupted", self.carry().stdout)
 

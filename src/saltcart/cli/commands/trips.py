@@ -13,6 +13,8 @@ from saltcart.trips.leftovers import leftovers, remove
 from saltcart.trips.summary import TripSummary, history, summary
 from saltcart.trips.trip import damaged, next_step, opened
 
+NAMES = 3  # of shelves that are shown of each trip
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """One trip, or all."""
@@ -46,7 +48,7 @@ def run(options: argparse.Namespace) -> int:
             (
                 trip.trip,
                 trip.state,
-                ", ".join(show(one.shelf.name) for one in trip.shelves) or "none: only ledgers changed",
+                names_of(trip),
                 trip.files,
                 size(trip.bytes),
                 moment(trip.started),
@@ -63,6 +65,16 @@ def run(options: argparse.Namespace) -> int:
         screen.say("No trips yet. Start with: saltcart move SHELF --to FOLDER")
     screen.document({"trips": [document(trip) for trip in trips], "damaged": sorted(unread)})
     return 1 if unread else 0
+
+
+def names_of(trip: TripSummary) -> str:
+    """What a trip is about, in a cell: its first shelves, and how many more; what only came along is a number."""
+    shelves = [one.shelf for one in trip.shelves]
+    chosen = [one for one in shelves if not one.along] or shelves
+    text = ", ".join(show(one.name) for one in chosen[:NAMES]) or "none: only ledgers changed"
+    text += f" and {len(chosen) - NAMES:,} more" if chosen[NAMES:] else ""
+    along = len(shelves) - len(chosen)
+    return text + (f"; with {many(along, 'file', 'files')} from elsewhere" if along else "")
 
 
 def forget_one(screen: Screen, options: argparse.Namespace) -> int:
