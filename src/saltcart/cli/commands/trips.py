@@ -10,7 +10,7 @@ from saltcart.shelves.walk import walk
 from saltcart.system import os
 from saltcart.trips.holding import forget
 from saltcart.trips.leftovers import leftovers, remove
-from saltcart.trips.summary import TripSummary, history, summary
+from saltcart.trips.summary import ShelfSummary, TripSummary, history, summary
 from saltcart.trips.trip import damaged, next_step, opened
 
 NAMES = 3  # of shelves that are shown of each trip
@@ -69,12 +69,16 @@ def run(options: argparse.Namespace) -> int:
 
 def names_of(trip: TripSummary) -> str:
     """What a trip is about, in a cell: its first shelves, and how many more; what only came along is a number."""
-    shelves = [one.shelf for one in trip.shelves]
-    chosen = [one for one in shelves if not one.along] or shelves
-    text = ", ".join(show(one.name) for one in chosen[:NAMES]) or "none: only ledgers changed"
+    chosen, along = chosen_in(trip)
+    text = ", ".join(show(one.shelf.name) for one in chosen[:NAMES]) or "none: only ledgers changed"
     text += f" and {len(chosen) - NAMES:,} more" if chosen[NAMES:] else ""
-    along = len(shelves) - len(chosen)
     return text + (f"; with {many(along, 'file', 'files')} from elsewhere" if along else "")
+
+
+def chosen_in(trip: TripSummary) -> tuple[list[ShelfSummary], int]:
+    """The shelves that a person chose, and how many files only came along."""
+    chosen = [one for one in trip.shelves if not one.shelf.along] or trip.shelves
+    return chosen, len(trip.shelves) - len(chosen)
 
 
 def forget_one(screen: Screen, options: argparse.Namespace) -> int:
@@ -134,14 +138,17 @@ def clean(screen: Screen, options: argparse.Namespace) -> int:
 def show_one(screen: Screen, trip: TripSummary) -> None:
     """The log of one trip."""
     screen.facts([("Trip", trip.trip), ("State", trip.state), ("Kept in", trip.folder)])
+    chosen, along = chosen_in(trip)
     screen.table(
         "Shelves",
         ("Shelf", ">Files", ">Size", "From", "To"),
         [
             (show(one.shelf.name), one.files, size(one.bytes), place(one.shelf.old), place(one.shelf.new))
-            for one in trip.shelves
+            for one in chosen
         ],
     )
+    if along:
+        screen.say(f"{many(along, 'file', 'files')} from elsewhere came along (--json lists them).")
     screen.table(
         "Ledgers", ("Ledger", "Map", ">Changed"), [(place(row.path), row.map_name, row.changed) for row in trip.ledgers]
     )
