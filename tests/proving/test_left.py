@@ -37,6 +37,14 @@ class Left(TreeCase):
         tree(library, self.new)  # its program was shown the new place
         self.assertEqual((self.left(), played(library)), ({}, 4))
 
+    def test_a_tree_by_another_name_of_the_drive_in_which_other_sounds_are_found(self):
+        library, alias = self.programs / "tree.db", self.top / "alias"
+        alias.symlink_to(self.keel)
+        tree(library, alias / "Sounds", [*(f"{self.shelf.name}/{name}" for name in SOUNDS), "Other/x.wav"])
+        self.move(library)
+        self.assertEqual(played(library), 1)
+        self.assertEqual(self.left(), {str(library): ("left on purpose", 4)})
+
     def test_a_tree_of_folders_that_a_signpost_serves(self):
         tree(self.programs / "tree.db", self.shelf)
         self.move(more=["--signpost"])

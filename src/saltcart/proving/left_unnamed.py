@@ -22,7 +22,7 @@ from saltcart.planning.views import leaving, narrowed
 from saltcart.proving.results import LeftMentions
 from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE
-from saltcart.spelling.moves import Moves
+from saltcart.spelling.moves import Moves, tail_below
 from saltcart.system import os
 from saltcart.trips.trip import Trip
 from saltcart.waybills.waybill import Waybill
@@ -69,12 +69,14 @@ def leads_back(path: str, folders: Sequence[str], moves: Moves, works: bool) -> 
     """Whether the pieces in a file make paths at the old places that lead nowhere, or by what still `works`; None where
     nobody can tell.
     """
+    news = [moves.follow(one) or one for one in folders]
     with suppress(*UNREADABLE, sqlite3.Error):
         if sounds := in_tree(path):
             if any(moves.covers(one) and (works or not os.path.lexists(one)) for one in sounds):
                 return True
-            return False if any(map(os.path.lexists, sounds)) else None
-        told = {name for one in folders for name in names_of(moves.follow(one) or one) - names_of(one)}
+            shown = [one for one in sounds if any(tail_below(one, new) is not None for new in news)]
+            return False if any(map(os.path.lexists, shown)) else None  # other names of the old places are none of ours
+        told = {name for old, new in zip(folders, news, strict=True) for name in names_of(new) - names_of(old)}
         return True if told and told.isdisjoint(whole_values(path)) else None
     return None
 
