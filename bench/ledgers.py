@@ -21,7 +21,8 @@ REWRITE = (
     START
     + """
 import sys
-from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.spelling import Move, Moves
 from saltcart.waybills.routes import Routes
 path, target, *maps = sys.argv[1:]
@@ -42,7 +43,8 @@ JUDGE = (
     START
     + """
 import sys
-from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.judging.judge import Judge
 print(Judge(headers=False).ledger(open_ledger(sys.argv[1], [load_map(sys.argv[2])])).counts())
 """

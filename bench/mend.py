@@ -26,7 +26,7 @@ import gc, sys
 from saltcart.cart import Cart
 from saltcart.cli.main import SELDOM
 from saltcart.judging.judge import Judge
-from saltcart.ledgers import load_map
+from saltcart.ledgers.maps import load_map
 from saltcart.mending.findings import find
 from saltcart.mending.plan import waybill_for
 gc.set_threshold(SELDOM)

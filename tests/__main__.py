@@ -18,6 +18,8 @@ from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from typing import NamedTuple
 
+from hypothesis import settings
+
 LONG = ("test_crash", "test_campaign", "tests.demo", "test_pages", "test_archives", "test_fitting")
 
 
@@ -96,5 +98,7 @@ if __name__ == "__main__":
     parser.add_argument("--first", action="store_true", help="stop at the first failure")
     parser.add_argument("name", nargs="*", default=["tests"])
     OPTIONS = parser.parse_args()
+    if OPTIONS.first:  # that it fails is what is asked, not by which smallest example
+        settings.load_profile("quick to fail")
     UNITS = units(OPTIONS.name)
     sys.exit(main())

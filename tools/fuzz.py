@@ -23,7 +23,8 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 from saltcart.cart import load
 from saltcart.errors import SaltCartError
 from saltcart.learning.learn import learn
-from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.mentions.content import UNREADABLE, mentions_in
 from saltcart.mentions.search_places import forms_of, parent_forms
 from saltcart.planning.relative_references import relative_targets

@@ -15,7 +15,8 @@ if TYPE_CHECKING:  # what they see; at run time each name is loaded by its line 
     from saltcart.hauling.haul import haul, haul_waybill
     from saltcart.judging.entry_list import list_entries
     from saltcart.learning.learn import learn
-    from saltcart.ledgers import load_map, open_ledger
+    from saltcart.ledgers.kinds import open_ledger
+    from saltcart.ledgers.maps import load_map
     from saltcart.looking.survey import survey
     from saltcart.looking.tidy import tidy
     from saltcart.mending.findings import find as find_lost
@@ -55,8 +56,8 @@ STEPS = {
     "leave_out": "saltcart.switching.omissions:leave_out",
     "list_entries": "saltcart.judging.entry_list:list_entries",
     "load_cart": "saltcart.cart:load",
-    "load_map": "saltcart.ledgers:load_map",
-    "open_ledger": "saltcart.ledgers:open_ledger",
+    "load_map": "saltcart.ledgers.maps:load_map",
+    "open_ledger": "saltcart.ledgers.kinds:open_ledger",
     "plan_carry": "saltcart.carrying.carry:plan_carry",
     "plan_settle": "saltcart.carrying.settle:plan_settle",
     "release": "saltcart.switching.release:release",

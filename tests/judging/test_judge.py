@@ -14,8 +14,8 @@ from saltcart.cart import KnownDrive
 from saltcart.drives import known
 from saltcart.drives.known import Presence
 from saltcart.judging.judge import Judge
-from saltcart.ledgers import open_ledger
 from saltcart.ledgers.base import Batch, Entry
+from saltcart.ledgers.kinds import open_ledger
 from saltcart.proving.check import check_ledgers
 from saltcart.shelves.audio import header_trouble
 from saltcart.shelves.headers import read_header

@@ -5,8 +5,8 @@ import sqlite3
 import zipfile
 from contextlib import closing
 
-from saltcart.ledgers import load_map
 from saltcart.ledgers.kinds import OUR_FORMATS, open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.standins import player
 from tests.world import PLAYER_MAP
 

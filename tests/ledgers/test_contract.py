@@ -13,8 +13,9 @@ from hypothesis import strategies as some
 
 from saltcart.errors import BadLedger, CannotSpell
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import load_map, open_ledger, recognised
 from saltcart.ledgers.formats import m3u
+from saltcart.ledgers.kinds import open_ledger, recognised
+from saltcart.ledgers.maps import load_map
 from saltcart.ledgers.sqlite import cells as sqlite_cells
 from saltcart.ledgers.sqlite.cells import text_of
 from saltcart.ledgers.text_ledger import TextLedger

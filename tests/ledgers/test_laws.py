@@ -17,9 +17,10 @@ from hypothesis import example, given
 from hypothesis import strategies as some
 
 from saltcart.errors import CannotSpell
-from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.base import NO_EDITS
 from saltcart.ledgers.containers import records, xml
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.ledgers.rules import At, Matcher
 from saltcart.ledgers.spans import Spans
 from saltcart.rewriting.routes import Routes

@@ -3,7 +3,7 @@
 import os
 from pathlib import Path
 
-from saltcart.ledgers import open_ledger
+from saltcart.ledgers.kinds import open_ledger
 from tests.world import WorldCase, wav
 
 # Encoding, and a name that can be written in it; the last three have bytes that mean something else in ASCII.

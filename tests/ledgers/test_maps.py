@@ -21,10 +21,10 @@ from saltcart.carrying.lists import lists_in
 from saltcart.errors import BadFile, BadLedger, CannotSpell
 from saltcart.judging.judge import Judge
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.base import ListEdits
 from saltcart.ledgers.facts import facts
-from saltcart.ledgers.kinds import mapped
+from saltcart.ledgers.kinds import mapped, open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.rewriting.routes import Routes
 from saltcart.spelling import Meanings, Move, Moves
 from tests.ledgers.cases import THERE, FolderCase, rewritten

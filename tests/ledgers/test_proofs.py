@@ -8,7 +8,8 @@ from unittest import mock
 from msgspec.structs import replace
 
 from saltcart.errors import CannotSpell
-from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.rewriting.routes import Routes

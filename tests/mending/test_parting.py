@@ -6,8 +6,9 @@ from contextlib import closing
 from unittest.mock import patch
 
 from saltcart.errors import CannotSpell
-from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.base import ListEdits
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.ledgers.sqlite.row_edits import RowEdits
 from tests.world import WorldCase, cells, wav
 

@@ -14,7 +14,7 @@ from pathlib import Path
 
 from saltcart.cart import Cart
 from saltcart.judging.judge import Judge
-from saltcart.ledgers import load_map
+from saltcart.ledgers.maps import load_map
 from saltcart.mending.findings import find
 from saltcart.mending.rules import PROVEN
 

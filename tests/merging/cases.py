@@ -8,7 +8,8 @@ from contextlib import closing
 from tempfile import TemporaryDirectory
 
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.merging import copies
 from saltcart.merging.forms import Places
 from saltcart.merging.history import History, look_at

@@ -6,7 +6,8 @@ from pathlib import Path
 from unittest import mock
 
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.merging import copies
 from saltcart.merging.forms import CannotMerge, Places
 from saltcart.merging.history import History, look_at

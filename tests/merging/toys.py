@@ -10,7 +10,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import Map, load_map
+from saltcart.ledgers.maps import Map, load_map
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.merging import copies
 from saltcart.merging.combine import Combining

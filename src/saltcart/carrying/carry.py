@@ -20,7 +20,7 @@ from saltcart.carrying.turns import unseen
 from saltcart.cart import Cart
 from saltcart.drives import Presence
 from saltcart.errors import Refused, counted, show, typed
-from saltcart.ledgers import load_map
+from saltcart.ledgers.maps import load_map
 from saltcart.looking.tidy import COLLECTION_SHARE
 from saltcart.planning.allowed_names import allowed_names
 from saltcart.planning.arrange import Arranger, arranged

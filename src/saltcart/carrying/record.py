@@ -10,7 +10,7 @@ from saltcart.carrying.lists import write_lists
 from saltcart.carrying.own_record import note
 from saltcart.carrying.stands import leads, sums_of
 from saltcart.errors import SaltCartError, counted, show
-from saltcart.ledgers import load_map
+from saltcart.ledgers.maps import load_map
 from saltcart.own_names import staged_for
 from saltcart.rewriting.routes import starts_somewhere
 from saltcart.safefile import digest_of, replacing

@@ -36,7 +36,8 @@ from saltcart.carrying.turns import Ground, kept, names_back, taken
 from saltcart.cart import Cart
 from saltcart.drives import Presence
 from saltcart.errors import Refused, UsageError, counted, show
-from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.merging.copies import Meeting, respelt
 from saltcart.merging.history import History
 from saltcart.planning.destination import refuse_hole

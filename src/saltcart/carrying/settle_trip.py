@@ -9,7 +9,8 @@ from saltcart.carrying.agreement import BACK, HERE, IN_PLACE, mine
 from saltcart.carrying.home_sounds import Choice, SoundsHome, carried_home, is_known, named_again, of_these
 from saltcart.carrying.stands import COPY, LEAVE, MERGE, NONE, REPLACE, UP_TO_DATE, LedgerStand, SettlePlan
 from saltcart.errors import CannotSpell, SaltCartError
-from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.planning.shelf_inspection import may_be_ledger
 from saltcart.planning.strays import copied_along
 from saltcart.rewriting.staging import changes_for, on_trial, routes_for

@@ -13,7 +13,9 @@ from saltcart.cart import Cart
 from saltcart.errors import SaltCartError
 from saltcart.judging.judgements import MISSING
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import Ledger, Map, load_map, open_ledger
+from saltcart.ledgers.base import Ledger
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import Map, load_map
 from saltcart.looking.survey import usual_ledgers
 from saltcart.mentions.search import known_as
 from saltcart.merging.copies import Meeting

@@ -8,7 +8,9 @@ from msgspec.structs import replace
 from saltcart.carrying.histories import known_here, known_there, note_here, note_there, seen_there
 from saltcart.carrying.identity import whoami
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import Ledger, Map, open_ledger
+from saltcart.ledgers.base import Ledger
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import Map
 from saltcart.merging import copies
 from saltcart.merging.copies import Meeting, looked_at, meet, prevailing, respelt
 from saltcart.merging.forms import Places

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING, Any
 from saltcart import plugins
 from saltcart.cli.screen import many
 from saltcart.errors import SaltCartError, UsageError, show
-from saltcart.ledgers import Map, load_map
 from saltcart.ledgers.kinds import OUR_FORMATS, finder_of, mapped
+from saltcart.ledgers.maps import Map, load_map
 from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.ledgers.wrappers import PLAIN
 from saltcart.rewriting.contract import Format, verdicts

@@ -7,10 +7,10 @@ import _signal  # type: ignore[import-not-found]  # no stubs for the private nam
 import gc
 import os  # what is the same everywhere, and loaded already: `saltcart.system` would take longer than the answer
 import sys
-from typing import TYPE_CHECKING
 
 from saltcart import __version__
 
+TYPE_CHECKING = False  # `typing` would take longer than the answer too
 if TYPE_CHECKING:
     from types import FrameType
 

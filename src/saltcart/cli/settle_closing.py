@@ -9,7 +9,8 @@ from saltcart.cli.check_output import closing
 from saltcart.cli.screen import Screen, many, place
 from saltcart.cli.settle_output import listed
 from saltcart.errors import SaltCartError, show
-from saltcart.ledgers import Map, load_map, open_ledger
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import Map, load_map
 from saltcart.merging.merged import Merged
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.true_names import without_detours

@@ -12,8 +12,9 @@ from saltcart.drives.candidates import for_sounds
 from saltcart.drives.drive import Drive
 from saltcart.errors import SaltCartError, UsageError, show
 from saltcart.learning.lessons import Learnt
-from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.base import NEW_THINGS
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.looking.survey import default_places
 from saltcart.looking.survey_report import SurveyReport
 from saltcart.system import here, os

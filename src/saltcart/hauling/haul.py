@@ -22,7 +22,7 @@ from saltcart.safefile import copy_owner
 from saltcart.shelves import manifest
 from saltcart.spelling.moves import tail_below
 from saltcart.system import here, os
-from saltcart.trips import history, manifests
+from saltcart.trips import history, making, manifests
 from saltcart.trips import trip as trips
 from saltcart.trips.holding import held
 from saltcart.trips.records import TROUBLE, Row
@@ -45,7 +45,7 @@ def haul_waybill(path: str, pace: Pace | None = None, progress: Progress = silen
     name = history.unfinished(path)
     fresh = name is None
     if name is None:
-        name = trips.create(path)
+        name = making.create(path)
     try:
         return name, haul(name, pace, progress)
     except Refused:

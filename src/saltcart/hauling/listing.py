@@ -4,7 +4,7 @@ from saltcart.drives.drive import keeps_change_times
 from saltcart.errors import Refused, counted, show
 from saltcart.hauling.altered import altered_since
 from saltcart.hauling.haul_report import HaulReport
-from saltcart.ledgers import open_ledger
+from saltcart.ledgers.kinds import open_ledger
 from saltcart.looking.scan import look_for_ledger
 from saltcart.planning.destination import refuse_mounts
 from saltcart.planning.shelf_inspection import may_be_ledger

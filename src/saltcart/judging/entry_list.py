@@ -8,9 +8,9 @@ from msgspec import Struct
 from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import LedgerState
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.added import AddedFormat
-from saltcart.ledgers.kinds import text_formats
+from saltcart.ledgers.kinds import open_ledger, text_formats
+from saltcart.ledgers.maps import load_map
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings
 

@@ -19,7 +19,7 @@ from saltcart.judging.judgements import (
     LedgerState,
 )
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import Batch, Ledger
+from saltcart.ledgers.base import Batch, Ledger
 from saltcart.safefile import nearest
 from saltcart.shelves.audio import header_trouble, kind_of
 from saltcart.spelling import Spelling, encodable, readings, spelling_named

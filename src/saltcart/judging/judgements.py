@@ -7,7 +7,8 @@ from typing import NamedTuple
 from msgspec import Struct, field
 
 from saltcart.errors import SaltCartError
-from saltcart.ledgers import Batch, Entry, Facts
+from saltcart.ledgers.base import Batch, Entry
+from saltcart.ledgers.facts import Facts
 
 FOUND, OFFLINE, MISSING, ALTERED, UNREADABLE, UNCLEAR = (
     "found",

@@ -2,7 +2,7 @@
 
 from msgspec.structs import replace
 
-from saltcart.ledgers import Entry
+from saltcart.ledgers.base import Entry
 from saltcart.shelves.true_names import AnyCase, TrueNames
 from saltcart.spelling import Meanings, Spelling, encodable
 from saltcart.system import os

@@ -26,10 +26,9 @@ from saltcart.learning.map_text import map_text, suffix_of, with_remark
 from saltcart.learning.means import proposed_means
 from saltcart.learning.places import Sample, bare_words, lesson_of
 from saltcart.learning.records import joined_lessons, named, split_lessons
-from saltcart.ledgers import Map, load_map, open_ledger
-from saltcart.ledgers.kinds import head_of
+from saltcart.ledgers.kinds import head_of, open_ledger
 from saltcart.ledgers.map_file import EntryLine
-from saltcart.ledgers.maps import column_rule
+from saltcart.ledgers.maps import Map, column_rule, load_map
 from saltcart.ledgers.rules import NUMBER, At
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.text_ledger import TextLedger

@@ -12,9 +12,9 @@ from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import LedgerState
 from saltcart.judging.levels import wrong_levels
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import Map, open_ledger, recognised
 from saltcart.ledgers.instrument_parts import with_parts
-from saltcart.ledgers.kinds import head_of
+from saltcart.ledgers.kinds import head_of, open_ledger, recognised
+from saltcart.ledgers.maps import Map
 from saltcart.looking.survey_report import Finding, SurveyedShelf, SurveyReport
 from saltcart.own_names import SET_ASIDE
 from saltcart.progress import Progress, Tick

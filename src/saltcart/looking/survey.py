@@ -10,8 +10,8 @@ from saltcart.errors import show
 from saltcart.home import home
 from saltcart.judging.judgements import FOUND
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import Map, load_map
 from saltcart.ledgers.kinds import known_by_name
+from saltcart.ledgers.maps import Map, load_map
 from saltcart.looking.scan import NoFolder, Scan, look_for_ledger
 from saltcart.looking.survey_report import Finding, Stray, SurveyReport
 from saltcart.own_names import SET_ASIDE

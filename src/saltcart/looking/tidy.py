@@ -13,8 +13,10 @@ from msgspec.structs import asdict
 from saltcart.cart import Cart
 from saltcart.errors import SaltCartError, UsageError, counted
 from saltcart.home import home, made_home
-from saltcart.ledgers import Facts, load_map, open_ledger
+from saltcart.ledgers.facts import Facts
 from saltcart.ledgers.instrument_parts import PART
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.looking.survey import survey
 from saltcart.looking.survey_report import SurveyedShelf, SurveyReport
 from saltcart.progress import Progress, silent

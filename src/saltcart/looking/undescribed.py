@@ -6,7 +6,7 @@ from msgspec import Struct, field
 
 from saltcart.cart import NAME, Cart
 from saltcart.drives.drive import mount_of
-from saltcart.ledgers import load_map
+from saltcart.ledgers.maps import load_map
 from saltcart.looking.survey_report import SurveyReport
 from saltcart.mentions.mention import Mention
 from saltcart.mentions.search import Search, known_as, search

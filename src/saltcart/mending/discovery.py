@@ -17,7 +17,7 @@ from saltcart.drives import Presence
 from saltcart.home import home
 from saltcart.learning.ground import Past
 from saltcart.learning.learn import kinds_of, learn
-from saltcart.ledgers import Map, load_map
+from saltcart.ledgers.maps import Map, load_map
 from saltcart.mending.losses import ELSEWHERE
 from saltcart.mending.lost_texts import LostTexts, folders_there, lost_texts, meanings_in, take_up
 from saltcart.mending.mirrors import Mirror, all_mirrors

@@ -8,7 +8,7 @@ from msgspec import Struct, field
 from saltcart.cart import Cart
 from saltcart.drives.drive import mount_of
 from saltcart.judging.judge import Judge
-from saltcart.ledgers import Map
+from saltcart.ledgers.maps import Map
 from saltcart.mending.anywhere import matches
 from saltcart.mending.discovery import Discovery
 from saltcart.mending.evidence import END, Files, KnownMoves, Recorded

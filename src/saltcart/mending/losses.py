@@ -10,8 +10,11 @@ from saltcart.errors import SaltCartError
 from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import FOUND, MISSING, OFFLINE, LedgerState
 from saltcart.judging.levels import WrongLevel, wrong_levels
-from saltcart.ledgers import Facts, Ledger, Map, open_ledger
+from saltcart.ledgers.base import Ledger
+from saltcart.ledgers.facts import Facts
 from saltcart.ledgers.instrument_parts import with_parts
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import Map
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.true_names import without_detours
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 
-from saltcart.ledgers import Map
+from saltcart.ledgers.maps import Map
 from saltcart.mending.findings import Findings, is_proven
 from saltcart.mending.rules import Rule
 from saltcart.safefile import digest_of

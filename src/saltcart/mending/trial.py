@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from saltcart.errors import SaltCartError
-from saltcart.ledgers import Ledger
+from saltcart.ledgers.base import Ledger
 from saltcart.rewriting.staging import changes_for, on_trial, routes_for
 from saltcart.waybills.waybill import Waybill
 

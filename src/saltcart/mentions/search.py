@@ -15,7 +15,8 @@ from msgspec import Struct, field
 
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import home, is_a_home, trips_folder
-from saltcart.ledgers import Map, recognised
+from saltcart.ledgers.kinds import recognised
+from saltcart.ledgers.maps import Map
 from saltcart.ledgers.sqlite.opening import claims
 from saltcart.mentions.file_types import holds_no_references
 from saltcart.mentions.mention import Mention

@@ -7,7 +7,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from saltcart.errors import show
-from saltcart.ledgers import Ledger, Map
+from saltcart.ledgers.base import Ledger
+from saltcart.ledgers.maps import Map
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.ledgers.wrappers import PLAIN

@@ -7,8 +7,7 @@ from msgspec import Struct
 
 from saltcart.errors import SaltCartError
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import Ledger
-from saltcart.ledgers.base import Key
+from saltcart.ledgers.base import Key, Ledger
 from saltcart.ledgers.where import Where
 from saltcart.merging.history import Uid
 from saltcart.merging.merged import Merged

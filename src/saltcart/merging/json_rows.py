@@ -9,7 +9,7 @@ from copy import deepcopy
 from typing import Any
 
 from saltcart.errors import show
-from saltcart.ledgers import Ledger
+from saltcart.ledgers.base import Ledger
 from saltcart.ledgers.containers.json_lists import JsonLists, as_key, spots
 from saltcart.ledgers.facts import LAST_PLAYED, PLAYS
 from saltcart.ledgers.maps import Map

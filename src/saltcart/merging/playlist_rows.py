@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Container, Mapping
 
 from saltcart.errors import show
-from saltcart.ledgers import Ledger
+from saltcart.ledgers.base import Ledger
 from saltcart.ledgers.formats.m3u import is_utf8
 from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.merging.forms import REMEDY, CannotMerge, Places, places_of

@@ -12,7 +12,7 @@ from functools import cached_property
 from typing import Any
 
 from saltcart.errors import show
-from saltcart.ledgers import Ledger
+from saltcart.ledgers.base import Ledger
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.ledgers.sqlite.opening import connect, reading
 from saltcart.ledgers.sqlite.quoting import quoted

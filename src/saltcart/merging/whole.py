@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from saltcart.errors import show
-from saltcart.ledgers import Ledger
+from saltcart.ledgers.base import Ledger
 from saltcart.merging.forms import REMEDY, CannotMerge, Places
 from saltcart.merging.history import Uid
 from saltcart.merging.merged import Merged

@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING
 
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.home import made_home
-from saltcart.ledgers import Map, load_map, open_ledger
 from saltcart.ledgers.formats import cart_toml
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import Map, load_map
 from saltcart.mentions.content import UNREADABLE, mentions_in
 from saltcart.mentions.mention import MOST_SPOTS, Mention, Spot
 from saltcart.mentions.packed import TooMuch

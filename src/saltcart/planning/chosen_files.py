@@ -8,7 +8,8 @@ from saltcart.errors import Refused, UsageError, show, typed
 from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import FOUND
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.planning.request import Request
 from saltcart.shelves.true_names import true_path
 from saltcart.spelling import Meanings

@@ -7,7 +7,8 @@ import tomlkit
 
 from saltcart.drives import drive_of
 from saltcart.errors import Refused, counted, show
-from saltcart.ledgers import Map, load_map, recognised
+from saltcart.ledgers.kinds import recognised
+from saltcart.ledgers.maps import Map, load_map
 from saltcart.looking.tidy import EMPTY, STRAY, Find
 from saltcart.planning.strays import GATHERED
 from saltcart.safefile import digest_of, replacing

@@ -11,7 +11,7 @@ from msgspec import Struct, field
 from saltcart.drives import drive_of
 from saltcart.drives.known import remember
 from saltcart.errors import Refused, UsageError, counted, show, typed
-from saltcart.ledgers import Map, load_map
+from saltcart.ledgers.maps import Map, load_map
 from saltcart.planning.account import Account, Accounted, without_search
 from saltcart.planning.accountant import Accountant
 from saltcart.planning.allowed_names import allowed_names

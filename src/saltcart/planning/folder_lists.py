@@ -9,9 +9,10 @@ from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import Judgement
 from saltcart.judging.levels import wrong_levels
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import Entry, Ledger, Map, open_ledger
-from saltcart.ledgers.base import NEW_THINGS
+from saltcart.ledgers.base import NEW_THINGS, Entry, Ledger
 from saltcart.ledgers.instrument_parts import with_parts
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import Map
 from saltcart.progress import Progress, Tick, silent
 from saltcart.rewriting.content_folders import in_lists, list_edits, listed, same_place
 from saltcart.safefile import digest_of

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from msgspec.structs import replace
 
 from saltcart.drives import drive_of
-from saltcart.ledgers import Map
+from saltcart.ledgers.maps import Map
 from saltcart.mentions.file_types import ENOUGH, holds_no_references
 from saltcart.mentions.standings import UNREAD
 from saltcart.planning.account import Accounted

@@ -7,7 +7,7 @@ from msgspec import Struct, field
 from saltcart.drives.drive import landing_mount
 from saltcart.errors import Refused, counted, show, typed
 from saltcart.home import home
-from saltcart.ledgers import Map
+from saltcart.ledgers.maps import Map
 from saltcart.looking.scan import look_for_ledger
 from saltcart.planning.destination import refuse_clashes, refuse_mounts
 from saltcart.progress import Progress, Tick

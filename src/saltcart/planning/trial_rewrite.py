@@ -9,9 +9,9 @@ from saltcart.errors import CannotSpell, SaltCartError, show
 from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import FOUND, JudgedBatch, Judgement, LedgerState
 from saltcart.judging.levels import wrong_levels
-from saltcart.ledgers import Ledger, open_ledger
-from saltcart.ledgers.base import NEW_THINGS
+from saltcart.ledgers.base import NEW_THINGS, Ledger
 from saltcart.ledgers.instrument_parts import PartLedger, with_parts
+from saltcart.ledgers.kinds import open_ledger
 from saltcart.looking.survey import usual_ledgers
 from saltcart.mentions.content import mentions_in, naming
 from saltcart.mentions.mention import Mention, Spot

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from msgspec import Struct
 
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import Ledger
+from saltcart.ledgers.base import Ledger
 from saltcart.rewriting.content_folders import listed
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.walk import FILE, walk

@@ -5,8 +5,8 @@ from typing import assert_never
 
 from saltcart.cart import Cart
 from saltcart.errors import Refused
-from saltcart.ledgers import load_map
 from saltcart.ledgers.formats import cart_toml
+from saltcart.ledgers.maps import load_map
 from saltcart.planning.draft import Draft, draft
 from saltcart.planning.request import Request
 from saltcart.progress import Progress, silent

@@ -10,8 +10,9 @@ from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import MISSING, OFFLINE, LedgerState
 from saltcart.judging.levels import wrong_levels
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import load_map, open_ledger
 from saltcart.ledgers.instrument_parts import with_parts
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.progress import Progress, Tick, silent
 from saltcart.proving.copy_presence import Row, troubles
 from saltcart.proving.left_mentions import left_mentions

@@ -3,8 +3,7 @@
 from collections.abc import Hashable, Iterable, Iterator
 from typing import Any
 
-from saltcart.ledgers import Batch, Entry, Ledger
-from saltcart.ledgers.base import NO_EDITS, ListEdits
+from saltcart.ledgers.base import NO_EDITS, Batch, Entry, Ledger, ListEdits
 from saltcart.spelling import Spelling
 from saltcart.spelling.swaps import Beginnings, Swap
 

@@ -13,8 +13,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from saltcart.errors import Refused, UsageError, show
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import Entry, Ledger
-from saltcart.ledgers.base import ListEdits
+from saltcart.ledgers.base import Entry, Ledger, ListEdits
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.shelves.oddities import litter
 from saltcart.shelves.walk import FILE, walk

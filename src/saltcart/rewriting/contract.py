@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 from saltcart.errors import SaltCartError
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import Ledger
+from saltcart.ledgers.base import Ledger
 from saltcart.ledgers.kinds import HEAD_BYTES
 from saltcart.ledgers.spans import SpanFinder
 from saltcart.ledgers.text_ledger import TextLedger

@@ -11,8 +11,7 @@ from typing import NamedTuple
 
 from saltcart.errors import CannotSpell
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import Entry, Ledger
-from saltcart.ledgers.base import ListEdits
+from saltcart.ledgers.base import Entry, Ledger, ListEdits
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.rewriting.changes import Changes
 from saltcart.rewriting.content_folders import same_place

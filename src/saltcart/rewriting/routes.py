@@ -10,8 +10,7 @@ from msgspec.structs import replace
 
 from saltcart.errors import CannotSpell
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import Batch, Entry, Ledger
-from saltcart.ledgers.base import NEW_THINGS, ListEdits
+from saltcart.ledgers.base import NEW_THINGS, Batch, Entry, Ledger, ListEdits
 from saltcart.rewriting.changes import Changes
 from saltcart.rewriting.content_folders import AddedFolder, in_lists, listed
 from saltcart.rewriting.links import link_into, turned

@@ -8,8 +8,7 @@ from contextlib import contextmanager
 from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import LedgerState
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import Ledger
-from saltcart.ledgers.base import ListEdits
+from saltcart.ledgers.base import Ledger, ListEdits
 from saltcart.rewriting.changes import Changes
 from saltcart.rewriting.content_folders import AddedFolder, list_edits
 from saltcart.rewriting.manner import Manner

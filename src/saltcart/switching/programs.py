@@ -5,7 +5,9 @@ from collections.abc import Iterable, Sequence
 from contextlib import suppress
 
 from saltcart.errors import LedgerBusy, SaltCartError, show
-from saltcart.ledgers import Ledger, load_map, open_ledger
+from saltcart.ledgers.base import Ledger
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.progress import WAITING, Progress, Tick, silent
 from saltcart.system import os
 from saltcart.waybills.waybill import Waybill

@@ -14,7 +14,7 @@ from saltcart.hauling.haul import require_drives
 from saltcart.hauling.listing import refuse_replaced
 from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import FOUND, UNREADABLE
-from saltcart.ledgers import Ledger
+from saltcart.ledgers.base import Ledger
 from saltcart.own_names import staged_for
 from saltcart.planning.destination import refuse_mounts
 from saltcart.progress import Progress, Tick, silent

@@ -14,7 +14,7 @@ from collections.abc import Container, Sequence
 from saltcart.drives import drive_of, find_drive
 from saltcart.drives.known import refuse_other_drive, require
 from saltcart.errors import Refused, Stopped, counted, show
-from saltcart.ledgers import Ledger
+from saltcart.ledgers.base import Ledger
 from saltcart.progress import Progress, Tick, silent
 from saltcart.safefile import digest_of, remove_empty, remove_if_there
 from saltcart.shelves.walk import walk

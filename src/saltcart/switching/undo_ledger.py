@@ -9,8 +9,7 @@ from msgspec.structs import replace
 from saltcart.drives import Presence
 from saltcart.drives.drive import drive_at, mount_of
 from saltcart.errors import CannotSpell, Refused, show
-from saltcart.ledgers import Entry
-from saltcart.ledgers.base import NO_EDITS, ListEdits
+from saltcart.ledgers.base import NO_EDITS, Entry, ListEdits
 from saltcart.ledgers.sqlite.ledger import SqliteLedger
 from saltcart.own_names import staged_for_undo, staged_in_place
 from saltcart.rewriting.changes import Changes

@@ -5,18 +5,14 @@ import sqlite3
 import tempfile
 from collections.abc import Iterator
 from contextlib import ExitStack, closing, contextmanager
-from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct
 
-from saltcart.errors import BadLedger, Refused, SaltCartError, Stopped, UsageError, show
-from saltcart.home import home, made_home, require_home, trips_folder
-from saltcart.ledgers import Ledger, Map, load_map, open_ledger
-from saltcart.ledgers.instrument_parts import INSTRUMENT, PART, parts_of
-from saltcart.ledgers.kinds import head_of
+from saltcart.errors import Refused, SaltCartError, Stopped, UsageError, show
+from saltcart.home import home, require_home, trips_folder
 from saltcart.own_names import set_aside_name
-from saltcart.safefile import PRIVATE_FILE, create_file, digest_of, sync_file, sync_folder
+from saltcart.safefile import PRIVATE_FILE
 from saltcart.system import os
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.logbook_schema import FORMAT, known_format
@@ -25,6 +21,10 @@ from saltcart.trips.trip_shelf import TripShelf
 from saltcart.waybills import waybill_file
 from saltcart.waybills.shelf import Shelf
 from saltcart.waybills.waybill import LedgerLine, Waybill
+
+if TYPE_CHECKING:
+    from saltcart.ledgers.base import Ledger
+    from saltcart.ledgers.maps import Map
 
 # The states of a trip, in order; the ones in -ing are where a crash may leave it.
 HAULING, HAULED, SWITCHING, SWITCHED = "hauling", "hauled", "switching", "switched"
@@ -35,7 +35,6 @@ FINISHED = "finished"  # the fact that says when it ended; the first builds wrot
 DROPPING = "dropping"  # the fact that the copies of an undone trip are being removed
 
 MARK = "under-way"
-LETTERS = "bcdfghjkmnpqrstvwxz23456789"  # no two that look alike, no vowels to make words
 
 
 class Trip(Struct):
@@ -78,32 +77,23 @@ class Trip(Struct):
             self.logbook.record(state=state, **({FINISHED: now()} if state in ENDED else {}), **facts)
             self.logbook.tell(what)
 
-    def maps(self) -> list[Map]:
+    def maps(self) -> "list[Map]":
         """The maps of this trip, from the copies kept in its folder.  OSError when their drive has gone."""
+        from saltcart.trips.trip_ledgers import maps_in  # with all formats; what only tells of trips needs none
+
         require_home()
-        return [load_map(path) for path in sorted(map(str, Path(self.folder, "maps").glob("*.toml")))]
+        return maps_in(self.folder)
 
     def line(self, row: LedgerRow) -> LedgerLine:
         """What the waybill says of a ledger; one that came out of an archive is not in it."""
         lines = self.waybill.ledgers
         return lines[row.number] if row.number < len(lines) else LedgerLine(row.path, row.map_name)
 
-    def open_ledger(self, row: LedgerRow, place: str | None = None) -> Ledger:
+    def open_ledger(self, row: LedgerRow, place: str | None = None) -> "Ledger":
         """The ledger of `row` at its present place, or at another."""
-        place = place or row.place
-        return self.part(row, place) if row.map_name == PART else open_ledger(place, self.maps(), row.map_name)
+        from saltcart.trips.trip_ledgers import opened_in
 
-    def part(self, row: LedgerRow, place: str) -> Ledger:
-        """A part of the trip's instruments, as they read it from where they lie when it lies at `place`.  Raises
-        Refused, or BadLedger when none of them includes it.
-        """
-        head_of(place)
-        others = [other for other in self.logbook.ledgers() if other.map_name == INSTRUMENT]
-        mains = [other.place if place == row.place else other.path for other in others]
-        part = parts_of(open_ledger(path, [], INSTRUMENT) for path in mains if os.path.exists(path)).get(place)
-        if part is None:
-            raise BadLedger(place, "no instrument of this trip includes it", "Draft the trip anew.")
-        return part
+        return opened_in(self, row, place or row.place)
 
     def keep(self, number: int, suffix: str) -> str:
         """The path in the trip's folder for a file kept of ledger `number`."""
@@ -143,50 +133,6 @@ def next_step(trip: Trip) -> str:
         RELEASED: f"This trip is over: the originals are gone. To draft the way back: saltcart undo {trip.name}",
         UNDONE: "This trip was undone. To try again, start a new one.",
     }[trip.state]
-
-
-def create(waybill_path: str) -> str:
-    """The id of a new trip for the waybill at `waybill_path`, with copies of the waybill and its maps in its folder.
-
-    It is made under a hidden name and takes its own when it is whole, so that a crash leaves no half of one.
-    """
-    plan = waybill_file.read(waybill_path)
-    for path in plan.maps:
-        load_map(path)  # a broken one is better met before anything is made
-    name = fresh_name()
-    folder = trips_folder() / f".{name}"
-    shutil.rmtree(folder, ignore_errors=True)
-    for inner in ("ledgers", "maps"):
-        made_home("trips", f".{name}", inner)
-    copies = {
-        "waybill.toml": waybill_path,
-        **{f"maps/{number:03d}.toml": path for number, path in enumerate(plan.maps)},
-    }
-    for inner, source in copies.items():
-        create_file(str(folder / inner))
-        shutil.copyfile(source, folder / inner)
-        sync_file(str(folder / inner))
-    create_file(str(folder / "logbook.sqlite"))
-    logbook = Logbook(str(folder / "logbook.sqlite"))
-    logbook.record(
-        format=FORMAT, state=HAULING, started=now(), source=os.path.realpath(waybill_path), plan=digest_of(waybill_path)
-    )
-    logbook.close()
-    for made in (folder / "maps", folder):
-        sync_folder(str(made))
-    os.rename(folder, trips_folder() / name)
-    sync_folder(trips_folder().as_posix())
-    return name
-
-
-def fresh_name() -> str:
-    """A short id that no trip has."""
-    import secrets  # brings in much that no other step needs
-
-    while True:
-        name = "".join(secrets.choice(LETTERS) for _ in range(4))
-        if not name.isdigit() and not (trips_folder() / name).exists():
-            return name
 
 
 def discard(trip: Trip) -> None:

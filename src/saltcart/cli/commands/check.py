@@ -10,7 +10,7 @@ from saltcart.cli.check_output import SHOWN, closing, show_check
 from saltcart.cli.documents import check_document
 from saltcart.cli.screen import Screen, Watch, many, place, size
 from saltcart.errors import Refused, UsageError, show
-from saltcart.ledgers import load_map
+from saltcart.ledgers.maps import load_map
 from saltcart.mentions.mention import Mention
 from saltcart.mentions.search import known_as, search
 from saltcart.mentions.search_places import forms_of

@@ -12,7 +12,8 @@ from saltcart.cli.screen import Screen, many, place
 from saltcart.errors import Refused, UsageError, show
 from saltcart.judging.judgements import FOUND
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import load_map, open_ledger
+from saltcart.ledgers.kinds import open_ledger
+from saltcart.ledgers.maps import load_map
 from saltcart.looking.survey import usual_ledgers
 from saltcart.planning.folder_lists import (
     STARTS,

@@ -14,7 +14,7 @@ from saltcart.learning.ground import NO_PAST
 from saltcart.learning.learn import kinds_of, learn, unknown_files
 from saltcart.learning.lessons import Learnt, Lesson, Proof
 from saltcart.learning.map_text import BINARY
-from saltcart.ledgers import load_map
+from saltcart.ledgers.maps import load_map
 from saltcart.looking.cart_draft import keep_maps
 from saltcart.mending.discovery import ground_of
 from saltcart.safefile import replacing

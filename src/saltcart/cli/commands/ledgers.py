@@ -12,7 +12,7 @@ from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show
 from saltcart.judging.entry_list import known_kinds, list_entries
 from saltcart.judging.judgements import FOUND, Judgement, LedgerState
-from saltcart.ledgers import Facts
+from saltcart.ledgers.facts import Facts
 from saltcart.system import os
 
 SHOWN = 200

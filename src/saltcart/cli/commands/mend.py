@@ -19,7 +19,7 @@ from saltcart.errors import Refused, UsageError, show, typed
 from saltcart.judging.judge import Judge
 from saltcart.judging.judgements import FOUND
 from saltcart.judging.resolver import Resolver
-from saltcart.ledgers import load_map
+from saltcart.ledgers.maps import load_map
 from saltcart.looking.survey import usual_ledgers
 from saltcart.mending.discovery import Discovery, discover, look_for_losses
 from saltcart.mending.findings import Findings, choose, find, is_proven, settle

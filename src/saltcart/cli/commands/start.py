@@ -20,7 +20,7 @@ from saltcart.drives.candidates import candidates
 from saltcart.errors import Refused, SaltCartError, UsageError, show
 from saltcart.learning.learn import kinds_of, learn
 from saltcart.learning.lessons import Learnt
-from saltcart.ledgers import load_map
+from saltcart.ledgers.maps import load_map
 from saltcart.looking.cart_draft import keep_maps, keep_places, write
 from saltcart.looking.survey import survey
 from saltcart.looking.survey_report import SurveyReport
