@@ -2038,7 +2038,7 @@ BREAKAGES = (
     Breakage(
         14,
         "the first spots of a ledger stand for all",
-        "rewriting/routes.py",
+        "rewriting/swapping.py",
         "else (int(next(steps) * GOLDEN % 1 * size) for _one in range(SPECIMENS))",
         "else range(SPECIMENS)",
         ("tests.ledgers.test_laws",),

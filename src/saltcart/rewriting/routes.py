@@ -3,7 +3,6 @@
 from collections.abc import Callable, Container, Hashable, Iterable, Iterator, Sequence
 from contextlib import suppress
 from functools import cached_property
-from itertools import count
 from typing import Self
 
 from msgspec.structs import replace
@@ -16,16 +15,12 @@ from saltcart.rewriting.content_folders import AddedFolder, in_lists, listed
 from saltcart.rewriting.links import link_into, turned
 from saltcart.rewriting.manner import Manner
 from saltcart.rewriting.parting import Parting, parting_of, with_parted
-from saltcart.spelling import Move, Moves, Spelling, encodable
+from saltcart.rewriting.swapping import Swapping
+from saltcart.spelling import Moves, Spelling
 from saltcart.spelling.foreign import PSEUDO, looks_foreign
 from saltcart.spelling.moves import Aims, above, joined, plain, tail_below
-from saltcart.spelling.swaps import Beginnings, Swap, swap_for
 from saltcart.system import os
 from saltcart.waybills.relinks import RELATIVE
-
-SPECIMENS = 64  # of each batch
-GOLDEN = (5**0.5 - 1) / 2  # steps of this part of a whole come everywhere, and nowhere twice
-MOST_TRIES = 1000  # of specimens that may show no swap, in one ledger
 
 
 class Routes:
@@ -118,52 +113,22 @@ class Routes:
 
     def changes(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
         """What to change in `ledger` when it goes from `old_folder` to `new_folder`.  Raises CannotSpell."""
-        found = [] if any(self.aims) or self.manner.here or self.manner.like else self.swaps(ledger, old_folder)
+        swapping = Swapping(self.moves, self.resolver)
+        found = [] if any(self.aims) or self.manner.here or self.manner.like else swapping.shown(ledger, old_folder)
         swaps = [swap for swap, move in found if not move.takes]
         partly = [(swap, move) for swap, move in found if move.takes]
         self.parted = {}
-        texts = self.texts(ledger.entries(besides=swaps), old_folder, new_folder, partly)
+        texts: dict[Hashable, str] = {}
+        for batch in ledger.batches(besides=swaps):
+            done = swapping.swapped(batch, old_folder, partly)
+            texts.update((batch.key(number), text) for number, text in done.items())
+            texts.update(self.texts(entries_of(batch, besides=done), old_folder, new_folder))
         return with_parted(ledger, Changes(texts, swaps), self.parted)
 
-    def swaps(self, ledger: Ledger, folder: str) -> list[tuple[Swap, Move]]:
-        """The swaps that specimens of a ledger in `folder` show, each with its move: they look at no single entry."""
-        found: list[tuple[Swap, Move]] = []
-        known, left = Beginnings[str, Swap](), MOST_TRIES
-        for batch, number in specimens(ledger):
-            text = batch.texts[number]
-            if any(swap.covers(text) for swap in known.of(text)):
-                continue
-            pair = self.swap(batch, number, folder)
-            if pair:
-                found.append(pair)
-                known.add(pair[0].old, pair[0])
-            left -= not pair
-            if not left:
-                break
-        return found
-
-    def texts(
-        self, entries: Iterable[Entry], old_folder: str, new_folder: str, partly: Sequence[tuple[Swap, Move]] = ()
-    ) -> dict[Hashable, str]:
-        """The new texts of those entries that need one, by their keys; as swaps have them that hold `partly`, for what
-        their moves take.  Raises CannotSpell.
-        """
-        pairs = (
-            (entry, self.swapped(entry, old_folder, partly) or self.new_text(entry, old_folder, new_folder))
-            for entry in entries
-        )
+    def texts(self, entries: Iterable[Entry], old_folder: str, new_folder: str) -> dict[Hashable, str]:
+        """The new texts of those entries that need one, by their keys.  Raises CannotSpell."""
+        pairs = ((entry, self.new_text(entry, old_folder, new_folder)) for entry in entries)
         return {entry.key: text for entry, text in pairs if text not in (None, entry.written)}
-
-    def swapped(self, entry: Entry, folder: str, partly: Sequence[tuple[Swap, Move]]) -> str | None:
-        """The new text of an entry of a ledger in `folder` by such a swap; None when none holds for it."""
-        if entry.base or entry.tried or entry.otherwise is not None:
-            return None
-        for swap, move in partly:
-            if swap.spelling is entry.spelling and swap.covers(entry.written):
-                path = entry.spelling.read(entry.written, folder) or ""  # without a URI's escapes
-                tail = tail_below(path, move.old) if path not in self.moves.exact else None
-                return swap(entry.written) if tail and move.takes and move.takes(tail) else None
-        return None
 
     def in_front(self, ledger: Ledger, old_folder: str, new_folder: str) -> "Changes":
         """As `changes`, for a ledger that lists folders when new ones come in front of those of which a part stays."""
@@ -179,18 +144,6 @@ class Routes:
                     )
         others = (entry for entry in ledger.entries() if entry.key not in front)
         return Changes(self.texts(others, old_folder, new_folder), [], ListEdits(front))
-
-    def swap(self, batch: Batch, number: int, folder: str) -> tuple[Swap, Move] | None:
-        """The swap that one text of a batch shows, for itself and all that begin like it, where that move takes
-        them; None when it shows none.
-        """
-        text, spelling = batch.texts[number], batch.spelling
-        path = spelling.read(text, folder) if spelling and not batch.base and encodable(text) else None
-        move = self.moves.alone(path) if path and self.resolver.meanings.here(path) == path else None
-        if move and self.resolver.true.forgives(move.old) and not self.resolver.true.forgives(move.new):
-            return None  # each name must be looked at
-        swap = swap_for(spelling, text, move.old, move.new) if spelling and move else None
-        return (swap, move) if swap and move else None
 
     def new_text(self, entry: Entry, old_folder: str, new_folder: str) -> str | None:
         """The text that keeps `entry` true when its ledger goes from `old_folder` to `new_folder`.
@@ -326,15 +279,13 @@ def starts_somewhere(spelling: Spelling, text: str) -> bool:
     return spelling.read(text, "/1") != spelling.read(text, "/2")
 
 
-def specimens(ledger: Ledger) -> Iterator[tuple[Batch, int]]:
-    """Some spots from everywhere in a ledger, at no regular distance: libraries are in the order of their folders, or
-    go through these in turn.
-    """
-    steps = count()
-    for batch in ledger.batches():
-        size = len(batch.texts)
-        few = range(size) if size <= SPECIMENS else (int(next(steps) * GOLDEN % 1 * size) for _one in range(SPECIMENS))
-        yield from ((batch, number) for number in few)
+def entries_of(batch: Batch, besides: Container[int]) -> Iterator[Entry]:
+    """The entries of a batch but for those with some numbers."""
+    return (
+        batch.entry(number)
+        for number, text in enumerate(batch.texts)
+        if number not in besides and batch.names_a_file(text)
+    )
 
 
 def same_place(one: str, other: str) -> bool:
