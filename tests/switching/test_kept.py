@@ -15,6 +15,7 @@ from saltcart.hauling import file_copy, group_copy
 from saltcart.switching import all_or_nothing, deeds, undo
 from saltcart.switching.deed_kinds import Rename, Swap
 from saltcart.trips import trip as trips
+from saltcart.trips.facts import Fact
 from tests.switching.crashing import KILLED, run_until
 from tests.world import WorldCase, tree, wav
 
@@ -375,7 +376,7 @@ class TheRecordAndTheDisk(KeptCase):
                     for _number, deed, _done in reversed(deeds.recorded(opened, "repoint")):
                         if not isinstance(deed, Swap) or with_ledgers:
                             deeds.revert(deed)
-                    opened.logbook.record(state="switching")
+                    opened.logbook.record({Fact.STATE: "switching"})
                 self.assertTrue(self.shelf.exists())
                 status = self.run_program("repoint", trip, "--yes", status=None).returncode
                 self.assertIn(status, (0, 3) if with_ledgers else (0,))

@@ -19,6 +19,7 @@ from saltcart.errors import show
 from saltcart.progress import WAITING, Tick
 from saltcart.safefile import replacing
 from saltcart.shelves.walk import FILE, FOLDER, LINK, Item
+from saltcart.trips.facts import Fact
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.records import LISTED, VERIFIED
 from saltcart.trips.stock import Stock
@@ -79,9 +80,9 @@ class Parts(unittest.TestCase):
             [(row.item.path, row.digest) for row in book.rows(0, LISTED, kind=FILE)], [("a b", "d"), ("new", None)]
         )
         with self.assertRaises(ZeroDivisionError), book.together():
-            book.record(fact=1)
+            book.record({Fact.NOTED: True})
             raise ZeroDivisionError
-        self.assertIsNone(book.fact("fact"))
+        self.assertIsNone(book.fact(Fact.NOTED))
         Stock(
             second,
             [

@@ -15,7 +15,7 @@ from saltcart.carrying.gone import vanished
 from saltcart.carrying.histories import HIDDEN
 from saltcart.carrying.lists import LISTS
 from saltcart.carrying.part import cut_playlists, in_collection, leans, much_elsewhere, ours, unread_in
-from saltcart.carrying.record import WRITTEN, known_collection
+from saltcart.carrying.record import known_collection
 from saltcart.carrying.turns import unseen
 from saltcart.cart import Cart
 from saltcart.drives import Presence
@@ -38,7 +38,8 @@ from saltcart.shelves.walk import FILE, Item
 from saltcart.spelling.moves import holder
 from saltcart.system import os
 from saltcart.trips import history
-from saltcart.trips.trip import FINISHED, HAULED, HAULING, SWITCHED, SWITCHING
+from saltcart.trips.facts import Fact
+from saltcart.trips.trip import HAULED, HAULING, SWITCHED, SWITCHING
 from saltcart.waybills import collection
 from saltcart.waybills.collection import Collection
 from saltcart.waybills.relinks import RELATIVE
@@ -278,7 +279,7 @@ def unfinished(top: str) -> str | None:
     top = true_path(os.path.expanduser(top))
     for trip in history.readable():
         if trip.waybill.collection == top and trip.state in (SWITCHING, SWITCHED):
-            written = trip.logbook.fact(WRITTEN, False) or trip.logbook.fact(FINISHED) is True
+            written = trip.logbook.fact(Fact.COLLECTION_WRITTEN, False) or trip.logbook.fact(Fact.FINISHED) is True
             return None if written else trip.name
     return None
 

@@ -19,6 +19,7 @@ from saltcart.spelling import spelling_of
 from saltcart.spelling.moves import lies_in, tail_below
 from saltcart.system import os
 from saltcart.trips import trip as trips
+from saltcart.trips.facts import Fact
 from saltcart.trips.holding import held
 from saltcart.trips.records import LedgerRow
 from saltcart.trips.trip import Trip
@@ -27,8 +28,6 @@ from saltcart.waybills import collection, collection_file
 from saltcart.waybills.collection import CarriedFile, CarriedLedger, CarriedShelf, Collection, Known
 from saltcart.waybills.relinks import RELATIVE
 from saltcart.waybills.shelf import ChosenFiles
-
-WRITTEN = "collection written"  # the fact that all stands beside the sounds; then others may carry there too
 
 
 def known_collection(top: str) -> Collection | None:
@@ -54,7 +53,7 @@ def finish(name: str, lists: bool = False, unread: Sequence[str] | None = None) 
     collection_file.write(made)
     with held(name) as trip:
         clear_there(made.top, name, trip.waybill.after)
-        trip.logbook.record(**{WRITTEN: True})
+        trip.logbook.record({Fact.COLLECTION_WRITTEN: True})
     return made, lacking
 
 

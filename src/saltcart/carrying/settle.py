@@ -49,13 +49,13 @@ from saltcart.spelling.renames import Renames
 from saltcart.system import os
 from saltcart.trips import history
 from saltcart.trips import trip as trips
+from saltcart.trips.facts import Fact
 from saltcart.trips.holding import held
 from saltcart.trips.trip import SWITCHED, UNDONE, Trip
 from saltcart.waybills import collection, collection_file
 from saltcart.waybills.collection import CarriedShelf, Collection
 
 PLAYS_THERE = "it can store only full paths, so it works only on the computer it came from; use --here for it"
-NOTED = "noted"  # the fact that what was agreed on is known on both sides
 NOT_OURS = "this computer has no record of having sent it; to take it: --place"
 
 
@@ -207,7 +207,7 @@ def unfinished(folder: str, way: str) -> Trip | None:
     """
     top = true_path(os.path.expanduser(folder))
     for trip in history.readable():
-        if not trip.waybill.settles or trip.state == UNDONE or trip.logbook.fact(NOTED, False):
+        if not trip.waybill.settles or trip.state == UNDONE or trip.logbook.fact(Fact.NOTED, False):
             continue
         places = [shelf.old for shelf in trip.waybill.shelves]
         places += [path for line in trip.waybill.ledgers for path in (line.path, line.merge) if path]
@@ -251,7 +251,7 @@ def remember_here(plan: SettlePlan, name: str) -> str:
             note_seen(found, {one.carried.place: one.meeting.theirs.history for one in plan.ledgers if one.meeting})
     if name:
         with held(name) as trip:
-            trip.logbook.record(**{NOTED: True})
+            trip.logbook.record({Fact.NOTED: True})
     return told
 
 

@@ -9,6 +9,7 @@ from saltcart.planning.destination import refuse_clashes
 from saltcart.shelves.digests import digest_file
 from saltcart.shelves.walk import FILE, FOLDER, LINK, OTHER
 from saltcart.system import os
+from saltcart.trips.facts import ShelfFact
 from saltcart.trips.records import LISTED, PLACING, VERIFIED, Row
 from saltcart.trips.trip import Trip
 from saltcart.trips.trip_shelf import TripShelf
@@ -26,9 +27,9 @@ def compare_destination(trip: Trip, one: TripShelf, report: HaulReport) -> None:
     What stood there before the trip first looked is marked as such, so that `undo` leaves it alone.
     """
     shelf = one.shelf
-    first = not one.fact("settled", False)
+    first = not one.fact(ShelfFact.SETTLED, False)
     if first and not os.path.lexists(shelf.new):
-        one.record("settled", True)
+        one.record(ShelfFact.SETTLED, True)
         return
     clashes: list[str] = []
     earlier = digests_before(trip.waybill.collection)
@@ -52,7 +53,7 @@ def compare_destination(trip: Trip, one: TripShelf, report: HaulReport) -> None:
             report.there_already += row.item.kind == FILE
             one.mark([(row.item.path, VERIFIED, digest, None, first)])
     refuse_clashes(shelf, clashes)
-    one.record("settled", True)
+    one.record(ShelfFact.SETTLED, True)
 
 
 def look_for_waiting(trip: Trip, one: TripShelf, row: Row, place: str) -> None:

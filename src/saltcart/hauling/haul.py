@@ -24,6 +24,7 @@ from saltcart.spelling.moves import tail_below
 from saltcart.system import here, os
 from saltcart.trips import history, making, manifests
 from saltcart.trips import trip as trips
+from saltcart.trips.facts import Fact, ShelfFact
 from saltcart.trips.holding import held
 from saltcart.trips.records import TROUBLE, Row
 from saltcart.trips.remounts import follow_remounts
@@ -96,24 +97,24 @@ def haul(name: str, pace: Pace | None = None, progress: Progress = silent) -> Ha
 
 def note_room(trip: Trip, targets: list[Drive]) -> None:
     """Record once how much room there is before the first byte is copied, on the drives of the trip."""
-    if trip.logbook.fact("room") is None:
+    if trip.logbook.fact(Fact.ROOM) is None:
         sources = [drive_of(shelf.stays_at) for shelf in trip.waybill.shelves]
         drives_ = {drive.identity: drive for drive in [*sources, *targets]}
         room = {key: [one.name, one.mount, one.total_bytes, one.free_bytes] for key, one in drives_.items()}
-        trip.logbook.record(room=room)
+        trip.logbook.record({Fact.ROOM: room})
 
 
 def note_remarks(trip: Trip, remarks: Iterable[str]) -> None:
     """Record what a person was told of the trip, each once."""
-    trip.logbook.record(remarks=list(dict.fromkeys([*trip.logbook.fact("remarks", []), *remarks])))
+    trip.logbook.record({Fact.REMARKS: list(dict.fromkeys([*trip.logbook.fact(Fact.REMARKS, []), *remarks]))})
 
 
 def note_pace(trip: Trip, meter: Meter) -> None:
     """Record how fast the haul went, behind what went before it was interrupted."""
     meter.note_pace(last=True)
-    before = trip.logbook.fact("pace", [])
+    before = trip.logbook.fact(Fact.PACE, [])
     seconds, size = before[-1] if before else (0.0, 0)
-    trip.logbook.record(pace=[*before, *([seconds + at, size + done] for at, done in meter.points)])
+    trip.logbook.record({Fact.PACE: [*before, *([seconds + at, size + done] for at, done in meter.points)]})
 
 
 def stopped(trip: Trip, error: OSError) -> Stopped:
@@ -171,7 +172,7 @@ def write_manifest(trip: Trip, one: TripShelf) -> str:
         shelf.new,
         trip.waybill.digests,
         ((place[len(shelf.new) + 1 :], digest) for place, digest in places if place not in ledgers),
-        lambda digest: one.record("manifest", [path, digest]),
+        lambda digest: one.record(ShelfFact.MANIFEST, [path, digest]),
         staged_for(path, trip.name) if waits else "",
     )
     if here.is_administrator():

@@ -12,6 +12,7 @@ from saltcart.shelves.marks import mark_of
 from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE, OTHER
 from saltcart.system import os
+from saltcart.trips.facts import archive_fact
 from saltcart.trips.records import LISTED, VERIFIED, LedgerRow
 from saltcart.trips.stock import Stock
 from saltcart.trips.trip import Trip
@@ -33,7 +34,7 @@ def list_shelf(trip: Trip, one: TripShelf, report: HaulReport) -> None:
     refuse_mounts(shelf)
     if shelf.packed:
         state = os.stat(shelf.old)
-        trip.logbook.record(**{f"archive {shelf.old}": [state.st_size, state.st_mtime_ns, *mark_of(state)]})
+        trip.logbook.put_values({archive_fact(shelf.old): [state.st_size, state.st_mtime_ns, *mark_of(state)]})
     unread: list[str] = []
     stock = Stock(one, shelf.walk(lambda path, error: unread.append(f"{show(path)}: {error.strerror}")))
     if unread:

@@ -37,6 +37,7 @@ from saltcart.spelling.moves import tail_below
 from saltcart.spelling.renames import renames_of
 from saltcart.system import here, os
 from saltcart.system.contract import OpenFolder
+from saltcart.trips.facts import ShelfFact
 from saltcart.trips.records import PLACING, TROUBLE, VERIFIED, Row, Trouble
 from saltcart.trips.trip import Trip
 from saltcart.trips.trip_shelf import TripShelf
@@ -77,7 +78,7 @@ class ShelfCopy:
             meter.lost,
         )
         self.refused: dict[str, bool] = {}  # folders and links the new drive does not take; whether the name is taken
-        self.resumed = bool(one.totals(VERIFIED, PLACING, TROUBLE)[0] or one.fact("made"))
+        self.resumed = bool(one.totals(VERIFIED, PLACING, TROUBLE)[0] or one.fact(ShelfFact.MADE))
         self.hard_links = self.log.hard_links(one.number)
         self.over = {line.over for line in trip.waybill.ledgers if line.over}
         self.bytes = one.totals(*TO_COPY)[1]

@@ -23,6 +23,7 @@ from saltcart.shelves.walk import FILE
 from saltcart.spelling import Meanings
 from saltcart.system import os
 from saltcart.trips import trip as trips
+from saltcart.trips.facts import Fact
 from saltcart.trips.records import ACCEPTED, EntryRow, LedgerRow, key_text
 from saltcart.trips.trip import HAULED, HAULING, RELEASED, RELEASING, SWITCHED, SWITCHING, UNDOING, Trip
 from saltcart.trips.trip_shelf import TripShelf
@@ -105,7 +106,7 @@ def flipped(trip: Trip, row: LedgerRow) -> Refused | None:
     """What is wrong with a ledger that nobody has written to since the switch, and that holds other content all the
     same: told by its time and size then, and by a digest read from its drive.
     """
-    stamp = trip.logbook.fact("stamps", {}).get(str(row.number))
+    stamp = trip.logbook.fact(Fact.STAMPS, {}).get(str(row.number))
     try:
         state = os.stat(row.place)
         if [state.st_mtime_ns, state.st_size] != stamp or digest_of(row.place, past_cache=True) == row.after:

@@ -14,6 +14,7 @@ from saltcart.report.pictures import DriveBar, before_and_now, pace_picture
 from saltcart.safefile import digest_of
 from saltcart.system import os
 from saltcart.trips import trip as trips
+from saltcart.trips.facts import Fact
 from saltcart.trips.summary import TripSummary, summary_of
 from saltcart.trips.trip import RELEASED, SWITCHED, Trip
 
@@ -44,7 +45,7 @@ def trip_page(report: CheckReport, answer: str) -> str:
                 (show(one.shelf.name), show(old), show(new)) for one in done.shelves for old, new in one.shelf.renames
             ],
             unknown=list(unknown(report)),
-            remarks=list(map(show, trip.logbook.fact("remarks", []))),
+            remarks=list(map(show, trip.logbook.fact(Fact.REMARKS, []))),
             pace=pace_figure(trip),
             manifests=list(manifest_rows(trip)),
             commands=commands(done),
@@ -98,7 +99,7 @@ def drives_figure(trip: Trip) -> str:
     """The drives before the haul and now; "" where nothing was recorded of them."""
     pairs: list[tuple[DriveBar, DriveBar | None]] = []
     words = []
-    for identity, (name, mount, total, free) in (trip.logbook.fact("room") or {}).items():
+    for identity, (name, mount, total, free) in (trip.logbook.fact(Fact.ROOM) or {}).items():
         there = find_drive(identity, mount)
         now = drive_of(there.mount) if there else None  # this time with its room
         after = DriveBar(name, total - now.free_bytes, now.free_bytes, 0) if now else None
@@ -114,7 +115,7 @@ def clock(time: str) -> str:
 
 def pace_figure(trip: Trip) -> str:
     """How fast the haul went; "" where nothing was recorded, or where it took no time worth a picture."""
-    points = [(float(at), int(done)) for at, done in trip.logbook.fact("pace") or ()]
+    points = [(float(at), int(done)) for at, done in trip.logbook.fact(Fact.PACE) or ()]
     if len(points) < 2 or points[-1][0] < LEAST_SECONDS:
         return ""
     seconds, size = points[-1]

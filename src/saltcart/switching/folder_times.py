@@ -7,9 +7,8 @@ from contextlib import suppress
 
 from saltcart.shelves.walk import FOLDER
 from saltcart.system import os
+from saltcart.trips.facts import Fact
 from saltcart.trips.trip import Trip
-
-BEFORE, AFTER, GIVEN_BACK = "folder_times", "folder_times_after", "folder_times_back"
 
 
 def of_sources(trip: Trip) -> dict[str, int]:
@@ -33,18 +32,18 @@ def times_of(folders: Iterable[str]) -> dict[str, int]:
 
 def note_after(trip: Trip) -> None:
     """Record what the switch itself has made of these times."""
-    trip.logbook.record(**{AFTER: times_of(trip.logbook.fact(BEFORE, {}))})
+    trip.logbook.record({Fact.TIMES_AFTER: times_of(trip.logbook.fact(Fact.TIMES_BEFORE, {}))})
 
 
 def untouched(trip: Trip) -> dict[str, int]:
     """The times as they were, of the folders in which nothing has happened since the switch."""
-    before, after = trip.logbook.fact(BEFORE, {}), trip.logbook.fact(AFTER, {})
+    before, after = trip.logbook.fact(Fact.TIMES_BEFORE, {}), trip.logbook.fact(Fact.TIMES_AFTER, {})
     now = times_of(after)
     return {folder: before[folder] for folder, time in after.items() if now.get(folder) == time and folder in before}
 
 
 def give_back(trip: Trip) -> None:
     """Let the folders have the times that they had."""
-    for folder, time in trip.logbook.fact(GIVEN_BACK, {}).items():
+    for folder, time in trip.logbook.fact(Fact.TIMES_GIVEN_BACK, {}).items():
         with suppress(OSError):
             os.utime(folder, ns=(os.stat(folder).st_atime_ns, time))

@@ -14,6 +14,7 @@ from saltcart.shelves.marks import mark_of, time_ns
 from saltcart.shelves.removal import OtherMount, Removal
 from saltcart.shelves.walk import FILE, FOLDER, walk
 from saltcart.system import here, os
+from saltcart.trips.facts import archive_fact
 from saltcart.trips.records import VERIFIED, Row
 from saltcart.trips.stock import Stock
 from saltcart.trips.trip import Trip
@@ -51,7 +52,7 @@ def to_trash(path: str) -> None:
 
 def is_as_unpacked(trip: Trip, shelf: Shelf, state: os.stat_result, report: ReleaseReport) -> bool:
     """Whether an archive still is the one that was unpacked: by size and times, else by the content of every member."""
-    known = trip.logbook.fact(f"archive {shelf.old}", [])
+    known = trip.logbook.value(archive_fact(shelf.old), [])
     if known[:2] != [state.st_size, state.st_mtime_ns]:
         return False
     if keeps_change_times(shelf.old) and known[2:] == [*mark_of(state)]:

@@ -10,6 +10,7 @@ from saltcart.switching.repoint import RepointReport, clear_staged, repoint
 from saltcart.system import os
 from saltcart.trips import history
 from saltcart.trips import trip as trips
+from saltcart.trips.facts import Fact
 from saltcart.trips.holding import held
 from saltcart.trips.trip import HAULED, HAULING, SWITCHING
 from saltcart.waybills import waybill_text
@@ -38,7 +39,7 @@ def finish_cut_off(wait: bool = False, progress: Progress = silent) -> list[str]
     cut_off = [
         (trip.name, trip.state)
         for trip in history.readable()
-        if not trip.waybill.shelves and tail_below(str(trip.logbook.fact("source", "")), os.path.realpath(ours))
+        if not trip.waybill.shelves and tail_below(str(trip.logbook.fact(Fact.SOURCE, "")), os.path.realpath(ours))
     ]
     for name, state in cut_off:
         if state == SWITCHING:

@@ -17,6 +17,7 @@ from saltcart.spelling.moves import tail_below
 from saltcart.switching.freeing import Freeing, ReleaseReport, is_as_unpacked, newer_originals, remove_folders, to_trash
 from saltcart.system import here, os
 from saltcart.trips import manifests
+from saltcart.trips.facts import Fact
 from saltcart.trips.holding import held
 from saltcart.trips.records import ACCEPTED, VERIFIED
 from saltcart.trips.stock import Stock
@@ -62,8 +63,8 @@ def release(name: str, trash: bool = False, progress: Progress = silent, unsearc
         for one in trip.shelves:
             stop_if_absent(trip, one)  # what is not there now may not have been removed
         report.freed_bytes = 0 if trash else max(0, free_room(trip) - before)
-        freed = trip.logbook.fact("freed_bytes", 0) + report.freed_bytes
-        trip.logbook.record(freed_bytes=freed)
+        freed = trip.logbook.fact(Fact.FREED_BYTES, 0) + report.freed_bytes
+        trip.logbook.record({Fact.FREED_BYTES: freed})
         trip.enter(
             RELEASED,
             f"released: {report.files:,} originals {'put into the trash' if trash else 'removed'},"

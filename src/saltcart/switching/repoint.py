@@ -31,8 +31,9 @@ from saltcart.switching.setting_aside import aside_deeds
 from saltcart.switching.superseding import PLAN, clear_updates, not_cleared, updates
 from saltcart.system import os
 from saltcart.trips import signposts
+from saltcart.trips.facts import Fact
 from saltcart.trips.holding import held
-from saltcart.trips.records import ACCEPTED, PARTED, LedgerRow, key_text
+from saltcart.trips.records import ACCEPTED, LedgerRow, key_text
 from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.stock import Stock
 from saltcart.trips.trip import HAULED, SWITCHED, SWITCHING, Trip
@@ -122,7 +123,7 @@ def note_drives(trip: Trip, rows: Sequence[LedgerRow]) -> None:
     """Record on which drives the ledgers lie, so that an undo can tell one that is away from one that is gone."""
     here = {row.number: drive_at(mount_of(row.place)) for row in rows}
     remember(here.values())
-    trip.logbook.record(ledger_drives={str(number): drive.identity for number, drive in here.items()})
+    trip.logbook.record({Fact.LEDGER_DRIVES: {str(number): drive.identity for number, drive in here.items()}})
 
 
 def switch(trip: Trip) -> None:
@@ -170,7 +171,7 @@ def record_stamps(trip: Trip) -> None:
         with suppress(OSError):
             state = os.stat(row.place)
             stamps[str(row.number)] = [state.st_mtime_ns, state.st_size]
-    trip.logbook.record(stamps=stamps)
+    trip.logbook.record({Fact.STAMPS: stamps})
 
 
 def record_found(trip: Trip) -> None:
@@ -181,7 +182,7 @@ def record_found(trip: Trip) -> None:
         return
     judge = Judge(headers=False, resolver=trip.waybill.resolver())
     for row in trip.logbook.ledgers():
-        parted = trip.logbook.fact(PARTED, {}).get(str(row.number), {})
+        parted = trip.logbook.fact(Fact.PARTED, {}).get(str(row.number), {})
         lost = trip.logbook.changed_unfound(row.number, FOUND) | parted.keys()
         if lost and os.path.exists(row.place):
             state = judge.ledger(trip.open_ledger(row))
@@ -260,7 +261,7 @@ def prepare(trip: Trip, reread: bool, progress: Progress) -> None:
         raise
     with trip.logbook.together():
         record(trip, PLAN, deeds)
-        trip.logbook.record(state=SWITCHING, **{folder_times.BEFORE: times})
+        trip.logbook.record({Fact.STATE: SWITCHING, Fact.TIMES_BEFORE: times})
         trip.logbook.tell("the switch began")
 
 

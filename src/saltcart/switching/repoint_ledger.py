@@ -19,7 +19,8 @@ from saltcart.switching.deed_kinds import Swap, changed
 from saltcart.switching.deeds import Deed
 from saltcart.system import os
 from saltcart.trips import leftovers
-from saltcart.trips.records import PARTED, EntryRow, LedgerRow, key_text
+from saltcart.trips.facts import Fact
+from saltcart.trips.records import EntryRow, LedgerRow, key_text
 from saltcart.trips.trip import Trip
 
 
@@ -101,12 +102,12 @@ def prepare_ledger(trip: Trip, row: LedgerRow, judge: Judge, reread: bool, added
 
 def record_parted(trip: Trip, row: LedgerRow, state: LedgerState, changes: Changes) -> None:
     """Record the entries that part from their folder: by key the text of that folder, and of the one they get."""
-    parted, known = changes.edits.parted, trip.logbook.fact(PARTED, {})
+    parted, known = changes.edits.parted, trip.logbook.fact(Fact.PARTED, {})
     if not parted and str(row.number) not in known:
         return
     bases = {one.entry.key: one.entry.base for one in state.judgements() if one.entry.key in parted}
     here = {key_text(key): (base.written if base else "", parted[key]) for key, base in bases.items()}
-    trip.logbook.record(**{PARTED: {**known, str(row.number): here}})
+    trip.logbook.record({Fact.PARTED: {**known, str(row.number): here}})
 
 
 def change_more(trip: Trip, row: LedgerRow, staged: str) -> None:

@@ -29,12 +29,13 @@ from saltcart.switching.undo_files import own_files_back, record_back, sounds_ba
 from saltcart.switching.undo_ledger import UndoReport, came_so, clear_staged, prepare_ledger, staged_name
 from saltcart.system import os
 from saltcart.trips import history
+from saltcart.trips.facts import Fact
 from saltcart.trips.holding import held
 from saltcart.trips.records import LedgerRow
 from saltcart.trips.remounts import follow_remounts
 from saltcart.trips.signposts import put_back
 from saltcart.trips.stock import Stock
-from saltcart.trips.trip import DROPPING, ENDED, HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, UNDONE, Trip
+from saltcart.trips.trip import ENDED, HAULED, HAULING, SWITCHED, SWITCHING, UNDOING, UNDONE, Trip
 from saltcart.trips.trip_shelf import TripShelf
 from saltcart.waybills import collection, collection_file
 from saltcart.waybills.new_place import landing_drive
@@ -75,11 +76,11 @@ def undo(
         superseding.clear_updates(trip)
         if trip.state != UNDONE:
             report.remarks += newcomers(trip)
-            trip.enter(UNDONE, "undone: entries and originals are back", **{DROPPING: drop_copies})
+            trip.enter(UNDONE, "undone: entries and originals are back", {Fact.DROPPING: drop_copies})
         if drop_copies:
-            trip.logbook.record(**{DROPPING: True})
+            trip.logbook.record({Fact.DROPPING: True})
             drop_all(trip, report, progress, spare)
-            trip.logbook.record(**{DROPPING: report.undropped})
+            trip.logbook.record({Fact.DROPPING: report.undropped})
     return report
 
 
@@ -115,7 +116,7 @@ def go_on(trip: Trip, wait: bool, progress: Progress) -> None:
             troubles = all_or_nothing.take_back(trip, PLAN)
         if troubles:
             raise all_or_nothing.half_done(trip, Refused("prepared ledgers are gone"), troubles)
-        trip.enter(trip.logbook.fact("undo_from", SWITCHED), "an undo that could not be carried on begins anew")
+        trip.enter(trip.logbook.fact(Fact.UNDO_FROM, SWITCHED), "an undo that could not be carried on begins anew")
 
 
 def carry_out(trip: Trip) -> None:
@@ -123,7 +124,7 @@ def carry_out(trip: Trip) -> None:
     try:
         all_or_nothing.carry_out(trip, PLAN)
     except all_or_nothing.TakenBack as ended:
-        trip.enter(trip.logbook.fact("undo_from", SWITCHED), "undo failed; the trip is as it was")
+        trip.enter(trip.logbook.fact(Fact.UNDO_FROM, SWITCHED), "undo failed; the trip is as it was")
         clear_staged(trip)
         raise ended.cause from None
 
@@ -235,7 +236,7 @@ def prepare(trip: Trip, report: UndoReport, wait: bool, without_new: bool, progr
         raise
     with trip.logbook.together():
         record(trip, PLAN, deeds)
-        trip.logbook.record(state=UNDOING, undo_from=trip.state, **{folder_times.GIVEN_BACK: times})
+        trip.logbook.record({Fact.STATE: UNDOING, Fact.UNDO_FROM: trip.state, Fact.TIMES_GIVEN_BACK: times})
         trip.logbook.tell("undo began")
     repointing.clear_staged(trip)  # of a switch that was half done
 

@@ -23,7 +23,8 @@ from saltcart.switching.deed_kinds import Swap
 from saltcart.switching.deeds import Deed
 from saltcart.system import os
 from saltcart.trips import leftovers
-from saltcart.trips.records import PARTED, EntryRow, LedgerRow, key_text
+from saltcart.trips.facts import Fact
+from saltcart.trips.records import EntryRow, LedgerRow, key_text
 from saltcart.trips.trip import Trip
 from saltcart.waybills.shelf import Shelf
 
@@ -90,7 +91,7 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: 
 
 def refuse_away(trip: Trip, row: LedgerRow) -> None:
     """Raise Refused when a ledger is not there because its drive is not: that says nothing about the ledger."""
-    known = trip.logbook.fact("ledger_drives", {}).get(str(row.number))
+    known = trip.logbook.fact(Fact.LEDGER_DRIVES, {}).get(str(row.number))
     away = Presence().away(row.place)
     if away is None and known and drive_at(mount_of(row.place)).identity != known:
         away = "its drive is not connected"
@@ -142,7 +143,7 @@ def old_folders(trip: Trip, row: LedgerRow, report: UndoReport) -> dict[Hashable
     """For the entries that the trip let part from their folder, and that are still where it put them: the text of the
     folder they start from again.
     """
-    known, ledger = trip.logbook.fact(PARTED, {}).get(str(row.number), {}), trip.open_ledger(row)
+    known, ledger = trip.logbook.fact(Fact.PARTED, {}).get(str(row.number), {}), trip.open_ledger(row)
     if not known or not isinstance(ledger, SqliteLedger):
         return {}
     wanted: dict[Hashable, str] = {}

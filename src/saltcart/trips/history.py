@@ -17,6 +17,7 @@ from saltcart.errors import SaltCartError, UsageError
 from saltcart.home import trips_folder
 from saltcart.safefile import digest_of
 from saltcart.system import os
+from saltcart.trips.facts import Fact
 from saltcart.trips.logbook import RECORDED, Logbook
 from saltcart.trips.trip import ENDED, SWITCHED, Trip, logbook_at, names, next_step, opened, readably, refuse_newer
 from saltcart.waybills import waybill_file
@@ -45,8 +46,8 @@ class LaterLogbook(Logbook):
         with readably(os.path.basename(os.path.dirname(self.path))):
             return self.stack.enter_context(logbook_at(self.path, False)).database
 
-    def fact(self, name: str, default: Any = None) -> Any:
-        """See Logbook.fact."""
+    def value(self, name: str, default: Any = None) -> Any:
+        """See Logbook.value."""
         return self.facts.get(name, default)
 
     def close(self) -> None:
@@ -86,7 +87,7 @@ def read(name: str, folder: str, seen: tuple[State | int | None, ...]) -> Known:
     if wal is None and seen[0]:  # then all is in the one file, and nobody writes
         with suppress(sqlite3.Error), closing(sqlite3.connect(f"file:{quote(book)}?immutable=1", uri=True)) as database:
             facts = facts_in(database)
-            refuse_newer(name, facts.get("format", 1))
+            refuse_newer(name, facts.get(Fact.FORMAT, 1))
             database.execute("SELECT count(*) FROM event").fetchone()  # where damage is met that facts do not show
             return Known(seen, waybill_file.read(os.path.join(folder, "waybill.toml")), facts)
     with opened(name) as trip:
@@ -114,7 +115,7 @@ def unfinished(waybill_path: str) -> str | None:
     """
     source, plan = os.path.realpath(waybill_path), digest_of(waybill_path)
     for trip in readable():
-        same = (trip.logbook.fact("source"), trip.logbook.fact("plan")) == (source, plan)
+        same = (trip.logbook.fact(Fact.SOURCE), trip.logbook.fact(Fact.PLAN)) == (source, plan)
         over = trip.state in ENDED or (trip.state == SWITCHED and not trip.waybill.shelves)
         if same and not over:
             return trip.name

@@ -19,6 +19,7 @@ from saltcart.shelves.walk import FILE, walk
 from saltcart.system import os
 from saltcart.trips import history
 from saltcart.trips import trip as trips
+from saltcart.trips.facts import Fact
 from saltcart.trips.holding import worked_on
 from saltcart.trips.trip import SWITCHING, UNDOING, Trip, names
 
@@ -85,7 +86,7 @@ def leftovers() -> list[Leftover]:
         folders |= {shelf.stays_at for shelf in trip.waybill.shelves} | {trip.waybill.collection}
         if trip.rests and not worked_on(trip.name):
             tops |= {one.landing_folder for one in trip.waybill.shelves}
-        plans[(home() / "waybills").as_posix()].add(os.path.basename(str(trip.logbook.fact("source", ""))))
+        plans[(home() / "waybills").as_posix()].add(os.path.basename(str(trip.logbook.fact(Fact.SOURCE, ""))))
         plans[(home() / "drafts").as_posix()].add(f"{trip.waybill.draft}.jsonl")
     for one in (*hidden_in(folders | tops, known, needs), *copies_in(tops), *own_data(plans)):
         found[one.path] = one

@@ -8,13 +8,14 @@ import json
 import sqlite3
 import sys
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any
 
 from saltcart.errors import show
 from saltcart.shelves.marks import Mark
 from saltcart.system import os
+from saltcart.trips.facts import Fact
 from saltcart.trips.logbook_schema import ITEM_COLUMNS, STATE_COLUMNS, complete, known_format
 from saltcart.trips.records import (
     ACCEPTED,
@@ -48,7 +49,7 @@ class Logbook:
     def format(self) -> Any:
         """The format it says it has; that of the first versions, which said none."""
         begun = self.database.execute("SELECT 1 FROM sqlite_master WHERE name = 'fact'").fetchone()
-        return self.fact("format", 1) if begun else 1
+        return self.fact(Fact.FORMAT, 1) if begun else 1
 
     def close(self) -> None:
         """Close the database."""
@@ -67,15 +68,23 @@ class Logbook:
 
     # facts and events
 
-    def fact(self, name: str, default: Any = None) -> Any:
+    def fact(self, name: Fact, default: Any = None) -> Any:
         """A recorded fact about the whole trip."""
+        return self.value(name, default)
+
+    def value(self, name: str, default: Any = None) -> Any:
+        """What is recorded under a name; see `facts`."""
         row = self.database.execute("SELECT value FROM fact WHERE name = ?", (name,)).fetchone()
         return json.loads(row[0]) if row else default
 
-    def record(self, **facts: Any) -> None:
+    def record(self, facts: Mapping[Fact, Any]) -> None:
         """Record facts about the whole trip."""
+        self.put_values(facts)
+
+    def put_values(self, values: Mapping[Any, Any]) -> None:
+        """Record something under each of these names."""
         RECORDED[self.path] += 1
-        rows = [(name, json.dumps(value)) for name, value in facts.items()]
+        rows = [(name, json.dumps(value)) for name, value in values.items()]
         self.database.executemany("INSERT OR REPLACE INTO fact VALUES (?, ?)", rows)
 
     def tell(self, what: str) -> None:

@@ -7,6 +7,7 @@ from saltcart.home import made_home, trips_folder
 from saltcart.ledgers.maps import load_map
 from saltcart.safefile import create_file, digest_of, sync_file, sync_folder
 from saltcart.system import os
+from saltcart.trips.facts import Fact
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.logbook_schema import FORMAT
 from saltcart.trips.records import now
@@ -39,9 +40,9 @@ def create(waybill_path: str) -> str:
         sync_file(str(folder / inner))
     create_file(str(folder / "logbook.sqlite"))
     logbook = Logbook(str(folder / "logbook.sqlite"))
-    logbook.record(
-        format=FORMAT, state=HAULING, started=now(), source=os.path.realpath(waybill_path), plan=digest_of(waybill_path)
-    )
+    source, digest = os.path.realpath(waybill_path), digest_of(waybill_path)
+    facts = {Fact.FORMAT: FORMAT, Fact.STATE: HAULING, Fact.STARTED: now(), Fact.SOURCE: source, Fact.PLAN: digest}
+    logbook.record(facts)
     logbook.close()
     for made in (folder / "maps", folder):
         sync_folder(str(made))

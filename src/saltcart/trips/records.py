@@ -12,7 +12,6 @@ from saltcart.shelves.walk import Item
 from saltcart.system import os
 
 LISTED, PLACING, VERIFIED, TROUBLE = "listed", "placing", "verified", "trouble"
-PARTED = "parted"  # the fact that tells, by ledger and entry, the folders of entries that part from theirs
 # What could not be copied, and someone accepts that the trip goes without.
 ACCEPTED = "accepted"
 

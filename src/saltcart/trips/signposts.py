@@ -6,6 +6,7 @@ When the shelf they lead to moves on, they are turned; when it moves back to whe
 from saltcart.safefile import sync_folder
 from saltcart.system import os
 from saltcart.trips import history
+from saltcart.trips.facts import ShelfFact
 from saltcart.trips.trip import Trip
 from saltcart.waybills.new_place import landing_drive
 
@@ -28,7 +29,7 @@ def make_room(trip: Trip) -> None:
     for one in trip.shelves:
         shelf = one.shelf
         if leads_home(shelf.new, shelf.old):
-            one.record("signpost", os.readlink(shelf.new))
+            one.record(ShelfFact.SIGNPOST, os.readlink(shelf.new))
             trip.logbook.tell(f"the signpost at {shelf.new} makes room")
             os.unlink(shelf.new)
             sync_folder(os.path.dirname(shelf.new))
@@ -37,7 +38,7 @@ def make_room(trip: Trip) -> None:
 def put_back(trip: Trip) -> None:
     """Set signposts up again that made room for shelves which did not come after all."""
     for one in trip.shelves:
-        shelf, target = one.shelf, one.fact("signpost")
+        shelf, target = one.shelf, one.fact(ShelfFact.SIGNPOST)
         there = (
             target and landing_drive(shelf.new).identity == shelf.new_drive
         )  # an unplugged drive leaves an ordinary folder

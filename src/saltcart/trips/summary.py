@@ -3,9 +3,10 @@
 from msgspec import Struct
 
 from saltcart.trips import trip as trips
+from saltcart.trips.facts import Fact
 from saltcart.trips.history import readable
 from saltcart.trips.records import LISTED, PLACING, TROUBLE, VERIFIED, LedgerRow
-from saltcart.trips.trip import FINISHED, RELEASED, SWITCHED, Trip
+from saltcart.trips.trip import RELEASED, SWITCHED, Trip
 from saltcart.waybills.shelf import Shelf
 
 
@@ -59,12 +60,12 @@ def summary_of(trip: Trip) -> TripSummary:
         ShelfSummary(one.shelf, *one.totals(LISTED, PLACING, VERIFIED, TROUBLE), one.aside if away else None)
         for one in trip.shelves
     ]
-    finished = log.fact(FINISHED)
-    freed = log.fact("freed_bytes", 0) if trip.state == RELEASED else 0
+    finished = log.fact(Fact.FINISHED)
+    freed = log.fact(Fact.FREED_BYTES, 0) if trip.state == RELEASED else 0
     return TripSummary(
         trip.name,
         trip.state,
-        log.fact("started", ""),
+        log.fact(Fact.STARTED, ""),
         finished if isinstance(finished, str) else None,
         shelves,
         log.ledgers(),

@@ -3,8 +3,9 @@
 import shutil
 import sqlite3
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import ExitStack, closing, contextmanager
+from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct
@@ -14,6 +15,7 @@ from saltcart.home import home, require_home, trips_folder
 from saltcart.own_names import set_aside_name
 from saltcart.safefile import PRIVATE_FILE
 from saltcart.system import os
+from saltcart.trips.facts import Fact
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.logbook_schema import FORMAT, known_format
 from saltcart.trips.records import LedgerRow, now
@@ -31,8 +33,6 @@ HAULING, HAULED, SWITCHING, SWITCHED = "hauling", "hauled", "switching", "switch
 RELEASING, RELEASED, UNDOING, UNDONE = "releasing", "released", "undoing", "undone"
 ENDED = (RELEASED, UNDONE)
 RESTING = (HAULED, SWITCHED, *ENDED)
-FINISHED = "finished"  # the fact that says when it ended; the first builds wrote True there at the end of a carry
-DROPPING = "dropping"  # the fact that the copies of an undone trip are being removed
 
 MARK = "under-way"
 
@@ -53,7 +53,7 @@ class Trip(Struct):
     @property
     def state(self) -> str:
         """Where the trip is."""
-        return str(self.logbook.fact("state", HAULING))
+        return str(self.logbook.fact(Fact.STATE, HAULING))
 
     @property
     def copies(self) -> bool:
@@ -64,17 +64,18 @@ class Trip(Struct):
     @property
     def dropping(self) -> bool:
         """Whether it was undone and the removal of its copies has begun, and has not ended."""
-        return self.state == UNDONE and bool(self.logbook.fact(DROPPING))
+        return self.state == UNDONE and bool(self.logbook.fact(Fact.DROPPING))
 
     @property
     def rests(self) -> bool:
         """Whether nothing of it is half done."""
         return self.state in RESTING and not self.dropping
 
-    def enter(self, state: str, what: str, **facts: object) -> None:
+    def enter(self, state: str, what: str, facts: Mapping[Fact, Any] = MappingProxyType({})) -> None:
         """Go into `state`, with `facts` that are true from then on, and tell the history `what` happened."""
         with self.logbook.together():
-            self.logbook.record(state=state, **({FINISHED: now()} if state in ENDED else {}), **facts)
+            ended = {Fact.FINISHED: now()} if state in ENDED else {}
+            self.logbook.record({Fact.STATE: state, **ended, **facts})
             self.logbook.tell(what)
 
     def maps(self) -> "list[Map]":

@@ -6,6 +6,7 @@ from typing import Any
 from saltcart.drives.drive import mount_of
 from saltcart.own_names import set_aside_name
 from saltcart.system import os
+from saltcart.trips.facts import ShelfFact, shelf_fact
 from saltcart.trips.logbook import Logbook
 from saltcart.trips.records import Row
 from saltcart.waybills.shelf import ChosenFiles, Shelf
@@ -51,33 +52,33 @@ class TripShelf:
             parent = self.shelf.old  # beside it is another drive
         return os.path.join(parent, set_aside_name(name, self.trip))
 
-    def fact(self, name: str, default: Any = None) -> Any:
+    def fact(self, name: ShelfFact, default: Any = None) -> Any:
         """A fact that is recorded of it."""
-        return self.log.fact(f"{name} {self.number}", default)
+        return self.log.value(shelf_fact(name, self.number), default)
 
-    def record(self, name: str, value: Any) -> None:
+    def record(self, name: ShelfFact, value: Any) -> None:
         """Record a fact of it."""
-        self.log.record(**{f"{name} {self.number}": value})
+        self.log.put_values({shelf_fact(name, self.number): value})
 
     @property
     def made(self) -> list[str]:
         """The folders at the new place that the haul made, the outer ones first, so that an undo removes them."""
-        return list(self.fact("made", [] if self.shelf.along else [self.shelf.new]))
+        return list(self.fact(ShelfFact.MADE, [] if self.shelf.along else [self.shelf.new]))
 
     def add_made(self, folders: Iterable[str]) -> None:
         """Record that the haul is about to make these folders."""
-        self.record("made", list(dict.fromkeys([*self.fact("made", []), *folders])))
+        self.record(ShelfFact.MADE, list(dict.fromkeys([*self.fact(ShelfFact.MADE, []), *folders])))
 
     @property
     def manifest(self) -> tuple[str, str] | None:
         """Path and digest of the manifest that the trip wrote beside its copy; None where it wrote none."""
-        path, digest = self.fact("manifest", ("", ""))
+        path, digest = self.fact(ShelfFact.MANIFEST, ("", ""))
         return (path, digest) if path else None
 
     def relocate(self, follow: Callable[[str], str]) -> None:
         """Let what is recorded of its new place be where `follow` says that is now."""
-        if made := self.fact("made"):
-            self.record("made", [follow(path) for path in made])
+        if made := self.fact(ShelfFact.MADE):
+            self.record(ShelfFact.MADE, [follow(path) for path in made])
         if self.manifest:
             path, digest = self.manifest
-            self.record("manifest", [follow(path), digest])
+            self.record(ShelfFact.MANIFEST, [follow(path), digest])
