@@ -42,6 +42,13 @@ class Advice(WorldCase):
         command = next(one for one in printed(said) if one.split()[1] == name)
         return self.type(f"{command} {more}", status)
 
+    def test_a_look_at_nothing_says_so_and_what_to_name(self):
+        said = self.type("saltcart survey")
+        self.assertIn("No folder of sounds was given", said)
+        self.assertNotIn("Searched", said)
+        wav(self.shelf / "a.wav", 1)
+        self.assertIn("1 shelf, 1 file, ", self.type(f"saltcart survey {typed(str(self.shelf))}"))
+
     def test_a_whole_job_by_what_is_printed(self):
         for name in WORST:
             with self.subTest(name):

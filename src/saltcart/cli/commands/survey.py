@@ -26,6 +26,7 @@ if TYPE_CHECKING:
 
 MOST_COLUMNS = 6
 PICTURE_DEPTH = 1
+NO_FOLDER = "No folder of sounds was given, and none was found in the usual places"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -65,7 +66,7 @@ def run(options: argparse.Namespace) -> int:
         report = survey(options.place, options.ledger, options.map, cart, options.drive, watch)
         if options.headers or page:
             read_shelf_headers(report, watch)
-        if not options.no_search:
+        if report.shelves and not options.no_search:
             from saltcart.looking.undescribed import undescribed  # others use the tables here, and search for nothing
 
             found = undescribed(report, cart, options.map, options.drive, watch)
@@ -91,6 +92,8 @@ def show_survey(screen: Screen, report: SurveyReport, depth: int, found: Undescr
         ("Folder", ">Entries", ">Files", ">Size"),
         [(place(stray.folder), stray.entries, len(stray.files), size(stray.bytes)) for stray in report.strays],
     )
+    if not report.shelves:
+        screen.say("Name a folder: saltcart survey FOLDER")
     if report.unseen:
         screen.remark(elsewhere(report))
     for finding in report.findings:
@@ -125,7 +128,8 @@ def answer(report: SurveyReport) -> str:
     """How much there is, which files refer to it, and whether every entry is found."""
     files, total = sums(report)
     shelves, counts = many(len(report.shelves), "shelf", "shelves"), report.counts
-    text = f"{shelves}, {many(files, 'file', 'files')}, {size(total)}. Nothing moved or changed."
+    what = f"{shelves}, {many(files, 'file', 'files')}, {size(total)}" if report.shelves else NO_FOLDER
+    text = f"{what}. Nothing moved or changed."
     if not report.ledgers:
         return text
     entries = sum(counts.values())
