@@ -1276,6 +1276,14 @@ BREAKAGES = (
     ),
     Breakage(
         12,
+        "the longer end of a zip file of many members",
+        "mentions/packed.py",
+        "if longer.startswith(LARGE_END) else size",
+        "if longer else size",
+        ("tests.mentions.test_search.Searching.test_how_long_the_list_of_a_zip_file_is_is_told_by_either_end",),
+    ),
+    Breakage(
+        12,
         "each slash of a text of megabytes tried as the end of a folder",
         "spelling/swaps.py",
         'islice(re.finditer("/", text), MOST_FOLDERS)',

@@ -16,6 +16,7 @@ from unittest import mock
 from backports import zstd
 
 from saltcart.mentions import content, mention, readers
+from saltcart.mentions.packed import list_size
 from saltcart.mentions.place_forms import PlaceForms
 from saltcart.mentions.search import LARGEST, search
 from saltcart.mentions.search_places import forms_after, forms_of, parent_forms
@@ -85,6 +86,22 @@ class Searching(unittest.TestCase):
         with mock.patch("saltcart.mentions.packed.LONGEST_LIST", 10):
             done = search(forms_of([PLACE]), [str(self.files)])
         self.assertEqual(([], 1), (done.found, sum(done.gap_counts.values())))
+
+    def test_how_long_the_list_of_a_zip_file_is_is_told_by_either_end(self):
+        """A longer end is written where there are many members; one that leads nowhere is as good as the file."""
+        for members, limit in ((2, 0xFFFF), (9, 0xFFFF), (9, 3)):
+            with self.subTest(members=members, limit=limit), mock.patch("zipfile.ZIP_FILECOUNT_LIMIT", limit):
+                packed = io.BytesIO()
+                with zipfile.ZipFile(packed, "w") as archive:
+                    for number in range(members):
+                        archive.writestr(f"{number}.txt", PLACE)
+                    archive.comment = b"of the Petrel"
+                data = packed.getvalue()
+                self.assertEqual(
+                    list_size(packed), data.index(b"PK\5\6" if limit > 9 else b"PK\6\6") - archive.start_dir
+                )
+        torn = data.replace(b"PK\6\6", b"PK\6\0")
+        self.assertEqual((list_size(io.BytesIO(torn)), list_size(io.BytesIO(PLACE.encode()))), (len(torn), 0))
 
     def test_where_a_piece_ends_nothing_is_lost_or_counted_twice(self):
         """Mentions at and around every place where a large file is cut, each with the line it stands on."""

@@ -21,7 +21,8 @@ ALWAYS, RATIO = 64 << 20, 50  # bytes that may come out of any packed file, and 
 MOST_MEMBERS = 50_000
 LONGEST_LIST = 16 << 20  # bytes of the list of members of a zip file
 END_OF_LIST, BEHIND = b"PK\5\6", 22 + 0xFFFF  # APPNOTE 4.3.16: it has 22 bytes, and a comment
-LARGE_LIST = b"PK\6\7"  # APPNOTE 4.3.15: the locator of a longer end, right before that
+LARGE_LIST = b"PK\6\7"  # APPNOTE 4.3.15: the locator of a longer end, in the 20 bytes before that
+LARGE_END = b"PK\6\6"  # APPNOTE 4.3.14: that longer end
 SMALL, MOST_AT_ONCE = 64 << 10, 8 << 20  # bytes of a packed file, and of what comes out of it, that are read at once
 DEEPEST = 3  # packed in packed in packed
 STREAM = re.compile(rb"\x78[\x01\x5e\x9c\xda]")  # how zlib begins with the usual window
@@ -210,8 +211,11 @@ def list_size(stream: IO[bytes]) -> int:
     end = stream.read(BEHIND)
     stream.seek(0)
     at = end.rfind(END_OF_LIST)
-    if end[max(0, at - 20) :].startswith(LARGE_LIST):
-        return size  # another part of the file says how long it is
+    if at >= 20 and end[at - 20 :].startswith(LARGE_LIST):
+        stream.seek(min(int.from_bytes(end[at - 12 : at - 4], "little"), size))
+        longer = stream.read(48)
+        stream.seek(0)
+        return int.from_bytes(longer[40:], "little") if longer.startswith(LARGE_END) else size
     return int.from_bytes(end[at + 12 : at + 16], "little") if at >= 0 else 0
 
 
