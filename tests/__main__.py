@@ -61,7 +61,8 @@ def units(names: list[str]) -> dict[str, list[unittest.TestCase]]:
 def run(name: str) -> Outcome:
     """Run one unit in a process of its own kind."""
     began, stream = time.perf_counter(), io.StringIO()
-    result = unittest.TextTestRunner(stream, verbosity=0).run(unittest.TestSuite(UNITS[name]))
+    runner = unittest.TextTestRunner(stream, verbosity=0, failfast=OPTIONS.first)
+    result = runner.run(unittest.TestSuite(UNITS[name]))
     broken = [test for test, _text in (*result.failures, *result.errors)] + list(result.unexpectedSuccesses)
     failed = len({getattr(test, "test_case", test).id() for test in broken})  # a test counts once, whatever its parts
     text = stream.getvalue() if failed else "".join(f"skipped {test}: {why}\n" for test, why in result.skipped)
