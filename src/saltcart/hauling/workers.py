@@ -118,6 +118,7 @@ class WorkerProcesses:
 
     def stop(self) -> None:
         """See Workers.stop."""
+        # Killed, not asked: what they were writing has only a temporary name, and the next start writes it anew.
         for child in multiprocessing.active_children():
             child.kill()
         self.workers.shutdown(wait=True, cancel_futures=True)

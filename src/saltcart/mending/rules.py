@@ -148,6 +148,7 @@ def rules_of(lost: dict[str, Lost], places: Places, files: Files, known: KnownMo
             add_to_rules(rules, path, found, only=len(candidates) == 1)
         if not candidates and not one.folder and places.namesakes(path):
             crowded.setdefault(path.rpartition("/")[0], []).append(path)
+    # "Kick 01.wav" is in every pack: such names say nothing one by one, but a folder of them does.
     for paths in crowded.values():
         for folder in folders_alike(paths, lost, places, files):
             for path in paths:
@@ -216,6 +217,7 @@ def weigh(rule: Rule, lost: dict[str, Lost], files: Files, tally: Tally) -> None
     torn: dict[str, str] = {}
     if not rule.strong:
         torn = leave_torn_folders(rule, tally)
+        # Nothing but parts of folders: most of one may still be told by sizes that differ.
         if not rule.files and torn:
             take_most_of_a_folder(rule, torn, lost, files, tally)
         if not rule.files or (len(rule.files) == 1 and not worth_reading(lost, rule)):

@@ -38,6 +38,7 @@ class Combining:
                 gone[uid] = found
             else:
                 rows[uid] = self.as_it_is(uid, self.ours if uid in mine else self.theirs)
+        # Only now is it known what stays and might refer to what goes.
         self.bring_back(rows, gone)
         for side in (self.ours, self.theirs):
             gone |= {uid: side.event(number) for uid, number in side.gone.items() if uid not in rows}
@@ -66,6 +67,7 @@ class Combining:
     def bring_back(self, rows: dict[Uid, Wanted], gone: dict[Uid, bytes]) -> None:
         """Let rows stay that were removed on one side while the other let something new refer to them."""
         waiting = list(rows.values())
+        # What is brought back may itself refer to something that is gone.
         while waiting:
             one = waiting.pop()
             for uid in {*one.refs.values(), *([one.within] if one.within else ())} & gone.keys():
@@ -108,6 +110,7 @@ class Combining:
             return None
         if self.ours.columns[row.table] != self.theirs.columns[self.theirs.copy.rows[uid].table]:
             return None
+        # Numbers of events mean the same in both histories only as far as these are alike.
         latest = max((mine.made, *mine.stamps, *(event for found in mine.counts.values() for event in found)))
         if latest >= self.alike:
             return None
@@ -145,15 +148,19 @@ class Combining:
         uid, (mine, other) = wanted.uid, stamps
         here, there = says(self.ours, uid, column), says(self.theirs, uid, column)
         seen_there, seen_here = mine in self.theirs.seen, other in self.ours.seen
+        # Both say the same, or nothing happened since they were one: only whose word it is has to be settled.
         if here == there or mine == other:
             later = max(mine, other) if seen_here == seen_there else other if seen_there else mine
             wanted.stamps[column] = mine if mine == other else later
         elif seen_there != seen_here:
+            # One side knew what the other said when it changed this, so its word is the later one.
             self.settle(wanted, column, THERE if seen_there else HERE, other if seen_there else mine)
         elif (elements := elements_of_both(here, there, role)) is not None:
+            # Lists in a cell (cues, tags) hold the elements of both.
             self.settle(wanted, column, HERE, self.fresh("both", uid, column, sorted(stamps)))
             self.put(wanted, column, elements)
         elif role == NEWEST or (None in (here, there) and {mine, other} == made_by(self, uid)):
+            # Of dates the later one; and a row that was added on both sides lacks nothing that either knows.
             holds = THERE if rank(there) > rank(here) else HERE
             self.settle(wanted, column, holds, stamps[holds == THERE])
         else:
@@ -212,9 +219,11 @@ class Combining:
         """The members of one list in their order, and the event that gave it."""
         mine, other = (side.get(uid, (b"", [])) for side in self.both_orders)
         first, second = ([one for one in found if one in rows] for found in (mine[1], other[1]))
+        # Only one side has this list.
         if not mine[0] or not other[0]:
             return mine[0] or other[0], first or second
         seen_there, seen_here = mine[0] in self.theirs.seen, other[0] in self.ours.seen
+        # What both have is in one order, so nobody shuffled: woven together, the same way whoever asks.
         if in_common(first, second) == in_common(second, first):
             leads = digest(first) <= digest(second)
             stamp = max(mine[0], other[0])

@@ -133,6 +133,7 @@ class Look:
                 uids[row.spot] = mark.uid
             elif row.within is None:
                 others.append(number)
+        # Its number may be new though the sound is not: a program that renumbers, or a table without numbers.
         gone = self.vanished(set(uids.values())) if others else {}
         for number in sorted(others, key=lambda number: bool(self.content.rows[number].refs)):  # what is meant first
             row = self.content.rows[number]
@@ -140,6 +141,7 @@ class Look:
             cells |= {column: digest_of_ref(spot, uids) for column, spot in row.refs.items()}
             mark = gone.pop((row.table, self.told(row.table, cells)), None)
             uids[row.spot] = mark.uid if mark else digest("row", self.event, row.table, row.key)
+        # Members last: they are called by their list, and by what they stand for.
         for row in self.content.rows:
             if row.within is not None:
                 uids[row.spot] = member_uid(row, uids)
@@ -166,6 +168,7 @@ class Look:
         """Whether a row that has the key of an earlier one is about something else: a program gave the number anew."""
         then = dict(zip(self.history.tables[row.table].columns, split(mark.digests), strict=True))
         now = dict(zip(self.columns[row.table], cells, strict=True))
+        # The path says what a row is about, where there is one; without it, most of its cells do.
         told = [column for column in self.content.alike.get(row.table, ()) if column in now]
         if all(now[column] == then.get(column) for column in told):
             return False
@@ -192,6 +195,7 @@ class Look:
     def mark(self, number: int, row: Row) -> Mark:
         """One row as it is now: as it was, if nothing in it changed."""
         uid, columns, cells = self.uids[row.spot], self.columns[row.table], self.cells[number]
+        # What is referred to may have another number here: compared is which row is meant.
         for column in row.refs:
             cells[columns.index(column)] = digest_of_ref(row.refs[column], self.uids)
         table, before = self.known.get(uid, ("", None))

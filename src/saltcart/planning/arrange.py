@@ -157,6 +157,7 @@ class Arranger:
         wanted = dict(self.wanted(items, held, progress))
         beside = dict(go_along(items, wanted))
         lead = len(self.shelf.new) + 1
+        # What keeps its place takes its name first; only then the others, so that none of them gets it.
         for item in items:
             place = self.shelf.place(item.path)[lead:]
             if item.kind == FOLDER:
@@ -170,6 +171,7 @@ class Arranger:
             self.told.folders[os.path.dirname(got)] += 1
             self.told.clashes += [(path, got)] if other else []
             yield from self.pair(path, got)
+        # Pictures and notes of the same name follow their sound, whatever name that got.
         for path, (sound, ending) in beside.items():
             yield from self.pair(path, self.taken.file(stems[sound] + ending)[0])
 

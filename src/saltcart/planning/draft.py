@@ -122,6 +122,7 @@ def chosen(request: Request, remarks: list[str], progress: Progress) -> tuple[li
     base = chosen_shelves(request, remarks)
     if not request.arrange:
         return base, []
+    # A first draft tells what instruments and sessions in the shelf hold in place.
     first = work_out(request, base, [], progress)
     return arranged(base, request.arrange, first.ledgers, maps_of(request), progress)
 
@@ -138,6 +139,7 @@ def gathered(
     """
     along: dict[str, int] = {}
     shelves = base
+    # What comes along may bring ledgers that name more, so until nothing new is found.
     while True:
         plan = work(shelves)
         found = strays_of(plan.ledgers, homes).items()
@@ -174,6 +176,7 @@ def work_out(request: Request, shelves: list[Shelf], remarks: list[str], progres
         look_inside(plan, request, maps, progress)
     else:
         look_around(plan, request, maps, inspector, progress)
+    # What was seen is kept, so that the haul can tell what came or changed in between.
     waybill.draft = snapshots.keep((one.shelf.source, one.items) for one in drafted)
     remember([*drives.values(), *(drive_of(shelf.old) for shelf in shelves)])
     for one in drafted:

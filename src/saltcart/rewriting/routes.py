@@ -153,6 +153,7 @@ class Routes:
         entry = self.resolver.settled(entry, old_folder)
         text, target = self.meant(entry, old_folder)
         wanted = self.wanted(entry, target)
+        # Paths of another system are written as this one does, where the spelling can hold such a path.
         if (
             self.manner.here
             and looks_foreign(text)
@@ -165,9 +166,11 @@ class Routes:
         old_start, start = self.resolver.start(entry, old_folder), self.new_start(entry, old_folder, new_folder)
         if self.manner.bears_on(text) and (written := self.in_manner(entry, text, target, wanted, start)):
             return written
+        # It stays, and so does its ledger: then nothing changes, unless its path climbs out of a shelf that goes.
         through = wanted == target and self.passes_through(entry, text, old_start)
         if wanted == target and start == old_start and not through:
             return None
+        # A content folder that comes into the list will show it under the very text that it has.
         if entry.spelling.start == "content" and any(one.finds(old_start, text, wanted) for one in self.added):
             return None
         read = entry.spelling.read(text, start)
