@@ -19,6 +19,7 @@ from saltcart.ledgers.sqlite.opening import claims
 from saltcart.ledgers.text_ledger import Shape, TextLedger
 from saltcart.ledgers.where import Where
 from saltcart.ledgers.wrappers import PLAIN, ZIP_MAGIC
+from saltcart.shelves.beginning import beginning
 from saltcart.spelling import spelling_named
 from saltcart.system import os
 
@@ -43,8 +44,7 @@ def head_of(path: str) -> bytes:
     if not os.path.isfile(path):
         raise Refused(f"{show(path)} is not a file, so it cannot be a ledger", "Name the playlist or database itself.")
     try:
-        with open(path, "rb") as stream:
-            return stream.read(HEAD_BYTES)
+        return beginning(path, HEAD_BYTES)
     except OSError as error:
         raise Refused(f"The ledger {show(path)} cannot be read: {error.strerror}", "Check its permissions.") from error
 

@@ -28,8 +28,9 @@ from saltcart.mentions.unchanged import Unchanged
 from saltcart.own_names import PART, SET_ASIDE, trip_of
 from saltcart.progress import Progress, Tick, silent
 from saltcart.shelves.audio import kind_of
+from saltcart.shelves.beginning import beginning
 from saltcart.shelves.manifest import SUFFIXES, is_manifest
-from saltcart.shelves.sound_stream import begins_as_sound
+from saltcart.shelves.sound_stream import BEGINNING, begins_as_sound
 from saltcart.shelves.walk import FILE, LINK, Item, walk
 from saltcart.spelling.moves import tail_below
 from saltcart.system import here, os
@@ -239,8 +240,8 @@ def installed(path: str) -> bool:
 
 def sounds(path: str) -> bool:
     """Whether a file begins as sounds do."""
-    with suppress(OSError), open(path, "rb", buffering=0) as stream:  # a buffer would fetch 8 kB for 16 bytes
-        return begins_as_sound(stream.read(16))
+    with suppress(OSError):
+        return begins_as_sound(beginning(path, BEGINNING))
     return False
 
 
@@ -310,16 +311,15 @@ def made_by_trip(top: str) -> bool:
 
 def is_database(path: str) -> bool:
     """Whether a file is an SQLite database."""
-    with suppress(OSError), open(path, "rb") as stream:
-        return claims(stream.read(16))
+    with suppress(OSError):
+        return claims(beginning(path, BEGINNING))
     return False
 
 
 def names_nothing(path: str, size: int) -> bool:
     """Whether a file is of a type that holds no references, by how it begins, or what a program is installed from."""
     try:
-        with open(path, "rb") as stream:
-            head = stream.read(HEAD)
+        head = beginning(path, HEAD)
     except OSError:
         return False
     return holds_no_references(head, size) or (is_packed(head) and installs(path))

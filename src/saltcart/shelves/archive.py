@@ -16,6 +16,7 @@ from functools import lru_cache
 from typing import IO, NamedTuple
 
 from saltcart.errors import Refused, show
+from saltcart.shelves.beginning import beginning
 from saltcart.shelves.walk import FILE, FOLDER, Item
 from saltcart.system import os
 
@@ -61,8 +62,7 @@ def is_archive(path: str) -> bool:
     name = os.path.basename(path).lower()
     if not name.endswith(SUFFIXES) or not os.path.isfile(path):
         return False
-    with open(path, "rb") as stream:
-        head = stream.read(HEAD_BYTES)
+    head = beginning(path, HEAD_BYTES)
     return head[257:262] == b"ustar" if name.endswith(".tar") else head.startswith(HEADS)
 
 

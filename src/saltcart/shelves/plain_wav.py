@@ -5,7 +5,7 @@ Source: Multimedia Programming Interface and Data Specifications 1.0, 1991, "Wav
 
 import struct
 
-from saltcart.system import os
+from saltcart.shelves.beginning import beginning_and_size
 
 HEAD_BYTES = 4096  # in which nearly all have their data begin; those that do not are left to the decoder
 PCM, FLOAT = 1, 3
@@ -18,9 +18,7 @@ def is_plain_wav(path: str) -> bool:
     """Whether a file is a WAV of plain numbers whose data is all there.  False says nothing.  OSError when it cannot be
     read.
     """
-    with open(path, "rb", buffering=0) as stream:
-        head = stream.read(HEAD_BYTES)
-        size = os.fstat(stream.fileno()).st_size
+    head, size = beginning_and_size(path, HEAD_BYTES)
     if head[:4] != b"RIFF" or head[8:12] != b"WAVE":
         return False
     at, plain = 12, False

@@ -6,6 +6,7 @@ They are looked for where they are, so that they stay when sounds move.
 from collections.abc import Iterable, Iterator
 
 from saltcart.shelves.audio import kind_of
+from saltcart.shelves.beginning import beginning
 from saltcart.system import os
 
 # ELF (System V ABI, chapter 4), PE behind its DOS header, Mach-O of either order and for several machines.
@@ -28,8 +29,7 @@ def is_program(path: str, head: bytes | None = None) -> bool:
         if head is None:
             if not path.lower().endswith(CODE) and not os.stat(path).st_mode & 0o111 and f"/{INSIDE}/" not in path:
                 return False
-            with open(path, "rb") as stream:
-                head = stream.read(HEAD)
+            head = beginning(path, HEAD)
     except OSError:
         return False
     return head.startswith(MAGIC) and b"\0" in head[:HEAD]  # a text may begin with two of these letters

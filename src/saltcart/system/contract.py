@@ -138,6 +138,9 @@ class System(Protocol):
     def forget(self, handle: int, /) -> None:
         """Let the system forget its copy of an open file, so that what is read comes from the drive; where it can."""
 
+    def read_sparingly(self, handle: int, /) -> None:
+        """Let what is read of an open file be fetched and no more: it is asked for its beginning only."""
+
     def share_blocks(self, source: int, target: int, /) -> bool:
         """Let an empty open file share the blocks of another on the same drive; whether it does."""
 

@@ -33,7 +33,7 @@ POOL = "spawn"  # a forked process may not use most of the system's libraries: f
 SHARED_PLACES = ("/Users/Shared", "/Library/Application Support")
 SYSTEM_PLACES = ("/dev", "/System", "/private/var", "/Library/Developer")
 FIRST_PERSON = 500
-F_NOCACHE, F_FULLFSYNC = 48, 51  # of fcntl(2)
+F_RDAHEAD, F_NOCACHE, F_FULLFSYNC = 45, 48, 51  # of fcntl(2)
 RENAME_EXCL = 4  # of renamex_np: rename(2)
 FIXED = 0x2 | 0x4 | 0x20000 | 0x40000  # UF_IMMUTABLE, UF_APPEND, SF_IMMUTABLE, SF_APPEND: chflags(2)
 NETWORK = {"smbfs", "nfs", "afpfs", "webdav"}
@@ -84,6 +84,12 @@ def forget(handle: int) -> None:
     """See System: F_NOCACHE of fcntl(2)."""
     with suppress(OSError):
         fcntl.fcntl(handle, F_NOCACHE, 1)
+
+
+def read_sparingly(handle: int) -> None:
+    """See System: F_RDAHEAD of fcntl(2)."""
+    with suppress(OSError):
+        fcntl.fcntl(handle, F_RDAHEAD, 0)
 
 
 def share_blocks(_source: int, _target: int) -> bool:

@@ -155,6 +155,10 @@ def forget(_handle: int) -> None:
     """See System: there is no such call; what was flushed may be read back from memory."""
 
 
+def read_sparingly(_handle: int) -> None:
+    """See System: that is said when a file is opened, and here it is open already."""
+
+
 def share_blocks(_source: int, _target: int) -> bool:
     """See System: FSCTL_DUPLICATE_EXTENTS works on few drives, and is not used."""
     return False
