@@ -1846,7 +1846,7 @@ BREAKAGES = (
         9,
         "a line is remembered without how its letters are read",
         "mentions/finder.py",
-        "near = None if plain else told_by(data, at, lines[which][0])",
+        "near = None if self.plain else told_by(data, at, most)",
         "near = None",
         ("tests.mentions.test_forms",),
     ),
@@ -2034,6 +2034,14 @@ BREAKAGES = (
         "if not begins_as_sound(raw.read(BEGINNING)):",
         "if False:",
         (ODD,),
+    ),
+    Breakage(
+        9,
+        "a piece is taken for a line wherever it stands",
+        "mentions/finder.py",
+        "if near is None and data[first : first + 1] in breaks and (below or data[last - 1 : last] in breaks):",
+        "if near is None:",
+        ("tests.mentions.test_forms.Forms.test_what_is_remembered_of_a_line_is_what_is_there",),
     ),
     Breakage(
         9,

@@ -155,6 +155,7 @@ class Forms(unittest.TestCase):
     @example([f"{PLACE}{more}/a".encode() for more in ("", " 2", "x", "/b")])
     @example([f"{PLACE}/{name}{number}".encode() for name in "ab" for number in range(9)])
     @example([f"../{quote(PLACE[10:] + more)}/a".encode() for more in ("", " 2", "x", "/b", "/b/../..")])
+    @example([f"{lead}{PLACE}/a".encode() for lead in ("", "/srv", "x", "", "//", "=") * 3])
     def test_what_is_remembered_of_a_line_is_what_is_there(self, lines):
         self.assert_remembered(b"\n".join(lines))
 
@@ -182,9 +183,9 @@ class Forms(unittest.TestCase):
         for time in ("the first time", "the second time"):
             with patch.object(mention, "MOST_SPOTS", len(data)):
                 self.assertEqual(found(), wanted, time)
-        for most in (2, 4096):
-            with patch.object(mention, "MOST_SPOTS", 1), patch.object(finder, "MOST_LINES", most):
-                self.assertEqual(counted(), numbers, most)
+        for most, shapes in ((2, 32), (4096, 32), (4096, 1)):
+            with patch.object(mention, "MOST_SPOTS", 1), patch.multiple(finder, MOST_LINES=most, MOST_SHAPES=shapes):
+                self.assertEqual(counted(), numbers, (most, shapes))
 
     @given(st.binary(max_size=200), st.binary(max_size=200))
     def test_no_bytes_around_it_upset_the_search(self, before, after):

@@ -38,6 +38,7 @@ from saltcart.mentions.readings import is_utf8, line_around, readings, told_by
 FOLDERS = 64  # of which names are remembered
 WITHIN = 3  # bytes, within which two anchors are of one mention
 MOST_LINES = 4096  # of which is remembered what they name
+MOST_SHAPES = 32  # of lines, by their lengths
 BELOW = compile(rb"/[^/.%\\& \t]")  # how something below a folder begins
 LONGEST_COUNTED = 1 << 14  # bytes of a text whose length may be before it
 
@@ -153,43 +154,90 @@ def clusters(spots: Iterable[tuple[int, int, int]], first: int, last: int) -> It
         yield together
 
 
+class Line(NamedTuple):
+    """What decides which folders are named on a line: the group and number of spots near each other, how much of the
+    line is before them, what is told by what is near, and the line up to what is in the folder.
+    """
+
+    group: int
+    lead: int
+    spots: int
+    near: tuple[bool, bool] | None
+    piece: bytes
+
+
+class Lines:
+    """The lines of a text around spots: lists say the same on very many.
+
+    A line that was met before is known again by its bytes, without looking for where it begins and ends.
+    """
+
+    def __init__(self, finder: Finder, data: bytes):
+        self.data, self.plain = data, is_utf8(data)
+        self.bounds = [(group.longest, [sign for sign in group.breaks if sign in data]) for group in finder.groups]
+        self.known: dict[tuple[int, int, int], set[bytes]] = {}  # by group, where in the piece its spot is, and length
+
+    def around(self, together: Together) -> Line:
+        """The line around spots that are near each other."""
+        which, at, _end = together[0]
+        for (group, lead, length), pieces in self.known.items():
+            if group == which and lead <= at and (piece := self.data[at - lead : at - lead + length]) in pieces:
+                return Line(which, lead, len(together), None, piece)
+        return self.looked_for(together)
+
+    def looked_for(self, together: Together) -> Line:
+        """The same, by the signs at which lines break."""
+        which, at, _end = together[0]
+        (most, breaks), data = self.bounds[which], self.data
+        first, last = line_around(data, at, most, breaks)
+        slash = data.find(b"/", together[-1][1], last)
+        below = slash >= 0 and BELOW.match(data, slash, last) is not None
+        if below:
+            last = slash + 2
+        near = None if self.plain else told_by(data, at, most)
+        # Only what breaks at both ends, or ends in the folder, is a line by itself wherever it stands.
+        if near is None and data[first : first + 1] in breaks and (below or data[last - 1 : last] in breaks):
+            self.remember((which, at - first, last - first), data[first:last])
+        return Line(which, at - first, len(together), near, data[first:last])
+
+    def remember(self, shape: tuple[int, int, int], piece: bytes) -> None:
+        """Know a piece again; a few shapes at a time, because each is tried at every spot."""
+        if len(self.known) >= MOST_SHAPES or len(self.known.get(shape, ())) >= MOST_LINES:
+            self.known.clear()
+        self.known.setdefault(shape, set()).add(piece)
+
+
 def counted_once(finder: Finder, text: Text, spots: Iterable[Together]) -> Iterator[Hit]:
     """The hits in a text, of those that have the same line up to what is in the folder only the first ones singly."""
-    data, most_shown, plain = text.data, mention.MOST_SPOTS, is_utf8(text.data)
-    lines = [(group.longest, [sign for sign in group.breaks if sign in data]) for group in finder.groups]
-    met: dict[Key, list[Hit]] = {}
-    times: dict[Key, int] = {}
+    lines = Lines(finder, text.data)
+    met: dict[Line, list[Hit]] = {}
+    times: dict[Line, int] = {}
     for together in spots:
-        which, at, _end = together[0]
-        first, last = line_around(data, at, *lines[which])
-        slash = data.find(b"/", together[-1][1], last)
-        if slash >= 0 and BELOW.match(data, slash, last):
-            last = slash + 2
-        near = None if plain else told_by(data, at, lines[which][0])
-        key: Key = (which, at - first, len(together), near, data[first:last])
-        count = times.get(key, 0) + 1
+        line = lines.around(together)
+        count = times.get(line, 0) + 1
         if count == 1 and len(times) >= MOST_LINES:  # of a text that hardly says the same twice
             yield from counted_together(met, times)
             met.clear()
             times.clear()
-        times[key] = count
-        if count <= most_shown:
-            met[key] = finder.named_again(piece_of(text, first, last, near), first, together)
-            yield from met[key]
+        times[line] = count
+        if count <= mention.MOST_SPOTS:
+            first = together[0][1] - line.lead
+            met[line] = finder.named_again(piece_of(text, line), first, together)
+            yield from met[line]
     yield from counted_together(met, times)
 
 
-def counted_together(met: Mapping[Key, Sequence[Hit]], times: Mapping[Key, int]) -> Iterator[Hit]:
+def counted_together(met: Mapping[Line, Sequence[Hit]], times: Mapping[Line, int]) -> Iterator[Hit]:
     """What has been `met` more often than it was told singly."""
     for key, count in times.items():
         if (more := count - mention.MOST_SPOTS) > 0:
             yield from (hit._replace(times=more) for hit in met[key])
 
 
-def piece_of(text: Text, first: int, last: int, near: tuple[bool, bool] | None) -> Text:
-    """A piece of a text, which is UTF-8 if it is not said what is `near`."""
-    piece = text.data[first:last]
-    return Text(piece, piece.lower(), text.folder, near=near or (piece.isascii(), True))
+def piece_of(text: Text, line: Line) -> Text:
+    """A line of a text, which is UTF-8 if it is not said what is near."""
+    piece = line.piece
+    return Text(piece, piece.lower(), text.folder, near=line.near or (piece.isascii(), True))
 
 
 class Spot(NamedTuple):
