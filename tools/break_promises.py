@@ -1854,7 +1854,7 @@ BREAKAGES = (
         9,
         "a line is remembered by what is before a folder alone",
         "mentions/finder.py",
-        "            last = slash + 2\n",
+        "            last = below.end()\n",
         "            last = at\n",
         ("tests.mentions.test_forms",),
     ),

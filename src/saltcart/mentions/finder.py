@@ -39,12 +39,14 @@ FOLDERS = 64  # of which names are remembered
 WITHIN = 3  # bytes, within which two anchors are of one mention
 MOST_LINES = 4096  # of which is remembered what they name
 MOST_SHAPES = 32  # of lines, by their lengths
-BELOW = compile(rb"/[^/.%\\& \t]")  # how something below a folder begins
+# How something below a folder begins: with a sign that is itself, or the first byte of a letter in UTF-8, escaped.
+BELOW = compile(rb"/(?:[^/.%\\& \t]|%[89A-Fa-f][0-9A-Fa-f])")
 LONGEST_COUNTED = 1 << 14  # bytes of a text whose length may be before it
 
 
 Together = list[tuple[int, int, int]]  # anchors that are near each other: their groups, and from and up to where
 Key = tuple[object, ...]  # all that decides which folders are named somewhere in a text
+Shape = tuple[int, int, int, int]  # of a line: the group and number of its spots, how much is before them, its length
 
 
 class Finder:
@@ -175,14 +177,16 @@ class Lines:
     def __init__(self, finder: Finder, data: bytes):
         self.data, self.plain = data, is_utf8(data)
         self.bounds = [(group.longest, [sign for sign in group.breaks if sign in data]) for group in finder.groups]
-        self.known: dict[tuple[int, int, int], set[bytes]] = {}  # by group, where in the piece its spot is, and length
+        self.known: dict[Shape, dict[bytes, Line]] = {}
 
     def around(self, together: Together) -> Line:
         """The line around spots that are near each other."""
         which, at, _end = together[0]
-        for (group, lead, length), pieces in self.known.items():
-            if group == which and lead <= at and (piece := self.data[at - lead : at - lead + length]) in pieces:
-                return Line(which, lead, len(together), None, piece)
+        for (group, spots, lead, length), pieces in self.known.items():
+            first = at - lead
+            alike = group == which and spots == len(together) and first >= 0
+            if alike and (line := pieces.get(self.data[first : first + length])):
+                return line
         return self.looked_for(together)
 
     def looked_for(self, together: Together) -> Line:
@@ -191,20 +195,21 @@ class Lines:
         (most, breaks), data = self.bounds[which], self.data
         first, last = line_around(data, at, most, breaks)
         slash = data.find(b"/", together[-1][1], last)
-        below = slash >= 0 and BELOW.match(data, slash, last) is not None
+        below = BELOW.match(data, slash, last) if slash >= 0 else None
         if below:
-            last = slash + 2
+            last = below.end()
         near = None if self.plain else told_by(data, at, most)
+        line = Line(which, at - first, len(together), near, data[first:last])
         # Only what breaks at both ends, or ends in the folder, is a line by itself wherever it stands.
         if near is None and data[first : first + 1] in breaks and (below or data[last - 1 : last] in breaks):
-            self.remember((which, at - first, last - first), data[first:last])
-        return Line(which, at - first, len(together), near, data[first:last])
+            self.remember((which, len(together), at - first, last - first), line)
+        return line
 
-    def remember(self, shape: tuple[int, int, int], piece: bytes) -> None:
-        """Know a piece again; a few shapes at a time, because each is tried at every spot."""
+    def remember(self, shape: Shape, line: Line) -> None:
+        """Know a line again; a few shapes at a time, because each is tried at every spot."""
         if len(self.known) >= MOST_SHAPES or len(self.known.get(shape, ())) >= MOST_LINES:
             self.known.clear()
-        self.known.setdefault(shape, set()).add(piece)
+        self.known.setdefault(shape, {})[line.piece] = line
 
 
 def counted_once(finder: Finder, text: Text, spots: Iterable[Together]) -> Iterator[Hit]:
