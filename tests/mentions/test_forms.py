@@ -29,8 +29,8 @@ TAIL = "/low/C1.wav"
 PIECES = [
     PLACE.encode(), quote(PLACE).encode(), PLACE.encode("latin-1"), PLACE.replace("/", "\\").encode(), b"Sounds",
     b" 2", b"/", b"//", b"/.", b"/..", b"/a/../..", b"/%2e%2e/", b"/a/%2E%2e/%2e.", b"/&#46;&#46;/", b"/&period;./",
-    b"/a/\\u002e./", b"\\..", b" ", b"/a", b"a", b'"', b"file://", b"S:/", b"\r", b"\xe9", b"/\xc3\xa9.wav", b"/%C3%A9.wav",
-    b"/low &amp; high.wav", b"../",
+    b"/a/\\u002e./", b"\\..", b" ", b"/a", b"a", b'"', b"file://", b"S:/", b"\r", b"\xe9", b"/\xc3\xa9.wav",
+    b"/%C3%A9.wav", b"/low &amp; high.wav", b"../",
 ]  # fmt: skip
 
 
