@@ -74,6 +74,23 @@ class Sounds(TwoMachines):
         self.assertEqual(len(list(self.there.rglob("*.wav"))), 4, "once, under its new name")
         self.assert_lists_play(self.booth / "Ledgers" / "full.m3u8")
 
+    def test_new_on_both_sides_under_one_name(self):
+        """The same sound is there already; of two others neither takes the place of the other before it is said."""
+        name = "Low Water/09 New.wav"
+        wav(self.there / name, 230)
+        wav(self.music / name, 230)
+        before = tree(self.homes["ann"])
+        self.assertNotIn("in both places and stay as they are", self.back())
+        self.assertEqual(tree(self.homes["ann"]), before)
+        wav(self.music / name, 231)
+        ours, theirs = (self.music / name).read_bytes(), (self.there / name).read_bytes()
+        self.assertIn("in both places and stay as they are", self.back(status=1))
+        self.assertEqual(((self.music / name).read_bytes(), (self.there / name).read_bytes()), (ours, theirs))
+        self.back("--take", f"Music/{name}")
+        self.assertEqual((self.music / name).read_bytes(), theirs)
+        self.at("ann", "undo", "--yes")
+        self.assertEqual((self.music / name).read_bytes(), ours)
+
     def test_removed_there_stays_here(self):
         os.remove(self.there / SOUNDS[1])
         self.assertIn("Removed from Music there: 1 file", self.back())
