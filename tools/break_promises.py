@@ -2084,6 +2084,14 @@ BREAKAGES = (
         ("tests.switching.test_deeds",),
     ),
     Breakage(
+        11,
+        "an undone carry leaves no history on its drive",
+        "switching/undo.py",
+        "            clear_there(top)\n",
+        "",
+        ("tests.carrying.test_kept.Kept.test_an_undone_carry_leaves_of_what_lay_there_what_a_person_wrote",),
+    ),
+    Breakage(
         9,
         "of many lines that say the same one counts",
         "mentions/finder.py",

@@ -31,6 +31,17 @@ class Kept(TwoMachines):
             self.carry()
             self.assertIn("# and one more", night.read_text())
 
+    def test_an_undone_carry_leaves_of_what_lay_there_what_a_person_wrote(self):
+        for edited in (False, True):
+            with self.subTest(edited=edited):
+                self.carry("--lists")
+                words = self.booth / "READ ME.txt"
+                if edited:
+                    words.write_text("Take the blue cable.\n")
+                self.at("ann", "undo", "--yes", "--drop-copies")
+                left = [path.name for path in self.booth.rglob("*") if path.is_file()] if self.booth.exists() else []
+                self.assertEqual(left, ["READ ME.txt"] if edited else [])
+
     def test_a_manifest_of_somebody_else_stays(self):
         mine = self.lighter / "Music.saltcart.b3"
         mine.write_text("of the backup of 2019\n")

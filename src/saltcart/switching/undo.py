@@ -10,7 +10,9 @@ The plan is recorded, with everything it needs, before its first deed; see `all_
 """
 
 from collections.abc import Container, Sequence
+from contextlib import suppress
 
+from saltcart.carrying.histories import clear_there, folder_there
 from saltcart.drives import drive_of, find_drive
 from saltcart.drives.known import refuse_other_drive, require
 from saltcart.errors import Refused, Stopped, counted, show
@@ -184,7 +186,10 @@ def drop_told(trip: Trip) -> None:
         for name, digest in ours.items():
             if os.path.isfile(found.at(name)) and digest_of(found.at(name)) == digest:
                 remove_if_there(found.at(name))
-        remove_if_there(found.at(collection.NAME))
+        with suppress(Refused):  # a link in the place of their folder is not ours
+            clear_there(top)
+            remove_empty(folder_there(top))
+        remove_if_there(found.at(collection.NAME))  # last, for without it nothing tells what is ours
         for folder in (*{os.path.dirname(found.at(one.place)) for one in found.lists}, top):
             remove_empty(folder)
 
