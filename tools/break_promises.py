@@ -2092,6 +2092,14 @@ BREAKAGES = (
         ("tests.carrying.test_kept.Kept.test_an_undone_carry_leaves_of_what_lay_there_what_a_person_wrote",),
     ),
     Breakage(
+        1,
+        "what was edited right before it was replaced",
+        "switching/superseding.py",
+        "if was and may_replace(aside, [(was[0], was[1])]):",
+        "if was:",
+        ("tests.switching.test_deeds",),
+    ),
+    Breakage(
         9,
         "of many lines that say the same one counts",
         "mentions/finder.py",

@@ -9,21 +9,25 @@ from unittest import mock
 from hypothesis import given
 from hypothesis import strategies as some
 
+from saltcart.own_names import superseded
 from saltcart.safefile import digest_of
+from saltcart.shelves.digests import BLAKE3
 from saltcart.switching.deed_kinds import BringBack, Rename, Supersede, Swap
 from saltcart.switching.deeds import recorded, standing, text_of
 from saltcart.switching.deeds_on_places import Link, Make, Remove, Unlink
 from saltcart.switching.one_deed import DONE, OPPOSITE, UNDONE, UNSEEN
+from saltcart.switching.superseding import remove_superseded
 
 CALLS = some.lists(some.sampled_from(["do", "undo"]), min_size=1, max_size=5)
 SECOND_NAMES = some.booleans()  # whether the drive knows them
 
 
 class Log:
-    """What a deed is recorded in."""
+    """A trip in whose logbook one deed is recorded."""
 
     def __init__(self, deed):
-        self.logbook, self.text = self, text_of(deed)
+        self.logbook, self.text, self.told, self.name = self, text_of(deed), [], "abcd"
+        self.tell = self.told.append
 
     def deeds(self, _plan):
         return [(0, self.text, False)]
@@ -44,7 +48,7 @@ def kinds(top):
         (top / name).write_text(name)
     os.symlink("folder", top / "post")
     (top / "empty").mkdir()
-    was = ("sha256", digest_of(str(top / "now")))
+    was = (BLAKE3, digest_of(str(top / "now")))
     now, newer, aside = (str(top / name) for name in ("now", "newer", "aside"))
     return {
         "rename": Rename(str(top / "here"), str(top / "there")),
@@ -138,6 +142,18 @@ class Deeds(unittest.TestCase):
         before = content(top)
         deed.inverse().do()
         self.assertEqual(content(top), before)
+
+    def test_what_was_edited_right_before_it_was_replaced_is_kept_beside_it(self):
+        for edited in (False, True):
+            with self.subTest(edited=edited):
+                top, deed = self.world("supersede")
+                log = Log(deed)
+                aside = Path(superseded(deed.path, log.name))
+                aside.write_text("edited" if edited else "now")
+                remove_superseded(log, deed.path, deed.was)
+                self.assertFalse(aside.exists())
+                kept = [path.read_text() for path in top.iterdir() if "before trip" in path.name]
+                self.assertEqual((kept, len(log.told)), (["edited"], 1) if edited else ([], 0))
 
     def test_a_ledger_that_somebody_wrote_to_is_neither_before_nor_after(self):
         with TemporaryDirectory() as folder:
