@@ -24,7 +24,7 @@ class Pipes(WorldCase):
         """The command ends, with an answer and no traceback."""
         command = [PROGRAM, *map(str, words)]
         options = {"env": self.environment, "cwd": self.top, "stdin": subprocess.DEVNULL, "capture_output": True}
-        done = subprocess.run(command, timeout=300, **options)
+        done = subprocess.run(command, timeout=120, **options)
         said = (done.stdout + done.stderr).decode()
         self.assertIn(done.returncode, (1, 2, 3), said)
         self.assertNotRegex(said, "Traceback|Internal error")
