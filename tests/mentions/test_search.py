@@ -6,6 +6,7 @@ import io
 import lzma
 import os
 import random
+import struct
 import tempfile
 import unittest
 import zipfile
@@ -100,6 +101,11 @@ class Searching(unittest.TestCase):
                 self.assertEqual(
                     list_size(packed), data.index(b"PK\5\6" if limit > 9 else b"PK\6\6") - archive.start_dir
                 )
+        at = data.index(b"PK\6\7") + 8
+        decoy = data[:at] + struct.pack("<Q", 0) + data[at + 8 :]  # the list is read that is right before all the same
+        self.assertEqual(list_size(io.BytesIO(b"PK\6\6" + bytes(52) + decoy)), list_size(io.BytesIO(data)))
+        end = struct.pack("<4s4H2IH", b"PK\5\6", 0, 0, 1, 1, 999, 0x06054B50, 0)  # an end within the end
+        self.assertEqual(list_size(io.BytesIO(PLACE.encode() + end)), 999)
         torn = data.replace(b"PK\6\6", b"PK\6\0")
         self.assertEqual((list_size(io.BytesIO(torn)), list_size(io.BytesIO(PLACE.encode()))), (len(torn), 0))
 

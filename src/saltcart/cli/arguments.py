@@ -15,6 +15,8 @@ if TYPE_CHECKING:  # the commands that only look do without
 
     Group = argparse.ArgumentParser | argparse._ArgumentGroup
 
+NO_FOLDER = "No folder of sounds was given, and none was found in the usual places"
+
 
 def add_list(parser: Group, option: str, metavar: str, text: str) -> None:
     """An option that takes several values, and may be given again."""

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from contextlib import suppress
 
 from saltcart.cart import Cart
+from saltcart.cli.arguments import NO_FOLDER
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.drives.candidates import for_sounds
 from saltcart.drives.drive import Drive
@@ -28,9 +29,7 @@ def ask_sounds(screen: Screen, options: argparse.Namespace, cart: Cart) -> list[
     usual = [one for one in default_places(cart) if os.path.isdir(one)]
     found = ask_folders(screen, options, "Which folders hold your sounds? Put commas between them.", usual)
     if not found:
-        raise UsageError(
-            "No folder of sounds was given, and none was found in the usual places", "Name it: saltcart start FOLDER"
-        )
+        raise UsageError(NO_FOLDER, "Name it: saltcart start FOLDER")
     return found
 
 

@@ -20,9 +20,9 @@ from saltcart.shelves.audio import kind_of
 ALWAYS, RATIO = 64 << 20, 50  # bytes that may come out of any packed file, and more for each byte of it
 MOST_MEMBERS = 50_000
 LONGEST_LIST = 16 << 20  # bytes of the list of members of a zip file
-END_OF_LIST, BEHIND = b"PK\5\6", 22 + 0xFFFF  # APPNOTE 4.3.16: it has 22 bytes, and a comment
+END_OF_LIST, BEHIND = b"PK\5\6", 76 + 22 + 0xFFFF  # APPNOTE 4.3.16: it has 22 bytes, and a comment
 LARGE_LIST = b"PK\6\7"  # APPNOTE 4.3.15: the locator of a longer end, in the 20 bytes before that
-LARGE_END = b"PK\6\6"  # APPNOTE 4.3.14: that longer end
+LARGE_END = b"PK\6\6"  # APPNOTE 4.3.14: that longer end, in the 56 bytes before that
 SMALL, MOST_AT_ONCE = 64 << 10, 8 << 20  # bytes of a packed file, and of what comes out of it, that are read at once
 DEEPEST = 3  # packed in packed in packed
 STREAM = re.compile(rb"\x78[\x01\x5e\x9c\xda]")  # how zlib begins with the usual window
@@ -210,12 +210,12 @@ def list_size(stream: IO[bytes]) -> int:
     stream.seek(max(0, size - BEHIND))
     end = stream.read(BEHIND)
     stream.seek(0)
-    at = end.rfind(END_OF_LIST)
+    # As `zipfile` looks for them: a stranger's file may hold several ends, and must not show us another than it.
+    alone = end[-22:].startswith(END_OF_LIST) and end.endswith(b"\0\0")
+    at = len(end) - 22 if alone else end.rfind(END_OF_LIST)
     if at >= 20 and end[at - 20 :].startswith(LARGE_LIST):
-        stream.seek(min(int.from_bytes(end[at - 12 : at - 4], "little"), size))
-        longer = stream.read(48)
-        stream.seek(0)
-        return int.from_bytes(longer[40:], "little") if longer.startswith(LARGE_END) else size
+        longer = end[max(0, at - 76) : at - 20]
+        return int.from_bytes(longer[40:48], "little") if longer.startswith(LARGE_END) else size
     return int.from_bytes(end[at + 12 : at + 16], "little") if at >= 0 else 0
 
 

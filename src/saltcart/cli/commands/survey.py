@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
 from saltcart.cart import load
-from saltcart.cli.arguments import add_all, add_cart, add_ledgers
+from saltcart.cli.arguments import NO_FOLDER, add_all, add_cart, add_ledgers
 from saltcart.cli.page_file import page_path
 from saltcart.cli.screen import Screen, many, place, size, typed_place
 from saltcart.cli.survey_document import document, sums
@@ -26,7 +26,6 @@ if TYPE_CHECKING:
 
 MOST_COLUMNS = 6
 PICTURE_DEPTH = 1
-NO_FOLDER = "No folder of sounds was given, and none was found in the usual places"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
