@@ -18,6 +18,7 @@ MOST = 900
 # such runs are one over all points.
 STEP, PHASE = int(os.environ.get("SALTCART_EVERY_POINT") or 0), int(os.environ.get("SALTCART_PHASE") or 1)
 TRIP = re.compile(rb"(set-aside-|saltcart-)[a-z0-9]{4}(?![a-z0-9])")
+PREPARED = re.compile(rb"(.*/)?\.[^/]*\.saltcart-[^/]*")  # what was made ready under a hidden name
 
 
 class Campaign(CrashCase):
@@ -91,6 +92,8 @@ class Campaign(CrashCase):
         self.assertIn(status, (0, 1))
         end = self.seen()
         self.assertNotEqual(start, end)
+        left = [name for part in end for name in part if isinstance(name, bytes) and PREPARED.fullmatch(name)]
+        self.assertEqual(left, [], "left behind though nothing went wrong")
         for offset, (kind, make) in enumerate(self.troubles()):
             for number in range(PHASE if STEP else 1 + offset * 9, MOST, self.step):
                 self.restore()

@@ -1,5 +1,6 @@
 """What is left when something is interrupted for good, statuses that say what is so, and what is away."""
 
+import errno
 import os
 import shutil
 from unittest import mock
@@ -10,8 +11,9 @@ from saltcart.own_names import neighbour_of, staged_for
 from saltcart.switching import repoint as repointing
 from saltcart.trips import trip as trips
 from tests.mending import cases as mending
+from tests.switching.crash_cases import EVERY_POINT, CrashCase
 from tests.switching.crashing import KILLED, pull, run_until
-from tests.world import PLAYER_MAP, WorldCase, wav
+from tests.world import PLAYER_MAP, WorldCase, tree, wav
 
 
 class Statuses(WorldCase):
@@ -39,6 +41,33 @@ class Statuses(WorldCase):
         self.assertEqual(caught.exception.status, 4)
         self.assertIn(f"saltcart repoint {trip}", caught.exception.remedy)
         repointing.repoint_copied(trip)
+
+
+class HalfRestored(CrashCase):
+    """A list that travelled, of which somebody has put one line back by hand: undone, it is what it was before."""
+
+    step = 1 if EVERY_POINT else 7
+
+    def setUp(self):
+        WorldCase.setUp(self)
+        for number in (1, 2):
+            wav(self.shelf / f"{number}.wav", number)
+        self.list = self.shelf / "both.m3u8"
+        self.list.write_text(f"{self.shelf}/1.wav\n{self.shelf}/2.wav\n")
+        self.before = tree(self.keel)
+        self.run_program("move", self.shelf, "--to", self.lighter / "Sounds", "--no-search", "--yes")
+        there = self.new / "both.m3u8"
+        there.write_text(there.read_text().replace(f"{self.new}/1", f"{self.shelf}/1"))
+        self.words = ("undo", self.run_json("trips")["trips"][0]["trip"], "--yes")
+
+    def test_nothing_is_left_beside_it(self):
+        self.run_program(*self.words)
+        self.assertEqual(tree(self.keel), self.before)
+
+    def test_an_undo_that_meets_trouble_can_be_typed_again(self):
+        for _number in self.each_crash(*self.words, failing=OSError(errno.EIO, "Input/output error")):
+            self.run_program(*self.words)
+            self.assertEqual(tree(self.keel), self.before)
 
 
 class Leftovers(mending.MendCase):

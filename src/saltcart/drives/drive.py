@@ -7,7 +7,7 @@ the same code as any other.
 """
 
 import stat
-from collections.abc import Sequence
+from collections.abc import Mapping
 from contextlib import suppress
 from functools import cached_property, lru_cache
 from typing import Any
@@ -88,7 +88,12 @@ class Drive(Struct, frozen=True, dict=True):
     simulated: bool = False
     reserved_bytes: int = 0
     source: str = ""
-    facts: Facts = UNKNOWN
+    said: Facts = UNKNOWN
+
+    @cached_property
+    def facts(self) -> Facts:
+        """What is known of the disk under it, looked up when first asked: most who want a drive want its identity."""
+        return self.said if self.simulated else here.hardware(self.source, self.filesystem)
 
     @cached_property
     def free_bytes(self) -> int:
@@ -157,7 +162,6 @@ def drive_at(mount: str) -> Drive:
         False,
         volume.free - volume.free_here,
         source,
-        here.hardware(source, filesystem),
     )
 
 
@@ -195,26 +199,22 @@ def marker_as(path: str, *_state: int) -> Marker:
 
 def source_of(mount: str) -> tuple[str, str]:
     """Device (or share) and file system of the drive mounted at or above `mount`."""
-    while True:
-        for part in reversed(partitions()):
-            if os.path.normpath(part.mountpoint) == mount:
-                return part.device, exact_kind(part.device, part.fstype)
-        if mount == os.path.dirname(mount):
-            return "", ""
-        mount = os.path.dirname(mount)
+    mounted = partitions()
+    part = mounted.get(nearest(mount, mounted.__contains__))
+    return (part.device, exact_kind(part.device, part.fstype)) if part else ("", "")
 
 
-def partitions() -> Sequence[Any]:
-    """Everything that is mounted, as psutil tells it, the latest last."""
+def partitions() -> Mapping[str, Any]:
+    """What is mounted, by place, as psutil tells it; of several in one place the latest, which hides the others."""
     return partitions_of(now) if (now := here.mount_table()) else partitions_of.__wrapped__("")
 
 
 @lru_cache(maxsize=2)
-def partitions_of(_table: str) -> Sequence[Any]:
+def partitions_of(_table: str) -> Mapping[str, Any]:
     """The same, asked for once as long as the system's table of mounts stays the same."""
     import psutil
 
-    return tuple(psutil.disk_partitions(all=True))
+    return {os.path.normpath(part.mountpoint): part for part in psutil.disk_partitions(all=True)}
 
 
 def exact_kind(device: str, kind: str) -> str:
@@ -253,8 +253,7 @@ def find_drive(identity: str, last_mount: str) -> Drive | None:
 def mounts() -> list[str]:
     """Mount points of drives a person could mean: each volume once, no kernel pseudo mounts."""
     found: dict[int, str] = {}
-    for part in partitions():
-        mount = os.path.normpath(part.mountpoint)
+    for mount, part in partitions().items():
         if part.fstype in PSEUDO or (
             f"{mount}/".startswith(tuple(here.SYSTEM_PLACES)) and not mount.startswith("/run/media/")
         ):

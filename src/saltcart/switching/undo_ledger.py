@@ -55,8 +55,8 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: 
         )
         return []
     today, travels = digest_of(row.place), row.place != row.path
-    if today == row.before and today != row.after:
-        return []  # the switch had not come to it, or somebody has restored it
+    if today == row.before:
+        return []  # nothing changed in it, the switch had not come to it, or somebody has restored it
     if trip.line(row).over:
         return [put_back_over(trip, row, today, report)]
     if travels and any(
@@ -82,11 +82,12 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: 
             return []
         after = stage(trip.open_ledger(row), changes, staged)
         report.changed += len(changes.texts) + changes.edits.count()
-    kept = trip.keep(row.number, "-after")
-    copy_durably(row.place, kept)
-    if travels:
-        return [Swap(row.path, staged, row.before or "", after, row.backup or "")]
-    return [Swap(row.path, staged, today, after, kept)]
+    before, kept = (row.before or "", row.backup or "") if travels else (today, trip.keep(row.number, "-after"))
+    if after == before:  # what came since was taken out again; a swap could not tell what it was from what it is
+        remove_with_side_files(staged)
+        return []
+    copy_durably(row.place, trip.keep(row.number, "-after"))
+    return [Swap(row.path, staged, before, after, kept)]
 
 
 def refuse_away(trip: Trip, row: LedgerRow) -> None:
