@@ -1,6 +1,10 @@
 """What is mounted where, as the system tells it."""
 
+from collections.abc import Sequence
+from functools import lru_cache
+
 from saltcart.system import here, os
+from saltcart.system.contract import Mount
 
 
 def mounts_below(path: str) -> list[str]:
@@ -11,9 +15,14 @@ def mounts_below(path: str) -> list[str]:
 
 
 def is_top(path: str) -> bool:
-    """Whether `path` is the top of a mounted volume; also that of a subvolume, which has its own device number too,
-    is not.
+    """Whether `path`, a real one, is the top of a mounted volume; also that of a subvolume, which has its own device
+    number too, is not.
     """
-    return os.path.ismount(path) and (
-        not (all_mounts := here.mounts()) or os.path.realpath(path) in {mount.place for mount in all_mounts}
-    )
+    all_mounts = here.mounts()
+    return (not all_mounts or path in places_of(all_mounts)) and os.path.ismount(path)
+
+
+@lru_cache(maxsize=2)
+def places_of(all_mounts: Sequence[Mount]) -> frozenset[str]:
+    """Where these are mounted; most questions are of folders that are none of these."""
+    return frozenset(mount.place for mount in all_mounts)

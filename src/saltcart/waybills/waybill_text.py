@@ -103,8 +103,18 @@ def in_line(key: str, why: str) -> Mapping[str, str]:
 
 def render(waybill: Waybill, place: str) -> str:
     """The waybill as commented TOML; `place` is the name it will have, for the hint at its top."""
-    head = HEAD if waybill.shelves else HEAD.replace("haul {place}", "mend {place}").replace("one trip", "mending")
-    return tomlkit.dumps(document_of(apart(waybill), head.format(place=typed(place)), notes, choices))
+    return head(waybill, place) + tables(waybill)
+
+
+def head(waybill: Waybill, place: str) -> str:
+    """What stands at the top of a waybill of that name."""
+    words = HEAD if waybill.shelves else HEAD.replace("haul {place}", "mend {place}").replace("one trip", "mending")
+    return "".join(f"# {line}\n" for line in words.format(place=typed(place)).splitlines())
+
+
+def tables(waybill: Waybill) -> str:
+    """What the waybill says, whatever its name."""
+    return tomlkit.dumps(document_of(apart(waybill), notes=notes, always=choices))
 
 
 def ledger_table(line: LedgerLine) -> tomlkit.items.Table:
@@ -117,15 +127,21 @@ def keep(waybill: Waybill) -> str:
 
     The same plan gets the same file, so that the same command, interrupted and typed again, continues its trip.
     """
-    path = os.path.join(made_home("waybills"), f"{short_name(render(waybill, ''))}.toml")
-    write(waybill, path)
+    said = tables(waybill)
+    path = os.path.join(made_home("waybills"), f"{short_name(head(waybill, '') + said)}.toml")
+    put(head(waybill, path) + said, path)
     return path
 
 
 def write(waybill: Waybill, path: str, mode: int = 0o666, proposed: Sequence[Relink] = ()) -> None:
     """Write the waybill to `path`, whole or not at all; what is only `proposed` is in it as comments."""
+    put(render(waybill, path) + in_comments(proposed), path, mode)
+
+
+def put(text: str, path: str, mode: int = 0o666) -> None:
+    """Write the text of a waybill to `path`, whole or not at all."""
     with replacing(path, mode) as neighbour, open(neighbour, "w", encoding="utf-8") as stream:
-        stream.write(render(waybill, path) + in_comments(proposed))
+        stream.write(text)
 
 
 def in_comments(proposed: Sequence[Relink]) -> str:
