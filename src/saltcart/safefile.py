@@ -53,9 +53,10 @@ def missing_folders(path: str) -> list[str]:
     return missing[::-1]
 
 
-def make_folders(path: str, mode: int = 0o777, like: str = "") -> list[str]:
+def make_folders(path: str, mode: int = 0o777, like: str = "", inside: str = "") -> list[str]:
     """Make the folder `path` and those above it that are missing; the ones made, the topmost first.  When root makes
-    them, they belong to whom the thing at `like` belongs to.
+    them, they belong to whom the thing at `like` belongs to.  FileNotFoundError where the folder `inside` is not there:
+    its drive has gone, and what stands at its place is none of ours.
 
     Each is flushed into its parent, up to the first that stood: without that, a power cut may take the name of one of
     them, and all that was verified below it.
@@ -63,6 +64,8 @@ def make_folders(path: str, mode: int = 0o777, like: str = "") -> list[str]:
     missing = missing_folders(path)
     if not missing:
         return []
+    if inside and not os.path.isdir(inside):
+        raise FileNotFoundError(errno.ENOENT, os.strerror(errno.ENOENT), inside)
     # From an opened folder: if its drive goes now, nothing is made in the empty folder that is left at its place.
     opened = here.open_folder(os.path.dirname(missing[0]))
     try:

@@ -274,13 +274,14 @@ def placed(paths: Sequence[str], folder: str, base: Sequence[Shelf], before: Col
 
 def unfinished(top: str) -> str | None:
     """The id of a carry to that folder that was interrupted after its ledgers had begun to switch: `repoint` and
-    `finish` end it.
+    `finish` end it.  One after which another computer wrote there is over.
     """
     top = true_path(os.path.expanduser(top))
     for trip in history.readable():
         if trip.waybill.collection == top and trip.state in (SWITCHING, SWITCHED):
             written = trip.logbook.fact(Fact.COLLECTION_WRITTEN, False) or trip.logbook.fact(Fact.FINISHED) is True
-            return None if written else trip.name
+            known = known_collection(top) if trip.state == SWITCHED else None
+            return None if written or (known and known.trip != trip.name) else trip.name
     return None
 
 

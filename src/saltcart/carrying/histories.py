@@ -131,7 +131,7 @@ def note_seen(found: Collection, histories: Mapping[str, History]) -> None:
 def note_there(found: Collection, histories: Mapping[str, History], trip: str) -> None:
     """Keep the histories of a collection, which count once it says that this trip was the last."""
     folder = folder_there(found.top)
-    make_folders(folder)
+    make_folders(folder, inside=found.top)
     write(os.path.join(folder, trip), histories)
 
 

@@ -60,7 +60,7 @@ def write_list(
     path = made.at(place)
     ours = not os.path.lexists(path) or digest_of(path) == known.get(place)
     if ours:
-        make_folders(folder)
+        make_folders(folder, inside=made.top)
         with replacing(path) as neighbour, open(neighbour, "w", encoding="utf-8", errors="surrogateescape") as out:
             out.write("#EXTM3U\n" + "".join(lines))
     written.append(CarriedList(place, source, one.name, digest_of(path) if ours else known.get(place, "")))

@@ -3,7 +3,7 @@
 import argparse
 from datetime import date
 
-from saltcart.carrying.carry import given_up, plan_carry, unfinished
+from saltcart.carrying.carry import given_up, plan_carry
 from saltcart.carrying.carry_plan import CarryPlan
 from saltcart.carrying.gone import drop_gone, note_gone, places_of
 from saltcart.carrying.in_use import in_use
@@ -27,7 +27,8 @@ from saltcart.cli.carry_output import Outcome, show_closing, show_plan
 from saltcart.cli.check_output import show_check
 from saltcart.cli.commands.haul import show_haul
 from saltcart.cli.documents import check_document, draft_document, trip_document
-from saltcart.cli.screen import Screen, place
+from saltcart.cli.half_carried import finish_half_carried
+from saltcart.cli.screen import Screen
 from saltcart.drives import Presence
 from saltcart.drives.known import remember
 from saltcart.drives.named import meant_place
@@ -41,7 +42,7 @@ from saltcart.proving.results import CheckReport
 from saltcart.shelves.true_names import true_path, without_detours
 from saltcart.spelling.moves import tail_below
 from saltcart.switching.programs import refuse_busy_ledgers
-from saltcart.switching.repoint import repoint, repoint_copied
+from saltcart.switching.repoint import repoint_copied
 from saltcart.switching.undo import undo
 from saltcart.trips.summary import summary
 from saltcart.waybills import waybill_text
@@ -130,11 +131,9 @@ def run(options: argparse.Namespace) -> int:
 
 def carry(screen: Screen, options: argparse.Namespace) -> int:
     """Carry, with the place to ourselves."""
+    if not options.dry_run:
+        finish_half_carried(screen, options.to, options)
     with screen.watch() as watch:
-        if not options.dry_run and (name := unfinished(options.to)):
-            repoint(name, wait=options.wait, progress=watch)
-            finish(name)
-            screen.say(f"Trip {name} to {place(options.to)} was interrupted near its end. It is finished now.")
         plan = plan_carry(request(options), options.with_leftovers, options.with_litter, options.gather, watch)
     show_plan(screen, plan, options.drop_gone, options.limit)
     if not screen.agrees("Copy and verify all this? Nothing on this computer changes.", options):

@@ -17,6 +17,7 @@ from saltcart.cli.arguments import add_all, add_cart, add_list, add_pace, add_wa
 from saltcart.cli.check_output import show_check
 from saltcart.cli.commands.haul import show_haul
 from saltcart.cli.documents import check_document, trip_document
+from saltcart.cli.half_carried import finish_half_carried
 from saltcart.cli.screen import Screen, many, place
 from saltcart.cli.settle_closing import Outcome, changed_entries, compared, show_closing
 from saltcart.cli.settle_output import plan_document, show_choice, show_merges, show_plan
@@ -84,6 +85,7 @@ def run(options: argparse.Namespace) -> int:
         if told:
             screen.remark(told)
         if works:
+            finish_half_carried(screen, options.folder, options)
             clear_unfinished(true_path(options.folder))
         return settle(screen, options, way)
 

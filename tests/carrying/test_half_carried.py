@@ -1,0 +1,61 @@
+"""A collection to which something was written halfway, and who comes next."""
+
+import os
+from types import SimpleNamespace
+from unittest import mock
+
+from saltcart.carrying import histories
+from saltcart.cli.commands import carry
+from saltcart.switching import all_or_nothing
+from tests.carrying.machines import DECKS_MAP, TwoMachines
+from tests.switching.crashing import pull, run_until
+from tests.world import PLAYER_MAP, tree
+
+
+class HalfCarried(TwoMachines):
+    def settle(self):
+        """Use the collection on Bo's machine, or write back what happened there."""
+        return self.at("bo", *self.settle_words())
+
+    def settle_words(self):
+        return ("settle", str(self.booth), "--in-place", "--yes")
+
+    def play(self):
+        """Something happens in Bo's library."""
+        self.sql(self.homes["bo"] / "player" / "library.db", "UPDATE tracks SET plays = 41 WHERE id = 2")
+
+    def plays_there(self):
+        """How often the second track was played, as the collection has it."""
+        return self.counts(self.booth / "Ledgers" / "library.db")[0][1][3]
+
+    def test_what_was_cut_off_before_its_first_deed_is_finished_when_typed_again(self):
+        self.carry()
+        self.settle()
+        self.play()
+        with mock.patch.object(all_or_nothing, "carry_out", side_effect=KeyboardInterrupt):
+            self.assertEqual(run_until(self.settle_words(), self.environment, 0), 4)
+        self.assertIn("was interrupted near its end. It is finished now", self.settle().stdout)
+        self.assertEqual(self.plays_there(), 41)
+
+    def test_a_carry_after_which_another_computer_wrote_there_is_over(self):
+        self.carry()
+        self.sql(self.library, "UPDATE tracks SET plays = 40 WHERE id = 1")
+        words = ("carry", str(self.music), "--to", str(self.booth), "--ledger", self.library, "--map", str(PLAYER_MAP),
+                 "--map", str(DECKS_MAP), "--yes")  # fmt: skip
+        with mock.patch.object(carry, "finish", side_effect=KeyboardInterrupt):
+            self.assertEqual(run_until(words, self.environment, 0), 4)
+        self.settle()
+        self.play()
+        self.settle()
+        said = (self.booth / "carried.toml").read_text()
+        self.assertNotIn("finished now", self.at("ann", *words, status=3).stdout)
+        self.assertEqual((self.booth / "carried.toml").read_text(), said)
+        self.assertEqual(self.plays_there(), 41)
+
+    def test_no_history_is_written_where_a_drive_was(self):
+        self.booth.mkdir()
+        pull(str(self.lighter))
+        with self.assertRaises(FileNotFoundError):
+            histories.note_there(SimpleNamespace(top=str(self.booth)), {}, "abcd")
+        self.assertEqual(tree(self.lighter), {})
+        self.assertTrue(os.path.isdir(self.lighter))
