@@ -96,9 +96,9 @@ class OfACollection(Campaign, machines.TwoMachines):
         ours = ("data", "attic", "carried.toml", "READ ME", "library.db", "saltcart-in-use", "saltcart-histories")
         return tree(self.top, *ours), {str(path): cells(str(path)) for path in found if "data" not in path.parts}
 
-    def last_trip(self):
-        """The id of the newest trip of the first machine."""
-        folder = self.top / "data" / "ann" / "trips"
+    def last_trip(self, name="ann"):
+        """The id of the newest trip of a machine."""
+        folder = self.top / "data" / name / "trips"
         trips = [path for path in folder.iterdir() if not path.name.startswith(".")]
         return max(trips, key=lambda path: (path / "waybill.toml").stat().st_mtime_ns).name
 
@@ -198,6 +198,29 @@ class GiveBack(Settle):
         return words
 
 
+class UndoGiveBack(GiveBack):
+    def prepare(self):
+        self.run_again(*super().prepare())
+        return ("undo", self.last_trip("bo"), "--yes")
+
+
+class UndoCarry(OfACollection):
+    def prepare(self):
+        self.run_again(*self.carry_words())
+        return ("undo", self.last_trip(), "--yes", "--drop-copies")
+
+
+class CarryLess(OfACollection):
+    """What is gone at home goes in the collection too."""
+
+    def prepare(self):
+        self.run_again(*self.carry_words())
+        os.unlink(self.music / SOUNDS[0])
+        self.sql(self.library, "DELETE FROM tracks WHERE id = 1")
+        (self.music / "near.m3u8").write_text(f"./{SOUNDS[3]}\n")
+        return (*self.carry_words(), "--drop-gone")
+
+
 class Mend(Campaign, mending.MendCase):
     def setUp(self):
         mending.MendCase.setUp(self)
@@ -226,6 +249,19 @@ class Folders(Campaign, folders.FolderCase):
     def prepare(self):
         ledgers = (str(self.settings), self.library)
         return ("folders", "add", str(self.more), "--ledger", *ledgers, "--cart", str(self.top / "cart.toml"), "--yes")
+
+
+class FoldersLess(Folders):
+    def prepare(self):
+        words = super().prepare()
+        self.run_again(*words)
+        return ("folders", "remove", *words[2:])
+
+
+class UndoFolders(Folders):
+    def prepare(self):
+        self.run_again(*super().prepare())
+        return ("undo", self.trips()[0], "--yes")
 
 
 class OfAnArchive(Campaign, archives.ArchiveCase):
