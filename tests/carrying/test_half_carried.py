@@ -1,14 +1,15 @@
 """A collection to which something was written halfway, and who comes next."""
 
+import errno
 import os
 from types import SimpleNamespace
 from unittest import mock
 
 from saltcart.carrying import histories
 from saltcart.cli.commands import carry
-from saltcart.switching import all_or_nothing
+from saltcart.switching import all_or_nothing, undo
 from tests.carrying.machines import DECKS_MAP, TwoMachines
-from tests.switching.crashing import pull, run_until
+from tests.switching.crashing import plug_in, pull, run_until
 from tests.world import PLAYER_MAP, tree
 
 
@@ -51,6 +52,29 @@ class HalfCarried(TwoMachines):
         self.assertNotIn("finished now", self.at("ann", *words, status=3).stdout)
         self.assertEqual((self.booth / "carried.toml").read_text(), said)
         self.assertEqual(self.plays_there(), 41)
+
+    def test_a_drive_that_goes_at_the_end_of_an_undo_is_told(self):
+        """What lies beside the copies is not gone because it is not seen."""
+        self.carry()
+        words = ("undo", "--yes", "--drop-copies")
+        with mock.patch.object(undo, "drop_told", side_effect=lambda _trip: pull(str(self.lighter))):
+            self.assertEqual(run_until(words, self.environment, 0), 4)
+        self.assertEqual(plug_in(str(self.lighter)), [])
+        self.assertTrue(self.booth.exists())
+        self.at("ann", *words)
+        self.assertFalse(self.booth.exists())
+
+    def test_a_history_that_cannot_be_removed_is_no_success(self):
+        kept = self.booth / histories.HIDDEN
+        (kept / "abcd").mkdir(parents=True)  # somebody else's, whatever its name
+        (kept / "efgh").write_bytes(b"")
+        with (
+            mock.patch.object(histories, "remove_if_there", side_effect=OSError(errno.EIO, "Input/output error")),
+            self.assertRaises(OSError),
+        ):
+            histories.clear_there(str(self.booth))
+        histories.clear_there(str(self.booth))
+        self.assertEqual([path.name for path in kept.iterdir()], ["abcd"])
 
     def test_no_history_is_written_where_a_drive_was(self):
         self.booth.mkdir()

@@ -136,13 +136,13 @@ def note_there(found: Collection, histories: Mapping[str, History], trip: str) -
 
 
 def clear_there(top: str, *trips_kept: str) -> None:
-    """Remove the histories of a collection but those of some trips."""
+    """Remove the histories of a collection but those of some trips.  OSError when the drive fails."""
     folder = folder_there(top)
-    with suppress(OSError):
-        for name in os.listdir(folder):
-            trip = name.removesuffix(SEEN)
-            if OURS.fullmatch(trip) and trip not in trips_kept:
-                remove_if_there(os.path.join(folder, name))
+    for name in os.listdir(folder) if os.path.isdir(folder) else ():
+        path = os.path.join(folder, name)
+        trip = name.removesuffix(SEEN)
+        if OURS.fullmatch(trip) and trip not in trips_kept and not os.path.isdir(path):
+            remove_if_there(path)
 
 
 def read(path: str, most: int) -> dict[str, History]:

@@ -44,6 +44,7 @@ from saltcart.waybills.new_place import landing_drive
 from saltcart.waybills.shelf import Shelf
 
 PLAN = "undo"
+DRIVE_WENT = "a drive was disconnected while copies were removed"
 
 
 def undo(
@@ -147,13 +148,15 @@ def drop_all(trip: Trip, report: UndoReport, progress: Progress, spare: Containe
             )
         else:
             drop(trip, one, dropped, progress, keep)
-            if away := drive_away(shelf):
-                raise not_dropped(trip, f"{away} has gone while copies were removed", dropped.failed)
+            if drive_away(shelf):
+                raise not_dropped(trip, DRIVE_WENT, dropped.failed)
     if dropped.failed:
         raise not_dropped(
             trip, f"{counted(len(dropped.failed), 'copy', 'copies')} could not be removed", dropped.failed
         )
     drop_told(trip)
+    if not report.undropped and any(drive_away(one.shelf) for one in trip.shelves):
+        raise not_dropped(trip, DRIVE_WENT, dropped.failed)  # what lies beside the copies is not seen, and not gone
     report.dropped_files, report.dropped_bytes = dropped.files, dropped.bytes
     report.remarks += dropped.remarks
     put_back(trip)
