@@ -1,6 +1,7 @@
 """A collection to which something was written halfway, and who comes next."""
 
 import errno
+import json
 import os
 from types import SimpleNamespace
 from unittest import mock
@@ -8,7 +9,7 @@ from unittest import mock
 from saltcart.carrying import histories
 from saltcart.cli.commands import carry
 from saltcart.switching import all_or_nothing, undo
-from tests.carrying.machines import DECKS_MAP, TwoMachines
+from tests.carrying.machines import DECKS_MAP, SOUNDS, TwoMachines
 from tests.switching.crashing import plug_in, pull, run_until
 from tests.world import PLAYER_MAP, tree
 
@@ -52,6 +53,17 @@ class HalfCarried(TwoMachines):
         self.assertNotIn("finished now", self.at("ann", *words, status=3).stdout)
         self.assertEqual((self.booth / "carried.toml").read_text(), said)
         self.assertEqual(self.plays_there(), 41)
+
+    def test_what_was_removed_here_and_changed_there_is_told_to_stay(self):
+        said = self.carry().stdout
+        self.assertIn(f"saltcart settle {self.booth}", said)
+        for name in SOUNDS[:2]:
+            (self.music / name).unlink()
+        (self.booth / "Music" / SOUNDS[1]).write_bytes(b"edited there")
+        said = self.carry("--drop-gone", "--json", status=None).stdout
+        self.assertEqual(json.loads(said)["dropped"], 1)
+        self.assertEqual(json.loads(said)["not_dropped"], [f"Music/{SOUNDS[1]}"])
+        self.assertEqual((self.booth / "Music" / SOUNDS[1]).read_bytes(), b"edited there")
 
     def test_a_drive_that_goes_at_the_end_of_an_undo_is_told(self):
         """What lies beside the copies is not gone because it is not seen."""

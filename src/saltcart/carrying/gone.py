@@ -49,14 +49,18 @@ def note_gone(plan: CarryPlan) -> None:
         collection_file.write(plan.before)
 
 
-def drop_gone(plan: CarryPlan) -> int:
-    """Remove from the collection what has vanished at home and is as it was brought; how many files went."""
-    dropped = 0
+def drop_gone(plan: CarryPlan) -> list[str]:
+    """Remove from the collection what has vanished at home and is as it was brought; the places of what stays, since it
+    was changed there or its drive refused.
+    """
+    left = []
     for one in plan.gone:
         place = os.path.join(plan.top, one.place)
         with suppress(OSError), Removal(plan.top) as removal:
-            dropped += removal.unlink(one.place, as_it_was_brought(place, one)) is not None
-    return dropped
+            removal.unlink(one.place, as_it_was_brought(place, one))
+        if os.path.lexists(place):
+            left.append(one.place)
+    return left
 
 
 def as_it_was_brought(place: str, one: Gone) -> Callable[[os.stat_result], bool]:

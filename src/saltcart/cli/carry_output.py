@@ -1,6 +1,7 @@
 """What `saltcart carry` shows before it copies and when it is done."""
 
 from collections import Counter
+from collections.abc import Sequence
 from typing import NamedTuple
 
 from saltcart.carrying.carry_plan import CarryPlan
@@ -170,17 +171,18 @@ def show_room(screen: Screen, plan: CarryPlan, limit: int | None) -> None:
 
 class Outcome(NamedTuple):
     """What came of a carry besides the collection: entries `leading_out` of it, how many tracks are `lacking_in_lists`
-    of it, and how many of its files were `dropped`.
+    of it, how many of its files were `dropped`, and which were to be and are `not_dropped`.
     """
 
     leading_out: list[dict[str, str]]
     lacking_in_lists: int
     dropped: int
+    not_dropped: Sequence[str] = ()
 
 
 def show_closing(screen: Screen, plan: CarryPlan, made: Collection, report: CheckReport, outcome: Outcome) -> None:
     """What is there, what plays anywhere, what does not, and what to type next."""
-    out, lacking, dropped = outcome
+    out, lacking, dropped, stays = outcome
     relative = [one for one in made.ledgers if one.relative]
     full = [one for one in made.ledgers if not one.relative]
     rows = [("Collection", place(made.top))]
@@ -212,11 +214,11 @@ def show_closing(screen: Screen, plan: CarryPlan, made: Collection, report: Chec
         rows += [("Broken before", f"{many(before, 'entry', 'entries')}, on this computer too")]
     if dropped:
         rows += [("Removed", f"{many(dropped, 'file', 'files')} that you removed here")]
-        rows += [
-            (
-                "Elsewhere",
-                f"saltcart settle {typed(made.top)}   on the other computer, or here to bring home what changed",
-            )
-        ]
+    if stays:
+        names = ", ".join(map(show, stays[:MOST])) + (" ..." if len(stays) > MOST else "")
+        count = many(len(stays), "file stays", "files stay")
+        rows += [("Not removed", f"{count} there, changed since or refused by the drive: {names}")]
+    there = f"saltcart settle {typed(made.top)}   on the other computer, or here to bring home what changed"
+    rows += [("Elsewhere", there)]
     rows += [("Again", "the same command brings the collection up to date")]
     screen.facts(rows)

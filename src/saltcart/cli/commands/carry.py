@@ -148,11 +148,12 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
     show_haul(screen, name, hauled)
     with screen.watch() as watch:
         repoint_copied(name, wait=options.wait, progress=watch)
-    dropped = drop_gone(plan) if options.drop_gone else 0
+    stays = drop_gone(plan) if options.drop_gone else []
     made, lacking = finish(name, options.lists, plan.unread)
     with screen.watch() as watch:
         report = check_trip(name, progress=watch)
-    outcome = Outcome(leading_out(report, made), lacking, dropped)
+    dropped = len(plan.gone) - len(stays) if options.drop_gone else 0
+    outcome = Outcome(leading_out(report, made), lacking, dropped, stays)
     if not report.ok:
         show_check(screen, report)
     screen.say()
