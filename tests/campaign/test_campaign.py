@@ -54,6 +54,23 @@ class Drop(OfATrip):
     before, command = ("haul", "repoint"), "drop"
 
 
+class Again(OfATrip):
+    """It was undone, and its copies were left: the second time they are there already."""
+
+    more = ("--signpost", "--exclude", "inside.m3u8")  # which was adjusted there, and is another file now
+    before = ("haul", "repoint", "undo")
+
+    def prepare(self):
+        super().prepare()
+        return ("move", *self.plan_words(*self.more, "--no-search", "--yes"))
+
+
+class Home(OfATrip):
+    """It was released, and all that was moved comes home."""
+
+    before, command = ("haul", "repoint", "release"), "undo"
+
+
 class InPieces(OfATrip):
     more = ("--signpost", "--exclude", "high", "low/C1.wav", "inside.m3u8")
     before, command = ("haul",), "repoint"
@@ -160,6 +177,29 @@ class SettleBack(OfACollection):
         wav(self.booth / "Music" / "new.wav", 70)
         with open(self.booth / "Music" / "near.m3u8", "a") as stream:
             stream.write("new.wav\n")
+
+
+class SettleHereAgain(SettleHere):
+    """What changed at home since arrives at the other place."""
+
+    def prepare(self):
+        words = (*super().prepare(), "--here")
+        self.run_again(*words)
+        self.be("ann")
+        self.sql(self.library, "UPDATE tracks SET plays = 40 WHERE id = 1")
+        wav(self.music / "new.wav", 70)
+        self.run_again(*self.carry_words())
+        self.be("bo")
+        return words
+
+
+class SettleBackAgain(SettleBack):
+    def prepare(self):
+        words = super().prepare()
+        self.run_again(*words)
+        wav(self.booth / "Music" / SOUNDS[0], 83)
+        self.sql(self.booth / "Ledgers" / "library.db", "UPDATE tracks SET plays = 50 WHERE id = 3")
+        return words
 
 
 class SettleBackMerging(SettleBack):
