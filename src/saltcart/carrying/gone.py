@@ -35,6 +35,7 @@ def vanished(plan: CarryPlan) -> list[Gone]:
             continue
         tail = place[len(plan.top) + 1 :]
         inside = lies_in(place, tops)
+        # It came after the last carry that this computer knows of: of that nothing here can be missing.
         if inside and tail not in then.digests and place not in ledgers:
             plan.strange.append(tail)
         elif inside or (place in homes and not os.path.lexists(homes[place])):

@@ -93,6 +93,7 @@ def plan_settle(
     ours = known.keys() | asked.keys()
     ground = ground_for(found, homes)
     stands = [stand(found, one, homes, known, ground) for one in found.ledgers]
+    # Programs here may keep their ledgers elsewhere than at the other computer; with that all is judged anew.
     if way != BACK and (theirs := found_here(found, cart, stands, progress)):
         homes = theirs | homes
         ours |= theirs.keys()

@@ -36,6 +36,7 @@ def build(plan: SettlePlan, choice: Choice) -> None:
         there_already = [one.there for one in plan.ledgers if one.step != COPY]
         for shelf in (one for one in found.shelves if not is_known(plan, one.place)):
             one = carried_home(found, shelf.name, shelf.place, plan.homes[shelf.place])
+            # A ledger or a single file in a shelf has a step of its own, and may have another place here.
             others = [*there_already, *(found.at(file.place) for file in found.files)]
             stay = tuple(escape(tail) for path in others if (tail := tail_below(path, one.old)))
             waybill.shelves.append(replace(one, stay=stay, renames=named_again(shelf, one.new)))

@@ -27,6 +27,7 @@ def compare_destination(trip: Trip, one: TripShelf, report: HaulReport) -> None:
     What stood there before the trip first looked is marked as such, so that `undo` leaves it alone.
     """
     shelf = one.shelf
+    # Only the first look can tell what was there before us; later ones see our own copies too.
     first = not one.fact(ShelfFact.SETTLED, False)
     if first and not os.path.lexists(shelf.new):
         one.record(ShelfFact.SETTLED, True)

@@ -43,12 +43,14 @@ def list_shelf(trip: Trip, one: TripShelf, report: HaulReport) -> None:
         )
     fresh = one.totals() == (0, 0)
     before = stock.since(drafts.seen(trip.waybill.draft, shelf.source)) if fresh else stock.differences()
+    # An empty shelf is more often the folder that a drive left at its mount point than a person's wish.
     if before["vanished"] and not stock.files():
         raise Refused(
             f"The shelf {show(shelf.old)} is empty now;"
             f" {counted(len(before['vanished']), 'file or folder was', 'files or folders were')} seen there before",
             "Look where they went; if its drive is not connected, plug it in.",
         )
+    # Some programs give a file its old time back when they write tags; its change time tells.
     if not fresh and not shelf.packed and keeps_change_times(shelf.stays_at):
         edited = altered_since(trip, stock, shelf.old).paths
         one.mark([(path, LISTED, log.digest(one.number, path), None, False) for path in edited])

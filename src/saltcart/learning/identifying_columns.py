@@ -78,6 +78,7 @@ def column_facts(path: str, rule: Rule, disk: Disk) -> list[ColumnFact]:
         ]
         named = ((place, cells) for _key, place, cells in ledger.beside(connection, rule, columns) if kind_of(place))
         everything = list(islice(named, SAMPLE))
+    # Facts are held against files, so only of rows whose file is there.
     rows = [(now, cells) for place, cells in everything if os.path.isfile(now := disk.now(place))]
     best: dict[str, ColumnFact] = {}
     lengths = {place: read_header(place).seconds for place, _cells in rows}

@@ -70,6 +70,7 @@ def split_lessons(samples: Sequence[Sample], lessons: Sequence[Lesson]) -> Itera
             disk = samples[0].ground.disk
             folders_alone = all(disk.kind(path) == "folder" for path in paths)
             inside = sum(map(disk.leads_on if folders_alone else disk.in_shelves, paths))
+            # Most must lead somewhere, and at least one to what is sought: a wrong folder makes paths too.
             if len(paths) <= SURE * total or not inside:
                 continue
             known.add(place)

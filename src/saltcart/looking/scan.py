@@ -49,6 +49,7 @@ class Scan:
     def look_at(self, place: str, reached_as: str | None = None) -> None:
         """Walk one place.  Refused when it is no folder."""
         top = true_path(meant_place(place))
+        # Given twice, or within another: nothing is counted twice.
         if any(tail_below(top, done) is not None for done in self.report.places):
             return
         if not os.path.isdir(top):

@@ -123,8 +123,10 @@ class Files:
                     contradict.append(LENGTH)
                 elif lost.length >= (LONG if lost.rounded else SHORT):
                     agree.append(LENGTH)
+        # Files of the same size have been answered above, so this one has another.
         if lost.size is not None and LENGTH not in agree:
             contradict.append(SIZE)
+        # Tags are read last, since that opens the file.
         if (lost.title or lost.artist or lost.track) and not contradict:
             tags = tags_of(path)
             agree += [TITLE] if lost.title and titled(lost.title, tags.get("title")) else []

@@ -108,6 +108,7 @@ def renamed(lost: Lost, folder: str, beside: Beside, files: Files) -> Single | N
                 facts = Facts((*facts.agree, LENGTH), facts.contradict)
             if not facts.contradict and (facts.points >= ENOUGH or SIZE in facts.agree):
                 alike.append((path, facts))
+    # Two that are alike are a choice for a person, even if one of them agrees in more.
     sure = [
         (path, facts)
         for path, facts in alike

@@ -204,6 +204,8 @@ def candidates(top: str, walked: Walked) -> Iterator[tuple[str, Item]]:
         elif path in walked.without:
             result.passed_over[NOT_MEANT] += 1
         elif kind_of(path) and (item.size > SNIFFED or sounds(path)):
+            # Beginnings are only read of small ones: a large file with the suffix of a sound is one, but a database may
+            # be small and called .wav.
             result.passed_over["sounds"] += 1
         elif top in here.SHARED_PLACES and installed(path):
             result.passed_over["installed for all users"] += 1

@@ -130,6 +130,7 @@ class Accountant:
             mentions.setdefault(path, Mention(path, len(targets), spots=spots[:MOST_SPOTS]))
         for path, mention in self.pieces.items():
             mentions.setdefault(path, mention)
+        # The trip's own ledgers were tried already; only for the others it has to be found out what they are.
         unknown = [path for path in mentions if path not in known]
         self.above = {path: {folder for folder, _spot in one.above} for path, one in mentions.items() if one.above}
         present = {path for path, one in mentions.items() if one.live() or one.above}
@@ -276,6 +277,7 @@ class Accountant:
         for proof in lesson.proofs:
             if proof.trouble and proof.refused:
                 self.reasons[proof.path] = proof.trouble
+        # A map that reaches no more than what was there before is no gain, and one more thing to go wrong.
         for proof in lesson.proofs if plan else ():
             best = found.get(proof.path)
             one = self.tried(proof.path, plan.name) if plan and worth(proof) else None
@@ -298,6 +300,7 @@ class Accountant:
         elif not uncovered:
             word = IN_FULL if one else HISTORY if mention.history else SAID
         elif all(shelf.leave == "signpost" for shelf in self.waybill.shelves) and not self.leads_out(path, one):
+            # From here on something names the old place and will not follow; what matters is whether it is found there.
             word = SERVED
         elif all(shelf.original_stays for shelf in self.waybill.shelves):
             word = ORIGINALS

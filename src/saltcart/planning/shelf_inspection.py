@@ -87,6 +87,7 @@ class ShelfInspector:
             if item.kind in (FILE, FOLDER) and not shelf.original_stays:
                 place = f"{shelf.old}/{item.path}"
                 fixed += [place] if here.is_fixed(place, item.device) else []
+            # The ends of what is counted stand for all that lies beyond them.
             one.far_times += item.mtime_ns in (EARLIEST_NS, LATEST_NS)
             if item.kind == FILE:
                 count_file(one, item, unit)

@@ -96,6 +96,7 @@ def contents_of(path: str, _size: int, _mtime_ns: int) -> Contents:
             if len(members) > MOST_MEMBERS:
                 raise refusal(path, f"holds more than {MOST_MEMBERS:,} files")
     folders = {"/".join(place.split("/")[:depth]) for place in members for depth in range(1, place.count("/") + 1)}
+    # Unpacked in one order it would be the file, in another the folder.
     if both := folders & members.keys():
         raise refusal(path, f"holds {show(min(both))} as a file and as a folder")
     if not members:

@@ -209,6 +209,7 @@ def refuse_changes(trip: Trip) -> None:
             place = shelf.place(row.item.path)
             if row.state == ACCEPTED or place in over:
                 continue
+            # What will take the place of an older file waits beside it until the switch.
             place = staged_for(place, trip.name) if row.item.path in waiting else place
             if row.item.kind != OTHER and not os.path.lexists(place):
                 details.append(f"copy gone: {show(place)}")

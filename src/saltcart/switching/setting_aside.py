@@ -23,6 +23,7 @@ def aside_deeds(shelf: Shelf, old: str, aside: str, path: str) -> list[Deed]:
     if not shelf.divided or (not isinstance(shelf, ChosenFiles) and whole(shelf, place, path)):
         signpost = [Link(place, shelf.place(path))] if shelf.leave == "signpost" else []
         return [Rename(place, hidden), *signpost]
+    # By names, since the order of a folder is no order: the same plan whenever it is made.
     deeds: list[Deed] = [Make(hidden, place)]
     for name in sorted(os.listdir(place)):
         inner = f"{path}/{name}" if path else name

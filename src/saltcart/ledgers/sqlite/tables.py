@@ -144,6 +144,7 @@ class Table:
         say, or None.
         """
         mapped = {rule.column: number for number, rule in rules.items()}
+        # What comes below starts from the old rows, so a row too many would not be met there.
         counts = [
             connection.execute(f"SELECT count(*) FROM {side}.{quoted(self.name)}").fetchone()
             for side in ("before", "main")
@@ -161,6 +162,7 @@ class Table:
                 text = text if value == blob.holding(text) else None
             if number is None or text is None or asked.pop((number, *key), None) != text:
                 return f"other cells of {self.name} would change"
+        # What was to change and is not unlike: it must say so already, or the rewrite has missed it.
         for (rule, *key), text in asked.items():
             cell = connection.execute(self.cell_query(rules[rule].column), key).fetchone()
             if not cell or text_of(cell[0]) != text:
