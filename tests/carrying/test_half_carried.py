@@ -22,9 +22,9 @@ class HalfCarried(TwoMachines):
     def settle_words(self):
         return ("settle", str(self.booth), "--in-place", "--yes")
 
-    def play(self):
+    def play(self, times=41):
         """Something happens in Bo's library."""
-        self.sql(self.homes["bo"] / "player" / "library.db", "UPDATE tracks SET plays = 41 WHERE id = 2")
+        self.sql(self.homes["bo"] / "player" / "library.db", f"UPDATE tracks SET plays = {times} WHERE id = 2")
 
     def plays_there(self):
         """How often the second track was played, as the collection has it."""
@@ -40,19 +40,26 @@ class HalfCarried(TwoMachines):
         self.assertEqual(self.plays_there(), 41)
 
     def test_a_carry_after_which_another_computer_wrote_there_is_over(self):
-        self.carry()
-        self.sql(self.library, "UPDATE tracks SET plays = 40 WHERE id = 1")
+        """It was cut off in the switch, or after it: what came since is brought home first, and nothing is lost."""
         words = ("carry", str(self.music), "--to", str(self.booth), "--ledger", self.library, "--map", str(PLAYER_MAP),
                  "--map", str(DECKS_MAP), "--yes")  # fmt: skip
-        with mock.patch.object(carry, "finish", side_effect=KeyboardInterrupt):
-            self.assertEqual(run_until(words, self.environment, 0), 4)
-        self.settle()
-        self.play()
-        self.settle()
-        said = (self.booth / "carried.toml").read_text()
-        self.assertNotIn("finished now", self.at("ann", *words, status=3).stdout)
-        self.assertEqual((self.booth / "carried.toml").read_text(), said)
-        self.assertEqual(self.plays_there(), 41)
+        for number, (where, what) in enumerate(((carry, "finish"), (all_or_nothing, "carry_out"))):
+            with self.subTest(what):
+                self.booth = self.lighter / f"Booth {number}"
+                words = [*words[:3], str(self.booth), *words[4:]]
+                self.carry()
+                self.sql(self.library, f"UPDATE tracks SET plays = {50 + number} WHERE id = 1")
+                with mock.patch.object(where, what, side_effect=KeyboardInterrupt):
+                    self.assertEqual(run_until(words, self.environment, 0), 4)
+                self.settle()
+                self.play(41 + number)
+                self.settle()
+                said = (self.booth / "carried.toml").read_text()
+                self.assertNotIn("finished now", self.at("ann", *words, status=3).stdout)
+                self.assertEqual((self.booth / "carried.toml").read_text(), said)
+                self.assertEqual(self.plays_there(), 41 + number)
+                self.at("ann", "settle", self.booth, "--back", "--yes")
+                self.assertEqual(self.counts(self.library)[0][1][3], 41 + number)
 
     def test_what_was_removed_here_and_changed_there_is_told_to_stay(self):
         said = self.carry().stdout

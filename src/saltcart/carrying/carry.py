@@ -280,8 +280,9 @@ def unfinished(top: str) -> str | None:
     for trip in history.readable():
         if trip.waybill.collection == top and trip.state in (SWITCHING, SWITCHED):
             written = trip.logbook.fact(Fact.COLLECTION_WRITTEN, False) or trip.logbook.fact(Fact.FINISHED) is True
-            known = known_collection(top) if trip.state == SWITCHED else None
-            return None if written or (known and known.trip != trip.name) else trip.name
+            known = known_collection(top)
+            others = known and known.trip not in (trip.name, trip.waybill.after)
+            return None if written or others else trip.name
     return None
 
 
