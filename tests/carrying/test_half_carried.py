@@ -8,10 +8,11 @@ from unittest import mock
 
 from saltcart.carrying import histories
 from saltcart.cli.commands import carry
+from saltcart.own_names import neighbour_of
 from saltcart.switching import all_or_nothing, undo
 from tests.carrying.machines import DECKS_MAP, SOUNDS, TwoMachines
 from tests.switching.crashing import plug_in, pull, run_until
-from tests.world import PLAYER_MAP, tree
+from tests.world import PLAYER_MAP, tree, wav
 
 
 class HalfCarried(TwoMachines):
@@ -60,6 +61,16 @@ class HalfCarried(TwoMachines):
                 self.assertEqual(self.plays_there(), 41 + number)
                 self.at("ann", "settle", self.booth, "--back", "--yes")
                 self.assertEqual(self.counts(self.library)[0][1][3], 41 + number)
+
+    def test_what_was_left_beside_a_sound_by_a_program_that_was_killed_goes(self):
+        self.carry()
+        wav(self.booth / "Music" / SOUNDS[0], 81)
+        left = neighbour_of(str(self.music / SOUNDS[0]))
+        with open(left, "wb") as stream:
+            stream.write(b"half of a sound")
+        self.at("ann", "settle", self.booth, "--back", "--yes")
+        self.assertEqual((self.music / SOUNDS[0]).read_bytes(), (self.booth / "Music" / SOUNDS[0]).read_bytes())
+        self.assertFalse(os.path.lexists(left))
 
     def test_what_was_removed_here_and_changed_there_is_told_to_stay(self):
         said = self.carry().stdout

@@ -89,8 +89,8 @@ def clear_updates(trip: Trip) -> None:
     ours = [path for _number, path, _digest in manifests.recorded(trip)]
     ours += [os.path.join(trip.waybill.collection, NAME)] if trip.waybill.collection else []
     ledgers = {path for row in trip.logbook.ledgers() if row.rewrite for path in (row.place, row.path)}
-    left = [neighbour_of(path) for path in (*ledgers, *ours)]  # by a program that was killed while it wrote
     ours += [one.path for one in trip.waybill.newer]
+    left = [neighbour_of(path) for path in (*ledgers, *ours)]  # by a program that was killed while it wrote
     for path in (*left, *(staged_for(path, trip.name) for path in ours)):
         if os.path.lexists(path):
             remove_if_there(path)
