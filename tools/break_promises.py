@@ -901,6 +901,22 @@ BREAKAGES = (
         ),
     ),
     Breakage(
+        4,
+        "a move that was interrupted in its switch goes on when typed again",
+        "cli/commands/move.py",
+        "if name := half_switched(options.shelf, list(map(meant_place, options.to))):",
+        'if name := "":',
+        ("tests.switching.test_crash.Crash.test_another_move_of_a_shelf_that_is_half_switched_is_refused",),
+    ),
+    Breakage(
+        4,
+        "only the same move goes on when it is typed again",
+        "planning/destination.py",
+        "            if same and all(os.path.dirname(shelf.new) in landings for shelf in moved):\n",
+        "            if same:\n",
+        ("tests.switching.test_crash.Crash.test_another_move_of_a_shelf_that_is_half_switched_is_refused",),
+    ),
+    Breakage(
         5,
         "no history is written where a drive was",
         "carrying/histories.py",

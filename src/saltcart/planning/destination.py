@@ -7,6 +7,7 @@ from saltcart.drives.limits import allowed
 from saltcart.errors import Refused, counted, show, typed
 from saltcart.safefile import nearest
 from saltcart.shelves.mountinfo import mounts_below
+from saltcart.shelves.true_names import true_path
 from saltcart.spelling.moves import tail_below
 from saltcart.system import here, os
 from saltcart.trips import history
@@ -41,6 +42,26 @@ def refuse_cut_off(place: str) -> None:
     for trip in history.readable():
         if trip.state in CUT_OFF and any(shelf.old == place for shelf in trip.waybill.shelves):
             raise Refused(f"Trip {trip.name} was interrupted while it switched {show(place)}", trips.next_step(trip))
+
+
+def half_switched(shelves: Sequence[str], places: Sequence[str]) -> str | None:
+    """The id of a move of these shelves, all of them, into these places that was interrupted in its switch: `repoint`
+    ends it.  A signpost may be at the old place of a shelf by now, or nothing.
+    """
+    tops = {os.path.join(true_path(os.path.dirname(path)), os.path.basename(path)) for path in map(whole, shelves)}
+    landings = {true_path(whole(place)) for place in places}
+    for trip in history.readable():
+        moved = [shelf for shelf in trip.waybill.shelves if not shelf.along]
+        if trip.state == trips.SWITCHING and not trip.waybill.collection and moved:
+            same = {shelf.old for shelf in moved} == tops
+            if same and all(os.path.dirname(shelf.new) in landings for shelf in moved):
+                return trip.name
+    return None
+
+
+def whole(path: str) -> str:
+    """A path as it was typed, from the top."""
+    return os.path.abspath(os.path.expanduser(path))
 
 
 def refuse_unreleased(place: str) -> None:

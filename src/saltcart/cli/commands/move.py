@@ -21,6 +21,7 @@ from saltcart.drives.named import meant_place
 from saltcart.errors import show
 from saltcart.hauling.haul import haul_waybill, note_remarks
 from saltcart.hauling.haul_report import HaulReport
+from saltcart.planning.destination import half_switched
 from saltcart.planning.draft import Draft, draft
 from saltcart.proving.check import check_trip
 from saltcart.proving.results import CheckReport
@@ -54,6 +55,9 @@ def run(options: argparse.Namespace) -> int:
 
 def move(screen: Screen, options: argparse.Namespace) -> int:
     """Move."""
+    if name := half_switched(options.shelf, list(map(meant_place, options.to))):
+        screen.say(f"Trip {name} was interrupted while it moved this. It continues.")
+        return switch_and_prove(screen, name, HaulReport(), options)
     with screen.watch() as watch:
         plan = draft(request(options), watch)
     show_draft(screen, plan, options.limit)
@@ -81,6 +85,11 @@ def carry_out(screen: Screen, plan: Draft, options: argparse.Namespace) -> int:
     with trips.opened(name) as trip:
         note_remarks(trip, plan.remarks)
     show_haul(screen, name, hauled)
+    return switch_and_prove(screen, name, hauled, options)
+
+
+def switch_and_prove(screen: Screen, name: str, hauled: HaulReport, options: argparse.Namespace) -> int:
+    """Let the programs use the new place, and look how all is then; the exit status."""
     with screen.watch() as watch:
         switched = repoint_copied(name, wait=options.wait, progress=watch)
     show_turned(screen, switched)
