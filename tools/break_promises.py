@@ -910,6 +910,14 @@ BREAKAGES = (
     ),
     Breakage(
         4,
+        "a way home that was interrupted in its switch goes on",
+        "cli/commands/undo.py",
+        "if not path and (begun := half_switched([shelf.new for shelf in moved], places)):",
+        'if begun := "":',
+        ("tests.switching.test_crash.Crash.test_a_way_home_that_was_interrupted_in_its_switch_goes_on",),
+    ),
+    Breakage(
+        4,
         "only the same move goes on when it is typed again",
         "planning/destination.py",
         "            if same and all(os.path.dirname(shelf.new) in landings for shelf in moved):\n",

@@ -65,6 +65,17 @@ class Crash(LinkedCase):
         self.assertIn("It continues", self.run_program(*words).stdout)
         self.assert_all_play()
 
+    def test_a_way_home_that_was_interrupted_in_its_switch_goes_on(self):
+        trip = self.hauled_trip()
+        self.run_again("repoint", trip, "--yes")
+        self.run_again("release", trip, "--yes", "--own")
+        words = ("undo", trip, "--yes")
+        with mock.patch.object(all_or_nothing, "carry_out", side_effect=KeyboardInterrupt):
+            self.assertEqual(run_until(words, self.environment, 0), 4)
+        self.assertIn("It continues", self.run_program(*words).stdout)
+        self.assertTrue((self.shelf / "low" / "C1.wav").is_file())
+        self.assert_all_play()
+
     def state(self):
         """The state of the one trip, "" when there is none yet."""
         for trip in self.trips():

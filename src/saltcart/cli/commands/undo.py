@@ -7,10 +7,12 @@ from saltcart.cart import load
 from saltcart.cli.account import refuse_open, show_advice
 from saltcart.cli.arguments import add_cart, add_list, add_pace, add_trip, add_wait, add_yes, need_answer, trip_name
 from saltcart.cli.commands.draft import show_draft
-from saltcart.cli.commands.move import carry_out
+from saltcart.cli.commands.move import carry_out, switch_and_prove
 from saltcart.cli.documents import draft_document, trip_document
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import Refused, show, typed
+from saltcart.hauling.haul_report import HaulReport
+from saltcart.planning.destination import half_switched
 from saltcart.planning.way_back import way_back
 from saltcart.switching.undo import undo
 from saltcart.system import os
@@ -117,6 +119,11 @@ def bring_back(screen: Screen, name: str, options: argparse.Namespace) -> int:
     path = os.path.abspath(os.path.expanduser(options.plan)) if options.plan else ""
     if path and os.path.exists(path):
         raise Refused(f"There is a file at {place(path)} already", "Choose another name with --plan, or remove it.")
+    moved = [one.shelf for one in summary(name).shelves if not one.shelf.along]
+    places = [os.path.dirname(shelf.old) for shelf in moved]
+    if not path and (begun := half_switched([shelf.new for shelf in moved], places)):
+        screen.say(f"Trip {begun} was interrupted while it brought this back. It continues.")
+        return switch_and_prove(screen, begun, HaulReport(), options)
     with screen.watch() as watch:
         plan = way_back(name, load(options.cart), watch, options.signpost, options.ignore)
     screen.say(f"Trip {name} is released, so its originals are gone. The copies can travel back to the old place.")
