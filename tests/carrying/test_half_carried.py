@@ -7,9 +7,11 @@ from types import SimpleNamespace
 from unittest import mock
 
 from saltcart.carrying import histories
+from saltcart.carrying.gone import drop_gone
 from saltcart.cli.commands import carry
 from saltcart.own_names import neighbour_of
 from saltcart.switching import all_or_nothing, undo
+from saltcart.waybills.collection import Gone
 from tests.carrying.machines import DECKS_MAP, SOUNDS, TwoMachines
 from tests.switching.crashing import plug_in, pull, run_until
 from tests.world import PLAYER_MAP, tree, wav
@@ -78,7 +80,7 @@ class HalfCarried(TwoMachines):
         for name in SOUNDS[:2]:
             (self.music / name).unlink()
         (self.booth / "Music" / SOUNDS[1]).write_bytes(b"edited there")
-        said = self.carry("--drop-gone", "--json", status=None).stdout
+        said = self.carry("--drop-gone", "--json", status=1).stdout
         self.assertEqual(json.loads(said)["dropped"], 1)
         self.assertEqual(json.loads(said)["not_dropped"], [f"Music/{SOUNDS[1]}"])
         self.assertEqual((self.booth / "Music" / SOUNDS[1]).read_bytes(), b"edited there")
@@ -105,6 +107,12 @@ class HalfCarried(TwoMachines):
             histories.clear_there(str(self.booth))
         histories.clear_there(str(self.booth))
         self.assertEqual([path.name for path in kept.iterdir()], ["abcd"])
+
+    def test_what_is_on_a_drive_that_has_gone_is_not_called_removed(self):
+        wav(self.booth / SOUNDS[0])
+        pull(str(self.lighter))
+        plan = SimpleNamespace(top=str(self.booth), gone=[Gone(SOUNDS[0], "blake3", "0" * 64)])
+        self.assertEqual(drop_gone(plan), [SOUNDS[0]])
 
     def test_no_history_is_written_where_a_drive_was(self):
         self.booth.mkdir()

@@ -56,10 +56,10 @@ def drop_gone(plan: CarryPlan) -> list[str]:
     """
     left = []
     for one in plan.gone:
-        place = os.path.join(plan.top, one.place)
+        place, went = os.path.join(plan.top, one.place), None
         with suppress(OSError), Removal(plan.top) as removal:
-            removal.unlink(one.place, as_it_was_brought(place, one))
-        if os.path.lexists(place):
+            went = removal.unlink(one.place, as_it_was_brought(place, one))
+        if went is None:  # not by a look: what is not seen may be on a drive that has gone
             left.append(one.place)
     return left
 

@@ -217,7 +217,7 @@ def show_closing(screen: Screen, plan: CarryPlan, made: Collection, report: Chec
     if stays:
         names = ", ".join(map(show, stays[:MOST])) + (" ..." if len(stays) > MOST else "")
         count = many(len(stays), "file stays", "files stay")
-        rows += [("Not removed", f"{count} there, changed since or refused by the drive: {names}")]
+        rows += [("Not removed", f"{count} there (changed there, or could not be removed): {names}")]
     there = f"saltcart settle {typed(made.top)}   on the other computer, or here to bring home what changed"
     rows += [("Elsewhere", there)]
     rows += [("Again", "the same command brings the collection up to date")]

@@ -155,7 +155,8 @@ def drop_all(trip: Trip, report: UndoReport, progress: Progress, spare: Containe
             trip, f"{counted(len(dropped.failed), 'copy', 'copies')} could not be removed", dropped.failed
         )
     drop_told(trip)
-    if not report.undropped and any(drive_away(one.shelf) for one in trip.shelves):
+    drives = {(one.shelf.new_drive, one.shelf.old_drive): one.shelf for one in trip.shelves}
+    if not report.undropped and any(map(drive_away, drives.values())):
         raise not_dropped(trip, DRIVE_WENT, dropped.failed)  # what lies beside the copies is not seen, and not gone
     report.dropped_files, report.dropped_bytes = dropped.files, dropped.bytes
     report.remarks += dropped.remarks

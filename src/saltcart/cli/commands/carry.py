@@ -161,11 +161,8 @@ def carry(screen: Screen, options: argparse.Namespace) -> int:
     carried = {**outcome._asdict(), "check": check_document(report)}
     copied = {"copied_files": hauled.copied_files, "copied_bytes": hauled.copied_bytes}
     screen.document({**trip_document(summary(name)), **carried_document(plan, made), **carried, **copied})
-    return (
-        0
-        if report.ok and (plan.chosen or not outcome.leading_out) and not plan.unread and not plan.draft.left_out
-        else 1
-    )
+    well = report.ok and (plan.chosen or not outcome.leading_out) and not plan.unread and not plan.draft.left_out
+    return 0 if well and not stays else 1
 
 
 def undo_given_up(screen: Screen, plan: CarryPlan, path: str, wait: bool) -> None:
