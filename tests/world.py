@@ -1,5 +1,6 @@
 """A small world to test in: two simulated drives, a shelf, ledgers of each kind, and the real program."""
 
+import atexit
 import hashlib
 import json
 import os
@@ -10,7 +11,7 @@ import sys
 import tempfile
 import unittest
 from contextlib import closing
-from functools import lru_cache
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import ClassVar
 
@@ -24,6 +25,8 @@ from tests.launcher import launch
 PROGRAM = os.path.join(os.path.dirname(sys.executable), "saltcart")
 ROOT = hasattr(os, "geteuid") and os.geteuid() == 0  # who may mount, and give files away
 WORDS = [PROGRAM] if os.name == "posix" else [sys.executable, "-m", "saltcart"]
+SOUNDS = Path(tempfile.gettempdir(), f"saltcart-sounds-{os.getpid()}")  # of the process that others are forked from
+atexit.register(shutil.rmtree, SOUNDS, ignore_errors=True)
 PLAYER_MAP = Path(player.__file__).parents[1] / "demo" / "maps" / "player.toml"
 
 
@@ -171,17 +174,22 @@ class WorldCase(unittest.TestCase):
 
 @lru_cache(maxsize=1)
 def remembering_tones():
-    """Let the demo's sounds be reckoned and encoded once in this process: a studio is built for many tests."""
+    """Let each of the demo's sounds be reckoned and encoded once for all processes of a run: a studio is built for
+    many tests.
+    """
     for name in ("bell", "horn", "track"):
-        setattr(tones, name, lru_cache(maxsize=None)(getattr(tones, name)))
-    encoded, write = {}, tones.write
+        setattr(tones, name, partial(partial, getattr(tones, name)))  # reckoned when it is written
+    write = tones.write
 
-    def remembered(path, samples, depth=16):
-        key = id(samples), os.path.splitext(path)[1], depth
-        if key not in encoded:
-            write(path, samples, depth)
-            encoded[key] = samples, Path(path).read_bytes()  # which keeps the samples, and so their number
-        Path(path).write_bytes(encoded[key][1])
+    def remembered(path, reckon, depth=16):
+        said = reckon.func.__name__, reckon.args, reckon.keywords, os.path.splitext(path)[1], depth
+        kept = SOUNDS / hashlib.sha256(repr(said).encode()).hexdigest()
+        if not kept.exists():
+            write(path, reckon(), depth)
+            SOUNDS.mkdir(exist_ok=True)
+            shutil.copyfile(path, f"{kept}.{os.getpid()}")
+            os.replace(f"{kept}.{os.getpid()}", kept)
+        shutil.copyfile(kept, path)
 
     tones.write = remembered
 

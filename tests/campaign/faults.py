@@ -27,6 +27,10 @@ class Campaign(CrashCase):
     drives = ("keel", "lighter", "home")
     step = STEP or 307
 
+    def setUp(self):
+        super().setUp()
+        on_drive(self.top, "world")  # else an empty mount folder is on the drive of the worlds of all other tests
+
     def prepare(self):
         """Make the world in which the command is typed; its words."""
         raise NotImplementedError
@@ -94,7 +98,10 @@ class Campaign(CrashCase):
         self.assertNotEqual(start, end)
         left = [name for part in end for name in part if isinstance(name, bytes) and PREPARED.fullmatch(name)]
         self.assertEqual(left, [], "left behind though nothing went wrong")
+        turn = sum(map(ord, type(self).__name__)) % 2
         for offset, (kind, make) in enumerate(self.troubles()):
+            if not STEP and offset % 2 != turn:
+                continue  # a sample: the classes take turns with the kinds of trouble
             for number in range(PHASE if STEP else 1 + offset * 9, MOST, self.step):
                 self.restore()
                 with self.subTest(f"{kind} at {number}"):

@@ -6,7 +6,8 @@ import subprocess
 
 from saltcart.errors import typed
 from tests.advice import printed, words
-from tests.world import PROGRAM, WorldCase, wav
+from tests.launcher import in_shells
+from tests.world import WorldCase, wav
 
 NAMES = [
     *("-Fog", "it's", 'say "ho"', "$HOME `id`", "a;b & c", "two\nlines", "ünï\udcff", "~", "~ana", "*?[x]"),
@@ -28,7 +29,7 @@ class Typed(WorldCase):
 class Advice(WorldCase):
     def type(self, command, status=0):
         """What a command prints that is typed into a shell as it was printed."""
-        command = command.replace("saltcart", shlex.quote(str(PROGRAM)), 1)
+        command = command.replace("saltcart", shlex.quote(f"{in_shells()}/saltcart"), 1)
         done = subprocess.run(
             ["bash", "-c", command], cwd=self.top, env=self.environment, stdin=subprocess.DEVNULL, capture_output=True
         )

@@ -11,7 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from saltcart.cli.fitting import GAP, fit, shortened
-from tests.world import PLAYER_MAP, PROGRAM, WorldCase, build_studio
+from tests.launcher import in_shells
+from tests.world import PLAYER_MAP, WorldCase, build_studio
 
 CELLS = st.one_of(
     st.integers(0, 10**9).map("{:,}".format),
@@ -108,8 +109,9 @@ class Terminals(WorldCase):
         ours, theirs = pty.openpty()
         environment = {**self.environment, "COLUMNS": str(width), "TERM": "xterm"}
         place = self.top / "s" if (self.top / "s").is_dir() else self.top
+        program = [f"{in_shells()}/saltcart", *words]
         child = subprocess.Popen(
-            [PROGRAM, *words], env=environment, stdout=theirs, stderr=theirs, stdin=subprocess.DEVNULL, cwd=place
+            program, env=environment, stdout=theirs, stderr=theirs, stdin=subprocess.DEVNULL, cwd=place
         )
         os.close(theirs)
         shown = b""

@@ -4,10 +4,12 @@ import os
 import re
 import shutil
 import subprocess
+import sys
 from pathlib import Path
 
 from saltcart.standins import decks
-from tests.world import PROGRAM, WorldCase, build_studio
+from tests.launcher import in_shells
+from tests.world import WorldCase, build_studio
 
 NAMES = "[bcdfghjkmnpqrstvwxz23456789]{4}"  # of trips; in the recipes, k3vn stands for any
 NAMED = re.compile(rf"(undo |release |set-aside-|Trip |check ){NAMES}\b")
@@ -31,7 +33,7 @@ class Recipes(WorldCase):
                 lines = recipes[name].splitlines()
                 wanted = [int(status[1]) if (status := re.search(r"# (\d)$", line)) else 0 for line in lines]
                 script = "".join(f'{line}\necho "status $?" >&2\n' for line in lines)
-                path = f"{os.path.dirname(PROGRAM)}:{os.environ['PATH']}"
+                path = f"{in_shells()}:{Path(sys.executable).parent}:{os.environ['PATH']}"  # `python` is this one too
                 home = {"SALTCART_HOME": str(place / "saltcart-data"), "HOME": str(self.top / "user"), "PATH": path}
                 done = subprocess.run(
                     ["bash", "-c", script], cwd=place, env={**self.environment, **home}, capture_output=True, text=True

@@ -14,22 +14,14 @@ import io
 import os
 import sys
 from contextlib import suppress
-from importlib import import_module
-
-import blake3  # noqa: F401  (these are loaded here once, rather than in every child)
-import mutagen  # noqa: F401
-import psutil  # noqa: F401
-import rich.progress  # noqa: F401
-import tomlkit  # noqa: F401
 
 from saltcart import renaming
 from saltcart.cli.main import main
-from saltcart.cli.parser import COMMANDS
 from saltcart.ledgers.sqlite import ledger as databases
 from saltcart.system import linux
+from tests import launcher
 
-for command in COMMANDS:
-    import_module(f"saltcart.cli.commands.{command}")
+launcher.load()  # once, rather than in every child
 
 DURABLE = ("replace", "rename", "symlink", "unlink", "rmdir", "fsync", "link", "mkdir", "utime")
 KILLED, FAILED = 137, 50
