@@ -22,16 +22,14 @@ def vanished(plan: CarryPlan) -> list[Gone]:
     if plan.before is None:
         return []
     coming, then = places_of(plan), known_then(plan.before, undone_trips())
-    shelves = [one.shelf for one in plan.draft.shelves if not one.shelf.along]
-    tops = {shelf.new for shelf in shelves if plan.chosen or not isinstance(shelf, ChosenFiles)}
+    tops = whole_places(plan)
     homes = {plan.before.at(one.place): one.path for one in mine(plan.before)}
     away = {place for place in plan.offline if os.path.isdir(place)}
     ledgers = {plan.before.at(one.place) for one in plan.before.ledgers}
     gone = []
     for place, known in collection_file.digests_before(plan.top).items():
-        if place in coming or not os.path.isfile(place) or place in plan.offline:
-            continue
-        if lies_in(place, away):
+        offline = place in plan.offline or lies_in(place, away)  # which is not gone
+        if place in coming or offline or not os.path.isfile(place):
             continue
         tail = place[len(plan.top) + 1 :]
         inside = lies_in(place, tops)
@@ -41,6 +39,14 @@ def vanished(plan: CarryPlan) -> list[Gone]:
         elif inside or (place in homes and not os.path.lexists(homes[place])):
             gone.append(Gone(tail, *known))
     return gone
+
+
+def whole_places(plan: CarryPlan) -> set[str]:
+    """The places there of the shelves of which all that is not brought now has gone: not of files that were chosen by
+    something else than this carry.
+    """
+    shelves = [one.shelf for one in plan.draft.shelves if not one.shelf.along]
+    return {shelf.new for shelf in shelves if plan.chosen or not isinstance(shelf, ChosenFiles)}
 
 
 def note_gone(plan: CarryPlan) -> None:

@@ -33,16 +33,37 @@ def build(plan: SettlePlan, choice: Choice) -> None:
     waybill.settles, waybill.comes_from = plan.way, found.top
     waybill.after = next((one.trip for one in reversed(mine(found))), "")
     if plan.way == HERE:
-        there_already = [one.there for one in plan.ledgers if one.step != COPY]
-        for shelf in (one for one in found.shelves if not is_known(plan, one.place)):
-            one = carried_home(found, shelf.name, shelf.place, plan.homes[shelf.place])
-            # A ledger or a single file in a shelf has a step of its own, and may have another place here.
-            others = [*there_already, *(found.at(file.place) for file in found.files)]
-            stay = tuple(escape(tail) for path in others if (tail := tail_below(path, one.old)))
-            waybill.shelves.append(replace(one, stay=stay, renames=named_again(shelf, one.new)))
-        waybill.shelves += single_files(plan)
+        waybill.shelves += [*whole_shelves(plan), *single_files(plan)]
     if plan.way in (HERE, BACK):
         SoundsHome(plan, choice).add()
+    add_relinks(plan)
+    for stood in plan.ledgers:
+        if stood.step in (COPY, REPLACE):
+            add_ledger(plan, stood)
+    for stood in plan.ledgers:
+        if stood.step == MERGE:
+            add_merge(plan, stood)
+    waybill.ledgers += new_ledgers(plan)
+    if waybill.renamed:
+        follow_names(plan)
+    try_out(plan)
+
+
+def whole_shelves(plan: SettlePlan) -> Iterator[Shelf]:
+    """The shelves that are copied here, without what of them has a step of its own."""
+    found = plan.found
+    there_already = [one.there for one in plan.ledgers if one.step != COPY]
+    for shelf in (one for one in found.shelves if not is_known(plan, one.place)):
+        one = carried_home(found, shelf.name, shelf.place, plan.homes[shelf.place])
+        # A ledger or a single file in a shelf may have another place here.
+        others = [*there_already, *(found.at(file.place) for file in found.files)]
+        stay = tuple(escape(tail) for path in others if (tail := tail_below(path, one.old)))
+        yield replace(one, stay=stay, renames=named_again(shelf, one.new))
+
+
+def add_relinks(plan: SettlePlan) -> None:
+    """Let entries lead to where the sounds lie from now on, written where these came from or in the collection."""
+    found, waybill = plan.found, plan.waybill
     names = {shelf.place: shelf for shelf in found.shelves}
     for place, source in found.sources():
         if place in plan.unasked:
@@ -54,16 +75,6 @@ def build(plan: SettlePlan, choice: Choice) -> None:
         add_relink(waybill, there, lies, from_there)
         if plan.way == IN_PLACE and from_source:
             add_relink(waybill, home, lies, from_source)
-    for stood in plan.ledgers:
-        if stood.step in (COPY, REPLACE):
-            add_ledger(plan, stood)
-    for stood in plan.ledgers:
-        if stood.step == MERGE:
-            add_merge(plan, stood)
-    waybill.ledgers += new_ledgers(plan)
-    if waybill.renamed:
-        follow_names(plan)
-    try_out(plan)
 
 
 def follow_names(plan: SettlePlan) -> None:

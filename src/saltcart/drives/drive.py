@@ -17,7 +17,7 @@ from msgspec import Struct
 from saltcart.drives.limits import APART, CHANGE_TIMES, SHARING, Limits, limits_of
 from saltcart.errors import Refused, show
 from saltcart.safefile import nearest
-from saltcart.shelves.mountinfo import is_top
+from saltcart.shelves.mountinfo import tops
 from saltcart.shelves.walk import walk
 from saltcart.system import here, os
 from saltcart.system.contract import UNKNOWN, Facts
@@ -121,6 +121,7 @@ def existing(path: str) -> str:
 
 def mount_of(path: str) -> str:
     """The top of the drive that holds `path`: the nearest mount point or drive marker at or above it."""
+    is_top = tops()
     return nearest(existing(path), lambda place: is_top(place) or os.path.isfile(os.path.join(place, MARKER)))
 
 

@@ -46,15 +46,20 @@ def compare_destination(trip: Trip, one: TripShelf, report: HaulReport) -> None:
         standing, digest = compare_existing(trip, shelf, row, place)
         if standing == CLASH and not as_brought(place, earlier):
             clashes.append(place)
-        elif (standing == GONE and row.state in (VERIFIED, PLACING)) or (
-            row.state == PLACING and row.item.links > 1 and standing != EQUAL
-        ):
+        elif copied_anew(row, standing):
             one.mark([(row.item.path, LISTED, row.digest, None, False)])
         elif standing == EQUAL and row.state != VERIFIED and (row.item.kind == FILE or first):
             report.there_already += row.item.kind == FILE
             one.mark([(row.item.path, VERIFIED, digest, None, first)])
     refuse_clashes(shelf, clashes)
     one.record(ShelfFact.SETTLED, True)
+
+
+def copied_anew(row: Row, standing: str) -> bool:
+    """Whether what was copied, or was about to get its name, has to be copied once more."""
+    if row.state == PLACING and row.item.links > 1:
+        return standing != EQUAL
+    return standing == GONE and row.state in (VERIFIED, PLACING)
 
 
 def look_for_waiting(trip: Trip, one: TripShelf, row: Row, place: str) -> None:

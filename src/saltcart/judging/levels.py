@@ -1,10 +1,11 @@
 """Folders that a ledger names one or two levels too high or too low for what starts from them."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 from saltcart.judging.judgements import FOUND, MISSING, LedgerState
 from saltcart.judging.resolver import Resolver
+from saltcart.ledgers.base import Entry
 from saltcart.shelves.audio import kind_of
 from saltcart.shelves.walk import FILE, walk
 from saltcart.spelling import Spelling
@@ -26,21 +27,7 @@ def wrong_levels(state: LedgerState, resolver: Resolver) -> list[WrongLevel]:
     """The folders of a judged ledger from which nothing of what is missing is found, though all of it lies above or
     below; some entries of each are looked for.
     """
-    home, groups = os.path.dirname(state.path), dict[str, list[tuple[Spelling, str]]]()
-    lists: dict[str, str] = {}  # where a folder is that another ledger lists
-    relative = (part for part in state.judged if part.batch.base or not part.batch.sure)
-    for one in (one for part in relative for one in part.judgements(plain=False)):
-        if one.verdict == MISSING and (one.entry.base or one.entry.tried):
-            bases = one.entry.tried or (one.entry.base,)
-            for listed in one.entry.tried:
-                lists[resolver.start_at(listed, home)] = listed.where.ledger
-            for folder in {resolver.start_at(base, home) for base in bases if base}:
-                groups.setdefault(folder, []).append((one.entry.spelling, one.entry.written))
-    for part in state.judged if groups else ():
-        if part.counts()[FOUND]:
-            first = part.batch.entry(0)
-            for base in first.tried or (first.base,):
-                groups.pop(resolver.start_at(base, home) if base else "", None)  # some do start from there
+    groups, lists = missing_by_folder(state, resolver)
     found = []
     for folder, entries in groups.items():
         for other in near(folder):
@@ -50,6 +37,33 @@ def wrong_levels(state: LedgerState, resolver: Resolver) -> list[WrongLevel]:
                 found.append(WrongLevel(lists.get(folder, state.path), folder, other, len(entries)))
                 break
     return found
+
+
+def missing_by_folder(
+    state: LedgerState, resolver: Resolver
+) -> tuple[dict[str, list[tuple[Spelling, str]]], dict[str, str]]:
+    """Spelling and text of the missing entries of a judged ledger, by the folder that they start from; none of folders
+    from which anything is found.  And of the folders that another ledger lists, which one it is.
+    """
+    home, groups = os.path.dirname(state.path), dict[str, list[tuple[Spelling, str]]]()
+    lists: dict[str, str] = {}
+    relative = (part for part in state.judged if part.batch.base or not part.batch.sure)
+    for one in (one for part in relative for one in part.judgements(plain=False)):
+        if one.verdict == MISSING:
+            for listed in one.entry.tried:
+                lists[resolver.start_at(listed, home)] = listed.where.ledger
+            for folder in {resolver.start_at(base, home) for base in bases_of(one.entry)}:
+                groups.setdefault(folder, []).append((one.entry.spelling, one.entry.written))
+    for part in state.judged if groups else ():
+        if part.counts()[FOUND]:
+            for base in bases_of(part.batch.entry(0)):
+                groups.pop(resolver.start_at(base, home), None)
+    return groups, lists
+
+
+def bases_of(entry: Entry) -> Sequence[Entry]:
+    """The folders that an entry may start from."""
+    return entry.tried or ((entry.base,) if entry.base else ())
 
 
 def shows_less(folder: str, other: str) -> bool:

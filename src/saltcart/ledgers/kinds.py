@@ -199,13 +199,17 @@ def open_ledger(path: str, maps: Sequence[Map], named: str | None = None) -> Led
     fitting = [] if named or ledger else [plan for plan in maps if reads(path, plan)]
     if len(fitting) == 1:  # what nothing claims, one map alone reads
         return mapped(path, fitting[0])
-    databases = [plan for plan in maps if plan.container == "sqlite"]
-    for plan in databases if claims(head) else ():
-        if misfit := SqliteLedger(path, plan).misfit():
-            raise BadLedger(path, misfit, "Use the map that fits this database, or correct the map.")
+    raise not_read(path, [plan for plan in maps if plan.container == "sqlite"], claims(head))
+
+
+def not_read(path: str, plans: Sequence[Map], database: bool) -> BadLedger:
+    """The error for a file that nothing reads, with what a database lacks of the first of some maps that it misses."""
+    misfits = (SqliteLedger(path, plan).misfit() for plan in plans) if database else ()
+    if misfit := next(filter(None, misfits), None):
+        return BadLedger(path, misfit, "Use the map that fits this database, or correct the map.")
     known = ", ".join(form.NAME for form in text_formats())
-    neither = ", and it is not an SQLite database" if databases else ""
-    raise BadLedger(
+    neither = ", and it is not an SQLite database" if plans else ""
+    return BadLedger(
         path,
         f"no format known here reads it (formats: {known}){neither}",
         f"Let Salt Cart work out how to read it: saltcart learn {typed(path)} --keep",

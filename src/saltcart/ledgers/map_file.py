@@ -134,11 +134,7 @@ class MapFile(Struct, frozen=True):
 
 def check_entry(path: str, number: int, entry: EntryLine, container: str) -> None:
     """Raise BadFile when an entry lacks what its container needs, or has what makes no sense there."""
-    database = container == "sqlite"
-    needed = ("table", "column") if database else ("at",)
-    strange: tuple[str, ...] = ("at", "base_at", "any_case") if database else COLUMN_KEYS
-    strange += () if container == "json" else ("keys",)
-    strange += ("base_at", "separator", "piece", "any_case") if container in ("text", "chunks", "counted") else ()
+    needed, strange = keys_of(container)
     with open(path, encoding="utf-8-sig") as stream:
         place = reading.Place(path, stream.read(), ("entries", number))
     for key in needed:
@@ -147,6 +143,27 @@ def check_entry(path: str, number: int, entry: EntryLine, container: str) -> Non
     for key in strange:
         if entry.says(key):
             raise place.at(key).fail(f'"{key}" has no meaning in this container', "Leave it out.")
+    for key in ("add", "means"):
+        if entry.says(key) and entry.means != PAST and entry.names != "folder":
+            raise place.at(key).fail(f'"{key}" is for folders', 'Write names = "folder" beside it.')
+    check_parts(place, entry)
+    for key in ("at", "piece") if container == "text" else ("piece",):
+        if pattern := getattr(entry, key):
+            check_pattern(place.at(key), pattern)
+
+
+def keys_of(container: str) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """The keys that an entry of a container needs, and those that make no sense there."""
+    strange: tuple[str, ...] = () if container == "json" else ("keys",)
+    if container == "sqlite":
+        return ("table", "column"), ("at", "base_at", "any_case", *strange)
+    if container in ("text", "chunks", "counted"):
+        strange += ("base_at", "separator", "piece", "any_case")
+    return ("at",), COLUMN_KEYS + strange
+
+
+def check_parts(place: reading.Place, entry: EntryLine) -> None:
+    """Raise BadFile when what an entry says of its folder, or of the parts of a value, does not go together."""
     parts = (entry.folder.table, entry.folder.key, entry.folder.by) if entry.folder else ()
     if any(parts) and not all(parts):
         raise place.at("folder").fail(
@@ -157,12 +174,6 @@ def check_entry(path: str, number: int, entry: EntryLine, container: str) -> Non
         raise place.at("separator").fail("a list of names cannot start from a folder column", "Leave one of them out.")
     if entry.separator and entry.piece:
         raise place.at("piece").fail("a value has either a separator or a piece", "Leave one of them out.")
-    for key in ("add", "means"):
-        if entry.says(key) and entry.means != PAST and entry.names != "folder":
-            raise place.at(key).fail(f'"{key}" is for folders', 'Write names = "folder" beside it.')
-    for key in ("at", "piece") if container == "text" else ("piece",):
-        if pattern := getattr(entry, key):
-            check_pattern(place.at(key), pattern)
 
 
 def check_pattern(place: reading.Place, pattern: str) -> None:

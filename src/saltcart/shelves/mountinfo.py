@@ -1,6 +1,6 @@
 """What is mounted where, as the system tells it."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import lru_cache
 
 from saltcart.system import here, os
@@ -18,8 +18,13 @@ def is_top(path: str) -> bool:
     """Whether `path`, a real one, is the top of a mounted volume; also that of a subvolume, which has its own device
     number too, is not.
     """
-    all_mounts = here.mounts()
-    return (not all_mounts or path in places_of(all_mounts)) and os.path.ismount(path)
+    return tops()(path)
+
+
+def tops() -> Callable[[str], bool]:
+    """The same for several paths at one moment: what is mounted is asked once for all of them."""
+    places = places_of(here.mounts())
+    return lambda path: (not places or path in places) and os.path.ismount(path)
 
 
 @lru_cache(maxsize=2)

@@ -271,12 +271,18 @@ def refuse_blocked(trip: Trip, one: TripShelf) -> None:
             f"The originals are not at {show(one.aside)}",
             "If their drive is not connected, plug it in. If someone moved them, move them back there.",
         )
-    signpost = os.path.islink(place) and os.readlink(place) == shelf.new and shelf.leave == "signpost"
-    empty = os.path.isdir(place) and not os.path.islink(place) and not os.listdir(place)
-    if os.path.lexists(place) and not signpost and not empty and not (shelf.stay or shelf.only):
+    if os.path.lexists(place) and not is_ours(shelf) and not (shelf.stay or shelf.only):
         raise Refused(
             f"There is something else at {show(place)}", "Move it away, then undo again; nothing was changed."
         )
+
+
+def is_ours(shelf: Shelf) -> bool:
+    """Whether what is at the old place of a shelf is its signpost, or an empty folder, which nobody misses."""
+    place = shelf.old
+    if os.path.islink(place):
+        return os.readlink(place) == shelf.new and shelf.leave == "signpost"
+    return os.path.isdir(place) and not os.listdir(place)
 
 
 def refuse_unplugged(trip: Trip, shelf: Shelf) -> None:

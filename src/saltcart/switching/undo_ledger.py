@@ -54,20 +54,30 @@ def prepare_ledger(trip: Trip, row: LedgerRow, report: UndoReport, without_new: 
             f"The ledger {show(row.place)} is gone since the switch; its original is kept at {show(row.backup or '')}"
         )
         return []
-    today, travels = digest_of(row.place), row.place != row.path
+    today = digest_of(row.place)
     if today == row.before:
         return []  # nothing changed in it, the switch had not come to it, or somebody has restored it
     if trip.line(row).over:
         return [put_back_over(trip, row, today, report)]
-    if travels and any(
-        shelf.original_stays and tail_below(row.path, shelf.old) is not None for shelf in trip.waybill.shelves
-    ):
+    if comes_back(trip, row, today):
         report.changed += row.changed
-        return []  # the one at the old place was never touched
-    if today == row.after and travels:
-        report.changed += row.changed
-        return []  # it travelled and nobody changed it: the original comes back with its shelf
-    staged = staged_name(trip, row)
+        return []
+    return rewritten_back(trip, row, today, report)
+
+
+def comes_back(trip: Trip, row: LedgerRow, today: str) -> bool:
+    """Whether a ledger comes back with its shelf, by its digest of today: it travelled, and nobody changed it, or the
+    one at the old place was never touched.
+    """
+    stayed = any(one.original_stays and tail_below(row.path, one.old) is not None for one in trip.waybill.shelves)
+    return row.place != row.path and (today == row.after or stayed)
+
+
+def rewritten_back(trip: Trip, row: LedgerRow, today: str, report: UndoReport) -> list[Deed]:
+    """The deed for a ledger that is rewritten: as it was kept when nobody wrote to it since, else as it is today, with
+    its old entries.
+    """
+    staged, travels = staged_name(trip, row), row.place != row.path
     leftovers.sweep(trip.line(row).over or row.path, trip)
     if today == row.after:
         if not row.changed:

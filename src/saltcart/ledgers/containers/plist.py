@@ -25,10 +25,10 @@ MAGIC = b"bplist00"
 DEEPEST, MOST_SHARED = 200, 100_000
 
 
-def spans(data: bytes, rules: Sequence[At]) -> list[Span]:
-    """The entries of a property list.  ValueError when it is not one."""
+def loaded(data: bytes) -> object:
+    """What a property list holds; parts of a binary one may be shared very often.  ValueError when it is none."""
     try:
-        plistlib.loads(data)
+        return plistlib.loads(data)
     except (
         plistlib.InvalidFileException,
         ExpatError,
@@ -39,6 +39,23 @@ def spans(data: bytes, rules: Sequence[At]) -> list[Span]:
         struct.error,
     ) as error:
         raise ValueError(f"is not a property list ({error})") from error
+
+
+def texts_in(data: bytes) -> Iterator[str]:
+    """The strings and keys of a property list, shared ones once.  ValueError when it is none."""
+    waiting, seen = [loaded(data)], set[int]()
+    while waiting:
+        one = waiting.pop()
+        if isinstance(one, str):
+            yield one
+        elif isinstance(one, dict | list) and id(one) not in seen:
+            seen.add(id(one))
+            waiting += [*one, *one.values()] if isinstance(one, dict) else one
+
+
+def spans(data: bytes, rules: Sequence[At]) -> list[Span]:
+    """The entries of a property list.  ValueError when it is not one."""
+    loaded(data)
     return binary_spans(data, Matcher(rules)) if data.startswith(MAGIC) else xml_spans(data, Matcher(rules))
 
 

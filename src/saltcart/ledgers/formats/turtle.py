@@ -9,6 +9,7 @@ import re
 from saltcart.errors import CannotSpell, show
 from saltcart.ledgers.codings import TOML, Escape, json_mean, one_line
 from saltcart.ledgers.textual import Found, finder, line_of
+from saltcart.ledgers.where import Where
 from saltcart.spelling import spelling_of
 from saltcart.spelling.uris import REFERENCE
 
@@ -66,40 +67,34 @@ def found(text: str) -> list[Found]:
     known: list[tuple[int, int]] = []
     base = None
     folders: dict[str, int] = {}
+
+    def spot(token: re.Match[str], group: str) -> tuple[int, int, Where]:
+        return *token.span(group), line_of(text, token.start(), known)
+
     for token in TOKEN.finditer(text):
         if token["prefix"] is not None:
             if token["stands"].endswith("/") and is_file(token["stands"]):
                 folders[token["prefix"]] = len(rows)
-                place = token.span("stands")
-                rows.append(Found(*place, line_of(text, token.start(), known), IRI, REFERENCE, "folder", base))
+                rows.append(Found(*spot(token, "stands"), IRI, REFERENCE, "folder", base))
         elif token["local"]:
             if token["space"] in folders:
-                where = line_of(text, token.start(), known)
-                rows.append(Found(*token.span("local"), where, LOCAL, REFERENCE, "file", folders[token["space"]]))
+                rows.append(Found(*spot(token, "local"), LOCAL, REFERENCE, "file", folders[token["space"]]))
+        elif token["iri"] and token["base"]:
+            leads = is_file(token["iri"])
+            rows.append(Found(*spot(token, "iri"), IRI, REFERENCE if leads else None, "folder"))
+            base = len(rows) - 1 if leads else None
         elif token["iri"]:
-            value = token["iri"]
-            if token["base"]:
-                rows.append(
-                    Found(
-                        *token.span("iri"),
-                        line_of(text, token.start(), known),
-                        IRI,
-                        REFERENCE if is_file(value) else None,
-                        "folder",
-                    )
-                )
-                base = len(rows) - 1 if is_file(value) else None
-            elif is_file(value):
-                rows.append(
-                    Found(*token.span("iri"), line_of(text, token.start(), known), IRI, REFERENCE, "file", base)
-                )
-        elif token["type"] and PATH_TYPE.fullmatch(token["type"]):
-            group = next((name for name in LITERALS if token[name]), None)
-            if group:
-                rows.append(
-                    Found(*token.span(group), line_of(text, token.start(), known), LITERAL, spelling_of(token[group]))
-                )
+            if is_file(token["iri"]):
+                rows.append(Found(*spot(token, "iri"), IRI, REFERENCE, "file", base))
+        elif group := path_in(token):
+            rows.append(Found(*spot(token, group), LITERAL, spelling_of(token[group]), "file"))
     return rows
+
+
+def path_in(token: re.Match[str]) -> str | None:
+    """The group of a token that holds a literal of type Path."""
+    of_paths = token["type"] and PATH_TYPE.fullmatch(token["type"])
+    return next((name for name in LITERALS if token[name]), None) if of_paths else None
 
 
 def is_file(iri: str) -> bool:

@@ -156,10 +156,7 @@ class Table:
         for column, key, old, value in self.unlike(connection, rules, swaps, keys):
             if key[0] in rows.gone or (value is not None and rows.owners.get(column, {}).get(key) == value):
                 continue
-            number = mapped.get(column)
-            text = text_of(value)
-            if isinstance(old, bytes) and text is not None and (blob := blob_of(old)):
-                text = text if value == blob.holding(text) else None
+            number, text = mapped.get(column), text_in_place_of(old, value)
             if number is None or text is None or asked.pop((number, *key), None) != text:
                 return f"other cells of {self.name} would change"
         # What was to change and is not unlike: it must say so already, or the rewrite has missed it.
@@ -249,6 +246,14 @@ class Table:
             if covered := found.covers():
                 unlike = f"({found.made(y)}) IS NOT TRUE AND ({unlike} OR {covered})"
         return f"({unlike})"
+
+
+def text_in_place_of(old: object, value: object) -> str | None:
+    """The text that a cell holds now, written as it was before; None when there is none, or it is written otherwise."""
+    text = text_of(value)
+    if isinstance(old, bytes) and text is not None and (blob := blob_of(old)):
+        return text if value == blob.holding(text) else None
+    return text
 
 
 def untyped(declared: str) -> bool:
