@@ -4,6 +4,7 @@ import ast
 import re
 import runpy
 import unittest
+from functools import cache
 from itertools import pairwise
 from pathlib import Path
 
@@ -17,7 +18,8 @@ ROOMS = (
     "home", "safefile", "renaming", "own_names", "patterns", "progress", "errors", "system", "standins",
 )  # fmt: skip
 LONGEST_FUNCTION, LONGEST_MODULE = 50, 350  # lines
-MOST_PARAMETERS = 6
+MOST_PARAMETERS, MOST_BRANCHES = 6, 15
+BRANCHES = (ast.If, ast.IfExp, ast.For, ast.While, ast.ExceptHandler, ast.match_case, ast.Assert)
 
 
 def room_of(module):
@@ -26,9 +28,31 @@ def room_of(module):
     return parts[1] if parts[0] == "saltcart" and len(parts) > 1 and parts[1] in ROOMS else None
 
 
+@cache
+def parsed(path):
+    """What is in a file."""
+    return ast.parse(path.read_text("utf-8"))
+
+
+def functions():
+    """Every function of the house, with where it stands."""
+    for path in sorted(HOUSE.rglob("*.py")):
+        for one in ast.walk(parsed(path)):
+            if isinstance(one, ast.FunctionDef):
+                yield f"{path.relative_to(HOUSE)}:{one.lineno} {one.name}", one
+
+
+def branches(function):
+    """In how many ways the control may go on, counted at each place where it parts."""
+    parts = list(ast.walk(function))
+    words = sum(len(one.values) - 1 for one in parts if isinstance(one, ast.BoolOp))
+    conditions = sum(len(one.ifs) for one in parts if isinstance(one, ast.comprehension))
+    return 1 + words + conditions + sum(isinstance(one, BRANCHES) for one in parts)
+
+
 def imports(path):
     """Line and module of everything a file imports, in functions and for type checkers too."""
-    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+    for node in ast.walk(parsed(path)):
         if isinstance(node, ast.ImportFrom) and node.module:
             yield from ((node.lineno, f"{node.module}.{name.name}") for name in node.names)
         elif isinstance(node, ast.Import):
@@ -47,6 +71,12 @@ def arrows():
 
 
 class Structure(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        """All in one process, which parses each file once."""
+        for path in HOUSE.rglob("*.py"):
+            parsed(path)
+
     def test_arrows_run_downward(self):
         upward = [
             f"{place} imports from {other}" for place, room, other in arrows() if ROOMS.index(other) < ROOMS.index(room)
@@ -64,21 +94,14 @@ class Structure(unittest.TestCase):
         self.assertEqual(wrong, [])
 
     def test_functions_fit_on_a_screen(self):
-        long = [
-            f"{path.name}: {one.name}"
-            for path in sorted(HOUSE.rglob("*.py"))
-            for one in ast.walk(ast.parse(path.read_text("utf-8")))
-            if isinstance(one, ast.FunctionDef) and one.end_lineno - one.lineno >= LONGEST_FUNCTION
-        ]
+        long = [place for place, one in functions() if one.end_lineno - one.lineno >= LONGEST_FUNCTION]
         self.assertEqual(long, [])
 
+    def test_no_function_parts_in_many_ways(self):
+        self.assertEqual([place for place, one in functions() if branches(one) > MOST_BRANCHES], [])
+
     def test_no_function_takes_many_things(self):
-        taken = {
-            f"{path.relative_to(HOUSE)}:{one.lineno} {one.name}": [each.arg for each in (*args.args, *args.kwonlyargs)]
-            for path in sorted(HOUSE.rglob("*.py"))
-            for one in ast.walk(ast.parse(path.read_text("utf-8")))
-            if isinstance(one, ast.FunctionDef) and (args := one.args)
-        }
+        taken = {place: [each.arg for each in (*one.args.args, *one.args.kwonlyargs)] for place, one in functions()}
         many = {place: names for place, names in taken.items() if len(set(names) - {"self", "cls"}) > MOST_PARAMETERS}
         self.assertEqual(many, {})
 

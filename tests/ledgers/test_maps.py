@@ -387,7 +387,7 @@ class Containers(MapCase):
                 database.execute("SELECT raw FROM files WHERE raw NOT NULL").fetchone()[0].decode("utf-16-le"),
                 "/lighter/New Place/é.wav",
             )
-        with self.assertRaisesRegex(CannotSpell, "shared with what stays"):
+        with self.assertRaisesRegex(CannotSpell, "other entries need that folder too"):
             rewritten(ledger, Moves([Move("/keel/S/a/x.wav", "/lighter/x.wav")]), self.target)
 
     def test_errors_in_maps_name_file_and_line(self):

@@ -6,7 +6,6 @@ import os
 import shutil
 import sqlite3
 from contextlib import closing
-from pathlib import Path
 from unittest import mock
 from urllib.parse import quote
 
@@ -185,8 +184,9 @@ class FolderRows(WorldCase):
         names = ["One.wav", "Two.wav", "deep/Three.wav", "deep/Four.wav"]
         for at, name in enumerate(names):
             wav(self.lighter / "Kit" / name, at)
-        places = [(self.keel / "Kit" / name).parts for name in names]
-        slots = [{"dir": str(Path(*parts[:-1])), "file": parts[-1]} for parts in places]
+        files = ["One.wav", "Two.wav", "Three.wav", "deep/Four.wav"]  # with a path among them, and so all may be paths
+        folders = [self.keel / "Kit" / name.removesuffix(file) for name, file in zip(names, files, strict=True)]
+        slots = [{"dir": str(folder), "file": file} for folder, file in zip(folders, files, strict=True)]
         session = self.top / "user" / "slots.json"
         session.parent.mkdir()
         session.write_text(json.dumps(slots))
@@ -200,7 +200,7 @@ class FolderRows(WorldCase):
                 (self.lighter / "Kit" / gone).unlink()
             self.run_program("mend", "--in", self.lighter, "--by-name", "--yes", status=1 if gone else 0)
             now = json.loads(session.read_text())
-            self.assertEqual([one["file"] for one in now], [Path(name).name for name in names])
+            self.assertEqual([one["file"] for one in now], files)
             self.assertEqual([os.path.exists(f"{one['dir']}/{one['file']}") for one in now].count(False), lost)
 
 

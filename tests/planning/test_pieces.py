@@ -3,10 +3,17 @@
 import json
 import sqlite3
 import unittest
+import zlib
 from contextlib import closing
 from pathlib import Path
 
 from tests.planning.folder_trees import SOUNDS, TreeCase, played, tree
+
+
+def message_pack(names):
+    """A short array of short texts, and a number, in MessagePack: the length of each is in the byte before it."""
+    texts = [name.encode() for name in names]
+    return bytes([0x91 + len(texts)]) + b"".join(bytes([0xA0 + len(one)]) + one for one in texts) + b"\x05"
 
 
 class InPieces(TreeCase):
@@ -26,10 +33,20 @@ class InPieces(TreeCase):
             more=f"CREATE TABLE last (x); INSERT INTO last VALUES ('{self.shelf}')",
         )
         (self.programs / "parts.json").write_text(json.dumps([list(one) for one in names]))
+        with closing(sqlite3.connect(self.programs / "cells.db")) as made:
+            made.execute("CREATE TABLE sound (said TEXT, packed BLOB)")
+            rows = [(json.dumps(one), None) for one in names[:2]] + [
+                (None, zlib.compress(json.dumps(names[2:]).encode()))
+            ]
+            made.executemany("INSERT INTO sound VALUES (?, ?)", rows)
+            made.commit()
+        (self.programs / "packed.bin").write_bytes(b"SET1\0\0" + zlib.compress(json.dumps(names).encode()) + b"END.")
+        (self.programs / "counted.bin").write_bytes(b"\x94" + b"".join(message_pack(one) for one in names))
         (self.programs / "colons.txt").write_text("\n".join(":".join(one) for one in names))
         (self.programs / "wide.bin").write_bytes("\0".join(part for one in names for part in one).encode("utf-16-le"))
         found = self.account()
-        for name, count in (("tree.db", 4), ("split.db", 4), ("parts.json", 4), ("colons.txt", 4), ("wide.bin", 4)):
+        kinds = ("tree.db", "split.db", "parts.json", "colons.txt", "wide.bin", "cells.db", "packed.bin", "counted.bin")
+        for name, count in ((name, 4) for name in kinds):
             self.assertEqual((found[name]["standing"], found[name]["left"]), ("not read", count), name)
         self.assertEqual((found["opened.db"]["standing"], found["opened.db"]["left"]), ("in part", 3))
         done = self.run_program("move", self.shelf, "--to", self.lighter, "--yes", status=3)

@@ -4,6 +4,7 @@ import json
 import unittest
 
 from tests.planning.folder_trees import SOUNDS, TreeCase, played, tree
+from tests.planning.nested_documents import SUFFIXES, document
 from tests.world import wav
 
 CALM = "no file that was searched still points to the old place"
@@ -59,6 +60,28 @@ class Left(TreeCase):
         self.assertEqual(self.left(status=1), {str(self.programs / "old.db"): ("unaccounted", 4)})
         self.run_program("release", "--yes", "--own", status=3)
         self.assertTrue(list(self.shelf.parent.glob(".*set-aside*")))
+
+    def test_records_in_each_other_that_come_back_after_the_switch(self):
+        self.move()
+        for kind, suffix in SUFFIXES.items():
+            if kind == "root":
+                continue  # which names a full path, and is searched for
+            path = self.programs / f"{kind}{suffix}"
+            for place, names in ((self.new, SOUNDS), (self.new, ["low/gone.wav"]), (self.shelf, SOUNDS)):
+                with self.subTest(kind=kind, place=place, names=names):
+                    path.write_bytes(document(kind, str(place), names))
+                    wanted = {str(path): ("unaccounted", 4)} if place == self.shelf else {}
+                    self.assertEqual(self.left(status=1 if wanted else 0), wanted)
+            path.unlink()
+
+    def test_records_that_come_back_where_both_places_have_the_same_names(self):
+        there = self.lighter / self.shelf.parent.name
+        self.run_program("move", self.shelf, "--to", there, "--yes")
+        path = self.programs / "tree.json"
+        for place in (there / self.shelf.name, self.shelf):
+            path.write_bytes(document("children", str(place), SOUNDS))
+            wanted = {str(path): ("unaccounted", 4)} if place == self.shelf else {}
+            self.assertEqual(self.left(status=1 if wanted else 0), wanted)
 
     def test_other_sounds_that_come_to_lie_at_the_old_place(self):
         self.move()

@@ -81,12 +81,7 @@ def show_account(screen: Screen, account: Account, changed: bool) -> None:
     if len(rows) > SHOWN:
         screen.say(f"... and {len(rows) - SHOWN} more (see --json)")
     show_views(screen, files)
-    for word, text in STAYING.items():
-        names = [place(one.path) for one in files if one.standing == word]
-        shown = names if screen.all else names[:MOST_NAMED]
-        more = f" and {len(names) - len(shown)} more (--all)" if len(names) > len(shown) else ""
-        if names:
-            screen.say(f"{text}: {', '.join(shown)}{more}.")
+    show_staying(screen, files)
     for one in files:
         if one.counted:
             screen.remark(
@@ -98,6 +93,16 @@ def show_account(screen: Screen, account: Account, changed: bool) -> None:
     show_gaps(screen, account.search, account.away, ahead=True)
     if account.backups:
         screen.say(f"Not searched, because they hold backups: {', '.join(map(place, account.backups))}.")
+
+
+def show_staying(screen: Screen, files: Sequence[Accounted]) -> None:
+    """The files that are left as they are, since no program looks for a sound by them."""
+    for word, text in STAYING.items():
+        names = [place(one.path) for one in files if one.standing == word]
+        shown = names if screen.all else names[:MOST_NAMED]
+        more = f" and {len(names) - len(shown)} more (--all)" if len(names) > len(shown) else ""
+        if names:
+            screen.say(f"{text}: {', '.join(shown)}{more}.")
 
 
 def show_inside(screen: Screen, files: Sequence[Accounted]) -> None:

@@ -1,7 +1,7 @@
 """What a check tells a person."""
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 from saltcart.cli.account import show_left
 from saltcart.cli.commands.survey import clock, show_ledgers_in_short
@@ -26,16 +26,21 @@ def show_check(screen: Screen, report: CheckReport) -> None:
     show_ledgers_in_short(screen, [ledger.state for ledger in report.ledgers])
     problems = [(ledger, problem) for ledger in report.ledgers for problem in ledger.problems]
     show_problems(screen, "Needs attention", [pair for pair in problems if pair[1].new])
-    show_problems(
-        screen,
-        "Already broken before the trip",
-        [pair for pair in problems if not pair[1].new and pair[1].judgement.verdict != "found"],
-    )
+    show_problems(screen, "Already broken before the trip", [pair for pair in problems if pair[1].known])
+    show_problems(screen, "Left on purpose", [pair for pair in problems if pair[1].left])
     show_problems(screen, "Found, with a note", [pair for pair in problems if pair[1].judgement.verdict == "found"])
     for ledger in report.ledgers:
         if ledger.state.trouble:
             screen.remark(f"{ledger.state.trouble.what}. {ledger.state.trouble.remedy}")
     show_notes(screen, report)
+    show_shelves(screen, report)
+    if report.played:
+        show_played(screen, report)
+    show_left(screen, report)
+
+
+def show_shelves(screen: Screen, report: CheckReport) -> None:
+    """The copies of each shelf: in one line where all are there."""
     along = [shelf for shelf in report.shelves if shelf.gathered and not shelf.problems]
     sound = [] if screen.all else [one for one in report.shelves if one not in along and not one.problems]
     if sound:
@@ -51,9 +56,6 @@ def show_check(screen: Screen, report: CheckReport) -> None:
         top = os.path.commonpath([os.path.dirname(shelf.path) for shelf in along])
         files, room = many(len(along), "file", "files"), size(sum(shelf.bytes for shelf in along))
         screen.say(f"Gathered: {files}, {room} below {place(top)}: all copies are there")
-    if report.played:
-        show_played(screen, report)
-    show_left(screen, report)
 
 
 def show_copies(screen: Screen, shelf: ShelfCheck) -> None:
@@ -126,7 +128,8 @@ def closing(report: CheckReport) -> str:
     counts = report.counts
     known = report.before_counts if report.trip else {}
     before, offline = sum(known.values()), counts["offline"] - known.get("offline", 0)
-    bad = sum(count for verdict, count in counts.items() if verdict != "found") - before - offline
+    left = report.left_entries
+    bad = sum(count for verdict, count in counts.items() if verdict != "found") - before - offline - left
     text = (
         f"{counts['found']:,} of {many(sum(counts.values()), 'entry works', 'entries work')}"
         if any(counts.values())
@@ -134,27 +137,30 @@ def closing(report: CheckReport) -> str:
     )
     if before:
         text += f"; {before} {'was' if before == 1 else 'were'} already broken before the trip"
+    if left:
+        text += f"; {left} {'was left on purpose and does' if left == 1 else 'were left on purpose and do'} not work"
     if offline:
         text += f"; {offline} offline ({plug_in(report)}; nothing is lost)"
+    beside = "".join(f"; {one}" for one in besides(report))
+    if bad:
+        return f"{text}{beside}; {bad} {'needs' if bad == 1 else 'need'} your attention."
+    if offline:
+        return f"{text}{beside}."
+    if not report.ok:
+        beside += "" if report.complete else f"; {unseen(report)}"
+        return f"{text}{beside or '; but something else needs your attention'}."
+    return f"{text}{beside}. {assurance(report)}"
+
+
+def besides(report: CheckReport) -> Iterator[str]:
+    """What does not play though no entry that was judged says so."""
     if left := report.unaccounted:
         places = many(sum(one.count for one in left), "entry still points", "entries still point")
-        text += f"; {places} to the old place in {many(len(left), 'file', 'files')}, and will not play"
+        yield f"{places} to the old place in {many(len(left), 'file', 'files')}, and will not play"
     if stuck := len({path for one in report.played for path, _why in one.troubles}):
-        text += f"; {many(stuck, 'sound does', 'sounds do')} not play to the end"
+        yield f"{many(stuck, 'sound does', 'sounds do')} not play to the end"
     if unknown := len({path for one in report.played for path, _why in one.unknown}):
-        text += f"; {many(unknown, 'sound', 'sounds')} could not be decoded here, so whether they play is not known"
-    if bad:
-        return f"{text}; {bad} {'needs' if bad == 1 else 'need'} your attention."
-    if offline:
-        return f"{text}."
-    if not report.ok:
-        where = "" if report.complete else f"; {unseen(report)}"
-        return (
-            f"{text}{where}."
-            if left or where or stuck or unknown
-            else f"{text}; but something else needs your attention."
-        )
-    return f"{text}. {assurance(report)}"
+        yield f"{many(unknown, 'sound', 'sounds')} could not be decoded here, so whether they play is not known"
 
 
 def unseen(report: CheckReport) -> str:
@@ -185,6 +191,9 @@ def assurance(report: CheckReport) -> str:
         what = "Every file is there" if report.shelves else "Nothing moved"
         return f"{what}, and everything these ledgers found before, they find now."
     counts = Counter(one.standing for one in report.left)
+    files = {one.path for one in report.left if one.standing == LEFT}
+    files |= {one.state.path for one in report.ledgers if any(problem.left for problem in one.problems)}
+    counts[LEFT] = len(files)
     if agreed := consented(counts):
         return agreed
     parts = [f"{many(counts[HISTORY], 'old record', 'old records')}"] if counts[HISTORY] else []

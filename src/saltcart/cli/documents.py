@@ -128,6 +128,7 @@ def check_document(report: CheckReport) -> dict[str, Any]:
         "state": report.state,
         "entries": report.counts,
         "broken_before": report.before_counts if report.trip else None,
+        "left_on_purpose": report.left_entries,
         "ledgers": [
             {**ledger_state(one.state), "problems": [problem(found) for found in one.problems]}
             for one in report.ledgers
@@ -180,6 +181,7 @@ def problem(found: Problem) -> dict[str, Any]:
         "verdict": judgement.verdict,
         "why": judgement.why,
         "before": found.before,
+        "left_on_purpose": found.left,
     }
 
 

@@ -40,6 +40,7 @@ def run_command(options: argparse.Namespace) -> int:
         failures.tell_cut_off(options)
         failures.tell_passed_over(options)
         status: int = options.run(options)
+        failures.tell_cut_off(options, done=True)
         return status
     except DryRun:
         return 0

@@ -12,13 +12,16 @@ from saltcart.system import os
 
 INTERRUPTED = 4
 GO_ON = ("haul", "repoint", "release", "undo", "help", "demo")
+MAY_GO_ON = ("carry", "folders", "mend", "move", "settle")  # with a trip of theirs, which they say themselves
 
 
-def tell_cut_off(options: argparse.Namespace) -> None:
-    """Say in a line for each trip that was interrupted, that it was, and which command continues it; those commands
-    that go on themselves say so.
+def tell_cut_off(options: argparse.Namespace, done: bool = False) -> None:
+    """Say in a line for each trip that was interrupted, that it was, and which command continues it: before a command,
+    or when one is `done` that may have continued it.
     """
-    if options.quiet or options.command in GO_ON or not any(map(cut, glob(str(trips_folder() / "*" / "under-way")))):
+    if options.quiet or options.command in GO_ON or done != (options.command in MAY_GO_ON):
+        return
+    if not any(map(cut, glob(str(trips_folder() / "*" / "under-way")))):
         return  # nearly always, and what follows takes its time to load
     from saltcart.trips.holding import cut_off as cut_off_trips
 

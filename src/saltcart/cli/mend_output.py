@@ -1,17 +1,15 @@
 """What `saltcart mend` found, and what came of it, in words and as a document."""
 
-from collections import Counter
 from collections.abc import Mapping, Sequence
-from itertools import islice
 
 from saltcart.cli.account import WHY_NOT
+from saltcart.cli.mend_singles import FEW, NEAREST, SHOWN, show_singles
 from saltcart.cli.screen import Screen, many, place, size
 from saltcart.errors import show, typed
 from saltcart.judging.judgements import ALTERED, FOUND, MISSING, UNREADABLE, add_counts
 from saltcart.mending.discovery import Discovery
 from saltcart.mending.findings import Findings, is_proven
-from saltcart.mending.losses import Lost
-from saltcart.mending.one_by_one import BY_NAME, ELSEWHERE, NOT_FOUND, Single
+from saltcart.mending.one_by_one import Single
 from saltcart.mending.rules import Rule
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.tags import tags_of
@@ -19,9 +17,6 @@ from saltcart.system import os
 from saltcart.waybills.waybill import Waybill
 
 SHOWN_NAMES = 3  # of ledgers in one sentence
-SHOWN = 20
-NEAREST = 3  # files that may be meant by one
-FEW = 5  # singles of a kind that are shown one by one
 
 
 def show_findings(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
@@ -57,7 +52,7 @@ def show_state(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
             " --ledger FILE, and --in where the sounds are now."
         )
     elif not lost:
-        screen.say(f"Nothing is missing in the {looked} that were looked at.")
+        screen.say(f"Nothing is missing in {looked} that {'was' if len(losses.states) == 1 else 'were'} looked at.")
     else:
         sure = {path for path, (rule, _file) in found.mended.items() if any(rule is one for one in taken)}
         likely = sum(losses.lost[path].entries for path in found.mended.keys() - sure)
@@ -128,74 +123,6 @@ def sureness(found: Findings, rule: Rule, taken: Sequence[Rule]) -> str:
     return f"as good as {others}: choose" if others else str(rule.sure)
 
 
-def show_singles(screen: Screen, found: Findings) -> None:
-    """What no rule mends: one by one where a file may be chosen, else by folder."""
-    folded = [why for why in (ELSEWHERE, BY_NAME) if sum(one.why == why for one in found.singles) > FEW]
-    for why in folded:
-        show_many(screen, [one for one in found.singles if one.why == why])
-    rows = [
-        (number, one)
-        for number, one in enumerate(found.singles, 1)
-        if one.files and len(one.alike) < 2 and one.why not in folded
-    ]
-    shown: Counter[str] = Counter()
-    for number, one in rows:
-        shown[one.why] += 1
-        if shown[one.why] <= FEW:
-            times = f"  ({one.lost.entries:,} entries)" if one.lost.entries > 1 else ""
-            screen.say(f"{number:>3}  {place(one.lost.path)}{times}: {verdict(one)}")
-            for which, path in enumerate(one.files[:NEAREST], 1):  # the number to choose it by is with its name
-                screen.say(f"       {which}: {place(path)}{sizes(found, one.lost, path)}")
-    for why, count in shown.items():
-        if count > FEW:
-            screen.say(f"... and {count - FEW:,} more: {why} (each of them: --plan FILE, or --json)")
-    if any(not one.chosen for _number, one in rows):
-        screen.say("To use one of these files: --choose N=M, the numbers of the line and of the file")
-        screen.say()
-    without: dict[str, list[Lost]] = {}  # by folder
-    left = emptied(found)
-    for one in found.singles:
-        if not one.files and one.lost.path not in left:
-            without.setdefault(os.path.dirname(one.lost.path), []).append(one.lost)
-    screen.table(
-        "Not found anywhere",
-        (">Entries", "Folder", "Names"),
-        [
-            (
-                sum(lost.entries for lost in inside),
-                place(folder),
-                ", ".join(show(os.path.basename(lost.path)) for lost in inside[:2]) + (" ..." if inside[2:] else ""),
-            )
-            for folder, inside in islice(without.items(), SHOWN)
-        ],
-    )
-    if len(without) > SHOWN:
-        screen.say(f"... and {len(without) - SHOWN:,} more folders (see --json)")
-    if without:
-        screen.say("If they are on a drive or in a folder that was not looked in: saltcart mend --in PLACE")
-
-
-def emptied(found: Findings) -> set[str]:
-    """The folders that are gone and whose sounds are all found elsewhere: each of these gets its own."""
-    again = {*found.mended, *(one.lost.path for one in found.singles if one.files)}
-    sounds = [path for path, lost in found.losses.lost.items() if not lost.folder]
-    return {os.path.dirname(path) for path in sounds} - {os.path.dirname(path) for path in sounds if path not in again}
-
-
-def show_many(screen: Screen, some: Sequence[Single]) -> None:
-    """Many that were found in one way, in a few lines."""
-    first, entries = some[0], sum(one.lost.entries for one in some)
-    words = ", ".join(dict.fromkeys(word for one in some[:FEW] for word in one.evidence))
-    taken = all(one.chosen for one in some)
-    what = many(len(some), "sound is", "sounds are")
-    how = "found again one by one" if first.why == ELSEWHERE else "perhaps found: only one file has that name"
-    screen.say(
-        f"{what} {how} ({many(entries, 'entry', 'entries')}; {words}), such as {place(first.lost.path)} ->"
-        f" {place(first.files[0])}. {'' if taken else 'Not applied: add --by-name to apply them. '}Each of them:"
-        " --plan FILE, or --json"
-    )
-
-
 def show_sample(screen: Screen, found: Findings, rule: Rule) -> None:
     """Three of the files that a rule leads to, beside what the ledgers say of them."""
     mended = sorted((path, file) for path, (one, file) in found.mended.items() if one is rule)
@@ -223,22 +150,6 @@ def chosen_ones(found: Findings) -> list[Single]:
     return [one for one in found.singles if one.chosen]
 
 
-def verdict(one: Single) -> str:
-    """What is known of one lost path."""
-    words = f" ({', '.join(one.evidence)})" if one.evidence else ""
-    why = "not where it was; these files have its name" if one.why == NOT_FOUND and one.files else one.why
-    return f"{why}{words}" + (", will be applied" if one.chosen else "")
-
-
-def sizes(found: Findings, lost: Lost, path: str) -> str:
-    """How large a file is, and how large it should be, in words."""
-    count = found.files.size(path)
-    if count is None:
-        return ""
-    said = f"; the ledger says {size(lost.size)}" if lost.size not in (None, count) else ""
-    return f"  ({size(count)}{said})"
-
-
 def tell_unknown(screen: Screen, discovered: Discovery) -> None:
     """Say which files name sounds that are gone, and cannot be mended."""
     rows = sorted(discovered.unknown.items(), key=lambda pair: -pair[1])
@@ -246,7 +157,8 @@ def tell_unknown(screen: Screen, discovered: Discovery) -> None:
         what = many(count, "sound that is gone", "sounds that are gone")
         screen.remark(f"{place(path)} lists {what}, but Salt Cart cannot mend that yet")
     if rows[FEW:]:
-        screen.remark(f"{len(rows) - FEW:,} more files list sounds that are gone, but Salt Cart cannot mend that yet")
+        others = many(len(rows) - FEW, "more file lists", "more files list")
+        screen.remark(f"{others} sounds that are gone, but Salt Cart cannot mend that yet")
     if rows:
         screen.remark("A link from the old place to where the sounds are now lets their programs find them again")
     for why in dict.fromkeys(gap.why for gap in discovered.gaps):

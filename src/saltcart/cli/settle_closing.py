@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from saltcart.carrying.agreement import IN_PLACE
-from saltcart.carrying.stands import BOTH, COPY, MERGE, REPLACE, SettlePlan, sums_at
+from saltcart.carrying.stands import BOTH, COPY, MERGE, REPLACE, LedgerStand, SettlePlan, sums_at
 from saltcart.cli.check_output import closing
 from saltcart.cli.screen import Screen, many, place
 from saltcart.cli.settle_output import listed
@@ -77,14 +77,8 @@ class Outcome(NamedTuple):
 
 def show_closing(screen: Screen, plan: SettlePlan, report: CheckReport, outcome: Outcome) -> None:
     """What was done, how it compares, and what to type next."""
-    rows = [("Trip", outcome.trip)]
-    moved = [shelf for shelf in plan.waybill.shelves if not shelf.along]
-    rows += [("Copied", f"{show(shelf.name)} to {place(shelf.new)}") for shelf in moved if outcome.copied]
-    if plan.waybill.newer:
-        rows += [("Newer", f"{many(len(plan.waybill.newer), 'file', 'files')}; what they were before is kept")]
-    if plan.waybill.renamed:
-        rows += [("Renamed", many(len(plan.waybill.renamed), "file", "files"))]
     merged = [one for one in plan.ledgers if one.step == MERGE]
+    rows = [("Trip", outcome.trip), *came(plan, outcome)]
     settled = [one for one in report.ledgers if all(one.state.path != other.here for other in merged)]
     if settled:
         what = f"{many(outcome.changed, 'entry', 'entries')} in {many(len(settled), 'ledger', 'ledgers')}"
@@ -94,6 +88,26 @@ def show_closing(screen: Screen, plan: SettlePlan, report: CheckReport, outcome:
     if any(report.counts.values()):
         rows += [("Entries", closing(report).split(". ")[0].rstrip("."))]
     rows += [("Compared", what) for what in comparisons(outcome.compares)]
+    rows += met(plan, merged)
+    if merged and plan.way != IN_PLACE:
+        rows += [("Next", "the same carry again copies what changed here to the drive")]
+    screen.facts([*rows, ("To undo it", f"saltcart undo {outcome.trip}")])
+
+
+def came(plan: SettlePlan, outcome: Outcome) -> list[tuple[str, str]]:
+    """What was copied here, and under which names."""
+    moved = [shelf for shelf in plan.waybill.shelves if not shelf.along]
+    rows = [("Copied", f"{show(shelf.name)} to {place(shelf.new)}") for shelf in moved if outcome.copied]
+    if plan.waybill.newer:
+        rows += [("Newer", f"{many(len(plan.waybill.newer), 'file', 'files')}; what they were before is kept")]
+    if plan.waybill.renamed:
+        rows += [("Renamed", many(len(plan.waybill.renamed), "file", "files"))]
+    return rows
+
+
+def met(plan: SettlePlan, merged: Sequence[LedgerStand]) -> list[tuple[str, str]]:
+    """What became of ledgers that were here and there."""
+    rows: list[tuple[str, str]] = []
     kept = [one for one in plan.ledgers if one.step == REPLACE]
     if kept:
         rows += [("Replaced", f"{listed(one.here for one in kept)}; the old one is kept, and undo brings it back")]
@@ -104,10 +118,7 @@ def show_closing(screen: Screen, plan: SettlePlan, report: CheckReport, outcome:
     both = [one for one in plan.ledgers if one.step == BOTH]
     if both:
         rows += [("Both changed", f"{listed(one.here for one in both)}: both stay as they are")]
-    if merged and plan.way != IN_PLACE:
-        rows += [("Next", "the same carry again copies what changed here to the drive")]
-    rows += [("To undo it", f"saltcart undo {outcome.trip}")]
-    screen.facts(rows)
+    return rows
 
 
 def comparisons(proof: Sequence[Mapping[str, object]]) -> Iterator[str]:

@@ -12,7 +12,8 @@ import re
 import tempfile
 from collections.abc import Iterator, Sequence
 from contextlib import suppress
-from itertools import product
+from functools import partial
+from itertools import islice, product
 
 from msgspec import convert
 
@@ -26,6 +27,7 @@ from saltcart.learning.map_text import map_text, suffix_of, with_remark
 from saltcart.learning.means import proposed_means
 from saltcart.learning.places import Sample, bare_words, lesson_of
 from saltcart.learning.records import joined_lessons, named, split_lessons
+from saltcart.ledgers.base import Ledger
 from saltcart.ledgers.kinds import head_of, open_ledger
 from saltcart.ledgers.map_file import EntryLine
 from saltcart.ledgers.maps import Map, column_rule, load_map
@@ -49,6 +51,7 @@ TRIAL = "saltcart trial"
 NEW_WORDS = re.compile(r"(?i)new|default|record|import|export|download|save|store|output|target")
 MOST_TOGETHER = 40  # files of a kind that a map is derived from; it is proven on all
 MOST_LESSONS = 200  # places of a map; what it leaves out is counted when it is proven
+MOST_READ_BACK = 200  # entries of which one must lead somewhere
 MOST_WITH_FACTS = 40  # columns of paths of which it is asked what the columns beside them say
 
 
@@ -258,6 +261,14 @@ def prove(text: str, paths: Sequence[str], disk: Disk) -> list[Proof]:
         return [proof_of(path, plan, disk) for path in paths]
 
 
+def read_back(ledger: Ledger, disk: Disk) -> Iterator[str]:
+    """The paths that some entries of a ledger mean."""
+    start = partial(disk.resolver.start, folder=os.path.dirname(ledger.path))
+    for entry in islice(ledger.entries(), MOST_READ_BACK):
+        if path := disk.resolver.path(entry.spelling, entry.written, start(entry)):
+            yield path
+
+
 def proof_of(path: str, plan: Map, disk: Disk) -> Proof:
     """What the map makes of one file, written on trial."""
     proof, own = Proof(path), os.path.dirname(path)
@@ -273,6 +284,8 @@ def proof_of(path: str, plan: Map, disk: Disk) -> Proof:
             left = mentions_in(trial, forms_of(disk.shelves, disk.means), own)
         proof.rewritten = changes.count(ledger)
         proof.uncovered, proof.spots = left.live(known=True), left.spots
+        if proof.entries and not any(disk.kind(path) for path in read_back(ledger, disk)):
+            proof.trouble = f"nothing that {show(os.path.basename(path))} refers to is where the map says"
     except UNREADABLE as error:
         proof.trouble, proof.refused = getattr(error, "what", str(error)), isinstance(error, CannotSpell)
     if plan.counting and proof.uncovered and not proof.trouble:

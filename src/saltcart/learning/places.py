@@ -1,6 +1,6 @@
 """What one place of a kind of file teaches: whether its values are paths, in which spelling, starting from where."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from itertools import islice
 from typing import NamedTuple
 
@@ -54,23 +54,39 @@ def lesson_of(place: str, samples: Sequence[Sample]) -> Lesson | None:
     way, found = best_way(place, mine, len(texts))
     entry = mine[0].content.entry(place)
     if not found.resolved:
-        looks = sum((nameable(text) and "/" in text) or "\\" in text for text in texts)
-        if 2 * looks < len(texts) or not looks or mine[0].content.container == "text":
+        if mine[0].content.container == "text" or not look_like_paths(texts):
             return None
         return Lesson(place, "", len(texts), 0, 0, entry, False, "looks like paths, but none is there")
+    if way.base_at and way.spelling in ("relative", "auto") and are_names(texts):
+        way = way._replace(spelling="name")
     entry |= {"spelling": way.spelling}
     if found.folders * 2 > found.resolved:
         entry["names"] = "folder"
     if way.base_at:
         entry["base_at"] = way.base_at
-    if way.parts and way.parts.piece:
-        entry["at" if "at" in entry and mine[0].content.container == "text" else "piece"] = way.parts.piece.pattern
-    elif way.parts:
-        entry["separator"] = way.parts.separator
+    entry |= said_of_parts(way.parts, "at" in entry and mine[0].content.container == "text")
     sure, why = judged(found)
     if sure and not way.base_at and not place.endswith(KEYS) and 2 * bare_words(texts, way.parts) > found.total:
         sure, why = False, "bare words, which may be titles; uncomment it if programs look for files of these names"
     return Lesson(place, way.spelling, found.total, found.resolved, found.sounds, entry, sure, why)
+
+
+def are_names(texts: Iterable[str]) -> bool:
+    """Whether some values are all single names: nothing shows that a program would follow a path in their place."""
+    return not any("/" in text or "\\" in text for text in texts)
+
+
+def said_of_parts(parts: Parts | None, at: bool) -> dict[str, object]:
+    """What a map says of how values are parted; of a pattern `at` a place of text, or in a value."""
+    if parts is None:
+        return {}
+    return {"at" if at else "piece": parts.piece.pattern} if parts.piece else {"separator": parts.separator}
+
+
+def look_like_paths(texts: Sequence[str]) -> bool:
+    """Whether at least half of some values look like paths."""
+    looks = sum((nameable(text) and "/" in text) or "\\" in text for text in texts)
+    return bool(looks) and 2 * looks >= len(texts)
 
 
 def best_way(place: str, samples: Sequence[Sample], total: int) -> tuple[Way, Count]:

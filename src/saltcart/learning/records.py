@@ -9,7 +9,7 @@ from itertools import product
 from saltcart.errors import SaltCartError
 from saltcart.learning.containers import KEYS, FolderJoin, folder_joins
 from saltcart.learning.lessons import Lesson
-from saltcart.learning.places import SURE, Sample
+from saltcart.learning.places import SURE, Sample, are_names
 from saltcart.ledgers.rules import At
 from saltcart.ledgers.text_ledger import TextLedger
 from saltcart.shelves.audio import kind_of
@@ -63,7 +63,7 @@ def split_lessons(samples: Sequence[Sample], lessons: Sequence[Lesson]) -> Itera
     while waiting:
         base = waiting.pop(0)
         for place, name in product(places[:MOST_PLACES], NAMES_TRIED):
-            if place in known or place in folders:
+            if place in known | {base} or (place in folders and not are_names(values_at(place, samples))):
                 continue
             rule = At(place, spelling_named(name), "file", base)
             total, paths = named(samples, [rule, *folders[base]])
@@ -74,14 +74,27 @@ def split_lessons(samples: Sequence[Sample], lessons: Sequence[Lesson]) -> Itera
             if len(paths) <= SURE * total or not inside:
                 continue
             known.add(place)
-            entry = {**samples[0].content.entry(place), "base_at": base, "spelling": name}
+            lesson = split_lesson(place, base, name, samples)
+            lesson.total, lesson.resolved = total, len(paths)
+            lesson.sounds = sum(kind_of(path) is not None for path in paths)
             if folders_alone:
-                entry["names"] = "folder"
+                lesson.entry["names"] = "folder"
                 folders[place] = [At(place, rule.spelling, "folder", base), *folders[base]]
                 waiting.append(place)
-            sounds = sum(kind_of(path) is not None for path in paths)
-            yield Lesson(place, name, total, len(paths), sounds, entry, True, f"from the folder at {base}")
+            yield lesson
             break
+
+
+def split_lesson(place: str, base: str, name: str, samples: Sequence[Sample]) -> Lesson:
+    """The lesson of a place whose values start from the folder at another; what is only a name stays one."""
+    spelling = "name" if name != "uri-reference" and are_names(values_at(place, samples)) else name
+    entry = {**samples[0].content.entry(place), "base_at": base, "spelling": spelling}
+    return Lesson(place, spelling, 0, 0, 0, entry, True, f"from the folder at {base}")
+
+
+def values_at(place: str, samples: Sequence[Sample]) -> Iterator[str]:
+    """The values at a place of all samples."""
+    return (text for sample in samples for text in sample.content.values.get(place, ()))
 
 
 def at_of(lesson: Lesson) -> At:

@@ -88,6 +88,10 @@ class Losing:
         more = [one for one in others if all(tail_below(one, top) is None for top in mirrored)]
         return [*mirrored, *more][:MOST_TOPS]
 
+    def knows(self, paths: Iterable[str]) -> bool:
+        """Whether some paths that a file does not hold as such are of sounds: one is there, or lies elsewhere."""
+        return any(os.path.lexists(path) or self.places.namesakes(path) for path in paths)
+
     def names_lost(self, path: str) -> bool:
         """Whether a file names a sound that is gone, or what a mirror shows."""
         some = self.lost[path]
@@ -116,6 +120,8 @@ def look_for_losses(
             continue
         if texts.trees_cut:
             found.seen.miss(path, TOO_MANY_ROWS)
+        if texts.nested and not found.knows(texts.nested):
+            texts.forget_nested()
         left = without_offline(texts, away)
         if any(left.meanings.values()):
             found.lost[true_path(path)] = left
@@ -141,7 +147,7 @@ def without_offline(texts: LostTexts, away: Callable[[str], str | None]) -> Lost
         for text, meant in texts.meanings.items()
         if not any((why := away(os.path.dirname(one))) and ELSEWHERE not in why for one in meant)
     }
-    return LostTexts(left, texts.cut, texts.in_trees)
+    return LostTexts(left, texts.cut, texts.in_trees, nested=texts.nested)
 
 
 def discover(losing: Losing, maps: Sequence[Map], progress: Progress = silent) -> Discovery:
@@ -157,15 +163,24 @@ def discover(losing: Losing, maps: Sequence[Map], progress: Progress = silent) -
     unknown = [path for path in live if path not in found.ledgers]
     if unknown:
         learn_all(unknown, losing, tops, found)
+    count_unknown(naming, unknown, losing, tops, found)
+    return found
+
+
+def count_unknown(
+    naming: Sequence[str], unknown: Sequence[str], losing: Losing, tops: Sequence[str], found: Discovery
+) -> None:
+    """Count what is gone in those files that cannot be mended."""
     for path in (path for path in naming if path not in found.ledgers):
         sounds = list(losing.lost[path].sounds())
         searched = any(tail_below(sound, top) is not None for sound in sounds for top in tops)
         if sounds and (path in unknown or not searched):  # else it is a log, or what somebody wrote
             found.unknown[path] = len(sounds)
     for path in naming:
-        if left := losing.lost[path].in_trees.intersection(losing.lost[path].meanings):
-            found.unknown[path] = len(left)
-    return found
+        some = losing.lost[path]
+        pieces = some.in_trees if path in found.ledgers else some.in_trees | some.nested
+        if left := pieces.intersection(some.meanings):
+            found.unknown[path] = max(found.unknown.get(path, 0), len(left))
 
 
 def ground_of(

@@ -1,7 +1,7 @@
 """What speaks for a file being the one that a lost entry meant, in words and points."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from saltcart.drives.drive import find_drive
@@ -112,30 +112,26 @@ class Files:
         """
         if known := self.by_content(lost, path):
             return known
-        agree: list[str] = []
-        contradict: list[str] = []
-        if lost.length is not None:
-            header = self.header(path)
-            tolerance = ROUNDED if lost.rounded else PADDED if lost.length >= LONG else TOLERANCE
-            if header.trouble is None and header.seconds:
-                near = abs(header.seconds - lost.length) <= tolerance
-                if not near:
-                    contradict.append(LENGTH)
-                elif lost.length >= (LONG if lost.rounded else SHORT):
-                    agree.append(LENGTH)
+        agree, contradict = self.by_length(lost, path)
         # Files of the same size have been answered above, so this one has another.
         if lost.size is not None and LENGTH not in agree:
-            contradict.append(SIZE)
+            contradict += (SIZE,)
         # Tags are read last, since that opens the file.
         if (lost.title or lost.artist or lost.track) and not contradict:
             tags = tags_of(path)
-            agree += [TITLE] if lost.title and titled(lost.title, tags.get("title")) else []
-            if lost.title and (title := tags.get("title")) and not agree and other_title(lost.title, title):
-                contradict.append(TITLE)
-            agree += [ARTIST] if lost.artist and titled(lost.artist, tags.get("artist")) else []
-            number = tags.get("track", "").partition("/")[0]
-            agree += [TRACK] if lost.track and number.isdecimal() and int(number) == lost.track else []
-        return Facts(tuple(agree), tuple(contradict))
+            title = by_title(lost, tags, bool(agree))
+            agree, contradict = agree + title.agree + others_in_tags(lost, tags), title.contradict
+        return Facts(agree, contradict)
+
+    def by_length(self, lost: Lost, path: str) -> Facts:
+        """What the length of the file at `path` says; nothing of sounds so short that many are as long."""
+        header = self.header(path) if lost.length is not None else None
+        if lost.length is None or header is None or header.trouble is not None or not header.seconds:
+            return Facts((), ())
+        tolerance = ROUNDED if lost.rounded else PADDED if lost.length >= LONG else TOLERANCE
+        if abs(header.seconds - lost.length) > tolerance:
+            return Facts((), (LENGTH,))
+        return Facts((LENGTH,) if lost.length >= (LONG if lost.rounded else SHORT) else (), ())
 
     def as_long(self, lost: Lost, path: str) -> bool:
         """Whether a file is known to be as long as a lost sound was."""
@@ -151,6 +147,22 @@ def titled(said: str, title: str | None) -> bool:
     """Whether a ledger has the title of a sound's tags, also with its artist before it."""
     said, title = said.casefold(), (title or "").casefold()
     return bool(title) and (said == title or said.endswith(f"- {title}"))
+
+
+def by_title(lost: Lost, tags: Mapping[str, str], agrees: bool) -> Facts:
+    """What the title in a sound's tags says; another one is no contradiction where something else `agrees`."""
+    title = tags.get("title")
+    if lost.title and titled(lost.title, title):
+        return Facts((TITLE,), ())
+    differs = lost.title and title and not agrees and other_title(lost.title, title)
+    return Facts((), (TITLE,) if differs else ())
+
+
+def others_in_tags(lost: Lost, tags: Mapping[str, str]) -> tuple[str, ...]:
+    """Which of artist and number on the disc agree with a sound's tags; others may be written in other ways."""
+    number = tags.get("track", "").partition("/")[0]
+    artist = (ARTIST,) if lost.artist and titled(lost.artist, tags.get("artist")) else ()
+    return artist + ((TRACK,) if lost.track and number.isdecimal() and int(number) == lost.track else ())
 
 
 def other_title(said: str, title: str) -> bool:

@@ -184,22 +184,26 @@ def tell_the_rest(found: Findings, rules: Sequence[Rule], files: Files) -> None:
             continue
         folder = homes.get(folder, folder)
         one = renamed(lost, folder, beside, files) or converted(lost, folder, beside, files)
-        if one is None:
-            near = sorted(found.places.called(path), key=lambda file: -common(path, file))[:NEAREST]
-            against = files.facts(lost, near[0]).contradict if near and not lost.folder else ()
-            words = ["it ends before its header says" if word == END else f"its {word} differs" for word in against]
-            near = near or (stems.namesakes(path)[:NEAREST] if not lost.folder else [])
-            why = CONTRADICTED if against or (near and path in contradicted) else NOT_FOUND
-            if near and name_key(os.path.basename(near[0])) != name_key(os.path.basename(path)):
-                why = CONVERTED
-            one = Single(lost, why, near, words)
-        rest.append(one)
+        rest.append(one or nearest(lost, found, stems, files, path in contradicted))
     look_anywhere(rest, found, files)
     claims = Counter(file for one in rest if one.why in (RENAMED, UNCLEAR) for file in one.files)
     for one in rest:
         if one.chosen and claims[one.chosen] > 1:  # it may be any of several, renamed
             one.why, one.chosen = UNCLEAR, None
     found.singles += rest
+
+
+def nearest(lost: Lost, found: Findings, stems: Stems, files: Files, contradicted: bool) -> Single:
+    """A lost path with the files that have its name, or its name but for the suffix, and what speaks against them."""
+    path = lost.path
+    near = sorted(found.places.called(path), key=lambda file: -common(path, file))[:NEAREST]
+    against = files.facts(lost, near[0]).contradict if near and not lost.folder else ()
+    words = ["it ends before its header says" if word == END else f"its {word} differs" for word in against]
+    near = near or (stems.namesakes(path)[:NEAREST] if not lost.folder else [])
+    why = CONTRADICTED if against or (near and contradicted) else NOT_FOUND
+    if near and name_key(os.path.basename(near[0])) != name_key(os.path.basename(path)):
+        why = CONVERTED
+    return Single(lost, why, near, words)
 
 
 def look_anywhere(rest: Sequence[Single], found: Findings, files: Files) -> None:

@@ -126,6 +126,11 @@ def gather(found: Losses, ledger: Ledger, state: LedgerState) -> None:
     if not any_lost:
         return
     found.named[ledger.path] = named
+    learn_more(found, ledger)
+
+
+def learn_more(found: Losses, ledger: Ledger) -> None:
+    """Take up what a ledger that has lost something says besides of its sounds."""
     once, twice = set[str](), dict[str, None]()
     for fact, times in ledger.said():
         if fact.counted:  # of a library, which names each file once

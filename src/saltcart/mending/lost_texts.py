@@ -4,17 +4,24 @@ import html
 import json
 import re
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import suppress
 from typing import NamedTuple
 from urllib.parse import unquote
 
 from msgspec import Struct, field
 
 from saltcart.drives.drive import mount_of
+from saltcart.ledgers.containers import plist
 from saltcart.ledgers.sqlite.opening import claims, reading, tables
 from saltcart.ledgers.sqlite.quoting import quoted
 from saltcart.mentions.automaton import Automaton
+from saltcart.mentions.encoded import encoded_parts, inside
+from saltcart.mentions.file_types import holds_no_references
 from saltcart.mentions.folder_trees import sounds_in
-from saltcart.mentions.packed import Budget, is_packed, unpacked
+from saltcart.mentions.nested_names import nested_sounds
+from saltcart.mentions.packed import Budget, is_packed, unpacked, zlib_streams
+from saltcart.mentions.place_forms import HEAD, is_binary
+from saltcart.mentions.whole_values import SEVERAL
 from saltcart.shelves.audio import KINDS
 from saltcart.spelling import encodable, spelling_named
 from saltcart.spelling.foreign import looks_foreign
@@ -26,6 +33,9 @@ LONGEST = 4096  # characters of a path
 ENDING = re.compile(rf"(?:{'|'.join(map(re.escape, KINDS))})(?![A-Za-z0-9])", re.IGNORECASE)
 APART = re.compile(r"[\0-\x1f\"<>|*?\ufffd]+")  # what no name of a sound has
 FULL = re.compile(r"(?:^|[=:,;]\s*)((?:/|[A-Za-z]:[\\/]|file:/)[^\r\n]*)")
+# Where a full path may begin in a text; Python's oldest pickles have letters right before it.
+WITHIN = re.compile(r"(?:^[a-z(]{0,3}V|[\s(:,;=])(/[^/\s]+/)")
+MOST_LAYERS = 3  # of percent escapes in each other
 ESCAPES = re.compile(r"\\\\|(?:\\u[0-9a-fA-F]{4})+")  # RFC 8259, section 7
 PERCENT = re.compile("%[0-9a-fA-F]{2}")  # RFC 3986, section 2.1
 SLASHES = re.compile(r"\\{2,}")
@@ -38,13 +48,19 @@ class LostTexts(Struct):
 
     A mere name may belong in any folder that is named beside it, and means nothing without one.  Some of the file was
     left unread when it was `cut`.  Paths `in_trees` are written nowhere: they are made of the names in a tree,
-    of which some was left out when it was `trees_cut`.
+    of which some was left out when it was `trees_cut`; `nested` ones of the names of records in each other.
     """
 
     meanings: dict[str, tuple[str, ...]] = field(default_factory=dict)
     cut: bool = False
     in_trees: set[str] = field(default_factory=set)
     trees_cut: bool = False
+    nested: set[str] = field(default_factory=set)
+
+    def forget_nested(self) -> None:
+        """Leave out what names of records in each other make: these are of something else."""
+        self.meanings = {text: meant for text, meant in self.meanings.items() if text not in self.nested}
+        self.nested = set()
 
     def sounds(self) -> Iterator[str]:
         """The paths that can only be the full ones of sounds."""
@@ -138,30 +154,62 @@ def as_it_is(text: str, starts: Sequence[str]) -> tuple[str, ...]:
 def texts_in(path: str, found: LostTexts) -> Iterator[str]:
     """The texts of a file that end like the name of a sound, and full paths; `found` learns whether it was cut."""
     with open(path, "rb") as stream:
-        head = stream.read(4096)
+        head, budget = stream.read(4096), Budget(os.fstat(stream.fileno()).st_size)
         if claims(head):
-            yield from cells_of(path, found)
+            yield from cells_of(path, found, budget)
         elif is_packed(head):
             stream.seek(0)
-            for inner in unpacked(head, stream, "", Budget(os.fstat(stream.fileno()).st_size)):
-                yield from runs_in(inner.stream.read(LARGEST))
+            for inner in unpacked(head, stream, "", budget):
+                yield from content_of(inner.stream.read(LARGEST), found)
                 found.cut = found.cut or bool(inner.stream.read(1))
         else:
-            yield from runs_in(head + stream.read(LARGEST))
+            data = head + stream.read(LARGEST)
             found.cut = found.cut or bool(stream.read(1))
+            yield from content_of(data, found)
+            for _at, content in (zlib_streams if is_binary(head) else encoded_parts)(data, 0, len(data), False, budget):
+                yield from content_of(content, found)
 
 
-def cells_of(path: str, found: LostTexts) -> Iterator[str]:
-    """The paths that trees of folders in a database make; then the texts in its columns, each once in a column."""
+def content_of(data: bytes, found: LostTexts) -> Iterator[str]:
+    """The paths that records in each other make in a document; then the runs of text in it."""
+    sounds, whole = nested_sounds(data)
+    found.nested.update(one for one in sounds if one not in found.meanings)
+    found.cut = found.cut or not whole
+    yield from sounds
+    for text in written_in(data):
+        found.nested.discard(text)  # it is not only made of names
+        yield text
+
+
+def written_in(data: bytes) -> Iterator[str]:
+    """The texts of some content, as they are written there."""
+    if data.startswith(plist.MAGIC):  # in which a length is right before each text, and may be a letter
+        with suppress(ValueError):
+            yield from (text for text in plist.texts_in(data) if ENDING.search(text) or os.path.isabs(text))
+            return
+    yield from runs_in(data)
+
+
+def cells_of(path: str, found: LostTexts, budget: Budget) -> Iterator[str]:
+    """The paths that trees of folders in a database make; then the texts in its columns, each once in a column, and
+    those in cells that hold several, packed ones too.
+    """
     with reading(path) as (connection, _uri):
         sounds, whole = sounds_in(connection)
         found.in_trees, found.trees_cut = set(sounds), not whole
         yield from sounds
         for table, columns in tables(connection):
             for name in map(quoted, columns):
-                query = f"SELECT DISTINCT {name} FROM {quoted(table)} WHERE typeof({name}) = 'text'"
-                for (text,) in connection.execute(query):
-                    yield text if isinstance(text, str) else os.fsdecode(text)
+                query = f"SELECT DISTINCT {name} FROM {quoted(table)} WHERE typeof({name}) IN ('text', 'blob')"
+                for (cell,) in connection.execute(query):
+                    if isinstance(cell, str):
+                        found.nested.discard(cell)
+                        yield cell
+                        several = [cell.encode("utf-8", "surrogateescape")] if SEVERAL.search(cell) else []
+                    else:
+                        several = [] if holds_no_references(cell[:HEAD], len(cell)) else [cell, *inside(cell, budget)]
+                    for content in several:
+                        yield from content_of(content[:LARGEST], found)
 
 
 def runs_in(data: bytes) -> Iterator[str]:
@@ -177,9 +225,23 @@ def runs_in(data: bytes) -> Iterator[str]:
             ends = list(ending_in(run))
             for found in ends:
                 key, sign, value = found.partition("=")
-                yield (value if sign and "/" not in key else found).strip(" \t'")
+                text = (value if sign and "/" not in key else found).strip(" \t'")
+                yield path_within(text.replace("\\ ", " ") if "/" in text else text) or text
             if not ends and (path := FULL.search(run)):
                 yield path[1].strip(" \t'")
+
+
+def path_within(text: str) -> str | None:
+    """The full path that ends a text which begins with something else: a word before it, or an address that has it as a
+    part.  None where what would be its top folder is not there.
+    """
+    if "%" in text and ":" not in text[:1]:
+        for _layer in range(MOST_LAYERS):
+            text = unquote(text, errors="surrogateescape")
+        if (at := text.find("file:/")) >= 0:
+            return text[at:]
+    starts = (found.start(1) for found in WITHIN.finditer(text))
+    return next((text[at:] for at in starts if at and os.path.isdir("/" + text[at:].split("/", 2)[1])), None)
 
 
 def unescaped(escapes: re.Match[str]) -> str:

@@ -1,6 +1,6 @@
 """Lost sounds that no rule explains: renamed where they lay, or there in another format."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from functools import cached_property
 
 from msgspec import Struct, field
@@ -96,18 +96,12 @@ def renamed(lost: Lost, folder: str, beside: Beside, files: Files) -> Single | N
     if lost.size is None and lost.digest is None:
         return None
     suffix = os.path.splitext(lost.path)[1].lower()
-    alike: list[tuple[str, Facts]] = []
     of_one_length = any(
         path in beside.taken and files.size(path) == lost.size and path.lower().endswith(suffix)
         for path in beside.all(folder)
     )
-    for path in beside.files(folder):
-        if os.path.splitext(path)[1].lower() == suffix:
-            facts = files.facts(lost, path)
-            if SIZE in facts.agree and files.as_long(lost, path):
-                facts = Facts((*facts.agree, LENGTH), facts.contradict)
-            if not facts.contradict and (facts.points >= ENOUGH or SIZE in facts.agree):
-                alike.append((path, facts))
+    same_kind = (path for path in beside.files(folder) if os.path.splitext(path)[1].lower() == suffix)
+    alike = list(agreeing(lost, same_kind, files))
     # Two that are alike are a choice for a person, even if one of them agrees in more.
     sure = [
         (path, facts)
@@ -118,6 +112,18 @@ def renamed(lost: Lost, folder: str, beside: Beside, files: Files) -> Single | N
         path, facts = sure[0]
         return Single(lost, RENAMED, [path], list(facts.agree), path)
     return Single(lost, UNCLEAR, [path for path, _facts in alike]) if alike else None
+
+
+def agreeing(lost: Lost, paths: Iterable[str], files: Files) -> Iterator[tuple[str, Facts]]:
+    """Those of some files that may be a lost one, with what agrees: nothing contradicts it, and the size is the same or
+    enough else is.
+    """
+    for path in paths:
+        facts = files.facts(lost, path)
+        if SIZE in facts.agree and files.as_long(lost, path):
+            facts = Facts((*facts.agree, LENGTH), facts.contradict)
+        if not facts.contradict and (facts.points >= ENOUGH or SIZE in facts.agree):
+            yield path, facts
 
 
 def converted(lost: Lost, folder: str, beside: Beside, files: Files) -> Single | None:

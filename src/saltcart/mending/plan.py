@@ -4,6 +4,7 @@ from collections.abc import Callable, Sequence
 
 from saltcart.ledgers.maps import Map
 from saltcart.mending.findings import Findings, is_proven
+from saltcart.mending.losses import Lost
 from saltcart.mending.rules import Rule
 from saltcart.safefile import digest_of
 from saltcart.spelling.moves import tail_below
@@ -46,15 +47,20 @@ def waybill_for(
         exact |= {path: (file, ", ".join(rule.evidence())) for path, file in mine.items()}
     relinks = broad + [Relink(path, file, what=ONE, why=why) for path, (file, why) in sorted(exact.items()) if file]
     mended = [found.losses.lost[path] for rule in taken for path in by_rule.get(id(rule), ())]
-    chosen = [one.lost for one in found.singles if one.chosen]
-    touched = set[str]().union(*{lost.ledgers for lost in (*mended, *chosen)})
-    lines = [
-        LedgerLine(ledger.path, ledger.map_name, digest=digest_of(ledger.path))
-        for ledger in found.losses.ledgers
-        if ledger.path in touched or here
-    ]
+    lines = touched_by(found, mended, here)
     return Waybill([], lines, [plan.path for plan in maps], means=list(means), relinks=relinks, here=here,
                    signposts=sorted(posts.items()))  # fmt: skip
+
+
+def touched_by(found: Findings, mended: Sequence[Lost], every: bool) -> list[LedgerLine]:
+    """The ledgers that name what is mended by rules or by itself; with `every` all of them."""
+    chosen = [one.lost for one in found.singles if one.chosen]
+    touched = set[str]().union(*{lost.ledgers for lost in (*mended, *chosen)})
+    return [
+        LedgerLine(ledger.path, ledger.map_name, digest=digest_of(ledger.path))
+        for ledger in found.losses.ledgers
+        if ledger.path in touched or every
+    ]
 
 
 def signpost_for(rule: Rule) -> tuple[str, str] | None:

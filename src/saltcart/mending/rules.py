@@ -225,21 +225,20 @@ def weigh(rule: Rule, lost: dict[str, Lost], files: Files, tally: Tally) -> None
     hold_against_files(rule, list(rule.files.items()), lost, files)
     if rule.proven:
         # What whole folders prove is true of the files of others as well, where something is known of each.
-        some = [
-            pair for pair in torn.items() if (facts := files.facts(lost[pair[0]], pair[1])).agree or facts.contradict
-        ]
+        some = [pair for pair in torn.items() if any(files.facts(lost[pair[0]], pair[1]))]
         hold_against_files(rule, some, lost, files)
     if rule.contradicted:  # where others are other files, one that is merely as long is likely one, too
         for path in rule.alone:
             rule.files.pop(path, None)
         rule.contradicted += rule.alone
     rule.lacking = tally.below[rule.old] - len(rule.files) - len(rule.contradicted)
-    if not rule.files or len(rule.contradicted) > CONTRADICTED * (len(rule.files) + len(rule.contradicted)):
-        return
-    if rule.proven:
-        rule.sure = PROVEN
-    elif rule.named >= ENOUGH:
-        rule.sure = BY_NAMES
+    if rule.files and not mostly_contradicted(rule):
+        rule.sure = PROVEN if rule.proven else BY_NAMES if rule.named >= ENOUGH else None
+
+
+def mostly_contradicted(rule: Rule) -> bool:
+    """Whether so many of the files that a rule led to are others that the rest is chance."""
+    return len(rule.contradicted) > CONTRADICTED * (len(rule.files) + len(rule.contradicted))
 
 
 def take_most_of_a_folder(rule: Rule, torn: dict[str, str], lost: dict[str, Lost], files: Files, tally: Tally) -> None:

@@ -17,12 +17,15 @@ def leave_out_what_fails(waybill: Waybill, ledgers: Sequence[Ledger]) -> dict[st
     kept, resolver = [], waybill.resolver()
     for ledger in (ledger for ledger in ledgers if ledger.path in lines):
         try:
-            changes = changes_for(ledger, routes_for(waybill, ledger.path, False, resolver), ledger.path)
-            if waybill.signposts and not (changes.texts or changes.swaps or changes.edits):
-                kept.append(lines[ledger.path])  # to be looked at when links are turned
-            elif changes.texts or changes.swaps or changes.edits:
+            routes = routes_for(waybill, ledger.path, False, resolver)
+            changes = changes_for(ledger, routes, ledger.path)
+            if changes.texts or changes.swaps or changes.edits:
                 with on_trial(ledger, changes):
                     kept.append(lines[ledger.path])
+            elif waybill.signposts:
+                kept.append(lines[ledger.path])  # to be looked at when links are turned
+            elif routes.unwritten:
+                failing[ledger.path] = routes.unwritten
         except SaltCartError as error:
             failing[ledger.path] = error
     waybill.ledgers = kept

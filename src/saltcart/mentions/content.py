@@ -143,25 +143,38 @@ def in_stream(looked: Looked, head: bytes, stream: Readable, named: bool, lead: 
     for data, first, last in windows(head, stream, overlap):
         counted = first
         looks = named if data is head else holds_anchor(data, forms)
-        hits = sorted(mention.paths(find(data, forms, folder, binary, (first, last)), forms)) if looks else []
+        hits = sorted(mention.paths(find(data, forms, folder, binary, (first, last)) if looks else (), forms))
         binary = is_binary(data[:HEAD]) if binary is None else binary
         if hits and free is None:
-            mention.log = mention.log or (not lead and first == 0 and is_log(data[:FIRST]))
-            from saltcart.mentions.free_text import is_free  # most files name nothing
-
-            free = not binary and not mention.log and is_free(data, first == 0 and last == len(data))
+            whole = first == 0 and last == len(data)
+            free = is_free_text(mention, data, bool(binary), whole, begins=not lead and first == 0)
         for hit in hits:
             line += data.count(b"\n", counted, hit.at)
-            counted = hit.at
-            prose = not binary and starts_in_sentence(data, hit.at, forms[hit.place])
-            around = excerpt(data, hit.at)
-            mention.add(forms[hit.place], f"{lead}{LINE}{line}", hit, around, prose, bool(free))
+            counted, form = hit.at, forms[hit.place]
+            prose = not binary and starts_in_sentence(data, hit.at, form)
+            mention.add(form, f"{lead}{LINE}{line}", hit, excerpt(data, hit.at), prose, bool(free))
         parts = zlib_streams if binary else encoded_parts
         for at, content in parts(data, first, last, last < len(data), budget):
-            for hit in mention.paths(find(content, forms, folder), forms):
-                mention.add(forms[hit.place], f"{lead}packed at {at}, {LINE}1", hit, excerpt(content, hit.at))
+            in_part(looked, content, f"{lead}packed at {at}, {LINE}1")
         if last < len(data):  # there is more
             line += data.count(b"\n", counted, last)
+
+
+def in_part(looked: Looked, content: bytes, where: str) -> None:
+    """Add the spots in what was packed inside a stream."""
+    mention, forms, folder, _budget = looked
+    for hit in mention.paths(find(content, forms, folder), forms):
+        mention.add(forms[hit.place], where, hit, excerpt(content, hit.at))
+
+
+def is_free_text(mention: Mention, data: bytes, binary: bool, whole: bool, begins: bool) -> bool:
+    """Whether a file is free text, by the first of its pieces that names something; of one that `begins` the file it is
+    noted whether that is a log.
+    """
+    from saltcart.mentions.free_text import is_free  # most files name nothing
+
+    mention.log = mention.log or (begins and is_log(data[:FIRST]))
+    return not binary and not mention.log and is_free(data, whole)
 
 
 def windows(head: bytes, stream: Readable, overlap: int) -> Iterator[tuple[bytes, int, int]]:

@@ -21,12 +21,14 @@ from saltcart.mentions.place_forms import (
     HEAD,
     LETTER,
     PATH_SIGN,
+    PICKLED,
     PIECE,
     Hit,
     PlaceForms,
     alike,
     begins,
     counted,
+    counted_wide,
     ends,
     is_binary,
     lettered,
@@ -277,8 +279,9 @@ class Spot(NamedTuple):
             return False
         if one.alone and not stands_alone(data[max(0, start - 8) : start], data[end : end + 8], binary):
             return False
-        before = data[max(0, start - 2) : start]
-        return not before or not PATH_SIGN.match(chr(before[-1])) or before.endswith(b"//") or binary
+        before = data[max(0, start - 5) : start].decode("latin-1")
+        apart = before.endswith("//") or PICKLED.search(before)
+        return not before or not PATH_SIGN.match(before[-1]) or bool(apart) or binary
 
     def decoded(self, names: Names, done: set[int]) -> Iterator[Hit]:
         """The folders that are named in some other way; those that are `done` are not asked about."""
@@ -301,6 +304,13 @@ class Spot(NamedTuple):
                         done.add(number)
         yield from (Hit(self.at, number, PIECE, encoding) for number, encoding in pieces.items() if number not in done)
 
+    def is_counted(self, left: str, right: str) -> bool:
+        """Whether the length of a text is before it, of which `right` begins with the anchor."""
+        if self.group.wide:
+            return counted_wide(self.text.data, self.at, left, right)
+        first, end = (text.encode("utf-8", "surrogateescape") for text in (left, right))
+        return counted(self.text.data, self.at - len(first), len(first + end))
+
     def is_one(self, one: Ending, before: str, after: str) -> bool:
         """Whether what is around the anchor is that name, and no longer path."""
         number, left, right, name = one
@@ -309,10 +319,9 @@ class Spot(NamedTuple):
         if not alike(before[-len(left) :] if left else "", left, folds) or not alike(after[: len(right)], right, folds):
             return False
         rest, lead = after[len(right) :], before[: len(before) - len(left)]
-        signs = len(left) + len(right)
-        if wide and self.text.binary and counted(self.text.data, self.at - 2 * len(left), 2 * signs, signs):
-            return True
         piece = name.form == PIECE
+        if self.text.binary and (wide or piece) and self.is_counted(left, right):
+            return True
         if not (ends(rest, place) and (piece or begins(lead, name, rest, self.text.binary))):
             return False
         sides = [text.encode("utf-8", "surrogatepass") for text in (lead[-8:], rest[:8])]

@@ -27,6 +27,7 @@ PIECE = "its name"  # the folder's name as a whole value, which proves nothing y
 SHORTEST_ANCHOR = 3
 WINDOW = 2  # so many times the longest name, as it may be escaped, is decoded before and after an anchor
 # What may be before a full path: no part of another path.  A web address's host may, in a `file:` URI.
+PICKLED = re.compile(r"\n[a-z(]{0,3}V\Z")  # before each text in the oldest form of Python's pickles
 PATH_SIGN = re.compile(r"[\w.~\-\\/%+@]", re.UNICODE)
 # In binary files a text follows its length, which may look like a letter: characters that no text holds tell them.
 CONTROL = bytes([*range(0x09), *range(0x0E, 0x20)])
@@ -257,17 +258,34 @@ def literals(place: str) -> dict[bytes, str]:
     return found
 
 
-def counted(data: bytes, start: int, length: int, signs: int = 0) -> bool:
+# Kinds of text whose length is in the same byte, where it is below a number: in binary property lists in ASCII and in
+# UTF-16, in CBOR (RFC 8949, section 3), in MessagePack.
+SHORT = ((0x50, 15), (0x60, 24), (0xA0, 32))
+
+
+def counted_wide(data: bytes, at: int, left: str, right: str) -> bool:
+    """The same for a text in UTF-16, of either order of bytes, of which `right` begins with an anchor at that place."""
+    for coding, first in (("utf-16-le", at - 2 * len(left)), ("utf-16-be", at - 1 - 2 * len(left))):
+        raw = f"{left}{right}".encode(coding, "surrogatepass")
+        # In small endian the bytes before the anchor are of letters anyhow, though in another case or form.
+        there = first >= 0 and (coding == "utf-16-le" or data.startswith(raw, first))
+        if there and counted(data, first, len(raw), len(raw) // 2, coding):
+            return True
+    return False
+
+
+def counted(data: bytes, start: int, length: int, signs: int = 0, coding: str = "latin-1") -> bool:
     """Whether the length of a text is before it in a binary file, in bytes or in `signs`, so that it ends where
     that says; a slash and more behind it say that it goes on.
     """
-    follows = data[start + length : start + length + 4].replace(b"\0", b"", 1 if signs else 0)
-    if follows[:1] in (b"/", b"\\") and follows[1:2] > b" ":
+    follows = data[start + length : start + length + 4].decode(coding, "replace")
+    if follows[:1] in ("/", "\\") and follows[1:2] > " ":
         return False
     counts = {one.to_bytes(width, order) for one in (length, signs or length) for width in (2, 4) for order in ORDERS}
     counts |= {
         bytes([one]) if one < 0x80 else bytes([one & 0x7F | 0x80, one >> 7]) for one in (length, signs or length)
     }
+    counts |= {bytes([kind | one]) for kind, most in SHORT for one in (length, signs or length) if one < most}
     return any(start >= len(one) and data.startswith(one, start - len(one)) for one in counts)
 
 
@@ -311,6 +329,6 @@ def begins(lead: str, name: Name, rest: str, binary: bool) -> bool:
         return False
     if not lead or ((binary or lead[-1] > "\x7f") and name.form in (FULL, LETTER)):
         return True
-    if name.text.startswith("/") and (lead.endswith("//") or re.search(r"//[\w.\-]*$", lead)):
+    if name.text.startswith("/") and (lead.endswith("//") or re.search(r"//[\w.\-]*$", lead) or PICKLED.search(lead)):
         return True
     return not PATH_SIGN.match(lead[-1])

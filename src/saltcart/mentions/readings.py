@@ -18,6 +18,7 @@ NEAR = 200  # bytes before and after an anchor that tell the encoding
 CONTINUING = bytes(range(0x80, 0xC0))  # bytes of UTF-8 that begin no character
 DOUBLED = re.compile(r"(?<![:/])/(?:\.?/)+")  # a slash twice, or a folder's name for itself; no beginning of an address
 DETOUR = re.compile(r"/(?!\.\.?/)[^/\"'<>\0\r\n=:]+/\.\./")
+MOST_LAYERS = 3  # of percent escapes in each other
 
 
 def readings(data: bytes, at: int, group: Group, near: tuple[bool, bool]) -> Iterator[tuple[str, str, str]]:
@@ -76,13 +77,22 @@ def unquoted(encoding: str, texts: Sequence[str]) -> Iterator[tuple[str, str, st
     yield encoding, slashed(before), slashed(after)
     around = "".join(texts)
     if "%" in around:
-        yield "percent-encoded", slashed(unpercented(before)), slashed(unpercented(after))
+        yield from (("percent-encoded", slashed(one), slashed(other)) for one, other in percent_layers(before, after))
     if "\\" in around or "&" in around:
         once = [unescaped(text) for text in texts]
         yield "escaped", slashed(once[0]), slashed(once[1])
         if any("\\" in text or "%" in text for text in once):
             twice = [slashed(unpercented(unescaped(text))) for text in once]
             yield "escaped twice", twice[0], twice[1]
+
+
+def percent_layers(*texts: str) -> Iterator[list[str]]:
+    """Some texts without percent escapes, and without those of an address that is a part of another, too."""
+    for _layer in range(MOST_LAYERS):
+        texts = tuple(map(unpercented, texts))
+        yield list(texts)
+        if not any("%" in text for text in texts):
+            break
 
 
 def slashed(text: str) -> str:

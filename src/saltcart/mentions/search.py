@@ -199,23 +199,27 @@ def candidates(top: str, walked: Walked) -> Iterator[tuple[str, Item]]:
         path = f"{lead}{item.path}" if item.path else top
         if item.kind is LINK:
             note_link(path, item.target or "", walked)
-        elif item.kind is not FILE or not item.size:
-            continue
-        elif path in walked.without:
-            result.passed_over[NOT_MEANT] += 1
-        elif kind_of(path) and (item.size > SNIFFED or sounds(path)):
-            # Beginnings are only read of small ones: a large file with the suffix of a sound is one, but a database may
-            # be small and called .wav.
-            result.passed_over["sounds"] += 1
-        elif top in here.SHARED_PLACES and installed(path):
-            result.passed_over["installed for all users"] += 1
-        elif item.size > LARGEST and not is_database(path):
-            if names_nothing(path, item.size):
-                result.passed_over["programs and films"] += 1
-            else:
+        elif item.kind is FILE and item.size:
+            if why := not_read(path, item.size, top, walked):
+                result.passed_over[why] += 1
+            elif item.size > LARGEST and not is_database(path):
                 result.miss(path, TOO_LARGE)
-        elif not is_own(path):
-            yield path, item
+            elif not is_own(path):
+                yield path, item
+
+
+def not_read(path: str, size: int, top: str, walked: Walked) -> str:
+    """Why a file of that size below `top` need not be read; "" for one that may name something."""
+    if path in walked.without:
+        return NOT_MEANT
+    # Beginnings are only read of small ones: a large file with the suffix of a sound is one, but a database may be
+    # small and called .wav.
+    if kind_of(path) and (size > SNIFFED or sounds(path)):
+        return "sounds"
+    if top in here.SHARED_PLACES and installed(path):
+        return "installed for all users"
+    too_large = size > LARGEST and not is_database(path)
+    return "programs and films" if too_large and names_nothing(path, size) else ""
 
 
 def note_link(path: str, target: str, walked: Walked) -> None:

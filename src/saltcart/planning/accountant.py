@@ -202,7 +202,7 @@ class Accountant:
             if name and (one := self.tried(path, name)):
                 found[path] = one
                 one.uncovered = 0 if own else one.uncovered  # what is left there are comments
-        wanting = [path for path in paths if path in present and (path not in found or self.unreached(found[path]))]
+        wanting = [path for path in paths if path in present and self.is_wanting(path, found)]
         if not wanting:
             return found
         from saltcart.learning.learn import kinds_of  # seldom needed, and takes long to load
@@ -211,9 +211,13 @@ class Accountant:
         for group in groups:
             self.teach(group, found)
         for path in islice((path for group in groups if len(group) > 1 for path in group), MOST_ALONE):
-            if path not in found or self.unreached(found[path]):
+            if self.is_wanting(path, found):
                 self.teach([path], found)
         return found
+
+    def is_wanting(self, path: str, found: Mapping[str, DraftedLedger]) -> bool:
+        """Whether a file is no ledger that was `found`, or one that does not reach all that it names."""
+        return path not in found or bool(self.unreached(found[path]))
 
     def unreached(self, one: DraftedLedger) -> int:
         """How much of what a file names no entry of it reaches: mentions of the shelves, and folders that hold them."""
@@ -262,33 +266,35 @@ class Accountant:
         """Learn a map for some files, and take it for those of which it makes more than what was `found` before."""
         from saltcart.learning.learn import learn
 
+        stem = os.path.splitext(os.path.basename(paths[0]))[0]
         try:
-            stem = os.path.splitext(os.path.basename(paths[0]))[0]
-            above = [folder for path in paths for folder in self.above.get(path, ())]
-            above += [os.path.dirname(place) for path in paths for place in self.parting.get(path, ())]
-            against = outermost([*above, *self.sought]) if above else self.sought
-            lesson = learn(paths, against, self.waybill.means, f"{show(stem)} {short_name(paths[0], 4)}")
+            lesson = learn(paths, self.against(paths), self.waybill.means, f"{show(stem)} {short_name(paths[0], 4)}")
         except UNREADABLE:
             return
         better: dict[str, DraftedLedger] = {}
         trusted = "trusted = true\n" if self.request.trust_map and lesson.container == "counted" else ""
         plan = keep_map(trusted + lesson.map_text) if any(map(worth, lesson.proofs)) else None
         self.maps += [plan] if plan else []
-        for proof in lesson.proofs:
-            if proof.trouble and proof.refused:
-                self.reasons[proof.path] = proof.trouble
-        # A map that reaches no more than what was there before is no gain, and one more thing to go wrong.
-        for proof in lesson.proofs if plan else ():
-            best = found.get(proof.path)
-            one = self.tried(proof.path, plan.name) if plan and worth(proof) else None
+        self.reasons |= {proof.path: proof.trouble for proof in lesson.proofs if proof.trouble and proof.refused}
+        if not plan:
+            return
+        for proof in filter(worth, lesson.proofs):
+            one, best = self.tried(proof.path, plan.name), found.get(proof.path)
+            # A map that reaches no more than what was there before is no gain, and one more thing to go wrong.
             if one and (best is None or self.unreached(one) < self.unreached(best)):
                 better[proof.path] = one
-        if plan and not better:
+        if not better:
             self.maps.remove(plan)
         found |= better
         self.learnt |= better.keys()
-        if plan and plan.counting:
+        if plan.counting:
             self.counted |= better.keys()
+
+    def against(self, paths: Sequence[str]) -> Sequence[str]:
+        """The folders whose sounds tell which values of some files are paths: the shelves, and what is named beside."""
+        above = [folder for path in paths for folder in self.above.get(path, ())]
+        above += [os.path.dirname(place) for path in paths for place in self.parting.get(path, ())]
+        return outermost([*above, *self.sought]) if above else self.sought
 
     def standing(self, path: str, mention: Mention, one: DraftedLedger | None) -> Accounted:
         """What becomes of one file that names the shelves."""
@@ -299,33 +305,34 @@ class Accountant:
             word = LEFT if path in self.waybill.left_unread else SHOWS_LESS
         elif not uncovered:
             word = IN_FULL if one else HISTORY if mention.history else SAID
-        elif all(shelf.leave == "signpost" for shelf in self.waybill.shelves) and not self.leads_out(path, one):
-            # From here on something names the old place and will not follow; what matters is whether it is found there.
-            word = SERVED
-        elif all(shelf.original_stays for shelf in self.waybill.shelves):
-            word = ORIGINALS
-        elif path in self.waybill.left_unread:
-            word = LEFT
-        elif (one and not one.line.rewrite) or (not one and path in self.reasons):
-            word = UNCHANGEABLE
         else:
-            word = IN_PART if one and one.changes else UNREAD
-        name = one.line.map_name if one else ""
-        learnt, counted = path in self.learnt, path in self.counted
-        why = one.line.why if one else self.reasons.get(path, "")
+            word = self.not_reached(path, one)
+        name, why = (one.line.map_name, one.line.why) if one else ("", self.reasons.get(path, ""))
         return Accounted(
             mention.path,
             word,
             mention.count,
             uncovered,
             name,
-            learnt,
-            counted,
+            path in self.learnt,
+            path in self.counted,
             spots,
             why,
             less,
             leads_out=self.leads_out(path, one),
         )
+
+    def not_reached(self, path: str, one: DraftedLedger | None) -> str:
+        """The word for a file of which something names the shelves and does not follow them."""
+        if all(shelf.leave == "signpost" for shelf in self.waybill.shelves) and not self.leads_out(path, one):
+            return SERVED  # all that matters is whether it is found at the old place
+        if all(shelf.original_stays for shelf in self.waybill.shelves):
+            return ORIGINALS
+        if path in self.waybill.left_unread:
+            return LEFT
+        if (one and not one.line.rewrite) or (not one and path in self.reasons):
+            return UNCHANGEABLE
+        return IN_PART if one and one.changes else UNREAD
 
 
 def worth(proof: Proof) -> bool:

@@ -246,6 +246,29 @@ def maps_of(request: Request) -> list[Map]:
     return list(found.values())
 
 
+def remarks_on_shelf(shelf: Shelf) -> Iterator[str]:
+    """What a person should know of one shelf before saying yes."""
+    folder = os.path.dirname(shelf.new)
+    if shelf.own_folder and os.path.basename(folder) == os.path.basename(shelf.new):
+        yield (
+            f"{show(shelf.name)} will be at {show(shelf.new)}, because --to is the folder that will contain it."
+            f" To move it to {show(folder)}: --to {typed(os.path.dirname(folder))}"
+        )
+    if drive_of(shelf.old).facts.network and not shelf.original_stays:
+        yield (
+            f"{show(shelf.name)} lies on a network drive: other machines that read it there will not find it any"
+            " more. --copy leaves it there"
+        )
+    if leads_home(shelf.new, shelf.old):
+        yield (
+            f"The signpost at {show(shelf.new)} makes room for the shelf when the haul begins; until repoint, what"
+            " needs it finds only what is copied"
+        )
+    for post in leading_to(shelf.old):
+        if post != shelf.new and not shelf.original_stays:
+            yield f"The signpost at {show(post)} will lead to the new place"
+
+
 def remarks_on(
     request: Request, shelves: Sequence[Shelf], ledgers: Sequence[DraftedLedger], links: dict[str, bool]
 ) -> list[str]:
@@ -257,27 +280,7 @@ def remarks_on(
         if os.path.abspath(os.path.expanduser(given)) != shelf.old:
             remarks.append(f"{show(given)} is a link; what moves is {show(shelf.old)}")
     for shelf in shelves:
-        folder = os.path.dirname(shelf.new)
-        if shelf.own_folder and os.path.basename(folder) == os.path.basename(shelf.new):
-            remarks.append(
-                f"{show(shelf.name)} will be at {show(shelf.new)}, because --to is the folder that will contain it."
-                f" To move it to {show(folder)}: --to {typed(os.path.dirname(folder))}"
-            )
-        if drive_of(shelf.old).facts.network and not shelf.original_stays:
-            remarks.append(
-                f"{show(shelf.name)} lies on a network drive: other machines that read it there will not find it any"
-                " more. --copy leaves it there"
-            )
-        if leads_home(shelf.new, shelf.old):
-            remarks.append(
-                f"The signpost at {show(shelf.new)} makes room for the shelf when the haul begins; until repoint, what"
-                " needs it finds only what is copied"
-            )
-        remarks += [
-            f"The signpost at {show(post)} will lead to the new place"
-            for post in leading_to(shelf.old)
-            if post != shelf.new and not shelf.original_stays
-        ]
+        remarks += remarks_on_shelf(shelf)
     posts = {post for shelf in shelves for post in leading_to(shelf.old)}
     remarks += [
         LINKS[turned, request.turn_links].format(show(link)) for link, turned in links.items() if link not in posts

@@ -98,18 +98,8 @@ class ShelfInspector:
                     count_there(one, item, unit)
                 elif shelf.place(item.path) not in earlier:
                     clashes.append(shelf.place(item.path))
-        if self.mixed:
-            leaving = {folder for path in {*one.items}.difference(folders) for folder in folders_above(path)}
-            one.tops = self.parts(shelf, leaving, beside=self.mixed)
-            one.kept = self.parts(shelf, self.mixed - leaving, beside=leaving)
-            one.left = self.left
-        if fixed:
-            self.remarks.append(
-                f"{counted(len(fixed), 'locked file or folder', 'locked files or folders')} in {show(shelf.name)},"
-                f" such as"
-                f" {show(fixed[0])}: release cannot delete them until they are unlocked:"
-                f" chattr -R -i -a {typed(shelf.old)}"
-            )
+        self.part_ways(shelf, one, folders)
+        self.tell_locked(shelf, fixed)
         refuse_clashes(shelf, clashes)
         if shelf.only and not one.files:
             raise Refused(
@@ -117,6 +107,23 @@ class ShelfInspector:
                 "Patterns are matched against paths from the shelf's top, such as 'Low Bells' or '*.wav'.",
             )
         return one
+
+    def tell_locked(self, shelf: Shelf, places: Sequence[str]) -> None:
+        """Say which things of a shelf cannot be deleted as they are."""
+        if places:
+            what = counted(len(places), "locked file or folder", "locked files or folders")
+            self.remarks.append(
+                f"{what} in {show(shelf.name)}, such as {show(places[0])}: release cannot delete them until they are"
+                f" unlocked: chattr -R -i -a {typed(shelf.old)}"
+            )
+
+    def part_ways(self, shelf: Shelf, one: DraftedShelf, folders: Sequence[str]) -> None:
+        """Note where the folders of a shelf of which something stays part: into those that leave, and the others."""
+        if self.mixed:
+            leaving = {folder for path in {*one.items}.difference(folders) for folder in folders_above(path)}
+            one.tops = self.parts(shelf, leaving, beside=self.mixed)
+            one.kept = self.parts(shelf, self.mixed - leaving, beside=leaving)
+            one.left = self.left
 
     def parts(self, shelf: Shelf, folders: set[str], beside: set[str]) -> list[str]:
         """The paths of the folders of a shelf that lie directly in one of the folders they are `beside`."""

@@ -217,6 +217,16 @@ def unexplained(left: Mention, state: LedgerState, routes: Routes) -> int:
     return max(0, count - stay)
 
 
+def others_than_named(request: Request, inspector: ShelfInspector, progress: Progress) -> tuple[list[str], list[str]]:
+    """The ledgers that stay in a shelf or are found elsewhere, and the places that were searched for these."""
+    if not request.elsewhere:
+        return [], []
+    if request.ledgers:
+        return list(inspector.staying), []
+    elsewhere, searched = usual_ledgers(request.cart, inspector.maps, progress, request.searches)
+    return [*inspector.staying, *elsewhere], [*filter(None, [request.cart.path]), *searched]
+
+
 def gather_ledgers(
     request: Request, trial: Trial, inspector: ShelfInspector, progress: Progress
 ) -> tuple[list[DraftedLedger], list[str]]:
@@ -225,15 +235,8 @@ def gather_ledgers(
     Named ones and those that travel are all taken; of those that stay in a shelf, and without named ones of those
     elsewhere, the ones that lean on what leaves.
     """
-    given = [true_path(path) for path in request.ledgers]
-    explicit = list(trial.front)
-    named = dict.fromkeys([*given, *explicit, *inspector.found])
-    looks = request.elsewhere and not request.ledgers
-    elsewhere, searched = usual_ledgers(request.cart, inspector.maps, progress, request.searches) if looks else ([], [])
-    if looks:
-        searched = [*filter(None, [request.cart.path]), *searched]
-
-    elsewhere = [*inspector.staying, *elsewhere] if request.elsewhere else []
+    named = dict.fromkeys([*map(true_path, request.ledgers), *trial.front, *inspector.found])
+    elsewhere, searched = others_than_named(request, inspector, progress)
 
     def left_out(path: str, error: SaltCartError) -> None:
         if path in named:

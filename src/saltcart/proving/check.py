@@ -4,10 +4,12 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import partial
 from types import MappingProxyType
 
+from msgspec.structs import replace
+
 from saltcart.drives import Presence
 from saltcart.errors import Refused, SaltCartError, show
 from saltcart.judging.judge import Judge
-from saltcart.judging.judgements import MISSING, OFFLINE, LedgerState
+from saltcart.judging.judgements import MISSING, OFFLINE, Judgement, LedgerState
 from saltcart.judging.levels import wrong_levels
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers.instrument_parts import with_parts
@@ -16,11 +18,12 @@ from saltcart.ledgers.maps import load_map
 from saltcart.progress import Progress, Tick, silent
 from saltcart.proving.copy_presence import Row, troubles
 from saltcart.proving.left_mentions import left_mentions
+from saltcart.proving.left_unnamed import allowed
 from saltcart.proving.results import CheckReport, FileProblem, LedgerCheck, Problem, ShelfCheck
 from saltcart.safefile import digest_of
 from saltcart.shelves.true_names import true_path
 from saltcart.shelves.walk import FILE
-from saltcart.spelling import Meanings
+from saltcart.spelling import Meanings, Moves
 from saltcart.system import os
 from saltcart.trips import trip as trips
 from saltcart.trips.facts import Fact
@@ -99,7 +102,16 @@ def check_ledger(trip: Trip, row: LedgerRow, judge: Judge, place: str) -> Ledger
         trouble = Refused(f"{show(place)}: {away}", "Plug it in; nothing is lost.") if away else error
         state = LedgerState(place, row.map_name, trouble=trouble)
     early = trip.state in (HAULING, HAULED)
-    return with_problems(state, lambda: {} if early else {one.key: one for one in trip.logbook.entries(row.number)})
+    checked = with_problems(state, lambda: {} if early else {one.key: one for one in trip.logbook.entries(row.number)})
+    if not early and not trip.line(row).rewrite and place in allowed(trip.waybill):
+        moves = trip.waybill.moves()
+        checked.problems = [replace(one, left=one.new and is_left(one.judgement, moves)) for one in checked.problems]
+    return checked
+
+
+def is_left(judgement: Judgement, moves: Moves) -> bool:
+    """Whether an entry is not found because it leads to where something was before a trip."""
+    return judgement.verdict == MISSING and moves.covers(os.path.normpath(judgement.resolved))
 
 
 def flipped(trip: Trip, row: LedgerRow) -> Refused | None:

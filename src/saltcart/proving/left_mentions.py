@@ -88,10 +88,12 @@ def standing(mention: Mention, state: LedgerState | None, olds: Sequence[str], w
     """How one file is that still names an old place: by that word, when what it says of it is no mere text, nor of the
     past.
     """
-    count = mention.live(known=state is not None)
+    live = count = mention.live(known=state is not None)
     if count and state:
         paths = (without_detours(one.resolved) for one in state.judgements())
         count -= sum(any(tail_below(path, old) is not None for old in olds) for path in paths)
+    if count <= 0 < live and word == LEFT:  # its entries are judged, and a person agreed to what they are
+        return LeftMentions(mention.path, LEFT, live, mention.spots)
     ours = state is not None and state.map_name == cart_toml.NAME  # what is left in it are comments
     if count <= 0 or ours:
         said = mention.prose + mention.free

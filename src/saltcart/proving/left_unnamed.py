@@ -11,6 +11,7 @@ from saltcart.ledgers.sqlite.opening import claims, reading
 from saltcart.mentions.content import UNREADABLE
 from saltcart.mentions.folder_trees import sounds_in
 from saltcart.mentions.mention import MOST_SPOTS, Mention, Spot
+from saltcart.mentions.nested_names import LARGEST, nested_sounds
 from saltcart.mentions.packed import TooMuch
 from saltcart.mentions.place_forms import PlaceForms
 from saltcart.mentions.search_places import parent_forms
@@ -87,10 +88,11 @@ def names_of(folder: str) -> set[str]:
 
 
 def in_tree(path: str) -> list[str]:
-    """The sounds that a database names by a tree of folders; none of what is no database."""
+    """The sounds that a file names by folders in each other: a database by a tree of them, a document by records."""
     with open(path, "rb") as stream:
-        if not claims(stream.read(100)):
-            return []
+        head = stream.read(100)
+        if not claims(head):
+            return nested_sounds(head + stream.read(LARGEST))[0]
     with reading(path) as (connection, _uri):
         return sounds_in(connection)[0]
 

@@ -22,16 +22,23 @@ class FileProblem(Struct, frozen=True):
 
 class Problem(Struct, frozen=True):
     """One entry that is not found, or is found with a remark; `before` is its verdict before the trip, if it had
-    one.
+    one.  It is `left` where a person agreed that its ledger goes on leading to the old place.
     """
 
     judgement: Judgement
     before: str | None
+    left: bool = False
 
     @property
     def new(self) -> bool:
-        """Whether the trip, or what came after it, made this entry worse."""
-        return (self.judgement.verdict != FOUND and self.before in (None, FOUND)) or self.judgement.verdict == ALTERED
+        """Whether the trip, or what came after it, made this entry worse, and nobody has agreed to that."""
+        worse = self.judgement.verdict != FOUND and self.before in (None, FOUND)
+        return not self.left and (worse or self.judgement.verdict == ALTERED)
+
+    @property
+    def known(self) -> bool:
+        """Whether the entry was as bad before the trip."""
+        return not self.new and not self.left and self.judgement.verdict != FOUND
 
 
 class LedgerCheck(Struct):
@@ -105,15 +112,15 @@ class CheckReport(Struct):
     @property
     def before_counts(self) -> dict[str, int]:
         """How many entries of each verdict are as bad now as they were before the trip."""
-        known = [
-            problem
-            for ledger in self.ledgers
-            for problem in ledger.problems
-            if not problem.new and problem.judgement.verdict != FOUND
-        ]
+        known = [problem for ledger in self.ledgers for problem in ledger.problems if problem.known]
         return {
             word: sum(problem.judgement.verdict == word for problem in known) for word in (OFFLINE, MISSING, UNREADABLE)
         }
+
+    @property
+    def left_entries(self) -> int:
+        """How many entries lead to the old place, of ledgers that were left so on purpose."""
+        return sum(problem.left for ledger in self.ledgers for problem in ledger.problems)
 
     @property
     def ok(self) -> bool:

@@ -6,7 +6,6 @@ from rich.filesize import decimal
 
 from saltcart.drives import drive_of, find_drive
 from saltcart.errors import show
-from saltcart.judging.judgements import FOUND
 from saltcart.proving.results import CheckReport, Problem
 from saltcart.report.drawing import as_svg
 from saltcart.report.page import render
@@ -38,7 +37,8 @@ def trip_page(report: CheckReport, answer: str) -> str:
             drives=drives_figure(trip),
             ledgers=list(ledger_rows(done, report)),
             worse=[problem_row(path, one) for path, one in problems if one.new],
-            before=[problem_row(path, one) for path, one in problems if one.judgement.verdict != FOUND and not one.new],
+            before=[problem_row(path, one) for path, one in problems if one.known],
+            left_entries=[problem_row(path, one) for path, one in problems if one.left],
             copies=[(show(one.path), one.verdict, show(one.why)) for shelf in report.shelves for one in shelf.problems],
             left=[(show(one.path), one.standing, one.count) for one in report.left],
             renames=[

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Container, Hashable, Iterable, Iterator, Sequence
 from contextlib import suppress
 from functools import cached_property
-from typing import Self
+from typing import NamedTuple, Self
 
 from msgspec.structs import replace
 
@@ -21,6 +21,18 @@ from saltcart.spelling.foreign import PSEUDO, looks_foreign
 from saltcart.spelling.moves import Aims, above, joined, plain, tail_below
 from saltcart.system import os
 from saltcart.waybills.relinks import RELATIVE
+
+
+class Way(NamedTuple):
+    """Where an entry leads: what is read of its text, where that leads and shall lead, and the folders from which it
+    starts before and after.
+    """
+
+    text: str
+    target: str
+    wanted: str
+    old_start: str
+    start: str
 
 
 class Routes:
@@ -49,6 +61,7 @@ class Routes:
         self.ways: dict[str, str | None] = {}
         self.targets: dict[str, str | None] = {}
         self.parted: dict[Hashable, Parting] = {}
+        self.unwritten: CannotSpell | None = None  # why the first of some lost entries keeps its text
 
     def styled(self, like: str, unlike: Container[str] = ()) -> Self:
         """These routes, which write what moves in the manner of a text; see Manner."""
@@ -153,43 +166,49 @@ class Routes:
         entry = self.resolver.settled(entry, old_folder)
         text, target = self.meant(entry, old_folder)
         wanted = self.wanted(entry, target)
-        # Paths of another system are written as this one does, where the spelling can hold such a path.
-        if (
-            self.manner.here
-            and looks_foreign(text)
-            and not PSEUDO.match(wanted)
-            and entry.spelling.read(wanted, "/") == wanted
-        ):
+        if self.manner.here and holds_our_paths(entry.spelling, text, wanted):
             return wanted
         if entry.base and self.meant(entry.base, old_folder)[1] in self.aims.levels:
             return None  # what starts from there was right, and the folder was not
         old_start, start = self.resolver.start(entry, old_folder), self.new_start(entry, old_folder, new_folder)
         if self.manner.bears_on(text) and (written := self.in_manner(entry, text, target, wanted, start)):
             return written
-        # It stays, and so does its ledger: then nothing changes, unless its path climbs out of a shelf that goes.
-        through = wanted == target and self.passes_through(entry, text, old_start)
-        if wanted == target and start == old_start and not through:
-            return None
-        # A content folder that comes into the list will show it under the very text that it has.
-        if entry.spelling.start == "content" and any(one.finds(old_start, text, wanted) for one in self.added):
-            return None
-        read = entry.spelling.read(text, start)
-        stays_true = read is not None and same_place(self.resolver.meanings.here(read), wanted)
-        # One that leads out of a moving shelf may stay true by chance, along a path that has become a detour.
-        by_chance = wanted == target and not entry.base and read != entry.spelling.read(text, old_start)
-        if (stays_true and not by_chance and not through) or self.stays_lost(entry, target, wanted, read):
+        if self.needs_nothing(entry, Way(text, target, wanted, old_start, start)):
             return None
         # Blanks, a query or a fragment around what is read stay.
         lead, own, rest = entry.written.partition(text) if text else ("", "", "")
         try:
             written = self.resolver.text(entry, text, wanted, start)
-        except CannotSpell:
+        except CannotSpell as error:
             if entry.base and (wanted == target or self.manner.partly) and not os.path.lexists(target):
-                if parting := parting_of(entry, text, wanted, old_folder, self.resolver):
-                    self.parted[entry.key] = parting
+                self.part(entry, parting_of(entry, text, wanted, old_folder, self.resolver), error)
                 return None  # it is lost, and no reason to leave what shares its folder lost as well
             raise
         return lead + written + rest if own else written
+
+    def part(self, entry: Entry, parting: Parting | None, error: CannotSpell) -> None:
+        """Note that an entry can start from another folder, if one is known, or else why it stays."""
+        if parting:
+            self.parted[entry.key] = parting
+        else:
+            self.unwritten = self.unwritten or error
+
+    def needs_nothing(self, entry: Entry, way: Way) -> bool:
+        """Whether an entry keeps its text: it stays true, or lost, as it is written."""
+        text, target, wanted, old_start, start = way
+        stays = wanted == target
+        # It stays, and so does its ledger: then nothing changes, unless its path climbs out of a shelf that goes.
+        through = stays and self.passes_through(entry, text, old_start)
+        if stays and start == old_start and not through:
+            return True
+        # A content folder that comes into the list will show it under the very text that it has.
+        if entry.spelling.start == "content" and any(one.finds(old_start, text, wanted) for one in self.added):
+            return True
+        read = entry.spelling.read(text, start)
+        stays_true = read is not None and same_place(self.resolver.meanings.here(read), wanted)
+        # One that leads out of a moving shelf may stay true by chance, along a path that has become a detour.
+        by_chance = stays and not entry.base and read != entry.spelling.read(text, old_start)
+        return (stays_true and not by_chance and not through) or self.stays_lost(entry, target, wanted, read)
 
     def stays_lost(self, entry: Entry, target: str, wanted: str, read: str | None) -> bool:
         """Whether an entry is lost and will be, though its folder is mended: so its text need not change."""
@@ -275,6 +294,11 @@ class Routes:
         there = (one for one in covered if len(covered) > 1 and os.path.lexists(one[1]))
         text, _path, place = next(there, covered[0])
         return text, place
+
+
+def holds_our_paths(spelling: Spelling, text: str, wanted: str) -> bool:
+    """Whether a text is a path of another system, in a spelling that can hold one as this system writes it."""
+    return looks_foreign(text) and not PSEUDO.match(wanted) and spelling.read(wanted, "/") == wanted
 
 
 def starts_somewhere(spelling: Spelling, text: str) -> bool:

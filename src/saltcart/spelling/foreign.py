@@ -188,7 +188,7 @@ class NameOnly(Form):
         folder, name = os.path.split(path)
         if plain(folder) != plain(base):
             raise CannotSpell(
-                f"{show(name)} would have to lie in {show(base)}, but its folder field is shared with what stays"
+                f"it can refer to {show(name)} only inside {show(base)}, and other entries need that folder too"
             )
         return name
 

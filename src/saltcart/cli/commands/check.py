@@ -72,19 +72,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Judge every entry."""
     screen = Screen(options)
-    if options.trip and options.ledger:
-        raise UsageError("Name a trip or ledgers, not both", "A trip knows its ledgers.")
-    if options.trip and os.path.isdir(options.trip) and options.digests:
+    if options.trip and os.path.isdir(options.trip) and options.digests and not options.ledger:
         return against_manifest(screen, options)
-    if options.trip and os.path.isdir(options.trip):
-        raise UsageError(
-            f"{show(options.trip)} is a folder, no trip", "To hold a shelf against its manifest, add --digests."
-        )
-    if options.write or options.digests_kind != "blake3":
-        raise UsageError(
-            "--write, and --sha256 with it, needs --digests and the folder of a shelf",
-            "For a trip, haul writes the manifest.",
-        )
+    refuse_mixed(options)
     headers = not options.no_headers
     with screen.watch() as watch:
         if options.ledger:
@@ -102,11 +92,7 @@ def run(options: argparse.Namespace) -> int:
     screen.say()
     show_check(screen, report)
     show_traces(screen, found)
-    show_help(screen, report)
-    if report.ok and report.state == SWITCHED:  # a line each, so that no terminal breaks a command in two
-        if report.shelves and not report.copies:
-            screen.say(f"To free the old drive: saltcart release {report.trip}")
-        screen.say(f"To undo it:            saltcart undo {report.trip}")
+    show_next(screen, report)
     listed = [
         {"path": one.path, "count": one.count, "forms": list(one.forms), "ledger": ledger} for one, ledger in found
     ]
@@ -114,13 +100,32 @@ def run(options: argparse.Namespace) -> int:
     return 0 if report.ok else 1
 
 
-def show_help(screen: Screen, report: CheckReport) -> None:
-    """What to type when something is missing: while the originals are set aside, they can come back."""
+def refuse_mixed(options: argparse.Namespace) -> None:
+    """Raise UsageError for what is neither about a trip nor about ledgers."""
+    if options.trip and options.ledger:
+        raise UsageError("Name a trip or ledgers, not both", "A trip knows its ledgers.")
+    if options.trip and os.path.isdir(options.trip):
+        raise UsageError(
+            f"{show(options.trip)} is a folder, no trip", "To hold a shelf against its manifest, add --digests."
+        )
+    if options.write or options.digests_kind != "blake3":
+        raise UsageError(
+            "--write, and --sha256 with it, needs --digests and the folder of a shelf",
+            "For a trip, haul writes the manifest.",
+        )
+
+
+def show_next(screen: Screen, report: CheckReport) -> None:
+    """What to type next; when something is missing while the originals are set aside, these can come back."""
     spoilt = any(found.verdict != "offline" for shelf in report.shelves for found in shelf.problems)
     if spoilt and report.state == SWITCHED and not report.copies:
         screen.say(f"The originals are still set aside. To bring them back: saltcart undo {report.trip}")
     elif report.counts["missing"]:
         screen.say("To look for what is missing: saltcart mend")
+    if report.ok and report.state == SWITCHED:  # a line each, so that no terminal breaks a command in two
+        if report.shelves and not report.copies:
+            screen.say(f"To free the old drive: saltcart release {report.trip}")
+        screen.say(f"To undo it:            saltcart undo {report.trip}")
 
 
 def how_many(text: str) -> int:

@@ -3,17 +3,17 @@
 import argparse
 from collections.abc import Sequence
 
-from saltcart.cart import load
+from saltcart.cart import Cart, load
 from saltcart.cli.arguments import add_cart, add_ledgers, add_wait, add_yes, need_answer
 from saltcart.cli.check_output import closing, show_check
 from saltcart.cli.commands.mend import carry_on
 from saltcart.cli.documents import check_document, trip_document
 from saltcart.cli.screen import Screen, many, place
-from saltcart.errors import Refused, UsageError, show
+from saltcart.errors import Refused, SaltCartError, UsageError, show
 from saltcart.judging.judgements import FOUND
 from saltcart.judging.resolver import Resolver
 from saltcart.ledgers.kinds import open_ledger
-from saltcart.ledgers.maps import load_map
+from saltcart.ledgers.maps import Map, load_map
 from saltcart.looking.survey import usual_ledgers
 from saltcart.planning.folder_lists import (
     STARTS,
@@ -72,20 +72,7 @@ def run(options: argparse.Namespace) -> int:
     if options.action != "show":  # which only looks
         carry_on(screen, options)
     if needs_folder:
-        waybill = Waybill([], maps=[plan.path for plan in maps], means=means)
-        ledgers = [open_ledger(true_path(path), maps) for path in options.ledger]
-        remarks: list[str] = []
-        for ledger in ledgers:
-            if options.action == "new-things":
-                redirected(options.folder, ledger, waybill)
-            else:
-                do = "add first" if options.first and options.action == "add" else options.action
-                remarks += edited(do, options.folder, ledger, waybill)
-        with screen.watch() as watch:
-            leaning = leaning_on(ledgers, usual_ledgers(cart, maps, watch)[0], maps) if waybill.folders else []
-        remarks += refuse_loss(leaning, waybill)
-        waybill.ledgers = lines_for([*ledgers, *leaning])
-        return change(screen, waybill, remarks, options)
+        return edit(screen, Waybill([], maps=[plan.path for plan in maps], means=means), cart, maps, options)
     with screen.watch() as watch:
         paths = [true_path(path) for path in options.ledger] or usual_ledgers(cart, maps, watch)[0]
         found, troubles = folders_of(paths, maps, Resolver(Meanings(means)), watch)
@@ -94,7 +81,29 @@ def run(options: argparse.Namespace) -> int:
         levelled(found, waybill)
         waybill.ledgers = lines_for([open_ledger(path, maps) for path in paths])
         return change(screen, waybill, [], options)
-    show_folders(screen, found, options.all)
+    return tell(screen, found, troubles, options.all)
+
+
+def edit(screen: Screen, waybill: Waybill, cart: Cart, maps: Sequence[Map], options: argparse.Namespace) -> int:
+    """Put a folder into lists, take it out of them, or let new things go there."""
+    ledgers = [open_ledger(true_path(path), maps) for path in options.ledger]
+    remarks: list[str] = []
+    for ledger in ledgers:
+        if options.action == "new-things":
+            redirected(options.folder, ledger, waybill)
+        else:
+            do = "add first" if options.first and options.action == "add" else options.action
+            remarks += edited(do, options.folder, ledger, waybill)
+    with screen.watch() as watch:
+        leaning = leaning_on(ledgers, usual_ledgers(cart, maps, watch)[0], maps) if waybill.folders else []
+    remarks += refuse_loss(leaning, waybill)
+    waybill.ledgers = lines_for([*ledgers, *leaning])
+    return change(screen, waybill, remarks, options)
+
+
+def tell(screen: Screen, found: Sequence[ListedFolder], troubles: Sequence[SaltCartError], every: bool) -> int:
+    """Show the folders that ledgers list, and say how it stands."""
+    show_folders(screen, found, every)
     for error in troubles:
         screen.remark(f"{show(error.what)}; it is left out")
     wrong = sum(one.judgement.verdict != FOUND for one in found)

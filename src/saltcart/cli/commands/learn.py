@@ -58,16 +58,8 @@ def run(options: argparse.Namespace) -> int:
     """Derive maps, show the evidence, write them."""
     screen = Screen(options)
     output = os.path.abspath(os.path.expanduser(options.output)) if options.output else None
-    if output and os.path.exists(output) and not options.force:
-        raise Refused(
-            f"There is something at {show(output)} already", "Choose another name with --output, or add --force."
-        )
-    for shelf in options.against:
-        if not os.path.isdir(os.path.expanduser(shelf)):
-            raise Refused(f"{show(shelf)} is not a folder", "Give the shelves whose sounds the files refer to.")
     places = list(map(os.path.expanduser, options.places))
-    if not options.against and any(map(os.path.isdir, places)):
-        raise UsageError("To search a folder, Salt Cart needs to know which sounds to look for", "Add --against SHELF.")
+    refuse_unfit(options, output, places)
     known = cart.load(options.cart)
     means, maps = known.meanings(options.drive), [load_map(path) for path in known.maps]
     with screen.watch() as watch:
@@ -90,6 +82,21 @@ def run(options: argparse.Namespace) -> int:
         screen.say("There is no unknown file that refers to these shelves.")
     screen.document({"kinds": [document(one, written.get(number)) for number, one in enumerate(taught)]})
     return 0 if all(learnt.complete for learnt in taught) else 1
+
+
+def refuse_unfit(options: argparse.Namespace, output: str | None, places: Sequence[str]) -> None:
+    """Raise Refused when the map has no free name, or what is no folder is given for one; UsageError when nothing says
+    what to look for.
+    """
+    if output and os.path.exists(output) and not options.force:
+        raise Refused(
+            f"There is something at {show(output)} already", "Choose another name with --output, or add --force."
+        )
+    for shelf in options.against:
+        if not os.path.isdir(os.path.expanduser(shelf)):
+            raise Refused(f"{show(shelf)} is not a folder", "Give the shelves whose sounds the files refer to.")
+    if not options.against and any(map(os.path.isdir, places)):
+        raise UsageError("To search a folder, Salt Cart needs to know which sounds to look for", "Add --against SHELF.")
 
 
 def unique(names: Sequence[str], taken: Iterable[str] = ()) -> list[str]:

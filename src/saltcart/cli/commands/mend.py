@@ -118,13 +118,21 @@ def run(options: argparse.Namespace) -> int:
     with screen.watch():
         failing = leave_out_what_fails(waybill, found.losses.ledgers)
     for path, error in failing.items():
-        screen.remark(f"{place(path)} cannot be mended so, and is left as it is: {show(error.what)}. {error.remedy}")
+        remedy = error.remedy or "A link at the old place lets its program find the sounds again."
+        screen.remark(f"{place(path)} cannot be mended so, and is left as it is: {show(error.what)}. {remedy}")
     if options.output:
         return write_plan(screen, found, taken, waybill, options)
-    if not waybill.ledgers:
-        screen.document({"trip": None, **document(found, taken)})
-        return 0 if found.losses.sound and discovered.complete else 1
-    return carry_out(screen, waybill, options, found, taken)
+    if waybill.ledgers:
+        return carry_out(screen, waybill, options, found, taken)
+    return tell_unchanged(screen, found, taken, bool(failing))
+
+
+def tell_unchanged(screen: Screen, found: Findings, taken: Sequence[Rule], failed: bool) -> int:
+    """Say how it is when there is nothing to change, or nothing could be."""
+    if failed:
+        screen.say("Nothing was changed.")
+    screen.document({"trip": None, **document(found, taken)})
+    return 0 if found.losses.sound and found.discovered.complete else 1
 
 
 def carry_on(screen: Screen, options: argparse.Namespace) -> None:
@@ -208,6 +216,28 @@ def write_plan(
     return 0
 
 
+def refuse_unfit(waybill: Waybill) -> None:
+    """Raise UsageError for a plan of something else, Refused when what was found has gone since."""
+    if waybill.shelves or not (waybill.relinks or waybill.here or waybill.signposts):
+        raise UsageError("This is no plan of mending", "Write one with: saltcart mend --plan FILE")
+    if gone := [one.new for one in waybill.relinks if not os.path.lexists(one.new)]:
+        raise Refused(
+            "What was found is not there any more", "Look again: saltcart mend", list(map(show, gone[:SHOWN]))
+        )
+
+
+def show_changes(screen: Screen, waybill: Waybill, options: argparse.Namespace) -> None:
+    """Show what was not shown before: what a plan from a file relinks, the links, and the files that will change."""
+    if options.plan:
+        for one in waybill.relinks:
+            screen.say(f"{place(one.old)}{'' if one.what == ONE else '/...'} -> {place(one.new)}")
+    for post, target in waybill.signposts:
+        screen.say(f"The link {place(post)} will lead to {place(target)}")
+    if not options.yes:
+        rows = [(place(line.path), line.map_name) for line in waybill.ledgers]
+        screen.table("Files in which entries will change", ("File", "Kind"), rows)
+
+
 def carry_out(
     screen: Screen,
     waybill: Waybill,
@@ -216,22 +246,9 @@ def carry_out(
     taken: Sequence[Rule] = (),
 ) -> int:
     """Ask, rewrite all ledgers or none, and say how it is."""
-    if waybill.shelves or not (waybill.relinks or waybill.here or waybill.signposts):
-        raise UsageError("This is no plan of mending", "Write one with: saltcart mend --plan FILE")
-    gone = [one.new for one in waybill.relinks if not os.path.lexists(one.new)]
-    if gone:
-        raise Refused(
-            "What was found is not there any more", "Look again: saltcart mend", list(map(show, gone[:SHOWN]))
-        )
-    if options.plan:
-        for one in waybill.relinks:
-            screen.say(f"{place(one.old)}{'' if one.what == ONE else '/...'} -> {place(one.new)}")
-    for post, target in waybill.signposts:
-        screen.say(f"The link {place(post)} will lead to {place(target)}")
+    refuse_unfit(waybill)
     ledgers = many(len(waybill.ledgers), "ledger", "ledgers")
-    if not options.yes:
-        rows = [(place(line.path), line.map_name) for line in waybill.ledgers]
-        screen.table("Files in which entries will change", ("File", "Kind"), rows)
+    show_changes(screen, waybill, options)
     if not options.yes and not sys.stdin.isatty():
         raise need_answer(options, "changed")
     if not screen.agrees(f"Relink these entries in {ledgers}, and change nothing else?", options):

@@ -80,6 +80,8 @@ def carry_out(screen: Screen, plan: Draft, options: argparse.Namespace) -> int:
     with screen.watch() as watch:
         refuse_busy_ledgers(plan.waybill, options.wait, watch)
     path = waybill_text.keep(plan.waybill)
+    for one in plan.ledgers:
+        one.state.judged.clear()  # of very many entries, all texts would stay in memory beside those of the switch
     with screen.watch() as watch:
         name, hauled = haul_waybill(path, pace(options), watch)
     with trips.opened(name) as trip:

@@ -116,8 +116,15 @@ def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
         return 1 if unsettled(plan) else 0
     if name:
         screen.say(f"Trip {name} was interrupted while it settled this. It continues.")
+    return bring_home(screen, options, plan, name, document)
+
+
+def bring_home(
+    screen: Screen, options: argparse.Namespace, plan: SettlePlan, name: str | None, document: dict[str, object]
+) -> int:
+    """Ask, copy, switch and prove, in a new trip or in that one which was interrupted."""
     ask_which(screen, plan, options)
-    if not screen.agrees(QUESTIONS[way], options):
+    if not screen.agrees(QUESTIONS[plan.way], options):
         raise need_answer(options, "settled")
     name, hauled = copied(plan, name, screen, options)
     with screen.watch() as watch:
@@ -132,13 +139,20 @@ def settle(screen: Screen, options: argparse.Namespace, way: str) -> int:
     screen.say()
     outcome = Outcome(name, hauled.copied_files, changed_entries(plan, switched), proof)
     show_closing(screen, plan, report, outcome)
-    screen.document({**trip_document(summary(name)), **document, "compared": proof, "check": check_document(report)})
-    if way == IN_PLACE and report.ok:
-        with screen.watch() as watch:
-            seen = plan_settle(SettleRequest(options.folder, places=options.place), cart, watch, plan)
-        if giving_back(seen.found, seen.ledgers):
-            screen.say("To write what happened here to the drive, run the same command again.")
+    more = {"compared": proof, "check": check_document(report)}
+    screen.document({**trip_document(summary(name)), **document, **more})
+    if plan.way == IN_PLACE and report.ok:
+        tell_of_giving_back(screen, options, plan)
     return 0 if report.ok and not unsettled(plan) and all(one["equal"] for one in proof) else 1
+
+
+def tell_of_giving_back(screen: Screen, options: argparse.Namespace, plan: SettlePlan) -> None:
+    """Say what to type when something happened here that the collection does not have."""
+    with screen.watch() as watch:
+        again = SettleRequest(options.folder, places=options.place)
+        seen = plan_settle(again, load(options.cart), watch, plan)
+    if giving_back(seen.found, seen.ledgers):
+        screen.say("To write what happened here to the drive, run the same command again.")
 
 
 def give_back(screen: Screen, options: argparse.Namespace, plan: SettlePlan, document: dict[str, object]) -> int:
