@@ -21,16 +21,23 @@ from functools import lru_cache
 from typing import NamedTuple, NoReturn
 
 from saltcart import cli
+from saltcart.cart import Cart
 from saltcart.cli import main as program
+from saltcart.drives.drive import Marker
 from saltcart.ledgers.legacy import LEGACY
+from saltcart.ledgers.map_file import MapFile
+from saltcart.toml.reading import fields_of
+from saltcart.waybills.collection_file import CarriedToml
+from saltcart.waybills.waybill_file import WaybillFile
 
 # What the program itself loads late.
 LOADED_LATE = (
-    "ahocorasick_rs", "blake3", "mutagen.aiff", "mutagen.easymp4", "mutagen.wave", "psutil", "rich.progress",
+    "ahocorasick_rs", "blake3", "jinja2", "mutagen.aiff", "mutagen.easymp4", "mutagen.wave", "psutil", "rich.progress",
     "soundfile", "tomlkit",
     "saltcart.learning.learn", "saltcart.ledgers.dependants", "saltcart.ledgers.sqlite.dependent_cells",
-    "saltcart.mentions.free_text", "saltcart.trips.trip_ledgers",
+    "saltcart.mentions.free_text", "saltcart.report.trip_page", "saltcart.trips.trip_ledgers",
 )  # fmt: skip
+CODINGS = (*LEGACY, "ascii", "utf-8-sig", "utf-32-be", "utf-32-le")
 # The process of this script is what the run takes its words and streams from; `read` waits for the answer.  The streams
 # are kept aside, since the shell puts others in their places while it asks and waits.
 SCRIPT = """#!/bin/bash
@@ -108,8 +115,10 @@ def load() -> None:
         importlib.import_module(name)
     for name in LOADED_LATE:
         importlib.import_module(name)
-    for name in LEGACY:
+    for name in CODINGS:
         codecs.lookup(name)
+    for kind in (Cart, CarriedToml, MapFile, Marker, WaybillFile):  # what structs hold is found out over and over, else
+        fields_of(kind)
 
 
 def serve() -> None:

@@ -1577,6 +1577,22 @@ BREAKAGES = (
         ("tests.mending.test_discovery.FolderRows.test_one_file_that_is_gone_is_no_reason_to_leave_its_folder",),
     ),
     Breakage(
+        5,
+        "a drive that came or went meanwhile is known",
+        "system/linux.py",
+        "if self.changes.poll(0):",
+        "if False:",
+        ("tests.drives.test_drives.Real.test_a_drive_that_comes_or_goes_meanwhile_is_known_in_every_process",),
+    ),
+    Breakage(
+        5,
+        "each process asks the table of mounts itself",
+        "system/linux.py",
+        "return opened_table(os.getpid()).now()",
+        "return opened_table(0).now()",
+        ("tests.drives.test_drives.Real.test_a_drive_that_comes_or_goes_meanwhile_is_known_in_every_process",),
+    ),
+    Breakage(
         9,
         "what records in each other have lost is told",
         "mending/lost_texts.py",

@@ -13,6 +13,7 @@ from msgspec.structs import replace
 
 from saltcart.drives.limits import ADVICE, FAT, HARD, PLAIN, Limits, allowed, folded, obstacles, renames_of
 from saltcart.shelves.walk import Item
+from saltcart.system import here
 from saltcart.system.linux import identity as identity_of
 from saltcart.system.linux_disks import hardware_of as facts_of
 from tests.world import ROOT, WorldCase, tree, wav
@@ -148,6 +149,22 @@ class Real(WorldCase):
         os.truncate(image, 32 << 20)
         subprocess.run([maker, *options, str(image)], check=True, capture_output=True)
         return str(image)
+
+    def test_a_drive_that_comes_or_goes_meanwhile_is_known_in_every_process(self):
+        def known(place):
+            return str(place) in {mount.place for mount in here.mounts()}
+
+        def known_in_a_child(place):
+            child = os.fork()
+            if not child:
+                os._exit(known(place))
+            return os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 1
+
+        self.assertFalse(known(self.top / "mnt"))
+        place = self.mount("mount", "-t", "tmpfs", "none")
+        self.assertEqual((known_in_a_child(place), known(place)), (True, True))
+        subprocess.run(["umount", str(place)], check=True)
+        self.assertEqual((known_in_a_child(place), known(place)), (False, False))
 
     def exfat(self):
         """A mounted exFAT drive."""

@@ -3,6 +3,7 @@
 import time
 from collections.abc import Iterable, Sequence
 from contextlib import suppress
+from typing import TYPE_CHECKING
 
 from saltcart.errors import LedgerBusy, SaltCartError, show
 from saltcart.ledgers.base import Ledger
@@ -11,6 +12,9 @@ from saltcart.ledgers.maps import load_map
 from saltcart.progress import WAITING, Progress, Tick, silent
 from saltcart.system import os
 from saltcart.waybills.waybill import Waybill
+
+if TYPE_CHECKING:
+    import psutil
 
 PAUSE_SECONDS = 0.5
 
@@ -55,14 +59,27 @@ def in_the_way(ledgers: Sequence[Ledger]) -> Iterable[str]:
         if process.pid == os.getpid():
             continue
         try:
-            words = {process.name(), *map(os.path.basename, process.cmdline()[:2])} if names else set()
+            words = words_of(process)
+            if not words:
+                continue  # a thread of the kernel, of which half of all processes are: it has no file open
+            called = {process.name(), *map(os.path.basename, words[:2])} if names else set()
             opened = {file.path for file in process.open_files()}
         except (psutil.Error, OSError):
             continue
-        for program in words & names.keys():
+        for program in called & names.keys():
             yield f"{program} is running (process {process.pid}); it uses {show(names[program].path)}"
         for path in opened & wanted.keys():
             yield f"{process.name()} (process {process.pid}) has {show(path)} open"
     for ledger in ledgers:
         if why := ledger.busy():
             yield f"{show(ledger.path)} {why}"
+
+
+def words_of(process: "psutil.Process") -> list[str]:
+    """The words that a process was started by; one that says nothing where they are kept secret."""
+    import psutil
+
+    try:
+        return list(process.cmdline())
+    except psutil.AccessDenied:
+        return [""]

@@ -5,6 +5,7 @@ import errno
 import fcntl
 import os
 import re
+import select
 import signal
 from collections.abc import Iterator, Sequence
 from contextlib import suppress
@@ -160,11 +161,33 @@ def attributes(path: str) -> Sequence[str]:
         return []
 
 
+class MountTable:
+    """The table of mounts (proc_pid_mountinfo(5)), read again only when the kernel says that it is another."""
+
+    def __init__(self) -> None:
+        self.stream = open(MOUNT_TABLE, encoding="utf-8", errors="surrogateescape")  # noqa: SIM115 (to be asked again)
+        self.text = self.stream.read()
+        self.changes = select.poll()
+        self.changes.register(self.stream, select.POLLPRI)
+
+    def now(self) -> str:
+        """Its text at this moment: what comes after the question makes the next one read it again."""
+        if self.changes.poll(0):
+            self.stream.seek(0)
+            self.text = self.stream.read()
+        return self.text
+
+
+@lru_cache(maxsize=1)
+def opened_table(_process: int) -> MountTable:
+    """The table of this process: one that is shared with a child tells a change to one of the two."""
+    return MountTable()
+
+
 def mount_table() -> str:
-    """See System: proc_pid_mountinfo(5)."""
+    """See System."""
     try:
-        with open(MOUNT_TABLE, encoding="utf-8", errors="surrogateescape") as stream:
-            return stream.read()
+        return opened_table(os.getpid()).now()
     except OSError:
         return ""
 
