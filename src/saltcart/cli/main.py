@@ -37,8 +37,12 @@ def main(words: list[str] | None = None) -> int:
 
         complete()
     gc.set_threshold(SELDOM)
-    from saltcart.cli import exit_ladder as ladder
     from saltcart.cli import parser
+
+    if words in (["--help"], ["-h"]):  # that one should not wait either
+        parser.build(None).print_help()
+        return 0
+    from saltcart.cli import exit_ladder as ladder
 
     words = words or ["help"]
     return ladder.run_words(words, parser.build(words[0]))

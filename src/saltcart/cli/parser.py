@@ -5,7 +5,6 @@ from importlib import import_module
 from typing import NoReturn
 
 from saltcart import __version__
-from saltcart.cli.misunderstood import explained
 
 # In the order of the job, by what it is about.  Each is a module in `commands` with add_arguments(parser) and
 # run(options), loaded only when it is called, so that the program starts at once.
@@ -85,6 +84,8 @@ class Parser(argparse.ArgumentParser):
 
     def error(self, message: str) -> NoReturn:
         """Raise UsageError."""
+        from saltcart.cli.misunderstood import explained  # seldom needed
+
         options = [word for action in self._actions for word in action.option_strings]
         raise explained(message, self.prog.removeprefix("saltcart").strip(), list(COMMANDS), options)
 

@@ -5,8 +5,6 @@ import signal
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple, Protocol
 
-from msgspec import Struct
-
 
 class Room(NamedTuple):
     """The room on a volume in bytes: of all, free, and free for this user; what a file takes at least; whether nothing
@@ -30,7 +28,7 @@ class Mount(NamedTuple):
     root: str = "/"
 
 
-class Facts(Struct, frozen=True):
+class Facts(NamedTuple):
     """What is known of the disk under a volume: its name, the speed of its USB link, and what is wrong with it."""
 
     disk: str | None = None

@@ -278,7 +278,7 @@ def drive_document(fit: Fit, speed: Speed | None) -> dict[str, object]:
         "free_bytes": drive.free_bytes,
         "reserved_bytes": drive.reserved_bytes,
         "read_only": drive.read_only,
-        "facts": asdict(drive.facts),
+        "facts": drive.facts._asdict(),
         "limits": asdict(drive.limits),
         "fits": fit.fits,
         "need_bytes": fit.need_bytes,
