@@ -204,7 +204,9 @@ class FolderRows(WorldCase):
             self.assertEqual([os.path.exists(f"{one['dir']}/{one['file']}") for one in now].count(False), lost)
 
 
-class Discovered(WorldCase):
+class Kit(WorldCase):
+    """Sounds that went, and what a user keeps of them."""
+
     def setUp(self):
         super().setUp()
         self.user = self.top / "user"
@@ -222,6 +224,8 @@ class Discovered(WorldCase):
     def mend(self, *more, status):
         return self.run_json("mend", "--in", self.lighter, "--by-name", "--yes", *more, status=status)
 
+
+class Discovered(Kit):
     def test_what_speaks_of_the_past_or_to_people_is_not_rewritten(self):
         log = "".join(f'2026-01-0{at + 1} 10:00:00 played "{path}"\n' for at, path in enumerate(self.old))
         notes = "Dear Ann,\n\n" + "".join(f'yesterday I made "{path}" and liked it.\n' for path in self.old)
@@ -268,3 +272,53 @@ class Discovered(WorldCase):
         listed = self.write("kit.m3u8", "\n".join(self.old))
         done = self.run_program("mend", "--in", self.lighter, "--by-name", status=2)
         self.assertRegex(done.stdout, rf"Files in which[\s\S]*{listed.name}\s+m3u")
+
+
+class Folders(Kit):
+    """Only folders are written whole, and the names of sounds beside them."""
+
+    def shapes(self):
+        """Files by their names, each with the folders it names whole: all of these held in one way what is there."""
+        names = [f"hit {number}.wav" for number in range(6)]
+        kit = self.keel / "Sounds" / "Kit"
+        return {
+            "sections.ini": f"[{kit}]\n" + "".join(f"pad{at}={name}\n" for at, name in enumerate(names)),
+            "script.sh": f"ROOT={kit.parent}\n" + "".join(f'play "$ROOT/Kit/{name}"\n' for name in names),
+            "tree.yaml": f"root: {kit.parent}\nfolders:\n  - name: Kit\n    files:\n"
+            + "".join(f"      - {name}\n" for name in names),
+        }
+
+    def test_they_are_found_and_offered_and_mended_by_consent(self):
+        (self.lighter / "Sounds").mkdir()
+        (self.lighter / "Kit").rename(self.lighter / "Sounds" / "Kit")
+        for name, text in self.shapes().items():
+            with self.subTest(name):
+                path = self.write(name, text)
+                done = self.run_json("mend", "--in", self.lighter, "--yes", status=1)
+                self.assertEqual([one["chosen"] for one in done["entries"]], [None] * len(done["entries"]))
+                self.assertEqual({one["why"] for one in done["entries"]}, {"likely by its name"})
+                self.assertEqual(path.read_text(), text)
+                self.assertTrue(self.mend(status=0)["check"]["ok"])
+                self.assertEqual(path.read_text(), text.replace(str(self.keel), str(self.lighter)))
+                path.unlink()
+
+    def test_of_two_of_one_name_none_is_likely(self):
+        path = self.write("sections.ini", self.shapes()["sections.ini"])
+        wav(self.lighter / "Other" / "Kit" / "hit 1.wav", 1)
+        (done,) = self.mend(status=1)["entries"]
+        self.assertEqual((done["why"], done["chosen"], len(done["files"])), ("unclear", None, 2))
+        self.assertNotIn(str(self.lighter), path.read_text())
+
+    def test_nor_is_one_in_which_a_lost_sound_is_missing(self):
+        path = self.write("sections.ini", self.shapes()["sections.ini"])
+        self.write("list.m3u8", f"{self.keel}/Sounds/Kit/another.wav\n")
+        done = [one for one in self.mend(status=1)["entries"] if one["files"]]
+        self.assertEqual([(one["why"], one["chosen"]) for one in done], [("not found", None)])
+        self.assertNotIn(str(self.lighter), path.read_text())
+
+    def test_a_file_that_nobody_can_read_is_told_where_others_show_what_went(self):
+        slots = "".join(f'<s path="{self.keel}/Kit/hit {number}" type="wav"/>' for number in range(6))
+        slots = slots.replace(str(self.keel / "Kit"), os.path.dirname(self.old[0]))
+        path = self.write("slots.dat", f"<kit>{slots}</kit>")
+        self.write("kit.m3u8", "\n".join(self.old))
+        self.assertEqual(self.mend(status=1)["not_understood"], {str(path): 6})

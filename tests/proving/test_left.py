@@ -3,6 +3,13 @@
 import json
 import unittest
 
+from saltcart.cli.check_output import assurance
+from saltcart.judging.judgements import FOUND, MISSING, Judgement, LedgerState
+from saltcart.ledgers.base import Entry, Where
+from saltcart.mentions.search import Search
+from saltcart.proving.results import CheckReport, LedgerCheck, Problem
+from saltcart.spelling import spelling_named
+from saltcart.trips.trip import SWITCHED
 from tests.planning.folder_trees import SOUNDS, TreeCase, played, tree
 from tests.planning.nested_documents import SUFFIXES, document
 from tests.world import wav
@@ -130,6 +137,13 @@ class Left(TreeCase):
         inside.write_bytes(b"RACK\1\xff" + str(self.shelf / "low/C1.wav").encode() + b"\xff\2")
         self.move(inside)
         self.assertEqual(self.left(), {str(self.new / "in.rack"): ("left on purpose", 1)})
+
+    def test_an_entry_that_was_left_on_purpose_is_told_whatever_the_search_sees(self):
+        entry = Entry(1, Where(), "a.wav", spelling_named("native"))
+        problem = Problem(Judgement(entry, "/keel/a.wav", MISSING), FOUND, left=True)
+        ledger = LedgerCheck(LedgerState("/keel/a.json", "json"), [problem])
+        said = assurance(CheckReport("k3vn", SWITCHED, [ledger], [], search=Search([])))
+        self.assertIn("1 file still points to the old place, as you allowed", said)
 
 
 if __name__ == "__main__":

@@ -181,7 +181,9 @@ def show_outcome(screen: Screen, waybill: Waybill, found: Findings | None, repor
         left = found.losses.entries - again
         silent = still_lost(found, report)
         sounds = [path for path, lost in found.losses.lost.items() if not lost.folder]
-        screen.say(f"{len(sounds) - len(silent):,} of {many(len(sounds), 'lost sound', 'lost sounds')} found again.")
+        if sounds:
+            found_now = len(sounds) - len(silent)
+            screen.say(f"{found_now:,} of {many(len(sounds), 'lost sound', 'lost sounds')} found again.")
         screen.say(
             f"{again:,} of {many(found.losses.entries, 'lost entry', 'lost entries')} found again, by {changes}."
         )

@@ -44,7 +44,9 @@ def show_files(screen: Screen, found: Findings, rows: Sequence[tuple[int, Single
         if count > FEW:
             screen.say(f"... and {count - FEW:,} more: {why} (each of them: --plan FILE, or --json)")
     if any(not one.chosen for _number, one in rows):
-        screen.say("To use one of these files: --choose N=M, the numbers of the line and of the file")
+        screen.say("To use one of these: --choose N=M, the numbers of the line and of what is below it")
+        if any(one.why == BY_NAME and not one.chosen for _number, one in rows):
+            screen.say("To use all that are likely by their names: --by-name")
         screen.say()
 
 
@@ -85,8 +87,10 @@ def show_many(screen: Screen, some: Sequence[Single]) -> None:
     first, entries = some[0], sum(one.lost.entries for one in some)
     words = ", ".join(dict.fromkeys(word for one in some[:FEW] for word in one.evidence))
     taken = all(one.chosen for one in some)
-    what = many(len(some), "sound is", "sounds are")
-    how = "found again one by one" if first.why == ELSEWHERE else "perhaps found: only one file has that name"
+    folders = sum(one.lost.folder for one in some)
+    plain = ("folder is", "folders are") if folders else ("sound is", "sounds are")
+    what = many(len(some), *plain) if folders in (0, len(some)) else f"{len(some):,} sounds and folders are"
+    how = "found again one by one" if first.why == ELSEWHERE else "perhaps found: only one there has that name"
     screen.say(
         f"{what} {how} ({many(entries, 'entry', 'entries')}; {words}), such as {place(first.lost.path)} ->"
         f" {place(first.files[0])}. {'' if taken else 'Not applied: add --by-name to apply them. '}Each of them:"
@@ -97,14 +101,15 @@ def show_many(screen: Screen, some: Sequence[Single]) -> None:
 def verdict(one: Single) -> str:
     """What is known of one lost path."""
     words = f" ({', '.join(one.evidence)})" if one.evidence else ""
-    why = "not where it was; these files have its name" if one.why == NOT_FOUND and one.files else one.why
+    what = "folders" if one.lost.folder else "files"
+    why = f"not where it was; these {what} have its name" if one.why == NOT_FOUND and one.files else one.why
     return f"{why}{words}" + (", will be applied" if one.chosen else "")
 
 
 def sizes(found: Findings, lost: Lost, path: str) -> str:
     """How large a file is, and how large it should be, in words."""
     count = found.files.size(path)
-    if count is None:
+    if count is None or lost.folder:
         return ""
     said = f"; the ledger says {size(lost.size)}" if lost.size not in (None, count) else ""
     return f"  ({size(count)}{said})"

@@ -158,12 +158,16 @@ def discover(losing: Losing, maps: Sequence[Map], progress: Progress = silent) -
     known = [path for path in (*losing.lost, *losing.doubtful) if known_as(path, [*maps, *found.maps])]
     tops = losing.tops()
     seen = search(forms_of(tops), losing.folders, progress, known).found if tops else []
-    live = [true_path(one.path) for one in seen if one.live() and not litter(os.path.basename(one.path))]
+    seen = [one for one in seen if one.live() and not litter(os.path.basename(one.path))]
+    live = [true_path(one.path) for one in seen]
     found.ledgers = [*known, *(path for path in live if known_as(path, [*maps, *found.maps]))]
     unknown = [path for path in live if path not in found.ledgers]
     if unknown:
         learn_all(unknown, losing, tops, found)
     count_unknown(naming, unknown, losing, tops, found)
+    if losing.mirrors and not any(map(os.path.lexists, tops)):  # then whoever names them has lost what is there
+        left = {path: one.live() for path, one in zip(live, seen, strict=True) if path not in found.ledgers}
+        found.unknown = {**left, **found.unknown}
     return found
 
 

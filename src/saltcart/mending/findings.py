@@ -13,6 +13,7 @@ from saltcart.mending.anywhere import matches
 from saltcart.mending.discovery import Discovery
 from saltcart.mending.evidence import END, Files, KnownMoves, Recorded
 from saltcart.mending.losses import Losses, Lost, losses_of
+from saltcart.mending.lost_folders import likely_folders
 from saltcart.mending.one_by_one import (
     BY_NAME,
     CONTRADICTED,
@@ -178,9 +179,11 @@ def tell_the_rest(found: Findings, rules: Sequence[Rule], files: Files) -> None:
     homes = homes_of({os.path.dirname(path) for path in left}, found)
     beside, stems = Beside(named_files(found)), Stems(found.places)
     rest: list[Single] = []
+    gone: list[Lost] = []
     for path in left:
         lost, folder = found.losses.lost[path], os.path.dirname(path)
-        if covered(lost, found):
+        if lost.folder:
+            gone += [] if covered(lost, found) else [lost]
             continue
         folder = homes.get(folder, folder)
         one = renamed(lost, folder, beside, files) or converted(lost, folder, beside, files)
@@ -190,16 +193,16 @@ def tell_the_rest(found: Findings, rules: Sequence[Rule], files: Files) -> None:
     for one in rest:
         if one.chosen and claims[one.chosen] > 1:  # it may be any of several, renamed
             one.why, one.chosen = UNCLEAR, None
-    found.singles += rest
+    found.singles += [*rest, *likely_folders(gone, found.places, found.losses)]
 
 
 def nearest(lost: Lost, found: Findings, stems: Stems, files: Files, contradicted: bool) -> Single:
     """A lost path with the files that have its name, or its name but for the suffix, and what speaks against them."""
     path = lost.path
     near = sorted(found.places.called(path), key=lambda file: -common(path, file))[:NEAREST]
-    against = files.facts(lost, near[0]).contradict if near and not lost.folder else ()
+    against = files.facts(lost, near[0]).contradict if near else ()
     words = ["it ends before its header says" if word == END else f"its {word} differs" for word in against]
-    near = near or (stems.namesakes(path)[:NEAREST] if not lost.folder else [])
+    near = near or stems.namesakes(path)[:NEAREST]
     why = CONTRADICTED if against or (near and contradicted) else NOT_FOUND
     if near and name_key(os.path.basename(near[0])) != name_key(os.path.basename(path)):
         why = CONVERTED
@@ -208,7 +211,7 @@ def nearest(lost: Lost, found: Findings, stems: Stems, files: Files, contradicte
 
 def look_anywhere(rest: Sequence[Single], found: Findings, files: Files) -> None:
     """Let lost sounds that were found in no place where they should be be found anywhere."""
-    left = [one for one in rest if one.why in (NOT_FOUND, CONTRADICTED) and not one.lost.folder]
+    left = [one for one in rest if one.why in (NOT_FOUND, CONTRADICTED)]
     claimed = {file for one in rest if one.why in (RENAMED, UNCLEAR) for file in one.files}
     now = matches([one.lost for one in left], found.places, claimed | named_files(found), files) if left else {}
     for one in left:
@@ -237,8 +240,6 @@ def homes_of(folders: set[str], found: Findings) -> dict[str, str]:
 
 def covered(lost: Lost, found: Findings) -> bool:
     """Whether a lost folder is mended by where the files went that were below it: all into one."""
-    if not lost.folder:
-        return False
     news: dict[str, Rule] = {}
     for path, (rule, file) in found.mended.items():
         tail = tail_below(path, lost.path)

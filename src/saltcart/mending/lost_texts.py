@@ -33,6 +33,8 @@ LONGEST = 4096  # characters of a path
 ENDING = re.compile(rf"(?:{'|'.join(map(re.escape, KINDS))})(?![A-Za-z0-9])", re.IGNORECASE)
 APART = re.compile(r"[\0-\x1f\"<>|*?\ufffd]+")  # what no name of a sound has
 FULL = re.compile(r"(?:^|[=:,;]\s*)((?:/|[A-Za-z]:[\\/]|file:/)[^\r\n]*)")
+HEADING = re.compile(r"^\s*\[\s*(.+?)\s*\]\s*$")  # of a section, which may be a folder
+FROM_VARIABLE = re.compile(r"(?:^|[\s=:(])(?:\$\w+|\$\{\w+\}|%\w+%)[/\\](?:.*[/\\])?(.+)$")  # what a script names
 # Where a full path may begin in a text; Python's oldest pickles have letters right before it.
 WITHIN = re.compile(r"(?:^[a-z(]{0,3}V|[\s(:,;=])(/[^/\s]+/)")
 MOST_LAYERS = 3  # of percent escapes in each other
@@ -226,9 +228,16 @@ def runs_in(data: bytes) -> Iterator[str]:
             for found in ends:
                 key, sign, value = found.partition("=")
                 text = (value if sign and "/" not in key else found).strip(" \t'")
-                yield path_within(text.replace("\\ ", " ") if "/" in text else text) or text
-            if not ends and (path := FULL.search(run)):
+                yield path_within(text.replace("\\ ", " ") if "/" in text else text) or name_in(text)
+            if not ends and (path := FULL.search(HEADING.sub(r"\1", run))):
                 yield path[1].strip(" \t'")
+
+
+def name_in(text: str) -> str:
+    """The name of a sound whose path begins with a variable, of which nobody here knows what it stands for, or that is
+    an item of a list.
+    """
+    return found[1] if (found := FROM_VARIABLE.search(text)) else text.removeprefix("- ").strip(" \t'")
 
 
 def path_within(text: str) -> str | None:

@@ -1,6 +1,6 @@
 """What lay where, and where it lies now: as lost texts say, held against the names of what is there."""
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 
 from msgspec import Struct, field
@@ -17,6 +17,7 @@ from saltcart.system import here, os
 
 MOST_MIRRORS, LEAST_SHOWN = 40, 2  # sounds, or folders of such, that a mirror must show
 MOST_ALIKE = 20  # folders with the same name
+MOST_LOOKED_THROUGH = 40  # folders, with all that is in them
 
 
 class Mirror(Struct):
@@ -43,6 +44,18 @@ class Sounds:
         self.called: defaultdict[str, list[str]] = defaultdict(list)
         for folder in self.above():
             self.called[name_key(os.path.basename(folder))].append(folder)
+
+        self.through: dict[str, dict[str, str]] = {}
+
+    def below(self, top: str) -> dict[str, str]:
+        """Where below a folder the sounds lie whose names are there once, by name; of very many folders nothing."""
+        if top not in self.through and len(self.through) < MOST_LOOKED_THROUGH:
+            tails = [(tail, folder) for folder in self.inside if (tail := tail_below(folder, top)) is not None]
+            names = Counter(name for _tail, folder in tails for name in self.inside[folder])
+            self.through[top] = {
+                name: joined(tail, name) for tail, folder in tails for name in self.inside[folder] if names[name] == 1
+            }
+        return self.through.get(top, {})
 
     def above(self) -> set[str]:
         """The folders in which sounds lie, directly or in folders inside."""
@@ -128,7 +141,7 @@ def vote(
     votes: defaultdict[tuple[str, str], dict[str, str]], text: str, path: str, names: set[str], sounds: Sounds
 ) -> None:
     """Let a text that may mean a path speak for where files, or folders, of that name lie now; a folder speaks for all
-    `names` beside it that lie there.
+    `names` beside it that lie there, or in its folders.
     """
     sound = ENDING.search(text) is not None
     key = name_key(os.path.basename(path))
@@ -136,5 +149,8 @@ def vote(
         old, new, count, _exact = parting(path, found)
         if count and old not in here.ROOTS:
             votes[old, new][text] = path
-            inside = () if sound else names & sounds.inside.get(found, set())
-            votes[old, new] |= {f"{path}/{name}": f"{path}/{name}" for name in inside}
+            if sound or not names:
+                continue
+            inside = names & sounds.inside.get(found, set())
+            tails = inside or [tail for name, tail in sounds.below(found).items() if name in names]
+            votes[old, new] |= {f"{path}/{tail}": f"{path}/{tail}" for tail in tails}

@@ -1,0 +1,40 @@
+"""Folders that are gone, of which no entry says what was in them: those of the same name that hold sounds now."""
+
+from collections import Counter
+from collections.abc import Sequence
+
+from saltcart.mending.losses import Losses, Lost
+from saltcart.mending.mirrors import MOST_ALIKE, Sounds
+from saltcart.mending.one_by_one import BY_NAME, NEAREST, NOT_FOUND, UNCLEAR, Single, common
+from saltcart.mending.places import Places
+from saltcart.shelves.true_names import name_key
+from saltcart.spelling.moves import tail_below
+from saltcart.system import os
+
+ONLY_ONE = "the only folder of its name that holds sounds"
+
+
+def likely_folders(gone: Sequence[Lost], places: Places, losses: Losses) -> list[Single]:
+    """Each lost folder with those that may be meant.  It is likely one of which there is only one, which is named by
+    nothing else; and only where no lost sound is known to have been in it, for it would be there too.
+    """
+    sounds = Sounds(places) if gone else None
+    singles = [Single(lost, NOT_FOUND, folders_alike(lost, sounds)) for lost in gone if sounds]
+    claims = Counter(file for one in singles for file in one.files)
+    named = set[str]().union(*losses.named.values())
+    files = [path for path, lost in losses.lost.items() if not lost.folder]
+    for one in singles:
+        one.why = UNCLEAR if len(one.files) > 1 else one.why
+        known = any(tail_below(path, one.lost.path) is not None for path in files)
+        if len(one.files) == 1 and not known:
+            (there,) = one.files
+            if claims[there] == 1 and there not in named:
+                one.why, one.evidence = BY_NAME, [ONLY_ONE]
+    return singles
+
+
+def folders_alike(lost: Lost, sounds: Sounds) -> list[str]:
+    """Folders that are called as a lost one is and hold sounds; first those that lie in folders of the same names."""
+    alike = sounds.called.get(name_key(os.path.basename(lost.path)), [])
+    near = sorted(alike, key=lambda folder: -common(lost.path, folder)) if len(alike) <= MOST_ALIKE else []
+    return near[:NEAREST]
