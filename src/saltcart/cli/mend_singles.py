@@ -44,7 +44,8 @@ def show_files(screen: Screen, found: Findings, rows: Sequence[tuple[int, Single
         if count > FEW:
             screen.say(f"... and {count - FEW:,} more: {why} (each of them: --plan FILE, or --json)")
     if any(not one.chosen for _number, one in rows):
-        screen.say("To use one of these: --choose N=M, the numbers of the line and of what is below it")
+        what = ("files or folders", "file or folder") if any(one.lost.folder for _, one in rows) else ("files", "file")
+        screen.say(f"To use one of these {what[0]}: --choose N=M, the numbers of the line and of the {what[1]}")
         if any(one.why == BY_NAME and not one.chosen for _number, one in rows):
             screen.say("To use all that are likely by their names: --by-name")
         screen.say()
