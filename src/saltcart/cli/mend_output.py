@@ -9,7 +9,7 @@ from saltcart.errors import show, typed
 from saltcart.judging.judgements import ALTERED, FOUND, MISSING, UNREADABLE, add_counts
 from saltcart.mending.discovery import Discovery
 from saltcart.mending.findings import Findings, is_proven
-from saltcart.mending.one_by_one import Single
+from saltcart.mending.one_by_one import BY_NAME, Single
 from saltcart.mending.rules import Rule
 from saltcart.proving.results import CheckReport
 from saltcart.shelves.tags import tags_of
@@ -56,6 +56,7 @@ def show_state(screen: Screen, found: Findings, taken: Sequence[Rule]) -> None:
     else:
         sure = {path for path, (rule, _file) in found.mended.items() if any(rule is one for one in taken)}
         likely = sum(losses.lost[path].entries for path in found.mended.keys() - sure)
+        likely += sum(one.lost.entries for one in found.singles if one.why == BY_NAME and not one.chosen)
         count = sum(losses.lost[path].entries for path in sure) + sum(one.lost.entries for one in chosen_ones(found))
         rest = f"; {likely:,} more may be, based only on names" if likely else ""
         losing = len({ledger for one in losses.lost.values() for ledger in one.ledgers})

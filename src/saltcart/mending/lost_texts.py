@@ -33,7 +33,6 @@ LONGEST = 4096  # characters of a path
 ENDING = re.compile(rf"(?:{'|'.join(map(re.escape, KINDS))})(?![A-Za-z0-9])", re.IGNORECASE)
 APART = re.compile(r"[\0-\x1f\"<>|*?\ufffd]+")  # what no name of a sound has
 FULL = re.compile(r"(?:^|[=:,;]\s*)((?:/|[A-Za-z]:[\\/]|file:/)[^\r\n]*)")
-HEADING = re.compile(r"^\s*\[\s*(.+?)\s*\]\s*$")  # of a section, which may be a folder
 FROM_VARIABLE = re.compile(r"(?:^|[\s=:(])(?:\$\w+|\$\{\w+\}|%\w+%)[/\\](?:.*[/\\])?(.+)$")  # what a script names
 # Where a full path may begin in a text; Python's oldest pickles have letters right before it.
 WITHIN = re.compile(r"(?:^[a-z(]{0,3}V|[\s(:,;=])(/[^/\s]+/)")
@@ -229,8 +228,14 @@ def runs_in(data: bytes) -> Iterator[str]:
                 key, sign, value = found.partition("=")
                 text = (value if sign and "/" not in key else found).strip(" \t'")
                 yield path_within(text.replace("\\ ", " ") if "/" in text else text) or name_in(text)
-            if not ends and (path := FULL.search(HEADING.sub(r"\1", run))):
+            if not ends and (path := FULL.search(heading_in(run))):
                 yield path[1].strip(" \t'")
+
+
+def heading_in(run: str) -> str:
+    """The heading of a section, which may be a folder, without its brackets; anything else as it is."""
+    text = run.strip()
+    return text[1:-1].strip() if text[:1] == "[" and text[-1:] == "]" else run
 
 
 def name_in(text: str) -> str:
