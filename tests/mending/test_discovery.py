@@ -281,17 +281,17 @@ class Folders(Kit):
     def shapes(self):
         """Files by their names, each with the folders it names whole: all of these held in one way what is there."""
         names = [f"hit {number}.wav" for number in range(6)]
-        kit = self.keel / "Sounds" / "Kit"
+        kit = self.keel / "Sounds" / "Kît Ö"
         return {
             "sections.ini": f"[{kit}]\n" + "".join(f"pad{at}={name}\n" for at, name in enumerate(names)),
-            "script.sh": f"ROOT={kit.parent}\n" + "".join(f'play "$ROOT/Kit/{name}"\n' for name in names),
-            "tree.yaml": f"root: {kit.parent}\nfolders:\n  - name: Kit\n    files:\n"
+            "script.sh": f"ROOT={kit.parent}\n" + "".join(f'play "$ROOT/Kît Ö/{name}"\n' for name in names),
+            "tree.yaml": f"root: {kit.parent}\nfolders:\n  - name: Kît Ö\n    files:\n"
             + "".join(f"      - {name}\n" for name in names),
         }
 
     def test_they_are_found_and_offered_and_mended_by_consent(self):
         (self.lighter / "Sounds").mkdir()
-        (self.lighter / "Kit").rename(self.lighter / "Sounds" / "Kit")
+        (self.lighter / "Kit").rename(self.lighter / "Sounds" / "Kît Ö")
         for name, text in self.shapes().items():
             with self.subTest(name):
                 path = self.write(name, text)
@@ -305,14 +305,16 @@ class Folders(Kit):
 
     def test_of_two_of_one_name_none_is_likely(self):
         path = self.write("sections.ini", self.shapes()["sections.ini"])
-        wav(self.lighter / "Other" / "Kit" / "hit 1.wav", 1)
+        (self.lighter / "Kit").rename(self.lighter / "Kît Ö")
+        wav(self.lighter / "Other" / "Kît Ö" / "hit 1.wav", 1)
         (done,) = self.mend(status=1)["entries"]
         self.assertEqual((done["why"], done["chosen"], len(done["files"])), ("unclear", None, 2))
         self.assertNotIn(str(self.lighter), path.read_text())
 
     def test_nor_is_one_in_which_a_lost_sound_is_missing(self):
         path = self.write("sections.ini", self.shapes()["sections.ini"])
-        self.write("list.m3u8", f"{self.keel}/Sounds/Kit/another.wav\n")
+        (self.lighter / "Kit").rename(self.lighter / "Kît Ö")
+        self.write("list.m3u8", f"{self.keel}/Sounds/Kît Ö/another.wav\n")
         done = [one for one in self.mend(status=1)["entries"] if one["files"]]
         self.assertEqual([(one["why"], one["chosen"]) for one in done], [("not found", None)])
         self.assertNotIn(str(self.lighter), path.read_text())

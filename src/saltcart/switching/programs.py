@@ -60,7 +60,7 @@ def in_the_way(ledgers: Sequence[Ledger]) -> Iterable[str]:
             continue
         try:
             words = words_of(process)
-            if not words:
+            if not words and not process.exe():
                 continue  # a thread of the kernel, of which half of all processes are: it has no file open
             called = {process.name(), *map(os.path.basename, words[:2])} if names else set()
             opened = {file.path for file in process.open_files()}
